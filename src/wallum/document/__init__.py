@@ -1,0 +1,1 @@
+"""The project: what the artist authors. Immutable, validated, addressed by paths."""

@@ -1,0 +1,32 @@
+"""From older schema versions to the present one, a step a version."""
+
+from collections.abc import Callable
+from typing import Any, Final
+
+from wallum.document.project import SCHEMA_VERSION
+from wallum.errors import ProjectProblem
+
+__all__ = ["STEPS", "migrate"]
+
+Step = Callable[[dict[str, Any]], dict[str, Any]]
+
+# STEPS[n] turns data of version n into data of version n + 1.
+STEPS: Final[dict[int, Step]] = {}
+
+
+def migrate(data: dict[str, Any], source: str, steps: dict[int, Step] | None = None) -> dict[str, Any]:
+    """Data of any known version as data of the present one. Raises ProjectProblem."""
+    known = STEPS if steps is None else steps
+    version = data.get("schema_version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise ProjectProblem(f"schema_version {version!r} is not a version", source, "1 or more")
+    if version > SCHEMA_VERSION:
+        raise ProjectProblem(
+            f"made by a newer Wallum (schema {version})", source, f"schema {SCHEMA_VERSION} or less"
+        )
+    while version < SCHEMA_VERSION:
+        if version not in known:
+            raise ProjectProblem(f"schema {version} can no longer be read", source)
+        data = {**known[version](data), "schema_version": version + 1}
+        version += 1
+    return data

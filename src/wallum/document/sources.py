@@ -1,0 +1,334 @@
+"""Sources: everything that gives light and that the artist can set."""
+
+import math
+from typing import Annotated, Any, Literal, Self
+from uuid import uuid4
+
+from pydantic import AfterValidator, Field, model_validator
+
+from wallum.document.fields import Item, Vector, choice, parameter
+from wallum.physics.colour import MAX_CCT_K, MIN_CCT_K, light_colour
+from wallum.physics.photometry import point_candela, point_lumens, spot_candela, spot_lumens
+
+__all__ = [
+    "Lamp",
+    "PointSource",
+    "SkySource",
+    "Source",
+    "SpotSource",
+    "SunSource",
+    "new_id",
+]
+
+Role = Literal["key", "fill", "rim", "lamp", "accent", "base"]
+
+
+def new_id(prefix: str) -> str:
+    """A stable id, unique without asking anyone."""
+    return f"{prefix}-{uuid4().hex[:10]}"
+
+
+def _finite(value: Vector) -> Vector:
+    if not all(math.isfinite(part) for part in value):
+        raise ValueError("every part must be a finite number")
+    return value
+
+
+def _unit(value: Vector) -> Vector:
+    length = math.sqrt(sum(part * part for part in _finite(value)))
+    if length < 1e-9:
+        raise ValueError("a direction cannot be of length zero")
+    if abs(length - 1.0) < 1e-6:
+        return value
+    return (value[0] / length, value[1] / length, value[2] / length)
+
+
+def _fraction(value: Vector) -> Vector:
+    if not all(0.0 <= part <= 1.0 for part in _finite(value)) or max(value) <= 0.0:
+        raise ValueError("each part must lie between 0 and 1, and not all be 0")
+    return value
+
+
+Place = Annotated[Vector, AfterValidator(_finite)]
+Direction = Annotated[Vector, AfterValidator(_unit)]
+LinearColour = Annotated[Vector, AfterValidator(_fraction)]
+
+
+class Coloured(Item):
+    """What every source shares: name, switch, role and the colour of its light."""
+
+    id: str
+    name: str = Field(min_length=1, max_length=200)
+    on: bool = parameter(
+        True, label="On", help="Whether this source gives light.", kind="switch"
+    )
+    role: Role = choice(
+        "lamp",
+        label="Role",
+        help="What the source is for. Groups it; changes no light.",
+        first=False,
+        heading="Description",
+    )
+    colour_by: Literal["kelvin", "colour"] = choice(
+        "kelvin",
+        label="Colour by",
+        help="Give the colour as a temperature with a tint, or as a colour of its own.",
+        first=False,
+        heading="Colour",
+    )
+    kelvin: float = parameter(
+        3000.0,
+        label="Temperature",
+        help="Correlated colour temperature: low is warm, high is cool.",
+        unit="K",
+        low=MIN_CCT_K,
+        high=MAX_CCT_K,
+        step=50.0,
+        scale="log",
+    )
+    tint: float = parameter(
+        0.0,
+        label="Tint",
+        help="Distance from white light's locus (Duv): above 0 greener, below 0 pinker.",
+        low=-0.05,
+        high=0.05,
+        step=0.001,
+        first=False,
+        heading="Colour",
+    )
+    colour: LinearColour = parameter(
+        (1.0, 1.0, 1.0),
+        label="Own colour",
+        help="Linear sRGB; only its hue and saturation count, strength is set elsewhere.",
+        kind="colour",
+        first=False,
+        heading="Colour",
+    )
+
+    def luminous_rgb(self) -> Vector:
+        """Linear sRGB of luminance 1 for this source's light."""
+        if self.colour_by == "kelvin":
+            red, green, blue = light_colour(self.kelvin, self.tint)
+            return (float(red), float(green), float(blue))
+        red, green, blue = self.colour
+        weight = 0.2126 * red + 0.7152 * green + 0.0722 * blue
+        return (red / weight, green / weight, blue / weight)
+
+
+class SunSource(Coloured):
+    """The sun as a plain far light, aimed freely."""
+
+    kind: Literal["sun"] = "sun"
+    role: Role = choice("base", label="Role", help="What the source is for.", first=False)
+    kelvin: float = parameter(
+        5400.0,
+        label="Temperature",
+        help="Correlated colour temperature of direct sunlight at the ground.",
+        unit="K",
+        low=MIN_CCT_K,
+        high=MAX_CCT_K,
+        step=50.0,
+        scale="log",
+    )
+    illuminance: float = parameter(
+        80000.0,
+        label="Strength",
+        help="Illuminance of a surface that faces the sun.",
+        unit="lx",
+        low=0.0,
+        high=150000.0,
+        step=500.0,
+        scale="log",
+    )
+    azimuth: float = parameter(
+        140.0,
+        label="Azimuth",
+        help="Direction of the sun over ground, clockwise from north (-Z).",
+        unit="deg",
+        low=-360.0,
+        high=360.0,
+        step=1.0,
+    )
+    elevation: float = parameter(
+        38.0,
+        label="Elevation",
+        help="Height above the horizon. At or below 0 the sun gives no light.",
+        unit="deg",
+        low=-90.0,
+        high=90.0,
+        step=0.5,
+    )
+    disc: float = parameter(
+        0.53,
+        label="Disc",
+        help="Width of the disc as seen from the ground; wider means softer shadows.",
+        unit="deg",
+        low=0.0,
+        high=20.0,
+        step=0.05,
+        first=False,
+        heading="Shadow",
+    )
+    shadow: bool = parameter(
+        True, label="Casts shadows", help="Whether things stand in its way.", kind="switch",
+        first=False, heading="Shadow",
+    )
+
+
+class SkySource(Coloured):
+    """The sky as a plain dome, brighter toward the horizon."""
+
+    kind: Literal["sky"] = "sky"
+    role: Role = choice("base", label="Role", help="What the source is for.", first=False)
+    kelvin: float = parameter(
+        9500.0,
+        label="Temperature",
+        help="Correlated colour temperature of the dome's light.",
+        unit="K",
+        low=MIN_CCT_K,
+        high=MAX_CCT_K,
+        step=100.0,
+        scale="log",
+    )
+    illuminance: float = parameter(
+        12000.0,
+        label="Strength",
+        help="Illuminance of open, level ground by the sky alone.",
+        unit="lx",
+        low=0.0,
+        high=60000.0,
+        step=100.0,
+        scale="log",
+    )
+    ground: float = parameter(
+        0.2,
+        label="Ground reflects",
+        help="Share of light that far ground sends back up.",
+        low=0.0,
+        high=0.95,
+        step=0.01,
+        first=False,
+        heading="Ground",
+    )
+
+
+class Lamp(Coloured):
+    """What point and spot share."""
+
+    position: Place = parameter(
+        (0.0, 2.0, 0.0), label="Place", help="Where the source is.", unit="m", kind="vector",
+        step=0.05,
+    )
+    intensity: float = parameter(
+        80.0,
+        label="Intensity",
+        help="Luminous intensity; on the axis for a spot. Lumens can be typed: 800 lm.",
+        unit="cd",
+        low=0.0,
+        high=1e7,
+        step=1.0,
+        scale="log",
+    )
+    range: float = parameter(
+        0.0,
+        label="Range",
+        help="Distance at which its light is brought to nothing; 0 is no limit. "
+        "A short range is cheap.",
+        unit="m",
+        low=0.0,
+        high=10000.0,
+        step=0.1,
+    )
+    radius: float = parameter(
+        0.05,
+        label="Radius",
+        help="Size of the glowing body: bounds the near field and softens shadows.",
+        unit="m",
+        low=0.0,
+        high=10.0,
+        step=0.01,
+        first=False,
+        heading="Shadow",
+    )
+    shadow: bool = parameter(
+        False, label="Casts shadows", help="Whether things stand in its way.", kind="switch"
+    )
+
+    def lumens(self) -> float:
+        """Flux [lm]."""
+        raise NotImplementedError
+
+    def candela_for(self, flux_lm: float) -> float:
+        """Intensity that gives a flux [cd]."""
+        raise NotImplementedError
+
+
+class PointSource(Lamp):
+    """A small source that shines alike in all directions."""
+
+    kind: Literal["point"] = "point"
+
+    def lumens(self) -> float:
+        return point_lumens(self.intensity)
+
+    def candela_for(self, flux_lm: float) -> float:
+        return point_candela(flux_lm)
+
+
+class SpotSource(Lamp):
+    """A small source that shines into a cone."""
+
+    kind: Literal["spot"] = "spot"
+    direction: Direction = parameter(
+        (0.0, -1.0, 0.0),
+        label="Direction",
+        help="Where the axis points; kept at length 1.",
+        kind="vector",
+        step=0.02,
+    )
+    inner: float = parameter(
+        20.0,
+        label="Inner cone",
+        help="Half angle within which it shines in full.",
+        unit="deg",
+        low=0.0,
+        high=89.9,
+        step=0.5,
+    )
+    outer: float = parameter(
+        35.0,
+        label="Outer cone",
+        help="Half angle beyond which it gives nothing.",
+        unit="deg",
+        low=0.1,
+        high=90.0,
+        step=0.5,
+    )
+
+    @model_validator(mode="after")
+    def _cones_in_order(self) -> Self:
+        if self.inner >= self.outer:
+            raise ValueError(
+                f"the inner cone ({self.inner:g} deg) must be narrower than "
+                f"the outer cone ({self.outer:g} deg)"
+            )
+        return self
+
+    def lumens(self) -> float:
+        return spot_lumens(self.intensity, *self._cones_rad())
+
+    def candela_for(self, flux_lm: float) -> float:
+        return spot_candela(flux_lm, *self._cones_rad())
+
+    def _cones_rad(self) -> tuple[float, float]:
+        return math.radians(self.inner), math.radians(self.outer)
+
+
+Source = Annotated[
+    SunSource | SkySource | PointSource | SpotSource, Field(discriminator="kind")
+]
+
+
+def strength_field(source: Any) -> str:
+    """Name of the parameter that a fader moves."""
+    return "intensity" if isinstance(source, Lamp) else "illuminance"

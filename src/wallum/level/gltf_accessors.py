@@ -1,0 +1,124 @@
+"""glTF accessors as NumPy arrays: views, strides, sparse values, normalised integers.
+
+Source: glTF 2.0 specification, section 3.6.2 (accessors).
+"""
+
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+from pygltflib import GLTF2
+
+from wallum.errors import LevelProblem
+
+__all__ = ["Accessors"]
+
+COMPONENT: Final[dict[int, Any]] = {
+    5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32,
+    5126: np.float32,
+}  # fmt: skip
+WIDTH: Final = {
+    "SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16,
+}  # fmt: skip
+# Largest values of the normalised integer types: section 3.6.2.2.
+FULL_SCALE: Final = {np.int8: 127.0, np.uint8: 255.0, np.int16: 32767.0, np.uint16: 65535.0}
+
+
+class Accessors:
+    """Reads the accessors of one file, whose buffers are already in memory."""
+
+    def __init__(self, gltf: GLTF2, buffers: list[bytes], source: str) -> None:
+        self._gltf = gltf
+        self._buffers = buffers
+        self._source = source
+
+    def _fail(self, what: str, index: int) -> LevelProblem:
+        return LevelProblem(what, f"{self._source}: accessor {index}")
+
+    def view_bytes(self, index: int) -> memoryview:
+        """The bytes of a buffer view. Raises LevelProblem where it leaves its buffer."""
+        if not 0 <= index < len(self._gltf.bufferViews):
+            raise LevelProblem(f"there is no buffer view {index}", self._source)
+        view = self._gltf.bufferViews[index]
+        start, length = view.byteOffset or 0, view.byteLength
+        if not 0 <= view.buffer < len(self._buffers):
+            raise LevelProblem(f"buffer view {index} names no buffer", self._source)
+        buffer = self._buffers[view.buffer]
+        if start < 0 or length is None or length < 0 or start + length > len(buffer):
+            raise LevelProblem(f"buffer view {index} leaves its buffer", self._source)
+        return memoryview(buffer)[start : start + length]
+
+    def _strided(self, index: int, view: int, offset: int, count: int, kind: Any, width: int) -> Any:
+        data = self.view_bytes(view)
+        size = np.dtype(kind).itemsize * width
+        stride = self._gltf.bufferViews[view].byteStride or size
+        needed = offset + (stride * (count - 1) + size if count else 0)
+        if offset < 0 or needed > len(data):
+            raise self._fail(f"needs {needed} bytes of a view of {len(data)}", index)
+        rows = np.ndarray(
+            (count, width), dtype=np.dtype(kind).newbyteorder("<"), buffer=data, offset=offset,
+            strides=(stride, np.dtype(kind).itemsize),
+        )  # fmt: skip
+        return rows
+
+    def raw(self, index: int) -> NDArray[Any]:
+        """(count, width) values in the type that the file has them in."""
+        if not isinstance(index, int) or not 0 <= index < len(self._gltf.accessors):
+            raise LevelProblem(f"there is no accessor {index}", self._source)
+        accessor = self._gltf.accessors[index]
+        if accessor.componentType not in COMPONENT or accessor.type not in WIDTH:
+            raise self._fail(f"unknown type {accessor.componentType} {accessor.type}", index)
+        if not isinstance(accessor.count, int) or accessor.count < 0:
+            raise self._fail(f"count {accessor.count!r} is not a number of elements", index)
+        kind, width = COMPONENT[accessor.componentType], WIDTH[accessor.type]
+        if accessor.bufferView is None:
+            rows = np.zeros((accessor.count, width), kind)
+        else:
+            rows = self._strided(
+                index, accessor.bufferView, accessor.byteOffset or 0, accessor.count, kind, width
+            )
+        return self._with_sparse(index, accessor, rows, kind, width)
+
+    def _with_sparse(self, index: int, accessor: Any, rows: Any, kind: Any, width: int) -> Any:
+        sparse = accessor.sparse
+        if sparse is None:
+            return rows
+        where_kind = COMPONENT.get(sparse.indices.componentType)
+        if where_kind not in (np.uint8, np.uint16, np.uint32):
+            raise self._fail("its sparse indices are not unsigned integers", index)
+        where = self._strided(
+            index, sparse.indices.bufferView, sparse.indices.byteOffset or 0, sparse.count,
+            where_kind, 1,
+        )[:, 0]  # fmt: skip
+        values = self._strided(
+            index, sparse.values.bufferView, sparse.values.byteOffset or 0, sparse.count, kind, width
+        )
+        if len(where) and int(where.max()) >= len(rows):
+            raise self._fail("a sparse index lies beyond the end", index)
+        filled = np.array(rows)
+        filled[where] = values
+        return filled
+
+    def floats(self, index: int, width: int) -> NDArray[np.float32]:
+        """(count, width) float32, normalised integers brought to 0..1 or -1..1."""
+        rows = self.raw(index)
+        accessor = self._gltf.accessors[index]
+        if rows.shape[1] != width:
+            raise self._fail(f"{accessor.type} where {width} components belong", index)
+        out = np.ascontiguousarray(rows, dtype=np.float32)
+        kind = COMPONENT[accessor.componentType]
+        if accessor.normalized and kind in FULL_SCALE:
+            out = np.maximum(out / np.float32(FULL_SCALE[kind]), np.float32(-1.0))
+        if not np.isfinite(out).all():
+            raise self._fail("not every value is a finite number", index)
+        return out
+
+    def indices(self, index: int, vertex_count: int) -> NDArray[np.uint32]:
+        """(count,) uint32 vertex numbers, each checked against the number of vertices."""
+        rows = self.raw(index)
+        if rows.shape[1] != 1 or rows.dtype.kind != "u":
+            raise self._fail("indices must be unsigned single numbers", index)
+        out = rows[:, 0].astype(np.uint32)
+        if len(out) and int(out.max()) >= vertex_count:
+            raise self._fail(f"an index goes beyond the {vertex_count} vertices", index)
+        return out

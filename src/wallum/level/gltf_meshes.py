@@ -1,0 +1,117 @@
+"""Meshes of a glTF file: strips and fans as triangles, missing normals and tangents made."""
+
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+from pygltflib import GLTF2
+
+from wallum.errors import LevelProblem
+from wallum.level.gltf_accessors import Accessors
+from wallum.level.model import Finding, Material, Mesh, Primitive
+from wallum.level.shading_basis import flat_normals, tangents
+from wallum.physics.arrays import normalised
+
+__all__ = ["read_meshes", "triangles_of"]
+
+TRIANGLES, STRIP, FAN = 4, 5, 6
+MODE_NAMES: Final = {0: "points", 1: "lines", 2: "a line loop", 3: "a line strip"}
+
+
+def triangles_of(mode: int, order: NDArray[np.uint32]) -> NDArray[np.uint32]:
+    """(T, 3) triangles from an order of vertices; every second of a strip is turned round.
+
+    Source: glTF 2.0, section 3.7.2.1. Triangles that use a vertex twice are left out.
+    """
+    if mode == TRIANGLES:
+        out = order[: len(order) // 3 * 3].reshape(-1, 3)
+    elif len(order) < 3:
+        out = np.zeros((0, 3), np.uint32)
+    elif mode == STRIP:
+        out = np.stack([order[:-2], order[1:-1], order[2:]], axis=1)
+        out[1::2] = out[1::2][:, [0, 2, 1]]
+    else:
+        first = np.broadcast_to(order[0], len(order) - 2)
+        out = np.stack([order[1:-1], order[2:], first], axis=1)
+    whole = (out[:, 0] != out[:, 1]) & (out[:, 1] != out[:, 2]) & (out[:, 0] != out[:, 2])
+    return np.ascontiguousarray(out[whole])
+
+
+def _colours(accessors: Accessors, index: int | None) -> NDArray[np.float32] | None:
+    if index is None:
+        return None
+    width = accessors.raw(index).shape[1]
+    values = accessors.floats(index, width)
+    if width == 3:
+        values = np.concatenate([values, np.ones((len(values), 1), np.float32)], axis=1)
+    return values
+
+
+def _optional(accessors: Accessors, index: int | None, width: int) -> NDArray[np.float32] | None:
+    return None if index is None else accessors.floats(index, width)
+
+
+def _read(accessors: Accessors, given: Any, material: int, needs_tangents: bool) -> Primitive:
+    attributes = given.attributes
+    positions = accessors.floats(attributes.POSITION, 3)
+    order = (
+        np.arange(len(positions), dtype=np.uint32)
+        if given.indices is None
+        else accessors.indices(given.indices, len(positions))
+    )
+    faces = triangles_of(TRIANGLES if given.mode is None else given.mode, order)
+    parts: dict[str, NDArray[np.float32] | None] = {
+        "normals": _optional(accessors, attributes.NORMAL, 3),
+        "tangents": _optional(accessors, attributes.TANGENT, 4),
+        "uv0": _optional(accessors, attributes.TEXCOORD_0, 2),
+        "uv1": _optional(accessors, attributes.TEXCOORD_1, 2),
+        "colours": _colours(accessors, attributes.COLOR_0),
+    }
+    for name, values in parts.items():
+        if values is not None and len(values) != len(positions):
+            raise LevelProblem(f"{name} and positions differ in number", "a primitive")
+    if parts["normals"] is None:
+        corners = faces.ravel()
+        positions = positions[corners]
+        parts = {k: (None if v is None else v[corners]) for k, v in parts.items()}
+        parts["normals"], parts["tangents"] = flat_normals(positions), None
+        faces = np.arange(len(corners), dtype=np.uint32).reshape(-1, 3)
+    else:
+        parts["normals"] = normalised(parts["normals"]).astype(np.float32)
+    if needs_tangents and parts["tangents"] is None and parts["uv0"] is not None:
+        parts["tangents"] = tangents(positions, parts["normals"], parts["uv0"], faces)
+    return Primitive(positions, triangles=faces, material=material, **parts)  # type: ignore[arg-type]
+
+
+def _skip_reason(given: Any) -> str:
+    if given.mode in MODE_NAMES:
+        return f"is made of {MODE_NAMES[given.mode]}, which are not drawn"
+    if given.attributes.POSITION is None:
+        return "has no positions"
+    return ""
+
+
+def read_meshes(
+    gltf: GLTF2, accessors: Accessors, materials: tuple[Material, ...]
+) -> tuple[tuple[Mesh, ...], list[Finding]]:
+    """Every mesh. What is left out is named in a finding."""
+    meshes, findings = [], []
+    for number, given in enumerate(gltf.meshes):
+        name = given.name or f"mesh {number}"
+        primitives = []
+        for part in given.primitives:
+            reason = _skip_reason(part)
+            if reason:
+                text = f"A piece of {name} {reason}."
+                findings.append(Finding("primitive not drawn", name, "warning", text))
+                continue
+            if part.targets:
+                text = f"{name} has morph targets; it is shown in its rest shape."
+                findings.append(Finding("morph not read", name, "warning", text))
+            index = len(materials) - 1 if part.material is None else part.material
+            if not 0 <= index < len(materials):
+                raise LevelProblem(f"there is no material {index}", f"mesh {name}")
+            needs = "normal" in materials[index].textures
+            primitives.append(_read(accessors, part, index, needs))
+        meshes.append(Mesh(name, tuple(primitives)))
+    return tuple(meshes), findings

@@ -1,0 +1,212 @@
+"""Nodes of a glTF file: places of meshes, cameras as shots, lights as sources."""
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pygltflib import GLTF2
+
+from wallum.document.project import Shot
+from wallum.document.sources import PointSource, Source, SpotSource, SunSource, new_id
+from wallum.errors import LevelProblem
+from wallum.level.model import Finding, Mesh, Part
+
+__all__ = ["SOURCE_EXTRAS", "node_matrix", "read_nodes"]
+
+# Where an export keeps what the standard cannot say of a source.
+SOURCE_EXTRAS = "wallum"
+
+
+def node_matrix(node: Any) -> NDArray[np.float64]:
+    """(4, 4) local transform: a matrix, or translation x rotation x scale."""
+    if node.matrix:
+        return np.array(node.matrix, dtype=np.float64).reshape(4, 4).T
+    out = np.eye(4)
+    x, y, z, w = node.rotation or (0.0, 0.0, 0.0, 1.0)
+    length = math.sqrt(x * x + y * y + z * z + w * w) or 1.0
+    x, y, z, w = x / length, y / length, z / length, w / length
+    turn = np.array(
+        [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ]
+    )
+    out[:3, :3] = turn * np.array(node.scale or (1.0, 1.0, 1.0))
+    out[:3, 3] = node.translation or (0.0, 0.0, 0.0)
+    return out
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A node with the transform and the name path that it has in the level."""
+
+    node: Any
+    matrix: NDArray[np.float64]
+    path: str
+
+
+def _placed(gltf: GLTF2, source: str) -> Iterator[Placed]:
+    if gltf.scenes:
+        roots = gltf.scenes[gltf.scene or 0].nodes or []
+    else:
+        children = {child for node in gltf.nodes for child in node.children or []}
+        roots = [index for index in range(len(gltf.nodes)) if index not in children]
+    stack = [(index, np.eye(4), "", 0) for index in reversed(roots)]
+    while stack:
+        index, above, path, depth = stack.pop()
+        if not 0 <= index < len(gltf.nodes) or depth > len(gltf.nodes):
+            raise LevelProblem(f"node {index} is missing or stands below itself", source)
+        node = gltf.nodes[index]
+        matrix = above @ node_matrix(node)
+        if not np.isfinite(matrix).all():
+            raise LevelProblem("its transform is not finite", f"{source}: node {node.name or index}")
+        here = f"{path}/{node.name or f'node {index}'}".lstrip("/")
+        yield Placed(node, matrix, here)
+        below = reversed(node.children or [])
+        stack.extend((child, matrix, here, depth + 1) for child in below)
+
+
+def _forward(matrix: NDArray[np.float64]) -> tuple[float, float, float]:
+    """Where a camera or light of this transform looks: its -Z."""
+    axis = -matrix[:3, 2]
+    x, y, z = axis / (np.linalg.norm(axis) or 1.0)
+    return (float(x), float(y), float(z))
+
+
+def _origin(matrix: NDArray[np.float64]) -> tuple[float, float, float]:
+    x, y, z = matrix[:3, 3]
+    return (float(x), float(y), float(z))
+
+
+def _shot(gltf: GLTF2, placed: Placed) -> Shot | Finding:
+    camera = gltf.cameras[placed.node.camera]
+    name = camera.name or placed.node.name or "Camera"
+    if camera.perspective is None:
+        text = f"{name} is a parallel camera; only perspective ones become shots."
+        return Finding("camera not read", name, "warning", text)
+    fov = math.degrees(camera.perspective.yfov)
+    return Shot(
+        id=new_id("shot"),
+        name=placed.node.name or name,
+        eye=_origin(placed.matrix),
+        direction=_forward(placed.matrix),
+        fov=min(max(fov, 1.0), 150.0),
+    )
+
+
+def _colour_fields(light: dict[str, Any]) -> tuple[dict[str, Any], float]:
+    """(colour fields, luminance of the light's colour). A black light is white at 0."""
+    rgb = [float(part) for part in light.get("color", (1.0, 1.0, 1.0))]
+    weight = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2]
+    if weight <= 0.0:
+        return {"colour_by": "colour", "colour": (1.0, 1.0, 1.0)}, 0.0
+    red, green, blue = (part / max(rgb) for part in rgb)
+    return {"colour_by": "colour", "colour": (red, green, blue)}, weight
+
+
+def _source(light: dict[str, Any], placed: Placed) -> Source:
+    """A source from a KHR_lights_punctual light, in candela (lux for a directional one)."""
+    colour, weight = _colour_fields(light)
+    strength = float(light.get("intensity", 1.0)) * weight
+    kept = light.get("extras", {}).get(SOURCE_EXTRAS, {})
+    common: dict[str, Any] = {
+        "id": new_id("source"),
+        "name": placed.node.name or light.get("name") or "Light",
+        **colour,
+    }
+    if light["type"] == "directional":
+        x, y, z = (-part for part in _forward(placed.matrix))
+        aimed = {
+            "azimuth": math.degrees(math.atan2(x, -z)) % 360.0,
+            "elevation": math.degrees(math.asin(max(-1.0, min(1.0, y)))),
+        }
+        return SunSource(**{**common, "illuminance": strength, **aimed, **kept})
+    common |= {
+        "position": _origin(placed.matrix),
+        "intensity": strength,
+        "range": float(light.get("range") or 0.0),
+    }
+    if light["type"] == "point":
+        return PointSource(**{**common, **kept})
+    cone = light.get("spot", {})
+    outer = math.degrees(cone.get("outerConeAngle", math.pi / 4))
+    inner = min(math.degrees(cone.get("innerConeAngle", 0.0)), outer - 0.01, 89.9)
+    cones = {"inner": max(inner, 0.0), "outer": outer, "direction": _forward(placed.matrix)}
+    return SpotSource(**{**common, **cones, **kept})
+
+
+def _lights(gltf: GLTF2) -> list[dict[str, Any]]:
+    lights = (gltf.extensions or {}).get("KHR_lights_punctual", {}).get("lights", [])
+    return list(lights)
+
+
+def _light_of(placed: Placed, lights: list[dict[str, Any]], source: str) -> Source | None:
+    used = (placed.node.extensions or {}).get("KHR_lights_punctual")
+    if used is None:
+        return None
+    index = used.get("light")
+    if not isinstance(index, int) or not 0 <= index < len(lights):
+        raise LevelProblem(f"there is no light {index}", f"{source}: node {placed.path}")
+    if lights[index].get("type") not in ("directional", "point", "spot"):
+        raise LevelProblem(f"unknown light {lights[index].get('type')!r}", f"{source}: {placed.path}")
+    return _source(lights[index], placed)
+
+
+def _one_sun(sources: list[Source]) -> tuple[list[Source], list[Finding]]:
+    """Keep the strongest far light as the sun; name the others."""
+    suns = [one for one in sources if isinstance(one, SunSource)]
+    if not suns:
+        return sources, []
+    best = max(suns, key=lambda sun: sun.illuminance)
+    findings = [
+        Finding("second sun left out", sun.name, "warning",
+                f"{sun.name} is a second far light; {best.name} is stronger and is the sun.")
+        for sun in suns if sun is not best
+    ]  # fmt: skip
+    return [one for one in sources if one is best or not isinstance(one, SunSource)], findings
+
+
+def _unique(paths: list[str]) -> list[str]:
+    seen: dict[str, int] = {}
+    out = []
+    for path in paths:
+        seen[path] = seen.get(path, 0) + 1
+        out.append(path if seen[path] == 1 else f"{path} #{seen[path]}")
+    return out
+
+
+def read_nodes(
+    gltf: GLTF2, meshes: tuple[Mesh, ...], source: str
+) -> tuple[tuple[Part, ...], tuple[Shot, ...], tuple[Source, ...], list[Finding]]:
+    """Parts, shots and sources of the file's scene, in the order of its nodes."""
+    lights = _lights(gltf)
+    placed_meshes: list[Placed] = []
+    shots: list[Shot] = []
+    sources: list[Source] = []
+    findings: list[Finding] = []
+    for placed in _placed(gltf, source):
+        node = placed.node
+        if node.mesh is not None:
+            if not 0 <= node.mesh < len(meshes):
+                raise LevelProblem(f"there is no mesh {node.mesh}", f"{source}: node {placed.path}")
+            placed_meshes.append(placed)
+        if node.camera is not None:
+            made = _shot(gltf, placed)
+            if isinstance(made, Shot):
+                shots.append(made)
+            else:
+                findings.append(made)
+        light = _light_of(placed, lights, source)
+        if light is not None:
+            sources.append(light)
+    ids = _unique([placed.path for placed in placed_meshes])
+    parts = tuple(
+        Part(part_id, placed.node.name or part_id, placed.node.mesh, placed.matrix)
+        for part_id, placed in zip(ids, placed_meshes, strict=True)
+    )
+    kept, more = _one_sun(sources)
+    return parts, tuple(shots), tuple(kept), findings + more

@@ -1,0 +1,117 @@
+"""Materials, textures and samplers of a glTF file."""
+
+from typing import Any
+
+from pygltflib import GLTF2
+
+from wallum.errors import LevelProblem
+from wallum.level.model import Finding, Material, Sampler, Slot, TextureUse
+
+__all__ = ["read_materials"]
+
+
+def _numbers(value: Any, count: int, where: str, default: tuple[float, ...]) -> tuple[Any, ...]:
+    if value is None:
+        return default
+    if not isinstance(value, list) or len(value) != count:
+        raise LevelProblem(f"{value!r} is not {count} numbers", where)
+    return tuple(float(part) for part in value)
+
+
+def _sampler(gltf: GLTF2, index: int | None) -> Sampler:
+    if index is None or not 0 <= index < len(gltf.samplers):
+        return Sampler()
+    found = gltf.samplers[index]
+    return Sampler(
+        found.magFilter or 9729, found.minFilter or 9987, found.wrapS or 10497, found.wrapT or 10497
+    )
+
+
+def _texture_use(gltf: GLTF2, info: Any, where: str) -> TextureUse | None:
+    if info is None:
+        return None
+    if not isinstance(info.index, int) or not 0 <= info.index < len(gltf.textures):
+        raise LevelProblem(f"there is no texture {info.index}", where)
+    texture = gltf.textures[info.index]
+    webp = (texture.extensions or {}).get("EXT_texture_webp", {})
+    picture = webp.get("source", texture.source)
+    if picture is None:
+        return None
+    if not 0 <= picture < len(gltf.images):
+        raise LevelProblem(f"there is no image {picture}", where)
+    moved = (info.extensions or {}).get("KHR_texture_transform", {})
+    return TextureUse(
+        picture=picture,
+        sampler=_sampler(gltf, texture.sampler),
+        uv_set=int(moved.get("texCoord", info.texCoord or 0)),
+        offset=_numbers(moved.get("offset"), 2, where, (0.0, 0.0)),
+        rotation_rad=float(moved.get("rotation", 0.0)),
+        scale=_numbers(moved.get("scale"), 2, where, (1.0, 1.0)),
+    )
+
+
+def _slots(gltf: GLTF2, material: Any, where: str) -> dict[Slot, TextureUse]:
+    pbr = material.pbrMetallicRoughness
+    infos: dict[Slot, Any] = {
+        "base": pbr.baseColorTexture if pbr else None,
+        "metal_rough": pbr.metallicRoughnessTexture if pbr else None,
+        "normal": material.normalTexture,
+        "occlusion": material.occlusionTexture,
+        "emissive": material.emissiveTexture,
+    }
+    uses = {slot: _texture_use(gltf, info, where) for slot, info in infos.items()}
+    return {slot: use for slot, use in uses.items() if use is not None}
+
+
+def _or(value: Any, default: float) -> float:
+    return default if value is None else float(value)
+
+
+def _material(gltf: GLTF2, index: int, source: str) -> Material:
+    given = gltf.materials[index]
+    where = f"{source}: material {given.name or index}"
+    pbr, extensions = given.pbrMetallicRoughness, given.extensions or {}
+    strength = extensions.get("KHR_materials_emissive_strength", {}).get("emissiveStrength", 1.0)
+    alpha = (given.alphaMode or "OPAQUE").lower()
+    if alpha not in ("opaque", "mask", "blend"):
+        raise LevelProblem(f"alpha mode {given.alphaMode!r}", where, "OPAQUE, MASK or BLEND")
+    return Material(
+        name=given.name or f"material {index}",
+        base=_numbers(pbr.baseColorFactor if pbr else None, 4, where, (1.0, 1.0, 1.0, 1.0)),
+        metallic=_or(pbr.metallicFactor if pbr else None, 1.0),
+        roughness=_or(pbr.roughnessFactor if pbr else None, 1.0),
+        normal_scale=_or(given.normalTexture.scale if given.normalTexture else None, 1.0),
+        occlusion_strength=_or(
+            given.occlusionTexture.strength if given.occlusionTexture else None, 1.0
+        ),
+        emissive=_numbers(given.emissiveFactor, 3, where, (0.0, 0.0, 0.0)),
+        emissive_strength=float(strength),
+        alpha=alpha,
+        cutoff=_or(given.alphaCutoff, 0.5),
+        double_sided=bool(given.doubleSided),
+        unlit="KHR_materials_unlit" in extensions,
+        textures=_slots(gltf, given, where),
+    )
+
+
+def read_materials(gltf: GLTF2, source: str) -> tuple[tuple[Material, ...], list[Finding]]:
+    """Every material, and a plain one at the end for primitives that name none."""
+    materials = tuple(_material(gltf, index, source) for index in range(len(gltf.materials)))
+    findings = [
+        Finding(
+            "blend not drawn", material.name, "warning",
+            f"{material.name} is see-through; until that is drawn, a screen of holes stands for it.",
+        )
+        for material in materials
+        if material.alpha == "blend"
+    ]  # fmt: skip
+    findings += [
+        Finding(
+            "texture coordinates not read", material.name, "warning",
+            f"{material.name} asks for coordinate set {use.uv_set} ({slot}); sets 0 and 1 are read.",
+        )
+        for material in materials
+        for slot, use in material.textures.items()
+        if use.uv_set > 1
+    ]  # fmt: skip
+    return (*materials, Material()), findings

@@ -1,0 +1,80 @@
+"""A level by its reference in a project, and a project from a level that came in."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Final
+
+from wallum.document.project import Project, base_light
+from wallum.document.sources import Lamp, SkySource, SunSource
+from wallum.document.storage import SUFFIX, load
+from wallum.errors import LevelProblem, ProjectProblem
+from wallum.level.gltf_reader import load_gltf
+from wallum.level.model import Level
+from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.sanity import sanity_findings
+
+__all__ = ["DEMOS", "new_project", "open_level", "open_project", "reference_to"]
+
+BUILTIN: Final[dict[str, Callable[[], Level]]] = {"pale-room": pale_room}
+DEMOS: Final[dict[str, Callable[[], Project]]] = {"demo:pale-room": pale_room_project}
+LEVEL_SUFFIXES: Final = (".glb", ".gltf")
+
+
+def open_level(reference: str, beside: Path | None) -> Level:
+    """The level that a project names: built in, or a file beside the project.
+
+    `beside` is the project's file, None while it has none. Raises LevelProblem.
+    """
+    kind, _, name = reference.partition(":")
+    if kind == "builtin" and name in BUILTIN:
+        level = BUILTIN[name]()
+    elif not reference:
+        return Level("empty")
+    else:
+        path = (beside.parent if beside else Path()) / reference
+        if path.suffix.lower() not in LEVEL_SUFFIXES:
+            raise LevelProblem(f"cannot read {path.suffix or 'it'}", str(path), "a .glb or .gltf file")
+        level = load_gltf(path)
+    return replace(level, findings=(*level.findings, *sanity_findings(level)))
+
+
+def reference_to(level_file: Path, project_file: Path | None) -> str:
+    """How a project names a level file: relative where they share a folder tree."""
+    if project_file is None:
+        return str(level_file.resolve())
+    folder = project_file.resolve().parent
+    level = level_file.resolve()
+    return str(level.relative_to(folder)) if level.is_relative_to(folder) else str(level)
+
+
+def new_project(level: Level, reference: str) -> Project:
+    """A project on a level: its lamps and shots, and a plain sun and sky.
+
+    A level that brings lamps but no sun is taken for an interior: the sun and sky that are
+    added start switched off, so that the lamps are seen.
+    """
+    sun, sky = base_light()
+    own_sun = [one for one in level.sources if isinstance(one, SunSource)]
+    lamps = [one for one in level.sources if isinstance(one, Lamp)]
+    indoors = bool(lamps) and not own_sun
+    base = (own_sun[0] if own_sun else sun.revised(on=not indoors), sky.revised(on=not indoors))
+    others = [one for one in level.sources if not isinstance(one, SunSource | SkySource)]
+    return Project(
+        name=level.name, level=reference, sources=(*base, *others), shots=level.shots
+    ).revised(look={"ev100": 5.0 if indoors else 13.0})
+
+
+def open_project(reference: str) -> tuple[Project, Path | None]:
+    """A project by its file or demo name, and the file it came from. Raises ProjectProblem."""
+    if reference in DEMOS:
+        return DEMOS[reference](), None
+    if reference.startswith("demo:"):
+        raise ProjectProblem(f"there is no {reference}", "", " or ".join(DEMOS))
+    path = Path(reference)
+    if path.suffix.lower() in LEVEL_SUFFIXES:
+        named = reference_to(path, None)
+        return new_project(open_level(named, None), named), None
+    if path.exists() and path.suffix.lower() != SUFFIX:
+        raise ProjectProblem("not a project", reference, f"a {SUFFIX} file, or a .glb or .gltf level")
+    return load(path), path

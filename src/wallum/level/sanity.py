@@ -1,0 +1,89 @@
+"""What is plainly odd in a level, said when it comes in."""
+
+import math
+from collections.abc import Iterator
+from typing import Final
+
+import numpy as np
+
+from wallum.document.sources import Lamp, SunSource
+from wallum.level.model import Finding, Level, Material
+from wallum.physics.colour import luminance
+from wallum.physics.tone import srgb_decode
+
+__all__ = ["sanity_findings"]
+
+SMALLEST_M, LARGEST_M = 0.5, 20_000.0
+# Reflectances that real, clean surfaces keep to (soot and fresh snow are the ends).
+DARKEST, BRIGHTEST = 0.02, 0.9
+# Exporters that turn radiant watts into candela multiply by this: 683 lm/W over 4 pi sr.
+CANDELA_PER_WATT: Final = 683.0 / (4.0 * math.pi)
+STRONGEST_CD = 50_000.0
+WEAKEST_SUN_LX = 100.0
+# A glow below this is lost beside a surface in open shade.
+DAY_GLOW_CD_M2 = 50.0
+
+
+def _scale(level: Level) -> Iterator[Finding]:
+    if not level.parts:
+        yield Finding("empty level", level.name, "warning", "The level has no parts to light.")
+        return
+    size = float(np.linalg.norm(level.bounds[1] - level.bounds[0]))
+    if not SMALLEST_M <= size <= LARGEST_M:
+        text = f"The level is {size:.3g} m across: it can hardly be in metres, as glTF asks."
+        yield Finding("scale", level.name, "warning", text)
+
+
+def _mean_reflectance(level: Level, material: Material) -> float:
+    colour = np.array(material.base[:3])
+    use = material.textures.get("base")
+    if use is not None:
+        pixels = level.pictures[use.picture].pixels
+        step = max(1, min(pixels.shape[:2]) // 64)
+        sample = srgb_decode(pixels[::step, ::step, :3] / 255.0)
+        colour = colour * sample.reshape(-1, 3).mean(axis=0)
+    return float(luminance(colour))
+
+
+def _surfaces(level: Level) -> Iterator[Finding]:
+    used = {p.material for mesh in level.meshes for p in mesh.primitives}
+    for index in sorted(used):
+        material = level.materials[index]
+        dark_by_nature = material.unlit or max(material.glow) > 0.0
+        if dark_by_nature:
+            continue
+        value = _mean_reflectance(level, material)
+        if not DARKEST <= value <= BRIGHTEST:
+            side = "darker than soot" if value < DARKEST else "brighter than snow"
+            text = f"{material.name} has a base colour of {value:.3f}: {side}; light will look wrong on it."
+            yield Finding("base colour", material.name, "warning", text)
+
+
+def _lamps(level: Level) -> Iterator[Finding]:
+    for source in level.sources:
+        if isinstance(source, SunSource) and 0.0 < source.illuminance < WEAKEST_SUN_LX:
+            text = f"{source.name} gives {source.illuminance:g} lx; the sun gives up to 100 000 lx."
+            yield Finding("weak sun", source.name, "warning", text)
+        if not isinstance(source, Lamp) or source.intensity <= 0.0:
+            continue
+        watts = source.intensity / CANDELA_PER_WATT
+        whole = watts >= 1.0 and abs(watts - round(watts)) < 2e-4 * watts
+        if whole or source.intensity > STRONGEST_CD:
+            text = (
+                f"{source.name} gives {source.intensity:,.0f} cd; that looks like "
+                f"{watts:,.0f} W taken for light. A bright household lamp gives about 120 cd."
+            )
+            yield Finding("watts", source.name, "warning", text)
+
+
+def _glow(level: Level) -> Iterator[Finding]:
+    for material in level.materials:
+        value = float(luminance(np.array(material.glow)))
+        if 0.0 < value < DAY_GLOW_CD_M2:
+            text = f"{material.name} glows with {value:.3g} cd/m2: by day it would look black."
+            yield Finding("faint glow", material.name, "warning", text)
+
+
+def sanity_findings(level: Level) -> tuple[Finding, ...]:
+    """Scale, base colours, lamp strengths and glow that cannot be meant."""
+    return (*_scale(level), *_surfaces(level), *_lamps(level), *_glow(level))

@@ -1,0 +1,28 @@
+"""Array types, and the one check at the edge that turns input into them."""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.errors import ShapeProblem
+
+Floats = NDArray[np.floating[Any]]
+
+__all__ = ["Floats", "as_vectors", "normalised"]
+
+
+def as_vectors(value: Any, name: str) -> NDArray[np.float64]:
+    """`value` as a finite (N, 3) float64 array; raises ShapeProblem naming `name`."""
+    out = np.atleast_2d(np.asarray(value, dtype=np.float64))
+    if out.ndim != 2 or out.shape[1] != 3:
+        raise ShapeProblem(f"shape {out.shape}", name, "(N, 3)")
+    if not np.isfinite(out).all():
+        raise ShapeProblem("not every value is finite", name, "finite numbers")
+    return out
+
+
+def normalised(vectors: Floats) -> Floats:
+    """(..., 3) vectors scaled to length 1; a zero vector stays zero."""
+    length = np.linalg.norm(vectors, axis=-1, keepdims=True)
+    return vectors / np.where(length > 0.0, length, 1.0)

@@ -1,0 +1,117 @@
+"""Colour of light: correlated colour temperature, tint, linear sRGB.
+
+Planck's law integrated with the CIE 1931 observer below 4,000 K, the CIE daylight locus
+above 5,000 K, blended between. Sources: CIE 15:2018 (daylight locus, observer), CIE 224.
+"""
+
+from functools import lru_cache
+from importlib import resources
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.arrays import Floats
+
+__all__ = [
+    "LUMINANCE_WEIGHTS",
+    "MAX_CCT_K",
+    "MIN_CCT_K",
+    "light_colour",
+    "luminance",
+    "xy_from_cct",
+]
+
+# Linear sRGB to luminance: IEC 61966-2-1, rounded to four digits there.
+LUMINANCE_WEIGHTS = np.array([0.2126, 0.7152, 0.0722])
+# CIE XYZ to linear sRGB, D65 white: IEC 61966-2-1.
+XYZ_TO_SRGB = np.array(
+    [[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]]
+)
+MIN_CCT_K, MAX_CCT_K = 1000.0, 20000.0
+# Second radiation constant, exact since 2019 (h c / k): SI Brochure, 9th ed.
+C2_M_K = 1.438776877e-2
+
+
+def luminance(rgb: Floats) -> Floats:
+    """(..., 3) linear sRGB to (...,) luminance, in the unit of the input."""
+    return np.asarray(rgb) @ LUMINANCE_WEIGHTS
+
+
+@lru_cache(maxsize=1)
+def _observer() -> NDArray[np.float64]:
+    """CIE 1931 2 degree observer, (M, 4): wavelength [nm], x, y, z."""
+    text = resources.files("wallum.physics").joinpath("data/cie-1931-observer.csv").read_text()
+    return np.loadtxt(text.splitlines(), delimiter=",", comments="#")
+
+
+def _planck_xy(kelvin: float) -> NDArray[np.float64]:
+    table = _observer()
+    wavelength_m = table[:, 0] * 1e-9
+    exitance = wavelength_m**-5 / np.expm1(C2_M_K / (wavelength_m * kelvin))
+    xyz = exitance @ table[:, 1:]
+    return xyz[:2] / xyz.sum()
+
+
+def _daylight_xy(kelvin: float) -> NDArray[np.float64]:
+    """Daylight locus, CIE 15:2018 eq. 4.10 to 4.12; stated there for 4,000 to 25,000 K."""
+    t = 1e3 / kelvin
+    if kelvin <= 7000.0:
+        x = -4.6070 * t**3 + 2.9678 * t**2 + 0.09911 * t + 0.244063
+    else:
+        x = -2.0064 * t**3 + 1.9018 * t**2 + 0.24748 * t + 0.237040
+    return np.array([x, -3.0 * x * x + 2.870 * x - 0.275])
+
+
+def _locus_xy(kelvin: float) -> NDArray[np.float64]:
+    if kelvin <= 4000.0:
+        return _planck_xy(kelvin)
+    if kelvin >= 5000.0:
+        return _daylight_xy(kelvin)
+    mix = (kelvin - 4000.0) / 1000.0
+    return (1.0 - mix) * _planck_xy(kelvin) + mix * _daylight_xy(kelvin)
+
+
+def _uv_from_xy(xy: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.array([4.0 * xy[0], 6.0 * xy[1]]) / (-2.0 * xy[0] + 12.0 * xy[1] + 3.0)
+
+
+def _xy_from_uv(uv: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.array([3.0 * uv[0], 2.0 * uv[1]]) / (2.0 * uv[0] - 8.0 * uv[1] + 4.0)
+
+
+def xy_from_cct(kelvin: float, tint_duv: float = 0.0) -> NDArray[np.float64]:
+    """CIE 1931 (x, y) of light of a colour temperature, `tint_duv` off the locus.
+
+    kelvin   : 1,000 to 20,000 K; (nan, nan) outside
+    tint_duv : distance in CIE 1960 uv; positive is toward green
+    """
+    if not MIN_CCT_K <= kelvin <= MAX_CCT_K:
+        return np.full(2, np.nan)
+    xy = _locus_xy(kelvin)
+    if tint_duv == 0.0:
+        return xy
+    here = _uv_from_xy(xy)
+    ahead = _uv_from_xy(_locus_xy(min(kelvin * 1.001, MAX_CCT_K)))
+    behind = _uv_from_xy(_locus_xy(max(kelvin * 0.999, MIN_CCT_K)))
+    along = ahead - behind
+    normal = np.array([along[1], -along[0]]) / np.linalg.norm(along)
+    normal = normal if normal[1] > 0.0 else -normal
+    return _xy_from_uv(here + tint_duv * normal)
+
+
+@lru_cache(maxsize=4096)
+def _light_colour(kelvin: float, tint_duv: float) -> tuple[float, float, float]:
+    x, y = xy_from_cct(kelvin, tint_duv)
+    rgb = np.clip(XYZ_TO_SRGB @ np.array([x / y, 1.0, (1.0 - x - y) / y]), 0.0, None)
+    rgb = rgb / luminance(rgb)
+    return float(rgb[0]), float(rgb[1]), float(rgb[2])
+
+
+def light_colour(kelvin: float, tint_duv: float = 0.0) -> NDArray[np.float64]:
+    """(3,) linear sRGB of luminance 1 for a light's colour temperature and tint.
+
+    Parts outside the gamut are clipped to 0 and luminance 1 is restored after, so a
+    luminous quantity times this triple keeps its stated amount. nan outside the range
+    of xy_from_cct.
+    """
+    return np.array(_light_colour(float(kelvin), float(tint_duv)))
