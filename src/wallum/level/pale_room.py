@@ -1,7 +1,7 @@
 """The pale room: a level with exact sizes, for measuring.
 
 Inside: 6 m wide (x -3 to 3), 3 m high (y 0 to 3), 8 m long (z -4 to 4). Floor, ceiling and
-walls are Lambert surfaces of reflectance 0.5 exactly, without gloss (roughness 1). One
+walls have base colour 0.5 exactly, metal 0, roughness 1: no maps, nothing else. One
 block stands on the floor, 1 m on each side, x 1 to 2, y 0 to 1, z -2.5 to -1.5. Nothing
 else is there: whatever a meter or a picture shows can be put beside a closed form.
 """

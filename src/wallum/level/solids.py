@@ -65,6 +65,6 @@ def revolve(profile: NDArray[np.float64], segments: int, material: int, around: 
     radius, height = profile[:, 0][:, None], profile[:, 1][:, None]
     points = np.stack(
         [radius * np.cos(angle), np.broadcast_to(height, (len(profile), segments + 1)),
-         -radius * np.sin(angle)], axis=-1,
+         radius * np.sin(angle)], axis=-1,
     )  # fmt: skip
     return grid(points, material, (around, around / 2.0))

@@ -1,0 +1,85 @@
+"""LitScene: what lights the level at one moment, as flat arrays."""
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.dome import irradiance_terms
+
+__all__ = ["LAMP_COLUMNS", "Dome", "Lamps", "LitScene", "Sun"]
+
+# Columns of Lamps.rows.
+LAMP_COLUMNS = {
+    "position": slice(0, 3), "range": 3, "intensity": slice(4, 7), "radius": 7,
+    "direction": slice(8, 11), "is_spot": 11, "cos_outer": 12, "cos_inner": 13, "shadow": 14,
+}  # fmt: skip
+LAMP_WIDTH = 15
+
+
+@dataclass(frozen=True)
+class Lamps:
+    """Points and spots that are on.
+
+    ids  : N source ids
+    rows : (N, 15) float32, see LAMP_COLUMNS; intensity is RGB of the stated candela [cd],
+           lengths in metres, range 0 for no limit
+    """
+
+    ids: tuple[str, ...]
+    rows: NDArray[np.float32]
+
+    def column(self, name: str) -> NDArray[np.float32]:
+        """One named column, (N,) or (N, 3)."""
+        return self.rows[:, LAMP_COLUMNS[name]]  # type: ignore[call-overload,no-any-return]
+
+    def only(self, keep: NDArray[np.bool_]) -> "Lamps":
+        """The lamps where `keep` is true."""
+        return Lamps(tuple(i for i, k in zip(self.ids, keep, strict=True) if k), self.rows[keep])
+
+
+@dataclass(frozen=True)
+class Sun:
+    """A far light. direction points to it; illuminance is RGB, facing it [lx]."""
+
+    id: str
+    direction: NDArray[np.float64]
+    illuminance: NDArray[np.float64]
+    disc_rad: float
+    shadow: bool
+
+
+@dataclass(frozen=True)
+class Dome:
+    """Light of the sky by direction: luminance (H, W, 3) [cd/m2], see physics.dome."""
+
+    id: str
+    luminance: NDArray[np.float64]
+
+    @cached_property
+    def terms(self) -> NDArray[np.float64]:
+        """(9, 3) terms of illuminance by normal."""
+        return irradiance_terms(self.luminance)
+
+
+@dataclass(frozen=True)
+class LitScene:
+    """All light of one moment, and the exposure it is seen with."""
+
+    lamps: Lamps
+    sun: Sun | None
+    sky: Dome | None
+    ev100: float
+
+    def without(self, ids: frozenset[str]) -> "LitScene":
+        """The scene without some sources."""
+        if not ids:
+            return self
+        keep = np.array([one not in ids for one in self.lamps.ids], dtype=bool)
+        return replace(
+            self,
+            lamps=self.lamps.only(keep),
+            sun=None if self.sun and self.sun.id in ids else self.sun,
+            sky=None if self.sky and self.sky.id in ids else self.sky,
+        )

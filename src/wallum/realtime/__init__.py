@@ -1,0 +1,1 @@
+"""The real-time picture: a worker process with its own OpenGL context."""

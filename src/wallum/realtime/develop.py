@@ -1,0 +1,74 @@
+"""From light to the bytes that the window paints."""
+
+import moderngl
+import numpy as np
+
+from wallum.physics.exposure import exposure_scale
+from wallum.physics.tone import DEFAULT_CURVE, bayer_matrix
+from wallum.realtime.programs import Programs, set_uniforms
+from wallum.realtime.targets import Size
+
+__all__ = ["Developer"]
+
+
+class Developer:
+    """Tone curve, transfer function, dither; and enlarging of a reduced picture."""
+
+    def __init__(self, context: moderngl.Context, programs: Programs) -> None:
+        self._context, self._programs = context, programs
+        thresholds = bayer_matrix(3).astype(np.float32)
+        self._dither = context.texture((8, 8), 1, np.ascontiguousarray(thresholds), dtype="f4")
+        self._dither.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self._targets: dict[Size, moderngl.Framebuffer] = {}
+        self._arrays: dict[int, moderngl.VertexArray] = {}
+
+    def _target(self, size: Size) -> moderngl.Framebuffer:
+        if size not in self._targets:
+            if len(self._targets) > 4:
+                for frame in self._targets.values():
+                    for texture in frame.color_attachments:
+                        texture.release()
+                    frame.release()
+                self._targets.clear()
+            texture = self._context.texture(size, 4)
+            texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            texture.repeat_x = texture.repeat_y = False
+            self._targets[size] = self._context.framebuffer([texture])
+        return self._targets[size]
+
+    def _screen(self, program: moderngl.Program) -> moderngl.VertexArray:
+        if program.glo not in self._arrays:
+            self._arrays[program.glo] = self._context.vertex_array(program, [])
+        return self._arrays[program.glo]
+
+    def develop(
+        self, light: moderngl.Texture, ev100: float, held_exposure: float, samples: int = 1
+    ) -> moderngl.Framebuffer:
+        """Develop `light`, which holds `samples` pictures times `held_exposure`."""
+        frame = self._target(light.size)
+        program = self._programs.get("screen", "develop")
+        curve = DEFAULT_CURVE
+        light.use(0)
+        self._dither.use(1)
+        set_uniforms(
+            program, picture=0, dither=1, size=light.size,
+            scale=exposure_scale(ev100) / held_exposure / samples,
+            curve=(curve.a, curve.b, curve.c, curve.d),
+        )  # fmt: skip
+        frame.use()
+        self._context.enable_only(0)
+        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
+        return frame
+
+    def enlarge(self, frame: moderngl.Framebuffer, size: Size) -> moderngl.Framebuffer:
+        """A developed picture at another size, bilinear."""
+        if frame.size == size:
+            return frame
+        out = self._target(size)
+        program = self._programs.get("screen", "copy")
+        frame.color_attachments[0].use(0)
+        set_uniforms(program, picture=0)
+        out.use()
+        self._context.enable_only(0)
+        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
+        return out

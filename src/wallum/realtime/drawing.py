@@ -1,0 +1,175 @@
+"""The level on the GPU: its buffers and textures, and drawing what a frustum holds of it."""
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.arrays import Floats
+from wallum.realtime.bundle import LevelBundle, Surfacing, TextureData
+from wallum.realtime.programs import Programs, set_uniforms
+
+__all__ = ["LevelOnGpu", "visible_chunks"]
+
+SRGB8_ALPHA8 = 0x8C43
+MIPMAPPED = {9984, 9985, 9986, 9987}
+MATERIAL_BINDING = 4
+# Members of a vertex in the buffer: attribute, format, bytes (see bundle.VERTEX).
+LAYOUT = (
+    ("in_position", "3f4", 12), ("in_normal", "4f2", 8), ("in_tangent", "4f2", 8),
+    ("in_uv", "4f4", 16), ("in_colour", "4f2", 8),
+)  # fmt: skip
+MAP_NAMES = ("base_map", "metal_rough_map", "normal_map", "occlusion_map", "emissive_map")
+SHADOW_FEATURES = frozenset({"MASK", "BASE_MAP", "UV_MOVED"})
+
+
+def visible_chunks(low: Floats, high: Floats, planes: Floats) -> NDArray[np.bool_]:
+    """(C,) whether each box (low, high) (C, 3) may lie inside the planes (P, 4)."""
+    inside = np.ones(len(low), dtype=bool)
+    for plane in planes:
+        farthest = np.where(plane[:3] > 0.0, high, low)
+        inside &= farthest @ plane[:3] + plane[3] >= 0.0
+    return inside
+
+
+def _commands(chunks: NDArray[np.int64]) -> NDArray[np.uint32]:
+    """Indirect draws (D, 5) of chunks in order; neighbours become one draw."""
+    if not len(chunks):
+        return np.zeros((0, 5), np.uint32)
+    ends = chunks[:, 0] + chunks[:, 1]
+    starts = np.concatenate([[True], chunks[1:, 0] != ends[:-1]])
+    group = np.cumsum(starts) - 1
+    counts = np.bincount(group, weights=chunks[:, 1]).astype(np.uint32)
+    out = np.zeros((len(counts), 5), np.uint32)
+    out[:, 0], out[:, 1] = counts * 3, 1
+    out[:, 2] = chunks[starts, 0] * 3
+    return out
+
+
+class LevelOnGpu:
+    """Buffers of one level. `draw_*` return the number of triangles they sent."""
+
+    def __init__(self, context: moderngl.Context, programs: Programs, bundle: LevelBundle) -> None:
+        self._context, self._programs, self._bundle = context, programs, bundle
+        self._vertices = self._buffer(bundle.vertices)
+        positions = np.ascontiguousarray(bundle.vertices["position"])
+        self._positions = self._buffer(positions)
+        self._faces = self._buffer(bundle.faces)
+        self._indirect = context.buffer(reserve=max(20 * len(bundle.chunks), 20), dynamic=True)
+        self._blocks = [context.buffer(one.block) for one in bundle.surfacings]
+        self._textures = [self._texture(one) for one in bundle.textures]
+        self._arrays: dict[int, moderngl.VertexArray] = {}
+        self._kept_programs: list[moderngl.Program] = []
+        chunk_material = bundle.chunks[:, 2]
+        self._used = [int(m) for m in np.unique(chunk_material)]
+        self._holed = np.array(["MASK" in s.features for s in bundle.surfacings] or [False])
+        # See-through surfaces let light pass until they are drawn properly.
+        self._casts = np.array(["BLEND" not in s.features for s in bundle.surfacings] or [False])
+
+    def _buffer(self, values: NDArray[np.generic]) -> moderngl.Buffer:
+        data = values.tobytes()
+        return self._context.buffer(data) if data else self._context.buffer(reserve=64)
+
+    def _texture(self, data: TextureData) -> moderngl.Texture:
+        height, width = data.pixels.shape[:2]
+        extra = {"internal_format": SRGB8_ALPHA8} if data.srgb else {}
+        texture = self._context.texture((width, height), 4, data.pixels, **extra)
+        texture.repeat_x, texture.repeat_y = data.wrap_s != 33071, data.wrap_t != 33071
+        if data.min in MIPMAPPED:
+            texture.build_mipmaps()
+        texture.filter = (data.min, data.mag)
+        return texture
+
+    @property
+    def triangle_count(self) -> int:
+        return len(self._bundle.faces)
+
+    @property
+    def bounds(self) -> NDArray[np.float64]:
+        return self._bundle.bounds
+
+    def release(self) -> None:
+        """Give every buffer and texture back."""
+        for array in self._arrays.values():
+            array.release()
+        for item in (*self._blocks, *self._textures, self._vertices, self._positions, self._faces,
+                     self._indirect):  # fmt: skip
+            item.release()
+
+    def _array(self, program: moderngl.Program, whole: bool) -> moderngl.VertexArray:
+        key = id(program)
+        if key not in self._arrays:
+            self._kept_programs.append(program)  # keeps the id from being given again
+            if whole:
+                kept = [(name, kind, size) for name, kind, size in LAYOUT if name in program]
+                layout = " ".join(k if n in program else f"{s}x1" for n, k, s in LAYOUT)
+                content = [(self._vertices, layout, *(name for name, _, _ in kept))]
+            else:
+                content = [(self._positions, "3f4", "in_position")]
+            self._arrays[key] = self._context.vertex_array(
+                program, content, index_buffer=self._faces, index_element_size=4
+            )
+        return self._arrays[key]
+
+    def _send(self, array: moderngl.VertexArray, chunks: NDArray[np.int64]) -> int:
+        commands = _commands(chunks)
+        if not len(commands):
+            return 0
+        if len(commands) <= 4:
+            for count, _, first, _, _ in commands.tolist():
+                array.render(moderngl.TRIANGLES, vertices=count, first=first)
+        else:
+            self._indirect.orphan()
+            self._indirect.write(commands)
+            array.render_indirect(self._indirect, moderngl.TRIANGLES, count=len(commands))
+        return int(commands[:, 0].sum()) // 3
+
+    def _bind(self, program: moderngl.Program, surfacing: Surfacing, index: int) -> None:
+        self._blocks[index].bind_to_uniform_block(MATERIAL_BINDING)
+        block = program.get("Material", None)
+        if isinstance(block, moderngl.UniformBlock):
+            block.binding = MATERIAL_BINDING
+        for unit, name in enumerate(MAP_NAMES):
+            if name in surfacing.textures:
+                self._textures[surfacing.textures[name]].use(unit)
+                set_uniforms(program, **{name: unit})
+
+    def draw_surfaces(self, to_clip: NDArray[np.float64], planes: NDArray[np.float64]) -> int:
+        """Fill the bound G-buffer with what the planes hold."""
+        bundle = self._bundle
+        seen = visible_chunks(bundle.low, bundle.high, planes)
+        matrix = to_clip.T.astype("f4").tobytes()
+        sent = 0
+        for index in self._used:
+            chunks = bundle.chunks[seen & (bundle.chunks[:, 2] == index)]
+            if not len(chunks):
+                continue
+            surfacing = bundle.surfacings[index]
+            program = self._programs.get("gbuffer", "gbuffer", surfacing.features)
+            self._bind(program, surfacing, index)
+            set_uniforms(program, to_clip=matrix)
+            if surfacing.double_sided:
+                self._context.disable(moderngl.CULL_FACE)
+            else:
+                self._context.enable(moderngl.CULL_FACE)
+            sent += self._send(self._array(program, whole=True), chunks)
+        return sent
+
+    def draw_depth(self, to_clip: NDArray[np.float64], planes: NDArray[np.float64]) -> int:
+        """Fill the bound shadow tile with what the planes hold and what casts."""
+        bundle = self._bundle
+        seen = visible_chunks(bundle.low, bundle.high, planes)
+        material = bundle.chunks[:, 2]
+        matrix = to_clip.T.astype("f4").tobytes()
+        self._context.disable(moderngl.CULL_FACE)
+        program = self._programs.get("shadow", "shadow")
+        set_uniforms(program, to_clip=matrix)
+        solid = seen & self._casts[material] & ~self._holed[material]
+        sent = self._send(self._array(program, whole=False), bundle.chunks[solid])
+        for index in (i for i in self._used if self._holed[i]):
+            chunks = bundle.chunks[seen & (material == index)]
+            surfacing = bundle.surfacings[index]
+            holed = self._programs.get("shadow", "shadow", surfacing.features & SHADOW_FEATURES)
+            self._bind(holed, surfacing, index)
+            set_uniforms(holed, to_clip=matrix)
+            sent += self._send(self._array(holed, whole=True), chunks)
+        return sent

@@ -1,0 +1,282 @@
+"""One picture after another from a LitScene and a camera; keeps all that can be kept.
+
+Every resource knows by a key what it shows (the G-buffer its camera, a shadow tile its lamp,
+a light sum its sources), and is made again only when that key changes.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.camera import Camera, frustum_planes
+from wallum.moment.scene import LAMP_WIDTH, Lamps, LitScene
+from wallum.moment.view import bounding_spheres, in_view
+from wallum.realtime.bundle import LevelBundle
+from wallum.realtime.clusters import assign_lamps
+from wallum.realtime.develop import Developer
+from wallum.realtime.drawing import LevelOnGpu
+from wallum.realtime.lamp_buffers import LampBuffers, lamp_rows
+from wallum.realtime.lamp_shadows import LampShadows, Tile
+from wallum.realtime.lighting import Lighting, View, pre_exposure
+from wallum.realtime.passes import PassLog
+from wallum.realtime.programs import Programs
+from wallum.realtime.request import PictureRequest
+from wallum.realtime.sun_shadows import SunShadows
+from wallum.realtime.targets import GBuffer, LightTarget, Size
+
+__all__ = ["Engine", "Kit", "SunTurn", "open_context"]
+
+Steps = Iterator[None]
+
+
+def open_context() -> moderngl.Context:
+    """An OpenGL 4.3 context of its own, without a window."""
+    return moderngl.create_standalone_context(backend="egl", require=430)  # type: ignore[attr-defined,no-any-return]
+
+
+class Kit:
+    """Targets and shadow atlases for one way of making pictures (still, reduced, settling)."""
+
+    def __init__(self, context: moderngl.Context, lamp_shadows: LampShadows, sun_shadows: SunShadows) -> None:
+        self._context = context
+        self.lamp_shadows, self.sun_shadows = lamp_shadows, sun_shadows
+        self.gbuffer: GBuffer | None = None
+        self.others: LightTarget | None = None  # light of all sources that are not active
+        self.total: LightTarget | None = None
+
+    def fit(self, size: Size) -> tuple[GBuffer, LightTarget, LightTarget]:
+        """The targets at a size; made anew when it changed."""
+        if self.gbuffer is None or self.gbuffer.size != size:
+            for item in (self.others, self.total, self.gbuffer):
+                if item is not None:
+                    item.release()
+            self.gbuffer = GBuffer(self._context, size)
+            self.others = LightTarget(self._context, self.gbuffer)
+            self.total = LightTarget(self._context, self.gbuffer)
+        assert self.others is not None and self.total is not None
+        return self.gbuffer, self.others, self.total
+
+    def forget(self) -> None:
+        """The level changed: nothing kept is true any more."""
+        for item in (self.gbuffer, self.others, self.total):
+            if item is not None:
+                item.key = None
+        self.lamp_shadows.level_changed()
+        self.sun_shadows.level_changed()
+
+
+@dataclass(frozen=True)
+class Seen:
+    """Lamps that reach the picture, and their shadow tiles."""
+
+    lamps: Lamps
+    tiles: dict[str, Tile]
+    unshadowed: tuple[str, ...]
+
+    @property
+    def shadowed(self) -> NDArray[np.bool_]:
+        return np.array([one in self.tiles for one in self.lamps.ids], dtype=bool)
+
+
+@dataclass(frozen=True)
+class SunTurn:
+    """A point of the sun's disc for this picture, and the one cascade that takes it (or all)."""
+
+    direction: NDArray[np.float64]
+    only: int | None
+
+
+class Engine:
+    """Makes pictures. `picture` and `settle` are generators that stop between passes, so
+    that whoever drives them can turn to something newer."""
+
+    def __init__(self, context: moderngl.Context) -> None:
+        self.context = context
+        self.programs = Programs(context)
+        self.log = PassLog(context)
+        self.lighting = Lighting(context, self.programs)
+        self.developer = Developer(context, self.programs)
+        self._buffers = LampBuffers(context)
+        shared = (LampShadows(context), SunShadows(context))
+        self._still = Kit(context, *shared)
+        self._reduced = Kit(context, *shared)
+        self.settling = Kit(context, LampShadows(context), SunShadows(context))
+        self.level: LevelOnGpu | None = None
+        self._level_number = 0
+        self.seen = Seen(Lamps((), np.zeros((0, LAMP_WIDTH), np.float32)), {}, ())
+
+    def set_level(self, bundle: LevelBundle) -> None:
+        """Show another level."""
+        if self.level is not None:
+            self.level.release()
+        self.level = LevelOnGpu(self.context, self.programs, bundle)
+        self._level_number += 1
+        for kit in (self._still, self._reduced, self.settling):
+            kit.forget()
+
+    def picture(self, request: PictureRequest) -> Steps:
+        """Make the light of one unsettled picture; `developer` then shows it."""
+        self.log.begin()
+        kit, size = self._still, request.size
+        if request.detail == "reduced":
+            kit, size = self._reduced, (max(request.size[0] // 2, 1), max(request.size[1] // 2, 1))
+        camera = request.camera.with_aspect(request.size[0] / request.size[1])
+        yield from self.light(kit, request.scene, View(camera), size, request.active)
+
+    def light(
+        self, kit: Kit, scene: LitScene, view: View, size: Size, active: frozenset[str],
+        sun_turn: SunTurn | None = None,
+    ) -> Steps:  # fmt: skip
+        """Fill `kit.total` with the light of a scene seen by a view."""
+        gbuffer, _, _ = kit.fit(size)
+        if self._draw_gbuffer(gbuffer, view):
+            yield
+        seen, dirty = self._see(kit, scene, view)
+        for lamp_id in dirty:
+            with self.log.measure("lamp shadows") as work:
+                work |= kit.lamp_shadows.draw(lamp_id, self._level())
+            yield
+        yield from self._sun_shadows(kit, scene, view.camera, sun_turn)
+        self.seen = seen
+        yield from self._sum(kit, scene, view, seen, active)
+
+    def _level(self) -> LevelOnGpu:
+        assert self.level is not None, "a level is set before a picture is asked"
+        return self.level
+
+    def _draw_gbuffer(self, gbuffer: GBuffer, view: View) -> bool:
+        key = (self._level_number, view.camera, view.jitter)
+        if gbuffer.key == key:
+            return False
+        with self.log.measure("surfaces") as work:
+            gbuffer.frame.use()
+            gbuffer.frame.viewport = (0, 0, *gbuffer.size)
+            gbuffer.frame.depth_mask = True
+            self.context.enable_only(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+            self.context.depth_func = "<"
+            gbuffer.frame.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
+            planes = frustum_planes(view.to_clip)
+            work["triangles"] = self._level().draw_surfaces(view.to_clip, planes)
+            work["pixels"] = gbuffer.size[0] * gbuffer.size[1]
+        gbuffer.key = key
+        return True
+
+    def _see(self, kit: Kit, scene: LitScene, view: View) -> tuple[Seen, list[str]]:
+        """Lamps that reach the picture, with shadow tiles; and the tiles to draw anew."""
+        lamps = scene.lamps.only(in_view(scene.lamps, view.camera))
+        tiles, dirty = kit.lamp_shadows.assign(lamps, view.camera.far)
+        casting = lamps.column("shadow") > 0.5
+        lost = tuple(i for i, c in zip(lamps.ids, casting, strict=True) if c and i not in tiles)
+        return Seen(lamps, tiles, lost), dirty
+
+    def _sun_shadows(self, kit: Kit, scene: LitScene, camera: Camera, turn: SunTurn | None) -> Steps:
+        if scene.sun is None or not scene.sun.shadow:
+            return
+        shadows, before = kit.sun_shadows, list(kit.sun_shadows.cascades)
+        aim = scene.sun.direction if turn is None else turn.direction
+        for index in shadows.assign(aim, camera, self._level().bounds):
+            if turn is not None and turn.only is not None and index != turn.only and before:
+                shadows.keep(index, before[index])
+                continue
+            with self.log.measure("sun shadows") as work:
+                work |= shadows.draw(index, self._level())
+            yield
+
+    def _sum(self, kit: Kit, scene: LitScene, view: View, seen: Seen, active: frozenset[str]) -> Steps:
+        gbuffer, others, total = kit.fit(kit.gbuffer.size if kit.gbuffer else (1, 1))
+        exposure = pre_exposure(scene.ev100)
+        self._write_lamps(kit, seen, exposure)
+        if not active:
+            with self.log.measure("light") as work:
+                self._all(kit, scene, view, seen, total)
+                work |= self._light_work(seen, gbuffer)
+            yield
+            return
+        rest = scene.without(active)
+        keep = np.array([one not in active for one in seen.lamps.ids], dtype=bool)
+        key = (gbuffer.key, seen.lamps.only(keep).rows.tobytes(), rest.sky, _sun_key(rest), exposure)
+        if others.key != key:
+            with self.log.measure("light of the others") as work:
+                self._all(kit, rest, view, seen, others, keep)
+                work |= self._light_work(seen, gbuffer)
+            others.key = key
+            yield
+        with self.log.measure("light added") as work:
+            self.context.copy_framebuffer(total.frame, others.frame)
+            work["pixels"] = self._add(kit, scene, view, seen, active, total)
+        yield
+
+    def _write_lamps(self, kit: Kit, seen: Seen, exposure: float) -> None:
+        self._buffers.rows.write(lamp_rows(seen.lamps, exposure, seen.tiles))
+        self._buffers.tiles.write(kit.lamp_shadows.tile_rows(seen.tiles))
+
+    def _all(
+        self, kit: Kit, scene: LitScene, view: View, seen: Seen, target: LightTarget,
+        keep: NDArray[np.bool_] | None = None,
+    ) -> None:  # fmt: skip
+        """Every source of `scene` at once, and the background."""
+        gbuffer = kit.gbuffer
+        assert gbuffer is not None
+        lamps, shadowed = seen.lamps, seen.shadowed
+        lists = assign_lamps(lamps, shadowed, view.camera, gbuffer.size, keep)
+        self._buffers.write_lists(lists)
+        listed = lamps if keep is None or keep.any() else lamps.only(keep)
+        lit = LitScene(listed, scene.sun, scene.sky, scene.ev100)
+        features = self.lighting.features(lit, True, bool(seen.tiles), glow=True)
+        self.lighting.sum_all(
+            lit, features, view, gbuffer, target, self._buffers, kit.sun_shadows,
+            kit.lamp_shadows.atlas,
+        )  # fmt: skip
+        self.lighting.background(scene, view, gbuffer, target)
+
+    def _add(
+        self, kit: Kit, scene: LitScene, view: View, seen: Seen, active: frozenset[str],
+        target: LightTarget,
+    ) -> int:  # fmt: skip
+        """Add the sources under the hand; returns the pixels visited."""
+        gbuffer = kit.gbuffer
+        assert gbuffer is not None
+        pixels = 0
+        centres, radii = bounding_spheres(seen.lamps)
+        for index, lamp_id in enumerate(seen.lamps.ids):
+            if lamp_id in active:
+                pixels += self.lighting.add_lamp(
+                    scene, index, (centres[index], float(radii[index])), lamp_id in seen.tiles,
+                    view, gbuffer, target, kit.sun_shadows, kit.lamp_shadows.atlas,
+                )  # fmt: skip
+        sun = scene.sun if scene.sun and scene.sun.id in active else None
+        sky = scene.sky if scene.sky and scene.sky.id in active else None
+        if sun or sky:
+            lit = LitScene(Lamps((), scene.lamps.rows[:0]), sun, sky, scene.ev100)
+            features = self.lighting.features(lit, True, False, glow=False)
+            self.lighting.sum_all(
+                lit, features, view, gbuffer, target, self._buffers, kit.sun_shadows,
+                kit.lamp_shadows.atlas, add=True,
+            )  # fmt: skip
+            self.lighting.background(lit, view, gbuffer, target)
+            pixels += gbuffer.size[0] * gbuffer.size[1]
+        return pixels
+
+    def _light_work(self, seen: Seen, gbuffer: GBuffer) -> dict[str, int]:
+        return {
+            "pixels": gbuffer.size[0] * gbuffer.size[1],
+            "lamps": len(seen.lamps.ids),
+            "shadowed lamps": len(seen.tiles),
+            "list entries": self._buffers.entries,
+        }
+
+    def target_of(self, request: PictureRequest) -> LightTarget:
+        """The light that a request's picture was summed into."""
+        kit = self._reduced if request.detail == "reduced" else self._still
+        assert kit.total is not None
+        return kit.total
+
+
+def _sun_key(scene: LitScene) -> object:
+    if scene.sun is None:
+        return None
+    sun = scene.sun
+    return (*sun.direction, *sun.illuminance, sun.disc_rad, sun.shadow)

@@ -1,0 +1,181 @@
+"""Shadow maps of lamps: tiles of one atlas, kept until what they see changes."""
+
+import math
+from dataclasses import dataclass
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.camera import frustum_planes, look_rotation, perspective
+from wallum.moment.scene import Lamps
+from wallum.realtime.drawing import LevelOnGpu
+
+__all__ = ["LampShadows", "Tile"]
+
+ATLAS = 4096
+TILE_SIZES = (512, 256, 128)
+NEAR_M = 0.03
+# Texels that a tile's picture reaches beyond its light, so that filtering stays inside.
+GUARD = 4.0
+FACES = np.array(
+    [[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], dtype=np.float64
+)
+
+
+@dataclass
+class Tile:
+    """Where a lamp's tiles begin, and what they show; matrices by face."""
+
+    first: int
+    count: int
+    key: bytes
+    matrices: NDArray[np.float64]
+    texel: float  # width of a texel at 1 m [m]
+
+
+def _tangent(lamp_outer_cos: float, is_spot: bool, tile: int) -> float:
+    half = math.acos(max(min(lamp_outer_cos, 1.0), 0.05)) if is_spot else math.pi / 4.0
+    return math.tan(min(half, math.radians(80.0))) * (1.0 + GUARD / tile)
+
+
+class LampShadows:
+    """The atlas. `size` of a tile follows how many are wanted at once."""
+
+    def __init__(self, context: moderngl.Context) -> None:
+        self._context = context
+        self.atlas = context.depth_texture((ATLAS, ATLAS))
+        self.atlas.compare_func = "<="
+        self.atlas.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        self.frame = context.framebuffer([], self.atlas)
+        self._tiles: dict[str, Tile] = {}
+        self._size = TILE_SIZES[0]
+        self._free: list[int] = []
+        self._forget()
+
+    def _forget(self) -> None:
+        self._tiles = {}
+        self._free = list(range((ATLAS // self._size) ** 2))
+
+    def level_changed(self) -> None:
+        """Every tile shows what is no longer there."""
+        self._forget()
+
+    @property
+    def tile_size(self) -> int:
+        return self._size
+
+    def _fit(self, wanted: int) -> None:
+        """Choose the largest size at which `wanted` tiles fit."""
+        size = next((s for s in TILE_SIZES if (ATLAS // s) ** 2 >= wanted), TILE_SIZES[-1])
+        if size != self._size:
+            self._size = size
+            self._forget()
+
+    def _take(self, lamp_id: str, count: int, keep: set[str]) -> int | None:
+        """First of `count` tiles in a row for a lamp; the idle give theirs up."""
+        held = self._tiles.get(lamp_id)
+        if held is not None and held.count == count:
+            return held.first
+        self._drop(lamp_id)
+        for _ in range(len(self._tiles) + 1):
+            first = _run_of(self._free, count)
+            if first is not None:
+                taken = set(range(first, first + count))
+                self._free = [one for one in self._free if one not in taken]
+                return first
+            idle = next((one for one in self._tiles if one not in keep), None)
+            if idle is None:
+                return None
+            self._drop(idle)
+        return None
+
+    def _drop(self, lamp_id: str) -> None:
+        tile = self._tiles.pop(lamp_id, None)
+        if tile is not None:
+            self._free = sorted([*self._free, *range(tile.first, tile.first + tile.count)])
+
+    def assign(self, lamps: Lamps, far: float) -> tuple[dict[str, Tile], list[str]]:
+        """Tiles of the lamps that cast shadows, and the ids whose tiles must be drawn anew.
+
+        Lamps beyond the atlas get none; the caller shows them without shadow.
+        """
+        casting = np.flatnonzero(lamps.column("shadow") > 0.5) if lamps.ids else []
+        counts = [1 if lamps.column("is_spot")[i] > 0.5 else 6 for i in casting]
+        self._fit(sum(counts))
+        keep = {lamps.ids[i] for i in casting}
+        given: dict[str, Tile] = {}
+        dirty = []
+        for i, count in zip(casting, counts, strict=True):
+            lamp_id, row = lamps.ids[i], lamps.rows[i]
+            first = self._take(lamp_id, count, keep)
+            if first is None:
+                continue
+            # Strength and colour (columns 4 to 6) change no shadow.
+            key = np.delete(row, [4, 5, 6, 7]).tobytes()
+            held = self._tiles.get(lamp_id)
+            if held is None or held.key != key:
+                held = self._place(lamps, int(i), first, count, key, far)
+                self._tiles[lamp_id] = held
+                dirty.append(lamp_id)
+            given[lamp_id] = held
+        return given, dirty
+
+    def _place(self, lamps: Lamps, i: int, first: int, count: int, key: bytes, far: float) -> Tile:
+        spot = count == 1
+        reach = float(lamps.column("range")[i]) or far
+        tangent = _tangent(float(lamps.column("cos_outer")[i]), spot, self._size)
+        projection = perspective(tangent, tangent, NEAR_M, max(reach, 2.0 * NEAR_M))
+        position = lamps.column("position")[i].astype(np.float64)
+        directions = [lamps.column("direction")[i].astype(np.float64)] if spot else FACES
+        matrices = []
+        for direction in directions:
+            view = np.eye(4)
+            view[:3, :3] = look_rotation(direction)
+            view[:3, 3] = -view[:3, :3] @ position
+            matrices.append(projection @ view)
+        return Tile(first, count, key, np.array(matrices), 2.0 * tangent / self._size)
+
+    def corner(self, tile: int) -> tuple[int, int]:
+        """Lower left texel of a tile."""
+        across = ATLAS // self._size
+        return tile % across * self._size, tile // across * self._size
+
+    def draw(self, lamp_id: str, level: LevelOnGpu) -> dict[str, int]:
+        """Draw a lamp's tiles; returns the work done."""
+        tile = self._tiles[lamp_id]
+        triangles = 0
+        context = self._context
+        context.enable_only(moderngl.DEPTH_TEST)
+        context.depth_func = "<"
+        context.polygon_offset = 2.0, 4.0
+        for face, matrix in enumerate(tile.matrices):
+            x, y = self.corner(tile.first + face)
+            self.frame.use()
+            self.frame.viewport = (x, y, self._size, self._size)
+            self.frame.scissor = (x, y, self._size, self._size)
+            self.frame.clear(depth=1.0)
+            triangles += level.draw_depth(matrix, frustum_planes(matrix))
+        self.frame.scissor = None
+        context.polygon_offset = 0.0, 0.0
+        return {"triangles": triangles, "texels": tile.count * self._size**2, "tiles": tile.count}
+
+    def tile_rows(self, tiles: dict[str, Tile]) -> NDArray[np.float32]:
+        """(T, 20) matrix and place of every tile up to the last one in use, for the shader."""
+        last = max((tile.first + tile.count for tile in tiles.values()), default=1)
+        out = np.zeros((last, 20), np.float32)
+        half = 0.5 * self._size / ATLAS
+        for tile in tiles.values():
+            for face, matrix in enumerate(tile.matrices):
+                x, y = self.corner(tile.first + face)
+                out[tile.first + face, :16] = matrix.T.ravel()
+                out[tile.first + face, 16:] = (half, half, x / ATLAS + half, y / ATLAS + half)
+        return out
+
+
+def _run_of(free: list[int], count: int) -> int | None:
+    """First of `count` neighbours in a sorted list."""
+    for start in range(len(free) - count + 1):
+        if free[start + count - 1] - free[start] == count - 1:
+            return free[start]
+    return None

@@ -1,0 +1,73 @@
+"""Pictures from requests, unsettled or settled, as bytes or as light. Holds no process."""
+
+from collections.abc import Iterator
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.errors import RendererProblem
+from wallum.realtime.bundle import LevelBundle
+from wallum.realtime.engine import Engine, open_context
+from wallum.realtime.lighting import pre_exposure
+from wallum.realtime.request import SETTLE_FRAMES, Frame, PictureRequest
+from wallum.realtime.settle import Settler
+
+__all__ = ["Renderer"]
+
+
+class Renderer:
+    """An engine with what shows and settles its pictures."""
+
+    def __init__(self, context: moderngl.Context | None = None) -> None:
+        try:
+            self.engine = Engine(context or open_context())
+        except Exception as error:  # moderngl and EGL raise bare Exceptions
+            raise RendererProblem(
+                f"no picture can be drawn: {error}", "OpenGL", "OpenGL 4.3 through EGL"
+            ) from error
+        self.settler = Settler(self.engine)
+
+    def set_level(self, bundle: LevelBundle) -> None:
+        """Show another level."""
+        self.settler.stop()
+        self.engine.set_level(bundle)
+
+    def draw(self, request: PictureRequest) -> Iterator[None]:
+        """Make the light of an unsettled picture; stops between passes."""
+        yield from self.engine.picture(request)
+
+    def refine(self) -> Iterator[None]:
+        """Make one more jittered picture; stops between passes."""
+        yield from self.settler.step()
+
+    def read_into(self, request: PictureRequest, settled: int, out: memoryview | NDArray[np.uint8]) -> Frame:
+        """Develop the last picture into `out`, 4 bytes a pixel (blue, green, red, 255)."""
+        engine = self.engine
+        exposure = pre_exposure(request.scene.ev100)
+        with engine.log.measure("develop") as work:
+            light = self.settler.light if settled else engine.target_of(request).light
+            shown = engine.developer.develop(light, request.scene.ev100, exposure, max(settled, 1))
+            shown = engine.developer.enlarge(shown, request.size)
+            work["pixels"] = light.size[0] * light.size[1]
+        with engine.log.measure("read back") as work:
+            shown.read_into(out, components=4)
+            work["bytes"] = request.size[0] * request.size[1] * 4
+        lost = engine.seen.unshadowed
+        return Frame(request.number, request.size, settled, request.detail, engine.log.records, lost)
+
+    def luminance(self, request: PictureRequest, settled: bool) -> NDArray[np.float32]:
+        """(H, W, 3) light of the last picture, top row first [cd/m2]."""
+        texture = self.settler.light if settled else self.engine.target_of(request).light
+        kind = np.float32 if settled else np.float16
+        width, height = texture.size
+        data = np.frombuffer(texture.read(), kind).reshape(height, width, 4)[::-1, :, :3]
+        held = pre_exposure(request.scene.ev100) * (max(self.settler.count, 1) if settled else 1)
+        return data.astype(np.float32) / np.float32(held)
+
+    def settle(self, request: PictureRequest, pictures: int = SETTLE_FRAMES) -> None:
+        """Make all jittered pictures of a request at once."""
+        self.settler.begin(request)
+        for _ in range(pictures):
+            for _ in self.refine():
+                pass

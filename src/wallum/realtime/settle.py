@@ -1,0 +1,138 @@
+"""While the hand rests: the mean of many pictures, each with its pixels and lights moved.
+
+Each picture moves the pixel grid by less than a pixel, and takes new points on some of the
+glowing bodies for the shadow maps it draws anew (in turn, so that every picture costs
+alike). Edges and penumbras become smooth.
+"""
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import moderngl
+import numpy as np
+
+from wallum.moment.scene import LAMP_COLUMNS, Lamps, LitScene
+from wallum.physics.emitters import ball_points, cone_directions, halton
+from wallum.realtime.engine import Engine, SunTurn
+from wallum.realtime.lighting import View
+from wallum.realtime.programs import set_uniforms
+from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
+from wallum.realtime.sun_shadows import CASCADES
+from wallum.realtime.targets import Size
+
+__all__ = ["Settler"]
+
+# Shadow tiles of lamps that one picture draws anew; of the sun's cascades it is one.
+TILES_EACH = 4
+
+
+class Settler:
+    """Accumulates jittered pictures of one request."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+        self._sum: moderngl.Texture | None = None
+        self._frame: moderngl.Framebuffer | None = None
+        self._arrays: dict[int, moderngl.VertexArray] = {}
+        self._request: PictureRequest | None = None
+        self._lamps: Lamps | None = None
+        self._next_lamp = 0
+        self.count = 0
+
+    @property
+    def light(self) -> moderngl.Texture:
+        """Sum of the pictures so far."""
+        assert self._sum is not None
+        return self._sum
+
+    @property
+    def done(self) -> bool:
+        return self._request is None or self.count >= SETTLE_FRAMES
+
+    def begin(self, request: PictureRequest) -> None:
+        """Start over for a request."""
+        self._request, self.count, self._next_lamp = request, 0, 0
+        self._lamps = request.scene.lamps
+        self._fit(request.size)
+        assert self._frame is not None
+        self._frame.clear()
+
+    def stop(self) -> None:
+        """Give up: something newer came."""
+        self._request = None
+
+    def _fit(self, size: Size) -> None:
+        if self._sum is not None and self._sum.size == size:
+            return
+        if self._sum is not None and self._frame is not None:
+            self._frame.release()
+            self._sum.release()
+        context = self._engine.context
+        self._sum = context.texture(size, 4, dtype="f4")
+        self._sum.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self._frame = context.framebuffer([self._sum])
+
+    def step(self) -> Iterator[None]:
+        """Add one picture; stops between passes."""
+        request = self._request
+        assert request is not None
+        engine, n = self._engine, self.count
+        engine.log.begin()
+        width, height = request.size
+        offset = (halton(n, 1, 2)[0] - 0.5, halton(n, 1, 3)[0] - 0.5)
+        jitter = (2.0 * offset[0] / width, 2.0 * offset[1] / height)
+        view = View(request.camera.with_aspect(width / height), jitter)
+        scene = self._moved(request.scene, n)
+        sun = scene.sun
+        turn = None
+        if sun is not None and sun.disc_rad > 0.0:
+            u = np.array([[halton(n, 1, 5)[0], halton(n, 1, 7)[0]]])
+            direction = cone_directions(sun.direction, 0.5 * sun.disc_rad, u)[0]
+            turn = SunTurn(direction, n % CASCADES if n else None)
+        yield from engine.light(engine.settling, scene, view, request.size, frozenset(), turn)
+        with engine.log.measure("accumulate") as work:
+            self._accumulate()
+            work["pixels"] = width * height
+        self.count += 1
+        yield
+
+    def _moved(self, scene: LitScene, n: int) -> LitScene:
+        """The scene with the next few lamps at new points of their bodies."""
+        assert self._lamps is not None
+        rows, budget = self._lamps.rows.copy(), TILES_EACH
+        total = len(scene.lamps.ids)
+        casting = scene.lamps.column("shadow") > 0.5
+        sizes = np.where(scene.lamps.column("is_spot") > 0.5, 1, 6)
+        free = np.flatnonzero(~casting)
+        shaded = np.flatnonzero(casting)
+        chosen = list(free)
+        for _ in range(len(shaded)):
+            lamp = shaded[self._next_lamp % len(shaded)]
+            if n > 0 and budget <= 0:
+                break
+            chosen.append(lamp)
+            budget -= int(sizes[lamp])
+            self._next_lamp += 1
+        if total and chosen:
+            index = np.array(chosen)
+            u = np.stack([(halton(n, 1, b)[0] + 0.618034 * index) % 1.0 for b in (5, 7, 11)], axis=1)
+            radius = scene.lamps.column("radius")[index][:, None]
+            place = LAMP_COLUMNS["position"]
+            rows[index, place] = scene.lamps.rows[index, place] + ball_points(u) * radius
+        self._lamps = Lamps(scene.lamps.ids, rows)
+        return replace(scene, lamps=self._lamps)
+
+    def _accumulate(self) -> None:
+        engine, context = self._engine, self._engine.context
+        program = engine.programs.get("screen", "copy")
+        if program.glo not in self._arrays:
+            self._arrays[program.glo] = context.vertex_array(program, [])
+        total = engine.settling.total
+        assert total is not None and self._frame is not None
+        total.light.use(0)
+        set_uniforms(program, picture=0)
+        self._frame.use()
+        context.enable_only(moderngl.BLEND)
+        context.blend_func = moderngl.ONE, moderngl.ONE
+        self._arrays[program.glo].render(moderngl.TRIANGLES, vertices=3)
+

@@ -1,0 +1,74 @@
+#version 430 core
+// What each pixel's surface is: colour, normal, roughness, metal, glow, distance.
+
+#include "material.glsl"
+#include "packing.glsl"
+
+uniform sampler2D base_map;
+uniform sampler2D metal_rough_map;
+uniform sampler2D normal_map;
+uniform sampler2D occlusion_map;
+uniform sampler2D emissive_map;
+
+in vec3 v_normal;
+in vec4 v_tangent;
+in vec4 v_uv;
+in vec4 v_colour;
+in float v_depth;
+
+layout(location = 0) out vec4 out_base;     // square root of the base colour; occlusion
+layout(location = 1) out vec2 out_normal;
+layout(location = 2) out vec4 out_surface;  // roughness, metal, unlit
+layout(location = 3) out vec3 out_glow;
+layout(location = 4) out float out_depth;
+
+void main() {
+    vec4 base = material.base;
+#ifdef VERTEX_COLOUR
+    base *= v_colour;
+#endif
+#ifdef BASE_MAP
+    base *= texture(base_map, texture_place(0, v_uv));
+#endif
+#ifdef MASK
+    if (base.a < material.glow_cutoff.w) discard;
+#endif
+#ifdef BLEND
+    // See-through surfaces are not drawn yet: a screen of holes stands for them.
+    ivec2 cell = ivec2(gl_FragCoord.xy) & 1;
+    float threshold = float(cell.x ^ cell.y) * 0.5 + float(cell.y) * 0.25 + 0.125;
+    if (base.a < threshold) discard;
+#endif
+    vec3 n = normalize(v_normal);
+#ifdef NORMAL_MAP
+    vec3 bump = texture(normal_map, texture_place(2, v_uv)).xyz * 2.0 - 1.0;
+    bump.xy *= material.factors.z;
+    vec3 t = normalize(v_tangent.xyz);
+    vec3 b = cross(n, t) * v_tangent.w;
+    n = normalize(t * bump.x + b * bump.y + n * bump.z);
+#endif
+#ifdef DOUBLE_SIDED
+    n = gl_FrontFacing ? n : -n;
+#endif
+    float rough = material.factors.y;
+    float metal = material.factors.x;
+#ifdef METAL_ROUGH_MAP
+    vec4 mr = texture(metal_rough_map, texture_place(1, v_uv));
+    rough *= mr.g;
+    metal *= mr.b;
+#endif
+    float occlusion = 1.0;
+#ifdef OCCLUSION_MAP
+    float ao = texture(occlusion_map, texture_place(3, v_uv)).r;
+    occlusion = 1.0 + material.factors.w * (ao - 1.0);
+#endif
+    vec3 glow = material.glow_cutoff.rgb;
+#ifdef EMISSIVE_MAP
+    glow *= texture(emissive_map, texture_place(4, v_uv)).rgb;
+#endif
+    out_base = vec4(sqrt(base.rgb), occlusion);
+    out_normal = oct_encode(n);
+    out_surface = vec4(rough, metal, material.kind.x, 1.0);
+    out_glow = glow;
+    out_depth = v_depth;
+}

@@ -1,0 +1,141 @@
+#version 430 core
+// Light on the surfaces of the G-buffer. Variants: GLOW, SKY, SUN, SUN_SHADOW, LAMPS,
+// LAMP_SHADOWS; ONE_LAMP is a single lamp to be added to what is there.
+
+#include "packing.glsl"
+#include "surface.glsl"
+#ifdef SKY
+#include "sky.glsl"
+#endif
+#ifdef SUN_SHADOW
+#include "sun_shadow.glsl"
+#endif
+#if defined(LAMPS) || defined(ONE_LAMP)
+#include "punctual.glsl"
+#endif
+#ifdef LAMP_SHADOWS
+#include "lamp_shadow.glsl"
+#endif
+
+uniform sampler2D g_base;
+uniform sampler2D g_normal;
+uniform sampler2D g_surface;
+uniform sampler2D g_glow;
+uniform sampler2D g_depth;
+uniform vec3 eye;
+uniform float glow_exposure;   // G-buffer glow to pre-exposed luminance
+uniform float unlit_exposure;  // unlit colour to pre-exposed luminance
+uniform vec3 sun_direction;
+uniform vec3 sun_illuminance;  // pre-exposed
+
+#ifdef LAMPS
+layout(std430, binding = 1) readonly buffer Cells { uvec2 cells[]; };
+layout(std430, binding = 2) readonly buffer Lists { uint lists[]; };
+uniform ivec3 cell_grid;
+uniform float cell_pixels;
+uniform vec2 cell_slices;      // scale and offset of log2(depth)
+#endif
+#ifdef ONE_LAMP
+uniform int one_lamp;
+#endif
+
+in vec3 v_ray;
+out vec4 out_colour;
+
+Surface surface_at(ivec2 pixel, float depth) {
+    vec4 base = texelFetch(g_base, pixel, 0);
+    vec4 kind = texelFetch(g_surface, pixel, 0);
+    vec3 colour = base.rgb * base.rgb;
+    float rough = max(kind.r, 0.045);
+    Surface s;
+    s.position = eye + v_ray * depth;
+    s.normal = oct_decode(texelFetch(g_normal, pixel, 0).rg);
+    s.to_eye = normalize(-v_ray);
+    s.diffuse = colour * (1.0 - kind.g) * (1.0 - kind.b);
+    s.f0 = mix(vec3(0.04), colour, kind.g) * (1.0 - kind.b);
+    s.a2 = rough * rough * rough * rough;
+    s.n_v = clamp(dot(s.normal, s.to_eye), 1e-3, 1.0);
+    s.occlusion = base.a;
+    vec2 fit = reflectance_fit(rough, s.n_v);
+    s.compensation = 1.0 + s.f0 * (1.0 / (fit.x + fit.y) - 1.0);
+    return s;
+}
+
+#ifdef SKY
+// The mirror image is taken from the order-2 terms, bent toward the normal by roughness.
+vec3 sky_light(Surface s) {
+    float rough = sqrt(sqrt(s.a2));
+    vec2 fit = reflectance_fit(rough, s.n_v);
+    vec3 mirrored = reflect(-s.to_eye, s.normal);
+    vec3 toward = normalize(mix(mirrored, s.normal, rough * rough));
+    vec3 gloss = (s.f0 * fit.x + fit.y) * s.compensation;
+    vec3 diffuse = s.diffuse * sky_illuminance(s.normal);
+    return (diffuse + gloss * sky_illuminance(toward)) * (s.occlusion / PI);
+}
+#endif
+
+#ifdef LAMPS
+uvec2 cell_of(float depth) {
+    ivec3 cell = ivec3(ivec2(gl_FragCoord.xy / cell_pixels),
+                       int(log2(depth) * cell_slices.x + cell_slices.y));
+    cell = clamp(cell, ivec3(0), cell_grid - 1);
+    return cells[(cell.z * cell_grid.y + cell.y) * cell_grid.x + cell.x];
+}
+
+vec3 lamp_light(Surface s, float depth) {
+    uvec2 cell = cell_of(depth);
+    uint first = cell.x;
+    uint plain = first + (cell.y & 0xffffu);
+    vec3 sum = vec3(0.0);
+    vec3 to_lamp;
+    for (uint i = first; i < plain; ++i) {
+        vec3 arriving = lamp_illuminance(lamps[lists[i]], s.position, to_lamp);
+        sum += arriving * response(s, to_lamp);
+    }
+#ifdef LAMP_SHADOWS
+    uint end = plain + (cell.y >> 16);
+    for (uint i = plain; i < end; ++i) {
+        Lamp lamp = lamps[lists[i]];
+        vec3 arriving = lamp_illuminance(lamp, s.position, to_lamp);
+        sum += arriving * response(s, to_lamp) * lamp_visibility(lamp, s.position, s.normal);
+    }
+#endif
+    return sum;
+}
+#endif
+
+void main() {
+    ivec2 pixel = ivec2(gl_FragCoord.xy);
+    float depth = texelFetch(g_depth, pixel, 0).r;
+    Surface s = surface_at(pixel, depth);
+    vec3 light = vec3(0.0);
+#ifdef GLOW
+    float unlit = texelFetch(g_surface, pixel, 0).b;
+    vec3 plain = texelFetch(g_base, pixel, 0).rgb;
+    light += texelFetch(g_glow, pixel, 0).rgb * glow_exposure;
+    light += plain * plain * unlit * unlit_exposure;
+#endif
+#ifdef SKY
+    light += sky_light(s);
+#endif
+#ifdef SUN
+    vec3 from_sun = sun_illuminance * response(s, sun_direction);
+#ifdef SUN_SHADOW
+    from_sun *= sun_visibility(s.position, s.normal, depth);
+#endif
+    light += from_sun;
+#endif
+#ifdef LAMPS
+    light += lamp_light(s, depth);
+#endif
+#ifdef ONE_LAMP
+    vec3 to_lamp;
+    Lamp lamp = lamps[one_lamp];
+    vec3 added = lamp_illuminance(lamp, s.position, to_lamp) * response(s, to_lamp);
+#ifdef LAMP_SHADOWS
+    added *= lamp_visibility(lamp, s.position, s.normal);
+#endif
+    light += added;
+#endif
+    out_colour = vec4(min(light, 60000.0), 1.0);
+}

@@ -1,0 +1,54 @@
+"""Textures that a picture is made in: the G-buffer, light, sums."""
+
+import moderngl
+
+__all__ = ["GBuffer", "LightTarget", "Size"]
+
+Size = tuple[int, int]
+
+
+def _target(context: moderngl.Context, size: Size, components: int, dtype: str) -> moderngl.Texture:
+    texture = context.texture(size, components, dtype=dtype)
+    texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+    return texture
+
+
+class GBuffer:
+    """Surfaces of one camera at one size. `key` says of what; None: nothing yet."""
+
+    R11F_G11F_B10F = 0x8C3A
+
+    def __init__(self, context: moderngl.Context, size: Size) -> None:
+        self.size = size
+        self.key: object = None
+        self.base = _target(context, size, 4, "f1")
+        self.normal = _target(context, size, 2, "f2")
+        self.surface = _target(context, size, 4, "f1")
+        self.glow = context.texture(size, 3, dtype="f2", internal_format=self.R11F_G11F_B10F)
+        self.glow.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self.distance = _target(context, size, 1, "f4")
+        self.depth = context.depth_texture(size)
+        self.colours = [self.base, self.normal, self.surface, self.glow, self.distance]
+        self.frame = context.framebuffer(self.colours, self.depth)
+
+    def bind(self) -> None:
+        """Make the surfaces readable, units 0 to 4."""
+        for unit, texture in enumerate(self.colours):
+            texture.use(unit)
+
+    def release(self) -> None:
+        for item in (self.frame, *self.colours, self.depth):
+            item.release()
+
+
+class LightTarget:
+    """Pre-exposed light, half floats, that shares a G-buffer's depth."""
+
+    def __init__(self, context: moderngl.Context, gbuffer: GBuffer) -> None:
+        self.key: object = None
+        self.light = _target(context, gbuffer.size, 4, "f2")
+        self.frame = context.framebuffer([self.light], gbuffer.depth)
+
+    def release(self) -> None:
+        self.frame.release()
+        self.light.release()
