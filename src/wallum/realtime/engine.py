@@ -97,9 +97,9 @@ class Engine:
         self.context = context
         self.programs = Programs(context)
         self.log = PassLog(context)
-        self.lighting = Lighting(context, self.programs)
-        self.developer = Developer(context, self.programs)
         self._buffers = LampBuffers(context)
+        self.lighting = Lighting(context, self.programs, self._buffers)
+        self.developer = Developer(context, self.programs)
         shared = (LampShadows(context), SunShadows(context))
         self._still = Kit(context, *shared)
         self._reduced = Kit(context, *shared)
@@ -210,8 +210,8 @@ class Engine:
         yield
 
     def _write_lamps(self, kit: Kit, seen: Seen, exposure: float) -> None:
-        self._buffers.rows.write(lamp_rows(seen.lamps, exposure, seen.tiles))
-        self._buffers.tiles.write(kit.lamp_shadows.tile_rows(seen.tiles))
+        rows = lamp_rows(seen.lamps, exposure, seen.tiles)
+        self._buffers.write_lamps(rows, kit.lamp_shadows.tile_rows(seen.tiles))
 
     def _all(
         self, kit: Kit, scene: LitScene, view: View, seen: Seen, target: LightTarget,
@@ -226,10 +226,7 @@ class Engine:
         listed = lamps if keep is None or keep.any() else lamps.only(keep)
         lit = LitScene(listed, scene.sun, scene.sky, scene.ev100)
         features = self.lighting.features(lit, True, bool(seen.tiles), glow=True)
-        self.lighting.sum_all(
-            lit, features, view, gbuffer, target, self._buffers, kit.sun_shadows,
-            kit.lamp_shadows.atlas,
-        )  # fmt: skip
+        self.lighting.sum_all(lit, features, view, gbuffer, target, kit.sun_shadows, kit.lamp_shadows)
         self.lighting.background(scene, view, gbuffer, target)
 
     def _add(
@@ -245,7 +242,7 @@ class Engine:
             if lamp_id in active:
                 pixels += self.lighting.add_lamp(
                     scene, index, (centres[index], float(radii[index])), lamp_id in seen.tiles,
-                    view, gbuffer, target, kit.sun_shadows, kit.lamp_shadows.atlas,
+                    view, gbuffer, target, kit.sun_shadows, kit.lamp_shadows,
                 )  # fmt: skip
         sun = scene.sun if scene.sun and scene.sun.id in active else None
         sky = scene.sky if scene.sky and scene.sky.id in active else None
@@ -253,9 +250,8 @@ class Engine:
             lit = LitScene(Lamps((), scene.lamps.rows[:0]), sun, sky, scene.ev100)
             features = self.lighting.features(lit, True, False, glow=False)
             self.lighting.sum_all(
-                lit, features, view, gbuffer, target, self._buffers, kit.sun_shadows,
-                kit.lamp_shadows.atlas, add=True,
-            )  # fmt: skip
+                lit, features, view, gbuffer, target, kit.sun_shadows, kit.lamp_shadows, add=True
+            )
             self.lighting.background(lit, view, gbuffer, target)
             pixels += gbuffer.size[0] * gbuffer.size[1]
         return pixels

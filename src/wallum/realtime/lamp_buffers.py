@@ -6,11 +6,15 @@ from numpy.typing import NDArray
 
 from wallum.moment.scene import Lamps
 from wallum.realtime.clusters import CellLists
-from wallum.realtime.lamp_shadows import Tile
+from wallum.realtime.lamp_shadows import MOST_TILES, Tile
 
 __all__ = ["LampBuffers", "StorageBuffer", "lamp_rows"]
 
 NO_TILE = -1.0
+# Lamps that the uniform block of include/punctual.glsl holds.
+BLOCK_LAMPS = 1024
+# List entries in one row of their texture.
+LIST_ROW = 1024
 
 
 def lamp_rows(lamps: Lamps, exposure: float, tiles: dict[str, Tile]) -> NDArray[np.float32]:
@@ -56,21 +60,68 @@ class StorageBuffer:
         self._buffer.bind_to_storage_buffer(self._binding)
 
 
+class UniformBlock:
+    """A uniform buffer of a fixed size, bound at a number of its own."""
+
+    def __init__(self, context: moderngl.Context, size: int, binding: int) -> None:
+        self._buffer = context.buffer(reserve=size, dynamic=True)
+        self.binding = binding
+
+    def write(self, values: NDArray[np.float32]) -> None:
+        """Replace the start of the contents and bind."""
+        self._buffer.orphan()
+        self._buffer.write(np.ascontiguousarray(values))
+        self._buffer.bind_to_uniform_block(self.binding)
+
+
 class LampBuffers:
-    """The four buffers of lamps: rows, cells, lists, shadow tiles."""
+    """The buffers of lamps: rows, cells, lists, shadow tiles."""
 
     def __init__(self, context: moderngl.Context) -> None:
-        self.rows = StorageBuffer(context, 0)
-        self.cells = StorageBuffer(context, 1)
-        self.lists = StorageBuffer(context, 2)
-        self.tiles = StorageBuffer(context, 3)
+        self._rows = UniformBlock(context, BLOCK_LAMPS * 64, 5)
+        self._many_rows = StorageBuffer(context, 0)
+        self._context = context
+        self.cells: moderngl.Texture | None = None
+        self.lists: moderngl.Texture | None = None
+        self._tiles = UniformBlock(context, MOST_TILES * 48, 6)
+        self.many = False
         self.grid = (1, 1, 1)
         self.slices = (1.0, 0.0)
         self.entries = 0
 
+    def _filled(
+        self, texture: moderngl.Texture | None, size: tuple[int, int], components: int, dtype: str,
+        values: NDArray[np.generic],
+    ) -> moderngl.Texture:  # fmt: skip
+        """A table of whole numbers in a texture, which shaders read faster than storage."""
+        if texture is not None and texture.size == size:
+            texture.write(np.ascontiguousarray(values))
+            return texture
+        if texture is not None:
+            texture.release()
+        made = self._context.texture(size, components, np.ascontiguousarray(values), dtype=dtype)
+        made.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        return made
+
+    def write_lamps(self, rows: NDArray[np.float32], tiles: NDArray[np.float32]) -> None:
+        """Take over lamps and their shadow tiles."""
+        self.many = len(rows) > BLOCK_LAMPS
+        (self._many_rows if self.many else self._rows).write(rows)
+        self._tiles.write(tiles)
+
+    def connect(self, program: moderngl.Program) -> None:
+        """Tell a program where its blocks lie."""
+        for name, block in (("Lamps", self._rows), ("Tiles", self._tiles)):
+            member = program.get(name, None)
+            if isinstance(member, moderngl.UniformBlock):
+                member.binding = block.binding
+
     def write_lists(self, lists: CellLists) -> None:
         """Take over the lists of a camera."""
-        self.cells.write(lists.cells)
-        self.lists.write(lists.lists)
+        columns, rows, depth = lists.grid
+        self.cells = self._filled(self.cells, (columns, rows * depth), 2, "u4", lists.cells)
+        padded = np.zeros((-(-len(lists.lists) // LIST_ROW), LIST_ROW), np.uint16)
+        padded.ravel()[: len(lists.lists)] = lists.lists
+        self.lists = self._filled(self.lists, padded.shape[::-1], 1, "u2", padded)
         self.grid, self.slices = lists.grid, lists.slices
         self.entries = int((lists.cells[:, 1] & 0xFFFF).sum() + (lists.cells[:, 1] >> 16).sum())

@@ -15,6 +15,8 @@ __all__ = ["LampShadows", "Tile"]
 
 ATLAS = 4096
 TILE_SIZES = (512, 256, 128)
+# As many as include/lamp_shadow.glsl has room for.
+MOST_TILES = 800
 NEAR_M = 0.03
 # Texels that a tile's picture reaches beyond its light, so that filtering stays inside.
 GUARD = 4.0
@@ -30,7 +32,8 @@ class Tile:
     first: int
     count: int
     key: bytes
-    matrices: NDArray[np.float64]
+    matrices: NDArray[np.float64]  # (count, 4, 4) level to clip
+    axes: NDArray[np.float64]  # (count, 3, 3) rows right, up (over the tangent), ahead
     texel: float  # width of a texel at 1 m [m]
 
 
@@ -55,7 +58,7 @@ class LampShadows:
 
     def _forget(self) -> None:
         self._tiles = {}
-        self._free = list(range((ATLAS // self._size) ** 2))
+        self._free = list(range(_capacity(self._size)))
 
     def level_changed(self) -> None:
         """Every tile shows what is no longer there."""
@@ -67,7 +70,7 @@ class LampShadows:
 
     def _fit(self, wanted: int) -> None:
         """Choose the largest size at which `wanted` tiles fit."""
-        size = next((s for s in TILE_SIZES if (ATLAS // s) ** 2 >= wanted), TILE_SIZES[-1])
+        size = next((s for s in TILE_SIZES if _capacity(s) >= wanted), TILE_SIZES[-1])
         if size != self._size:
             self._size = size
             self._forget()
@@ -123,18 +126,19 @@ class LampShadows:
 
     def _place(self, lamps: Lamps, i: int, first: int, count: int, key: bytes, far: float) -> Tile:
         spot = count == 1
-        reach = float(lamps.column("range")[i]) or far
         tangent = _tangent(float(lamps.column("cos_outer")[i]), spot, self._size)
-        projection = perspective(tangent, tangent, NEAR_M, max(reach, 2.0 * NEAR_M))
+        projection = perspective(tangent, tangent, NEAR_M, far)
         position = lamps.column("position")[i].astype(np.float64)
         directions = [lamps.column("direction")[i].astype(np.float64)] if spot else FACES
-        matrices = []
+        matrices, axes = [], []
         for direction in directions:
             view = np.eye(4)
             view[:3, :3] = look_rotation(direction)
             view[:3, 3] = -view[:3, :3] @ position
             matrices.append(projection @ view)
-        return Tile(first, count, key, np.array(matrices), 2.0 * tangent / self._size)
+            axes.append(view[:3, :3] * np.array([[1 / tangent], [1 / tangent], [-1.0]]))
+        texel = 2.0 * tangent / self._size
+        return Tile(first, count, key, np.array(matrices), np.array(axes), texel)
 
     def corner(self, tile: int) -> tuple[int, int]:
         """Lower left texel of a tile."""
@@ -161,16 +165,29 @@ class LampShadows:
         return {"triangles": triangles, "texels": tile.count * self._size**2, "tiles": tile.count}
 
     def tile_rows(self, tiles: dict[str, Tile]) -> NDArray[np.float32]:
-        """(T, 20) matrix and place of every tile up to the last one in use, for the shader."""
+        """(T, 12) axes and place of every tile up to the last one in use, for the shader."""
         last = max((tile.first + tile.count for tile in tiles.values()), default=1)
-        out = np.zeros((last, 20), np.float32)
-        half = 0.5 * self._size / ATLAS
+        out = np.zeros((last, 12), np.float32)
+        half = 0.5 * self._size
         for tile in tiles.values():
-            for face, matrix in enumerate(tile.matrices):
+            rows = out[tile.first : tile.first + tile.count].reshape(-1, 3, 4)
+            rows[:, :, :3] = tile.axes
+            for face in range(tile.count):
                 x, y = self.corner(tile.first + face)
-                out[tile.first + face, :16] = matrix.T.ravel()
-                out[tile.first + face, 16:] = (half, half, x / ATLAS + half, y / ATLAS + half)
+                rows[face, :2, 3] = (x + half) / ATLAS, (y + half) / ATLAS
         return out
+
+    def uniforms(self, far: float) -> dict[str, object]:
+        """Values of include/lamp_shadow.glsl."""
+        scale, offset = (far + NEAR_M) / (far - NEAR_M), -2.0 * far * NEAR_M / (far - NEAR_M)
+        return {
+            "tile_scale": 0.5 * self._size / ATLAS,
+            "tile_depth": (0.5 * scale + 0.5, 0.5 * offset),
+        }
+
+
+def _capacity(size: int) -> int:
+    return min((ATLAS // size) ** 2, MOST_TILES)
 
 
 def _run_of(free: list[int], count: int) -> int | None:

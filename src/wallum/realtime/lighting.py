@@ -10,6 +10,7 @@ from wallum.physics.exposure import exposure_scale
 from wallum.realtime.bundle import GLOW_SCALE
 from wallum.realtime.clusters import CELL_PIXELS
 from wallum.realtime.lamp_buffers import LampBuffers
+from wallum.realtime.lamp_shadows import LampShadows
 from wallum.realtime.programs import Programs, set_uniforms
 from wallum.realtime.sun_shadows import SunShadows
 from wallum.realtime.targets import GBuffer, LightTarget, Size
@@ -17,7 +18,7 @@ from wallum.realtime.targets import GBuffer, LightTarget, Size
 __all__ = ["Lighting", "View", "lamp_scissor", "pre_exposure"]
 
 GBUFFER_UNITS = {"g_base": 0, "g_normal": 1, "g_surface": 2, "g_glow": 3, "g_depth": 4}
-SUN_UNIT, LAMP_UNIT, DOME_UNIT = 5, 6, 7
+SUN_UNIT, LAMP_UNIT, DOME_UNIT, CELL_UNIT, LIST_UNIT = 5, 6, 7, 8, 9
 # Exposure is kept in half floats in steps of this many stops, so that small changes of
 # exposure only develop anew.
 PRE_EXPOSURE_STEP = 4.0
@@ -72,9 +73,9 @@ def lamp_scissor(
 class Lighting:
     """Draws light into a LightTarget; buffers and shadow atlases are handed in."""
 
-    def __init__(self, context: moderngl.Context, programs: Programs) -> None:
-        self._context, self._programs = context, programs
-        self._empty = {}  # type: dict[int, moderngl.VertexArray]
+    def __init__(self, context: moderngl.Context, programs: Programs, buffers: LampBuffers) -> None:
+        self._context, self._programs, self._buffers = context, programs, buffers
+        self._empty: dict[int, moderngl.VertexArray] = {}
         self._dome: moderngl.Texture | None = None
         self._dome_key: object = None
 
@@ -101,9 +102,12 @@ class Lighting:
 
     def _prepare(
         self, features: frozenset[str], scene: LitScene, view: View, gbuffer: GBuffer,
-        sun_shadows: SunShadows, atlas: moderngl.Texture,
+        sun_shadows: SunShadows, lamp_shadows: LampShadows,
     ) -> moderngl.Program:  # fmt: skip
+        if self._buffers.many:
+            features = features | {"MANY_LAMPS"}
         program = self._programs.get("screen", "lighting", features)
+        self._buffers.connect(program)
         exposure = pre_exposure(scene.ev100)
         values: dict[str, object] = {
             **GBUFFER_UNITS, **view.uniforms,
@@ -119,8 +123,8 @@ class Lighting:
             values |= {"sun_atlas": SUN_UNIT, **sun_shadows.uniforms()}
             sun_shadows.atlas.use(SUN_UNIT)
         if "LAMP_SHADOWS" in features:
-            values["lamp_atlas"] = LAMP_UNIT
-            atlas.use(LAMP_UNIT)
+            values |= {"lamp_atlas": LAMP_UNIT, **lamp_shadows.uniforms(view.camera.far)}
+            lamp_shadows.atlas.use(LAMP_UNIT)
         gbuffer.bind()
         set_uniforms(program, **values)
         return program
@@ -136,15 +140,18 @@ class Lighting:
 
     def sum_all(
         self, scene: LitScene, features: frozenset[str], view: View, gbuffer: GBuffer,
-        target: LightTarget, buffers: LampBuffers, sun_shadows: SunShadows,
-        atlas: moderngl.Texture, add: bool = False,
+        target: LightTarget, sun_shadows: SunShadows, lamp_shadows: LampShadows,
+        add: bool = False,
     ) -> None:  # fmt: skip
         """Light of a whole scene on the surfaces; `add` leaves what is there."""
-        program = self._prepare(features, scene, view, gbuffer, sun_shadows, atlas)
+        program = self._prepare(features, scene, view, gbuffer, sun_shadows, lamp_shadows)
         set_uniforms(
-            program, cell_grid=buffers.grid, cell_pixels=float(CELL_PIXELS),
-            cell_slices=buffers.slices,
+            program, cell_grid=self._buffers.grid, cell_pixels=float(CELL_PIXELS),
+            cell_slices=self._buffers.slices, cells=CELL_UNIT, lists=LIST_UNIT,
         )  # fmt: skip
+        if self._buffers.cells is not None and self._buffers.lists is not None:
+            self._buffers.cells.use(CELL_UNIT)
+            self._buffers.lists.use(LIST_UNIT)
         target.frame.use()
         target.frame.depth_mask = False
         target.frame.viewport = (0, 0, *gbuffer.size)
@@ -155,7 +162,7 @@ class Lighting:
     def add_lamp(
         self, scene: LitScene, index: int, sphere: tuple[NDArray[np.float64], float],
         shadowed: bool, view: View, gbuffer: GBuffer, target: LightTarget,
-        sun_shadows: SunShadows, atlas: moderngl.Texture,
+        sun_shadows: SunShadows, lamp_shadows: LampShadows,
     ) -> int:  # fmt: skip
         """Add one lamp where its light can fall; returns the number of pixels visited."""
         place = lamp_scissor(*sphere, view.camera, gbuffer.size)
@@ -163,7 +170,7 @@ class Lighting:
             return 0
         features = frozenset({"ONE_LAMP", "LAMP_SHADOWS"} if shadowed else {"ONE_LAMP"})
         plain = LitScene(Lamps((), scene.lamps.rows[:0]), None, None, scene.ev100)
-        program = self._prepare(features, plain, view, gbuffer, sun_shadows, atlas)
+        program = self._prepare(features, plain, view, gbuffer, sun_shadows, lamp_shadows)
         set_uniforms(program, one_lamp=index)
         target.frame.use()
         target.frame.depth_mask = False

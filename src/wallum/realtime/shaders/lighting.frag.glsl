@@ -29,8 +29,8 @@ uniform vec3 sun_direction;
 uniform vec3 sun_illuminance;  // pre-exposed
 
 #ifdef LAMPS
-layout(std430, binding = 1) readonly buffer Cells { uvec2 cells[]; };
-layout(std430, binding = 2) readonly buffer Lists { uint lists[]; };
+uniform usampler2D cells;      // x; y and slice: first entry, number | number with shadow << 16
+uniform usampler2D lists;      // lamp numbers, 1,024 a row
 uniform ivec3 cell_grid;
 uniform float cell_pixels;
 uniform vec2 cell_slices;      // scale and offset of log2(depth)
@@ -79,7 +79,11 @@ uvec2 cell_of(float depth) {
     ivec3 cell = ivec3(ivec2(gl_FragCoord.xy / cell_pixels),
                        int(log2(depth) * cell_slices.x + cell_slices.y));
     cell = clamp(cell, ivec3(0), cell_grid - 1);
-    return cells[(cell.z * cell_grid.y + cell.y) * cell_grid.x + cell.x];
+    return texelFetch(cells, ivec2(cell.x, cell.z * cell_grid.y + cell.y), 0).rg;
+}
+
+uint listed(uint i) {
+    return texelFetch(lists, ivec2(i & 1023u, i >> 10), 0).r;
 }
 
 vec3 lamp_light(Surface s, float depth) {
@@ -88,16 +92,18 @@ vec3 lamp_light(Surface s, float depth) {
     uint plain = first + (cell.y & 0xffffu);
     vec3 sum = vec3(0.0);
     vec3 to_lamp;
+    float far;
     for (uint i = first; i < plain; ++i) {
-        vec3 arriving = lamp_illuminance(lamps[lists[i]], s.position, to_lamp);
+        vec3 arriving = lamp_illuminance(listed(i), s.position, to_lamp, far);
         sum += arriving * response(s, to_lamp);
     }
 #ifdef LAMP_SHADOWS
     uint end = plain + (cell.y >> 16);
     for (uint i = plain; i < end; ++i) {
-        Lamp lamp = lamps[lists[i]];
-        vec3 arriving = lamp_illuminance(lamp, s.position, to_lamp);
-        sum += arriving * response(s, to_lamp) * lamp_visibility(lamp, s.position, s.normal);
+        uint lamp = listed(i);
+        vec3 arriving = lamp_illuminance(lamp, s.position, to_lamp, far);
+        arriving *= lamp_visibility(lamp, to_lamp, far, s.normal);
+        sum += arriving * response(s, to_lamp);
     }
 #endif
     return sum;
@@ -130,11 +136,12 @@ void main() {
 #endif
 #ifdef ONE_LAMP
     vec3 to_lamp;
-    Lamp lamp = lamps[one_lamp];
-    vec3 added = lamp_illuminance(lamp, s.position, to_lamp) * response(s, to_lamp);
+    float far;
+    vec3 added = lamp_illuminance(uint(one_lamp), s.position, to_lamp, far);
 #ifdef LAMP_SHADOWS
-    added *= lamp_visibility(lamp, s.position, s.normal);
+    added *= lamp_visibility(uint(one_lamp), to_lamp, far, s.normal);
 #endif
+    added *= response(s, to_lamp);
     light += added;
 #endif
     out_colour = vec4(min(light, 60000.0), 1.0);

@@ -1,12 +1,15 @@
 // Shadow of lamps, from tiles in one atlas: one tile for a spot, six for a point.
 
 struct Tile {
-    mat4 to_clip;
-    vec4 place;   // scale and offset from clip xy to the atlas
+    vec4 right;   // axis over the tangent of the tile's half angle; where it lies in the atlas
+    vec4 up;
+    vec4 ahead;   // unit
 };
 
-layout(std430, binding = 3) readonly buffer Tiles { Tile tiles[]; };
+layout(std140) uniform Tiles { Tile tiles[800]; };
 uniform sampler2DShadow lamp_atlas;
+uniform float tile_scale;     // half a tile's width, in the atlas
+uniform vec2 tile_depth;      // distance ahead to depth: x + y / distance
 
 // Face of a cube a direction falls on: +x -x +y -y +z -z.
 int cube_face(vec3 d) {
@@ -18,15 +21,13 @@ int cube_face(vec3 d) {
 }
 
 // Share of the lamp that is seen from a surface, 0 to 1.
-float lamp_visibility(Lamp lamp, vec3 position, vec3 normal) {
-    vec3 from_lamp = position - lamp.position_radius2.xyz;
-    float texel = lamp.cone.w * length(from_lamp);
-    vec3 lifted = position + normal * texel * 1.5;
-    vec3 d = lifted - lamp.position_radius2.xyz;
-    int face = lamp.cone.z > 0.5 ? 0 : cube_face(d);
-    Tile tile = tiles[int(lamp.cone.y) + face];
-    vec4 clip = tile.to_clip * vec4(lifted, 1.0);
-    vec3 ndc = clip.xyz / clip.w;
-    vec2 uv = clamp(ndc.xy, -0.996, 0.996) * tile.place.xy + tile.place.zw;
-    return texture(lamp_atlas, vec3(uv, ndc.z * 0.5 + 0.5));
+float lamp_visibility(uint index, vec3 to_lamp, float distance_m, vec3 normal) {
+    vec4 cone = lamps[index].cone;
+    vec3 d = (normal * (cone.w * 1.5) - to_lamp) * distance_m;
+    int face = cone.z > 0.5 ? 0 : cube_face(d);
+    Tile tile = tiles[int(cone.y) + face];
+    float ahead = max(dot(tile.ahead.xyz, d), 1e-4);
+    vec2 ndc = vec2(dot(tile.right.xyz, d), dot(tile.up.xyz, d)) / ahead;
+    vec2 uv = clamp(ndc, -0.996, 0.996) * tile_scale + vec2(tile.right.w, tile.up.w);
+    return texture(lamp_atlas, vec3(uv, tile_depth.x + tile_depth.y / ahead));
 }
