@@ -10,14 +10,17 @@ from wallum.document.sources import Lamp, SkySource, SunSource
 from wallum.document.storage import SUFFIX, load
 from wallum.errors import LevelProblem, ProjectProblem
 from wallum.level.gltf_reader import load_gltf
+from wallum.level.jar_yard import jar_yard, jar_yard_project
 from wallum.level.model import Level
 from wallum.level.pale_room import pale_room, pale_room_project
 from wallum.level.sanity import sanity_findings
 
 __all__ = ["DEMOS", "new_project", "open_level", "open_project", "reference_to"]
 
-BUILTIN: Final[dict[str, Callable[[], Level]]] = {"pale-room": pale_room}
-DEMOS: Final[dict[str, Callable[[], Project]]] = {"demo:pale-room": pale_room_project}
+BUILTIN: Final[dict[str, Callable[[], Level]]] = {"pale-room": pale_room, "jar-yard": jar_yard}
+DEMOS: Final[dict[str, Callable[[], Project]]] = {"demo:pale-room": pale_room_project,
+    "demo:jar-yard": jar_yard_project,
+}
 LEVEL_SUFFIXES: Final = (".glb", ".gltf")
 
 

@@ -66,7 +66,8 @@ def _dome(sky: SkySource, sun_on_ground: tuple[float, float, float]) -> Dome:
     colour = np.array(sky.luminous_rgb())
     falling = colour * sky.illuminance + np.array(sun_on_ground)
     ground = sky.ground * falling / np.pi
-    return Dome(sky.id, plain_dome(sky.illuminance, colour, ground))
+    luminance = plain_dome(sky.illuminance, colour, ground).astype(np.float32)
+    return Dome(sky.id, luminance, (sky.illuminance, *colour.tolist(), *ground.tolist()))
 
 
 def evaluate(project: Project) -> LitScene:

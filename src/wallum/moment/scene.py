@@ -50,12 +50,16 @@ class Sun:
     shadow: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Dome:
-    """Light of the sky by direction: luminance (H, W, 3) [cd/m2], see physics.dome."""
+    """Light of the sky by direction: luminance (H, W, 3) [cd/m2], see physics.dome.
+
+    key : what the luminance was made from; equal keys mean equal domes, in any process
+    """
 
     id: str
-    luminance: NDArray[np.float64]
+    luminance: NDArray[np.float32]
+    key: tuple[float, ...]
 
     @cached_property
     def terms(self) -> NDArray[np.float64]:

@@ -36,7 +36,7 @@ def dome_directions(height: int, width: int) -> tuple[NDArray[np.float64], NDArr
 
 
 def plain_dome(
-    illuminance_lx: float, rgb: Floats, ground_rgb: Floats, height: int = 64, width: int = 128
+    illuminance_lx: float, rgb: Floats, ground_rgb: Floats, height: int = 32, width: int = 64
 ) -> NDArray[np.float64]:
     """A dome, brighter toward the horizon, that gives level ground `illuminance_lx`.
 

@@ -81,13 +81,27 @@ def _gap(low: NDArray[np.float64], high: NDArray[np.float64], at: float) -> NDAr
     return outside * outside
 
 
-def _cells_of_sphere(boxes: CellBoxes, centre: NDArray[np.float64], radius: float) -> NDArray[np.bool_]:
-    """(Z, Y, X) which cells a sphere touches."""
+def _cells_of_sphere(
+    boxes: CellBoxes, centre: NDArray[np.float64], radius: float
+) -> tuple[NDArray[np.int64], ...]:
+    """Slices, rows and columns of the cells that a sphere touches."""
     x, y, depth = centre
+    squared = radius * radius
     gap_z = _gap(boxes.z_edges[:-1], boxes.z_edges[1:], depth)
-    gap_x, gap_y = _gap(boxes.x_low, boxes.x_high, x), _gap(boxes.y_low, boxes.y_high, y)
-    total = gap_z[:, None, None] + gap_y[:, :, None] + gap_x[:, None, :]
-    return np.asarray(total <= radius * radius)
+    reached = np.flatnonzero(gap_z <= squared)
+    if not len(reached):
+        return reached, reached, reached
+    part = slice(int(reached[0]), int(reached[-1]) + 1)
+    gap_x = _gap(boxes.x_low[part], boxes.x_high[part], x)
+    gap_y = _gap(boxes.y_low[part], boxes.y_high[part], y) + gap_z[part, None]
+    columns = np.flatnonzero((gap_x <= squared).any(axis=0))
+    rows = np.flatnonzero((gap_y <= squared).any(axis=0))
+    if not len(columns) or not len(rows):
+        return columns[:0], columns[:0], columns[:0]
+    c, r = slice(columns[0], columns[-1] + 1), slice(rows[0], rows[-1] + 1)
+    touched = gap_y[:, r, None] + gap_x[:, None, c] <= squared
+    found = np.nonzero(touched)
+    return found[0] + part.start, found[1] + r.start, found[2] + c.start
 
 
 def _outside_cone(
@@ -127,10 +141,10 @@ def assign_lamps(
     numbers: list[NDArray[np.int64]] = []
     order = np.argsort(shadowed, kind="stable")
     for lamp in order.tolist() if keep is None else order[keep[order]].tolist():
-        where = np.nonzero(_cells_of_sphere(boxes, local[lamp], radii[lamp]))
+        where = _cells_of_sphere(boxes, local[lamp], float(radii[lamp]))
         if spots[lamp] and len(where[0]):
             missed = _outside_cone(boxes, where, apexes[lamp], axes[lamp], float(cosines[lamp]))
-            where = tuple(part[~missed] for part in where)  # type: ignore[assignment]
+            where = tuple(part[~missed] for part in where)
         z, y, x = where
         cells.append((z * rows + y) * columns + x)
         numbers.append(np.full(len(z), lamp))

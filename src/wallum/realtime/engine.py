@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera, frustum_planes
-from wallum.moment.scene import LAMP_WIDTH, Lamps, LitScene
+from wallum.moment.scene import LAMP_COLUMNS, LAMP_WIDTH, Lamps, LitScene
 from wallum.moment.view import bounding_spheres, in_view
 from wallum.realtime.bundle import LevelBundle
 from wallum.realtime.clusters import assign_lamps
@@ -24,7 +24,7 @@ from wallum.realtime.lighting import Lighting, View, pre_exposure
 from wallum.realtime.passes import PassLog
 from wallum.realtime.programs import Programs
 from wallum.realtime.request import PictureRequest
-from wallum.realtime.sun_shadows import SunShadows
+from wallum.realtime.sun_shadows import CASCADES, SunShadows
 from wallum.realtime.targets import GBuffer, LightTarget, Size
 
 __all__ = ["Engine", "Kit", "SunTurn", "open_context"]
@@ -83,10 +83,11 @@ class Seen:
 
 @dataclass(frozen=True)
 class SunTurn:
-    """A point of the sun's disc for this picture, and the one cascade that takes it (or all)."""
+    """Where shadows of the sun fall from in this picture, and which cascades take it up;
+    the others go on showing what they show."""
 
     direction: NDArray[np.float64]
-    only: int | None
+    cascades: frozenset[int]
 
 
 class Engine:
@@ -106,6 +107,7 @@ class Engine:
         self.settling = Kit(context, LampShadows(context), SunShadows(context))
         self.level: LevelOnGpu | None = None
         self._level_number = 0
+        self._turn = 0
         self.seen = Seen(Lamps((), np.zeros((0, LAMP_WIDTH), np.float32)), {}, ())
 
     def set_level(self, bundle: LevelBundle) -> None:
@@ -124,7 +126,15 @@ class Engine:
         if request.detail == "reduced":
             kit, size = self._reduced, (max(request.size[0] // 2, 1), max(request.size[1] // 2, 1))
         camera = request.camera.with_aspect(request.size[0] / request.size[1])
-        yield from self.light(kit, request.scene, View(camera), size, request.active)
+        turn = self._moving_turn(request) if request.detail == "reduced" else None
+        yield from self.light(kit, request.scene, View(camera), size, request.active, turn)
+
+    def _moving_turn(self, request: PictureRequest) -> SunTurn | None:
+        """While the camera moves, at most one cascade is drawn anew in a picture."""
+        if request.scene.sun is None:
+            return None
+        self._turn = (self._turn + 1) % CASCADES
+        return SunTurn(request.scene.sun.direction, frozenset({self._turn}))
 
     def light(
         self, kit: Kit, scene: LitScene, view: View, size: Size, active: frozenset[str],
@@ -178,7 +188,7 @@ class Engine:
         shadows, before = kit.sun_shadows, list(kit.sun_shadows.cascades)
         aim = scene.sun.direction if turn is None else turn.direction
         for index in shadows.assign(aim, camera, self._level().bounds):
-            if turn is not None and turn.only is not None and index != turn.only and before:
+            if turn is not None and index not in turn.cascades and before:
                 shadows.keep(index, before[index])
                 continue
             with self.log.measure("sun shadows") as work:
@@ -197,7 +207,8 @@ class Engine:
             return
         rest = scene.without(active)
         keep = np.array([one not in active for one in seen.lamps.ids], dtype=bool)
-        key = (gbuffer.key, seen.lamps.only(keep).rows.tobytes(), rest.sky, _sun_key(rest), exposure)
+        key = (gbuffer.key, seen.lamps.only(keep).rows.tobytes(),
+               rest.sky.key if rest.sky else None, _sun_key(rest), exposure)  # fmt: skip
         if others.key != key:
             with self.log.measure("light of the others") as work:
                 self._all(kit, rest, view, seen, others, keep)
@@ -221,8 +232,14 @@ class Engine:
         gbuffer = kit.gbuffer
         assert gbuffer is not None
         lamps, shadowed = seen.lamps, seen.shadowed
-        lists = assign_lamps(lamps, shadowed, view.camera, gbuffer.size, keep)
-        self._buffers.write_lists(lists)
+        # Strength and colour move no light between cells.
+        shape = np.delete(lamps.rows, LAMP_COLUMNS["intensity"], axis=1).tobytes()
+        listed_key = (shape, shadowed.tobytes(), view.camera, gbuffer.size,
+                      None if keep is None else keep.tobytes())  # fmt: skip
+        if self._buffers.lists_key != listed_key:
+            lists = assign_lamps(lamps, shadowed, view.camera, gbuffer.size, keep)
+            self._buffers.write_lists(lists)
+            self._buffers.lists_key = listed_key
         listed = lamps if keep is None or keep.any() else lamps.only(keep)
         lit = LitScene(listed, scene.sun, scene.sky, scene.ev100)
         features = self.lighting.features(lit, True, bool(seen.tiles), glow=True)

@@ -88,6 +88,7 @@ class LampBuffers:
         self.grid = (1, 1, 1)
         self.slices = (1.0, 0.0)
         self.entries = 0
+        self.lists_key: object = None
 
     def _filled(
         self, texture: moderngl.Texture | None, size: tuple[int, int], components: int, dtype: str,

@@ -35,6 +35,7 @@ class Tile:
     matrices: NDArray[np.float64]  # (count, 4, 4) level to clip
     axes: NDArray[np.float64]  # (count, 3, 3) rows right, up (over the tangent), ahead
     texel: float  # width of a texel at 1 m [m]
+    planes: NDArray[np.float64]  # (count, 6, 4) what a face can see, up to the lamp's range
 
 
 def _tangent(lamp_outer_cos: float, is_spot: bool, tile: int) -> float:
@@ -130,15 +131,18 @@ class LampShadows:
         projection = perspective(tangent, tangent, NEAR_M, far)
         position = lamps.column("position")[i].astype(np.float64)
         directions = [lamps.column("direction")[i].astype(np.float64)] if spot else FACES
-        matrices, axes = [], []
+        reach = float(lamps.column("range")[i]) or far
+        within = perspective(tangent, tangent, NEAR_M, max(reach, 2.0 * NEAR_M))
+        matrices, axes, planes = [], [], []
         for direction in directions:
             view = np.eye(4)
             view[:3, :3] = look_rotation(direction)
             view[:3, 3] = -view[:3, :3] @ position
             matrices.append(projection @ view)
+            planes.append(frustum_planes(within @ view))
             axes.append(view[:3, :3] * np.array([[1 / tangent], [1 / tangent], [-1.0]]))
         texel = 2.0 * tangent / self._size
-        return Tile(first, count, key, np.array(matrices), np.array(axes), texel)
+        return Tile(first, count, key, np.array(matrices), np.array(axes), texel, np.array(planes))
 
     def corner(self, tile: int) -> tuple[int, int]:
         """Lower left texel of a tile."""
@@ -153,13 +157,13 @@ class LampShadows:
         context.enable_only(moderngl.DEPTH_TEST)
         context.depth_func = "<"
         context.polygon_offset = 2.0, 4.0
-        for face, matrix in enumerate(tile.matrices):
+        for face, (matrix, planes) in enumerate(zip(tile.matrices, tile.planes, strict=True)):
             x, y = self.corner(tile.first + face)
             self.frame.use()
             self.frame.viewport = (x, y, self._size, self._size)
             self.frame.scissor = (x, y, self._size, self._size)
             self.frame.clear(depth=1.0)
-            triangles += level.draw_depth(matrix, frustum_planes(matrix))
+            triangles += level.draw_depth(matrix, planes)
         self.frame.scissor = None
         context.polygon_offset = 0.0, 0.0
         return {"triangles": triangles, "texels": tile.count * self._size**2, "tiles": tile.count}

@@ -184,8 +184,9 @@ class Lighting:
         """The sky where no surface is."""
         if scene.sky is None:
             return
-        if self._dome_key is not scene.sky.luminance:
+        if self._dome_key != scene.sky.key:
             self._upload_dome(scene.sky.luminance)
+            self._dome_key = scene.sky.key
         assert self._dome is not None
         self._dome.use(DOME_UNIT)
         program = self._programs.get("screen", "background")
@@ -195,11 +196,10 @@ class Lighting:
         target.frame.viewport = (0, 0, *gbuffer.size)
         self._draw(program, add=False, surfaces_only=False)
 
-    def _upload_dome(self, luminance: NDArray[np.float64]) -> None:
+    def _upload_dome(self, luminance: NDArray[np.float32]) -> None:
         if self._dome is not None:
             self._dome.release()
         rows = np.ascontiguousarray(luminance[::-1], dtype=np.float32)
         self._dome = self._context.texture(rows.shape[1::-1], 3, rows, dtype="f4")
         self._dome.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self._dome.repeat_y = False
-        self._dome_key = luminance

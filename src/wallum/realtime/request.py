@@ -11,7 +11,7 @@ from wallum.realtime.targets import Size
 __all__ = ["Frame", "PictureRequest", "SETTLE_FRAMES"]
 
 # Jittered pictures that a settled one is the mean of.
-SETTLE_FRAMES = 24
+SETTLE_FRAMES = 48
 
 Detail = Literal["full", "reduced"]
 

@@ -1,8 +1,9 @@
 """While the hand rests: the mean of many pictures, each with its pixels and lights moved.
 
-Each picture moves the pixel grid by less than a pixel, and takes new points on some of the
-glowing bodies for the shadow maps it draws anew (in turn, so that every picture costs
-alike). Edges and penumbras become smooth.
+Every third picture moves the pixel grid by less than a pixel and draws the surfaces anew.
+The others keep the surfaces and take new points on some of the glowing bodies, in turn, for
+the shadow maps that they draw anew; so that every picture costs alike. Edges and penumbras
+become smooth.
 """
 
 from collections.abc import Iterator
@@ -23,7 +24,9 @@ from wallum.realtime.targets import Size
 __all__ = ["Settler"]
 
 # Shadow tiles of lamps that one picture draws anew; of the sun's cascades it is one.
-TILES_EACH = 4
+TILES_EACH = 3
+# One picture in so many moves the pixel grid.
+GRID_EVERY = 3
 
 
 class Settler:
@@ -79,7 +82,8 @@ class Settler:
         engine, n = self._engine, self.count
         engine.log.begin()
         width, height = request.size
-        offset = (halton(n, 1, 2)[0] - 0.5, halton(n, 1, 3)[0] - 0.5)
+        grid = n // GRID_EVERY
+        offset = (halton(grid, 1, 2)[0] - 0.5, halton(grid, 1, 3)[0] - 0.5)
         jitter = (2.0 * offset[0] / width, 2.0 * offset[1] / height)
         view = View(request.camera.with_aspect(width / height), jitter)
         scene = self._moved(request.scene, n)
@@ -88,7 +92,7 @@ class Settler:
         if sun is not None and sun.disc_rad > 0.0:
             u = np.array([[halton(n, 1, 5)[0], halton(n, 1, 7)[0]]])
             direction = cone_directions(sun.direction, 0.5 * sun.disc_rad, u)[0]
-            turn = SunTurn(direction, n % CASCADES if n else None)
+            turn = SunTurn(direction, self._cascades(n))
         yield from engine.light(engine.settling, scene, view, request.size, frozenset(), turn)
         with engine.log.measure("accumulate") as work:
             self._accumulate()
@@ -96,10 +100,20 @@ class Settler:
         self.count += 1
         yield
 
+    @staticmethod
+    def _cascades(n: int) -> frozenset[int]:
+        """Which cascades of the sun the nth picture draws anew."""
+        if n == 0:
+            return frozenset(range(CASCADES))
+        if n % GRID_EVERY == 0:
+            return frozenset()
+        return frozenset({(n - 1 - n // GRID_EVERY) % CASCADES})
+
     def _moved(self, scene: LitScene, n: int) -> LitScene:
         """The scene with the next few lamps at new points of their bodies."""
         assert self._lamps is not None
-        rows, budget = self._lamps.rows.copy(), TILES_EACH
+        rows = self._lamps.rows.copy()
+        budget = 0 if n % GRID_EVERY == 0 else TILES_EACH
         total = len(scene.lamps.ids)
         casting = scene.lamps.column("shadow") > 0.5
         sizes = np.where(scene.lamps.column("is_spot") > 0.5, 1, 6)

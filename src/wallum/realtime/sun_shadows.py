@@ -20,7 +20,7 @@ CASCADES = 3
 TEXELS = 1024
 LONGEST_M = 150.0
 # Share of a cascade's radius by which it moves at once.
-STEP = 0.25
+STEP = 0.5
 # Weight of the logarithmic against the even division of depth: Zhang 2006.
 DIVISION = 0.8
 
@@ -30,6 +30,9 @@ class Cascade:
     """One cascade: level to clip space, how far it serves [m], texel width [m]."""
 
     matrix: NDArray[np.float64]
+    axes: NDArray[np.float64]  # (4, 4) level to the sun's axes, depth 0..1 in z
+    at: tuple[float, float]  # middle on the sun's axes [m]
+    half: float
     end: float
     texel: float
     key: bytes
@@ -60,6 +63,9 @@ def cascades_for(sun_direction: NDArray[np.float64], camera: Camera, bounds: NDA
     corners = np.array(np.meshgrid(*bounds.T)).reshape(3, -1).T @ rotation.T
     # Rounding the depths keeps a cascade's key from changing with the last bit.
     high, low = np.ceil(corners[:, 2].max()) + 1.0, np.floor(corners[:, 2].min()) - 1.0
+    axes = np.eye(4)
+    axes[:3, :3] = rotation
+    axes[2] = np.array([*-rotation[2], high]) / (high - low)
     out = []
     for start, end in zip(starts[:-1], starts[1:], strict=True):
         centre, radius = _slice_sphere(camera, start, end)
@@ -73,7 +79,8 @@ def cascades_for(sun_direction: NDArray[np.float64], camera: Camera, bounds: NDA
         projection = np.diag([1.0 / half, 1.0 / half, -2.0 / (high - low), 1.0])
         projection[2, 3] = -1.0
         key = np.array([*sun_direction, *at, half, high, low]).tobytes()
-        out.append(Cascade(projection @ view, end, 2.0 * half / TEXELS, key))
+        middle = (float(at[0]), float(at[1]))
+        out.append(Cascade(projection @ view, axes, middle, half, end, 2.0 * half / TEXELS, key))
     return out
 
 
@@ -124,16 +131,14 @@ class SunShadows:
 
     def uniforms(self) -> dict[str, object]:
         """Values of include/sun_shadow.glsl."""
-        matrices = []
+        places = []
         for index, cascade in enumerate(self.cascades):
-            to_atlas = np.eye(4)
-            to_atlas[0, 0] = to_atlas[1, 1] = 0.25
-            to_atlas[2, 2], to_atlas[2, 3] = 0.5, 0.5
-            to_atlas[0, 3] = 0.25 + 0.5 * (index % 2)
-            to_atlas[1, 3] = 0.25 + 0.5 * (index // 2)
-            matrices.append((to_atlas @ cascade.matrix).T.astype("f4"))
+            scale = 0.25 / cascade.half
+            x, y = (0.25 + 0.5 * part - scale * middle for part, middle in
+                    zip((index % 2, index // 2), cascade.at, strict=True))  # fmt: skip
+            places.append((scale, x, y, cascade.texel))
         return {
-            "cascade_matrix": np.array(matrices).tobytes(),
+            "sun_axes": self.cascades[0].axes.T.astype("f4").tobytes(),
+            "cascade_place": places,
             "cascade_end": tuple(cascade.end for cascade in self.cascades),
-            "cascade_texel": tuple(cascade.texel for cascade in self.cascades),
         }

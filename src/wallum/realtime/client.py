@@ -1,0 +1,194 @@
+"""The desk's end of the renderer: starts it, asks for the newest picture, restarts it.
+
+Knows nothing of Qt: whoever owns it watches `fileno()` and calls `receive()`.
+"""
+
+import logging
+import socket
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.realtime.channel import Channel, Closed
+from wallum.realtime.memory import Block
+from wallum.realtime.request import Frame, PictureRequest
+
+__all__ = ["RendererClient"]
+
+log = logging.getLogger("wallum.renderer")
+
+FRAME_BUFFERS = 3
+# A renderer that dies this often within the window is left dead, and said to be.
+MOST_RESTARTS, RESTART_WINDOW_S = 5, 30.0
+
+
+class RendererClient:
+    """One renderer process and what it was last told, so that it can be told again."""
+
+    def __init__(self) -> None:
+        self._process: subprocess.Popen[bytes] | None = None
+        self._channel: Channel | None = None
+        self._level: Block | None = None
+        self._frames: list[Block] = []
+        self._latest: PictureRequest | None = None  # what the picture should be
+        self._waiting: PictureRequest | None = None  # not sent yet
+        self._in_flight: int | None = None
+        self._number = 0
+        self._starts: list[float] = []
+        self.restarts = 0
+        self.driver = ""
+
+    def start(self) -> None:
+        """Start the process and tell it all that is known. Raises Closed if it dies at once."""
+        ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_STREAM)
+        command = [sys.executable, "-m", "wallum.realtime.worker", str(theirs.fileno())]
+        self._process = subprocess.Popen(command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL)
+        theirs.close()
+        self._channel = Channel(ours)
+        self._starts = [t for t in self._starts if time.monotonic() - t < RESTART_WINDOW_S]
+        self._starts.append(time.monotonic())
+        self._in_flight = None
+        if self._frames:
+            self._send_frames()
+        if self._level is not None:
+            self._send(("level", self._level.size, False), (self._level.descriptor,))
+        if self._latest is not None:
+            self._waiting = self._latest
+            self._push()
+
+    @property
+    def running(self) -> bool:
+        return self._channel is not None
+
+    @property
+    def pid(self) -> int:
+        assert self._process is not None
+        return self._process.pid
+
+    def fileno(self) -> int:
+        """Descriptor that becomes readable when something came."""
+        assert self._channel is not None
+        return self._channel.fileno()
+
+    def _send(self, message: tuple[Any, ...], descriptors: tuple[int, ...] = ()) -> None:
+        if self._channel is None:
+            return
+        try:
+            self._channel.send(message, descriptors)
+        except Closed:
+            pass  # its end is noticed by receive(), in one place
+
+    def set_level(self, block: Block, warm_first: bool = False) -> None:
+        """Show another level, stored by memory.store_value.
+
+        warm_first : compile every program before the first picture, behind a splash
+        """
+        if self._level is not None:
+            self._level.close()
+        self._level = block
+        self._send(("level", block.size, warm_first), (block.descriptor,))
+
+    def _send_frames(self) -> None:
+        descriptors = tuple(block.descriptor for block in self._frames)
+        self._send(("frames", self._frames[0].size), descriptors)
+
+    def _fit(self, size: tuple[int, int]) -> None:
+        needed = size[0] * size[1] * 4
+        if self._frames and needed <= self._frames[0].size:
+            return
+        for block in self._frames:
+            block.close()
+        # Room to grow, so that pulling at the window's edge does not make new memory each time.
+        self._frames = [Block.create(int(needed * 1.25)) for _ in range(FRAME_BUFFERS)]
+        self._send_frames()
+
+    def request(self, wanted: PictureRequest) -> int:
+        """Ask for a picture; newest wins. Returns its number."""
+        self._number += 1
+        self._latest = replace(wanted, number=self._number)
+        self._waiting = self._latest
+        self._fit(wanted.size)
+        self._push()
+        return self._number
+
+    def _push(self) -> None:
+        """Send the newest request unless the renderer has not answered the one before."""
+        if self._waiting is not None and self._in_flight is None:
+            self._in_flight = self._waiting.number
+            request, self._waiting = self._waiting, None
+            self._send(("picture", request))
+
+    def receive(self) -> list[Any]:
+        """Everything that came: ("ready", info), ("frame", Frame), ("restarted",), ...
+
+        A renderer that died is started again; the project has nothing to do with it.
+        """
+        out: list[Any] = []
+        try:
+            while self._channel is not None and self._channel.readable():
+                message, _ = self._channel.receive()
+                out.append(message)
+                self._note(message)
+        except Closed:
+            out.append(self._died())
+        return out
+
+    def _note(self, message: tuple[Any, ...]) -> None:
+        match message:
+            case ("frame", Frame() as frame):
+                if frame.number == self._in_flight:
+                    self._in_flight = None
+                self._push()
+            case ("dropped", number):
+                if number == self._in_flight:
+                    self._in_flight = None
+                self._push()
+            case ("ready", info):
+                self.driver = info["driver"]
+
+    def _died(self) -> tuple[str, ...]:
+        self._close()
+        if len(self._starts) > MOST_RESTARTS:
+            return ("gave up",)
+        log.warning("the renderer stopped; it is started again")
+        self.restarts += 1
+        self.start()
+        return ("restarted",)
+
+    def is_current(self, frame: Frame) -> bool:
+        """Whether no newer picture has been asked for since."""
+        return self._latest is not None and frame.number == self._latest.number
+
+    def pixels(self, frame: Frame) -> NDArray[np.uint8]:
+        """(H, W, 4) bytes of a frame, in place: valid until it is released."""
+        width, height = frame.size
+        view = self._frames[frame.buffer].view()[: width * height * 4]
+        return np.frombuffer(view, np.uint8).reshape(height, width, 4)
+
+    def release(self, frame: Frame) -> None:
+        """Give a frame's memory back to the renderer."""
+        self._send(("release", frame.buffer))
+
+    def _close(self) -> None:
+        if self._channel is not None:
+            self._channel.close()
+            self._channel = None
+        if self._process is not None:
+            try:
+                self._process.wait(timeout=2.0)
+            except subprocess.TimeoutExpired:
+                self._process.kill()
+                self._process.wait()
+            self._process = None
+
+    def stop(self) -> None:
+        """End the process and free the memory."""
+        self._close()
+        for block in (*self._frames, *([self._level] if self._level else [])):
+            block.close()
+        self._frames, self._level = [], None

@@ -1,0 +1,162 @@
+"""The renderer's process: takes the newest request, gives frames back, settles in between.
+
+Run as `python -m wallum.realtime.worker DESCRIPTOR` by realtime.client.
+"""
+
+import logging
+import os
+import socket
+import sys
+import traceback
+from collections.abc import Iterator
+from typing import Any
+
+from wallum.realtime.channel import Channel, Closed
+from wallum.realtime.memory import Block, load_value
+from wallum.realtime.renderer import Renderer
+from wallum.realtime.request import PictureRequest
+from wallum.realtime.warm import warm
+
+__all__ = ["Worker", "main"]
+
+log = logging.getLogger("wallum.worker")
+
+
+class Worker:
+    """Answers one desk until that closes the channel."""
+
+    def __init__(self, channel: Channel) -> None:
+        self._channel = channel
+        self._renderer = Renderer()
+        self._frames: list[Block] = []
+        self._free: list[int] = []
+        self._level: Block | None = None
+        self._pending: PictureRequest | None = None
+        self._settling: PictureRequest | None = None
+        self._warming: Iterator[None] | None = None
+
+    def run(self) -> None:
+        """Serve until the channel closes."""
+        info = self._renderer.engine.context.info
+        self._channel.send(("ready", {"driver": info["GL_RENDERER"], "pid": os.getpid()}))
+        while True:
+            idle = self._pending is None and self._warming is None and not self._can_settle()
+            self._take_messages(wait=idle)
+            if self._pending is not None and self._free:
+                request, self._pending = self._pending, None
+                self._picture(request)
+            elif self._pending is not None:
+                self._take_messages(wait=True)
+            elif self._warming is not None:
+                self._warm_step()
+            elif self._can_settle():
+                self._settle_once()
+
+    def _can_settle(self) -> bool:
+        resting = self._settling is not None and self._warming is None
+        return resting and not self._renderer.settler.done and bool(self._free)
+
+    def _take_messages(self, wait: bool) -> None:
+        while wait or self._channel.readable():
+            message, descriptors = self._channel.receive()
+            self._handle(message, descriptors)
+            wait = False
+
+    def _handle(self, message: tuple[Any, ...], descriptors: list[int]) -> None:
+        match message:
+            case ("level", size, warm_first):
+                self._set_level(Block(descriptors[0], size), warm_first)
+            case ("frames", size):
+                for block in self._frames:
+                    block.close()
+                self._frames = [Block(one, size) for one in descriptors]
+                self._free = list(range(len(self._frames)))
+            case ("release", index) if index not in self._free:
+                self._free.append(index)
+            case ("picture", request):
+                self._pending, self._settling = request, None
+            case ("crash",):
+                os.abort()
+
+    def _set_level(self, block: Block, warm_first: bool) -> None:
+        self._settling = None
+        if self._level is not None:
+            self._level.close()
+        self._level = block
+        self._renderer.set_level(load_value(block))
+        self._warming = warm(self._renderer)
+        while warm_first and self._warming is not None:
+            self._warm_step()
+        self._channel.send(("level shown",))
+
+    def _warm_step(self) -> None:
+        """Compile a little more; pictures that are asked for come first."""
+        assert self._warming is not None
+        if next(self._warming, self) is self:
+            self._warming = None
+            self._channel.send(("warm",))
+            if self._settling is not None:
+                self._renderer.settler.begin(self._settling)
+
+    def _picture(self, request: PictureRequest) -> None:
+        if self._renderer.engine.level is None:
+            self._channel.send(("dropped", request.number))
+            return
+        at_rest = request.detail == "full" and not request.active
+        for _ in self._renderer.draw(request):
+            if at_rest and self._channel.readable():
+                self._take_messages(wait=False)
+                if self._pending is not None:
+                    self._channel.send(("dropped", request.number))
+                    return
+        if self._give(request, settled=0) and request.settle:
+            self._settling = request
+            if self._warming is None:
+                self._renderer.settler.begin(request)
+
+    def _settle_once(self) -> None:
+        request = self._settling
+        assert request is not None
+        for _ in self._renderer.refine():
+            if self._channel.readable():
+                self._take_messages(wait=False)
+                if self._settling is not request:
+                    self._renderer.settler.stop()
+                    return
+        self._give(request, self._renderer.settler.count)
+
+    def _give(self, request: PictureRequest, settled: int) -> bool:
+        """Send the last picture; False where the memory is of another size by now."""
+        bytes_needed = request.size[0] * request.size[1] * 4
+        if not self._free or bytes_needed > self._frames[self._free[0]].size:
+            self._channel.send(("dropped", request.number))
+            return False
+        index = self._free.pop(0)
+        frame = self._renderer.read_into(request, settled, self._frames[index].view())
+        frame.buffer = index
+        self._channel.send(("frame", frame))
+        return True
+
+
+def main() -> int:
+    """Serve the channel whose descriptor is the first argument."""
+    logging.basicConfig(level=logging.WARNING, format="wallum renderer: %(message)s")
+    channel = Channel(socket.socket(fileno=int(sys.argv[1])))
+    try:
+        Worker(channel).run()
+    except Closed:
+        return 0
+    except KeyboardInterrupt:
+        return 0
+    except Exception as error:
+        log.error("%s", traceback.format_exc())
+        try:
+            channel.send(("problem", str(error)))
+        except Closed:
+            pass
+        return 1
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
