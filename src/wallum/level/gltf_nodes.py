@@ -13,6 +13,7 @@ from wallum.document.project import Shot
 from wallum.document.sources import PointSource, Source, SpotSource, SunSource, new_id
 from wallum.errors import LevelProblem
 from wallum.level.model import Finding, Mesh, Part
+from wallum.physics.colour import light_colour
 
 __all__ = ["SOURCE_EXTRAS", "node_matrix", "read_nodes"]
 
@@ -108,11 +109,31 @@ def _colour_fields(light: dict[str, Any]) -> tuple[dict[str, Any], float]:
     return {"colour_by": "colour", "colour": (red, green, blue)}, weight
 
 
+def _kept_extras(light: dict[str, Any], colour: dict[str, Any]) -> dict[str, Any]:
+    """What an export of ours wrote beside the standard's values; its colour only while the
+    light still has it, so that an edit made elsewhere counts."""
+    extras = light.get("extras")
+    kept = dict(extras.get(SOURCE_EXTRAS, {})) if isinstance(extras, dict) else {}
+    if kept.get("on") is not False:
+        kept.pop("intensity", None)
+        kept.pop("illuminance", None)
+    if kept.get("colour_by") == "kelvin":
+        said = light_colour(kept.get("kelvin", 0.0), kept.get("tint", 0.0))
+        if not np.allclose(said / said.max(), colour["colour"], atol=2e-4):
+            for name in ("colour_by", "kelvin", "tint", "colour"):
+                kept.pop(name, None)
+    elif "colour" in kept and not np.allclose(
+        np.array(kept["colour"]) / max(kept["colour"]), colour["colour"], atol=2e-4
+    ):
+        kept.pop("colour")
+    return kept
+
+
 def _source(light: dict[str, Any], placed: Placed) -> Source:
     """A source from a KHR_lights_punctual light, in candela (lux for a directional one)."""
     colour, weight = _colour_fields(light)
     strength = float(light.get("intensity", 1.0)) * weight
-    kept = light.get("extras", {}).get(SOURCE_EXTRAS, {})
+    kept = _kept_extras(light, colour)
     common: dict[str, Any] = {
         "id": new_id("source"),
         "name": placed.node.name or light.get("name") or "Light",

@@ -2,14 +2,17 @@
 
 import math
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.document.project import Shot
 from wallum.physics.arrays import Floats, normalised
 
-__all__ = ["Camera", "frustum_planes", "look_rotation", "perspective"]
+if TYPE_CHECKING:  # the renderer's process starts faster without the document
+    from wallum.document.project import Shot
+
+__all__ = ["Camera", "far_for", "frustum_planes", "look_rotation", "perspective"]
 
 UP = np.array([0.0, 1.0, 0.0])
 
@@ -50,7 +53,7 @@ class Camera:
     far: float = 1000.0
 
     @classmethod
-    def of_shot(cls, shot: Shot, aspect: float, far: float = 1000.0) -> "Camera":
+    def of_shot(cls, shot: "Shot", aspect: float, far: float = 1000.0) -> "Camera":
         """The camera of a saved shot."""
         return cls(shot.eye, shot.direction, shot.fov, aspect, far=far)
 
@@ -98,3 +101,9 @@ class Camera:
         x = 0.5 + 0.5 * local[:, 0] / (safe * tan_x)
         y = 0.5 - 0.5 * local[:, 1] / (safe * tan_y)
         return np.stack([x, y, depth], axis=1)
+
+
+def far_for(bounds: NDArray[np.float64]) -> float:
+    """Where a camera of a level of these bounds (2, 3) may stop seeing [m]."""
+    diagonal = float(np.linalg.norm(bounds[1] - bounds[0]))
+    return max(3.0 * diagonal, 50.0)

@@ -58,8 +58,10 @@ class RendererClient:
         if self._level is not None:
             self._send(("level", self._level.size, False), (self._level.descriptor,))
         if self._latest is not None:
-            self._waiting = self._latest
+            # A quick picture first: the artist should not look at nothing.
+            self._waiting = replace(self._latest, detail="reduced", settle=False)
             self._push()
+            self._waiting = self._latest
 
     @property
     def running(self) -> bool:

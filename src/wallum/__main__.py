@@ -1,0 +1,7 @@
+"""`python -m wallum`: the command line."""
+
+import sys
+
+from wallum.cli import main
+
+sys.exit(main())

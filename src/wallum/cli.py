@@ -1,0 +1,372 @@
+"""The command line: the contract for automatic checks. Commands only ask, show and edit."""
+
+import datetime as dt
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+from wallum import __version__
+from wallum.errors import WallumError
+
+__all__ = ["cli", "main"]
+
+Json = dict[str, Any]
+
+
+class Triple(click.ParamType):
+    """X,Y,Z in metres."""
+
+    name = "X,Y,Z"
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> tuple[float, float, float]:
+        parts = str(value).split(",")
+        try:
+            x, y, z = (float(part) for part in parts)
+        except ValueError:
+            self.fail(f"cannot read {value!r} (expected three numbers X,Y,Z)", param, ctx)
+        return x, y, z
+
+
+class Size(click.ParamType):
+    """WxH in pixels."""
+
+    name = "WxH"
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> tuple[int, int]:
+        if isinstance(value, tuple):
+            return value
+        width, _, height = str(value).lower().partition("x")
+        if not (width.isdigit() and height.isdigit() and 0 < int(width) <= 8192 and 0 < int(height) <= 8192):
+            self.fail(f"cannot read {value!r} (expected WxH such as 1280x720, up to 8192)", param, ctx)
+        return int(width), int(height)
+
+
+def _print_json(value: Any) -> None:
+    click.echo(json.dumps(value, indent=1, ensure_ascii=False))
+
+
+def _open(reference: str) -> tuple[Any, Path | None]:
+    from wallum.level.opening import open_project
+
+    return open_project(reference)
+
+
+def _with_changes(project: Any, changes: tuple[str, ...]) -> Any:
+    from wallum.document.paths import put_text
+    from wallum.errors import ValueProblem
+
+    for change in changes:
+        path, equals, text = change.partition("=")
+        if not equals:
+            raise ValueProblem(f"cannot read {change!r}", "", "PATH=VALUE")
+        project = put_text(project, path.strip(), text)
+    return project
+
+
+@click.group(help=f"Wallum {__version__}: compose the light of a real-time level.")
+def cli() -> None:
+    pass
+
+
+@cli.command("new")
+@click.argument("level")
+@click.argument("project", type=click.Path(path_type=Path))
+@click.option("--place", default=None, metavar="LAT,LON", help="Where on Earth.")
+@click.option("--date", default=None, metavar="YYYY-MM-DD", help="Which day.")
+@click.option("--utc-offset", type=float, default=None, help="Local clock minus UTC, in hours.")
+@click.option("--json", "as_json", is_flag=True)
+def new_command(
+    level: str, project: Path, place: str | None, date: str | None, utc_offset: float | None, as_json: bool
+) -> None:
+    """Make a project on a level file."""
+    from wallum.document.storage import SUFFIX, save
+    from wallum.errors import ProjectProblem
+    from wallum.level.opening import new_project, open_level, reference_to
+
+    if project.suffix.lower() != SUFFIX:
+        raise ProjectProblem("not a project's name", str(project), f"a name that ends in {SUFFIX}")
+    if project.exists():
+        raise ProjectProblem("there is a file of that name already", str(project), "a new name")
+    opened = open_level(reference_to(Path(level), None), None)
+    made = new_project(opened, reference_to(Path(level), project))
+    made = _with_changes(made, _setting_changes(place, date, utc_offset))
+    save(made, project)
+    findings = [vars(finding) for finding in opened.findings]
+    if as_json:
+        _print_json({"project": str(project), "parts": len(opened.parts), "findings": findings})
+        return
+    click.echo(f"{project}: {len(opened.parts)} parts, {opened.triangle_count} triangles, "
+               f"{len(made.sources)} sources, {len(made.shots)} shots")  # fmt: skip
+    for finding in opened.findings:
+        click.echo(f"{finding.grade}: {finding.text}")
+
+
+def _setting_changes(place: str | None, date: str | None, utc_offset: float | None) -> tuple[str, ...]:
+    from wallum.errors import ValueProblem
+
+    out = []
+    if place is not None:
+        latitude, comma, longitude = place.partition(",")
+        if not comma:
+            raise ValueProblem(f"cannot read {place!r}", "--place", "LAT,LON in degrees")
+        out += [f"setting/latitude={latitude}", f"setting/longitude={longitude}"]
+    if date is not None:
+        try:
+            dt.date.fromisoformat(date)
+        except ValueError:
+            raise ValueProblem(f"cannot read {date!r}", "--date", "YYYY-MM-DD") from None
+        out.append(f"setting/date={date}")
+    if utc_offset is not None:
+        out.append(f"setting/utc_offset={utc_offset}")
+    return tuple(out)
+
+
+@cli.command("show")
+@click.argument("project")
+@click.argument("path", default="")
+@click.option("--json", "as_json", is_flag=True)
+def show_command(project: str, path: str, as_json: bool) -> None:
+    """Show values with their units."""
+    from wallum.document.fields import Item
+    from wallum.document.paths import look_up, walk
+    from wallum.document.quantities import format_quantity
+
+    document, _ = _open(project)
+    found = look_up(document, path)
+    prefix = path.strip("/")
+    rows = [
+        (where, info, value)
+        for where, info, value in walk(document)
+        if not prefix or where == prefix or where.startswith(prefix + "/")
+    ]
+    if as_json:
+        values = {where: {"value": value, "unit": info.unit} for where, info, value in rows}
+        plain = not isinstance(found, Item | tuple) or not rows
+        _print_json({"path": prefix, "value": found} if plain else {"values": values})
+        return
+    for where, info, value in rows:
+        shown = format_quantity(value, info.unit) if isinstance(value, float) else value
+        click.echo(f"{where} = {shown}")
+    if not rows:
+        click.echo(str(found))
+
+
+@cli.command("set")
+@click.argument("project")
+@click.argument("changes", nargs=-1, required=True, metavar="PATH=VALUE...")
+@click.option("--out", type=click.Path(path_type=Path), default=None, help="Write here instead.")
+@click.option("--json", "as_json", is_flag=True)
+def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_json: bool) -> None:
+    """Change values; all of them or, where one is refused, none."""
+    from wallum.document.paths import look_up
+    from wallum.document.storage import save
+    from wallum.errors import ProjectProblem
+
+    document, file = _open(project)
+    changed = _with_changes(document, changes)
+    target = out or file
+    if target is None:
+        raise ProjectProblem("has no file to write to", project, "--out FILE")
+    save(changed, target)
+    paths = [change.partition("=")[0].strip() for change in changes]
+    if as_json:
+        _print_json({"file": str(target), "values": {path: look_up(changed, path) for path in paths}})
+        return
+    for path in paths:
+        click.echo(f"{path} = {look_up(changed, path)}")
+
+
+@cli.command("render")
+@click.argument("project")
+@click.option("--shot", default=None, help="A saved camera, by its slug.")
+@click.option("--eye", type=Triple(), default=None)
+@click.option("--toward", type=Triple(), default=None)
+@click.option("--fov", type=click.FloatRange(1.0, 150.0), default=50.0, help="Vertical, in degrees.")
+@click.option("--size", type=Size(), default=(1280, 720))
+@click.option("--set", "changes", multiple=True, metavar="PATH=VALUE")
+@click.option("--engine", type=click.Choice(["realtime"]), default="realtime")
+@click.option("--as-delivered", is_flag=True, help="One frame, not settled.")
+@click.option("--out", type=click.Path(path_type=Path), required=True)
+@click.option("--json", "as_json", is_flag=True)
+def render_command(project: str, out: Path, as_json: bool, **options: Any) -> None:
+    """Draw a picture: .png as seen, .exr as light in cd/m2."""
+    from wallum.errors import ExportProblem
+    from wallum.exchange.pictures import write_exr, write_png
+    from wallum.level.opening import open_level
+    from wallum.realtime.offline import render_picture
+
+    if out.suffix.lower() not in (".png", ".exr"):
+        raise ExportProblem(f"cannot write {out.suffix or 'it'}", str(out), ".png or .exr")
+    document, file = _open(project)
+    document = _with_changes(document, options["changes"])
+    level = open_level(document.level, file)
+    camera = _camera(document, level, options)
+    picture = render_picture(document, level, camera, options["size"], settle=not options["as_delivered"])
+    if out.suffix.lower() == ".png":
+        write_png(out, picture.rgb)
+    else:
+        write_exr(out, picture.luminance)
+    if as_json:
+        passes = [{"name": p.name, "ms": round(p.ms, 3), "work": p.work} for p in picture.passes]
+        _print_json({"file": str(out), "settled": picture.settled, "passes": passes})
+        return
+    click.echo(f"{out}: {options['size'][0]}x{options['size'][1]}, "
+               f"{'settled' if picture.settled else 'as delivered'}")  # fmt: skip
+
+
+def _camera(document: Any, level: Any, options: Json) -> Any:
+    from wallum.document.paths import find_slug
+    from wallum.errors import ValueProblem
+    from wallum.moment.camera import Camera, far_for
+
+    far = far_for(level.bounds)
+    aspect = options["size"][0] / options["size"][1]
+    if options["shot"] is not None:
+        return Camera.of_shot(find_slug(document, "shots", options["shot"]), aspect, far)
+    if options["eye"] is None or options["toward"] is None:
+        raise ValueProblem("no camera is named", "render", "--shot NAME, or --eye and --toward")
+    direction = tuple(b - a for a, b in zip(options["eye"], options["toward"], strict=True))
+    length = sum(part * part for part in direction) ** 0.5
+    if length < 1e-9:
+        raise ValueProblem("eye and target are the same point", "--toward")
+    unit = tuple(part / length for part in direction)
+    return Camera(options["eye"], unit, options["fov"], aspect, far=far)  # type: ignore[arg-type]
+
+
+@cli.command("meter")
+@click.argument("project")
+@click.option("--at", type=Triple(), required=True)
+@click.option("--facing", type=Triple(), default=(0.0, 1.0, 0.0))
+@click.option("--samples", type=click.IntRange(1, 1_000_000), default=256)
+@click.option("--set", "changes", multiple=True, metavar="PATH=VALUE")
+@click.option("--json", "as_json", is_flag=True)
+def meter_command(
+    project: str, at: tuple[float, ...], facing: tuple[float, ...], samples: int,
+    changes: tuple[str, ...], as_json: bool,
+) -> None:  # fmt: skip
+    """Read illuminance at a point, by source: direct light, shadows by rays."""
+    from wallum.document.paths import slug_of
+    from wallum.level.flatten import flatten
+    from wallum.level.opening import open_level
+    from wallum.moment.evaluate import evaluate
+    from wallum.transport.direct import direct_illuminance
+    from wallum.transport.rays import RayScene
+
+    document, file = _open(project)
+    document = _with_changes(document, changes)
+    level = open_level(document.level, file)
+    rays = RayScene(level, flatten(level))
+    reading = direct_illuminance(rays, evaluate(document), at, facing, samples)
+    by_source = {slug_of(document, "sources", key): lx for key, lx in reading.by_source.items()}
+    if as_json:
+        # Bounce light is not computed yet: null, so that no one takes it for none.
+        _print_json({"illuminance_lx": reading.direct_lx, "direct_lx": reading.direct_lx,
+                     "bounce_lx": None, "standard_error_lx": reading.standard_error_lx,
+                     "by_source": by_source})  # fmt: skip
+        return
+    click.echo(f"direct {reading.direct_lx:.4g} lx (+- {reading.standard_error_lx:.2g})")
+    for slug, lx in sorted(by_source.items(), key=lambda pair: -pair[1]):
+        click.echo(f"  {slug:24s} {lx:.4g} lx")
+
+
+@cli.command("export")
+@click.argument("project")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True)
+def export_command(project: str, file: Path, as_json: bool) -> None:
+    """Write the lit level for others, by the file's extension (.glb, .gltf)."""
+    from wallum.errors import ExportProblem
+    from wallum.exchange.gltf_export import export_gltf
+    from wallum.level.opening import open_level
+
+    if file.suffix.lower() not in (".glb", ".gltf"):
+        raise ExportProblem(f"cannot write {file.suffix or 'it'}", str(file), ".glb or .gltf")
+    document, beside = _open(project)
+    warnings = export_gltf(document, open_level(document.level, beside), file)
+    if as_json:
+        _print_json({"file": str(file), "warnings": warnings})
+        return
+    for warning in warnings:
+        click.echo(f"warning: {warning}")
+    click.echo(str(file))
+
+
+@cli.command("desk")
+@click.argument("project", default="")
+def desk_command(project: str) -> None:
+    """Open the desk on a project, or on a level file."""
+    from wallum.desk.app import run_desk
+
+    sys.exit(run_desk(project))
+
+
+@cli.command("demo")
+def demo_command() -> None:
+    """The desk with the demo; with no display, a tour of it that writes pictures to out/demo/."""
+    from wallum.desk.app import run_demo
+
+    sys.exit(run_demo())
+
+
+@cli.command("screenshots")
+def screenshots_command() -> None:
+    """Refresh docs/screenshots/ from the demo data."""
+    from wallum.desk.tour import refresh_screenshots
+
+    for path in refresh_screenshots():
+        click.echo(path)
+
+
+@cli.command("speed")
+@click.option("--json", "as_json", is_flag=True)
+def speed_command(as_json: bool) -> None:
+    """Speed, each figure beside the one asked for and a limit measured in the same run."""
+    from wallum.speed import measure_all
+
+    rows = measure_all(progress=lambda text: click.echo(text, err=True))
+    if as_json:
+        _print_json({"speed": [row.as_json() for row in rows]})
+    else:
+        for row in rows:
+            click.echo(row.as_text())
+    sys.exit(0 if all(row.within for row in rows) else 1)
+
+
+@cli.command("test", context_settings={"ignore_unknown_options": True})
+@click.argument("arguments", nargs=-1, type=click.UNPROCESSED)
+def test_command(arguments: tuple[str, ...]) -> None:
+    """All checks and tests; arguments go to pytest."""
+    from wallum.checks import run_checks
+
+    sys.exit(run_checks(arguments))
+
+
+def _report(error: WallumError, as_json: bool) -> int:
+    click.echo(f"wallum: {error}", err=True)
+    if as_json:
+        _print_json({"error": error.as_json()})
+    return error.exit_status
+
+
+def main(arguments: list[str] | None = None, run: Callable[..., Any] = cli.main) -> int:
+    """Run a command; errors become one sentence and an exit status."""
+    given = sys.argv[1:] if arguments is None else arguments
+    as_json = "--json" in given
+    try:
+        run(args=given, prog_name="wallum", standalone_mode=False)
+    except WallumError as error:
+        return _report(error, as_json)
+    except click.exceptions.NoArgsIsHelpError as error:
+        click.echo(error.format_message())
+        return 2
+    except click.UsageError as error:
+        return _report(WallumError(error.format_message(), "", "see --help"), as_json)
+    except click.ClickException as error:
+        return _report(WallumError(error.format_message()), as_json)
+    except (click.Abort, KeyboardInterrupt):
+        return 130
+    return 0

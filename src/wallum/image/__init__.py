@@ -1,0 +1,1 @@
+"""From light to a picture, in NumPy."""

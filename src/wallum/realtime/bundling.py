@@ -1,0 +1,146 @@
+"""Packs a level for the renderer; done once by whoever opened the level."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.errors import LevelProblem
+from wallum.level.flatten import Triangles, flatten
+from wallum.level.model import Level, Material, Slot
+from wallum.realtime.bundle import GLOW_SCALE, VERTEX, LevelBundle, Surfacing, TextureData
+
+__all__ = ["CHUNK", "bundle_level"]
+
+# Triangles a chunk: the unit of culling.
+CHUNK = 768
+SLOTS: tuple[Slot, ...] = ("base", "metal_rough", "normal", "occlusion", "emissive")
+FEATURES = ("BASE_MAP", "METAL_ROUGH_MAP", "NORMAL_MAP", "OCCLUSION_MAP", "EMISSIVE_MAP")
+LARGEST_TEXTURE = 4096
+
+
+def _vertices(triangles: Triangles) -> NDArray[np.void]:
+    out = np.zeros(len(triangles.positions), VERTEX)
+    out["position"] = triangles.positions
+    out["normal"][:, :3] = triangles.normals
+    out["tangent"] = triangles.tangents
+    out["uv"] = triangles.uv
+    out["colour"] = triangles.colours
+    return out
+
+
+def _spread(values: NDArray[np.uint64]) -> NDArray[np.uint64]:
+    """Ten bits with two free places after each. Source: Morton 1966, usual bit spreading."""
+    x = values & np.uint64(0x3FF)
+    for shift, mask in ((16, 0x30000FF), (8, 0x300F00F), (4, 0x30C30C3), (2, 0x9249249)):
+        x = (x | (x << np.uint64(shift))) & np.uint64(mask)
+    return x
+
+
+def _space_order(triangles: Triangles, bounds: NDArray[np.float64]) -> NDArray[np.int64]:
+    """Triangle numbers sorted by material, then along a Z-order curve of their middles."""
+    middles = triangles.positions[triangles.faces[:, 0]]
+    extent = np.maximum(bounds[1] - bounds[0], 1e-6)
+    cell = np.clip((middles - bounds[0]) / extent * 1023.0, 0, 1023).astype(np.uint64)
+    code = _spread(cell[:, 0]) | _spread(cell[:, 1]) << np.uint64(1) | _spread(cell[:, 2]) << np.uint64(2)
+    key = triangles.material.astype(np.uint64) << np.uint64(32) | code
+    return np.argsort(key, kind="stable")
+
+
+def _chunks(material: NDArray[np.int32]) -> NDArray[np.int64]:
+    edges = np.flatnonzero(np.diff(material)) + 1
+    starts = np.concatenate([[0], edges]) if len(material) else np.zeros(0, int)
+    ends = np.concatenate([edges, [len(material)]]) if len(material) else np.zeros(0, int)
+    rows = [
+        (first, min(CHUNK, end - first), material[start])
+        for start, end in zip(starts, ends, strict=True)
+        for first in range(start, end, CHUNK)
+    ]
+    return np.array(rows, dtype=np.int64).reshape(-1, 3)
+
+
+def _corners(
+    positions: NDArray[np.float32], faces: NDArray[np.uint32], chunks: NDArray[np.int64]
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    if not len(chunks):
+        return np.zeros((0, 3), np.float32), np.zeros((0, 3), np.float32)
+    points = positions[faces]
+    first = chunks[:, 0]
+    low = np.minimum.reduceat(points.min(axis=1), first, axis=0)
+    high = np.maximum.reduceat(points.max(axis=1), first, axis=0)
+    return low, high
+
+
+def _features(material: Material, coloured: bool) -> frozenset[str]:
+    names = {f for f, slot in zip(FEATURES, SLOTS, strict=True) if slot in material.textures}
+    if any(not use.plain for use in material.textures.values()):
+        names.add("UV_MOVED")
+    if material.alpha != "opaque":
+        names.add(material.alpha.upper())
+    if material.double_sided:
+        names.add("DOUBLE_SIDED")
+    if coloured:
+        names.add("VERTEX_COLOUR")
+    return frozenset(names)
+
+
+def _block(material: Material) -> bytes:
+    glow = [part * GLOW_SCALE for part in material.glow]
+    rows: list[tuple[float, ...]] = [
+        material.base,
+        (*glow, material.cutoff),
+        (material.metallic, material.roughness, material.normal_scale, material.occlusion_strength),
+        (float(material.unlit), 0.0, 0.0, 0.0),
+    ]
+    for slot in SLOTS:
+        use = material.textures.get(slot)
+        row_u, row_v = use.matrix() if use else ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0))
+        uv_set = float(use.uv_set == 1) if use else 0.0
+        rows += [(*row_u, uv_set), (*row_v, uv_set)]
+    return np.array(rows, dtype=np.float32).tobytes()
+
+
+def _halved(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    step = -(-max(pixels.shape[:2]) // LARGEST_TEXTURE)
+    return np.ascontiguousarray(pixels[::step, ::step]) if step > 1 else pixels
+
+
+def _surfacings(
+    level: Level, coloured: set[int]
+) -> tuple[tuple[Surfacing, ...], tuple[TextureData, ...]]:
+    numbers: dict[tuple[object, ...], int] = {}
+    textures: list[TextureData] = []
+    surfacings = []
+    for index, material in enumerate(level.materials):
+        used = {}
+        for slot, use in material.textures.items():
+            srgb = slot in ("base", "emissive")
+            key = (use.picture, srgb, use.sampler)
+            if key not in numbers:
+                numbers[key] = len(textures)
+                s = use.sampler
+                pixels = _halved(level.pictures[use.picture].pixels)
+                textures.append(TextureData(pixels, srgb, s.mag, s.min, s.wrap_s, s.wrap_t))
+            used[f"{slot}_map"] = numbers[key]
+        surfacings.append(
+            Surfacing(_features(material, index in coloured), _block(material), used,
+                      material.double_sided)
+        )  # fmt: skip
+    return tuple(surfacings), tuple(textures)
+
+
+def bundle_level(level: Level, triangles: Triangles | None = None) -> LevelBundle:
+    """Pack a level. Raises LevelProblem where one of its pictures cannot be read."""
+    flat = flatten(level) if triangles is None else triangles
+    if flat.positions.size and not np.isfinite(flat.positions).all():
+        raise LevelProblem("a vertex is not at a finite place", level.name)
+    bounds = level.bounds
+    order = _space_order(flat, bounds) if len(flat.faces) else np.zeros(0, np.int64)
+    faces, material = flat.faces[order], flat.material[order]
+    chunks = _chunks(material)
+    low, high = _corners(flat.positions, faces, chunks)
+    coloured = {
+        p.material for mesh in level.meshes for p in mesh.primitives if p.colours is not None
+    }
+    surfacings, textures = _surfacings(level, coloured)
+    return LevelBundle(_vertices(flat), faces, chunks, low, high, surfacings, textures, bounds)
+
+

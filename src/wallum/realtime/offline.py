@@ -1,0 +1,54 @@
+"""One picture of a project, in this process: for the command line and for tests."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.document.project import Project
+from wallum.level.model import Level
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.realtime.bundling import bundle_level
+from wallum.realtime.passes import PassRecord
+from wallum.realtime.renderer import Renderer
+from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
+
+__all__ = ["Picture", "render_picture"]
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A finished picture.
+
+    rgb       : (H, W, 3) 8-bit sRGB
+    luminance : (H, W, 3) float32 [cd/m2]
+    settled   : jittered pictures in it, 0 for as delivered
+    """
+
+    rgb: NDArray[np.uint8]
+    luminance: NDArray[np.float32]
+    settled: int
+    passes: list[PassRecord]
+
+
+def render_picture(
+    project: Project, level: Level, camera: Camera, size: tuple[int, int], settle: bool = True,
+    renderer: Renderer | None = None,
+) -> Picture:  # fmt: skip
+    """Draw a project's light on its level. Raises RendererProblem, LevelProblem.
+
+    renderer : one that already shows this level; made and filled where None
+    """
+    if renderer is None:
+        renderer = Renderer()
+        renderer.set_level(bundle_level(level))
+    request = PictureRequest(0, evaluate(project), camera, size)
+    for _ in renderer.draw(request):
+        pass
+    if settle:
+        renderer.settle(request)
+    count = SETTLE_FRAMES if settle else 0
+    out = np.zeros((size[1], size[0], 4), np.uint8)
+    frame = renderer.read_into(request, count, out)
+    return Picture(out[:, :, 2::-1].copy(), renderer.luminance(request, settle), count, frame.passes)

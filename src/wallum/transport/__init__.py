@@ -1,0 +1,1 @@
+"""Light by rays on the CPU."""

@@ -1,0 +1,192 @@
+"""Rays against a level, by Embree: what stands between, and what is hit first.
+
+Embree's Python binding answers a batch on one thread, tests no holes and knows no masks:
+batches are split over threads, rays go on through holes of alpha-masked surfaces, and
+see-through surfaces stop nothing, as in the real-time picture.
+"""
+
+import os
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+from embreex import rtcore_scene
+from embreex.mesh_construction import TriangleMesh
+from numpy.typing import NDArray
+
+from wallum.level.flatten import Triangles
+from wallum.level.model import Level, Material, TextureUse
+from wallum.physics.arrays import Floats
+
+__all__ = ["Hits", "RayScene"]
+
+THREADS = max(1, os.cpu_count() or 1)
+SMALLEST_BATCH = 4096
+MOST_HOLES = 24
+# Rays start this far off the surface, by the size of the level's numbers.
+LIFT_M = 1e-4
+
+
+@dataclass(frozen=True)
+class Hits:
+    """What rays hit first: distance [m] (inf: nothing), triangle (-1), weights (N, 2)."""
+
+    distance: NDArray[np.float64]
+    triangle: NDArray[np.int64]
+    weights: NDArray[np.float64]
+
+
+class _Accelerated:
+    """One Embree scene, and which triangles of the level it holds."""
+
+    def __init__(self, triangles: Triangles, chosen: NDArray[np.int64]) -> None:
+        self.numbers = chosen
+        self._scene = rtcore_scene.EmbreeScene()
+        if len(chosen):
+            # The binding keeps no reference to what it was built from.
+            self._mesh = TriangleMesh(
+                self._scene,
+                np.ascontiguousarray(triangles.positions, dtype=np.float32),
+                np.ascontiguousarray(triangles.faces[chosen], dtype=np.int32),
+            )
+
+    def __len__(self) -> int:
+        return len(self.numbers)
+
+    def first(self, origins: Floats, directions: Floats, reach: Floats) -> Hits:
+        count = len(origins)
+        out = Hits(np.full(count, np.inf), np.full(count, -1), np.zeros((count, 2)))
+        if not len(self) or not count:
+            return out
+
+        def part(rows: slice) -> None:
+            answer = self._scene.run(
+                origins[rows].astype(np.float32), directions[rows].astype(np.float32),
+                dists=np.minimum(reach[rows], 1e30).astype(np.float32), output=1,
+            )  # fmt: skip
+            hit = answer["primID"] >= 0
+            where = np.arange(rows.start, rows.stop)[hit]
+            out.distance[where] = answer["tfar"][hit]
+            out.triangle[where] = self.numbers[answer["primID"][hit]]
+            out.weights[where, 0], out.weights[where, 1] = answer["u"][hit], answer["v"][hit]
+
+        _over_threads(part, count)
+        return out
+
+    def blocked(self, origins: Floats, directions: Floats, reach: Floats) -> NDArray[np.bool_]:
+        out = np.zeros(len(origins), dtype=bool)
+        if not len(self) or not len(origins):
+            return out
+
+        def part(rows: slice) -> None:
+            answer = self._scene.run(
+                origins[rows].astype(np.float32), directions[rows].astype(np.float32),
+                dists=np.minimum(reach[rows], 1e30).astype(np.float32), query="OCCLUDED",
+            )  # fmt: skip
+            out[rows] = answer >= 0
+
+        _over_threads(part, len(origins))
+        return out
+
+
+def _over_threads(work: object, count: int) -> None:
+    parts = max(1, min(THREADS, count // SMALLEST_BATCH))
+    edges = np.linspace(0, count, parts + 1).astype(int)
+    slices = [slice(int(a), int(b)) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+    if parts == 1:
+        work(slices[0])  # type: ignore[operator]
+        return
+    with ThreadPoolExecutor(parts) as pool:
+        list(pool.map(work, slices))  # type: ignore[arg-type]
+
+
+class RayScene:
+    """A level that rays can be sent through."""
+
+    def __init__(self, level: Level, triangles: Triangles) -> None:
+        self.triangles = triangles
+        self._level = level
+        alpha = np.array([m.alpha for m in level.materials] or ["opaque"])[triangles.material]
+        self._solid = _Accelerated(triangles, np.flatnonzero(alpha == "opaque"))
+        self._holed = _Accelerated(triangles, np.flatnonzero(alpha == "mask"))
+        self._veiled = _Accelerated(triangles, np.flatnonzero(alpha == "blend"))
+
+    def first_hit(self, origins: Floats, directions: Floats) -> Hits:
+        """First surface along each ray, see-through ones included. (N, 3), (N, 3) unit."""
+        reach = np.full(len(origins), np.inf)
+        best = self._solid.first(origins, directions, reach)
+        for other in (self._through_holes(origins, directions, best.distance),
+                      self._veiled.first(origins, directions, best.distance)):  # fmt: skip
+            nearer = other.distance < best.distance
+            best.distance[nearer] = other.distance[nearer]
+            best.triangle[nearer] = other.triangle[nearer]
+            best.weights[nearer] = other.weights[nearer]
+        return best
+
+    def blocked(self, origins: Floats, directions: Floats, reach: Floats) -> NDArray[np.bool_]:
+        """(N,) whether something that casts shadow stands within `reach` [m] along each ray."""
+        out = self._solid.blocked(origins, directions, reach)
+        open_rays = np.flatnonzero(~out)
+        if len(self._holed) and len(open_rays):
+            hits = self._through_holes(origins[open_rays], directions[open_rays], reach[open_rays])
+            out[open_rays] = np.isfinite(hits.distance)
+        return out
+
+    def _through_holes(self, origins: Floats, directions: Floats, reach: Floats) -> Hits:
+        """First hit on the solid share of alpha-masked surfaces."""
+        count = len(origins)
+        out = Hits(np.full(count, np.inf), np.full(count, -1), np.zeros((count, 2)))
+        going = np.arange(count) if len(self._holed) else np.zeros(0, int)
+        start = np.zeros(count)
+        for _ in range(MOST_HOLES):
+            if not len(going):
+                break
+            at = origins[going] + directions[going] * start[going, None]
+            hits = self._holed.first(at, directions[going], reach[going] - start[going])
+            met = np.isfinite(hits.distance)
+            solid = met.copy()
+            solid[met] = self._is_solid(hits.triangle[met], hits.weights[met])
+            done = going[solid]
+            out.distance[done] = start[done] + hits.distance[solid]
+            out.triangle[done], out.weights[done] = hits.triangle[solid], hits.weights[solid]
+            passed = met & ~solid
+            start[going[passed]] += hits.distance[passed] + LIFT_M
+            going = going[passed]
+        return out
+
+    def _is_solid(self, triangle: NDArray[np.int64], weights: Floats) -> NDArray[np.bool_]:
+        out = np.ones(len(triangle), dtype=bool)
+        for index in np.unique(self.triangles.material[triangle]):
+            rows = np.flatnonzero(self.triangles.material[triangle] == index)
+            material = self._level.materials[index]
+            alpha = self._alpha(material, triangle[rows], weights[rows])
+            out[rows] = alpha >= material.cutoff
+        return out
+
+    def _alpha(self, material: Material, triangle: NDArray[np.int64], weights: Floats) -> Floats:
+        corners = self.triangles.faces[triangle]
+        share = np.stack([1.0 - weights.sum(axis=1), weights[:, 0], weights[:, 1]], axis=1)
+        alpha = np.einsum("nk,nk->n", share, self.triangles.colours[corners, 3]) * material.base[3]
+        use = material.textures.get("base")
+        if use is None:
+            return alpha
+        uv = np.einsum("nk,nkc->nc", share, self.triangles.uv[corners])
+        return alpha * self._texture_alpha(use, uv)
+
+    def _texture_alpha(self, use: TextureUse, uv: Floats) -> Floats:
+        own = uv[:, 2:] if use.uv_set == 1 else uv[:, :2]
+        rows = np.array(use.matrix())
+        u, v = own @ rows[:, :2].T[:, 0] + rows[0, 2], own @ rows[:, :2].T[:, 1] + rows[1, 2]
+        pixels = self._level.pictures[use.picture].pixels
+        height, width = pixels.shape[:2]
+        column, row = (u * width).astype(int) % width, (v * height).astype(int) % height
+        return np.asarray(pixels[row, column, 3] / 255.0)
+
+    def normals(self, hits: Hits) -> NDArray[np.float64]:
+        """(N, 3) unit face normals of what was hit; zeros where nothing was."""
+        out = np.zeros((len(hits.triangle), 3))
+        met = hits.triangle >= 0
+        p = self.triangles.positions[self.triangles.faces[hits.triangle[met]]].astype(np.float64)
+        crossed = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+        out[met] = crossed / np.maximum(np.linalg.norm(crossed, axis=1, keepdims=True), 1e-30)
+        return out
