@@ -23,6 +23,8 @@ class Triple(click.ParamType):
     name = "X,Y,Z"
 
     def convert(self, value: Any, param: Any, ctx: Any) -> tuple[float, float, float]:
+        if isinstance(value, tuple):
+            return value  # type: ignore[return-value]
         parts = str(value).split(",")
         try:
             x, y, z = (float(part) for part in parts)

@@ -285,6 +285,8 @@ class SpotSource(Lamp):
         help="Where the axis points; kept at length 1.",
         kind="vector",
         step=0.02,
+        first=False,
+        heading="Aim",
     )
     inner: float = parameter(
         20.0,

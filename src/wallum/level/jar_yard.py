@@ -59,9 +59,9 @@ def _materials() -> tuple[Material, ...]:
         _material("clay", 6, 0.65),
         Material("glaze", (0.05, 0.17, 0.16, 1.0), metallic=0.0, roughness=0.16),
         Material("fire", (0.05, 0.03, 0.02, 1.0), 0.0, 1.0, emissive=(1.0, 0.34, 0.07),
-                 emissive_strength=2600.0),
+                 emissive_strength=620.0),
         Material("lamp glass", (0.6, 0.55, 0.45, 1.0), 0.0, 0.4, emissive=(1.0, 0.62, 0.30),
-                 emissive_strength=1500.0),
+                 emissive_strength=520.0),
         _material("tile", 8, 0.3),
     )  # fmt: skip
 

@@ -162,6 +162,11 @@ class RendererClient:
         self.start()
         return ("restarted",)
 
+    @property
+    def latest_number(self) -> int:
+        """Number of the newest request."""
+        return self._number
+
     def is_current(self, frame: Frame) -> bool:
         """Whether no newer picture has been asked for since."""
         return self._latest is not None and frame.number == self._latest.number

@@ -1,0 +1,164 @@
+"""The list of sources, with the lamp of each, and the list of shots."""
+
+from PyQt6.QtCore import QPointF, QRect, QSignalBlocker, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
+
+from wallum.desk.session import Session
+from wallum.desk.tokens import TOKENS
+from wallum.document.quantities import format_quantity
+from wallum.document.sources import Lamp, SkySource, Source, SpotSource, SunSource
+from wallum.moment.shown_colour import shown_colour
+
+__all__ = ["ShotList", "SourceList", "source_icon"]
+
+ICON = 18
+ID = Qt.ItemDataRole.UserRole
+
+
+def source_icon(source: Source) -> QIcon:
+    """A small diagram of the source's light in its own colour; hollow and grey when off."""
+    pixmap = QPixmap(ICON * 2, ICON * 2)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.scale(2.0, 2.0)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    colour = QColor(*shown_colour(source)) if source.on else QColor(TOKENS["edge"])
+    painter.setPen(QPen(colour, 1.5))
+    middle = QPointF(9, 9)
+    match source:
+        case SunSource():
+            for offset in (-4.5, 0.0, 4.5):
+                painter.drawLine(QPointF(4 + offset / 2 + 3, 3), QPointF(2 + offset / 2 + 3, 15))
+            painter.drawLine(QPointF(13, 3), QPointF(11, 15))
+        case SkySource():
+            painter.drawArc(QRect(2, 4, 14, 18), 0, 180 * 16)
+            painter.drawLine(QPointF(1, 14), QPointF(17, 14))
+        case SpotSource():
+            painter.drawEllipse(QPointF(9, 4), 2.4, 2.4)
+            painter.drawLine(QPointF(7.4, 6.5), QPointF(3.5, 15))
+            painter.drawLine(QPointF(10.6, 6.5), QPointF(14.5, 15))
+        case _:
+            painter.drawEllipse(middle, 3.0, 3.0)
+            for dx, dy in ((0, 1), (1, 0), (0, -1), (-1, 0), (0.7, 0.7), (-0.7, 0.7), (0.7, -0.7), (-0.7, -0.7)):
+                way = QPointF(dx, dy)
+                painter.drawLine(middle + way * 5.2, middle + way * 7.4)
+    painter.end()
+    pixmap.setDevicePixelRatio(2.0)
+    return QIcon(pixmap)
+
+
+class SourceList(QListWidget):
+    """Every source by name; a click on its icon switches it, double click frames it."""
+
+    frame_asked = pyqtSignal(str)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._shown: tuple[Source, ...] | None = None
+        self.setIconSize(QSize(ICON, ICON))
+        self.setAccessibleName("Sources")
+        self.setUniformItemSizes(True)
+        self.currentItemChanged.connect(self._choose)
+        self.itemDoubleClicked.connect(lambda item: self.frame_asked.emit(item.data(ID)))
+        session.changed.connect(self.refresh)
+        session.selection_changed.connect(self._show_selection)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the present sources; rows that did not change are left alone."""
+        sources = self._session.project.sources
+        if sources is self._shown:
+            return
+        before = self._shown or ()
+        self._shown = sources
+        with QSignalBlocker(self):
+            if [one.id for one in before] != [one.id for one in sources]:
+                self.clear()
+                for source in sources:
+                    item = QListWidgetItem()
+                    item.setData(ID, source.id)
+                    self.addItem(item)
+                before = (None,) * len(sources)  # type: ignore[assignment]
+            for row, (old, source) in enumerate(zip(before, sources, strict=True)):
+                if old is not source:
+                    self._fill(row, source)
+        self._show_selection()
+
+    def _fill(self, row: int, source: Source) -> None:
+        item = self.item(row)
+        assert item is not None
+        unit = "cd" if isinstance(source, Lamp) else "lx"
+        strength = source.intensity if isinstance(source, Lamp) else source.illuminance
+        item.setText(f"{source.name}")
+        item.setIcon(source_icon(source))
+        item.setToolTip(f"{source.name}: {format_quantity(strength, unit)}"
+                        f"{'' if source.on else ', off'}. Space switches it.")  # fmt: skip
+        item.setForeground(QColor(TOKENS["text" if source.on else "quiet"]))
+
+    def _show_selection(self) -> None:
+        with QSignalBlocker(self):
+            for row in range(self.count()):
+                item = self.item(row)
+                if item is not None and item.data(ID) == self._session.selected:
+                    self.setCurrentItem(item)
+                    return
+            self.setCurrentItem(None)
+            self.clearSelection()
+
+    def _choose(self, item: QListWidgetItem | None) -> None:
+        self._session.select(item.data(ID) if item is not None else "")
+
+    def _switch(self, source_id: str) -> None:
+        source = self._session.project.source(source_id)
+        if source is not None:
+            word = "off" if source.on else "on"
+            self._session.set_value(f"{source.name} {word}", f"sources/{source_id}/on", not source.on)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        item = self.itemAt(event.pos())
+        if item is not None and event.pos().x() < ICON + 8:
+            self._switch(item.data(ID))
+            return
+        super().mousePressEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        item = self.currentItem()
+        if event.key() == Qt.Key.Key_Space and item is not None:
+            self._switch(item.data(ID))
+        elif event.key() == Qt.Key.Key_Delete:
+            self._session.remove_selected()
+        else:
+            super().keyPressEvent(event)
+
+
+class ShotList(QListWidget):
+    """The saved cameras; a click looks through one."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._shown: object = None
+        self.setAccessibleName("Shots")
+        self.itemActivated.connect(lambda item: self.chosen.emit(item.data(ID)))
+        self.itemClicked.connect(lambda item: self.chosen.emit(item.data(ID)))
+        session.changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the present shots."""
+        shots = self._session.project.shots
+        if shots is self._shown:
+            return
+        self._shown = shots
+        self.clear()
+        for shot in shots:
+            item = QListWidgetItem(shot.name)
+            item.setData(ID, shot.id)
+            item.setToolTip(f"Look through {shot.name}, {shot.fov:.0f} deg")
+            self.addItem(item)

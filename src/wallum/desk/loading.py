@@ -1,0 +1,68 @@
+"""Opening a level in the background: read, packed for the renderer, ready for rays."""
+
+import logging
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QThread, pyqtSignal
+
+from wallum.errors import WallumError
+from wallum.level.flatten import flatten
+from wallum.level.model import Level
+from wallum.level.opening import open_level
+from wallum.realtime.bundling import bundle_level
+from wallum.realtime.memory import Block, store_value
+from wallum.transport.rays import RayScene
+
+__all__ = ["LevelLoader", "LoadedLevel", "load_now"]
+
+log = logging.getLogger("wallum.loading")
+
+
+@dataclass(frozen=True)
+class LoadedLevel:
+    """A level in the three forms that the desk needs."""
+
+    level: Level
+    block: Block
+    rays: RayScene
+
+
+def load_now(reference: str, beside: Path | None) -> LoadedLevel:
+    """Open a level and make it ready. Raises LevelProblem."""
+    level = open_level(reference, beside)
+    triangles = flatten(level)
+    block = store_value(bundle_level(level, triangles))
+    return LoadedLevel(level, block, RayScene(level, triangles))
+
+
+class LevelLoader(QThread):
+    """One level being opened. A loader that was given up tells no one."""
+
+    loaded = pyqtSignal(object)
+    failed = pyqtSignal(str)
+
+    def __init__(self, reference: str, beside: Path | None, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._reference, self._beside = reference, beside
+        self._given_up = False
+
+    def give_up(self) -> None:
+        """Its answer is not wanted any more."""
+        self._given_up = True
+
+    def run(self) -> None:
+        try:
+            answer = load_now(self._reference, self._beside)
+        except WallumError as error:
+            if not self._given_up:
+                self.failed.emit(str(error))
+            return
+        except Exception:
+            log.exception("opening a level failed")
+            self.failed.emit(f"{self._reference} could not be opened: a fault of Wallum's, see the log")
+            return
+        if self._given_up:
+            answer.block.close()
+        else:
+            self.loaded.emit(answer)

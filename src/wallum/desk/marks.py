@@ -1,0 +1,96 @@
+"""Marks on the picture: a ring of its own colour for each lamp, an aim stick for the selected."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+
+from wallum.desk.tokens import TOKENS
+from wallum.document.project import Project
+from wallum.document.sources import Lamp, SpotSource
+from wallum.moment.camera import Camera
+from wallum.moment.shown_colour import shown_colour
+
+__all__ = ["Mark", "draw_marks", "mark_at", "place_marks"]
+
+RING_PX = 6.0
+CATCH_PX = 11.0
+TICK_PX = 9.0
+STICK_M = 2.0
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A lamp's place in the picture [px], and where its aim leads (None: all around)."""
+
+    source_id: str
+    at: QPointF
+    aim: QPointF | None
+    depth_m: float
+    colour: tuple[int, int, int]
+    on: bool
+
+
+def place_marks(project: Project, camera: Camera, width: float, height: float) -> list[Mark]:
+    """Marks of the lamps that lie before the camera, far ones first."""
+    lamps = [one for one in project.sources if isinstance(one, Lamp)]
+    if not lamps:
+        return []
+    ends = [
+        np.array(one.position) + np.array(one.direction if isinstance(one, SpotSource) else (0, 0, 0)) * STICK_M
+        for one in lamps
+    ]
+    places = camera.place_in_picture(np.array([*(one.position for one in lamps), *ends]))
+    out = []
+    for i, lamp in enumerate(lamps):
+        x, y, depth = places[i]
+        if depth <= camera.near or not (-0.1 <= x <= 1.1 and -0.1 <= y <= 1.1):
+            continue
+        end = places[len(lamps) + i]
+        aim = QPointF(end[0] * width, end[1] * height) if isinstance(lamp, SpotSource) and end[2] > 0 else None
+        out.append(Mark(lamp.id, QPointF(x * width, y * height), aim, float(depth), shown_colour(lamp), lamp.on))
+    return sorted(out, key=lambda mark: -mark.depth_m)
+
+
+def mark_at(marks: list[Mark], at: QPointF) -> Mark | None:
+    """The nearest mark under the pointer."""
+    near = [m for m in marks if (m.at - at).manhattanLength() < 2 * CATCH_PX
+            and np.hypot(m.at.x() - at.x(), m.at.y() - at.y()) <= CATCH_PX]  # fmt: skip
+    return min(near, key=lambda m: np.hypot(m.at.x() - at.x(), m.at.y() - at.y()), default=None)
+
+
+def _tick(painter: QPainter, mark: Mark, length: float) -> QPointF | None:
+    if mark.aim is None:
+        return None
+    way = mark.aim - mark.at
+    size = float(np.hypot(way.x(), way.y()))
+    if size < 1.0:
+        return None
+    unit = way / size
+    start, end = mark.at + unit * RING_PX, mark.at + unit * (RING_PX + length)
+    painter.drawLine(start, end)
+    return end
+
+
+def draw_marks(painter: QPainter, marks: list[Mark], selected: str) -> None:
+    """Rings with a dark rim so that they show on light and dark; the selected one with its stick."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for mark in marks:
+        chosen = mark.source_id == selected
+        ring = QColor(*mark.colour) if mark.on else QColor(TOKENS["edge"])
+        style = Qt.PenStyle.SolidLine if mark.on else Qt.PenStyle.DotLine
+        for colour, width in ((QColor(0, 0, 0, 150), 3.4), (ring, 1.6)):
+            painter.setPen(QPen(colour, width, style))
+            painter.drawEllipse(mark.at, RING_PX, RING_PX)
+            if not chosen:
+                _tick(painter, mark, TICK_PX)
+        if not chosen:
+            continue
+        for colour, width in ((QColor(0, 0, 0, 150), 3.4), (QColor(TOKENS["accent"]), 1.5)):
+            painter.setPen(QPen(colour, width))
+            painter.drawEllipse(mark.at, RING_PX + 4.0, RING_PX + 4.0)
+            if mark.aim is not None:
+                painter.drawLine(mark.at, mark.aim)
+                painter.drawEllipse(mark.aim, 2.5, 2.5)

@@ -1,0 +1,111 @@
+"""The renderer as the window sees it: asks without waiting, hands frames over as images."""
+
+from PyQt6.QtCore import QObject, QSocketNotifier, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from wallum.moment.camera import Camera
+from wallum.moment.scene import LitScene
+from wallum.realtime.client import RendererClient
+from wallum.realtime.memory import Block
+from wallum.realtime.request import Detail, Frame, PictureRequest
+
+__all__ = ["RenderLink"]
+
+# The hand rests after this long without a new request.
+REST_MS = 90
+
+
+class RenderLink(QObject):
+    """Owns the renderer's process."""
+
+    frame_came = pyqtSignal(object, QImage)
+    status_came = pyqtSignal(str)
+    warmed = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._client = RendererClient()
+        self._notifier: QSocketNotifier | None = None
+        self._shown: Frame | None = None
+        self._wanted: tuple[LitScene, Camera, tuple[int, int]] | None = None
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._settle)
+        self._first_level = True
+
+    @property
+    def client(self) -> RendererClient:
+        return self._client
+
+    def start(self) -> None:
+        """Start the process."""
+        self._client.start()
+        self._watch()
+
+    def _watch(self) -> None:
+        if self._notifier is not None:
+            self._notifier.setEnabled(False)
+            self._notifier.deleteLater()
+            self._notifier = None
+        if self._client.running:
+            self._notifier = QSocketNotifier(
+                self._client.fileno(), QSocketNotifier.Type.Read, self
+            )
+            self._notifier.activated.connect(self._receive)
+
+    def set_level(self, block: Block) -> None:
+        """Show another level; the first one compiles the programs before its first picture."""
+        self._client.set_level(block, warm_first=self._first_level)
+        self._first_level = False
+
+    def show(
+        self, scene: LitScene, camera: Camera, size: tuple[int, int],
+        active: frozenset[str] = frozenset(), moving: bool = False,
+    ) -> int:  # fmt: skip
+        """Ask for a picture; it settles once the hand rests. Returns the request's number."""
+        self._wanted = (scene, camera, size)
+        detail: Detail = "reduced" if moving else "full"
+        number = self._client.request(PictureRequest(0, scene, camera, size, active, detail))
+        self._rest.start()
+        return number
+
+    def _settle(self) -> None:
+        if self._wanted is not None:
+            scene, camera, size = self._wanted
+            self._client.request(PictureRequest(0, scene, camera, size, settle=True))
+
+    def _receive(self) -> None:
+        for message in self._client.receive():
+            match message:
+                case ("frame", Frame() as frame):
+                    self._take(frame)
+                case ("restarted",):
+                    self._shown = None
+                    self._watch()
+                    self.status_came.emit("The renderer stopped and was started again; nothing is lost.")
+                case ("gave up",):
+                    self._shown = None
+                    self._watch()
+                    self.status_came.emit("The renderer keeps stopping. Save, and start Wallum again.")
+                case ("problem", text):
+                    self.status_came.emit(str(text))
+                case ("warm",) | ("level shown",):
+                    self.warmed.emit()
+
+    def _take(self, frame: Frame) -> None:
+        pixels = self._client.pixels(frame)
+        width, height = frame.size
+        image = QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGB32)
+        before, self._shown = self._shown, frame
+        self.frame_came.emit(frame, image)
+        if before is not None:
+            self._client.release(before)
+
+    def dispose(self) -> None:
+        """End the process."""
+        self._rest.stop()
+        if self._notifier is not None:
+            self._notifier.setEnabled(False)
+            self._notifier = None
+        self._client.stop()

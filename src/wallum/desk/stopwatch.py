@@ -1,0 +1,137 @@
+"""Speed of the real window: from an input event to the painted picture, and its heartbeat."""
+
+import os
+import signal
+import time
+from collections.abc import Callable, Iterator
+
+from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
+from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from wallum.desk.app import screen_of_its_own
+from wallum.desk.number_field import NumberField
+from wallum.desk.tour import intensity_field, open_desk, wait_for, wait_settled
+from wallum.desk.window import DeskWindow
+from wallum.realtime.request import Frame
+from wallum.speed.row import Row, percentile
+
+__all__ = ["desk_rows"]
+
+MOVES = 60
+BEAT_MS = 5
+PICTURE = (960, 540)
+
+
+class Heartbeat:
+    """A timer that notes how late it comes: what sticks in the window shows here."""
+
+    def __init__(self) -> None:
+        self.late_ms: list[float] = []
+        self._last = time.perf_counter()
+        self._timer = QTimer()
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._timer.setInterval(BEAT_MS)
+        self._timer.timeout.connect(self._beat)
+        self._timer.start()
+
+    def _beat(self) -> None:
+        now = time.perf_counter()
+        self.late_ms.append(max((now - self._last) * 1e3 - BEAT_MS, 0.0))
+        self._last = now
+
+    def stop(self) -> None:
+        self._timer.stop()
+
+
+def _send(widget: QWidget, kind: QMouseEvent.Type, at: QPoint, button: Qt.MouseButton) -> None:
+    held = Qt.MouseButton.NoButton if kind == QMouseEvent.Type.MouseButtonRelease else button
+    place = QPointF(at)
+    event = QMouseEvent(kind, place, QPointF(widget.mapToGlobal(at)), button, held, Qt.KeyboardModifier.NoModifier)
+    QApplication.sendEvent(widget, event)
+
+
+def _timed_drag(
+    window: DeskWindow, widget: QWidget, start: QPoint, step: Callable[[int], QPoint],
+    button: Qt.MouseButton = Qt.MouseButton.LeftButton,
+) -> list[float]:  # fmt: skip
+    """Times from each move of a drag to the painting of the picture it asked for [ms]."""
+    painted: list[Frame] = []
+    connection = window.picture.painted.connect(painted.append)
+    times: list[float] = []
+    try:
+        _send(widget, QMouseEvent.Type.MouseButtonPress, start, button)
+        for i in range(1, MOVES + 1):
+            painted.clear()
+            before = window.link.client.latest_number
+            began = time.perf_counter()
+            _send(widget, QMouseEvent.Type.MouseMove, start + step(i), button)
+            if window.link.client.latest_number == before:
+                continue  # below the threshold of a drag
+            wanted = window.link.client.latest_number
+            wait_for(lambda n=wanted: any(f is not None and f.number >= n for f in painted), "a picture")  # type: ignore[misc]
+            times.append((time.perf_counter() - began) * 1e3)
+        _send(widget, QMouseEvent.Type.MouseButtonRelease, start + step(MOVES), button)
+    finally:
+        window.picture.painted.disconnect(connection)
+    return times
+
+
+def _fit_picture(window: DeskWindow) -> None:
+    """Make the window as large as gives the picture its size for measuring."""
+    for _ in range(3):
+        extra = window.size() - window.picture.size()
+        window.resize(PICTURE[0] + extra.width(), PICTURE[1] + extra.height())
+        QApplication.processEvents()
+
+
+def _drag_row(name: str, times: list[float], asked: float) -> Row:
+    # The first move also makes the sum of all other sources; it is part of the figure.
+    return Row(name, percentile(times, 0.95), "ms", asked,
+               details={"median": round(percentile(times, 0.5), 1), "worst": round(max(times), 1),
+                        "moves": len(times)})  # fmt: skip
+
+
+def _rows_of(window: DeskWindow) -> Iterator[Row]:
+    _fit_picture(window)
+    wait_settled(window)
+    beat = Heartbeat()
+    window.session.select("mast-2")
+    QApplication.processEvents()
+    field = intensity_field(window)
+    times = _timed_drag(window, field, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
+    yield _drag_row("drag of a lamp's strength, event to painted, 95th", times, 50.0)
+    wait_settled(window, 2)
+    place = next(f for f in window.tune.findChildren(NumberField) if f.info.label == "Place")
+    times = _timed_drag(window, place, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
+    yield _drag_row("drag of a lamp's place, event to painted, 95th", times, 50.0)
+    wait_settled(window, 2)
+    start = QPoint(window.picture.width() // 2, window.picture.height() // 2)
+    times = _timed_drag(window, window.picture, start, lambda i: QPoint(6 * i, i), Qt.MouseButton.RightButton)
+    yield _drag_row("camera move at reduced size, event to painted, 95th", times, 70.0)
+    wait_settled(window, 2)
+    beat.stop()
+    late = beat.late_ms
+    yield Row("heartbeat of the window, lateness, 99th", percentile(late, 0.99), "ms", 16.0,
+              details={"worst": round(max(late), 1), "beats": len(late)})  # fmt: skip
+    yield _restart_row(window)
+
+
+def _restart_row(window: DeskWindow) -> Row:
+    came: list[Frame] = []
+    restarts = window.link.client.restarts
+    connection = window.link.frame_came.connect(lambda frame, _: came.append(frame))
+    os.kill(window.link.client.pid, signal.SIGKILL)
+    wait_for(lambda: window.link.client.restarts > restarts, "the restart")
+    began = time.perf_counter()
+    came.clear()
+    wait_for(lambda: bool(came), "the picture after the restart")
+    seconds = time.perf_counter() - began
+    window.link.frame_came.disconnect(connection)
+    return Row("picture back after the renderer was killed and restarted", seconds, "s", 1.0)
+
+
+def desk_rows() -> Iterator[Row]:
+    """Measure the real window on a screen of its own, at 960x540."""
+    with screen_of_its_own(1920, 1080), open_desk("demo:jar-yard") as window:
+        yield from _rows_of(window)

@@ -1,0 +1,131 @@
+"""The desk driven by a script: for the demo without a display, and for the screenshots."""
+
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Final
+
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from wallum.desk.app import application, screen_of_its_own
+from wallum.desk.number_field import NumberField
+from wallum.desk.window import DeskWindow
+from wallum.errors import RendererProblem
+from wallum.realtime.request import SETTLE_FRAMES, Frame
+
+__all__ = ["open_desk", "refresh_screenshots", "wait_for", "wait_settled", "write_tour"]
+
+ROOT: Final = Path(__file__).resolve().parents[3]
+PATIENCE_S = 120.0
+
+
+def wait_for(done: Callable[[], bool], what: str, seconds: float = PATIENCE_S) -> None:
+    """Run the window until `done`. Raises RendererProblem after `seconds`."""
+    end = time.monotonic() + seconds
+    while not done():
+        if time.monotonic() > end:
+            raise RendererProblem(f"waited {seconds:g} s in vain for {what}", "tour")
+        QApplication.processEvents()
+        time.sleep(0.002)
+
+
+def wait_settled(window: DeskWindow, least: int = SETTLE_FRAMES) -> Frame:
+    """Run the window until a picture of what is wanted now has settled."""
+    came: list[Frame] = []
+    connection = window.link.frame_came.connect(lambda frame, _: came.append(frame))
+    wait_for(
+        lambda: bool(came) and came[-1].settled >= least and window.link.client.is_current(came[-1]),
+        "a settled picture",
+    )
+    window.link.frame_came.disconnect(connection)
+    return came[-1]
+
+
+@contextmanager
+def open_desk(reference: str, size: tuple[int, int] = (1280, 800)) -> Iterator[DeskWindow]:
+    """A real window on a project, closed without asking."""
+    application()
+    window = DeskWindow()
+    window.resize(*size)
+    window.show()
+    try:
+        window.open_reference(reference)
+        wait_for(lambda: window.session.level is not None, "the level")
+        yield window
+    finally:
+        window.session.history.mark_saved(window.session.history.present)
+        window.close()
+
+
+def _shoot(window: DeskWindow, path: Path) -> str:
+    path.parent.mkdir(parents=True, exist_ok=True)
+    window.grab().save(str(path))
+    return str(path)
+
+
+def drag(field: NumberField, pixels: int, steps: int = 12) -> None:
+    """Drag a number field by the mouse."""
+    start = QPoint(field.width() // 2, field.height() // 2)
+    QTest.mousePress(field, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    for step in range(1, steps + 1):
+        QTest.mouseMove(field, start + QPoint(pixels * step // steps, 0))
+        QTest.qWait(20)
+    end = start + QPoint(pixels, 0)
+    QTest.mouseRelease(field, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)
+
+
+def intensity_field(window: DeskWindow) -> NumberField:
+    """The field of the selected lamp's intensity."""
+    fields = window.tune.findChildren(NumberField)
+    return next(one for one in fields if one.info.label == "Intensity")
+
+
+def _yard_by_dusk(folder: Path) -> Iterator[str]:
+    with open_desk("demo:jar-yard") as window:
+        wait_settled(window)
+        yield _shoot(window, folder / "desk-dusk.png")
+        window.session.select("mast-2")
+        window._look_through("shot-kiln")
+        wait_settled(window)
+        yield _shoot(window, folder / "desk-spot-selected.png")
+
+
+def _room(folder: Path) -> Iterator[str]:
+    with open_desk("demo:pale-room") as window:
+        window.session.select("spot")
+        wait_settled(window)
+        yield _shoot(window, folder / "desk-pale-room.png")
+
+
+def refresh_screenshots() -> Iterator[str]:
+    """Write docs/screenshots/ anew; yields each path."""
+    with screen_of_its_own():
+        yield from _yard_by_dusk(ROOT / "docs" / "screenshots")
+        yield from _room(ROOT / "docs" / "screenshots")
+
+
+def write_tour() -> Iterator[str]:
+    """Open the demo, put a lamp, drag it brighter, take it back, save; pictures to out/demo/."""
+    folder = ROOT / "out" / "demo"
+    with screen_of_its_own(), open_desk("demo:jar-yard") as window:
+        wait_settled(window)
+        yield _shoot(window, folder / "1-opened.png")
+        middle = QPointF(window.picture.width() * 0.36, window.picture.height() * 0.72)
+        window.put_at("point", middle)
+        wait_settled(window)
+        yield _shoot(window, folder / "2-lamp-put.png")
+        drag(intensity_field(window), 90)
+        wait_settled(window)
+        yield _shoot(window, folder / "3-dragged-brighter.png")
+        window.undo_action.trigger()
+        wait_settled(window)
+        yield _shoot(window, folder / "4-undone.png")
+        window.redo_action.trigger()
+        with TemporaryDirectory() as temporary:
+            window.save_to(Path(temporary) / "tour.wallum")
+            (folder / "tour.wallum").write_bytes((Path(temporary) / "tour.wallum").read_bytes())
+        yield str(folder / "tour.wallum")

@@ -1,0 +1,455 @@
+"""The window: its panes, and the plumbing from the project to the picture."""
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QCursor, QImage, QKeySequence
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMessageBox,
+    QPushButton,
+    QSplitter,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wallum.desk.lists import ShotList, SourceList
+from wallum.desk.loading import LevelLoader, LoadedLevel
+from wallum.desk.navigation import frame
+from wallum.desk.picture import PictureView
+from wallum.desk.render_link import RenderLink
+from wallum.desk.session import Session
+from wallum.desk.tune import TunePane
+from wallum.document import autosave
+from wallum.document.project import Project
+from wallum.document.sources import Lamp
+from wallum.document.storage import SUFFIX
+from wallum.errors import WallumError
+from wallum.level.opening import DEMOS, open_project
+from wallum.moment.camera import Camera, far_for
+from wallum.moment.evaluate import evaluate
+from wallum.realtime.request import SETTLE_FRAMES, Frame
+
+__all__ = ["DeskWindow"]
+
+SMALLEST_FRAMED_M = 1.5
+
+
+class Bar(QFrame):
+    """A strip at the top of the picture: one sentence, and what can be done about it."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("bar")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(10, 5, 6, 5)
+        self._text = QLabel()
+        self._text.setWordWrap(True)
+        layout.addWidget(self._text, 1)
+        self._buttons = QHBoxLayout()
+        layout.addLayout(self._buttons)
+        self.hide()
+
+    @property
+    def text(self) -> str:
+        return self._text.text() if self.isVisible() else ""
+
+    def tell(self, text: str, *actions: QAction) -> None:
+        """Show a sentence and a button for each action; Close is always there."""
+        self._text.setText(text)
+        while self._buttons.count():
+            item = self._buttons.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.deleteLater()
+        for action in actions:
+            button = QPushButton(action.text())
+            button.clicked.connect(action.trigger)
+            button.clicked.connect(self.hide)
+            self._buttons.addWidget(button)
+        close = QPushButton("Close")
+        close.clicked.connect(self.hide)
+        self._buttons.addWidget(close)
+        self.show()
+
+
+class DeskWindow(QMainWindow):
+    """One project on the desk."""
+
+    def __init__(self, session: Session | None = None) -> None:
+        super().__init__()
+        self.session = session or Session()
+        self.link = RenderLink(self)
+        self.picture = PictureView(self.session)
+        self.sources = SourceList(self.session)
+        self.shots = ShotList(self.session)
+        self.tune = TunePane(self.session)
+        self.bar = Bar()
+        self._loader: LevelLoader | None = None
+        self._loaders: list[LevelLoader] = []
+        self._level_key: tuple[str, Path | None] | None = None
+        self._shown_project: Project | None = None
+        self._state = QLabel()
+        self._told = QLabel()
+        self._make_actions()
+        self._arrange()
+        self._connect()
+        self.resize(1280, 800)
+        self._refresh_title()
+
+    # -- arrangement -------------------------------------------------------------------
+
+    def _action(self, text: str, key: str, slot: object, tip: str = "") -> QAction:
+        action = QAction(text, self)
+        if key:
+            action.setShortcut(QKeySequence(key))
+        action.setToolTip(f"{tip or text}{f' ({key})' if key else ''}")
+        action.triggered.connect(slot)  # type: ignore[arg-type]
+        self.addAction(action)
+        return action
+
+    def _make_actions(self) -> None:
+        self.open_action = self._action("Open", "Ctrl+O", self._ask_open, "Open a project or a level")
+        self.save_action = self._action("Save", "Ctrl+S", self.save)
+        self.save_as_action = self._action("Save as", "Ctrl+Shift+S", self._ask_save)
+        self.undo_action = self._action("Undo", "Ctrl+Z", self.session.undo)
+        self.redo_action = self._action("Redo", "Ctrl+Shift+Z", self.session.redo)
+        self.point_action = self._action("Point", "P", lambda: self._put("point"),
+                                         "Put a point lamp at the surface under the pointer")  # fmt: skip
+        self.spot_action = self._action("Spot", "O", lambda: self._put("spot"),
+                                        "Put a spot over the surface under the pointer")  # fmt: skip
+        self.frame_action = self._action("Frame", "Home", self._frame, "Bring the selected into view, or all")
+        self.remove_action = self._action("Remove", "Ctrl+Delete", self.session.remove_selected)
+
+    def _button(self, action: QAction) -> QToolButton:
+        button = QToolButton()
+        button.setDefaultAction(action)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        return button
+
+    def _heading(self, text: str, *actions: QAction) -> QWidget:
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(10, 8, 8, 4)
+        layout.setSpacing(4)
+        label = QLabel(text)
+        label.setObjectName("title")
+        layout.addWidget(label, 1)
+        for action in actions:
+            layout.addWidget(self._button(action))
+        return row
+
+    def _left(self) -> QWidget:
+        pane = QWidget()
+        pane.setObjectName("pane")
+        layout = QVBoxLayout(pane)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self._heading("Sources", self.point_action, self.spot_action))
+        layout.addWidget(self.sources, 3)
+        layout.addWidget(self._heading("Shots"))
+        layout.addWidget(self.shots, 1)
+        return pane
+
+    def _top(self) -> QWidget:
+        bar = QFrame()
+        bar.setObjectName("bar")
+        layout = QHBoxLayout(bar)
+        layout.setContentsMargins(10, 4, 8, 4)
+        layout.setSpacing(4)
+        self._name = QLabel()
+        self._name.setObjectName("title")
+        layout.addWidget(self._name)
+        layout.addStretch(1)
+        for action in (self.frame_action, self.undo_action, self.redo_action, self.open_action, self.save_action):
+            layout.addWidget(self._button(action))
+        return bar
+
+    def _arrange(self) -> None:
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.bar)
+        column.addWidget(self.picture, 1)
+        split = QSplitter(Qt.Orientation.Horizontal)
+        for pane in (self._left(), middle, self.tune):
+            split.addWidget(pane)
+        split.setSizes([190, 810, 280])
+        split.setStretchFactor(0, 0)
+        split.setStretchFactor(1, 1)
+        split.setStretchFactor(2, 0)
+        split.setHandleWidth(1)
+        bench = QWidget()
+        bench.setObjectName("bench")
+        rows = QVBoxLayout(bench)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(0)
+        rows.addWidget(self._top())
+        rows.addWidget(split, 1)
+        rows.addWidget(self._bottom())
+        self.setCentralWidget(bench)
+
+    def _bottom(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("pane")
+        layout = QHBoxLayout(bar)
+        layout.setContentsMargins(10, 3, 10, 3)
+        for label in (self._told, self._state):
+            label.setObjectName("quiet")
+        layout.addWidget(self._told, 1)
+        layout.addWidget(self._state)
+        return bar
+
+    def _connect(self) -> None:
+        self.session.changed.connect(self._project_changed)
+        self.session.told.connect(self._told.setText)
+        self.session.failed.connect(lambda text: self.bar.tell(text))
+        self.picture.camera_moved.connect(self._camera_moved)
+        self.picture.resized.connect(self.ask_picture)
+        self.picture.picked.connect(self._picked)
+        self.shots.chosen.connect(self._look_through)
+        self.sources.frame_asked.connect(lambda _: self._frame())
+        self.link.frame_came.connect(self._show_frame)
+        self.link.status_came.connect(lambda text: self.bar.tell(text))
+
+    # -- projects and levels -----------------------------------------------------------
+
+    def open_reference(self, reference: str) -> bool:
+        """Open a project file, a level file or a demo; False where it was refused."""
+        if not reference:
+            self.picture.show_note("Open a level (.glb, .gltf) or a project to begin: Ctrl+O")
+            return True
+        try:
+            project, file = open_project(reference)
+        except WallumError as error:
+            self.bar.tell(str(error))
+            return False
+        self._take_over(project, file)
+        if reference not in DEMOS:
+            self._offer_recovery(file)
+        return True
+
+    def _take_over(self, project: Project, file: Path | None) -> None:
+        self.session.camera = None
+        self.session.replace(project, file)
+        self._refresh_title()
+        self._load_level()
+
+    def _offer_recovery(self, file: Path | None) -> None:
+        found = autosave.recoverable(file)
+        if found is None or (file is None and found.project.level != self.session.project.level):
+            return
+        take = QAction("Go on with it", self)
+        take.triggered.connect(lambda: self._recover(found.project))
+        leave = QAction("Forget it", self)
+        leave.triggered.connect(lambda: autosave.clear(file))
+        self.bar.tell("Wallum did not end in order. Unsaved work was kept.", take, leave)
+
+    def _recover(self, project: Project) -> None:
+        self.session.recover(project)
+        if project.viewpoint is not None:
+            self._look_from(Camera.of_shot(project.viewpoint, 1.0))
+
+    def _load_level(self) -> None:
+        key = (self.session.project.level, self.session.file)
+        if self._loader is not None:
+            self._loader.give_up()
+        self._level_key = key
+        self.session.level = None
+        self.picture.show_note("Opening the level ...")
+        self._told.setText(f"Opening {Path(key[0]).name or 'an empty level'} ...")
+        loader = LevelLoader(key[0], key[1], self)
+        loader.loaded.connect(self._level_loaded)
+        loader.failed.connect(self._level_failed)
+        self._loader = loader
+        self._loaders = [one for one in self._loaders if one.isRunning()] + [loader]
+        loader.start()
+
+    def _level_failed(self, text: str) -> None:
+        self.picture.show_note("No level to show")
+        self.bar.tell(f"The level could not be opened. {text}")
+
+    def _level_loaded(self, loaded: LoadedLevel) -> None:
+        self.session.level = loaded
+        if not self.link.client.running:
+            self.link.start()
+        self.link.set_level(loaded.block)
+        self.picture.show_note("Preparing the picture ...")
+        self._look_from(self._first_camera(loaded))
+        level = loaded.level
+        self._told.setText(f"{level.name}: {len(level.parts)} parts, {level.triangle_count:,} triangles")
+        if level.findings:
+            more = f" (and {len(level.findings) - 1} more)" if len(level.findings) > 1 else ""
+            self.bar.tell(f"{level.findings[0].text}{more}")
+
+    def _first_camera(self, loaded: LoadedLevel) -> Camera:
+        project, far = self.session.project, far_for(loaded.level.bounds)
+        shot = project.viewpoint or (project.shots[0] if project.shots else None)
+        if shot is not None:
+            return Camera.of_shot(shot, 1.0, far)
+        low, high = loaded.level.bounds
+        return frame(Camera((0, 0, 0), (-0.55, -0.35, -0.76), far=far), low, high)
+
+    def _ask_open(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Open", "", f"Projects and levels (*{SUFFIX} *.glb *.gltf)"
+        )
+        if name and self._may_leave():
+            self.open_reference(name)
+
+    def _may_leave(self) -> bool:
+        """Ask before unsaved work is left."""
+        if not self.session.history.dirty:
+            return True
+        buttons = QMessageBox.StandardButton
+        answer = QMessageBox.question(
+            self, "Unsaved work", "Save the changes first?",
+            buttons.Save | buttons.Discard | buttons.Cancel,
+        )  # fmt: skip
+        if answer == buttons.Save:
+            return self.save()
+        if answer == buttons.Discard:
+            autosave.clear(self.session.file)
+        return answer == buttons.Discard
+
+    def save(self) -> bool:
+        """Save, asking for a name where there is none."""
+        if self.session.file is None:
+            return self._ask_save()
+        return self.save_to(self.session.file)
+
+    def _ask_save(self) -> bool:
+        suggested = str(self.session.file or f"{self.session.project.name.lower().replace(' ', '-')}{SUFFIX}")
+        name, _ = QFileDialog.getSaveFileName(self, "Save", suggested, f"Projects (*{SUFFIX})")
+        if not name:
+            return False
+        return self.save_to(Path(name).with_suffix(SUFFIX))
+
+    def save_to(self, file: Path) -> bool:
+        """Save to a file; False where it was refused."""
+        saved = self.session.save_to(file)
+        self._refresh_title()
+        return saved
+
+    def _refresh_title(self) -> None:
+        history = self.session.history
+        mark = " *" if history.dirty else ""
+        name = self.session.file.stem if self.session.file else self.session.project.name
+        self._name.setText(f"{name}{mark}")
+        self.setWindowTitle(f"{name}{mark} - Wallum")
+        for action, label, word in ((self.undo_action, history.undo_label, "Undo"),
+                                    (self.redo_action, history.redo_label, "Redo")):  # fmt: skip
+            action.setEnabled(bool(label))
+            action.setToolTip(f"{word}: {label} ({action.shortcut().toString()})" if label else f"Nothing to {word.lower()}")
+
+    # -- the picture -------------------------------------------------------------------
+
+    def ask_picture(self, moving: bool = False) -> None:
+        """Ask for the picture of what is shown now. Never waits."""
+        if self.session.level is None:
+            return
+        size = self.picture.pixel_size()
+        camera = self.picture.camera.with_aspect(size[0] / size[1])
+        self._shown_project = self.session.project
+        self.link.show(evaluate(self.session.project), camera, size, self.session.active, moving)
+
+    def _project_changed(self) -> None:
+        self._refresh_title()
+        if (self.session.project.level, self.session.file) != self._level_key:
+            same_level = self._level_key and self._level_key[0] == self.session.project.level
+            if not same_level and self.session.level is not None:
+                self._level_key = (self.session.project.level, self.session.file)
+        if self.session.project is not self._shown_project:
+            self.ask_picture()
+
+    def _camera_moved(self, camera: Camera) -> None:
+        self.session.camera = camera
+        self.ask_picture(moving=True)
+
+    def _show_frame(self, shown: Frame, image: QImage) -> None:
+        self.picture.show_frame(shown, image)
+        if shown.settled:
+            text = "settled" if shown.settled >= SETTLE_FRAMES else f"settling {shown.settled} of {SETTLE_FRAMES}"
+        else:
+            text = "moving" if shown.detail == "reduced" else "as delivered"
+        lost = f", {len(shown.unshadowed)} lamps without their shadow" if shown.unshadowed else ""
+        self._state.setText(f"{text}, {shown.total_ms:.0f} ms{lost}")
+
+    # -- tools -------------------------------------------------------------------------
+
+    def _look_from(self, camera: Camera) -> None:
+        far = far_for(self.session.level.level.bounds) if self.session.level else camera.far
+        self.picture.look_through(replace(camera, far=far))
+
+    def _look_through(self, shot_id: str) -> None:
+        shot = next((one for one in self.session.project.shots if one.id == shot_id), None)
+        if shot is not None:
+            self._look_from(Camera.of_shot(shot, 1.0))
+
+    def _frame(self) -> None:
+        if self.session.level is None:
+            return
+        low, high = self.session.level.level.bounds
+        source = self.session.selected_source
+        if isinstance(source, Lamp):
+            reach = max(min(source.range or SMALLEST_FRAMED_M, 4.0), SMALLEST_FRAMED_M)
+            low, high = (np.array(source.position) + sign * reach for sign in (-1.0, 1.0))
+        self._look_from(frame(self.picture.camera, low, high))
+
+    def _put(self, kind: str) -> None:
+        """Put a lamp at the surface under the pointer, or in the middle of the picture."""
+        at = QPointF(self.picture.mapFromGlobal(QCursor.pos()))
+        if not self.picture.rect().contains(at.toPoint()):
+            at = QPointF(self.picture.rect().center())
+        self.put_at(kind, at)
+
+    def put_at(self, kind: str, at: QPointF) -> None:
+        """Put a lamp at the surface under a place of the picture."""
+        found = self.picture.surface_at(at)
+        if found is None:
+            self._told.setText("There is no surface there to put a lamp at")
+            return
+        point, normal, _ = found
+        self.session.add_lamp(kind, tuple(point.tolist()), tuple(normal.tolist()))
+        self.picture.setFocus()
+
+    def _picked(self, at: QPointF) -> None:
+        found = self.picture.surface_at(at)
+        loaded = self.session.level
+        if found is None or loaded is None:
+            self._told.setText("")
+            return
+        point, _, triangle = found
+        flat = loaded.rays.triangles
+        part = loaded.level.parts[flat.part[triangle]]
+        material = loaded.level.materials[flat.material[triangle]]
+        distance = float(np.linalg.norm(point - np.array(self.picture.camera.eye)))
+        x, y, z = point
+        self._told.setText(f"{part.name}, {material.name}, {distance:.2f} m away at {x:.2f}, {y:.2f}, {z:.2f}")
+
+    # -- the end -----------------------------------------------------------------------
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        assert event is not None
+        if not self._may_leave():
+            event.ignore()
+            return
+        self.dispose()
+        event.accept()
+
+    def dispose(self) -> None:
+        """Stop what runs beside the window."""
+        for loader in self._loaders:
+            loader.give_up()
+            loader.wait()
+        self.picture.release_image()
+        self.link.dispose()
+        self.session.finish()

@@ -1,0 +1,82 @@
+"""All measurements, in an order that keeps them from disturbing each other."""
+
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Final
+
+import numpy as np
+
+from wallum.desk.stopwatch import desk_rows
+from wallum.document.project import Project
+from wallum.exchange.gltf_export import build_gltf, to_glb
+from wallum.level.gltf_reader import load_gltf
+from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.solids import grid
+from wallum.realtime.bundling import bundle_level
+from wallum.speed.limits import memory_copy_ms
+from wallum.speed.pictures import picture_rows
+from wallum.speed.row import Row, percentile
+
+__all__ = ["measure_all"]
+
+ROOT: Final = Path(__file__).resolve().parents[3]
+
+
+def _big_level() -> Level:
+    """300,000 triangles without textures, in 30 parts."""
+    side = np.linspace(0.0, 10.0, 72)
+    x, z = np.meshgrid(side, side)
+    parts, meshes = [], []
+    for i in range(30):
+        points = np.stack([x, 0.3 * np.sin(x + i) * np.cos(z), z], axis=-1)
+        meshes.append(Mesh(f"sheet {i}", (grid(points[::-1], 0),)))
+        matrix = np.eye(4)
+        matrix[:3, 3] = (11.0 * (i % 6), 0.0, 11.0 * (i // 6))
+        parts.append(Part(f"sheet {i}", f"sheet {i}", i, matrix))
+    return Level("big", tuple(meshes), tuple(parts), (Material(metallic=0.0), Material()))
+
+
+def _open_rows() -> Iterator[Row]:
+    level = _big_level()
+    document, data, _ = build_gltf(Project(name="big"), level)
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "big.glb"
+        path.write_bytes(to_glb(document, data))
+        times = []
+        for _ in range(3):
+            start = time.perf_counter()
+            bundle_level(load_gltf(path))
+            times.append(time.perf_counter() - start)
+        copy = memory_copy_ms(path.stat().st_size) / 1e3
+    yield Row("opening 300,000 triangles without textures, until ready to draw", percentile(times, 0.5), "s",
+              2.0, copy, "copying the file's bytes", {"triangles": f"{level.triangle_count:,}"})  # fmt: skip
+
+
+def _wall_time(command: list[str]) -> float:
+    start = time.perf_counter()
+    subprocess.run(command, cwd=ROOT, check=True, capture_output=True)
+    return time.perf_counter() - start
+
+
+def _start_rows() -> Iterator[Row]:
+    bare = [sys.executable, "-c", "import sys"]
+    direct = [sys.executable, "-m", "wallum", "--help"]
+    through = [str(ROOT / "wallum"), "--help"]
+    pairs = [(_wall_time(through), _wall_time(direct)) for _ in range(7)]
+    added = percentile([a - b for a, b in pairs], 0.5)
+    yield Row("what the start script adds to a second start", added, "s", 0.3,
+              percentile([_wall_time(bare) for _ in range(5)], 0.5), "bare Python")  # fmt: skip
+
+
+def measure_all(progress: Callable[[str], None]) -> list[Row]:
+    """Every row; `progress` is told each as it is done."""
+    rows = []
+    for source in (_start_rows, _open_rows, picture_rows, desk_rows):
+        for row in source():
+            rows.append(row)
+            progress(row.as_text())
+    return rows
