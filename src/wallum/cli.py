@@ -327,7 +327,7 @@ def screenshots_command() -> None:
 @click.option("--json", "as_json", is_flag=True)
 def speed_command(as_json: bool) -> None:
     """Speed, each figure beside the one asked for and a limit measured in the same run."""
-    from wallum.speed import measure_all
+    from wallum.speed.run import measure_all
 
     rows = measure_all(progress=lambda text: click.echo(text, err=True))
     if as_json:

@@ -114,7 +114,7 @@ class SourceList(QListWidget):
         source = self._session.project.source(source_id)
         if source is not None:
             word = "off" if source.on else "on"
-            self._session.set_value(f"{source.name} {word}", f"sources/{source_id}/on", not source.on)
+            self._session.set_value(f"{source.name} {word}", f"sources/@{source_id}/on", not source.on)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

@@ -202,7 +202,7 @@ class PictureView(QWidget):
         right, up, _ = self.camera.rotation()
         place = start + right * moved.x() * scale - up * moved.y() * scale
         x, y, z = (round(float(part), 4) for part in place)
-        self._session.preview(f"sources/{mark.source_id}/position", (x, y, z))
+        self._session.preview(f"sources/@{mark.source_id}/position", (x, y, z))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

@@ -71,7 +71,10 @@ class RenderLink(QObject):
         return number
 
     def _settle(self) -> None:
-        if self._wanted is not None:
+        if self._client.busy:
+            # The hand may be quicker than the picture: it rests once it has seen its answer.
+            self._rest.start()
+        elif self._wanted is not None:
             scene, camera, size = self._wanted
             self._client.request(PictureRequest(0, scene, camera, size, settle=True))
 

@@ -96,14 +96,14 @@ class Session(QObject):
     # -- edits -------------------------------------------------------------------------
 
     def preview(self, path: str, value: Any) -> None:
-        """Show a value while a drag lasts."""
+        """Show a value while a drag lasts. Sources are addressed by @ and their id."""
         try:
             shown = put(self.history.present, path, value)
         except WallumError as error:
             self.told.emit(str(error))
             return
         head, *rest = path.split("/")
-        self.active = frozenset({rest[0]}) if head == "sources" else frozenset()
+        self.active = frozenset({rest[0].removeprefix("@")}) if head == "sources" else frozenset()
         self.history.preview(shown)
 
     def commit(self, label: str) -> None:

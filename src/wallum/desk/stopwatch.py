@@ -14,7 +14,7 @@ from wallum.desk.number_field import NumberField
 from wallum.desk.tour import intensity_field, open_desk, wait_for, wait_settled
 from wallum.desk.window import DeskWindow
 from wallum.realtime.request import Frame
-from wallum.speed.row import Row, percentile
+from wallum.figures import Row, percentile
 
 __all__ = ["desk_rows"]
 

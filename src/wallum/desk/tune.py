@@ -216,7 +216,7 @@ class TunePane(QScrollArea):
         """(item, path prefix, title) of what is tuned."""
         source = self._session.selected_source
         if source is not None:
-            return source, f"sources/{source.id}", source.name
+            return source, f"sources/@{source.id}", source.name
         return self._session.project.look, "look", "Picture"
 
     def refresh(self) -> None:

@@ -29,11 +29,14 @@ def slug_of(project: Project, list_name: str, item_id: str) -> str:
 
 
 def find_slug(project: Project, list_name: str, slug: str) -> Any:
-    """The source or shot with an address word (or an id); raises PathProblem."""
+    """The source or shot with an address word, or with @ and an id; raises PathProblem.
+
+    The @ keeps the two apart: a name may well read like another item's id.
+    """
     items = getattr(project, list_name)
     words = slugs(item.name for item in items)
     for word, item in zip(words, items, strict=True):
-        if slug in (word, item.id):
+        if slug in (word, f"@{item.id}"):
             return item
     known = ", ".join(words[:12]) or "none"
     raise PathProblem(f"there is no {list_name[:-1]} {slug!r}", list_name, f"one of: {known}")

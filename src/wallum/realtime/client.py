@@ -163,6 +163,11 @@ class RendererClient:
         return ("restarted",)
 
     @property
+    def busy(self) -> bool:
+        """Whether a picture that was asked for has not come yet."""
+        return self._in_flight is not None or self._waiting is not None
+
+    @property
     def latest_number(self) -> int:
         """Number of the newest request."""
         return self._number

@@ -16,7 +16,7 @@ from wallum.realtime.bundling import bundle_level
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
 from wallum.speed.limits import fill_ms
-from wallum.speed.row import Row, percentile
+from wallum.figures import Row, percentile
 
 __all__ = ["picture_rows"]
 

@@ -19,7 +19,7 @@ from wallum.level.solids import grid
 from wallum.realtime.bundling import bundle_level
 from wallum.speed.limits import memory_copy_ms
 from wallum.speed.pictures import picture_rows
-from wallum.speed.row import Row, percentile
+from wallum.figures import Row, percentile
 
 __all__ = ["measure_all"]
 

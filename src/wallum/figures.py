@@ -1,4 +1,4 @@
-"""One line of the report."""
+"""A measured figure beside what was asked of it."""
 
 from dataclasses import dataclass, field
 from typing import Any
