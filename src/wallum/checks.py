@@ -21,7 +21,11 @@ CHECKS: Final = (
 
 def _command(words: list[str]) -> list[str]:
     if words[0] == "importlinter.cli_shim":
-        return [sys.executable, "-c", "from importlinter.cli import lint_imports_command; lint_imports_command()"]
+        return [
+            sys.executable,
+            "-c",
+            "from importlinter.cli import lint_imports_command; lint_imports_command()",
+        ]
     return [sys.executable, "-m", *words]
 
 

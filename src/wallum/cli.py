@@ -17,14 +17,14 @@ __all__ = ["cli", "main"]
 Json = dict[str, Any]
 
 
-class Triple(click.ParamType):
+class Triple(click.ParamType[tuple[float, float, float]]):
     """X,Y,Z in metres."""
 
     name = "X,Y,Z"
 
     def convert(self, value: Any, param: Any, ctx: Any) -> tuple[float, float, float]:
         if isinstance(value, tuple):
-            return value  # type: ignore[return-value]
+            return value
         parts = str(value).split(",")
         try:
             x, y, z = (float(part) for part in parts)
@@ -33,7 +33,7 @@ class Triple(click.ParamType):
         return x, y, z
 
 
-class Size(click.ParamType):
+class Size(click.ParamType[tuple[int, int]]):
     """WxH in pixels."""
 
     name = "WxH"
@@ -101,8 +101,10 @@ def new_command(
     if as_json:
         _print_json({"project": str(project), "parts": len(opened.parts), "findings": findings})
         return
-    click.echo(f"{project}: {len(opened.parts)} parts, {opened.triangle_count} triangles, "
-               f"{len(made.sources)} sources, {len(made.shots)} shots")  # fmt: skip
+    click.echo(
+        f"{project}: {len(opened.parts)} parts, {opened.triangle_count} triangles, "
+        f"{len(made.sources)} sources, {len(made.shots)} shots"
+    )
     for finding in opened.findings:
         click.echo(f"{finding.grade}: {finding.text}")
 
@@ -216,8 +218,10 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
         passes = [{"name": p.name, "ms": round(p.ms, 3), "work": p.work} for p in picture.passes]
         _print_json({"file": str(out), "settled": picture.settled, "passes": passes})
         return
-    click.echo(f"{out}: {options['size'][0]}x{options['size'][1]}, "
-               f"{'settled' if picture.settled else 'as delivered'}")  # fmt: skip
+    click.echo(
+        f"{out}: {options['size'][0]}x{options['size'][1]}, "
+        f"{'settled' if picture.settled else 'as delivered'}"
+    )
 
 
 def _camera(document: Any, level: Any, options: Json) -> Any:
@@ -236,7 +240,7 @@ def _camera(document: Any, level: Any, options: Json) -> Any:
     if length < 1e-9:
         raise ValueProblem("eye and target are the same point", "--toward")
     unit = tuple(part / length for part in direction)
-    return Camera(options["eye"], unit, options["fov"], aspect, far=far)  # type: ignore[arg-type]
+    return Camera(options["eye"], unit, options["fov"], aspect, far=far)
 
 
 @cli.command("meter")
@@ -247,10 +251,16 @@ def _camera(document: Any, level: Any, options: Json) -> Any:
 @click.option("--set", "changes", multiple=True, metavar="PATH=VALUE")
 @click.option("--json", "as_json", is_flag=True)
 def meter_command(
-    project: str, at: tuple[float, ...], facing: tuple[float, ...], samples: int,
-    changes: tuple[str, ...], as_json: bool,
-) -> None:  # fmt: skip
+    project: str,
+    at: tuple[float, ...],
+    facing: tuple[float, ...],
+    samples: int,
+    changes: tuple[str, ...],
+    as_json: bool,
+) -> None:
     """Read illuminance at a point, by source: direct light, shadows by rays."""
+    import numpy as np
+
     from wallum.document.paths import slug_of
     from wallum.level.flatten import flatten
     from wallum.level.opening import open_level
@@ -262,13 +272,19 @@ def meter_command(
     document = _with_changes(document, changes)
     level = open_level(document.level, file)
     rays = RayScene(level, flatten(level))
-    reading = direct_illuminance(rays, evaluate(document), at, facing, samples)
+    reading = direct_illuminance(rays, evaluate(document), np.array(at), np.array(facing), samples)
     by_source = {slug_of(document, "sources", key): lx for key, lx in reading.by_source.items()}
     if as_json:
         # Bounce light is not computed yet: null, so that no one takes it for none.
-        _print_json({"illuminance_lx": reading.direct_lx, "direct_lx": reading.direct_lx,
-                     "bounce_lx": None, "standard_error_lx": reading.standard_error_lx,
-                     "by_source": by_source})  # fmt: skip
+        _print_json(
+            {
+                "illuminance_lx": reading.direct_lx,
+                "direct_lx": reading.direct_lx,
+                "bounce_lx": None,
+                "standard_error_lx": reading.standard_error_lx,
+                "by_source": by_source,
+            }
+        )
         return
     click.echo(f"direct {reading.direct_lx:.4g} lx (+- {reading.standard_error_lx:.2g})")
     for slug, lx in sorted(by_source.items(), key=lambda pair: -pair[1]):

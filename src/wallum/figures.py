@@ -23,9 +23,16 @@ class Row:
         return self.asked is None or self.value <= self.asked
 
     def as_json(self) -> dict[str, Any]:
-        return {"name": self.name, "value": round(self.value, 3), "unit": self.unit, "asked": self.asked,
-                "within": self.within, "machine_limit": self.machine_limit,
-                "limit_name": self.limit_name, **self.details}  # fmt: skip
+        return {
+            "name": self.name,
+            "value": round(self.value, 3),
+            "unit": self.unit,
+            "asked": self.asked,
+            "within": self.within,
+            "machine_limit": self.machine_limit,
+            "limit_name": self.limit_name,
+            **self.details,
+        }
 
     def as_text(self) -> str:
         asked = f"asked {self.asked:g}" if self.asked is not None else "          "

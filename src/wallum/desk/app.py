@@ -36,12 +36,17 @@ def application() -> QApplication:
     app.setStyle("Fusion")
     palette = QPalette()
     for role, token in (
-        (QPalette.ColorRole.Window, "pane"), (QPalette.ColorRole.Base, "pane"),
-        (QPalette.ColorRole.Button, "raised"), (QPalette.ColorRole.Text, "text"),
-        (QPalette.ColorRole.WindowText, "text"), (QPalette.ColorRole.ButtonText, "text"),
-        (QPalette.ColorRole.Highlight, "line"), (QPalette.ColorRole.HighlightedText, "text"),
-        (QPalette.ColorRole.ToolTipBase, "raised"), (QPalette.ColorRole.ToolTipText, "text"),
-    ):  # fmt: skip
+        (QPalette.ColorRole.Window, "pane"),
+        (QPalette.ColorRole.Base, "pane"),
+        (QPalette.ColorRole.Button, "raised"),
+        (QPalette.ColorRole.Text, "text"),
+        (QPalette.ColorRole.WindowText, "text"),
+        (QPalette.ColorRole.ButtonText, "text"),
+        (QPalette.ColorRole.Highlight, "line"),
+        (QPalette.ColorRole.HighlightedText, "text"),
+        (QPalette.ColorRole.ToolTipBase, "raised"),
+        (QPalette.ColorRole.ToolTipText, "text"),
+    ):
         palette.setColor(role, QColor(TOKENS[token]))
     app.setPalette(palette)
     app.setStyleSheet(style_sheet())
@@ -57,8 +62,10 @@ def screen_of_its_own(width: int = 1280, height: int = 800) -> Iterator[None]:
     read_end, write_end = os.pipe()
     server = subprocess.Popen(
         [program, "-displayfd", str(write_end), "-screen", "0", f"{width}x{height}x24", "-nolisten", "tcp"],
-        pass_fds=[write_end], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
+        pass_fds=[write_end],
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
     os.close(write_end)
     with os.fdopen(read_end) as stream:
         number = stream.readline().strip()

@@ -40,7 +40,16 @@ def source_icon(source: Source) -> QIcon:
             painter.drawLine(QPointF(10.6, 6.5), QPointF(14.5, 15))
         case _:
             painter.drawEllipse(middle, 3.0, 3.0)
-            for dx, dy in ((0, 1), (1, 0), (0, -1), (-1, 0), (0.7, 0.7), (-0.7, 0.7), (0.7, -0.7), (-0.7, -0.7)):
+            for dx, dy in (
+                (0, 1),
+                (1, 0),
+                (0, -1),
+                (-1, 0),
+                (0.7, 0.7),
+                (-0.7, 0.7),
+                (0.7, -0.7),
+                (-0.7, -0.7),
+            ):
                 way = QPointF(dx, dy)
                 painter.drawLine(middle + way * 5.2, middle + way * 7.4)
     painter.end()
@@ -93,8 +102,10 @@ class SourceList(QListWidget):
         strength = source.intensity if isinstance(source, Lamp) else source.illuminance
         item.setText(f"{source.name}")
         item.setIcon(source_icon(source))
-        item.setToolTip(f"{source.name}: {format_quantity(strength, unit)}"
-                        f"{'' if source.on else ', off'}. Space switches it.")  # fmt: skip
+        item.setToolTip(
+            f"{source.name}: {format_quantity(strength, unit)}"
+            f"{'' if source.on else ', off'}. Space switches it."
+        )
         item.setForeground(QColor(TOKENS["text" if source.on else "quiet"]))
 
     def _show_selection(self) -> None:

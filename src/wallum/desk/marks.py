@@ -38,7 +38,8 @@ def place_marks(project: Project, camera: Camera, width: float, height: float) -
     if not lamps:
         return []
     ends = [
-        np.array(one.position) + np.array(one.direction if isinstance(one, SpotSource) else (0, 0, 0)) * STICK_M
+        np.array(one.position)
+        + np.array(one.direction if isinstance(one, SpotSource) else (0, 0, 0)) * STICK_M
         for one in lamps
     ]
     places = camera.place_in_picture(np.array([*(one.position for one in lamps), *ends]))
@@ -48,15 +49,23 @@ def place_marks(project: Project, camera: Camera, width: float, height: float) -
         if depth <= camera.near or not (-0.1 <= x <= 1.1 and -0.1 <= y <= 1.1):
             continue
         end = places[len(lamps) + i]
-        aim = QPointF(end[0] * width, end[1] * height) if isinstance(lamp, SpotSource) and end[2] > 0 else None
-        out.append(Mark(lamp.id, QPointF(x * width, y * height), aim, float(depth), shown_colour(lamp), lamp.on))
+        aim = (
+            QPointF(end[0] * width, end[1] * height) if isinstance(lamp, SpotSource) and end[2] > 0 else None
+        )
+        out.append(
+            Mark(lamp.id, QPointF(x * width, y * height), aim, float(depth), shown_colour(lamp), lamp.on)
+        )
     return sorted(out, key=lambda mark: -mark.depth_m)
 
 
 def mark_at(marks: list[Mark], at: QPointF) -> Mark | None:
     """The nearest mark under the pointer."""
-    near = [m for m in marks if (m.at - at).manhattanLength() < 2 * CATCH_PX
-            and np.hypot(m.at.x() - at.x(), m.at.y() - at.y()) <= CATCH_PX]  # fmt: skip
+    near = [
+        m
+        for m in marks
+        if (m.at - at).manhattanLength() < 2 * CATCH_PX
+        and np.hypot(m.at.x() - at.x(), m.at.y() - at.y()) <= CATCH_PX
+    ]
     return min(near, key=lambda m: np.hypot(m.at.x() - at.x(), m.at.y() - at.y()), default=None)
 
 

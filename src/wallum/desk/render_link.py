@@ -49,9 +49,8 @@ class RenderLink(QObject):
             self._notifier.deleteLater()
             self._notifier = None
         if self._client.running:
-            self._notifier = QSocketNotifier(
-                self._client.fileno(), QSocketNotifier.Type.Read, self
-            )
+            kind = QSocketNotifier.Type.Read
+            self._notifier = QSocketNotifier(self._client.fileno(), kind, self)  # type: ignore[call-overload]
             self._notifier.activated.connect(self._receive)
 
     def set_level(self, block: Block) -> None:
@@ -60,9 +59,13 @@ class RenderLink(QObject):
         self._first_level = False
 
     def show(
-        self, scene: LitScene, camera: Camera, size: tuple[int, int],
-        active: frozenset[str] = frozenset(), moving: bool = False,
-    ) -> int:  # fmt: skip
+        self,
+        scene: LitScene,
+        camera: Camera,
+        size: tuple[int, int],
+        active: frozenset[str] = frozenset(),
+        moving: bool = False,
+    ) -> int:
         """Ask for a picture; it settles once the hand rests. Returns the request's number."""
         self._wanted = (scene, camera, size)
         detail: Detail = "reduced" if moving else "full"
@@ -99,7 +102,8 @@ class RenderLink(QObject):
     def _take(self, frame: Frame) -> None:
         pixels = self._client.pixels(frame)
         width, height = frame.size
-        image = QImage(pixels.data, width, height, 4 * width, QImage.Format.Format_RGB32)
+        form = QImage.Format.Format_RGB32
+        image = QImage(pixels.data, width, height, 4 * width, form)  # type: ignore[call-overload]
         before, self._shown = self._shown, frame
         self.frame_came.emit(frame, image)
         if before is not None:

@@ -8,10 +8,11 @@ from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
 from wallum.desk.loading import LoadedLevel
 from wallum.document import autosave
+from wallum.document.fields import Vector
 from wallum.document.history import History
 from wallum.document.paths import put, put_text
 from wallum.document.project import Project, Shot, base_light
-from wallum.document.sources import Lamp, PointSource, Source, SpotSource, new_id
+from wallum.document.sources import PointSource, Source, SpotSource, new_id
 from wallum.document.storage import save
 from wallum.errors import ProjectProblem, WallumError
 from wallum.level.opening import reference_to
@@ -134,23 +135,28 @@ class Session(QObject):
         self.history.edit(label, project)
         return True
 
-    def add_lamp(self, kind: str, at: tuple[float, ...], normal: tuple[float, ...]) -> Lamp:
+    def add_lamp(self, kind: str, at: Vector, normal: Vector) -> PointSource | SpotSource:
         """Put a lamp off a surface, as strong as the exposure asks, and select it."""
         project = self.history.present
         distance = SPOT_DISTANCE_M if kind == "spot" else POINT_DISTANCE_M
         place = tuple(p + n * distance for p, n in zip(at, normal, strict=True))
         number = 1 + sum(one.kind == kind for one in project.sources)
         common: dict[str, Any] = {
-            "id": new_id("source"), "name": f"{kind.capitalize()} {number}", "position": place,
-            "intensity": fitting_intensity(project.look.ev100, distance), "shadow": True,
+            "id": new_id("source"),
+            "name": f"{kind.capitalize()} {number}",
+            "position": place,
+            "intensity": fitting_intensity(project.look.ev100, distance),
+            "shadow": True,
             "range": 0.0,
-        }  # fmt: skip
-        lamp: Lamp = PointSource(**common)
+        }
+        lamp: PointSource | SpotSource = PointSource(**common)
         if kind == "spot":
-            lamp = SpotSource(**common, direction=tuple(-n for n in normal))
+            lamp = SpotSource(**common, direction=(-normal[0], -normal[1], -normal[2]))
         self.history.edit(f"put {lamp.name}", project.with_source(lamp))
         self.select(lamp.id)
-        self.told.emit(f"{lamp.name}: {lamp.intensity:,.0f} cd, so that it shows at EV {project.look.ev100:g}")
+        self.told.emit(
+            f"{lamp.name}: {lamp.intensity:,.0f} cd, so that it shows at EV {project.look.ev100:g}"
+        )
         return lamp
 
     def remove_selected(self) -> None:
@@ -176,8 +182,13 @@ class Session(QObject):
         """The project with the present camera as its viewpoint."""
         if self.camera is None:
             return project
-        here = Shot(id="viewpoint", name="Viewpoint", eye=self.camera.eye,
-                    direction=self.camera.direction, fov=self.camera.fov)  # fmt: skip
+        here = Shot(
+            id="viewpoint",
+            name="Viewpoint",
+            eye=self.camera.eye,
+            direction=self.camera.direction,
+            fov=self.camera.fov,
+        )
         return project if project.viewpoint == here else project.revised(viewpoint=here)
 
     def save_to(self, file: Path) -> bool:

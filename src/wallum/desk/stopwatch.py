@@ -13,8 +13,8 @@ from wallum.desk.app import screen_of_its_own
 from wallum.desk.number_field import NumberField
 from wallum.desk.tour import intensity_field, open_desk, wait_for, wait_settled
 from wallum.desk.window import DeskWindow
-from wallum.realtime.request import Frame
 from wallum.figures import Row, percentile
+from wallum.realtime.request import Frame
 
 __all__ = ["desk_rows"]
 
@@ -47,14 +47,19 @@ class Heartbeat:
 def _send(widget: QWidget, kind: QMouseEvent.Type, at: QPoint, button: Qt.MouseButton) -> None:
     held = Qt.MouseButton.NoButton if kind == QMouseEvent.Type.MouseButtonRelease else button
     place = QPointF(at)
-    event = QMouseEvent(kind, place, QPointF(widget.mapToGlobal(at)), button, held, Qt.KeyboardModifier.NoModifier)
+    event = QMouseEvent(
+        kind, place, QPointF(widget.mapToGlobal(at)), button, held, Qt.KeyboardModifier.NoModifier
+    )
     QApplication.sendEvent(widget, event)
 
 
 def _timed_drag(
-    window: DeskWindow, widget: QWidget, start: QPoint, step: Callable[[int], QPoint],
+    window: DeskWindow,
+    widget: QWidget,
+    start: QPoint,
+    step: Callable[[int], QPoint],
     button: Qt.MouseButton = Qt.MouseButton.LeftButton,
-) -> list[float]:  # fmt: skip
+) -> list[float]:
     """Times from each move of a drag to the painting of the picture it asked for [ms]."""
     painted: list[Frame] = []
     connection = window.picture.painted.connect(painted.append)
@@ -87,9 +92,17 @@ def _fit_picture(window: DeskWindow) -> None:
 
 def _drag_row(name: str, times: list[float], asked: float) -> Row:
     # The first move also makes the sum of all other sources; it is part of the figure.
-    return Row(name, percentile(times, 0.95), "ms", asked,
-               details={"median": round(percentile(times, 0.5), 1), "worst": round(max(times), 1),
-                        "moves": len(times)})  # fmt: skip
+    return Row(
+        name,
+        percentile(times, 0.95),
+        "ms",
+        asked,
+        details={
+            "median": round(percentile(times, 0.5), 1),
+            "worst": round(max(times), 1),
+            "moves": len(times),
+        },
+    )
 
 
 def _rows_of(window: DeskWindow) -> Iterator[Row]:
@@ -112,8 +125,13 @@ def _rows_of(window: DeskWindow) -> Iterator[Row]:
     wait_settled(window, 2)
     beat.stop()
     late = beat.late_ms
-    yield Row("heartbeat of the window, lateness, 99th", percentile(late, 0.99), "ms", 16.0,
-              details={"worst": round(max(late), 1), "beats": len(late)})  # fmt: skip
+    yield Row(
+        "heartbeat of the window, lateness, 99th",
+        percentile(late, 0.99),
+        "ms",
+        16.0,
+        details={"worst": round(max(late), 1), "beats": len(late)},
+    )
     yield _restart_row(window)
 
 

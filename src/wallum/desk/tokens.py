@@ -35,13 +35,16 @@ QPushButton:hover, QToolButton:hover, QComboBox:hover {{ border-color: {quiet}; 
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QCheckBox:focus {{ border: 1px solid {accent}; }}
 QPushButton:pressed, QToolButton:pressed {{ background: {ground}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {edge}; border-color: {line}; }}
-QToolButton#fold {{ background: transparent; border: none; color: {quiet}; padding: 2px 0; text-align: left; }}
+QToolButton#fold {{ background: transparent; border: none; color: {quiet}; padding: 2px 0;
+    text-align: left; }}
 QToolButton#fold:hover {{ color: {text}; }}
-QComboBox QAbstractItemView {{ background: {raised}; border: 1px solid {edge}; selection-background-color: {line}; }}
+QComboBox QAbstractItemView {{ background: {raised}; border: 1px solid {edge};
+    selection-background-color: {line}; }}
 QCheckBox {{ spacing: 6px; border: 1px solid transparent; padding: 2px; }}
 QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {edge}; background: {pane}; }}
 QCheckBox::indicator:checked {{ background: {accent}; border-color: {accent}; }}
-QLineEdit {{ background: {pane}; border: 1px solid {accent}; selection-background-color: {line}; padding: 1px 3px; }}
+QLineEdit {{ background: {pane}; border: 1px solid {accent};
+    selection-background-color: {line}; padding: 1px 3px; }}
 QScrollArea {{ border: none; background: {pane}; }}
 QScrollBar:vertical {{ background: {pane}; width: 9px; }}
 QScrollBar::handle:vertical {{ background: {line}; min-height: 24px; }}

@@ -70,12 +70,14 @@ def _shoot(window: DeskWindow, path: Path) -> str:
 def drag(field: NumberField, pixels: int, steps: int = 12) -> None:
     """Drag a number field by the mouse."""
     start = QPoint(field.width() // 2, field.height() // 2)
-    QTest.mousePress(field, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, start)
+    left, plain = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    # The stubs take these static functions for methods.
+    QTest.mousePress(field, left, plain, start)  # type: ignore[call-overload]
     for step in range(1, steps + 1):
-        QTest.mouseMove(field, start + QPoint(pixels * step // steps, 0))
-        QTest.qWait(20)
-    end = start + QPoint(pixels, 0)
-    QTest.mouseRelease(field, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, end)
+        QTest.mouseMove(field, start + QPoint(pixels * step // steps, 0))  # type: ignore[call-overload]
+        QApplication.processEvents()
+        time.sleep(0.02)
+    QTest.mouseRelease(field, left, plain, start + QPoint(pixels, 0))  # type: ignore[call-overload]
 
 
 def intensity_field(window: DeskWindow) -> NumberField:

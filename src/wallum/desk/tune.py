@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Any
 
 from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent

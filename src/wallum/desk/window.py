@@ -121,10 +121,12 @@ class DeskWindow(QMainWindow):
         self.save_as_action = self._action("Save as", "Ctrl+Shift+S", self._ask_save)
         self.undo_action = self._action("Undo", "Ctrl+Z", self.session.undo)
         self.redo_action = self._action("Redo", "Ctrl+Shift+Z", self.session.redo)
-        self.point_action = self._action("Point", "P", lambda: self._put("point"),
-                                         "Put a point lamp at the surface under the pointer")  # fmt: skip
-        self.spot_action = self._action("Spot", "O", lambda: self._put("spot"),
-                                        "Put a spot over the surface under the pointer")  # fmt: skip
+        self.point_action = self._action(
+            "Point", "P", lambda: self._put("point"), "Put a point lamp at the surface under the pointer"
+        )
+        self.spot_action = self._action(
+            "Spot", "O", lambda: self._put("spot"), "Put a spot over the surface under the pointer"
+        )
         self.frame_action = self._action("Frame", "Home", self._frame, "Bring the selected into view, or all")
         self.remove_action = self._action("Remove", "Ctrl+Delete", self.session.remove_selected)
 
@@ -168,7 +170,13 @@ class DeskWindow(QMainWindow):
         self._name.setObjectName("title")
         layout.addWidget(self._name)
         layout.addStretch(1)
-        for action in (self.frame_action, self.undo_action, self.redo_action, self.open_action, self.save_action):
+        for action in (
+            self.frame_action,
+            self.undo_action,
+            self.redo_action,
+            self.open_action,
+            self.save_action,
+        ):
             layout.addWidget(self._button(action))
         return bar
 
@@ -311,9 +319,11 @@ class DeskWindow(QMainWindow):
             return True
         buttons = QMessageBox.StandardButton
         answer = QMessageBox.question(
-            self, "Unsaved work", "Save the changes first?",
+            self,
+            "Unsaved work",
+            "Save the changes first?",
             buttons.Save | buttons.Discard | buttons.Cancel,
-        )  # fmt: skip
+        )
         if answer == buttons.Save:
             return self.save()
         if answer == buttons.Discard:
@@ -345,10 +355,14 @@ class DeskWindow(QMainWindow):
         name = self.session.file.stem if self.session.file else self.session.project.name
         self._name.setText(f"{name}{mark}")
         self.setWindowTitle(f"{name}{mark} - Wallum")
-        for action, label, word in ((self.undo_action, history.undo_label, "Undo"),
-                                    (self.redo_action, history.redo_label, "Redo")):  # fmt: skip
+        for action, label, word in (
+            (self.undo_action, history.undo_label, "Undo"),
+            (self.redo_action, history.redo_label, "Redo"),
+        ):
             action.setEnabled(bool(label))
-            action.setToolTip(f"{word}: {label} ({action.shortcut().toString()})" if label else f"Nothing to {word.lower()}")
+            action.setToolTip(
+                f"{word}: {label} ({action.shortcut().toString()})" if label else f"Nothing to {word.lower()}"
+            )
 
     # -- the picture -------------------------------------------------------------------
 
@@ -377,7 +391,11 @@ class DeskWindow(QMainWindow):
     def _show_frame(self, shown: Frame, image: QImage) -> None:
         self.picture.show_frame(shown, image)
         if shown.settled:
-            text = "settled" if shown.settled >= SETTLE_FRAMES else f"settling {shown.settled} of {SETTLE_FRAMES}"
+            text = (
+                "settled"
+                if shown.settled >= SETTLE_FRAMES
+                else f"settling {shown.settled} of {SETTLE_FRAMES}"
+            )
         else:
             text = "moving" if shown.detail == "reduced" else "as delivered"
         lost = f", {len(shown.unshadowed)} lamps without their shadow" if shown.unshadowed else ""
@@ -418,7 +436,8 @@ class DeskWindow(QMainWindow):
             self._told.setText("There is no surface there to put a lamp at")
             return
         point, normal, _ = found
-        self.session.add_lamp(kind, tuple(point.tolist()), tuple(normal.tolist()))
+        (x, y, z), (nx, ny, nz) = point.tolist(), normal.tolist()
+        self.session.add_lamp(kind, (x, y, z), (nx, ny, nz))
         self.picture.setFocus()
 
     def _picked(self, at: QPointF) -> None:
@@ -433,7 +452,9 @@ class DeskWindow(QMainWindow):
         material = loaded.level.materials[flat.material[triangle]]
         distance = float(np.linalg.norm(point - np.array(self.picture.camera.eye)))
         x, y, z = point
-        self._told.setText(f"{part.name}, {material.name}, {distance:.2f} m away at {x:.2f}, {y:.2f}, {z:.2f}")
+        self._told.setText(
+            f"{part.name}, {material.name}, {distance:.2f} m away at {x:.2f}, {y:.2f}, {z:.2f}"
+        )
 
     # -- the end -----------------------------------------------------------------------
 

@@ -23,20 +23,40 @@ class Setting(Item):
     """Where on Earth and when."""
 
     latitude: float = parameter(
-        45.0, label="Latitude", help="North is positive.", unit="deg", low=-90.0, high=90.0,
+        45.0,
+        label="Latitude",
+        help="North is positive.",
+        unit="deg",
+        low=-90.0,
+        high=90.0,
         step=0.1,
     )
     longitude: float = parameter(
-        0.0, label="Longitude", help="East is positive.", unit="deg", low=-180.0, high=180.0,
+        0.0,
+        label="Longitude",
+        help="East is positive.",
+        unit="deg",
+        low=-180.0,
+        high=180.0,
         step=0.1,
     )
     utc_offset: float = parameter(
-        0.0, label="UTC offset", help="Local clock minus universal time.", unit="h", low=-14.0,
-        high=14.0, step=0.5,
+        0.0,
+        label="UTC offset",
+        help="Local clock minus universal time.",
+        unit="h",
+        low=-14.0,
+        high=14.0,
+        step=0.5,
     )
     north: float = parameter(
-        0.0, label="North", help="Turn of true north from -Z, clockwise.", unit="deg", low=-180.0,
-        high=180.0, step=1.0,
+        0.0,
+        label="North",
+        help="Turn of true north from -Z, clockwise.",
+        unit="deg",
+        low=-180.0,
+        high=180.0,
+        step=1.0,
     )
     date: Annotated[str, AfterValidator(_iso_date)] = "2027-06-21"
 
@@ -61,14 +81,23 @@ class Shot(Item):
     id: str
     name: str = Field(min_length=1, max_length=200)
     eye: Place = parameter(
-        (0.0, 1.7, 5.0), label="Eye", help="Where the camera is.", unit="m", kind="vector",
+        (0.0, 1.7, 5.0),
+        label="Eye",
+        help="Where the camera is.",
+        unit="m",
+        kind="vector",
         step=0.05,
     )
     direction: Direction = parameter(
         (0.0, 0.0, -1.0), label="Direction", help="Where it looks.", kind="vector", step=0.02
     )
     fov: float = parameter(
-        50.0, label="Field of view", help="Vertical angle.", unit="deg", low=1.0, high=150.0,
+        50.0,
+        label="Field of view",
+        help="Vertical angle.",
+        unit="deg",
+        low=1.0,
+        high=150.0,
         step=1.0,
     )
 

@@ -59,9 +59,7 @@ class Coloured(Item):
 
     id: str
     name: str = Field(min_length=1, max_length=200)
-    on: bool = parameter(
-        True, label="On", help="Whether this source gives light.", kind="switch"
-    )
+    on: bool = parameter(True, label="On", help="Whether this source gives light.", kind="switch")
     role: Role = choice(
         "lamp",
         label="Role",
@@ -170,8 +168,12 @@ class SunSource(Coloured):
         heading="Shadow",
     )
     shadow: bool = parameter(
-        True, label="Casts shadows", help="Whether things stand in its way.", kind="switch",
-        first=False, heading="Shadow",
+        True,
+        label="Casts shadows",
+        help="Whether things stand in its way.",
+        kind="switch",
+        first=False,
+        heading="Shadow",
     )
 
 
@@ -216,7 +218,11 @@ class Lamp(Coloured):
     """What point and spot share."""
 
     position: Place = parameter(
-        (0.0, 2.0, 0.0), label="Place", help="Where the source is.", unit="m", kind="vector",
+        (0.0, 2.0, 0.0),
+        label="Place",
+        help="Where the source is.",
+        unit="m",
+        kind="vector",
         step=0.05,
     )
     intensity: float = parameter(
@@ -232,8 +238,7 @@ class Lamp(Coloured):
     range: float = parameter(
         0.0,
         label="Range",
-        help="Distance at which its light is brought to nothing; 0 is no limit. "
-        "A short range is cheap.",
+        help="Distance at which its light is brought to nothing; 0 is no limit. A short range is cheap.",
         unit="m",
         low=0.0,
         high=10000.0,
@@ -326,9 +331,7 @@ class SpotSource(Lamp):
         return math.radians(self.inner), math.radians(self.outer)
 
 
-Source = Annotated[
-    SunSource | SkySource | PointSource | SpotSource, Field(discriminator="kind")
-]
+Source = Annotated[SunSource | SkySource | PointSource | SpotSource, Field(discriminator="kind")]
 
 
 def strength_field(source: Any) -> str:

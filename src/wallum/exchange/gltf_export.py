@@ -67,8 +67,13 @@ class _Writer:
 
 def _primitive(writer: _Writer, given: Primitive, default_material: int) -> Json:
     attributes = {"POSITION": writer.accessor(given.positions, ARRAY_BUFFER, bounds=True)}
-    optional = (("NORMAL", given.normals), ("TANGENT", given.tangents), ("TEXCOORD_0", given.uv0),
-                ("TEXCOORD_1", given.uv1), ("COLOR_0", given.colours))  # fmt: skip
+    optional = (
+        ("NORMAL", given.normals),
+        ("TANGENT", given.tangents),
+        ("TEXCOORD_0", given.uv0),
+        ("TEXCOORD_1", given.uv1),
+        ("COLOR_0", given.colours),
+    )
     for name, values in optional:
         if values is not None:
             attributes[name] = writer.accessor(values, ARRAY_BUFFER)
@@ -96,13 +101,23 @@ def _texture_info(use: TextureUse, textures: list[Json], samplers: list[Sampler]
 
 def _material(material: Material, textures: list[Json], samplers: list[Sampler]) -> Json:
     infos = {slot: _texture_info(use, textures, samplers) for slot, use in material.textures.items()}
-    pbr: Json = {"baseColorFactor": list(material.base), "metallicFactor": material.metallic,
-                 "roughnessFactor": material.roughness}  # fmt: skip
-    out: Json = {"name": material.name, "pbrMetallicRoughness": pbr,
-                 "emissiveFactor": list(material.emissive)}  # fmt: skip
-    for slot, key, home in (("base", "baseColorTexture", pbr), ("metal_rough", "metallicRoughnessTexture", pbr),
-                            ("normal", "normalTexture", out), ("occlusion", "occlusionTexture", out),
-                            ("emissive", "emissiveTexture", out)):  # fmt: skip
+    pbr: Json = {
+        "baseColorFactor": list(material.base),
+        "metallicFactor": material.metallic,
+        "roughnessFactor": material.roughness,
+    }
+    out: Json = {
+        "name": material.name,
+        "pbrMetallicRoughness": pbr,
+        "emissiveFactor": list(material.emissive),
+    }
+    for slot, key, home in (
+        ("base", "baseColorTexture", pbr),
+        ("metal_rough", "metallicRoughnessTexture", pbr),
+        ("normal", "normalTexture", out),
+        ("occlusion", "occlusionTexture", out),
+        ("emissive", "emissiveTexture", out),
+    ):
         if slot in infos:
             home[key] = infos[slot]
     if "normal" in infos:
@@ -178,8 +193,9 @@ def _baked(mesh: Mesh, matrix: NDArray[np.float64]) -> Mesh:
         normals = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-30)
         positions = (p.positions @ linear.T + matrix[:3, 3]).astype(np.float32)
         faces = p.triangles[:, ::-1] if mirrored else p.triangles
-        out.append(Primitive(positions, normals.astype(np.float32), faces, p.material, None,
-                             p.uv0, p.uv1, p.colours))  # fmt: skip
+        out.append(
+            Primitive(positions, normals.astype(np.float32), faces, p.material, None, p.uv0, p.uv1, p.colours)
+        )
     return Mesh(mesh.name, tuple(out))
 
 
@@ -190,8 +206,11 @@ def _light(source: Source) -> Json:
     weight = float(colour @ np.array([0.2126, 0.7152, 0.0722]))
     strength = source.intensity if isinstance(source, Lamp) else source.illuminance
     kept: Json = {name: getattr(source, name) for name in KEPT_FIELDS if hasattr(source, name)}
-    out: Json = {"name": source.name, "color": [float(v) for v in colour],
-                 "intensity": strength / weight if source.on else 0.0}  # fmt: skip
+    out: Json = {
+        "name": source.name,
+        "color": [float(v) for v in colour],
+        "intensity": strength / weight if source.on else 0.0,
+    }
     if isinstance(source, SunSource):
         kept["disc"] = source.disc
         if source.elevation >= 90.0 - 1e-6:
@@ -200,15 +219,17 @@ def _light(source: Source) -> Json:
     else:
         assert isinstance(source, Lamp)
         kept["radius"] = source.radius
-        out["type"] = source.kind  # type: ignore[union-attr]
+        out["type"] = source.kind
         if source.range > 0.0:
             out["range"] = source.range
     if not source.on:
         # The standard knows no switch: off is no intensity, and the strength is kept aside.
         kept["intensity" if isinstance(source, Lamp) else "illuminance"] = strength
     if isinstance(source, SpotSource):
-        out["spot"] = {"innerConeAngle": math.radians(source.inner),
-                       "outerConeAngle": math.radians(source.outer)}  # fmt: skip
+        out["spot"] = {
+            "innerConeAngle": math.radians(source.inner),
+            "outerConeAngle": math.radians(source.outer),
+        }
     out["extras"] = {SOURCE_EXTRAS: kept}
     return out
 
@@ -225,8 +246,12 @@ def _light_node(source: Source, index: int) -> Json:
 
 
 def _camera_node(shot: Shot, index: int) -> Json:
-    return {"name": shot.name, "camera": index, "translation": list(shot.eye),
-            "rotation": _facing(shot.direction)}  # fmt: skip
+    return {
+        "name": shot.name,
+        "camera": index,
+        "translation": list(shot.eye),
+        "rotation": _facing(shot.direction),
+    }
 
 
 def _part_nodes(parts: tuple[Part, ...], meshes: list[Mesh]) -> list[Json]:
@@ -244,9 +269,12 @@ def build_gltf(project: Project, level: Level) -> tuple[Json, bytes, list[str]]:
     """The document, its binary buffer, and warnings of what the format cannot say."""
     writer, textures, samplers = _Writer(), [], []  # type: tuple[_Writer, list[Json], list[Sampler]]
     lit = [one for one in project.sources if not isinstance(one, SkySource)]
-    warnings = [f"{one.name}: glTF has no sky; it is left out" for one in project.sources
-                if isinstance(one, SkySource) and one.on]  # fmt: skip
-    meshes = [mesh for mesh in level.meshes]
+    warnings = [
+        f"{one.name}: glTF has no sky; it is left out"
+        for one in project.sources
+        if isinstance(one, SkySource) and one.on
+    ]
+    meshes = list(level.meshes)
     nodes = _part_nodes(level.parts, meshes)
     nodes += [_camera_node(shot, i) for i, shot in enumerate(project.shots)]
     nodes += [_light_node(source, i) for i, source in enumerate(lit)]
@@ -260,23 +288,38 @@ def build_gltf(project: Project, level: Level) -> tuple[Json, bytes, list[str]]:
             node["mesh"] = number.get(node["mesh"])
             if node["mesh"] is None:
                 del node["mesh"]
+    scene: Json = {"name": project.name}
+    if nodes:
+        scene["nodes"] = list(range(len(nodes)))
     out: Json = {
         "asset": {"version": "2.0", "generator": f"Wallum {__version__}"},
         "scene": 0,
-        "scenes": [{"name": project.name, "nodes": list(range(len(nodes)))}] if nodes else [{"name": project.name}],
+        "scenes": [scene],
         "nodes": nodes,
-        "meshes": [{"name": meshes[i].name,
-                    "primitives": [_primitive(writer, p, default) for p in meshes[i].primitives]}
-                   for i in filled],
+        "meshes": [
+            {
+                "name": meshes[i].name,
+                "primitives": [_primitive(writer, p, default) for p in meshes[i].primitives],
+            }
+            for i in filled
+        ],
         "materials": [_material(m, textures, samplers) for m in kept],
-        "cameras": [{"name": s.name, "type": "perspective",
-                     "perspective": {"yfov": math.radians(s.fov), "znear": 0.05}} for s in project.shots],
-        "images": [{"name": p.name, "mimeType": p.mime, "bufferView": writer.view(p.data)}
-                   for p in level.pictures],
-    }  # fmt: skip
+        "cameras": [
+            {
+                "name": s.name,
+                "type": "perspective",
+                "perspective": {"yfov": math.radians(s.fov), "znear": 0.05},
+            }
+            for s in project.shots
+        ],
+        "images": [
+            {"name": p.name, "mimeType": p.mime, "bufferView": writer.view(p.data)} for p in level.pictures
+        ],
+    }
     out["textures"] = textures
-    out["samplers"] = [{"magFilter": s.mag, "minFilter": s.min, "wrapS": s.wrap_s, "wrapT": s.wrap_t}
-                       for s in samplers]  # fmt: skip
+    out["samplers"] = [
+        {"magFilter": s.mag, "minFilter": s.min, "wrapS": s.wrap_s, "wrapT": s.wrap_t} for s in samplers
+    ]
     out["accessors"], out["bufferViews"] = writer.accessors, writer.views
     if lit:
         out["extensions"] = {"KHR_lights_punctual": {"lights": [_light(s) for s in lit]}}

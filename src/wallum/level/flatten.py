@@ -1,6 +1,7 @@
 """A level as one run of triangles in its own space, as the renderers take it."""
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,7 +38,7 @@ def _or_fill(values: NDArray[np.float32] | None, count: int, width: int, fill: f
     return np.full((count, width), fill, np.float32) if values is None else values
 
 
-def _placed(primitive: Primitive, part: Part) -> tuple[NDArray[np.float32], ...]:
+def _placed(primitive: Primitive, part: Part) -> list[NDArray[Any]]:
     """Vertices of one primitive in the level's space; a mirrored part is turned right."""
     linear, count = part.matrix[:3, :3], len(primitive.positions)
     mirrored = np.linalg.det(linear) < 0.0
@@ -54,26 +55,23 @@ def _placed(primitive: Primitive, part: Part) -> tuple[NDArray[np.float32], ...]
     )
     faces = primitive.triangles[:, ::-1] if mirrored else primitive.triangles
     colours = _or_fill(primitive.colours, count, 4, 1.0)
-    return positions, normals.astype(np.float32), tangents, uv, colours, faces
+    return [positions, normals.astype(np.float32), tangents, uv, colours, faces]
 
 
 def flatten(level: Level) -> Triangles:
     """Write out every part of a level. An empty level gives arrays of length 0."""
-    columns: list[tuple[NDArray[np.float32], ...]] = []
+    columns: list[list[NDArray[Any]]] = []
     material, owner, first = [], [], 0
     for number, part in enumerate(level.parts):
         for primitive in level.meshes[part.mesh].primitives:
             *vertices, faces = _placed(primitive, part)
-            columns.append((*vertices, faces + np.uint32(first)))
+            columns.append([*vertices, faces + np.uint32(first)])
             first += len(vertices[0])
             material.append(np.full(len(faces), primitive.material, np.int32))
             owner.append(np.full(len(faces), number, np.int32))
     if not columns:
-        widths = (3, 3, 4, 4, 4)
-        empty = [np.zeros((0, width), np.float32) for width in widths]
+        p, n, t, u, c = (np.zeros((0, width), np.float32) for width in (3, 3, 4, 4, 4))
         nothing = np.zeros(0, np.int32)
-        return Triangles(*empty, np.zeros((0, 3), np.uint32), nothing, nothing)
-    merged = [np.concatenate(column) for column in zip(*columns, strict=True)]
-    *vertices, faces = merged
-    faces = faces.astype(np.uint32, copy=False)  # type: ignore[assignment]
-    return Triangles(*vertices, faces, np.concatenate(material), np.concatenate(owner))  # type: ignore[arg-type]
+        return Triangles(p, n, t, u, c, np.zeros((0, 3), np.uint32), nothing, nothing)
+    p, n, t, u, c, f = (np.concatenate(column) for column in zip(*columns, strict=True))
+    return Triangles(p, n, t, u, c, f.astype(np.uint32), np.concatenate(material), np.concatenate(owner))

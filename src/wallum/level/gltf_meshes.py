@@ -60,27 +60,28 @@ def _read(accessors: Accessors, given: Any, material: int, needs_tangents: bool)
         else accessors.indices(given.indices, len(positions))
     )
     faces = triangles_of(TRIANGLES if given.mode is None else given.mode, order)
-    parts: dict[str, NDArray[np.float32] | None] = {
-        "normals": _optional(accessors, attributes.NORMAL, 3),
+    normals = _optional(accessors, attributes.NORMAL, 3)
+    others: dict[str, NDArray[np.float32] | None] = {
         "tangents": _optional(accessors, attributes.TANGENT, 4),
         "uv0": _optional(accessors, attributes.TEXCOORD_0, 2),
         "uv1": _optional(accessors, attributes.TEXCOORD_1, 2),
         "colours": _colours(accessors, attributes.COLOR_0),
     }
-    for name, values in parts.items():
+    for name, values in {"normals": normals, **others}.items():
         if values is not None and len(values) != len(positions):
             raise LevelProblem(f"{name} and positions differ in number", "a primitive")
-    if parts["normals"] is None:
+    if normals is None:
         corners = faces.ravel()
         positions = positions[corners]
-        parts = {k: (None if v is None else v[corners]) for k, v in parts.items()}
-        parts["normals"], parts["tangents"] = flat_normals(positions), None
+        others = {k: (None if v is None else v[corners]) for k, v in others.items()}
+        normals, others["tangents"] = flat_normals(positions), None
         faces = np.arange(len(corners), dtype=np.uint32).reshape(-1, 3)
     else:
-        parts["normals"] = normalised(parts["normals"]).astype(np.float32)
-    if needs_tangents and parts["tangents"] is None and parts["uv0"] is not None:
-        parts["tangents"] = tangents(positions, parts["normals"], parts["uv0"], faces)
-    return Primitive(positions, triangles=faces, material=material, **parts)  # type: ignore[arg-type]
+        normals = normalised(normals).astype(np.float32)
+    uv = others["uv0"]
+    if needs_tangents and others["tangents"] is None and uv is not None:
+        others["tangents"] = tangents(positions, normals, uv, faces)
+    return Primitive(positions, normals, faces, material, **others)
 
 
 def _skip_reason(given: Any) -> str:

@@ -184,10 +184,15 @@ def _one_sun(sources: list[Source]) -> tuple[list[Source], list[Finding]]:
         return sources, []
     best = max(suns, key=lambda sun: sun.illuminance)
     findings = [
-        Finding("second sun left out", sun.name, "warning",
-                f"{sun.name} is a second far light; {best.name} is stronger and is the sun.")
-        for sun in suns if sun is not best
-    ]  # fmt: skip
+        Finding(
+            "second sun left out",
+            sun.name,
+            "warning",
+            f"{sun.name} is a second far light; {best.name} is stronger and is the sun.",
+        )
+        for sun in suns
+        if sun is not best
+    ]
     return [one for one in sources if one is best or not isinstance(one, SunSource)], findings
 
 

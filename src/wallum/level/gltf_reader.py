@@ -23,9 +23,13 @@ __all__ = ["load_gltf", "parse_gltf"]
 
 # Extensions whose meaning is fully read here.
 READ: Final = {
-    "KHR_lights_punctual", "KHR_materials_emissive_strength", "KHR_materials_unlit",
-    "KHR_mesh_quantization", "KHR_texture_transform", "EXT_texture_webp",
-}  # fmt: skip
+    "KHR_lights_punctual",
+    "KHR_materials_emissive_strength",
+    "KHR_materials_unlit",
+    "KHR_mesh_quantization",
+    "KHR_texture_transform",
+    "EXT_texture_webp",
+}
 MAGIC: Final = b"glTF"
 Fetch = Callable[[str], bytes]
 
@@ -139,9 +143,15 @@ def _assemble(gltf: GLTF2, source: str, fetch: Fetch) -> Level:
     meshes, of_meshes = read_meshes(gltf, accessors, materials)
     parts, shots, sources, of_nodes = read_nodes(gltf, meshes, source)
     return Level(
-        name=Path(source).stem, meshes=meshes, parts=parts, materials=materials, pictures=pictures,
-        sources=sources, shots=shots, findings=(*findings, *of_materials, *of_meshes, *of_nodes),
-    )  # fmt: skip
+        name=Path(source).stem,
+        meshes=meshes,
+        parts=parts,
+        materials=materials,
+        pictures=pictures,
+        sources=sources,
+        shots=shots,
+        findings=(*findings, *of_materials, *of_meshes, *of_nodes),
+    )
 
 
 def parse_gltf(data: bytes, source: str, fetch: Fetch) -> Level:
@@ -154,5 +164,3 @@ def parse_gltf(data: bytes, source: str, fetch: Fetch) -> Level:
     except (TypeError, AttributeError, IndexError, KeyError) as error:
         # The package checks no types: a string where a number belongs surfaces here.
         raise LevelProblem(f"not well-formed glTF: {error}", source, "glTF 2.0") from error
-
-

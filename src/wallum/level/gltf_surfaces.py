@@ -1,13 +1,15 @@
 """Materials, textures and samplers of a glTF file."""
 
-from typing import Any
+from typing import Any, Final
 
 from pygltflib import GLTF2
 
 from wallum.errors import LevelProblem
-from wallum.level.model import Finding, Material, Sampler, Slot, TextureUse
+from wallum.level.model import AlphaMode, Finding, Material, Sampler, Slot, TextureUse
 
 __all__ = ["read_materials"]
+
+ALPHA_MODES: Final[dict[str, AlphaMode]] = {"OPAQUE": "opaque", "MASK": "mask", "BLEND": "blend"}
 
 
 def _numbers(value: Any, count: int, where: str, default: tuple[float, ...]) -> tuple[Any, ...]:
@@ -72,21 +74,19 @@ def _material(gltf: GLTF2, index: int, source: str) -> Material:
     where = f"{source}: material {given.name or index}"
     pbr, extensions = given.pbrMetallicRoughness, given.extensions or {}
     strength = extensions.get("KHR_materials_emissive_strength", {}).get("emissiveStrength", 1.0)
-    alpha = (given.alphaMode or "OPAQUE").lower()
-    if alpha not in ("opaque", "mask", "blend"):
-        raise LevelProblem(f"alpha mode {given.alphaMode!r}", where, "OPAQUE, MASK or BLEND")
+    mode = given.alphaMode or "OPAQUE"
+    if mode not in ALPHA_MODES:
+        raise LevelProblem(f"alpha mode {mode!r}", where, "OPAQUE, MASK or BLEND")
     return Material(
         name=given.name or f"material {index}",
         base=_numbers(pbr.baseColorFactor if pbr else None, 4, where, (1.0, 1.0, 1.0, 1.0)),
         metallic=_or(pbr.metallicFactor if pbr else None, 1.0),
         roughness=_or(pbr.roughnessFactor if pbr else None, 1.0),
         normal_scale=_or(given.normalTexture.scale if given.normalTexture else None, 1.0),
-        occlusion_strength=_or(
-            given.occlusionTexture.strength if given.occlusionTexture else None, 1.0
-        ),
+        occlusion_strength=_or(given.occlusionTexture.strength if given.occlusionTexture else None, 1.0),
         emissive=_numbers(given.emissiveFactor, 3, where, (0.0, 0.0, 0.0)),
         emissive_strength=float(strength),
-        alpha=alpha,
+        alpha=ALPHA_MODES[mode],
         cutoff=_or(given.alphaCutoff, 0.5),
         double_sided=bool(given.doubleSided),
         unlit="KHR_materials_unlit" in extensions,
@@ -99,19 +99,23 @@ def read_materials(gltf: GLTF2, source: str) -> tuple[tuple[Material, ...], list
     materials = tuple(_material(gltf, index, source) for index in range(len(gltf.materials)))
     findings = [
         Finding(
-            "blend not drawn", material.name, "warning",
+            "blend not drawn",
+            material.name,
+            "warning",
             f"{material.name} is see-through; until that is drawn, a screen of holes stands for it.",
         )
         for material in materials
         if material.alpha == "blend"
-    ]  # fmt: skip
+    ]
     findings += [
         Finding(
-            "texture coordinates not read", material.name, "warning",
+            "texture coordinates not read",
+            material.name,
+            "warning",
             f"{material.name} asks for coordinate set {use.uv_set} ({slot}); sets 0 and 1 are read.",
         )
         for material in materials
         for slot, use in material.textures.items()
         if use.uv_set > 1
-    ]  # fmt: skip
+    ]
     return (*materials, Material()), findings

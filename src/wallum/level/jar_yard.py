@@ -22,7 +22,9 @@ EARTH, BRICK, PLASTER, CLAY, GLAZE, FIRE, LAMP_GLASS, TILE = range(8)
 SIZE: Final = 512
 
 
-def _mixed(low: tuple[float, ...], high: tuple[float, ...], amount: NDArray[np.float64]) -> NDArray[np.float64]:
+def _mixed(
+    low: tuple[float, ...], high: tuple[float, ...], amount: NDArray[np.float64]
+) -> NDArray[np.float64]:
     mix = amount[..., None]
     return np.array(low) * (1.0 - mix) + np.array(high) * mix
 
@@ -39,13 +41,17 @@ def _pictures() -> tuple[Picture, ...]:
     tiles = tile_height(SIZE, 8)
     tile = _mixed((0.06, 0.09, 0.10), (0.16, 0.30, 0.30), np.clip(tiles * 0.6 + broad * 0.4, 0, 1))
     return (
-        colour_map("earth colour", earth), normal_map("earth normal", noise(SIZE, 24, 4, 6), 9.0),
+        colour_map("earth colour", earth),
+        normal_map("earth normal", noise(SIZE, 24, 4, 6), 9.0),
         colour_map("brick colour", np.clip(brick, 0, 1)),
         normal_map("brick normal", height * 0.8 + fine * 0.5, 5.0),
-        colour_map("plaster colour", plaster), normal_map("plaster normal", noise(SIZE, 12, 5, 7), 5.0),
-        colour_map("clay colour", clay), normal_map("clay normal", noise(SIZE, 20, 4, 8), 2.5),
-        colour_map("tile colour", tile), normal_map("tile normal", tiles, 4.0),
-    )  # fmt: skip
+        colour_map("plaster colour", plaster),
+        normal_map("plaster normal", noise(SIZE, 12, 5, 7), 5.0),
+        colour_map("clay colour", clay),
+        normal_map("clay normal", noise(SIZE, 20, 4, 8), 2.5),
+        colour_map("tile colour", tile),
+        normal_map("tile normal", tiles, 4.0),
+    )
 
 
 def _material(name: str, picture: int, roughness: float) -> Material:
@@ -55,15 +61,24 @@ def _material(name: str, picture: int, roughness: float) -> Material:
 
 def _materials() -> tuple[Material, ...]:
     return (
-        _material("earth", 0, 0.95), _material("brick", 2, 0.85), _material("plaster", 4, 0.9),
+        _material("earth", 0, 0.95),
+        _material("brick", 2, 0.85),
+        _material("plaster", 4, 0.9),
         _material("clay", 6, 0.65),
         Material("glaze", (0.05, 0.17, 0.16, 1.0), metallic=0.0, roughness=0.16),
-        Material("fire", (0.05, 0.03, 0.02, 1.0), 0.0, 1.0, emissive=(1.0, 0.34, 0.07),
-                 emissive_strength=620.0),
-        Material("lamp glass", (0.6, 0.55, 0.45, 1.0), 0.0, 0.4, emissive=(1.0, 0.62, 0.30),
-                 emissive_strength=520.0),
+        Material(
+            "fire", (0.05, 0.03, 0.02, 1.0), 0.0, 1.0, emissive=(1.0, 0.34, 0.07), emissive_strength=620.0
+        ),
+        Material(
+            "lamp glass",
+            (0.6, 0.55, 0.45, 1.0),
+            0.0,
+            0.4,
+            emissive=(1.0, 0.62, 0.30),
+            emissive_strength=520.0,
+        ),
         _material("tile", 8, 0.3),
-    )  # fmt: skip
+    )
 
 
 def ground_height(x: NDArray[np.float64], z: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -85,8 +100,9 @@ def _earth() -> Primitive:
 
 def _jar_profile(belly: float, neck: float, height: float) -> NDArray[np.float64]:
     t = np.linspace(0.0, 1.0, 17)
-    outside = np.interp(t, [0, 0.08, 0.2, 0.45, 0.75, 1.0],
-                        [neck * 1.25, neck, neck * 1.15, belly, belly * 0.8, belly * 0.45])  # fmt: skip
+    outside = np.interp(
+        t, [0, 0.08, 0.2, 0.45, 0.75, 1.0], [neck * 1.25, neck, neck * 1.15, belly, belly * 0.8, belly * 0.45]
+    )
     inside = np.array([[0.01, height * 0.55], [neck * 0.8, height * 0.8], [neck * 1.05, height]])
     return np.concatenate([inside, np.stack([outside, height * (1.0 - t)], axis=1)])
 
@@ -100,15 +116,26 @@ def _kiln() -> Primitive:
 
 
 def _fire_mouth() -> tuple[Primitive, ...]:
-    frame = [box((-0.62, 0.0, -0.2), (-0.4, 1.0, 0.35), BRICK),
-             box((0.4, 0.0, -0.2), (0.62, 1.0, 0.35), BRICK),
-             box((-0.72, 1.0, -0.2), (0.72, 1.24, 0.42), BRICK)]  # fmt: skip
+    frame = [
+        box((-0.62, 0.0, -0.2), (-0.4, 1.0, 0.35), BRICK),
+        box((0.4, 0.0, -0.2), (0.62, 1.0, 0.35), BRICK),
+        box((-0.72, 1.0, -0.2), (0.72, 1.24, 0.42), BRICK),
+    ]
     return (*frame, box((-0.4, 0.0, -0.3), (0.4, 1.0, -0.02), FIRE))
 
 
 def _column() -> Primitive:
-    profile = [[0.02, 3.0], [0.34, 3.0], [0.34, 2.86], [0.22, 2.74], [0.2, 2.0], [0.23, 1.0],
-               [0.24, 0.3], [0.32, 0.2], [0.36, 0.0]]  # fmt: skip
+    profile = [
+        [0.02, 3.0],
+        [0.34, 3.0],
+        [0.34, 2.86],
+        [0.22, 2.74],
+        [0.2, 2.0],
+        [0.23, 1.0],
+        [0.24, 0.3],
+        [0.32, 0.2],
+        [0.36, 0.0],
+    ]
     dense = np.array(profile)
     steps = np.linspace(0, len(dense) - 1, 25)
     smooth = np.stack([np.interp(steps, np.arange(len(dense)), dense[:, i]) for i in (0, 1)], axis=1)
@@ -121,9 +148,13 @@ def _lantern() -> Primitive:
 
 
 def _walls() -> tuple[Primitive, ...]:
-    runs = [((-15, -0.5, -15.4), (15, 2.6, -15)), ((-15.4, -0.5, -15.4), (-15, 2.6, 15)),
-            ((15, -0.5, -15.4), (15.4, 2.6, 15)), ((-15, -0.5, 15), (-3, 2.6, 15.4)),
-            ((3, -0.5, 15), (15, 2.6, 15.4))]  # fmt: skip
+    runs = [
+        ((-15, -0.5, -15.4), (15, 2.6, -15)),
+        ((-15.4, -0.5, -15.4), (-15, 2.6, 15)),
+        ((15, -0.5, -15.4), (15.4, 2.6, 15)),
+        ((-15, -0.5, 15), (-3, 2.6, 15.4)),
+        ((3, -0.5, 15), (15, 2.6, 15.4)),
+    ]
     tops = [((a[0] - 0.08, 2.6, a[2] - 0.08), (b[0] + 0.08, 2.74, b[2] + 0.08)) for a, b in runs]
     return (*(box(a, b, PLASTER) for a, b in runs), *(box(a, b, CLAY) for a, b in tops))
 
@@ -157,8 +188,8 @@ def _jar_parts(rng: np.random.Generator) -> Iterator[Part]:
     for number, (x, z) in enumerate(spots):
         x, z = x + rng.normal(0, 0.08), z + rng.normal(0, 0.08)
         mesh = 5 + int(rng.integers(0, 3))
-        yield Part(f"jar {number}", f"jar {number}", mesh,
-                   _at(x, _ground_at(x, z) - 0.02, z, rng.random() * 6.28, 0.75 + 0.4 * rng.random()))  # fmt: skip
+        turn, size = rng.random() * 6.28, 0.75 + 0.4 * rng.random()
+        yield Part(f"jar {number}", f"jar {number}", mesh, _at(x, _ground_at(x, z) - 0.02, z, turn, size))
 
 
 def yard_lamps() -> list[Source]:
@@ -166,24 +197,67 @@ def yard_lamps() -> list[Source]:
     lamps: list[Source] = []
     for i in range(16):
         x = -13.5 + 1.8 * i
-        lamps.append(PointSource(id=f"arc-{i}", name=f"Arcade {i + 1}", position=(x, 2.45, -11.25),
-                                 intensity=26.0, kelvin=2400.0, range=4.2, radius=0.09))  # fmt: skip
+        lamps.append(
+            PointSource(
+                id=f"arc-{i}",
+                name=f"Arcade {i + 1}",
+                position=(x, 2.45, -11.25),
+                intensity=26.0,
+                kelvin=2400.0,
+                range=4.2,
+                radius=0.09,
+            )
+        )
     for i in range(16):
         side = -1.0 if i < 8 else 1.0
         z = -9.0 + 3.0 * (i % 8)
-        lamps.append(PointSource(id=f"wall-{i}", name=f"Wall {i + 1}", position=(14.55 * side, 2.0, z),
-                                 intensity=30.0, kelvin=2300.0, range=4.5, radius=0.09))  # fmt: skip
+        lamps.append(
+            PointSource(
+                id=f"wall-{i}",
+                name=f"Wall {i + 1}",
+                position=(14.55 * side, 2.0, z),
+                intensity=30.0,
+                kelvin=2300.0,
+                range=4.5,
+                radius=0.09,
+            )
+        )
     for i in range(4):
         angle = np.pi / 2 * i + np.pi / 4
         x, z = 3.25 * np.sin(angle), 3.25 * np.cos(angle)
-        lamps.append(SpotSource(id=f"mouth-{i}", name=f"Fire Mouth {i + 1}", position=(x, 0.85, z),
-                                direction=(np.sin(angle), -0.30, np.cos(angle)), intensity=420.0,
-                                kelvin=1850.0, inner=30.0, outer=68.0, range=10.0, radius=0.25,
-                                shadow=True))  # fmt: skip
-    for i, (x, z, k) in enumerate(((-8.0, 6.0, 3200.0), (8.5, 6.5, 3200.0), (-7.0, -6.0, 2900.0), (7.0, -6.0, 2900.0))):
-        lamps.append(SpotSource(id=f"mast-{i}", name=f"Mast {i + 1}", position=(x, 4.6, z),
-                                direction=(-0.35 * np.sign(x), -1.0, -0.25 * np.sign(z)), intensity=620.0,
-                                kelvin=k, inner=18.0, outer=44.0, range=12.0, radius=0.08, shadow=True))  # fmt: skip
+        lamps.append(
+            SpotSource(
+                id=f"mouth-{i}",
+                name=f"Fire Mouth {i + 1}",
+                position=(x, 0.85, z),
+                direction=(np.sin(angle), -0.30, np.cos(angle)),
+                intensity=420.0,
+                kelvin=1850.0,
+                inner=30.0,
+                outer=68.0,
+                range=10.0,
+                radius=0.25,
+                shadow=True,
+            )
+        )
+    for i, (x, z, k) in enumerate(
+        ((-8.0, 6.0, 3200.0), (8.5, 6.5, 3200.0), (-7.0, -6.0, 2900.0), (7.0, -6.0, 2900.0))
+    ):
+        lamps.append(
+            SpotSource(
+                id=f"mast-{i}",
+                name=f"Mast {i + 1}",
+                position=(x, 4.6, z),
+                direction=(-0.35 * np.sign(x), -1.0, -0.25 * np.sign(z)),
+                intensity=620.0,
+                kelvin=k,
+                inner=18.0,
+                outer=44.0,
+                range=12.0,
+                radius=0.08,
+                shadow=True,
+            )
+        )
     return lamps
 
 
@@ -191,28 +265,50 @@ def jar_yard() -> Level:
     """The level."""
     rng = np.random.default_rng(11)
     meshes = (
-        Mesh("earth", (_earth(),)), Mesh("kiln", (_kiln(),)), Mesh("column", (_column(),)),
-        Mesh("walls", _walls()), Mesh("arcade", _arcade()),
+        Mesh("earth", (_earth(),)),
+        Mesh("kiln", (_kiln(),)),
+        Mesh("column", (_column(),)),
+        Mesh("walls", _walls()),
+        Mesh("arcade", _arcade()),
         Mesh("jar round", (revolve(_jar_profile(0.42, 0.18, 0.95), 32, CLAY),)),
         Mesh("jar tall", (revolve(_jar_profile(0.34, 0.15, 1.25), 32, CLAY),)),
         Mesh("jar glazed", (revolve(_jar_profile(0.38, 0.2, 0.8), 32, GLAZE),)),
-        Mesh("fire mouth", _fire_mouth()), Mesh("lantern", (_lantern(),)),
-    )  # fmt: skip
-    parts = [Part("earth", "earth", 0, np.eye(4)), Part("kiln", "kiln", 1, _at(0, 0, 0)),
-             Part("walls", "walls", 3, np.eye(4)), Part("arcade", "arcade", 4, np.eye(4))]  # fmt: skip
+        Mesh("fire mouth", _fire_mouth()),
+        Mesh("lantern", (_lantern(),)),
+    )
+    parts = [
+        Part("earth", "earth", 0, np.eye(4)),
+        Part("kiln", "kiln", 1, _at(0, 0, 0)),
+        Part("walls", "walls", 3, np.eye(4)),
+        Part("arcade", "arcade", 4, np.eye(4)),
+    ]
     parts += [Part(f"column {i}", f"column {i}", 2, _at(-13.5 + 2.7 * i, 0.1, -11.25)) for i in range(11)]
     for i in range(4):
         angle = np.pi / 2 * i + np.pi / 4
-        parts.append(Part(f"mouth {i}", f"mouth {i}", 8, _at(3.02 * np.sin(angle), 0.0, 3.02 * np.cos(angle), angle)))
+        parts.append(
+            Part(f"mouth {i}", f"mouth {i}", 8, _at(3.02 * np.sin(angle), 0.0, 3.02 * np.cos(angle), angle))
+        )
     parts += list(_jar_parts(rng))
     for lamp in yard_lamps()[:32]:
         x, y, z = lamp.position  # type: ignore[union-attr]
         parts.append(Part(f"lantern {lamp.id}", f"lantern {lamp.id}", 9, _at(x, y, z)))
     shots = (
-        Shot(id="shot-gate", name="From the gate", eye=(6.4, 1.75, 14.2), direction=(-0.5, -0.07, -0.92), fov=52.0),
+        Shot(
+            id="shot-gate",
+            name="From the gate",
+            eye=(6.4, 1.75, 14.2),
+            direction=(-0.5, -0.07, -0.92),
+            fov=52.0,
+        ),
         Shot(id="shot-kiln", name="Kiln", eye=(-4.2, 1.5, 8.6), direction=(0.42, 0.12, -0.82), fov=48.0),
-        Shot(id="shot-arcade", name="Along the arcade", eye=(-13.2, 1.7, -9.0), direction=(0.93, -0.1, -0.16), fov=50.0),
-    )  # fmt: skip
+        Shot(
+            id="shot-arcade",
+            name="Along the arcade",
+            eye=(-13.2, 1.7, -9.0),
+            direction=(0.93, -0.1, -0.16),
+            fov=50.0,
+        ),
+    )
     return Level("jar-yard", meshes, tuple(parts), _materials(), _pictures(), shots=shots)
 
 
@@ -222,6 +318,8 @@ def jar_yard_project() -> Project:
     sun = sun.revised(azimuth=238.0, elevation=7.0, illuminance=900.0, kelvin=2600.0)
     sky = sky.revised(illuminance=140.0, kelvin=14000.0)
     return Project(
-        name="Jar yard", level="builtin:jar-yard", sources=(sun, sky, *yard_lamps()),
+        name="Jar yard",
+        level="builtin:jar-yard",
+        sources=(sun, sky, *yard_lamps()),
         shots=jar_yard().shots,
-    ).revised(look={"ev100": 6.6})  # fmt: skip
+    ).revised(look={"ev100": 6.6})

@@ -15,8 +15,16 @@ from wallum.document.sources import Source
 from wallum.errors import LevelProblem
 
 __all__ = [
-    "Finding", "Level", "Material", "Mesh", "Part", "Picture", "Primitive", "Sampler", "TextureUse",
-]  # fmt: skip
+    "Finding",
+    "Level",
+    "Material",
+    "Mesh",
+    "Part",
+    "Picture",
+    "Primitive",
+    "Sampler",
+    "TextureUse",
+]
 
 Float32 = NDArray[np.float32]
 Slot = Literal["base", "metal_rough", "normal", "occlusion", "emissive"]
@@ -84,7 +92,8 @@ class Picture:
     def pixels(self) -> NDArray[np.uint8]:
         """(H, W, 4) 8-bit RGBA, first row on top. Raises LevelProblem."""
         try:
-            with PillowImage.open(BytesIO(self.data)) as image:
+            with PillowImage.open(BytesIO(self.data)) as opened:
+                image: PillowImage.Image = opened
                 if image.mode.startswith("I"):
                     wide = np.asarray(image, dtype=np.float64) / 257.0
                     image = PillowImage.fromarray(np.round(wide).astype(np.uint8))

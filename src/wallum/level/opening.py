@@ -18,7 +18,8 @@ from wallum.level.sanity import sanity_findings
 __all__ = ["DEMOS", "new_project", "open_level", "open_project", "reference_to"]
 
 BUILTIN: Final[dict[str, Callable[[], Level]]] = {"pale-room": pale_room, "jar-yard": jar_yard}
-DEMOS: Final[dict[str, Callable[[], Project]]] = {"demo:pale-room": pale_room_project,
+DEMOS: Final[dict[str, Callable[[], Project]]] = {
+    "demo:pale-room": pale_room_project,
     "demo:jar-yard": jar_yard_project,
 }
 LEVEL_SUFFIXES: Final = (".glb", ".gltf")
@@ -63,9 +64,9 @@ def new_project(level: Level, reference: str) -> Project:
     indoors = bool(lamps) and not own_sun
     base = (own_sun[0] if own_sun else sun.revised(on=not indoors), sky.revised(on=not indoors))
     others = [one for one in level.sources if not isinstance(one, SunSource | SkySource)]
-    return Project(
-        name=level.name, level=reference, sources=(*base, *others), shots=level.shots
-    ).revised(look={"ev100": 5.0 if indoors else 13.0})
+    return Project(name=level.name, level=reference, sources=(*base, *others), shots=level.shots).revised(
+        look={"ev100": 5.0 if indoors else 13.0}
+    )
 
 
 def open_project(reference: str) -> tuple[Project, Path | None]:

@@ -24,9 +24,7 @@ REFLECTANCE: Final = 0.5
 
 def pale_room() -> Level:
     """The level: one room, one block."""
-    grey = Material(
-        "pale", (REFLECTANCE, REFLECTANCE, REFLECTANCE, 1.0), metallic=0.0, roughness=1.0
-    )
+    grey = Material("pale", (REFLECTANCE, REFLECTANCE, REFLECTANCE, 1.0), metallic=0.0, roughness=1.0)
     meshes = (
         Mesh("room", (box(*ROOM, 0, inward=True),)),
         Mesh("block", (box(*BLOCK, 0),)),
@@ -34,9 +32,14 @@ def pale_room() -> Level:
     parts = tuple(Part(mesh.name, mesh.name, i, np.eye(4)) for i, mesh in enumerate(meshes))
     shots = (
         Shot(id="shot-long", name="Long side", eye=(-2.4, 1.6, 3.6), direction=(0.42, -0.16, -0.9)),
-        Shot(id="shot-floor", name="Floor from above", eye=(0.0, 2.9, 0.0), fov=100.0,
-             direction=(0.0, -1.0, -0.001)),
-    )  # fmt: skip
+        Shot(
+            id="shot-floor",
+            name="Floor from above",
+            eye=(0.0, 2.9, 0.0),
+            fov=100.0,
+            direction=(0.0, -1.0, -0.001),
+        ),
+    )
     return Level("pale-room", meshes, parts, (grey,), shots=shots)
 
 
@@ -45,14 +48,30 @@ def pale_room_project() -> Project:
     level = pale_room()
     sun, sky = base_light()
     lamp = PointSource(
-        id="lamp", name="Ceiling Lamp", position=(-1.2, 2.5, 0.4), intensity=90.0, kelvin=2900.0,
-        shadow=True, radius=0.08, role="key",
-    )  # fmt: skip
+        id="lamp",
+        name="Ceiling Lamp",
+        position=(-1.2, 2.5, 0.4),
+        intensity=90.0,
+        kelvin=2900.0,
+        shadow=True,
+        radius=0.08,
+        role="key",
+    )
     spot = SpotSource(
-        id="spot", name="Block Spot", position=(0.0, 2.7, -0.6), direction=(1.5, -2.2, -1.4),
-        intensity=420.0, inner=12.0, outer=26.0, kelvin=4300.0, shadow=True, radius=0.03,
-    )  # fmt: skip
+        id="spot",
+        name="Block Spot",
+        position=(0.0, 2.7, -0.6),
+        direction=(1.5, -2.2, -1.4),
+        intensity=420.0,
+        inner=12.0,
+        outer=26.0,
+        kelvin=4300.0,
+        shadow=True,
+        radius=0.03,
+    )
     return Project(
-        name="Pale room", level="builtin:pale-room", shots=level.shots,
+        name="Pale room",
+        level="builtin:pale-room",
+        shots=level.shots,
         sources=(sun.revised(on=False), sky.revised(on=False), lamp, spot),
-    ).revised(look={"ev100": 4.0})  # fmt: skip
+    ).revised(look={"ev100": 4.0})

@@ -9,9 +9,7 @@ from wallum.level.shading_basis import tangents
 __all__ = ["box", "grid", "revolve"]
 
 
-def grid(
-    points: NDArray[np.float64], material: int, uv_scale: tuple[float, float] = (1.0, 1.0)
-) -> Primitive:
+def grid(points: NDArray[np.float64], material: int, uv_scale: tuple[float, float] = (1.0, 1.0)) -> Primitive:
     """Smooth surface through an (R, C, 3) net of points, facing d/dcolumn x d/drow."""
     rows, columns = points.shape[:2]
     by_row, by_column = np.gradient(points, axis=0), np.gradient(points, axis=1)
@@ -26,13 +24,18 @@ def grid(
     positions = points.reshape(-1, 3).astype(np.float32)
     normals32 = normals.astype(np.float32)
     return Primitive(
-        positions, normals32, faces, material,
-        tangents=tangents(positions, normals32, uv, faces), uv0=uv,
-    )  # fmt: skip
+        positions,
+        normals32,
+        faces,
+        material,
+        tangents=tangents(positions, normals32, uv, faces),
+        uv0=uv,
+    )
 
 
-def box(low: tuple[float, float, float], high: tuple[float, float, float], material: int,
-        inward: bool = False) -> Primitive:  # fmt: skip
+def box(
+    low: tuple[float, float, float], high: tuple[float, float, float], material: int, inward: bool = False
+) -> Primitive:
     """A box between two corners, its faces outward, or inward for a room; uv in metres."""
     lo, hi = np.array(low, float), np.array(high, float)
     sheets = []
@@ -50,9 +53,11 @@ def box(low: tuple[float, float, float], high: tuple[float, float, float], mater
     sign = -1.0 if inward else 1.0
     normals = np.repeat([s[1] * sign for s in sheets], 4, axis=0).astype(np.float32)
     faces = np.concatenate(
-        [np.array([[0, 1, 2], [0, 2, 3]] if s[2] else [[0, 2, 1], [0, 3, 2]]) + 4 * i
-         for i, s in enumerate(sheets)]
-    ).astype(np.uint32)  # fmt: skip
+        [
+            np.array([[0, 1, 2], [0, 2, 3]] if s[2] else [[0, 2, 1], [0, 3, 2]]) + 4 * i
+            for i, s in enumerate(sheets)
+        ]
+    ).astype(np.uint32)
     uv = np.concatenate([s[0][:, list(s[3])] for s in sheets]).astype(np.float32)
     return Primitive(
         positions, normals, faces, material, tangents=tangents(positions, normals, uv, faces), uv0=uv
@@ -64,7 +69,11 @@ def revolve(profile: NDArray[np.float64], segments: int, material: int, around: 
     angle = np.linspace(0.0, 2.0 * np.pi, segments + 1)
     radius, height = profile[:, 0][:, None], profile[:, 1][:, None]
     points = np.stack(
-        [radius * np.cos(angle), np.broadcast_to(height, (len(profile), segments + 1)),
-         radius * np.sin(angle)], axis=-1,
-    )  # fmt: skip
+        [
+            radius * np.cos(angle),
+            np.broadcast_to(height, (len(profile), segments + 1)),
+            radius * np.sin(angle),
+        ],
+        axis=-1,
+    )
     return grid(points, material, (around, around / 2.0))

@@ -33,9 +33,18 @@ def _lamp_row(lamp: Lamp) -> Row:
     outer = math.cos(math.radians(lamp.outer)) if isinstance(lamp, SpotSource) else -1.0
     inner = math.cos(math.radians(lamp.inner)) if isinstance(lamp, SpotSource) else 1.0
     return (
-        *lamp.position, lamp.range, red, green, blue, lamp.radius, *direction, float(spot),
-        outer, inner, float(lamp.shadow),
-    )  # fmt: skip
+        *lamp.position,
+        lamp.range,
+        red,
+        green,
+        blue,
+        lamp.radius,
+        *direction,
+        float(spot),
+        outer,
+        inner,
+        float(lamp.shadow),
+    )
 
 
 def _row(lamp: Lamp) -> Row:

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +12,7 @@ from wallum.physics.dome import irradiance_terms
 __all__ = ["LAMP_COLUMNS", "Dome", "Lamps", "LitScene", "Sun"]
 
 # Columns of Lamps.rows.
-LAMP_COLUMNS = {
+LAMP_COLUMNS: Final[dict[str, slice | int]] = {
     "position": slice(0, 3), "range": 3, "intensity": slice(4, 7), "radius": 7,
     "direction": slice(8, 11), "is_spot": 11, "cos_outer": 12, "cos_inner": 13, "shadow": 14,
 }  # fmt: skip
@@ -32,7 +33,7 @@ class Lamps:
 
     def column(self, name: str) -> NDArray[np.float32]:
         """One named column, (N,) or (N, 3)."""
-        return self.rows[:, LAMP_COLUMNS[name]]  # type: ignore[call-overload,no-any-return]
+        return self.rows[:, LAMP_COLUMNS[name]]
 
     def only(self, keep: NDArray[np.bool_]) -> "Lamps":
         """The lamps where `keep` is true."""

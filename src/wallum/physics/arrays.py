@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from wallum.errors import ShapeProblem
 
-Floats = NDArray[np.floating[Any]]
+# Any float array; the shape is said in the docstring of whoever takes it.
+Floats = NDArray[Any]
 
 __all__ = ["Floats", "as_vectors", "normalised"]
 

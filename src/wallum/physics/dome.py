@@ -26,9 +26,7 @@ def dome_directions(height: int, width: int) -> tuple[NDArray[np.float64], NDArr
     azimuth = (np.arange(width) + 0.5) / width * 2.0 * np.pi
     flat = np.sin(polar)[:, None]
     directions = np.stack(
-        np.broadcast_arrays(
-            flat * np.sin(azimuth), np.cos(polar)[:, None], -flat * np.cos(azimuth)
-        ),
+        np.broadcast_arrays(flat * np.sin(azimuth), np.cos(polar)[:, None], -flat * np.cos(azimuth)),
         axis=-1,
     )
     band = (np.cos(edges[:-1]) - np.cos(edges[1:])) * 2.0 * np.pi / width
@@ -60,11 +58,18 @@ def _basis(directions: Floats) -> NDArray[np.float64]:
     x, y, z = np.moveaxis(np.asarray(directions, dtype=np.float64), -1, 0)
     return np.stack(
         [
-            np.full_like(x, 0.282095), 0.488603 * y, 0.488603 * z, 0.488603 * x,
-            1.092548 * x * y, 1.092548 * y * z, 0.315392 * (3.0 * z * z - 1.0),
-            1.092548 * x * z, 0.546274 * (x * x - y * y),
-        ], axis=-1,
-    )  # fmt: skip
+            np.full_like(x, 0.282095),
+            0.488603 * y,
+            0.488603 * z,
+            0.488603 * x,
+            1.092548 * x * y,
+            1.092548 * y * z,
+            0.315392 * (3.0 * z * z - 1.0),
+            1.092548 * x * z,
+            0.546274 * (x * x - y * y),
+        ],
+        axis=-1,
+    )
 
 
 def irradiance_terms(dome: Floats) -> NDArray[np.float64]:

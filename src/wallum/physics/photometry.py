@@ -64,9 +64,7 @@ def cone_falloff(cos_angle: Floats, cos_inner: Floats, cos_outer: Floats) -> Flo
     return ramp * ramp
 
 
-def punctual_illuminance(
-    to_source_m: Floats, normals: Floats, radius_m: Floats, range_m: Floats
-) -> Floats:
+def punctual_illuminance(to_source_m: Floats, normals: Floats, radius_m: Floats, range_m: Floats) -> Floats:
     """Illuminance per candela at receivers, without shadow and without a cone.
 
     to_source_m : (N, 3) receiver-to-source vectors [m]

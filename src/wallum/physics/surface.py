@@ -27,9 +27,13 @@ def reflectance_fit(roughness: Floats, n_dot_v: Floats) -> tuple[Floats, Floats]
 
 
 def response(
-    base: Floats, metallic: Floats, roughness: Floats, normals: Floats, to_eye: Floats,
+    base: Floats,
+    metallic: Floats,
+    roughness: Floats,
+    normals: Floats,
+    to_eye: Floats,
     to_light: Floats,
-) -> NDArray[np.float64]:  # fmt: skip
+) -> NDArray[np.float64]:
     """Luminance per illuminance-facing-the-light: BRDF times the cosine.
 
     base                       : (N, 3) linear; metallic, roughness : (N,)

@@ -14,9 +14,14 @@ __all__ = ["GLOW_SCALE", "VERTEX", "LevelBundle", "Surfacing", "TextureData"]
 # G-buffer glow is kept at this share of its luminance: 11-bit floats then reach 1e6 cd/m2.
 GLOW_SCALE = 1.0 / 16.0
 VERTEX = np.dtype(
-    [("position", "<f4", 3), ("normal", "<f2", 4), ("tangent", "<f2", 4), ("uv", "<f4", 4),
-     ("colour", "<f2", 4)]
-)  # fmt: skip
+    [
+        ("position", "<f4", 3),
+        ("normal", "<f2", 4),
+        ("tangent", "<f2", 4),
+        ("uv", "<f4", 4),
+        ("colour", "<f2", 4),
+    ]
+)
 
 
 @dataclass(frozen=True)

@@ -103,9 +103,7 @@ def _halved(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return np.ascontiguousarray(pixels[::step, ::step]) if step > 1 else pixels
 
 
-def _surfacings(
-    level: Level, coloured: set[int]
-) -> tuple[tuple[Surfacing, ...], tuple[TextureData, ...]]:
+def _surfacings(level: Level, coloured: set[int]) -> tuple[tuple[Surfacing, ...], tuple[TextureData, ...]]:
     numbers: dict[tuple[object, ...], int] = {}
     textures: list[TextureData] = []
     surfacings = []
@@ -121,9 +119,8 @@ def _surfacings(
                 textures.append(TextureData(pixels, srgb, s.mag, s.min, s.wrap_s, s.wrap_t))
             used[f"{slot}_map"] = numbers[key]
         surfacings.append(
-            Surfacing(_features(material, index in coloured), _block(material), used,
-                      material.double_sided)
-        )  # fmt: skip
+            Surfacing(_features(material, index in coloured), _block(material), used, material.double_sided)
+        )
     return tuple(surfacings), tuple(textures)
 
 
@@ -137,10 +134,6 @@ def bundle_level(level: Level, triangles: Triangles | None = None) -> LevelBundl
     faces, material = flat.faces[order], flat.material[order]
     chunks = _chunks(material)
     low, high = _corners(flat.positions, faces, chunks)
-    coloured = {
-        p.material for mesh in level.meshes for p in mesh.primitives if p.colours is not None
-    }
+    coloured = {p.material for mesh in level.meshes for p in mesh.primitives if p.colours is not None}
     surfacings, textures = _surfacings(level, coloured)
     return LevelBundle(_vertices(flat), faces, chunks, low, high, surfacings, textures, bounds)
-
-

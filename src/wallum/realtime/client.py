@@ -8,6 +8,7 @@ import socket
 import subprocess
 import sys
 import time
+from contextlib import suppress
 from dataclasses import replace
 from typing import Any
 
@@ -80,10 +81,8 @@ class RendererClient:
     def _send(self, message: tuple[Any, ...], descriptors: tuple[int, ...] = ()) -> None:
         if self._channel is None:
             return
-        try:
+        with suppress(Closed):  # its end is noticed by receive(), in one place
             self._channel.send(message, descriptors)
-        except Closed:
-            pass  # its end is noticed by receive(), in one place
 
     def set_level(self, block: Block, warm_first: bool = False) -> None:
         """Show another level, stored by memory.store_value.

@@ -65,14 +65,17 @@ def _edges(count: int, pixels: int, tangent: float) -> NDArray[np.float64]:
 def _boxes(size: tuple[int, int], tangents: tuple[float, float], near: float, far: float) -> CellBoxes:
     columns, rows = -(-size[0] // CELL_PIXELS), -(-size[1] // CELL_PIXELS)
     scale, offset = _slice_map(far)
-    z = 2.0 ** ((np.arange(SLICES + 1) - offset) / scale)
-    z[0] = min(near, z[0])
+    z: NDArray[np.float64] = np.exp2((np.arange(SLICES + 1) - offset) / scale)
+    z[0] = min(near, float(z[0]))
     ex, ey = _edges(columns, size[0], tangents[0]), _edges(rows, size[1], tangents[1])
     z0, z1 = z[:-1, None], z[1:, None]
     return CellBoxes(
-        np.minimum(ex[:-1] * z0, ex[:-1] * z1), np.maximum(ex[1:] * z0, ex[1:] * z1),
-        np.minimum(ey[:-1] * z0, ey[:-1] * z1), np.maximum(ey[1:] * z0, ey[1:] * z1), z,
-    )  # fmt: skip
+        np.minimum(ex[:-1] * z0, ex[:-1] * z1),
+        np.maximum(ex[1:] * z0, ex[1:] * z1),
+        np.minimum(ey[:-1] * z0, ey[:-1] * z1),
+        np.maximum(ey[1:] * z0, ey[1:] * z1),
+        z,
+    )
 
 
 def _gap(low: NDArray[np.float64], high: NDArray[np.float64], at: float) -> NDArray[np.float64]:
@@ -105,9 +108,12 @@ def _cells_of_sphere(
 
 
 def _outside_cone(
-    boxes: CellBoxes, where: tuple[NDArray[np.int64], ...], apex: NDArray[np.float64],
-    axis: NDArray[np.float64], cos_outer: float,
-) -> NDArray[np.bool_]:  # fmt: skip
+    boxes: CellBoxes,
+    where: tuple[NDArray[np.int64], ...],
+    apex: NDArray[np.float64],
+    axis: NDArray[np.float64],
+    cos_outer: float,
+) -> NDArray[np.bool_]:
     """Which cells a cone misses, by their bounding spheres. Source: Wronski 2017."""
     z, y, x = where
     low = np.stack([boxes.x_low[z, x], boxes.y_low[z, y], boxes.z_edges[z]], axis=1)
@@ -121,9 +127,12 @@ def _outside_cone(
 
 
 def assign_lamps(
-    lamps: Lamps, shadowed: NDArray[np.bool_], camera: Camera, size: tuple[int, int],
+    lamps: Lamps,
+    shadowed: NDArray[np.bool_],
+    camera: Camera,
+    size: tuple[int, int],
     keep: NDArray[np.bool_] | None = None,
-) -> CellLists:  # fmt: skip
+) -> CellLists:
     """Lists of lamps by cell for a camera and picture size.
 
     shadowed : (N,) whether the lamp's shadow is looked up
@@ -152,9 +161,12 @@ def assign_lamps(
 
 
 def _lists(
-    cells: list[NDArray[np.int64]], numbers: list[NDArray[np.int64]], shadowed: NDArray[np.bool_],
-    grid: tuple[int, int, int], slices: tuple[float, float],
-) -> CellLists:  # fmt: skip
+    cells: list[NDArray[np.int64]],
+    numbers: list[NDArray[np.int64]],
+    shadowed: NDArray[np.bool_],
+    grid: tuple[int, int, int],
+    slices: tuple[float, float],
+) -> CellLists:
     total = grid[0] * grid[1] * grid[2]
     if not cells:
         return CellLists(np.zeros((total, 2), np.uint32), np.zeros(1, np.uint32), grid, slices)

@@ -51,10 +51,13 @@ class Developer:
         light.use(0)
         self._dither.use(1)
         set_uniforms(
-            program, picture=0, dither=1, size=light.size,
+            program,
+            picture=0,
+            dither=1,
+            size=light.size,
             scale=exposure_scale(ev100) / held_exposure / samples,
             curve=(curve.a, curve.b, curve.c, curve.d),
-        )  # fmt: skip
+        )
         frame.use()
         self._context.enable_only(0)
         self._screen(program).render(moderngl.TRIANGLES, vertices=3)

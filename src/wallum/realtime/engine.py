@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera, frustum_planes
-from wallum.moment.scene import LAMP_COLUMNS, LAMP_WIDTH, Lamps, LitScene
+from wallum.moment.scene import LAMP_WIDTH, Lamps, LitScene
 from wallum.moment.view import bounding_spheres, in_view
 from wallum.realtime.bundle import LevelBundle
 from wallum.realtime.clusters import assign_lamps
@@ -34,7 +34,7 @@ Steps = Iterator[None]
 
 def open_context() -> moderngl.Context:
     """An OpenGL 4.3 context of its own, without a window."""
-    return moderngl.create_standalone_context(backend="egl", require=430)  # type: ignore[attr-defined,no-any-return]
+    return moderngl.create_standalone_context(require=430, backend="egl")
 
 
 class Kit:
@@ -56,7 +56,8 @@ class Kit:
             self.gbuffer = GBuffer(self._context, size)
             self.others = LightTarget(self._context, self.gbuffer)
             self.total = LightTarget(self._context, self.gbuffer)
-        assert self.others is not None and self.total is not None
+        assert self.others is not None
+        assert self.total is not None
         return self.gbuffer, self.others, self.total
 
     def forget(self) -> None:
@@ -137,9 +138,14 @@ class Engine:
         return SunTurn(request.scene.sun.direction, frozenset({self._turn}))
 
     def light(
-        self, kit: Kit, scene: LitScene, view: View, size: Size, active: frozenset[str],
+        self,
+        kit: Kit,
+        scene: LitScene,
+        view: View,
+        size: Size,
+        active: frozenset[str],
         sun_turn: SunTurn | None = None,
-    ) -> Steps:  # fmt: skip
+    ) -> Steps:
         """Fill `kit.total` with the light of a scene seen by a view."""
         gbuffer, _, _ = kit.fit(size)
         if self._draw_gbuffer(gbuffer, view):
@@ -207,8 +213,13 @@ class Engine:
             return
         rest = scene.without(active)
         keep = np.array([one not in active for one in seen.lamps.ids], dtype=bool)
-        key = (gbuffer.key, seen.lamps.only(keep).rows.tobytes(),
-               rest.sky.key if rest.sky else None, _sun_key(rest), exposure)  # fmt: skip
+        key = (
+            gbuffer.key,
+            seen.lamps.only(keep).rows.tobytes(),
+            rest.sky.key if rest.sky else None,
+            _sun_key(rest),
+            exposure,
+        )
         if others.key != key:
             with self.log.measure("light of the others") as work:
                 self._all(kit, rest, view, seen, others, keep)
@@ -225,17 +236,27 @@ class Engine:
         self._buffers.write_lamps(rows, kit.lamp_shadows.tile_rows(seen.tiles))
 
     def _all(
-        self, kit: Kit, scene: LitScene, view: View, seen: Seen, target: LightTarget,
+        self,
+        kit: Kit,
+        scene: LitScene,
+        view: View,
+        seen: Seen,
+        target: LightTarget,
         keep: NDArray[np.bool_] | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Every source of `scene` at once, and the background."""
         gbuffer = kit.gbuffer
         assert gbuffer is not None
         lamps, shadowed = seen.lamps, seen.shadowed
-        # Strength and colour move no light between cells.
-        shape = np.delete(lamps.rows, LAMP_COLUMNS["intensity"], axis=1).tobytes()
-        listed_key = (shape, shadowed.tobytes(), view.camera, gbuffer.size,
-                      None if keep is None else keep.tobytes())  # fmt: skip
+        # Strength and colour (columns 4 to 6) move no light between cells.
+        shape = np.delete(lamps.rows, [4, 5, 6], axis=1).tobytes()
+        listed_key = (
+            shape,
+            shadowed.tobytes(),
+            view.camera,
+            gbuffer.size,
+            None if keep is None else keep.tobytes(),
+        )
         if self._buffers.lists_key != listed_key:
             lists = assign_lamps(lamps, shadowed, view.camera, gbuffer.size, keep)
             self._buffers.write_lists(lists)
@@ -247,9 +268,14 @@ class Engine:
         self.lighting.background(scene, view, gbuffer, target)
 
     def _add(
-        self, kit: Kit, scene: LitScene, view: View, seen: Seen, active: frozenset[str],
+        self,
+        kit: Kit,
+        scene: LitScene,
+        view: View,
+        seen: Seen,
+        active: frozenset[str],
         target: LightTarget,
-    ) -> int:  # fmt: skip
+    ) -> int:
         """Add the sources under the hand; returns the pixels visited."""
         gbuffer = kit.gbuffer
         assert gbuffer is not None
@@ -258,9 +284,16 @@ class Engine:
         for index, lamp_id in enumerate(seen.lamps.ids):
             if lamp_id in active:
                 pixels += self.lighting.add_lamp(
-                    scene, index, (centres[index], float(radii[index])), lamp_id in seen.tiles,
-                    view, gbuffer, target, kit.sun_shadows, kit.lamp_shadows,
-                )  # fmt: skip
+                    scene,
+                    index,
+                    (centres[index], float(radii[index])),
+                    lamp_id in seen.tiles,
+                    view,
+                    gbuffer,
+                    target,
+                    kit.sun_shadows,
+                    kit.lamp_shadows,
+                )
         sun = scene.sun if scene.sun and scene.sun.id in active else None
         sky = scene.sky if scene.sky and scene.sky.id in active else None
         if sun or sky:

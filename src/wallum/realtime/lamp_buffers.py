@@ -91,9 +91,13 @@ class LampBuffers:
         self.lists_key: object = None
 
     def _filled(
-        self, texture: moderngl.Texture | None, size: tuple[int, int], components: int, dtype: str,
+        self,
+        texture: moderngl.Texture | None,
+        size: tuple[int, int],
+        components: int,
+        dtype: str,
         values: NDArray[np.generic],
-    ) -> moderngl.Texture:  # fmt: skip
+    ) -> moderngl.Texture:
         """A table of whole numbers in a texture, which shaders read faster than storage."""
         if texture is not None and texture.size == size:
             texture.write(np.ascontiguousarray(values))

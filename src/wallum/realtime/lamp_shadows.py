@@ -20,9 +20,7 @@ MOST_TILES = 800
 NEAR_M = 0.03
 # Texels that a tile's picture reaches beyond its light, so that filtering stays inside.
 GUARD = 4.0
-FACES = np.array(
-    [[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], dtype=np.float64
-)
+FACES = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], dtype=np.float64)
 
 
 @dataclass
@@ -104,7 +102,7 @@ class LampShadows:
 
         Lamps beyond the atlas get none; the caller shows them without shadow.
         """
-        casting = np.flatnonzero(lamps.column("shadow") > 0.5) if lamps.ids else []
+        casting = np.flatnonzero(lamps.column("shadow") > 0.5).tolist()
         counts = [1 if lamps.column("is_spot")[i] > 0.5 else 6 for i in casting]
         self._fit(sum(counts))
         keep = {lamps.ids[i] for i in casting}
@@ -119,7 +117,7 @@ class LampShadows:
             key = np.delete(row, [4, 5, 6, 7]).tobytes()
             held = self._tiles.get(lamp_id)
             if held is None or held.key != key:
-                held = self._place(lamps, int(i), first, count, key, far)
+                held = self._place(lamps, i, first, count, key, far)
                 self._tiles[lamp_id] = held
                 dirty.append(lamp_id)
             given[lamp_id] = held

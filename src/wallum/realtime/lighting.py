@@ -63,9 +63,11 @@ def lamp_scissor(
         spread = np.arcsin(min(radius / along, 1.0))
         low, high = (np.tan(np.clip(turn + s, -1.55, 1.55)) / tangent for s in (-spread, spread))
         edges.append(
-            (int(np.clip(np.floor((low * 0.5 + 0.5) * pixels), 0, pixels)),
-             int(np.clip(np.ceil((high * 0.5 + 0.5) * pixels), 0, pixels)))
-        )  # fmt: skip
+            (
+                int(np.clip(np.floor((low * 0.5 + 0.5) * pixels), 0, pixels)),
+                int(np.clip(np.ceil((high * 0.5 + 0.5) * pixels), 0, pixels)),
+            )
+        )
     (x0, x1), (y0, y1) = edges
     return (x0, y0, x1 - x0, y1 - y0) if x1 > x0 and y1 > y0 else None
 
@@ -101,19 +103,25 @@ class Lighting:
         return frozenset(names)
 
     def _prepare(
-        self, features: frozenset[str], scene: LitScene, view: View, gbuffer: GBuffer,
-        sun_shadows: SunShadows, lamp_shadows: LampShadows,
-    ) -> moderngl.Program:  # fmt: skip
+        self,
+        features: frozenset[str],
+        scene: LitScene,
+        view: View,
+        gbuffer: GBuffer,
+        sun_shadows: SunShadows,
+        lamp_shadows: LampShadows,
+    ) -> moderngl.Program:
         if self._buffers.many:
             features = features | {"MANY_LAMPS"}
         program = self._programs.get("screen", "lighting", features)
         self._buffers.connect(program)
         exposure = pre_exposure(scene.ev100)
         values: dict[str, object] = {
-            **GBUFFER_UNITS, **view.uniforms,
+            **GBUFFER_UNITS,
+            **view.uniforms,
             "glow_exposure": exposure / GLOW_SCALE,
             "unlit_exposure": exposure / exposure_scale(scene.ev100),
-        }  # fmt: skip
+        }
         if scene.sky is not None:
             values["sky_terms"] = (scene.sky.terms * exposure).astype("f4").tobytes()
         if scene.sun is not None:
@@ -139,16 +147,26 @@ class Lighting:
         self.screen(program).render(moderngl.TRIANGLES, vertices=3)
 
     def sum_all(
-        self, scene: LitScene, features: frozenset[str], view: View, gbuffer: GBuffer,
-        target: LightTarget, sun_shadows: SunShadows, lamp_shadows: LampShadows,
+        self,
+        scene: LitScene,
+        features: frozenset[str],
+        view: View,
+        gbuffer: GBuffer,
+        target: LightTarget,
+        sun_shadows: SunShadows,
+        lamp_shadows: LampShadows,
         add: bool = False,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """Light of a whole scene on the surfaces; `add` leaves what is there."""
         program = self._prepare(features, scene, view, gbuffer, sun_shadows, lamp_shadows)
         set_uniforms(
-            program, cell_grid=self._buffers.grid, cell_pixels=float(CELL_PIXELS),
-            cell_slices=self._buffers.slices, cells=CELL_UNIT, lists=LIST_UNIT,
-        )  # fmt: skip
+            program,
+            cell_grid=self._buffers.grid,
+            cell_pixels=float(CELL_PIXELS),
+            cell_slices=self._buffers.slices,
+            cells=CELL_UNIT,
+            lists=LIST_UNIT,
+        )
         if self._buffers.cells is not None and self._buffers.lists is not None:
             self._buffers.cells.use(CELL_UNIT)
             self._buffers.lists.use(LIST_UNIT)
@@ -160,10 +178,17 @@ class Lighting:
         self._draw(program, add)
 
     def add_lamp(
-        self, scene: LitScene, index: int, sphere: tuple[NDArray[np.float64], float],
-        shadowed: bool, view: View, gbuffer: GBuffer, target: LightTarget,
-        sun_shadows: SunShadows, lamp_shadows: LampShadows,
-    ) -> int:  # fmt: skip
+        self,
+        scene: LitScene,
+        index: int,
+        sphere: tuple[NDArray[np.float64], float],
+        shadowed: bool,
+        view: View,
+        gbuffer: GBuffer,
+        target: LightTarget,
+        sun_shadows: SunShadows,
+        lamp_shadows: LampShadows,
+    ) -> int:
         """Add one lamp where its light can fall; returns the number of pixels visited."""
         place = lamp_scissor(*sphere, view.camera, gbuffer.size)
         if place is None:

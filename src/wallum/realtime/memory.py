@@ -4,6 +4,7 @@ import mmap
 import os
 import pickle
 import struct
+from contextlib import suppress
 from typing import Any
 
 __all__ = ["Block", "load_value", "store_value"]
@@ -33,10 +34,8 @@ class Block:
     def close(self) -> None:
         """Let go of it; views that are still held keep the memory mapped until they go."""
         os.close(self.descriptor)
-        try:
+        with suppress(BufferError):  # a view is still held; the map goes with it
             self._map.close()
-        except BufferError:
-            pass  # a view is still held; the map goes with it
 
 
 def _aligned(size: int) -> int:
@@ -47,15 +46,15 @@ def store_value(value: Any) -> Block:
     """Put a value into shared memory; its arrays are copied once and not pickled."""
     parts: list[pickle.PickleBuffer] = []
     head = pickle.dumps(value, protocol=5, buffer_callback=parts.append)
-    raw = [head, *(part.raw() for part in parts)]
-    table = struct.pack(f"<{len(raw)}Q", *(len(memoryview(one)) for one in raw))
+    raw = [memoryview(head), *(part.raw() for part in parts)]
+    table = struct.pack(f"<{len(raw)}Q", *(one.nbytes for one in raw))
     offset = _aligned(COUNT.size + len(table))
-    block = Block.create(offset + sum(_aligned(len(memoryview(one))) for one in raw) + 1)
+    block = Block.create(offset + sum(_aligned(one.nbytes) for one in raw) + 1)
     view = block.view()
     view[: COUNT.size] = COUNT.pack(len(raw))
     view[COUNT.size : COUNT.size + len(table)] = table
     for one in raw:
-        size = len(memoryview(one))
+        size = one.nbytes
         view[offset : offset + size] = one
         offset += _aligned(size)
     return block

@@ -33,9 +33,13 @@ class Picture:
 
 
 def render_picture(
-    project: Project, level: Level, camera: Camera, size: tuple[int, int], settle: bool = True,
+    project: Project,
+    level: Level,
+    camera: Camera,
+    size: tuple[int, int],
+    settle: bool = True,
     renderer: Renderer | None = None,
-) -> Picture:  # fmt: skip
+) -> Picture:
     """Draw a project's light on its level. Raises RendererProblem, LevelProblem.
 
     renderer : one that already shows this level; made and filled where None

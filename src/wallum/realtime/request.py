@@ -8,7 +8,7 @@ from wallum.moment.scene import LitScene
 from wallum.realtime.passes import PassRecord
 from wallum.realtime.targets import Size
 
-__all__ = ["Frame", "PictureRequest", "SETTLE_FRAMES"]
+__all__ = ["SETTLE_FRAMES", "Frame", "PictureRequest"]
 
 # Jittered pictures that a settled one is the mean of.
 SETTLE_FRAMES = 48

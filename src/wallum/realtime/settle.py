@@ -12,7 +12,7 @@ from dataclasses import replace
 import moderngl
 import numpy as np
 
-from wallum.moment.scene import LAMP_COLUMNS, Lamps, LitScene
+from wallum.moment.scene import Lamps, LitScene
 from wallum.physics.emitters import ball_points, cone_directions, halton
 from wallum.realtime.engine import Engine, SunTurn
 from wallum.realtime.lighting import View
@@ -131,8 +131,7 @@ class Settler:
             index = np.array(chosen)
             u = np.stack([(halton(n, 1, b)[0] + 0.618034 * index) % 1.0 for b in (5, 7, 11)], axis=1)
             radius = scene.lamps.column("radius")[index][:, None]
-            place = LAMP_COLUMNS["position"]
-            rows[index, place] = scene.lamps.rows[index, place] + ball_points(u) * radius
+            rows[index, 0:3] = scene.lamps.column("position")[index] + ball_points(u) * radius
         self._lamps = Lamps(scene.lamps.ids, rows)
         return replace(scene, lamps=self._lamps)
 
@@ -142,11 +141,11 @@ class Settler:
         if program.glo not in self._arrays:
             self._arrays[program.glo] = context.vertex_array(program, [])
         total = engine.settling.total
-        assert total is not None and self._frame is not None
+        assert total is not None
+        assert self._frame is not None
         total.light.use(0)
         set_uniforms(program, picture=0)
         self._frame.use()
         context.enable_only(moderngl.BLEND)
         context.blend_func = moderngl.ONE, moderngl.ONE
         self._arrays[program.glo].render(moderngl.TRIANGLES, vertices=3)
-

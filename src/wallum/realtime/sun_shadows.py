@@ -6,6 +6,7 @@ where they are. Source: Valient 2007, "Stable Rendering of Cascaded Shadow Maps"
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import moderngl
 import numpy as np
@@ -54,7 +55,9 @@ def _slice_sphere(camera: Camera, start: float, end: float) -> tuple[NDArray[np.
     return np.array(camera.eye) + direction * middle, float(radius)
 
 
-def cascades_for(sun_direction: NDArray[np.float64], camera: Camera, bounds: NDArray[np.float64]) -> list[Cascade]:
+def cascades_for(
+    sun_direction: NDArray[np.float64], camera: Camera, bounds: NDArray[np.float64]
+) -> list[Cascade]:
     """The three cascades of a camera; they change only in whole steps."""
     diagonal = float(np.linalg.norm(bounds[1] - bounds[0])) or 1.0
     longest = min(diagonal, LONGEST_M)
@@ -67,7 +70,7 @@ def cascades_for(sun_direction: NDArray[np.float64], camera: Camera, bounds: NDA
     axes[:3, :3] = rotation
     axes[2] = np.array([*-rotation[2], high]) / (high - low)
     out = []
-    for start, end in zip(starts[:-1], starts[1:], strict=True):
+    for start, end in pairwise(starts):
         centre, radius = _slice_sphere(camera, start, end)
         radius = float(2.0 ** (np.ceil(np.log2(radius) * 8.0) / 8.0))
         step = STEP * radius
@@ -134,8 +137,10 @@ class SunShadows:
         places = []
         for index, cascade in enumerate(self.cascades):
             scale = 0.25 / cascade.half
-            x, y = (0.25 + 0.5 * part - scale * middle for part, middle in
-                    zip((index % 2, index // 2), cascade.at, strict=True))  # fmt: skip
+            x, y = (
+                0.25 + 0.5 * part - scale * middle
+                for part, middle in zip((index % 2, index // 2), cascade.at, strict=True)
+            )
             places.append((scale, x, y, cascade.texel))
         return {
             "sun_axes": self.cascades[0].axes.T.astype("f4").tobytes(),

@@ -28,9 +28,9 @@ def _requests() -> Iterator[PictureRequest]:
     sun = Sun("sun", np.array([0.0, 1.0, 0.0]), np.ones(3), 0.01, True)
     sky = Dome("sky", plain_dome(1.0, np.ones(3), np.ones(3), 8, 16).astype(np.float32), (-1.0,))
     camera = Camera((0.0, 1.0, 3.0), (0.0, 0.0, -1.0))
-    for far_light in ((sun, sky), (None, None), (None, sky), (sun, None)):
+    for bright, dome in ((sun, sky), (None, None), (None, sky), (sun, None)):
         for lamps in (none, _lamps(False), _lamps(True)):
-            scene = LitScene(lamps, *far_light, 0.0)
+            scene = LitScene(lamps, bright, dome, 0.0)
             yield PictureRequest(0, scene, camera, SIZE)
     whole = PictureRequest(0, LitScene(_lamps(True), sun, sky, 0.0), camera, SIZE)
     yield replace(whole, active=frozenset({"a", "b"}))

@@ -9,6 +9,7 @@ import socket
 import sys
 import traceback
 from collections.abc import Iterator
+from contextlib import suppress
 from typing import Any
 
 from wallum.realtime.channel import Channel, Closed
@@ -150,10 +151,8 @@ def main() -> int:
         return 0
     except Exception as error:
         log.error("%s", traceback.format_exc())
-        try:
+        with suppress(Closed):
             channel.send(("problem", str(error)))
-        except Closed:
-            pass
         return 1
     return 0
 

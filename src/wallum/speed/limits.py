@@ -12,7 +12,8 @@ in vec2 at; out vec4 c; uniform float k;
 void main() { vec3 x = vec3(at, 1.0); for (int i = 0; i < 8; ++i) x = x * x * k + 0.1; c = vec4(x, 1.0); }"""
 SCREEN = """#version 430 core
 out vec2 at;
-void main() { at = vec2(gl_VertexID == 1 ? 3.0 : -1.0, gl_VertexID == 2 ? 3.0 : -1.0); gl_Position = vec4(at, 0.0, 1.0); }"""
+void main() { at = vec2(gl_VertexID == 1 ? 3.0 : -1.0, gl_VertexID == 2 ? 3.0 : -1.0);
+              gl_Position = vec4(at, 0.0, 1.0); }"""
 
 
 def fill_ms(context: moderngl.Context, size: tuple[int, int], runs: int = 15) -> float:
@@ -20,7 +21,7 @@ def fill_ms(context: moderngl.Context, size: tuple[int, int], runs: int = 15) ->
     texture = context.texture(size, 4, dtype="f2")
     frame = context.framebuffer([texture])
     program = context.program(vertex_shader=SCREEN, fragment_shader=FILL)
-    program["k"].value = 0.3  # type: ignore[union-attr]
+    program["k"].value = 0.3
     screen = context.vertex_array(program, [])
     frame.use()
     context.enable_only(0)

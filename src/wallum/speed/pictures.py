@@ -8,6 +8,7 @@ import numpy as np
 
 from wallum.document.project import Project
 from wallum.document.sources import PointSource
+from wallum.figures import Row, percentile
 from wallum.level.jar_yard import jar_yard, jar_yard_project
 from wallum.level.model import Level
 from wallum.moment.camera import Camera, far_for
@@ -16,7 +17,6 @@ from wallum.realtime.bundling import bundle_level
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
 from wallum.speed.limits import fill_ms
-from wallum.figures import Row, percentile
 
 __all__ = ["picture_rows"]
 
@@ -73,9 +73,14 @@ def _near_lamps(project: Project, camera: Camera, count: int) -> Project:
     for i in range(count):
         at = np.array(camera.eye) + ahead * (6.0 + i) + right * (i % 3 - 1.0) * 2.0
         lamps.append(
-            PointSource(id=f"near-{i}", name=f"Near {i}", position=(float(at[0]), 1.0, float(at[2])),
-                        range=3.0, intensity=40.0)
-        )  # fmt: skip
+            PointSource(
+                id=f"near-{i}",
+                name=f"Near {i}",
+                position=(float(at[0]), 1.0, float(at[2])),
+                range=3.0,
+                intensity=40.0,
+            )
+        )
     return project.revised(sources=(*project.sources, *lamps))
 
 
@@ -100,12 +105,30 @@ def picture_rows() -> Iterator[Row]:
     for _ in range(2):
         _drain(renderer, request)
     still = [_drain(renderer, request) for _ in range(RUNS)]
-    yield Row("still picture, surfaces kept, unsettled, 960x540", percentile(still, 0.5), "ms", 100.0, fill,
-              "one plain pass", {"scene": scene})  # fmt: skip
+    yield Row(
+        "still picture, surfaces kept, unsettled, 960x540",
+        percentile(still, 0.5),
+        "ms",
+        100.0,
+        fill,
+        "one plain pass",
+        {"scene": scene},
+    )
     times = _settle_times(renderer, request)
-    yield Row("a settling picture", percentile(times[1:], 0.5), "ms", 140.0, fill, "one plain pass",
-              {"pictures": SETTLE_FRAMES, "95th": round(percentile(times[1:], 0.95)), "first": round(times[0]),
-               "whole_s": round(sum(times) / 1e3, 1)})  # fmt: skip
+    yield Row(
+        "a settling picture",
+        percentile(times[1:], 0.5),
+        "ms",
+        140.0,
+        fill,
+        "one plain pass",
+        {
+            "pictures": SETTLE_FRAMES,
+            "95th": round(percentile(times[1:], 0.95)),
+            "first": round(times[0]),
+            "whole_s": round(sum(times) / 1e3, 1),
+        },
+    )
     alone = _fifty(project, camera)
     crowd = _crowd(alone, camera, 1000 - len(evaluate(alone).lamps.ids))
     few, many = (PictureRequest(1, evaluate(p), camera, SIZE) for p in (alone, crowd))
@@ -114,6 +137,12 @@ def picture_rows() -> Iterator[Row]:
     # In turn, so that a change of the machine's pace falls on both.
     pairs = [(_drain(renderer, few), _drain(renderer, many)) for _ in range(RUNS)]
     ratio = percentile([b / a for a, b in pairs], 0.5)
-    yield Row("1,000 lamps, 50 in the picture, against those 50 alone", ratio, "x", 1.5, None, "",
-              {"alone_ms": round(percentile([a for a, _ in pairs], 0.5), 1),
-               "lamps": len(many.scene.lamps.ids)})  # fmt: skip
+    yield Row(
+        "1,000 lamps, 50 in the picture, against those 50 alone",
+        ratio,
+        "x",
+        1.5,
+        None,
+        "",
+        {"alone_ms": round(percentile([a for a, _ in pairs], 0.5), 1), "lamps": len(many.scene.lamps.ids)},
+    )

@@ -13,13 +13,13 @@ import numpy as np
 from wallum.desk.stopwatch import desk_rows
 from wallum.document.project import Project
 from wallum.exchange.gltf_export import build_gltf, to_glb
+from wallum.figures import Row, percentile
 from wallum.level.gltf_reader import load_gltf
 from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import grid
 from wallum.realtime.bundling import bundle_level
 from wallum.speed.limits import memory_copy_ms
 from wallum.speed.pictures import picture_rows
-from wallum.figures import Row, percentile
 
 __all__ = ["measure_all"]
 
@@ -52,8 +52,15 @@ def _open_rows() -> Iterator[Row]:
             bundle_level(load_gltf(path))
             times.append(time.perf_counter() - start)
         copy = memory_copy_ms(path.stat().st_size) / 1e3
-    yield Row("opening 300,000 triangles without textures, until ready to draw", percentile(times, 0.5), "s",
-              2.0, copy, "copying the file's bytes", {"triangles": f"{level.triangle_count:,}"})  # fmt: skip
+    yield Row(
+        "opening 300,000 triangles without textures, until ready to draw",
+        percentile(times, 0.5),
+        "s",
+        2.0,
+        copy,
+        "copying the file's bytes",
+        {"triangles": f"{level.triangle_count:,}"},
+    )
 
 
 def _wall_time(command: list[str]) -> float:
@@ -68,8 +75,14 @@ def _start_rows() -> Iterator[Row]:
     through = [str(ROOT / "wallum"), "--help"]
     pairs = [(_wall_time(through), _wall_time(direct)) for _ in range(7)]
     added = percentile([a - b for a, b in pairs], 0.5)
-    yield Row("what the start script adds to a second start", added, "s", 0.3,
-              percentile([_wall_time(bare) for _ in range(5)], 0.5), "bare Python")  # fmt: skip
+    yield Row(
+        "what the start script adds to a second start",
+        added,
+        "s",
+        0.3,
+        percentile([_wall_time(bare) for _ in range(5)], 0.5),
+        "bare Python",
+    )
 
 
 def measure_all(progress: Callable[[str], None]) -> list[Row]:

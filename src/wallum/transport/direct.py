@@ -69,8 +69,10 @@ def _lamp(
     rays: RayScene, scene: LitScene, index: int, start: Floats, normal: Floats, u: Floats
 ) -> NDArray[np.float64]:
     lamps = scene.lamps.only(np.arange(len(scene.lamps.ids)) == index)
-    row = {name: lamps.column(name)[0].astype(np.float64) for name in
-           ("position", "range", "radius", "direction", "is_spot", "cos_outer", "cos_inner")}  # fmt: skip
+    row = {
+        name: lamps.column(name)[0].astype(np.float64)
+        for name in ("position", "range", "radius", "direction", "is_spot", "cos_outer", "cos_inner")
+    }
     casts = lamps.column("shadow")[0] > 0.5
     places = row["position"] + ball_points(u) * row["radius"]
     if row["radius"] == 0.0 or not casts:

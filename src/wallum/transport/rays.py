@@ -6,8 +6,10 @@ see-through surfaces stop nothing, as in the real-time picture.
 """
 
 import os
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from embreex import rtcore_scene
@@ -61,9 +63,11 @@ class _Accelerated:
 
         def part(rows: slice) -> None:
             answer = self._scene.run(
-                origins[rows].astype(np.float32), directions[rows].astype(np.float32),
-                dists=np.minimum(reach[rows], 1e30).astype(np.float32), output=1,
-            )  # fmt: skip
+                origins[rows].astype(np.float32),
+                directions[rows].astype(np.float32),
+                dists=np.minimum(reach[rows], 1e30).astype(np.float32),
+                output=1,
+            )
             hit = answer["primID"] >= 0
             where = np.arange(rows.start, rows.stop)[hit]
             out.distance[where] = answer["tfar"][hit]
@@ -80,24 +84,26 @@ class _Accelerated:
 
         def part(rows: slice) -> None:
             answer = self._scene.run(
-                origins[rows].astype(np.float32), directions[rows].astype(np.float32),
-                dists=np.minimum(reach[rows], 1e30).astype(np.float32), query="OCCLUDED",
-            )  # fmt: skip
+                origins[rows].astype(np.float32),
+                directions[rows].astype(np.float32),
+                dists=np.minimum(reach[rows], 1e30).astype(np.float32),
+                query="OCCLUDED",
+            )
             out[rows] = answer >= 0
 
         _over_threads(part, len(origins))
         return out
 
 
-def _over_threads(work: object, count: int) -> None:
+def _over_threads(work: Callable[[slice], None], count: int) -> None:
     parts = max(1, min(THREADS, count // SMALLEST_BATCH))
     edges = np.linspace(0, count, parts + 1).astype(int)
-    slices = [slice(int(a), int(b)) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+    slices = [slice(int(a), int(b)) for a, b in pairwise(edges)]
     if parts == 1:
-        work(slices[0])  # type: ignore[operator]
+        work(slices[0])
         return
     with ThreadPoolExecutor(parts) as pool:
-        list(pool.map(work, slices))  # type: ignore[arg-type]
+        list(pool.map(work, slices))
 
 
 class RayScene:
@@ -115,8 +121,10 @@ class RayScene:
         """First surface along each ray, see-through ones included. (N, 3), (N, 3) unit."""
         reach = np.full(len(origins), np.inf)
         best = self._solid.first(origins, directions, reach)
-        for other in (self._through_holes(origins, directions, best.distance),
-                      self._veiled.first(origins, directions, best.distance)):  # fmt: skip
+        for other in (
+            self._through_holes(origins, directions, best.distance),
+            self._veiled.first(origins, directions, best.distance),
+        ):
             nearer = other.distance < best.distance
             best.distance[nearer] = other.distance[nearer]
             best.triangle[nearer] = other.triangle[nearer]
