@@ -164,7 +164,7 @@ class ShotList(QListWidget):
     def refresh(self) -> None:
         """Show the present shots."""
         shots = self._session.project.shots
-        if shots is self._shown:
+        if shots == self._shown:
             return
         self._shown = shots
         self.clear()

@@ -1,8 +1,8 @@
 """How a surface answers light: the standard's metallic-roughness model.
 
 GGX with height-correlated Smith visibility, Schlick's Fresnel, Lambert's diffuse part, and
-compensation for light that bounces between facets. Sources: glTF 2.0, appendix B; Karis
-2014 for the split-sum fit; Turquin 2019 for the compensation.
+compensation for light that bounces between facets. Sources: glTF 2.0, appendix B; Turquin
+2019 for the compensation.
 Twin of shaders/include/surface.glsl.
 """
 
@@ -18,12 +18,29 @@ DIELECTRIC_F0 = 0.04
 MIN_ROUGHNESS = 0.045
 
 
+# Fits of our own to the model's directional integrals, computed with 65,536 samples at 24 x 24
+# roughnesses and angles: the share that a mirror of F0 = 1 sends back, within 1.5 % on
+# average and 6 % at worst; and the part of it that Fresnel's rise adds, within 0.007 and
+# 0.06 (grazing). Twin of reflectance_fit in shaders/include/surface.glsl.
+LOSS_OVER = (64.2309, -50.8168, -178.0137, 1000.0, -200.0137, 41.5353)
+LOSS_UNDER = (543.6193, 115.8285, 306.4943)
+RISE_3 = (0.42946, -0.29867, -0.19458)
+RISE_6 = (0.70528, -2.37075, 1.81966)
+RISE_0 = (-0.0102958, 0.0137478)
+
+
 def reflectance_fit(roughness: Floats, n_dot_v: Floats) -> tuple[Floats, Floats]:
-    """Scale and offset of F0 in the directional reflectance of the gloss (Karis's fit)."""
-    r = np.asarray(roughness)
-    x, y, z, w = 1.0 - r, -0.0275 * r + 0.0425, -0.572 * r + 1.04, 0.022 * r - 0.04
-    a004 = np.minimum(x * x, 2.0 ** (-9.28 * np.asarray(n_dot_v))) * x + y
-    return -1.04 * a004 + z, 1.04 * a004 + w
+    """Scale and offset of F0 in the share of light that the gloss sends back."""
+    r, n = np.asarray(roughness), np.asarray(n_dot_v)
+    p, q = LOSS_OVER, LOSS_UNDER
+    over = p[0] + p[1] * r + p[2] * n + p[3] * r * n + p[4] * n * n + p[5] * r * r
+    under = q[0] * r * r + q[1] * n + q[2] * r * n + 0.1
+    whole = np.clip(1.0 - r * r * over / under, 0.05, 1.0)
+    x3 = (1.0 - n) ** 3
+    rise = x3 * (RISE_3[0] + r * (RISE_3[1] + r * RISE_3[2]))
+    rise = rise + x3 * x3 * (RISE_6[0] + r * (RISE_6[1] + r * RISE_6[2]))
+    rise = np.clip(rise + RISE_0[0] + r * RISE_0[1], 0.0, whole)
+    return whole - rise, rise
 
 
 def response(

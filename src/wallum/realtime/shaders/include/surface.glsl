@@ -14,10 +14,17 @@ struct Surface {
     float occlusion;
 };
 
-vec2 reflectance_fit(float roughness, float n_v) {
-    float x = 1.0 - roughness;
-    float a004 = min(x * x, exp2(-9.28 * n_v)) * x + (-0.0275 * roughness + 0.0425);
-    return vec2(-1.04, 1.04) * a004 + vec2(-0.572 * roughness + 1.04, 0.022 * roughness - 0.04);
+// Scale and offset of F0 in the share of light that the gloss sends back.
+vec2 reflectance_fit(float r, float n) {
+    float over = 64.2309 + r * (41.5353 * r - 50.8168) + n * (1000.0 * r - 178.0137 - 200.0137 * n);
+    float under = 543.6193 * r * r + n * (115.8285 + 306.4943 * r) + 0.1;
+    float whole = clamp(1.0 - r * r * over / under, 0.05, 1.0);
+    float x = 1.0 - n;
+    float x3 = x * x * x;
+    float rise = x3 * (0.42946 + r * (-0.29867 - r * 0.19458))
+        + x3 * x3 * (0.70528 + r * (-2.37075 + r * 1.81966)) - 0.0102958 + r * 0.0137478;
+    rise = clamp(rise, 0.0, whole);
+    return vec2(whole - rise, rise);
 }
 
 // Luminance per illuminance on a surface that faces the light, times the cosine [1/sr].

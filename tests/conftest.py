@@ -1,0 +1,49 @@
+"""Shared fixtures. Tests that need a window run offscreen unless they start a screen."""
+
+import os
+import threading
+
+import numpy as np
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+def pytest_collection_modifyitems(items):
+    """Slow proofs run last."""
+    items.sort(key=lambda item: item.get_closest_marker("slow") is not None)
+
+
+@pytest.fixture(autouse=True)
+def state_folder(tmp_path, monkeypatch):
+    """No test touches the artist's own unsaved work."""
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+
+
+@pytest.fixture(autouse=True)
+def no_leaked_threads():
+    """A test leaves no thread of its own behind."""
+    before = set(threading.enumerate())
+    yield
+    left = [t for t in threading.enumerate() if t not in before and t.is_alive() and not t.daemon]
+    assert not left
+
+
+@pytest.fixture
+def rng():
+    return np.random.default_rng(20271012)
+
+
+@pytest.fixture(scope="session")
+def room():
+    from wallum.level.pale_room import pale_room
+
+    return pale_room()
+
+
+@pytest.fixture(scope="session")
+def renderer():
+    """One renderer in this process for all tests of pictures."""
+    from wallum.realtime.renderer import Renderer
+
+    return Renderer()

@@ -1,0 +1,111 @@
+import numpy as np
+import pytest
+
+from wallum.physics.arrays import as_vectors
+from wallum.physics.dome import dome_directions, irradiance, irradiance_terms, plain_dome, sample_dome
+from wallum.physics.emitters import ball_points, cone_directions, disc_points, halton
+from wallum.physics.surface import response
+from wallum.errors import ShapeProblem
+
+
+def hemisphere(count, rng):
+    """Directions about +Y, even in solid angle."""
+    u = rng.random((count, 2))
+    flat = np.sqrt(1.0 - u[:, 0] ** 2)
+    around = 2.0 * np.pi * u[:, 1]
+    return np.stack([flat * np.cos(around), u[:, 0], flat * np.sin(around)], axis=1)
+
+
+def reflected_share(base, metallic, roughness, to_eye, rng, count=200_000):
+    light = hemisphere(count, rng)
+    up = np.tile([0.0, 1.0, 0.0], (count, 1))
+    ones = np.ones(count)
+    values = response(np.tile(base, (count, 1)), ones * metallic, ones * roughness, up,
+                      np.tile(to_eye, (count, 1)), light)  # fmt: skip
+    return values.mean(axis=0) * 2.0 * np.pi
+
+
+@pytest.mark.parametrize("roughness", [0.3, 0.6, 1.0])
+@pytest.mark.parametrize("metallic", [0.0, 1.0])
+def test_no_surface_sends_back_more_than_it_gets(roughness, metallic, rng):
+    share = reflected_share([1.0, 1.0, 1.0], metallic, roughness, [0.6, 0.8, 0.0], rng)
+    assert share.max() <= 1.06  # the fit of the directional share is within 6 %
+
+
+@pytest.mark.parametrize("roughness", [0.4, 0.7, 1.0])
+def test_a_white_metal_sends_back_nearly_all(roughness, rng):
+    share = reflected_share([1.0, 1.0, 1.0], 1.0, roughness, [0.3, 0.954, 0.0], rng)
+    assert share.min() > 0.94
+
+
+def test_response_is_the_same_both_ways(rng):
+    a, b = hemisphere(500, rng), hemisphere(500, rng)
+    up = np.tile([0.0, 1.0, 0.0], (500, 1))
+    base, zero, rough = np.full((500, 3), 0.4), np.zeros(500), np.full(500, 0.5)
+    # Compensation depends on the eye alone; without metal it is nearly 1.
+    there = response(base, zero, rough, up, a, b) / b[:, 1:2]
+    back = response(base, zero, rough, up, b, a) / a[:, 1:2]
+    assert there == pytest.approx(back, rel=0.06)
+
+
+def test_dome_cells_cover_the_sphere():
+    directions, solid = dome_directions(24, 48)
+    assert solid.sum() == pytest.approx(4 * np.pi)
+    assert np.linalg.norm(directions, axis=-1) == pytest.approx(np.ones((24, 48)))
+
+
+def test_plain_dome_gives_the_stated_illuminance():
+    dome = plain_dome(12_000.0, np.ones(3), np.zeros(3))
+    directions, solid = dome_directions(*dome.shape[:2])
+    falling = (dome[..., 1] * np.clip(directions[..., 1], 0, None) * solid).sum()
+    assert falling == pytest.approx(12_000.0, rel=1e-6)
+
+
+def test_harmonics_give_an_even_dome_back_exactly():
+    even = np.full((32, 64, 3), 100.0)
+    normals = np.array([[0, 1, 0], [1, 0, 0], [0.6, -0.8, 0.0]], float)
+    assert irradiance(irradiance_terms(even), normals) == pytest.approx(np.full((3, 3), 100 * np.pi), rel=2e-3)
+
+
+def test_harmonics_come_near_a_half_lit_dome():
+    half = plain_dome(5000.0, np.ones(3), np.zeros(3))
+    facing_up = irradiance(irradiance_terms(half), np.array([[0.0, 1.0, 0.0]]))
+    assert facing_up[0, 1] == pytest.approx(5000.0, rel=0.03)
+
+
+def test_dome_is_read_where_it_is_looked_at():
+    dome = np.zeros((4, 8, 3))
+    dome[0, :] = 7.0
+    assert sample_dome(dome, np.array([[0.0, 1.0, 0.0], [0.0, -1.0, 0.0]]))[:, 0] == pytest.approx([7.0, 0.0])
+
+
+def test_ball_points_look_like_an_even_disc_from_anywhere(rng):
+    points = ball_points(rng.random((200_000, 3)))
+    for axis in (np.array([1.0, 0, 0]), np.array([0.6, 0.0, 0.8])):
+        aside = points - (points @ axis)[:, None] * axis
+        radius = np.linalg.norm(aside, axis=1)
+        # Even on the disc: the share within r is r squared.
+        for r in (0.25, 0.5, 0.75):
+            assert (radius < r).mean() == pytest.approx(r * r, abs=4e-3)
+
+
+def test_cone_directions_stay_in_the_cone(rng):
+    axis = np.array([0.6, 0.8, 0.0])
+    out = cone_directions(axis, 0.01, rng.random((1000, 2)))
+    assert (out @ axis).min() >= np.cos(0.01) - 1e-9
+    assert np.linalg.norm(out, axis=1) == pytest.approx(np.ones(1000))
+
+
+def test_disc_points_fill_the_disc(rng):
+    assert (np.linalg.norm(disc_points(rng.random((1000, 2))), axis=1) <= 1.0).all()
+
+
+def test_halton_begins_as_published():
+    assert halton(0, 5, 2) == pytest.approx([1 / 2, 1 / 4, 3 / 4, 1 / 8, 5 / 8])
+    assert halton(0, 3, 3) == pytest.approx([1 / 3, 2 / 3, 1 / 9])
+
+
+@pytest.mark.parametrize("bad", [[1.0, 2.0], [[1, 2, 3, 4]], [[np.nan, 0, 0]]])
+def test_vectors_are_checked_at_the_edge_and_named(bad):
+    with pytest.raises(ShapeProblem, match="normals"):
+        as_vectors(bad, "normals")
