@@ -2,6 +2,7 @@
 
 import base64
 import binascii
+import json
 import warnings
 from collections.abc import Callable
 from pathlib import Path
@@ -58,11 +59,15 @@ def _open(data: bytes, source: str) -> GLTF2:
         with warnings.catch_warnings():
             # Its advice on unread keys; what matters of them is a finding of ours.
             warnings.simplefilter("ignore")
-            gltf = (
-                GLTF2.load_from_bytes(data)
-                if data[:4] == MAGIC
-                else GLTF2.from_json(data.decode("utf-8"), infer_missing=True)
-            )
+            if data[:4] == MAGIC:
+                gltf = GLTF2.load_from_bytes(data)
+            else:
+                text = data.decode("utf-8")
+                if "asset" not in json.loads(text):  # the package would make one up
+                    raise LevelProblem("not a glTF file", source, "glTF 2.0")
+                gltf = GLTF2.from_json(text, infer_missing=True)
+    except LevelProblem:
+        raise
     except Exception as error:  # the package lets through whatever its parts raise
         raise LevelProblem(f"not a glTF file: {error}", source, "glTF 2.0") from None
     if gltf is None or not str(gltf.asset.version or "").startswith("2"):

@@ -67,7 +67,7 @@ def _lamps(level: Level) -> Iterator[Finding]:
         if not isinstance(source, Lamp) or source.intensity <= 0.0:
             continue
         watts = source.intensity / CANDELA_PER_WATT
-        whole = watts >= 1.0 and abs(watts - round(watts)) < 2e-4 * watts
+        whole = round(watts) >= 1 and abs(watts - round(watts)) < 2e-4 * watts
         if whole or source.intensity > STRONGEST_CD:
             text = (
                 f"{source.name} gives {source.intensity:,.0f} cd; that looks like "

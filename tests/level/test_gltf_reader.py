@@ -1,0 +1,442 @@
+import io
+import json
+
+import numpy as np
+import pytest
+from gltf_maker import SQUARE, TRIANGLE, Maker, no_files, only_primitive
+from PIL import Image
+
+from wallum.document.sources import PointSource, SpotSource, SunSource
+from wallum.errors import LevelProblem
+from wallum.level.flatten import flatten
+from wallum.level.gltf_meshes import triangles_of
+from wallum.level.gltf_reader import load_gltf, parse_gltf
+
+
+def png(colour=(200, 100, 50, 255), size=(4, 4)):
+    stream = io.BytesIO()
+    Image.new("RGBA", size, colour).save(stream, "PNG")
+    return stream.getvalue()
+
+
+def area(primitive):
+    p = primitive.positions[primitive.triangles].astype(float)
+    return 0.5 * np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum()
+
+
+# -- containers ------------------------------------------------------------------------
+
+
+def test_binary_embedded_and_external_files_read_the_same(tmp_path):
+    made = Maker()
+    made.mesh(indices=np.array([0, 1, 2], "u2"))
+    outside = json.loads(made.embedded())
+    outside["buffers"][0]["uri"] = "some%20data.bin"
+    (tmp_path / "some data.bin").write_bytes(bytes(made.data))
+    for name, content in (("a.glb", made.bytes()), ("b.gltf", made.embedded()),
+                          ("c.gltf", json.dumps(outside).encode())):  # fmt: skip
+        (tmp_path / name).write_bytes(content)
+        primitive = only_primitive(load_gltf(tmp_path / name))
+        assert primitive.positions == pytest.approx(TRIANGLE)
+
+
+@pytest.mark.parametrize(
+    "content",
+    [b"", b"hello", b"{}", b"glTF\x02\0\0\0", b'{"asset": {"version": "1.0"}}', b"\xff\xd8\xff", b"[]", b"glTF" + b"\0" * 40],
+)  # fmt: skip
+def test_what_is_no_gltf_is_refused_in_one_sentence(content):
+    with pytest.raises(LevelProblem) as caught:
+        parse_gltf(content, "odd.glb", no_files)
+    assert "odd.glb" in str(caught.value)
+
+
+def test_a_file_cut_short_is_refused():
+    made = Maker()
+    made.mesh()
+    with pytest.raises(LevelProblem):
+        parse_gltf(made.bytes()[:-40], "short.glb", no_files)
+
+
+def test_a_missing_neighbour_is_named(tmp_path):
+    made = Maker()
+    made.mesh()
+    document = json.loads(made.embedded())
+    document["buffers"][0]["uri"] = "gone.bin"
+    (tmp_path / "x.gltf").write_text(json.dumps(document))
+    with pytest.raises(LevelProblem, match=r"gone\.bin"):
+        load_gltf(tmp_path / "x.gltf")
+
+
+def test_addresses_on_a_network_are_refused(tmp_path):
+    made = Maker()
+    made.mesh()
+    document = json.loads(made.embedded())
+    document["buffers"][0]["uri"] = "http://example.invalid/a.bin"
+    (tmp_path / "x.gltf").write_text(json.dumps(document))
+    with pytest.raises(LevelProblem, match="network"):
+        load_gltf(tmp_path / "x.gltf")
+
+
+def spoil_index(made):
+    made.document["meshes"][0]["primitives"][0]["indices"] = made.accessor(np.array([0, 1, 9], "u2"))
+
+
+def spoil_view(made):
+    made.document["bufferViews"][0]["byteLength"] = 10**6
+
+
+def spoil_count(made):
+    made.document["accessors"][0]["count"] = 1000
+
+
+def spoil_type(made):
+    made.document["accessors"][0]["componentType"] = 9999
+
+
+def spoil_nan(made):
+    made.document["meshes"][0]["primitives"][0]["attributes"]["POSITION"] = made.accessor(TRIANGLE * np.nan)
+
+
+def spoil_material(made):
+    made.document["meshes"][0]["primitives"][0]["material"] = 7
+
+
+def spoil_mesh(made):
+    made.document["nodes"][0]["mesh"] = 4
+
+
+def spoil_loop(made):
+    made.document["nodes"][0]["children"] = [0]
+
+
+def spoil_words(made):
+    made.document["accessors"][0]["count"] = "three"
+
+
+def spoil_negative_view(made):
+    made.document["accessors"][0]["bufferView"] = -1
+
+
+@pytest.mark.parametrize(
+    "spoil",
+    [spoil_index, spoil_view, spoil_count, spoil_type, spoil_nan, spoil_material, spoil_mesh, spoil_loop,
+     spoil_words, spoil_negative_view],
+)  # fmt: skip
+def test_broken_references_are_refused_not_followed(spoil):
+    made = Maker()
+    made.mesh()
+    spoil(made)
+    with pytest.raises(LevelProblem) as caught:
+        made.level()
+    assert "made.glb" in str(caught.value) or "mesh" in str(caught.value)
+
+
+# -- accessors -------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("kind", ["u1", "u2", "u4"])
+def test_indices_of_every_width(kind):
+    made = Maker()
+    made.mesh(SQUARE, np.array([0, 1, 2, 2, 1, 3], kind))
+    assert area(only_primitive(made.level())) == pytest.approx(1.0)
+
+
+def test_triangles_without_indices():
+    made = Maker()
+    made.mesh()
+    assert only_primitive(made.level()).triangles.tolist() == [[0, 1, 2]]
+
+
+@pytest.mark.parametrize(("mode", "order"), [(5, [0, 1, 2, 3]), (6, [0, 1, 3, 2])])
+def test_strips_and_fans_cover_the_square_and_face_one_way(mode, order):
+    made = Maker()
+    made.mesh(SQUARE, np.array(order, "u2"), mode=mode)
+    primitive = only_primitive(made.level())
+    assert area(primitive) == pytest.approx(1.0)
+    assert primitive.normals == pytest.approx(np.tile([0, 0, 1], (len(primitive.normals), 1)))
+
+
+def test_a_strip_of_two_has_no_triangle_and_folded_ones_are_left_out():
+    assert triangles_of(5, np.array([0, 1], np.uint32)).shape == (0, 3)
+    assert triangles_of(5, np.array([0, 1, 1, 2], np.uint32)).shape == (0, 3)
+
+
+@pytest.mark.parametrize(("kind", "full"), [("i1", 127), ("u1", 255), ("i2", 32767), ("u2", 65535)])
+def test_normalised_integers_become_fractions(kind, full):
+    made = Maker()
+    uv = made.accessor(np.array([[0, 0], [full, 0], [0, full]], kind), normalized=True)
+    made.mesh(TEXCOORD_0=uv)
+    assert only_primitive(made.level()).uv0 == pytest.approx(np.array([[0, 0], [1, 0], [0, 1]]))
+
+
+def test_plain_integers_stay_as_they_are():
+    made = Maker()
+    made.document["meshes"].append({"primitives": [{"attributes": {"POSITION": made.accessor((TRIANGLE * 4).astype("i2"))}}]})
+    assert only_primitive(made.level()).positions.max() == 4.0
+
+
+def test_interleaved_attributes():
+    made = Maker()
+    rows = np.zeros(3, [("p", "<f4", 3), ("n", "<f4", 3)])
+    rows["p"], rows["n"] = TRIANGLE, [0, 0, 1]
+    view = made.view(rows.tobytes(), stride=24)
+    for offset in (0, 12):
+        made.document["accessors"].append(
+            {"bufferView": view, "byteOffset": offset, "componentType": 5126, "count": 3, "type": "VEC3"}
+        )
+    made.document["meshes"].append({"primitives": [{"attributes": {"POSITION": 0, "NORMAL": 1}}]})
+    primitive = only_primitive(made.level())
+    assert primitive.positions == pytest.approx(TRIANGLE)
+    assert primitive.normals == pytest.approx(np.tile([0, 0, 1], (3, 1)))
+
+
+@pytest.mark.parametrize("based", [True, False])
+def test_sparse_values_replace_those_of_the_base(based):
+    made = Maker()
+    sparse = {
+        "count": 1,
+        "indices": {"bufferView": made.view(np.array([2], "u2").tobytes()), "componentType": 5123},
+        "values": {"bufferView": made.view(np.array([[5, 6, 7]], "f4").tobytes())},
+    }
+    position = made.accessor(TRIANGLE, sparse=sparse)
+    if not based:
+        del made.document["accessors"][position]["bufferView"]
+    made.document["meshes"].append({"primitives": [{"attributes": {"POSITION": position}}]})
+    points = sorted(only_primitive(made.level()).positions.tolist())
+    rest = TRIANGLE[:2].tolist() if based else [[0, 0, 0], [0, 0, 0]]
+    assert points == sorted([*rest, [5, 6, 7]])
+
+
+def test_a_sparse_index_beyond_the_end_is_refused():
+    made = Maker()
+    sparse = {
+        "count": 1,
+        "indices": {"bufferView": made.view(np.array([3], "u2").tobytes()), "componentType": 5123},
+        "values": {"bufferView": made.view(np.array([[5, 6, 7]], "f4").tobytes())},
+    }
+    made.document["meshes"].append({"primitives": [{"attributes": {"POSITION": made.accessor(TRIANGLE, sparse=sparse)}}]})
+    with pytest.raises(LevelProblem, match="beyond"):
+        made.level()
+
+
+def test_vertex_colours_of_three_bytes_get_an_alpha():
+    made = Maker()
+    made.mesh(COLOR_0=made.accessor(np.array([[255, 0, 0]] * 3, "u1"), normalized=True))
+    assert only_primitive(made.level()).colours == pytest.approx(np.tile([1, 0, 0, 1], (3, 1)))
+
+
+def test_missing_normals_are_flat_and_missing_tangents_are_made():
+    made = Maker()
+    made.document["images"] = [{"bufferView": made.view(png()), "mimeType": "image/png"}]
+    made.document["textures"] = [{"source": 0}]
+    made.document["materials"] = [{"normalTexture": {"index": 0}}]
+    made.mesh(material=0, TEXCOORD_0=np.array([[0, 0], [1, 0], [0, 1]], "f4"))
+    primitive = only_primitive(made.level())
+    assert primitive.normals == pytest.approx(np.tile([0, 0, 1], (3, 1)))
+    # u runs along +x, v along +y: the bitangent is normal x tangent, sign +1.
+    assert primitive.tangents == pytest.approx(np.tile([1, 0, 0, 1], (3, 1)))
+
+
+# -- nodes -----------------------------------------------------------------------------
+
+
+def test_transforms_multiply_down_and_meshes_are_placed_twice():
+    made = Maker()
+    made.mesh()
+    half = 0.5**0.5
+    made.document["nodes"] = [
+        {"name": "top", "translation": [10, 0, 0], "children": [1, 2]},
+        {"name": "a", "mesh": 0, "rotation": [0, 0, half, half], "scale": [2, 2, 2]},
+        {"name": "a", "mesh": 0, "matrix": [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 5, 0, 1]},
+    ]
+    level = made.level()
+    assert [part.id for part in level.parts] == ["top/a", "top/a #2"]
+    assert level.triangle_count == 2
+    flat = flatten(level)
+    assert flat.positions[:3] == pytest.approx(np.array([[10, 0, 0], [10, 2, 0], [8, 0, 0]]), abs=1e-6)
+    assert flat.positions[3:] == pytest.approx(np.array([[10, 5, 0], [11, 5, 0], [10, 6, 0]]), abs=1e-6)
+    assert level.bounds == pytest.approx(np.array([[8, 0, 0], [11, 6, 0]]), abs=1e-6)
+
+
+def test_a_mirrored_part_is_turned_right_side_out():
+    made = Maker()
+    made.mesh(NORMAL=np.tile(np.array([0, 0, 1], "f4"), (3, 1)))
+    made.document["nodes"] = [{"mesh": 0, "scale": [-1, 1, 1]}]
+    flat = flatten(made.level())
+    p = flat.positions[flat.faces[0]]
+    assert np.cross(p[1] - p[0], p[2] - p[0])[2] > 0
+    assert flat.normals[0] == pytest.approx([0, 0, 1])
+
+
+def test_normals_of_a_stretched_part_stay_square_to_it():
+    made = Maker()
+    slope = np.array([[0, 0, 0], [1, 1, 0], [0, 0, 1]], "f4")
+    made.mesh(slope)
+    made.document["nodes"] = [{"mesh": 0, "scale": [1, 3, 1]}]
+    flat = flatten(made.level())
+    edges = flat.positions[1:] - flat.positions[0]
+    assert edges @ flat.normals[0] == pytest.approx([0, 0], abs=1e-6)
+
+
+def test_cameras_become_shots():
+    made = Maker()
+    made.mesh()
+    made.document["cameras"] = [{"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}},
+                                {"type": "orthographic", "orthographic": {"xmag": 1, "ymag": 1, "zfar": 9, "znear": 0}}]  # fmt: skip
+    made.document["nodes"] += [{"camera": 0, "name": "Lane", "translation": [1, 2, 3]}, {"camera": 1, "name": "Plan"}]
+    made.document["scenes"][0]["nodes"] = [0, 1, 2]
+    level = made.level()
+    assert [shot.name for shot in level.shots] == ["Lane"]
+    assert level.shots[0].eye == (1.0, 2.0, 3.0)
+    assert level.shots[0].direction == pytest.approx((0, 0, -1))
+    assert level.shots[0].fov == pytest.approx(np.degrees(0.8))
+    assert any("Plan" in finding.text for finding in level.findings)
+
+
+def lit(*lights):
+    made = Maker()
+    made.mesh()
+    made.document["extensionsUsed"] = ["KHR_lights_punctual"]
+    made.document["extensions"] = {"KHR_lights_punctual": {"lights": list(lights)}}
+    for number, light in enumerate(lights):
+        node = {"name": light["type"], "translation": [0, number, 0],
+                "extensions": {"KHR_lights_punctual": {"light": number}}}  # fmt: skip
+        made.document["nodes"].append(node)
+    made.document["scenes"][0]["nodes"] = list(range(len(made.document["nodes"])))
+    return made
+
+
+def test_lights_become_sources_with_the_standards_defaults():
+    made = lit({"type": "point"}, {"type": "spot", "spot": {}, "range": 7.0, "intensity": 50},
+               {"type": "directional", "intensity": 50_000, "color": [1, 0.5, 0.25]})  # fmt: skip
+    point, spot, sun = made.level().sources
+    assert isinstance(point, PointSource)
+    assert point.intensity == pytest.approx(1.0)
+    assert point.range == 0.0
+    assert isinstance(spot, SpotSource)
+    assert spot.outer == pytest.approx(45.0)
+    assert spot.inner == 0.0
+    assert spot.direction == pytest.approx((0, 0, -1))
+    assert isinstance(sun, SunSource)
+    # What arrives is colour times intensity: its luminance is the illuminance.
+    weight = 0.2126 + 0.7152 * 0.5 + 0.0722 * 0.25
+    assert sun.illuminance == pytest.approx(50_000 * weight)
+    assert sun.luminous_rgb() == pytest.approx(np.array([1, 0.5, 0.25]) / weight)
+
+
+def test_only_the_strongest_far_light_is_the_sun_and_the_other_is_named():
+    level = lit({"type": "directional", "intensity": 5}, {"type": "directional", "intensity": 9e4}).level()
+    assert [source.illuminance for source in level.sources] == [pytest.approx(9e4)]
+    assert any(finding.kind == "second sun left out" for finding in level.findings)
+
+
+# -- surfaces --------------------------------------------------------------------------
+
+
+def test_materials_are_read_in_full():
+    made = Maker()
+    made.document["images"] = [{"bufferView": made.view(png()), "mimeType": "image/png"}]
+    made.document["samplers"] = [{"wrapS": 33071, "minFilter": 9728}]
+    made.document["textures"] = [{"source": 0, "sampler": 0}]
+    moved = {"KHR_texture_transform": {"offset": [0.5, 0], "rotation": 1.0, "scale": [2, 3], "texCoord": 1}}
+    made.document["materials"] = [
+        {
+            "name": "all", "alphaMode": "MASK", "alphaCutoff": 0.3, "doubleSided": True,
+            "pbrMetallicRoughness": {"baseColorFactor": [0.1, 0.2, 0.3, 0.4], "metallicFactor": 0.5, "roughnessFactor": 0.6,
+                                     "baseColorTexture": {"index": 0, "extensions": moved},
+                                     "metallicRoughnessTexture": {"index": 0}},
+            "normalTexture": {"index": 0, "scale": 0.7}, "occlusionTexture": {"index": 0, "strength": 0.8, "texCoord": 1},
+            "emissiveFactor": [1, 0.5, 0], "emissiveTexture": {"index": 0},
+            "extensions": {"KHR_materials_emissive_strength": {"emissiveStrength": 300}, "KHR_materials_unlit": {}},
+        },
+        {},
+    ]  # fmt: skip
+    made.mesh(material=0)
+    level = made.level()
+    full, plain = level.materials[0], level.materials[1]
+    assert full.base == (0.1, 0.2, 0.3, 0.4)
+    assert (full.metallic, full.roughness, full.normal_scale, full.occlusion_strength) == (0.5, 0.6, 0.7, 0.8)
+    assert full.glow == (300.0, 150.0, 0.0)
+    assert (full.alpha, full.cutoff, full.double_sided, full.unlit) == ("mask", 0.3, True, True)
+    assert full.textures["base"].sampler.wrap_s == 33071
+    assert full.textures["base"].uv_set == 1
+    assert not full.textures["base"].plain
+    assert full.textures["metal_rough"].plain
+    # Factors that are not given are 1: glTF 2.0, section 5.22.
+    assert (plain.metallic, plain.roughness, plain.base) == (1.0, 1.0, (1.0, 1.0, 1.0, 1.0))
+
+
+def test_a_texture_transform_moves_scales_and_turns_as_the_standard_says():
+    made = Maker()
+    made.document["images"] = [{"bufferView": made.view(png()), "mimeType": "image/png"}]
+    made.document["textures"] = [{"source": 0}]
+    moved = {"KHR_texture_transform": {"offset": [0.5, 0.25], "rotation": np.pi / 2, "scale": [2, 3]}}
+    made.document["materials"] = [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0, "extensions": moved}}}]
+    made.mesh(material=0)
+    rows = np.array(made.level().materials[0].textures["base"].matrix())
+    # translation x rotation x scale, with the rotation of the extension's example shader.
+    assert rows @ [1, 0, 1] == pytest.approx([0.5, 0.25 - 2.0])
+    assert rows @ [0, 1, 1] == pytest.approx([0.5 + 3.0, 0.25])
+
+
+def test_blend_is_kept_and_named():
+    made = Maker()
+    made.document["materials"] = [{"name": "glass", "alphaMode": "BLEND"}]
+    made.mesh(material=0)
+    level = made.level()
+    assert level.materials[0].alpha == "blend"
+    assert any("glass" in finding.text for finding in level.findings)
+
+
+@pytest.mark.parametrize(
+    ("change", "word"),
+    [
+        ({"extensionsUsed": ["EXT_something_new"]}, "EXT_something_new"), ({"animations": [{"channels": [], "samplers": []}]}, "animations"),
+        ({"skins": [{"joints": [0]}]}, "skins"),
+    ],
+)  # fmt: skip
+def test_what_is_not_supported_is_named(change, word):
+    made = Maker()
+    made.mesh()
+    made.document.update(change)
+    assert any(word in finding.text for finding in made.level().findings)
+
+
+def test_lines_are_named_and_the_rest_is_shown():
+    made = Maker()
+    made.mesh()
+    made.document["meshes"][0]["primitives"].append({"attributes": {"POSITION": 0}, "mode": 1})
+    level = made.level()
+    assert level.triangle_count == 1
+    assert any("lines" in finding.text for finding in level.findings)
+
+
+def test_a_required_extension_that_is_unknown_is_refused():
+    made = Maker()
+    made.mesh()
+    made.document["extensionsUsed"] = made.document["extensionsRequired"] = ["KHR_draco_mesh_compression"]
+    with pytest.raises(LevelProblem, match="KHR_draco_mesh_compression"):
+        made.level()
+
+
+def test_a_broken_picture_is_named_when_it_is_looked_at():
+    made = Maker()
+    made.document["images"] = [{"name": "bark", "bufferView": made.view(b"not a picture"), "mimeType": "image/png"}]
+    made.mesh()
+    with pytest.raises(LevelProblem, match="bark"):
+        _ = made.level().pictures[0].pixels
+
+
+def test_sixteen_bit_grey_pictures_keep_their_range():
+    made = Maker()
+    stream = io.BytesIO()
+    Image.fromarray(np.array([[0, 65535]], np.uint16)).save(stream, "PNG")
+    made.document["images"] = [{"bufferView": made.view(stream.getvalue()), "mimeType": "image/png"}]
+    made.mesh()
+    assert made.level().pictures[0].pixels[0, :, 0].tolist() == [0, 255]
+
+
+def test_an_empty_scene_is_an_empty_level():
+    level = parse_gltf(b'{"asset": {"version": "2.0"}}', "empty.gltf", no_files)
+    assert level.triangle_count == 0
+    assert flatten(level).faces.shape == (0, 3)
