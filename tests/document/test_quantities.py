@@ -30,7 +30,21 @@ def test_units_and_plain_sums_are_read(text, value, unit):
 
 @pytest.mark.parametrize(
     "text",
-    ["", "abc", "nan", "inf", "1/0", "2**9999", "__import__('os')", "1,5", "4 parsec", "()", "1e400", "a+1", "3 4"],
+    [
+        "",
+        "abc",
+        "nan",
+        "inf",
+        "1/0",
+        "2**9999",
+        "__import__('os')",
+        "1,5",
+        "4 parsec",
+        "()",
+        "1e400",
+        "a+1",
+        "3 4",
+    ],
 )
 def test_what_is_no_quantity_is_refused_in_one_sentence(text):
     with pytest.raises(QuantityProblem) as caught:
@@ -48,7 +62,9 @@ def test_lumens_become_candela_by_the_shape_of_the_source():
 @given(st.floats(0.1, 1e4), st.floats(-5, 5))
 def test_stops_are_relative_to_what_is_there(current, stops):
     text = f"{stops:+.3f} stops"
-    assert resolve_number(text, INTENSITY, LAMP, current) == pytest.approx(current * 2.0 ** round(stops, 3), rel=1e-6)
+    assert resolve_number(text, INTENSITY, LAMP, current) == pytest.approx(
+        current * 2.0 ** round(stops, 3), rel=1e-6
+    )
 
 
 def test_exposure_counts_stops_itself():
@@ -62,7 +78,8 @@ def test_a_unit_of_another_kind_is_refused():
 
 
 @pytest.mark.parametrize(
-    ("value", "shown"), [(0.0, "0 cd"), (0.05, "0.05 cd"), (12.345, "12.35 cd"), (620.0, "620 cd"), (-3.5, "-3.5 cd")]
+    ("value", "shown"),
+    [(0.0, "0 cd"), (0.05, "0.05 cd"), (12.345, "12.35 cd"), (620.0, "620 cd"), (-3.5, "-3.5 cd")],
 )
 def test_values_are_shown_without_noise(value, shown):
     assert format_quantity(value, "cd") == shown

@@ -171,7 +171,9 @@ def test_normalised_integers_become_fractions(kind, full):
 
 def test_plain_integers_stay_as_they_are():
     made = Maker()
-    made.document["meshes"].append({"primitives": [{"attributes": {"POSITION": made.accessor((TRIANGLE * 4).astype("i2"))}}]})
+    made.document["meshes"].append(
+        {"primitives": [{"attributes": {"POSITION": made.accessor((TRIANGLE * 4).astype("i2"))}}]}
+    )
     assert only_primitive(made.level()).positions.max() == 4.0
 
 
@@ -214,7 +216,9 @@ def test_a_sparse_index_beyond_the_end_is_refused():
         "indices": {"bufferView": made.view(np.array([3], "u2").tobytes()), "componentType": 5123},
         "values": {"bufferView": made.view(np.array([[5, 6, 7]], "f4").tobytes())},
     }
-    made.document["meshes"].append({"primitives": [{"attributes": {"POSITION": made.accessor(TRIANGLE, sparse=sparse)}}]})
+    made.document["meshes"].append(
+        {"primitives": [{"attributes": {"POSITION": made.accessor(TRIANGLE, sparse=sparse)}}]}
+    )
     with pytest.raises(LevelProblem, match="beyond"):
         made.level()
 
@@ -283,7 +287,10 @@ def test_cameras_become_shots():
     made.mesh()
     made.document["cameras"] = [{"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}},
                                 {"type": "orthographic", "orthographic": {"xmag": 1, "ymag": 1, "zfar": 9, "znear": 0}}]  # fmt: skip
-    made.document["nodes"] += [{"camera": 0, "name": "Lane", "translation": [1, 2, 3]}, {"camera": 1, "name": "Plan"}]
+    made.document["nodes"] += [
+        {"camera": 0, "name": "Lane", "translation": [1, 2, 3]},
+        {"camera": 1, "name": "Plan"},
+    ]
     made.document["scenes"][0]["nodes"] = [0, 1, 2]
     level = made.level()
     assert [shot.name for shot in level.shots] == ["Lane"]
@@ -371,7 +378,9 @@ def test_a_texture_transform_moves_scales_and_turns_as_the_standard_says():
     made.document["images"] = [{"bufferView": made.view(png()), "mimeType": "image/png"}]
     made.document["textures"] = [{"source": 0}]
     moved = {"KHR_texture_transform": {"offset": [0.5, 0.25], "rotation": np.pi / 2, "scale": [2, 3]}}
-    made.document["materials"] = [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0, "extensions": moved}}}]
+    made.document["materials"] = [
+        {"pbrMetallicRoughness": {"baseColorTexture": {"index": 0, "extensions": moved}}}
+    ]
     made.mesh(material=0)
     rows = np.array(made.level().materials[0].textures["base"].matrix())
     # translation x rotation x scale, with the rotation of the extension's example shader.
@@ -421,7 +430,9 @@ def test_a_required_extension_that_is_unknown_is_refused():
 
 def test_a_broken_picture_is_named_when_it_is_looked_at():
     made = Maker()
-    made.document["images"] = [{"name": "bark", "bufferView": made.view(b"not a picture"), "mimeType": "image/png"}]
+    made.document["images"] = [
+        {"name": "bark", "bufferView": made.view(b"not a picture"), "mimeType": "image/png"}
+    ]
     made.mesh()
     with pytest.raises(LevelProblem, match="bark"):
         _ = made.level().pictures[0].pixels

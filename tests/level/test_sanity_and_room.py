@@ -34,7 +34,9 @@ def test_scale_that_cannot_be_metres(size, found):
     assert ("scale" in kinds(boxed(size))) == found
 
 
-@pytest.mark.parametrize(("value", "found"), [(0.005, True), (0.02, False), (0.5, False), (0.9, False), (0.97, True)])
+@pytest.mark.parametrize(
+    ("value", "found"), [(0.005, True), (0.02, False), (0.5, False), (0.9, False), (0.97, True)]
+)
 def test_base_colours_outside_what_is_real(value, found):
     assert ("base colour" in kinds(boxed(base=(value, value, value, 1.0)))) == found
 
@@ -45,7 +47,8 @@ def test_glow_that_would_be_black_by_day(strength, found):
 
 
 @pytest.mark.parametrize(
-    ("candela", "found"), [(120.0, False), (54.351413, True), (54351.413, True), (10 * 54.351413, True), (1e6, True), (0.0, False)]
+    ("candela", "found"),
+    [(120.0, False), (54.351413, True), (54351.413, True), (10 * 54.351413, True), (1e6, True), (0.0, False)],
 )
 def test_strengths_that_look_like_watts(candela, found):
     lamp = PointSource(id="l", name="Lamp", intensity=candela)

@@ -64,7 +64,9 @@ def test_plain_dome_gives_the_stated_illuminance():
 def test_harmonics_give_an_even_dome_back_exactly():
     even = np.full((32, 64, 3), 100.0)
     normals = np.array([[0, 1, 0], [1, 0, 0], [0.6, -0.8, 0.0]], float)
-    assert irradiance(irradiance_terms(even), normals) == pytest.approx(np.full((3, 3), 100 * np.pi), rel=2e-3)
+    assert irradiance(irradiance_terms(even), normals) == pytest.approx(
+        np.full((3, 3), 100 * np.pi), rel=2e-3
+    )
 
 
 def test_harmonics_come_near_a_half_lit_dome():

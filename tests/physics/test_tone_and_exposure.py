@@ -21,7 +21,9 @@ def test_metering_grey_gives_back_the_exposure(ev100):
     assert ev_for_luminance(grey_luminance(ev100)) == pytest.approx(ev100)
 
 
-@pytest.mark.parametrize("curve", [DEFAULT_CURVE, ToneCurve.through(0.4, 1.25, 6.5), ToneCurve.through(0.7, 1.1, 6)])
+@pytest.mark.parametrize(
+    "curve", [DEFAULT_CURVE, ToneCurve.through(0.4, 1.25, 6.5), ToneCurve.through(0.7, 1.1, 6)]
+)
 def test_curve_keeps_grey_rises_and_ends_at_white(curve):
     x = np.concatenate([[0.0], np.geomspace(1e-6, 100.0, 4000)])
     y = curve(x)

@@ -19,7 +19,7 @@ UP = np.array([0.0, 1.0, 0.0])
 
 def look_rotation(direction: Floats) -> NDArray[np.float64]:
     """(3, 3) rows right, up, back of a camera that looks along a unit direction, upright."""
-    back = -np.asarray(direction, dtype=np.float64)
+    back = -normalised(np.asarray(direction, dtype=np.float64))
     helper = UP if abs(back[1]) < 0.99999 else np.array([0.0, 0.0, -1.0 if back[1] > 0 else 1.0])
     right = normalised(np.cross(helper, back))
     return np.stack([right, np.cross(back, right), back])

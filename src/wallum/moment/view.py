@@ -8,8 +8,9 @@ from wallum.moment.scene import Lamps
 
 __all__ = ["bounding_spheres", "in_view"]
 
-# Radius of the sphere about a lamp without a range: beyond any level.
-UNLIMITED_M = 1e6
+# Reach of a lamp without a range: beyond any level, yet near enough that the rounding of
+# its 32-bit direction moves the far end by millimetres only.
+UNLIMITED_M = 1e5
 
 
 def bounding_spheres(lamps: Lamps) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

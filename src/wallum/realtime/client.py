@@ -4,12 +4,14 @@ Knows nothing of Qt: whoever owns it watches `fileno()` and calls `receive()`.
 """
 
 import logging
+import os
 import socket
 import subprocess
 import sys
 import time
 from contextlib import suppress
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -48,7 +50,15 @@ class RendererClient:
         """Start the process and tell it all that is known. Raises Closed if it dies at once."""
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_STREAM)
         command = [sys.executable, "-m", "wallum.realtime.worker", str(theirs.fileno())]
-        self._process = subprocess.Popen(command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL)
+        # The process must find this very package, however this one was started.
+        package = str(Path(__file__).resolve().parents[2])
+        paths = [package, *filter(None, [os.environ.get("PYTHONPATH")])]
+        self._process = subprocess.Popen(
+            command,
+            pass_fds=[theirs.fileno()],
+            stdin=subprocess.DEVNULL,
+            env={**os.environ, "PYTHONPATH": os.pathsep.join(paths)},
+        )
         theirs.close()
         self._channel = Channel(ours)
         self._starts = [t for t in self._starts if time.monotonic() - t < RESTART_WINDOW_S]

@@ -1,0 +1,253 @@
+"""The renderer's parts that need no picture: cells, tiles, cascades, memory, messages."""
+
+import os
+import socket
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from wallum.document.project import Project
+from wallum.document.sources import PointSource, SpotSource
+from wallum.level.jar_yard import jar_yard
+from wallum.moment.camera import Camera, frustum_planes
+from wallum.moment.evaluate import evaluate
+from wallum.physics.photometry import cone_falloff, range_window
+from wallum.realtime.bundle import LevelBundle
+from wallum.realtime.bundling import CHUNK, bundle_level
+from wallum.realtime.channel import Channel, Closed
+from wallum.realtime.clusters import CELL_PIXELS, assign_lamps
+from wallum.realtime.drawing import visible_chunks
+from wallum.realtime.lamp_shadows import ATLAS, LampShadows
+from wallum.realtime.lighting import lamp_scissor, pre_exposure
+from wallum.realtime.memory import Block, load_value, store_value
+from wallum.realtime.sun_shadows import cascades_for
+
+SIZE = (320, 180)
+CAMERA = Camera((0.0, 1.7, 6.0), (0.1, -0.1, -0.99), 55.0, 320 / 180, far=60.0)
+
+
+def random_lamps(rng, count):
+    lamps = []
+    for i in range(count):
+        place = tuple(rng.uniform([-8, 0, -20], [8, 4, 8]))
+        if i % 2:
+            lamps.append(PointSource(id=f"p{i}", name="P", position=place, range=float(rng.uniform(0.5, 6))))
+            continue
+        direction = tuple(rng.normal(size=3))
+        outer = float(rng.uniform(5, 80))
+        lamps.append(SpotSource(id=f"s{i}", name="S", position=place, direction=direction, inner=outer * 0.5,
+                                outer=outer, range=float(rng.uniform(0.5, 8))))  # fmt: skip
+    return evaluate(Project(sources=tuple(lamps))).lamps
+
+
+def reaches(lamps, points):
+    """(N, P) whether each lamp gives any light to each point, whatever its normal."""
+    out = []
+    for row in range(len(lamps.ids)):
+        way = lamps.column("position")[row] - points
+        distance = np.linalg.norm(way, axis=1)
+        light = range_window(distance, lamps.column("range")[row])
+        if lamps.column("is_spot")[row] > 0.5:
+            cosine = -(way / distance[:, None]) @ lamps.column("direction")[row]
+            light = light * cone_falloff(
+                cosine, lamps.column("cos_inner")[row], lamps.column("cos_outer")[row]
+            )
+        out.append(light > 0.0)
+    return np.array(out)
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_no_lamp_is_missing_from_the_cell_of_a_point_it_lights(seed):
+    rng = np.random.default_rng(seed)
+    lamps = random_lamps(rng, 24)
+    shadowed = rng.random(24) < 0.4
+    lists = assign_lamps(lamps, shadowed, CAMERA, SIZE)
+    pixels = rng.uniform([0, 0], SIZE, (4000, 2))
+    depth = rng.uniform(0.1, 40.0, 4000)
+    rays = CAMERA.rays(pixels[:, 0] / SIZE[0], pixels[:, 1] / SIZE[1])
+    ahead = rays @ np.array(CAMERA.direction) / np.linalg.norm(CAMERA.direction)
+    points = np.array(CAMERA.eye) + rays * (depth / ahead)[:, None]
+    columns, rows, slices = lists.grid
+    x = (pixels[:, 0] / CELL_PIXELS).astype(int)
+    y = ((SIZE[1] - pixels[:, 1]) / CELL_PIXELS).astype(int).clip(0, rows - 1)
+    z = (np.log2(depth) * lists.slices[0] + lists.slices[1]).astype(int).clip(0, slices - 1)
+    entry = lists.cells[(z * rows + y) * columns + x]
+    lit = reaches(lamps, points)
+    for i in range(len(points)):
+        plain, cast = int(entry[i, 1] & 0xFFFF), int(entry[i, 1] >> 16)
+        listed = lists.lists[entry[i, 0] : entry[i, 0] + plain + cast]
+        assert set(np.flatnonzero(lit[:, i])) <= set(listed.tolist())
+        assert not shadowed[listed[:plain]].any()
+        assert shadowed[listed[plain:]].all()
+
+
+def test_lists_are_short_where_lamps_are_small():
+    lamps = random_lamps(np.random.default_rng(1), 200)
+    lists = assign_lamps(lamps, np.zeros(200, bool), CAMERA, SIZE)
+    assert lists.cells[:, 1].mean() < 0.1 * 200
+
+
+def test_only_the_kept_lamps_are_listed():
+    lamps = random_lamps(np.random.default_rng(2), 20)
+    keep = np.arange(20) != 7
+    lists = assign_lamps(lamps, np.zeros(20, bool), CAMERA, SIZE, keep)
+    assert 7 not in lists.lists[: int(lists.cells[:, 1].sum())]
+
+
+def test_a_scene_without_lamps_has_empty_lists():
+    lists = assign_lamps(random_lamps(np.random.default_rng(0), 0), np.zeros(0, bool), CAMERA, SIZE)
+    assert (lists.cells == 0).all()
+
+
+@given(st.tuples(*[st.floats(-9, 9)] * 3), st.floats(0.1, 4.0))
+@settings(max_examples=80)
+def test_a_lamps_rectangle_holds_all_it_can_light(centre, radius):
+    place = lamp_scissor(np.array(centre), radius, CAMERA, SIZE)
+    rng = np.random.default_rng(0)
+    offsets = rng.normal(size=(300, 3))
+    points = np.array(centre) + radius * offsets / np.linalg.norm(offsets, axis=1, keepdims=True)
+    seen = CAMERA.place_in_picture(points)
+    inside = (seen[:, 2] > CAMERA.near) & ((seen[:, :2] >= 0) & (seen[:, :2] <= 1)).all(axis=1)
+    if place is None:
+        assert not inside.any()
+        return
+    x, y, width, height = place
+    column, row = seen[inside, 0] * SIZE[0], (1 - seen[inside, 1]) * SIZE[1]
+    assert (column >= x - 1e-6).all()
+    assert (column <= x + width + 1e-6).all()
+    assert (row >= y - 1e-6).all()
+    assert (row <= y + height + 1e-6).all()
+
+
+def test_chunks_hold_every_triangle_once_within_their_boxes():
+    bundle = bundle_level(jar_yard())
+    assert bundle.chunks[:, 1].max() <= CHUNK
+    assert bundle.chunks[:, 1].sum() == len(bundle.faces)
+    ends = bundle.chunks[:, 0] + bundle.chunks[:, 1]
+    assert np.array_equal(ends[:-1], bundle.chunks[1:, 0])
+    for first, count, _ in bundle.chunks[::17]:
+        index = np.searchsorted(bundle.chunks[:, 0], first)
+        points = bundle.vertices["position"][bundle.faces[first : first + count]].reshape(-1, 3)
+        assert (points >= bundle.low[index] - 1e-5).all()
+        assert (points <= bundle.high[index] + 1e-5).all()
+
+
+def test_no_chunk_that_is_in_view_is_left_out(rng):
+    planes = frustum_planes(CAMERA.projection() @ CAMERA.view())
+    low = rng.uniform(-20, 20, (300, 3))
+    high = low + rng.uniform(0.1, 3, (300, 3))
+    visible = visible_chunks(low, high, planes)
+    points = low[:, None] + (high - low)[:, None] * rng.random((300, 50, 3))
+    inside = (points @ planes[:, :3].T + planes[:, 3] >= 0).all(axis=2).any(axis=1)
+    assert not (inside & ~visible).any()
+    assert visible.mean() < 0.9
+
+
+def test_tiles_never_overlap_and_are_given_back(renderer):
+    shadows = LampShadows(renderer.engine.context)
+    rng = np.random.default_rng(5)
+    for round_number in range(6):
+        sources = []
+        for i in rng.choice(30, 12, replace=False):
+            kind = PointSource if i % 2 else SpotSource
+            sources.append(kind(id=f"l{i}", name="L", position=(float(i), 1.0, 0.0), shadow=True))
+        lamps = evaluate(Project(sources=tuple(sources))).lamps
+        given_tiles, _ = shadows.assign(lamps, 100.0)
+        assert len(given_tiles) == 12, round_number
+        taken = [t for tile in given_tiles.values() for t in range(tile.first, tile.first + tile.count)]
+        assert len(set(taken)) == len(taken)
+        corners = [shadows.corner(t) for t in taken]
+        assert max(max(c) for c in corners) <= ATLAS - shadows.tile_size
+
+
+def test_more_shadows_than_fit_shrink_and_then_are_told(renderer):
+    shadows = LampShadows(renderer.engine.context)
+
+    def lamps(count):
+        made = (PointSource(id=f"l{i}", name="L", position=(i, 0, 0), shadow=True) for i in range(count))
+        return evaluate(Project(sources=tuple(made))).lamps
+
+    assert len(shadows.assign(lamps(10), 50.0)[0]) == 10
+    large = shadows.tile_size
+    assert len(shadows.assign(lamps(40), 50.0)[0]) == 40
+    assert shadows.tile_size < large
+    assert len(shadows.assign(lamps(200), 50.0)[0]) == 800 // 6
+
+
+def test_small_moves_leave_the_cascades_where_they_are():
+    bounds = np.array([[-60.0, 0, -60], [60, 12, 60]])
+    sun = np.array([0.5, 0.7, -0.5]) / np.linalg.norm([0.5, 0.7, -0.5])
+    keys = []
+    for i in range(40):
+        camera = Camera((0.02 * i, 1.7, 0.0), (0.0, 0.0, -1.0), 50.0)
+        keys.append([cascade.key for cascade in cascades_for(sun, camera, bounds)])
+    for number in range(3):
+        changes = sum(a[number] != b[number] for a, b in zip(keys, keys[1:], strict=False))
+        assert changes <= 1
+
+
+@given(st.floats(-1, 1), st.floats(-1, 1))
+@settings(max_examples=40)
+def test_each_cascade_covers_the_part_of_the_view_it_serves(turn, tilt):
+    direction = np.array([np.sin(turn), 0.5 * tilt, -np.cos(turn)])
+    camera = Camera((3.0, 2.0, 1.0), tuple(direction / np.linalg.norm(direction)), 60.0, 1.8)
+    bounds = np.array([[-60.0, 0, -60], [60, 12, 60]])
+    sun = np.array([0.3, 0.6, 0.742])
+    start = camera.near
+    for cascade in cascades_for(sun, camera, bounds):
+        for depth in (start, cascade.end):
+            corners = camera.rays(np.array([0.0, 1.0, 0.0, 1.0]), np.array([0.0, 0.0, 1.0, 1.0]))
+            points = (
+                np.array(camera.eye) + corners * (depth / (corners @ np.array(camera.direction)))[:, None]
+            )
+            clip = np.concatenate([points, np.ones((4, 1))], axis=1) @ cascade.matrix.T
+            assert np.abs(clip[:, :2]).max() <= 1.0 + 1e-6
+        start = cascade.end
+
+
+def test_pre_exposure_moves_in_whole_steps():
+    assert pre_exposure(8.0) == pre_exposure(9.9) != pre_exposure(10.1)
+
+
+def test_a_level_goes_through_shared_memory_unchanged(room):
+    bundle = bundle_level(room)
+    block = store_value(bundle)
+    other = Block(os.dup(block.descriptor), block.size)
+    again = load_value(other)
+    assert isinstance(again, LevelBundle)
+    assert np.array_equal(again.vertices, bundle.vertices)
+    assert np.array_equal(again.faces, bundle.faces)
+    assert again.surfacings == bundle.surfacings
+    del again
+    for one in (block, other):
+        one.close()
+
+
+def test_messages_and_descriptors_cross_a_channel():
+    ours, theirs = (Channel(end) for end in socket.socketpair())
+    block = Block.create(64)
+    block.view()[:5] = b"hello"
+    big = np.arange(200_000)
+    ours.send(("take", 1), (block.descriptor,))
+    message, descriptors = theirs.receive()
+    assert message == ("take", 1)
+    copy = Block(descriptors[0], 64)
+    assert bytes(copy.view()[:5]) == b"hello"
+    assert not theirs.readable()
+    import threading
+
+    sender = threading.Thread(target=ours.send, args=(big,))
+    sender.start()
+    assert np.array_equal(theirs.receive()[0], big)
+    sender.join()
+    ours.close()
+    with pytest.raises(Closed):
+        theirs.receive()
+    with pytest.raises(Closed):
+        theirs.send("anyone?")
+        theirs.send("anyone?")
+    theirs.close()
+    for one in (block, copy):
+        one.close()

@@ -1,0 +1,118 @@
+"""The renderer's process: newest wins, it settles, it dies and comes back."""
+
+import os
+import select
+import signal
+import time
+
+import numpy as np
+import pytest
+
+from wallum.document.paths import put
+from wallum.level.pale_room import pale_room_project
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.realtime.bundling import bundle_level
+from wallum.realtime.client import RendererClient
+from wallum.realtime.memory import store_value
+from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
+
+SIZE = (160, 90)
+CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
+
+
+@pytest.fixture
+def client(room):
+    made = RendererClient()
+    made.start()
+    made.set_level(store_value(bundle_level(room)))
+    yield made
+    made.stop()
+
+
+def asked(project=None, **more):
+    return PictureRequest(0, evaluate(project or pale_room_project()), CAMERA, SIZE, **more)
+
+
+def until(client, wanted, seconds=60.0):
+    """Messages up to the first that is wanted; frames are given back at once."""
+    end, seen = time.monotonic() + seconds, []
+    while time.monotonic() < end:
+        if not client.running:
+            raise AssertionError("the renderer gave up")
+        select.select([client.fileno()], [], [], 0.5)
+        for message in client.receive():
+            seen.append(message)
+            if message[0] == "frame":
+                client.release(message[1])
+            if wanted(message):
+                return message, seen
+    raise AssertionError(f"waited in vain; came: {[m[0] for m in seen]}")
+
+
+def frame(message):
+    return message[1] if message[0] == "frame" else None
+
+
+def test_a_picture_comes_and_settles(client):
+    number = client.request(asked(settle=True))
+    (_, first), _ = until(client, lambda m: frame(m) is not None)
+    assert (first.number, first.settled, first.size) == (number, 0, SIZE)
+    pixels = client.pixels(first).copy()
+    assert pixels[..., 3].min() == 255
+    assert pixels[..., :3].std() > 5
+    (_, last), seen = until(client, lambda m: frame(m) and frame(m).settled == SETTLE_FRAMES)
+    counts = [frame(m).settled for m in seen if frame(m)]
+    assert counts == sorted(counts)
+    assert last.passes
+
+
+def test_of_many_requests_the_newest_is_answered_and_few_others(client):
+    until(client, lambda m: m[0] == "level shown")
+    numbers = [client.request(asked(put(pale_room_project(), "look/ev100", float(ev)))) for ev in range(12)]
+    _, seen = until(client, lambda m: frame(m) and frame(m).number == numbers[-1])
+    assert len([m for m in seen if m[0] in ("frame", "dropped")]) <= 4
+
+
+def test_a_picture_of_another_size_gets_memory_of_that_size(client):
+    from dataclasses import replace
+
+    for size in ((160, 90), (400, 300), (64, 64)):
+        number = client.request(replace(asked(), size=size))
+        (_, found), _ = until(client, lambda m, n=number: frame(m) and frame(m).number == n)
+        assert client.pixels(found).shape == (size[1], size[0], 4)
+
+
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSEGV])
+def test_a_killed_renderer_comes_back_with_the_same_picture(client, how):
+    client.request(asked())
+    (_, before), _ = until(client, lambda m: frame(m) is not None)
+    shown = client.pixels(before).copy()
+    pid = client.pid
+    os.kill(pid, how)
+    until(client, lambda m: m[0] == "restarted")
+    assert client.pid != pid
+    (_, after), _ = until(client, lambda m: frame(m) and frame(m).detail == "full")
+    assert after.number == before.number
+    assert np.array_equal(client.pixels(after), shown)
+
+
+def test_a_renderer_that_keeps_dying_is_left_dead(client):
+    for _ in range(20):
+        if not client.running:
+            break
+        os.kill(client.pid, signal.SIGKILL)
+        select.select([client.fileno()], [], [], 5.0)
+        messages = client.receive()
+    assert ("gave up",) in messages
+    assert not client.running
+    client.request(asked())  # asking then does no harm
+
+
+def test_stopping_leaves_no_process(room):
+    client = RendererClient()
+    client.start()
+    pid = client.pid
+    client.stop()
+    with pytest.raises(ProcessLookupError):
+        os.kill(pid, 0)
