@@ -1,11 +1,11 @@
 import numpy as np
 import pytest
 
+from wallum.errors import ShapeProblem
 from wallum.physics.arrays import as_vectors
 from wallum.physics.dome import dome_directions, irradiance, irradiance_terms, plain_dome, sample_dome
 from wallum.physics.emitters import ball_points, cone_directions, disc_points, halton
 from wallum.physics.surface import response
-from wallum.errors import ShapeProblem
 
 
 def hemisphere(count, rng):

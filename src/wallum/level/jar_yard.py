@@ -4,12 +4,14 @@ A walled yard with a brick kiln, an arcade and rows of jars on uneven earth, hil
 Everything is made here from seeds; nothing is read from disk.
 """
 
+import math
 from collections.abc import Iterator
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.document.fields import Vector
 from wallum.document.project import Project, Shot, base_light
 from wallum.document.sources import PointSource, Source, SpotSource
 from wallum.level.model import Level, Material, Mesh, Part, Picture, Primitive, TextureUse
@@ -192,72 +194,41 @@ def _jar_parts(rng: np.random.Generator) -> Iterator[Part]:
         yield Part(f"jar {number}", f"jar {number}", mesh, _at(x, _ground_at(x, z) - 0.02, z, turn, size))
 
 
+def _small_lamp(kind: str, number: int, name: str, position: Vector, **more: Any) -> PointSource:
+    return PointSource(
+        id=f"{kind}-{number}", name=f"{name} {number + 1}", position=position, radius=0.09, **more
+    )
+
+
+def _spot(kind: str, number: int, name: str, position: Vector, aim: Vector, **more: Any) -> SpotSource:
+    return SpotSource(
+        id=f"{kind}-{number}",
+        name=f"{name} {number + 1}",
+        position=position,
+        direction=aim,
+        shadow=True,
+        **more,
+    )
+
+
 def yard_lamps() -> list[Source]:
     """Forty lamps: 32 small ones without shadow, 8 spots with."""
     lamps: list[Source] = []
     for i in range(16):
-        x = -13.5 + 1.8 * i
-        lamps.append(
-            PointSource(
-                id=f"arc-{i}",
-                name=f"Arcade {i + 1}",
-                position=(x, 2.45, -11.25),
-                intensity=26.0,
-                kelvin=2400.0,
-                range=4.2,
-                radius=0.09,
-            )
-        )
+        place = (-13.5 + 1.8 * i, 2.45, -11.25)
+        lamps.append(_small_lamp("arc", i, "Arcade", place, intensity=26.0, kelvin=2400.0, range=4.2))
     for i in range(16):
-        side = -1.0 if i < 8 else 1.0
-        z = -9.0 + 3.0 * (i % 8)
-        lamps.append(
-            PointSource(
-                id=f"wall-{i}",
-                name=f"Wall {i + 1}",
-                position=(14.55 * side, 2.0, z),
-                intensity=30.0,
-                kelvin=2300.0,
-                range=4.5,
-                radius=0.09,
-            )
-        )
+        place = (-14.55 if i < 8 else 14.55, 2.0, -9.0 + 3.0 * (i % 8))
+        lamps.append(_small_lamp("wall", i, "Wall", place, intensity=30.0, kelvin=2300.0, range=4.5))
+    fire = {"intensity": 420.0, "kelvin": 1850.0, "inner": 30.0, "outer": 68.0, "range": 10.0, "radius": 0.25}
     for i in range(4):
-        angle = np.pi / 2 * i + np.pi / 4
-        x, z = 3.25 * np.sin(angle), 3.25 * np.cos(angle)
-        lamps.append(
-            SpotSource(
-                id=f"mouth-{i}",
-                name=f"Fire Mouth {i + 1}",
-                position=(x, 0.85, z),
-                direction=(np.sin(angle), -0.30, np.cos(angle)),
-                intensity=420.0,
-                kelvin=1850.0,
-                inner=30.0,
-                outer=68.0,
-                range=10.0,
-                radius=0.25,
-                shadow=True,
-            )
-        )
-    for i, (x, z, k) in enumerate(
-        ((-8.0, 6.0, 3200.0), (8.5, 6.5, 3200.0), (-7.0, -6.0, 2900.0), (7.0, -6.0, 2900.0))
-    ):
-        lamps.append(
-            SpotSource(
-                id=f"mast-{i}",
-                name=f"Mast {i + 1}",
-                position=(x, 4.6, z),
-                direction=(-0.35 * np.sign(x), -1.0, -0.25 * np.sign(z)),
-                intensity=620.0,
-                kelvin=k,
-                inner=18.0,
-                outer=44.0,
-                range=12.0,
-                radius=0.08,
-                shadow=True,
-            )
-        )
+        x, z = math.sin(math.pi / 2 * i + math.pi / 4), math.cos(math.pi / 2 * i + math.pi / 4)
+        lamps.append(_spot("mouth", i, "Fire Mouth", (3.25 * x, 0.85, 3.25 * z), (x, -0.3, z), **fire))
+    mast = {"intensity": 620.0, "inner": 18.0, "outer": 44.0, "range": 12.0, "radius": 0.08}
+    places = ((-8.0, 6.0, 3200.0), (8.5, 6.5, 3200.0), (-7.0, -6.0, 2900.0), (7.0, -6.0, 2900.0))
+    for i, (x, z, kelvin) in enumerate(places):
+        aim = (math.copysign(0.35, -x), -1.0, math.copysign(0.25, -z))
+        lamps.append(_spot("mast", i, "Mast", (x, 4.6, z), aim, kelvin=kelvin, **mast))
     return lamps
 
 
