@@ -20,9 +20,14 @@ class Maker:
     def __init__(self):
         self.data = bytearray()
         self.document = {
-            "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}],
-            "nodes": [{"mesh": 0, "name": "thing"}], "meshes": [], "accessors": [], "bufferViews": [],
-        }  # fmt: skip
+            "asset": {"version": "2.0"},
+            "scene": 0,
+            "scenes": [{"nodes": [0]}],
+            "nodes": [{"mesh": 0, "name": "thing"}],
+            "meshes": [],
+            "accessors": [],
+            "bufferViews": [],
+        }
 
     def view(self, data, stride=None):
         self.data += b"\0" * (-len(self.data) % 4)

@@ -43,8 +43,19 @@ def run(capsys, *arguments):
 
 
 def test_new_makes_a_project_at_a_place_and_date(level_file, tmp_path, capsys):
-    status, out, _ = run(capsys, "new", level_file, tmp_path / "n.wallum", "--place", "31.4,-109.2", "--date",
-                         "2027-10-12", "--utc-offset", "-7", "--json")  # fmt: skip
+    status, out, _ = run(
+        capsys,
+        "new",
+        level_file,
+        tmp_path / "n.wallum",
+        "--place",
+        "31.4,-109.2",
+        "--date",
+        "2027-10-12",
+        "--utc-offset",
+        "-7",
+        "--json",
+    )
     assert status == 0
     assert json.loads(out)["parts"] == 1
     made = load(tmp_path / "n.wallum")
@@ -111,8 +122,20 @@ def test_render_takes_changes_without_writing_them(tmp_path, capsys):
     pictures = []
     for number, value in enumerate(("90", "9000")):
         out = tmp_path / f"{number}.exr"
-        run(capsys, "render", "demo:pale-room", "--size", "32x18", "--shot", "long-side", "--as-delivered",
-            "--set", f"sources/ceiling-lamp/intensity={value}", "--out", out)  # fmt: skip
+        run(
+            capsys,
+            "render",
+            "demo:pale-room",
+            "--size",
+            "32x18",
+            "--shot",
+            "long-side",
+            "--as-delivered",
+            "--set",
+            f"sources/ceiling-lamp/intensity={value}",
+            "--out",
+            out,
+        )
         pictures.append(read_exr(out))
     assert pictures[1].mean() > 20 * pictures[0].mean()
 
@@ -128,17 +151,26 @@ def test_export_reads_back(project_file, tmp_path, capsys):
 @pytest.mark.parametrize(
     "arguments",
     [
-        ["show", "nowhere.wallum"], ["show", "demo:nothing"], ["show", "demo:pale-room", "sources/nobody/on"],
-        ["set", "demo:pale-room", "look/ev100=3"], ["set", "demo:pale-room", "look"],
-        ["render", "demo:pale-room", "--out", "a.png"], ["render", "demo:pale-room", "--shot", "x", "--out", "a.png"],
+        ["show", "nowhere.wallum"],
+        ["show", "demo:nothing"],
+        ["show", "demo:pale-room", "sources/nobody/on"],
+        ["set", "demo:pale-room", "look/ev100=3"],
+        ["set", "demo:pale-room", "look"],
+        ["render", "demo:pale-room", "--out", "a.png"],
+        ["render", "demo:pale-room", "--shot", "x", "--out", "a.png"],
         ["render", "demo:pale-room", "--shot", "long-side", "--out", "a.jpg"],
         ["render", "demo:pale-room", "--shot", "long-side", "--size", "0x9", "--out", "a.png"],
         ["render", "demo:pale-room", "--eye", "0,0,0", "--toward", "0,0,0", "--out", "a.png"],
-        ["meter", "demo:pale-room", "--at", "1,2"], ["meter", "demo:pale-room", "--at", "0,0,0", "--facing", "0,0,0"],
-        ["meter", "demo:pale-room"], ["export", "demo:pale-room", "a.blend"], ["new", "nowhere.glb", "a.wallum"],
-        ["new", "nowhere.glb", "a.txt"], ["frobnicate"], ["render", "demo:pale-room", "--nonsense"],
+        ["meter", "demo:pale-room", "--at", "1,2"],
+        ["meter", "demo:pale-room", "--at", "0,0,0", "--facing", "0,0,0"],
+        ["meter", "demo:pale-room"],
+        ["export", "demo:pale-room", "a.blend"],
+        ["new", "nowhere.glb", "a.wallum"],
+        ["new", "nowhere.glb", "a.txt"],
+        ["frobnicate"],
+        ["render", "demo:pale-room", "--nonsense"],
     ],
-)  # fmt: skip
+)
 def test_bad_input_is_one_sentence_status_2_and_json(arguments, capsys, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     status, out, err = run(capsys, *arguments, "--json")
@@ -169,10 +201,13 @@ def imported_roots(node):
 @pytest.mark.parametrize(
     ("folders", "forbidden"),
     [
-        (("physics", "document", "level", "moment", "transport", "realtime", "image", "exchange"), {"PyQt6", "wallum.desk"}),
+        (
+            ("physics", "document", "level", "moment", "transport", "realtime", "image", "exchange"),
+            {"PyQt6", "wallum.desk"},
+        ),
         (("physics", "document", "level", "moment", "transport", "image", "exchange", "desk"), {"moderngl"}),
     ],
-)  # fmt: skip
+)
 def test_layers_hold_inside_functions_too(folders, forbidden):
     for folder in folders:
         for path in (SOURCE / folder).rglob("*.py"):

@@ -15,9 +15,10 @@ from wallum.errors import PathProblem, ValueProblem
 @pytest.fixture
 def project():
     lamps = (
-        PointSource(id="mast-2", name="Gate Lamp"), SpotSource(id="other", name="Mast 2"),
+        PointSource(id="mast-2", name="Gate Lamp"),
+        SpotSource(id="other", name="Mast 2"),
         PointSource(id="third", name="Gate Lamp"),
-    )  # fmt: skip
+    )
     return Project(sources=(*base_light(), *lamps), shots=(Shot(id="s", name="Lane"),))
 
 
@@ -58,8 +59,12 @@ def test_every_parameter_is_declared_in_full():
 
 def test_slugs_are_words_and_unique():
     assert slugs(["Gate Lamp", "gate lamp", "Éclair 3!", "--", "Gate Lamp"]) == [
-        "gate-lamp", "gate-lamp-2", "éclair-3", "unnamed", "gate-lamp-3",
-    ]  # fmt: skip
+        "gate-lamp",
+        "gate-lamp-2",
+        "éclair-3",
+        "unnamed",
+        "gate-lamp-3",
+    ]
 
 
 @given(st.lists(st.text(max_size=8), max_size=20))
@@ -99,12 +104,16 @@ def test_every_path_that_walk_names_can_be_read_and_written(project):
 @pytest.mark.parametrize(
     ("path", "text", "value"),
     [
-        ("sources/gate-lamp/position", "1, 2 m, 50 cm", (1.0, 2.0, 0.5)), ("sources/gate-lamp/position/y", "3", 3.0),
-        ("sources/gate-lamp/on", "off", False), ("sources/gate-lamp/role", "key", "key"),
-        ("look/ev100", "+2 stops", 15.0), ("shots/lane/fov", "0.5 rad", pytest.approx(28.6479, abs=1e-3)),
-        ("sources/sun/illuminance", "-1 stop", 40000.0), ("setting/latitude", "31.4", 31.4),
+        ("sources/gate-lamp/position", "1, 2 m, 50 cm", (1.0, 2.0, 0.5)),
+        ("sources/gate-lamp/position/y", "3", 3.0),
+        ("sources/gate-lamp/on", "off", False),
+        ("sources/gate-lamp/role", "key", "key"),
+        ("look/ev100", "+2 stops", 15.0),
+        ("shots/lane/fov", "0.5 rad", pytest.approx(28.6479, abs=1e-3)),
+        ("sources/sun/illuminance", "-1 stop", 40000.0),
+        ("setting/latitude", "31.4", 31.4),
     ],
-)  # fmt: skip
+)
 def test_typed_values_are_understood(project, path, text, value):
     assert look_up(put_text(project, path, text), path) == value
 
@@ -112,14 +121,21 @@ def test_typed_values_are_understood(project, path, text, value):
 @pytest.mark.parametrize(
     ("path", "text", "error"),
     [
-        ("sources/nobody/on", "on", PathProblem), ("sources/sun/colour_of_money", "1", PathProblem),
-        ("weather/rain", "1", PathProblem), ("", "1", PathProblem), ("sources/gate-lamp/position/w", "1", PathProblem),
-        ("sources/gate-lamp/on", "perhaps", ValueProblem), ("sources/gate-lamp/intensity", "-1", ValueProblem),
-        ("sources/gate-lamp/position", "1,2", ValueProblem), ("sources/mast-2/inner", "60", ValueProblem),
-        ("sources/gate-lamp/kelvin", "900 K", ValueProblem), ("sources/gate-lamp/id", "x", ValueProblem),
-        ("sources/mast-2/direction", "0,0,0", ValueProblem), ("sources/gate-lamp/colour", "2,0,0", ValueProblem),
+        ("sources/nobody/on", "on", PathProblem),
+        ("sources/sun/colour_of_money", "1", PathProblem),
+        ("weather/rain", "1", PathProblem),
+        ("", "1", PathProblem),
+        ("sources/gate-lamp/position/w", "1", PathProblem),
+        ("sources/gate-lamp/on", "perhaps", ValueProblem),
+        ("sources/gate-lamp/intensity", "-1", ValueProblem),
+        ("sources/gate-lamp/position", "1,2", ValueProblem),
+        ("sources/mast-2/inner", "60", ValueProblem),
+        ("sources/gate-lamp/kelvin", "900 K", ValueProblem),
+        ("sources/gate-lamp/id", "x", ValueProblem),
+        ("sources/mast-2/direction", "0,0,0", ValueProblem),
+        ("sources/gate-lamp/colour", "2,0,0", ValueProblem),
     ],
-)  # fmt: skip
+)
 def test_what_is_refused_says_where(project, path, text, error):
     with pytest.raises(error) as caught:
         put_text(project, path, text)

@@ -16,12 +16,23 @@ INTENSITY = declared(LAMP)["intensity"]
 @pytest.mark.parametrize(
     ("text", "value", "unit"),
     [
-        ("40", 40.0, ""), (" 2*40 ", 80.0, ""), ("2*(3+1)-1", 7.0, ""), ("-1.5", -1.5, ""), ("1e3", 1000.0, ""),
-        ("800 lm", 800.0, "lm"), ("3200 K", 3200.0, "K"), ("3.2kK", 3200.0, "K"), ("150 cm", 1.5, "m"),
-        ("+1.5 stops", 1.5, "stops"), ("-1 stop", -1.0, "stops"), ("2 klx", 2000.0, "lx"), ("50 %", 0.5, ""),
-        ("45°", 45.0, "deg"), ("10/4 m", 2.5, "m"),
+        ("40", 40.0, ""),
+        (" 2*40 ", 80.0, ""),
+        ("2*(3+1)-1", 7.0, ""),
+        ("-1.5", -1.5, ""),
+        ("1e3", 1000.0, ""),
+        ("800 lm", 800.0, "lm"),
+        ("3200 K", 3200.0, "K"),
+        ("3.2kK", 3200.0, "K"),
+        ("150 cm", 1.5, "m"),
+        ("+1.5 stops", 1.5, "stops"),
+        ("-1 stop", -1.0, "stops"),
+        ("2 klx", 2000.0, "lx"),
+        ("50 %", 0.5, ""),
+        ("45°", 45.0, "deg"),
+        ("10/4 m", 2.5, "m"),
     ],
-)  # fmt: skip
+)
 def test_units_and_plain_sums_are_read(text, value, unit):
     found = parse_quantity(text)
     assert found.value == pytest.approx(value)

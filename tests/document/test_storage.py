@@ -75,12 +75,18 @@ def test_a_process_killed_before_the_rename_leaves_the_old_file(project, tmp_pat
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("", "not a project"), ("[1]", "schema_version"), ("{}", "schema_version"), ("{", "not a project"),
-        ('{"schema_version": 99}', "newer"), ('{"schema_version": 0}', "version"), ('{"schema_version": true}', "version"),
-        ('{"schema_version": 1, "look": {"ev100": NaN}}', "NaN"), ('{"schema_version": 1, "colour": 3}', "colour"),
+        ("", "not a project"),
+        ("[1]", "schema_version"),
+        ("{}", "schema_version"),
+        ("{", "not a project"),
+        ('{"schema_version": 99}', "newer"),
+        ('{"schema_version": 0}', "version"),
+        ('{"schema_version": true}', "version"),
+        ('{"schema_version": 1, "look": {"ev100": NaN}}', "NaN"),
+        ('{"schema_version": 1, "colour": 3}', "colour"),
         ('{"schema_version": 1, "sources": [{"kind": "laser"}]}', "sources"),
     ],
-)  # fmt: skip
+)
 def test_a_broken_file_is_refused_in_one_sentence(text, said):
     with pytest.raises(ProjectProblem) as caught:
         parse(text, "my.wallum")

@@ -19,8 +19,19 @@ ATTRIBUTES = {
     "TEXCOORD_0": "VEC2",
     "TEXCOORD_1": "VEC2",
 }
-LISTS = ("accessors", "bufferViews", "buffers", "cameras", "images", "materials", "meshes", "nodes", "samplers",
-         "scenes", "textures")  # fmt: skip
+LISTS = (
+    "accessors",
+    "bufferViews",
+    "buffers",
+    "cameras",
+    "images",
+    "materials",
+    "meshes",
+    "nodes",
+    "samplers",
+    "scenes",
+    "textures",
+)
 
 
 def read_glb(data):
@@ -59,8 +70,16 @@ class Rules:
         self.hold(self.document.get("asset", {}).get("version") == "2.0", "asset.version")
         for name in LISTS:
             self.hold(name not in self.document or self.document[name], f"{name} is empty")
-        for part in (self._buffers, self._accessors, self._meshes, self._materials, self._nodes, self._cameras,
-                     self._lights, self._extensions):  # fmt: skip
+        for part in (
+            self._buffers,
+            self._accessors,
+            self._meshes,
+            self._materials,
+            self._nodes,
+            self._cameras,
+            self._lights,
+            self._extensions,
+        ):
             part()
         return self.broken
 
@@ -144,8 +163,13 @@ class Rules:
     def _materials(self):
         for i, material in enumerate(self.items("materials")):
             pbr = material.get("pbrMetallicRoughness", {})
-            numbers = [*pbr.get("baseColorFactor", []), pbr.get("metallicFactor", 1), pbr.get("roughnessFactor", 1),
-                       *material.get("emissiveFactor", []), material.get("occlusionTexture", {}).get("strength", 1)]  # fmt: skip
+            numbers = [
+                *pbr.get("baseColorFactor", []),
+                pbr.get("metallicFactor", 1),
+                pbr.get("roughnessFactor", 1),
+                *material.get("emissiveFactor", []),
+                material.get("occlusionTexture", {}).get("strength", 1),
+            ]
             self.hold(all(0 <= number <= 1 for number in numbers), f"material {i}: a factor outside 0 to 1")
             self.hold(
                 "alphaCutoff" not in material or material.get("alphaMode") == "MASK", f"material {i}: cutoff"

@@ -87,8 +87,12 @@ def test_an_empty_project_is_a_valid_file():
 def test_a_sheared_part_is_written_into_its_vertices():
     matrix = np.eye(4)
     matrix[0, 1] = 0.5
-    level = Level("sheared", (Mesh("box", (box((0, 0, 0), (1, 1, 1), 0),)),), (Part("b", "b", 0, matrix),),
-                  (Material(metallic=0.0), Material()))  # fmt: skip
+    level = Level(
+        "sheared",
+        (Mesh("box", (box((0, 0, 0), (1, 1, 1), 0),)),),
+        (Part("b", "b", 0, matrix),),
+        (Material(metallic=0.0), Material()),
+    )
     data, _ = written(Project(), level)
     assert broken_rules(data) == []
     again = parse_gltf(data, "out.glb", no_files)
@@ -166,8 +170,16 @@ def test_exr_keeps_light_in_full_floats(tmp_path, rng):
 
 
 def test_materials_with_everything_are_written_in_full(room):
-    full = replace(room.materials[0], name="all", emissive=(1.0, 0.5, 0.2), emissive_strength=300.0, alpha="mask",
-                   cutoff=0.25, double_sided=True, unlit=True)  # fmt: skip
+    full = replace(
+        room.materials[0],
+        name="all",
+        emissive=(1.0, 0.5, 0.2),
+        emissive_strength=300.0,
+        alpha="mask",
+        cutoff=0.25,
+        double_sided=True,
+        unlit=True,
+    )
     level = replace(room, materials=(full, Material()))
     data, _ = written(Project(), level)
     assert broken_rules(data) == []

@@ -33,8 +33,11 @@ def test_binary_embedded_and_external_files_read_the_same(tmp_path):
     outside = json.loads(made.embedded())
     outside["buffers"][0]["uri"] = "some%20data.bin"
     (tmp_path / "some data.bin").write_bytes(bytes(made.data))
-    for name, content in (("a.glb", made.bytes()), ("b.gltf", made.embedded()),
-                          ("c.gltf", json.dumps(outside).encode())):  # fmt: skip
+    for name, content in (
+        ("a.glb", made.bytes()),
+        ("b.gltf", made.embedded()),
+        ("c.gltf", json.dumps(outside).encode()),
+    ):
         (tmp_path / name).write_bytes(content)
         primitive = only_primitive(load_gltf(tmp_path / name))
         assert primitive.positions == pytest.approx(TRIANGLE)
@@ -42,8 +45,17 @@ def test_binary_embedded_and_external_files_read_the_same(tmp_path):
 
 @pytest.mark.parametrize(
     "content",
-    [b"", b"hello", b"{}", b"glTF\x02\0\0\0", b'{"asset": {"version": "1.0"}}', b"\xff\xd8\xff", b"[]", b"glTF" + b"\0" * 40],
-)  # fmt: skip
+    [
+        b"",
+        b"hello",
+        b"{}",
+        b"glTF\x02\0\0\0",
+        b'{"asset": {"version": "1.0"}}',
+        b"\xff\xd8\xff",
+        b"[]",
+        b"glTF" + b"\0" * 40,
+    ],
+)
 def test_what_is_no_gltf_is_refused_in_one_sentence(content):
     with pytest.raises(LevelProblem) as caught:
         parse_gltf(content, "odd.glb", no_files)
@@ -119,9 +131,19 @@ def spoil_negative_view(made):
 
 @pytest.mark.parametrize(
     "spoil",
-    [spoil_index, spoil_view, spoil_count, spoil_type, spoil_nan, spoil_material, spoil_mesh, spoil_loop,
-     spoil_words, spoil_negative_view],
-)  # fmt: skip
+    [
+        spoil_index,
+        spoil_view,
+        spoil_count,
+        spoil_type,
+        spoil_nan,
+        spoil_material,
+        spoil_mesh,
+        spoil_loop,
+        spoil_words,
+        spoil_negative_view,
+    ],
+)
 def test_broken_references_are_refused_not_followed(spoil):
     made = Maker()
     made.mesh()
@@ -285,8 +307,10 @@ def test_normals_of_a_stretched_part_stay_square_to_it():
 def test_cameras_become_shots():
     made = Maker()
     made.mesh()
-    made.document["cameras"] = [{"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}},
-                                {"type": "orthographic", "orthographic": {"xmag": 1, "ymag": 1, "zfar": 9, "znear": 0}}]  # fmt: skip
+    made.document["cameras"] = [
+        {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}},
+        {"type": "orthographic", "orthographic": {"xmag": 1, "ymag": 1, "zfar": 9, "znear": 0}},
+    ]
     made.document["nodes"] += [
         {"camera": 0, "name": "Lane", "translation": [1, 2, 3]},
         {"camera": 1, "name": "Plan"},
@@ -306,16 +330,22 @@ def lit(*lights):
     made.document["extensionsUsed"] = ["KHR_lights_punctual"]
     made.document["extensions"] = {"KHR_lights_punctual": {"lights": list(lights)}}
     for number, light in enumerate(lights):
-        node = {"name": light["type"], "translation": [0, number, 0],
-                "extensions": {"KHR_lights_punctual": {"light": number}}}  # fmt: skip
+        node = {
+            "name": light["type"],
+            "translation": [0, number, 0],
+            "extensions": {"KHR_lights_punctual": {"light": number}},
+        }
         made.document["nodes"].append(node)
     made.document["scenes"][0]["nodes"] = list(range(len(made.document["nodes"])))
     return made
 
 
 def test_lights_become_sources_with_the_standards_defaults():
-    made = lit({"type": "point"}, {"type": "spot", "spot": {}, "range": 7.0, "intensity": 50},
-               {"type": "directional", "intensity": 50_000, "color": [1, 0.5, 0.25]})  # fmt: skip
+    made = lit(
+        {"type": "point"},
+        {"type": "spot", "spot": {}, "range": 7.0, "intensity": 50},
+        {"type": "directional", "intensity": 50_000, "color": [1, 0.5, 0.25]},
+    )
     point, spot, sun = made.level().sources
     assert isinstance(point, PointSource)
     assert point.intensity == pytest.approx(1.0)
@@ -348,16 +378,28 @@ def test_materials_are_read_in_full():
     moved = {"KHR_texture_transform": {"offset": [0.5, 0], "rotation": 1.0, "scale": [2, 3], "texCoord": 1}}
     made.document["materials"] = [
         {
-            "name": "all", "alphaMode": "MASK", "alphaCutoff": 0.3, "doubleSided": True,
-            "pbrMetallicRoughness": {"baseColorFactor": [0.1, 0.2, 0.3, 0.4], "metallicFactor": 0.5, "roughnessFactor": 0.6,
-                                     "baseColorTexture": {"index": 0, "extensions": moved},
-                                     "metallicRoughnessTexture": {"index": 0}},
-            "normalTexture": {"index": 0, "scale": 0.7}, "occlusionTexture": {"index": 0, "strength": 0.8, "texCoord": 1},
-            "emissiveFactor": [1, 0.5, 0], "emissiveTexture": {"index": 0},
-            "extensions": {"KHR_materials_emissive_strength": {"emissiveStrength": 300}, "KHR_materials_unlit": {}},
+            "name": "all",
+            "alphaMode": "MASK",
+            "alphaCutoff": 0.3,
+            "doubleSided": True,
+            "pbrMetallicRoughness": {
+                "baseColorFactor": [0.1, 0.2, 0.3, 0.4],
+                "metallicFactor": 0.5,
+                "roughnessFactor": 0.6,
+                "baseColorTexture": {"index": 0, "extensions": moved},
+                "metallicRoughnessTexture": {"index": 0},
+            },
+            "normalTexture": {"index": 0, "scale": 0.7},
+            "occlusionTexture": {"index": 0, "strength": 0.8, "texCoord": 1},
+            "emissiveFactor": [1, 0.5, 0],
+            "emissiveTexture": {"index": 0},
+            "extensions": {
+                "KHR_materials_emissive_strength": {"emissiveStrength": 300},
+                "KHR_materials_unlit": {},
+            },
         },
         {},
-    ]  # fmt: skip
+    ]
     made.mesh(material=0)
     level = made.level()
     full, plain = level.materials[0], level.materials[1]
@@ -400,10 +442,11 @@ def test_blend_is_kept_and_named():
 @pytest.mark.parametrize(
     ("change", "word"),
     [
-        ({"extensionsUsed": ["EXT_something_new"]}, "EXT_something_new"), ({"animations": [{"channels": [], "samplers": []}]}, "animations"),
+        ({"extensionsUsed": ["EXT_something_new"]}, "EXT_something_new"),
+        ({"animations": [{"channels": [], "samplers": []}]}, "animations"),
         ({"skins": [{"joints": [0]}]}, "skins"),
     ],
-)  # fmt: skip
+)
 def test_what_is_not_supported_is_named(change, word):
     made = Maker()
     made.mesh()

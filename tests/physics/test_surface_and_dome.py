@@ -20,8 +20,9 @@ def reflected_share(base, metallic, roughness, to_eye, rng, count=200_000):
     light = hemisphere(count, rng)
     up = np.tile([0.0, 1.0, 0.0], (count, 1))
     ones = np.ones(count)
-    values = response(np.tile(base, (count, 1)), ones * metallic, ones * roughness, up,
-                      np.tile(to_eye, (count, 1)), light)  # fmt: skip
+    values = response(
+        np.tile(base, (count, 1)), ones * metallic, ones * roughness, up, np.tile(to_eye, (count, 1)), light
+    )
     return values.mean(axis=0) * 2.0 * np.pi
 
 

@@ -37,8 +37,17 @@ def random_lamps(rng, count):
             continue
         direction = tuple(rng.normal(size=3))
         outer = float(rng.uniform(5, 80))
-        lamps.append(SpotSource(id=f"s{i}", name="S", position=place, direction=direction, inner=outer * 0.5,
-                                outer=outer, range=float(rng.uniform(0.5, 8))))  # fmt: skip
+        lamps.append(
+            SpotSource(
+                id=f"s{i}",
+                name="S",
+                position=place,
+                direction=direction,
+                inner=outer * 0.5,
+                outer=outer,
+                range=float(rng.uniform(0.5, 8)),
+            )
+        )
     return evaluate(Project(sources=tuple(lamps))).lamps
 
 

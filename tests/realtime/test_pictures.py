@@ -28,10 +28,21 @@ from wallum.transport.rays import RayScene
 
 SIZE = (192, 108)
 LONG = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
-POINT = PointSource(id="p", name="P", position=(-1.2, 2.5, 0.4), intensity=90.0, shadow=True, radius=0.02,
-                    colour_by="colour")  # fmt: skip
-SPOT = SpotSource(id="s", name="S", position=(0.0, 2.7, -0.6), direction=(1.5, -2.2, -1.4), intensity=420.0,
-                  inner=24.0, outer=30.0, shadow=True, radius=0.02, colour_by="colour")  # fmt: skip
+POINT = PointSource(
+    id="p", name="P", position=(-1.2, 2.5, 0.4), intensity=90.0, shadow=True, radius=0.02, colour_by="colour"
+)
+SPOT = SpotSource(
+    id="s",
+    name="S",
+    position=(0.0, 2.7, -0.6),
+    direction=(1.5, -2.2, -1.4),
+    intensity=420.0,
+    inner=24.0,
+    outer=30.0,
+    shadow=True,
+    radius=0.02,
+    colour_by="colour",
+)
 
 
 def project_of(*sources, ev100=4.0):

@@ -157,9 +157,13 @@ def test_many_rays_on_several_threads_agree_with_few(rays, rng):
 
 @pytest.mark.parametrize(
     ("at", "facing", "samples", "error"),
-    [((0, 0), UP, 1, ShapeProblem), ((0, 0, 0), (0, 0, 0), 1, ValueProblem), ((0, 0, 0), UP, 0, ValueProblem),
-     ((np.nan, 0, 0), UP, 1, ShapeProblem)],
-)  # fmt: skip
+    [
+        ((0, 0), UP, 1, ShapeProblem),
+        ((0, 0, 0), (0, 0, 0), 1, ValueProblem),
+        ((0, 0, 0), UP, 0, ValueProblem),
+        ((np.nan, 0, 0), UP, 1, ShapeProblem),
+    ],
+)
 def test_bad_questions_are_refused(rays, at, facing, samples, error):
     with pytest.raises(error):
         direct_illuminance(rays, evaluate(Project()), np.array(at, float), np.array(facing, float), samples)

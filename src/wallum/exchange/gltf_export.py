@@ -265,29 +265,56 @@ def _part_nodes(parts: tuple[Part, ...], meshes: list[Mesh]) -> list[Json]:
     return nodes
 
 
-def build_gltf(project: Project, level: Level) -> tuple[Json, bytes, list[str]]:
-    """The document, its binary buffer, and warnings of what the format cannot say."""
-    writer, textures, samplers = _Writer(), [], []  # type: tuple[_Writer, list[Json], list[Sampler]]
-    lit = [one for one in project.sources if not isinstance(one, SkySource)]
-    warnings = [
-        f"{one.name}: glTF has no sky; it is left out"
-        for one in project.sources
-        if isinstance(one, SkySource) and one.on
-    ]
-    meshes = list(level.meshes)
-    nodes = _part_nodes(level.parts, meshes)
-    nodes += [_camera_node(shot, i) for i, shot in enumerate(project.shots)]
-    nodes += [_light_node(source, i) for i, source in enumerate(lit)]
-    # The last material stands for primitives that name none.
-    default = len(level.materials) - 1 if level.materials and level.materials[-1] == Material() else -1
-    kept = [m for i, m in enumerate(level.materials) if i != default]
+def _surfaces(writer: _Writer, materials: list[Material], level: Level) -> Json:
+    """Materials, textures, samplers and images."""
+    textures: list[Json] = []
+    samplers: list[Sampler] = []
+    return {
+        "materials": [_material(m, textures, samplers) for m in materials],
+        "textures": textures,
+        "samplers": [
+            {"magFilter": s.mag, "minFilter": s.min, "wrapS": s.wrap_s, "wrapT": s.wrap_t} for s in samplers
+        ],
+        "images": [
+            {"name": p.name, "mimeType": p.mime, "bufferView": writer.view(p.data)} for p in level.pictures
+        ],
+    }
+
+
+def _camera(shot: Shot) -> Json:
+    lens = {"yfov": math.radians(shot.fov), "znear": 0.05}
+    return {"name": shot.name, "type": "perspective", "perspective": lens}
+
+
+def _without_empty_meshes(meshes: list[Mesh], nodes: list[Json]) -> list[Mesh]:
+    """The meshes that have something to draw; nodes are renumbered to match."""
     filled = [i for i, mesh in enumerate(meshes) if mesh.primitives]
     number = {old: new for new, old in enumerate(filled)}
     for node in nodes:
         if "mesh" in node:
-            node["mesh"] = number.get(node["mesh"])
-            if node["mesh"] is None:
-                del node["mesh"]
+            mesh = number.get(node.pop("mesh"))
+            if mesh is not None:
+                node["mesh"] = mesh
+    return [meshes[i] for i in filled]
+
+
+def _default_material(level: Level) -> int:
+    """The last material stands for primitives that name none; -1 where there is no such."""
+    last = len(level.materials) - 1
+    return last if level.materials and level.materials[last] == Material() else -1
+
+
+def build_gltf(project: Project, level: Level) -> tuple[Json, bytes, list[str]]:
+    """The document, its binary buffer, and warnings of what the format cannot say."""
+    writer = _Writer()
+    lit = [one for one in project.sources if not isinstance(one, SkySource)]
+    skies = [one for one in project.sources if isinstance(one, SkySource) and one.on]
+    all_meshes = list(level.meshes)
+    nodes = _part_nodes(level.parts, all_meshes)
+    nodes += [_camera_node(shot, i) for i, shot in enumerate(project.shots)]
+    nodes += [_light_node(source, i) for i, source in enumerate(lit)]
+    meshes = _without_empty_meshes(all_meshes, nodes)
+    default = _default_material(level)
     scene: Json = {"name": project.name}
     if nodes:
         scene["nodes"] = list(range(len(nodes)))
@@ -297,29 +324,12 @@ def build_gltf(project: Project, level: Level) -> tuple[Json, bytes, list[str]]:
         "scenes": [scene],
         "nodes": nodes,
         "meshes": [
-            {
-                "name": meshes[i].name,
-                "primitives": [_primitive(writer, p, default) for p in meshes[i].primitives],
-            }
-            for i in filled
+            {"name": mesh.name, "primitives": [_primitive(writer, p, default) for p in mesh.primitives]}
+            for mesh in meshes
         ],
-        "materials": [_material(m, textures, samplers) for m in kept],
-        "cameras": [
-            {
-                "name": s.name,
-                "type": "perspective",
-                "perspective": {"yfov": math.radians(s.fov), "znear": 0.05},
-            }
-            for s in project.shots
-        ],
-        "images": [
-            {"name": p.name, "mimeType": p.mime, "bufferView": writer.view(p.data)} for p in level.pictures
-        ],
+        "cameras": [_camera(shot) for shot in project.shots],
+        **_surfaces(writer, [m for i, m in enumerate(level.materials) if i != default], level),
     }
-    out["textures"] = textures
-    out["samplers"] = [
-        {"magFilter": s.mag, "minFilter": s.min, "wrapS": s.wrap_s, "wrapT": s.wrap_t} for s in samplers
-    ]
     out["accessors"], out["bufferViews"] = writer.accessors, writer.views
     if lit:
         out["extensions"] = {"KHR_lights_punctual": {"lights": [_light(s) for s in lit]}}
@@ -327,6 +337,7 @@ def build_gltf(project: Project, level: Level) -> tuple[Json, bytes, list[str]]:
     data = bytes(writer.data) + b"\0" * (-len(writer.data) % 4)
     if data:
         out["buffers"] = [{"byteLength": len(data)}]
+    warnings = [f"{one.name}: glTF has no sky; it is left out" for one in skies]
     return {key: value for key, value in out.items() if value != []}, data, warnings
 
 

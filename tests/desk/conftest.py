@@ -1,0 +1,40 @@
+"""A real window; its level is opened at once, its renderer is a real process."""
+
+import pytest
+from PyQt6.QtCore import QCoreApplication
+
+from wallum.desk.app import application
+from wallum.desk.window import DeskWindow
+from wallum.document.storage import save
+from wallum.exchange.gltf_export import export_gltf
+from wallum.level.pale_room import pale_room, pale_room_project
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    return application()
+
+
+@pytest.fixture
+def room_file(tmp_path):
+    """A project file on a level file, both of the pale room."""
+    level = tmp_path / "room.glb"
+    project = pale_room_project()
+    export_gltf(project.revised(sources=(), shots=()), pale_room(), level)
+    file = tmp_path / "room.wallum"
+    save(project.revised(level="room.glb"), file)
+    return file
+
+
+@pytest.fixture
+def window(qtbot, room_file):
+    made = DeskWindow()
+    made.resize(900, 560)
+    made.show()
+    assert made.open_reference(str(room_file))
+    qtbot.waitUntil(lambda: made.session.level is not None, timeout=20_000)
+    yield made
+    made.session.history.mark_saved(made.session.history.present)
+    made.close()
+    made.deleteLater()
+    QCoreApplication.processEvents()
