@@ -14,7 +14,10 @@ from PyQt6.QtWidgets import QApplication
 from wallum.desk.app import application, screen_of_its_own
 from wallum.desk.number_field import NumberField
 from wallum.desk.window import DeskWindow
+from wallum.document.project import Project
 from wallum.errors import RendererProblem
+from wallum.exchange.gltf_export import export_gltf
+from wallum.level.pale_room import pale_room
 from wallum.realtime.request import SETTLE_FRAMES, Frame
 
 __all__ = ["open_desk", "refresh_screenshots", "wait_for", "wait_settled", "write_tour"]
@@ -103,11 +106,26 @@ def _room(folder: Path) -> Iterator[str]:
         yield _shoot(window, folder / "desk-pale-room.png")
 
 
+def _level_of_ones_own(folder: Path) -> Iterator[str]:
+    """A bare level file as it opens, with its first lamp put."""
+    with TemporaryDirectory() as temporary:
+        level = Path(temporary) / "cellar.glb"
+        export_gltf(Project(name="Cellar"), pale_room(), level)
+        with open_desk(str(level)) as window:
+            window.session.set_value("sun off", "sources/sun/on", False)
+            window.session.set_value("sky off", "sources/sky/on", False)
+            window.session.set_text("exposure", "look/ev100", "5")
+            window.put_at("spot", QPointF(window.picture.width() * 0.5, window.picture.height() * 0.6))
+            wait_settled(window)
+            yield _shoot(window, folder / "desk-first-lamp.png")
+
+
 def refresh_screenshots() -> Iterator[str]:
     """Write docs/screenshots/ anew; yields each path."""
     with screen_of_its_own():
         yield from _yard_by_dusk(ROOT / "docs" / "screenshots")
         yield from _room(ROOT / "docs" / "screenshots")
+        yield from _level_of_ones_own(ROOT / "docs" / "screenshots")
 
 
 def write_tour() -> Iterator[str]:
