@@ -19,7 +19,7 @@ LONG_MS = 60_000
 
 
 def field(window, label, index=0):
-    return [f for f in window.tune.findChildren(NumberField) if f.info.label == label][index]
+    return [f for f in window.tune.pane.findChildren(NumberField) if f.info.label == label][index]
 
 
 def lamp(window, name="Ceiling Lamp"):
@@ -112,7 +112,7 @@ def test_the_pane_shows_what_is_selected_and_follows_the_document(window):
 def test_at_most_eight_values_are_shown_at_first(window):
     for source in window.session.project.sources:
         window.session.select(source.id)
-        rows = [row for row in window.tune._rows if row.widget.isVisibleTo(window.tune)]
+        rows = [row for row in window.tune.pane.rows if row.widget.isVisibleTo(window.tune)]
         assert 1 <= len(rows) <= 8, source.name
 
 
@@ -140,11 +140,11 @@ def test_a_typed_value_with_a_unit_and_one_that_is_refused(window, qtbot):
 
 def test_switches_choices_and_vectors_edit_the_document(window, qtbot):
     window.session.select(lamp(window).id)
-    boxes = {box.accessibleName(): box for box in window.tune.findChildren(QCheckBox)}
+    boxes = {box.accessibleName(): box for box in window.tune.pane.findChildren(QCheckBox)}
     boxes["Casts shadows"].click()
     assert lamp(window).shadow is False
     assert window.session.history.undo_label == "Ceiling Lamp, casts shadows"
-    choice = next(b for b in window.tune.findChildren(QComboBox) if b.accessibleName() == "Role")
+    choice = next(b for b in window.tune.pane.findChildren(QComboBox) if b.accessibleName() == "Role")
     choice.textActivated.emit("rim")
     assert lamp(window).role == "rim"
     field(window, "Place", 1).typed.emit("2.2")
@@ -347,6 +347,6 @@ def test_every_button_has_a_tip_and_every_field_a_name(window):
     for button in window.findChildren(QToolButton):
         assert button.toolTip() or button.text(), button
     window.session.select(lamp(window).id)
-    for one in window.tune.findChildren(NumberField):
+    for one in window.tune.pane.findChildren(NumberField):
         assert one.accessibleName()
         assert one.toolTip() or one.parentWidget().toolTip()

@@ -136,6 +136,16 @@ def test_first_hits_name_their_triangle_and_face(rays, room):
     assert rays.normals(hits) == pytest.approx(np.array([[0, 1, 0], [0, 1, 0], [0, 0, -1]]))
 
 
+def test_backs_are_seen_through_as_in_the_picture(rays):
+    """From outside the room one looks through its walls at what faces the eye."""
+    origin, direction = np.array([[0.0, 1.5, 9.0]]), np.array([[0.0, 0.0, -1.0]])
+    assert rays.first_hit(origin, direction).distance == pytest.approx([5.0])
+    hits = rays.first_visible(origin, direction)
+    assert hits.distance == pytest.approx([13.0], abs=1e-3)
+    assert rays.normals(hits)[0] == pytest.approx([0, 0, 1])
+    assert np.isinf(rays.first_visible(np.array([[0.0, 1.5, 9.0]]), -direction).distance).all()
+
+
 def test_rays_in_an_empty_level_go_on():
     level = Level("empty", materials=(Material(),))
     rays = RayScene(level, flatten(level))

@@ -1,10 +1,11 @@
 """Marks on the picture: a ring of its own colour for each lamp, an aim stick for the selected."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from wallum.desk.tokens import TOKENS
 from wallum.document.project import Project
@@ -18,6 +19,7 @@ RING_PX = 6.0
 CATCH_PX = 11.0
 TICK_PX = 9.0
 STICK_M = 2.0
+RIM = QColor(0, 0, 0, 150)
 
 
 @dataclass(frozen=True)
@@ -82,24 +84,46 @@ def _tick(painter: QPainter, mark: Mark, length: float) -> QPointF | None:
     return end
 
 
-def draw_marks(painter: QPainter, marks: list[Mark], selected: str) -> None:
-    """Rings with a dark rim so that they show on light and dark; the selected one with its stick."""
+@lru_cache(maxsize=256)
+def _ring(colour: tuple[int, int, int], on: bool, ratio: float) -> QPixmap:
+    """A ring with a dark rim, so that it shows on light and dark; dotted when off."""
+    side = int(2 * (RING_PX + 3))
+    pixmap = QPixmap(int(side * ratio), int(side * ratio))
+    pixmap.setDevicePixelRatio(ratio)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    style = Qt.PenStyle.SolidLine if on else Qt.PenStyle.DotLine
+    ring = QColor(*colour) if on else QColor(TOKENS["edge"])
+    for ink, width in ((RIM, 3.4), (ring, 1.6)):
+        painter.setPen(QPen(ink, width, style))
+        painter.drawEllipse(QPointF(side / 2, side / 2), RING_PX, RING_PX)
+    painter.end()
+    return pixmap
+
+
+def _draw_selected(painter: QPainter, mark: Mark) -> None:
+    for ink, width in ((RIM, 3.4), (QColor(TOKENS["accent"]), 1.5)):
+        painter.setPen(QPen(ink, width))
+        painter.drawEllipse(mark.at, RING_PX + 4.0, RING_PX + 4.0)
+        if mark.aim is not None:
+            painter.drawLine(mark.at, mark.aim)
+            painter.drawEllipse(mark.aim, 2.5, 2.5)
+
+
+def draw_marks(painter: QPainter, marks: list[Mark], selected: str, ratio: float = 1.0) -> None:
+    """A ring for each lamp with a tick toward its aim; the selected one with its stick.
+
+    ratio : device pixels per pixel
+    """
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setBrush(Qt.BrushStyle.NoBrush)
+    middle = QPointF(RING_PX + 3, RING_PX + 3)
     for mark in marks:
-        chosen = mark.source_id == selected
-        ring = QColor(*mark.colour) if mark.on else QColor(TOKENS["edge"])
-        style = Qt.PenStyle.SolidLine if mark.on else Qt.PenStyle.DotLine
-        for colour, width in ((QColor(0, 0, 0, 150), 3.4), (ring, 1.6)):
-            painter.setPen(QPen(colour, width, style))
-            painter.drawEllipse(mark.at, RING_PX, RING_PX)
-            if not chosen:
+        painter.drawPixmap(mark.at - middle, _ring(mark.colour, mark.on, ratio))
+        if mark.source_id == selected:
+            _draw_selected(painter, mark)
+        elif mark.aim is not None:
+            for ink, width in ((RIM, 3.4), (QColor(*mark.colour), 1.6)):
+                painter.setPen(QPen(ink, width))
                 _tick(painter, mark, TICK_PX)
-        if not chosen:
-            continue
-        for colour, width in ((QColor(0, 0, 0, 150), 3.4), (QColor(TOKENS["accent"]), 1.5)):
-            painter.setPen(QPen(colour, width))
-            painter.drawEllipse(mark.at, RING_PX + 4.0, RING_PX + 4.0)
-            if mark.aim is not None:
-                painter.drawLine(mark.at, mark.aim)
-                painter.drawEllipse(mark.aim, 2.5, 2.5)

@@ -16,7 +16,7 @@ PIXELS_PER_STOP = 60.0
 PIXELS_PER_STEP = 4.0
 FINE = 0.1
 # Decimals that a vector's narrow fields show; the value itself keeps all of its own.
-PARTS_DIGITS = 2
+PARTS_DIGITS = 3
 
 
 def dragged(value: float, pixels: float, info: Parameter, fine: bool) -> float:

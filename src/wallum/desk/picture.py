@@ -111,7 +111,7 @@ class PictureView(QWidget):
             painter.drawImage(0, 0, self._image)
         else:
             painter.drawImage(QRectF(self.rect()), self._image)
-        draw_marks(painter, self.marks(), self._session.selected)
+        draw_marks(painter, self.marks(), self._session.selected, self.devicePixelRatioF())
         painter.end()
         self.painted.emit(self._frame)
 
@@ -137,7 +137,7 @@ class PictureView(QWidget):
         if loaded is None:
             return None
         origin, direction = self.ray(at)
-        hits = loaded.rays.first_hit(origin, direction)
+        hits = loaded.rays.first_visible(origin, direction)
         if hits.triangle[0] < 0:
             return None
         normal = loaded.rays.normals(hits)[0]

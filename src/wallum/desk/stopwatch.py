@@ -115,7 +115,7 @@ def _rows_of(window: DeskWindow) -> Iterator[Row]:
     times = _timed_drag(window, field, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
     yield _drag_row("drag of a lamp's strength, event to painted, 95th", times, 50.0)
     wait_settled(window, 2)
-    place = next(f for f in window.tune.findChildren(NumberField) if f.info.label == "Place")
+    place = next(f for f in window.tune.pane.findChildren(NumberField) if f.info.label == "Place")
     times = _timed_drag(window, place, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
     yield _drag_row("drag of a lamp's place, event to painted, 95th", times, 50.0)
     wait_settled(window, 2)

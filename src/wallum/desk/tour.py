@@ -7,7 +7,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Final
 
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QEventLoop, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -24,16 +24,18 @@ __all__ = ["open_desk", "refresh_screenshots", "wait_for", "wait_settled", "writ
 
 ROOT: Final = Path(__file__).resolve().parents[3]
 PATIENCE_S = 120.0
+WAIT_MS = 5
 
 
 def wait_for(done: Callable[[], bool], what: str, seconds: float = PATIENCE_S) -> None:
     """Run the window until `done`. Raises RendererProblem after `seconds`."""
     end = time.monotonic() + seconds
+    pulse = QTimer()  # wakes the wait, so that its end is noticed
+    pulse.start(WAIT_MS)
     while not done():
         if time.monotonic() > end:
             raise RendererProblem(f"waited {seconds:g} s in vain for {what}", "tour")
-        QApplication.processEvents()
-        time.sleep(0.002)
+        QApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
 
 
 def wait_settled(window: DeskWindow, least: int = SETTLE_FRAMES) -> Frame:
@@ -85,7 +87,7 @@ def drag(field: NumberField, pixels: int, steps: int = 12) -> None:
 
 def intensity_field(window: DeskWindow) -> NumberField:
     """The field of the selected lamp's intensity."""
-    fields = window.tune.findChildren(NumberField)
+    fields = window.tune.pane.findChildren(NumberField)
     return next(one for one in fields if one.info.label == "Intensity")
 
 

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QScrollArea,
+    QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -22,8 +23,9 @@ from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
 from wallum.document.fields import Item, Parameter, declared
 from wallum.document.paths import choices
+from wallum.document.project import Look, base_light
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import Coloured, Lamp
+from wallum.document.sources import Coloured, Lamp, PointSource, SpotSource
 from wallum.moment.shown_colour import shown_colour
 
 __all__ = ["TunePane"]
@@ -54,10 +56,9 @@ class Swatch(QWidget):
 class Row:
     """A label and the widgets of one parameter, tied to the session both ways."""
 
-    def __init__(self, session: Session, prefix: str, name: str, info: Parameter, item: Item) -> None:
+    def __init__(self, session: Session, name: str, info: Parameter, item: Item) -> None:
         self._session, self._name, self._info = session, name, info
-        self._path = f"{prefix}/{name}"
-        self._title = getattr(item, "name", prefix)
+        self._path, self._title = "", ""
         self._default = type(item).model_fields[name].default
         parts_unit = f", {info.unit}" if info.kind == "vector" and info.unit else ""
         self.label = QLabel(info.label + parts_unit)
@@ -77,8 +78,14 @@ class Row:
     def _step(self) -> str:
         return f"{self._title}, {self._info.label.lower()}"
 
-    def refresh(self, item: Item) -> None:
-        """Show the item's value; writes nothing."""
+    @property
+    def wide(self) -> bool:
+        """Whether the widget wants the whole width, below its label."""
+        return self._info.kind in ("vector", "colour")
+
+    def refresh(self, item: Item, prefix: str, title: str) -> None:
+        """Show the value of an item at a path; writes nothing."""
+        self._path, self._title = f"{prefix}/{self._name}", title
         self._refresh(item)
 
     def _build(self, item: Item) -> tuple[QWidget, Refresh]:
@@ -172,9 +179,12 @@ class Section(QWidget):
         grid.setVerticalSpacing(5)
         grid.setColumnMinimumWidth(0, 84)
         grid.setColumnStretch(1, 1)
-        for number, row in enumerate(rows):
-            grid.addWidget(row.label, number, 0)
-            grid.addWidget(row.widget, number, 1)
+        line = 0
+        for row in rows:
+            grid.addWidget(row.label, line, 0)
+            line += 1 if row.wide else 0
+            grid.addWidget(row.widget, line, 0 if row.wide else 1, 1, 2 if row.wide else 1)
+            line += 1
         self._fold: QToolButton | None = None
         if title:
             self._fold = QToolButton()
@@ -195,70 +205,98 @@ class Section(QWidget):
                 self._fold.setChecked(is_open)
 
 
-class TunePane(QScrollArea):
-    """Shows the selected source, or the picture's own values where none is."""
+class Pane(QWidget):
+    """Every row of one kind of thing; it serves one item after the other."""
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._session = session
-        self._shown: object = None
-        self._rows: list[Row] = []
-        self._swatch: Swatch | None = None
-        self._facts: QLabel | None = None
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        session.changed.connect(self.refresh)
-        session.selection_changed.connect(self.refresh)
-        self.refresh()
-
-    def _target(self) -> tuple[Item, str, str]:
-        """(item, path prefix, title) of what is tuned."""
-        source = self._session.selected_source
-        if source is not None:
-            return source, f"sources/@{source.id}", source.name
-        return self._session.project.look, "look", "Picture"
-
-    def refresh(self) -> None:
-        """Show the present values; build the rows anew only for another kind of thing."""
-        item, prefix, title = self._target()
-        if self._shown != (prefix, type(item)):
-            self._shown = (prefix, type(item))
-            self._build(item, prefix)
-        self._title.setText(title)
-        for row in self._rows:
-            row.refresh(item)
-        if self._swatch is not None and isinstance(item, Coloured):
-            self._swatch.show_source(item)
-        if self._facts is not None and isinstance(item, Lamp):
-            self._facts.setText(f"gives {format_quantity(item.lumens(), 'lm')}")
-
-    def _build(self, item: Item, prefix: str) -> None:
-        holder = QWidget()
-        holder.setObjectName("pane")
-        layout = QVBoxLayout(holder)
+    def __init__(self, session: Session, item: Item) -> None:
+        super().__init__()
+        self.setObjectName("pane")
+        layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 10)
         layout.setSpacing(8)
         self._title = QLabel()
         self._title.setObjectName("title")
         layout.addWidget(self._title)
-        self._swatch = Swatch() if isinstance(item, Coloured) else None
-        if self._swatch is not None:
-            layout.addWidget(self._swatch)
-        first, folded = [], {}  # type: tuple[list[Row], dict[str, list[Row]]]
-        for name, info in declared(item).items():
-            row = Row(self._session, prefix, name, info, item)
-            if info.first and len(first) < MOST_FIRST:
-                first.append(row)
-            else:
-                folded.setdefault(info.heading or "More", []).append(row)
+        self._swatch = Swatch()
+        self._swatch.setVisible(isinstance(item, Coloured))
+        layout.addWidget(self._swatch)
+        first, folded = _sorted_rows(session, item)
         layout.addWidget(Section("", first, folded=False))
-        self._facts = None
-        if isinstance(item, Lamp):
-            self._facts = QLabel()
-            self._facts.setObjectName("quiet")
-            layout.addWidget(self._facts)
+        self._facts = QLabel()
+        self._facts.setObjectName("quiet")
+        self._facts.setVisible(isinstance(item, Lamp))
+        layout.addWidget(self._facts)
         for title, rows in folded.items():
             layout.addWidget(Section(title, rows, folded=True))
         layout.addStretch(1)
-        self._rows = first + [row for rows in folded.values() for row in rows]
-        self.setWidget(holder)
+        self.rows = first + [row for rows in folded.values() for row in rows]
+
+    def show_item(self, item: Item, prefix: str, title: str) -> None:
+        """Show an item of this pane's kind."""
+        self._title.setText(title)
+        for row in self.rows:
+            row.refresh(item, prefix, title)
+        if isinstance(item, Coloured):
+            self._swatch.show_source(item)
+        if isinstance(item, Lamp):
+            self._facts.setText(f"gives {format_quantity(item.lumens(), 'lm')}")
+
+
+def _sorted_rows(session: Session, item: Item) -> tuple[list[Row], dict[str, list[Row]]]:
+    """The rows shown at once, and the others by heading."""
+    first: list[Row] = []
+    folded: dict[str, list[Row]] = {}
+    for name, info in declared(item).items():
+        row = Row(session, name, info, item)
+        if info.first and len(first) < MOST_FIRST:
+            first.append(row)
+        else:
+            folded.setdefault(info.heading or "More", []).append(row)
+    return first, folded
+
+
+class TunePane(QScrollArea):
+    """Shows the selected source, or the picture's own values where none is.
+
+    The pane of each kind is built once, ahead of time: building one takes longer than a
+    window may stick.
+    """
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._stack = QStackedWidget()
+        self._panes = {type(one): Pane(session, one) for one in _one_of_each()}
+        for pane in self._panes.values():
+            self._stack.addWidget(pane)
+        self.setWidget(self._stack)
+        session.changed.connect(self.refresh)
+        session.selection_changed.connect(self.refresh)
+        self.refresh()
+
+    @property
+    def pane(self) -> Pane:
+        """The pane that is shown."""
+        shown = self._stack.currentWidget()
+        assert isinstance(shown, Pane)
+        return shown
+
+    def refresh(self) -> None:
+        """Show the present values."""
+        source = self._session.selected_source
+        item: Item = source if source is not None else self._session.project.look
+        pane = self._panes[type(item)]
+        if self._stack.currentWidget() is not pane:
+            self._stack.setCurrentWidget(pane)
+            self.ensureVisible(0, 0)
+        if source is not None:
+            pane.show_item(item, f"sources/@{source.id}", source.name)
+        else:
+            pane.show_item(item, "look", "Picture")
+
+
+def _one_of_each() -> tuple[Item, ...]:
+    sun, sky = base_light()
+    return (Look(), sun, sky, PointSource(id="p", name="Point"), SpotSource(id="s", name="Spot"))

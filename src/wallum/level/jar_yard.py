@@ -22,6 +22,8 @@ __all__ = ["jar_yard", "jar_yard_project", "yard_lamps"]
 
 EARTH, BRICK, PLASTER, CLAY, GLAZE, FIRE, LAMP_GLASS, TILE = range(8)
 SIZE: Final = 512
+# Number of the picture that the fire glows with.
+EMBERS: Final = 10
 
 
 def _mixed(
@@ -32,7 +34,7 @@ def _mixed(
 
 
 def _pictures() -> tuple[Picture, ...]:
-    fine, broad = noise(SIZE, 8, 6, 3), noise(SIZE, 3, 3, 4)
+    fine, broad, heat = noise(SIZE, 8, 6, 3), noise(SIZE, 3, 3, 4), noise(SIZE, 6, 5, 9)
     earth = _mixed((0.16, 0.10, 0.065), (0.36, 0.26, 0.18), np.clip(fine * 0.7 + broad * 0.5 - 0.1, 0, 1))
     height, each = brick_height(SIZE, 16, 6, 5)
     brick = _mixed((0.24, 0.085, 0.05), (0.42, 0.19, 0.11), each) * (0.75 + 0.5 * fine[..., None])
@@ -53,6 +55,9 @@ def _pictures() -> tuple[Picture, ...]:
         normal_map("clay normal", noise(SIZE, 20, 4, 8), 2.5),
         colour_map("tile colour", tile),
         normal_map("tile normal", tiles, 4.0),
+        colour_map(
+            "embers", _mixed((0.12, 0.008, 0.001), (1.0, 0.36, 0.06), np.clip(heat * 1.7 - 0.35, 0, 1))
+        ),
     )
 
 
@@ -69,7 +74,13 @@ def _materials() -> tuple[Material, ...]:
         _material("clay", 6, 0.65),
         Material("glaze", (0.05, 0.17, 0.16, 1.0), metallic=0.0, roughness=0.16),
         Material(
-            "fire", (0.05, 0.03, 0.02, 1.0), 0.0, 1.0, emissive=(1.0, 0.34, 0.07), emissive_strength=620.0
+            "fire",
+            (0.05, 0.03, 0.02, 1.0),
+            0.0,
+            1.0,
+            emissive=(1.0, 1.0, 1.0),
+            emissive_strength=420.0,
+            textures={"emissive": TextureUse(EMBERS)},
         ),
         Material(
             "lamp glass",
@@ -77,7 +88,7 @@ def _materials() -> tuple[Material, ...]:
             0.0,
             0.4,
             emissive=(1.0, 0.62, 0.30),
-            emissive_strength=520.0,
+            emissive_strength=360.0,
         ),
         _material("tile", 8, 0.3),
     )

@@ -77,6 +77,13 @@ class LitScene:
     sky: Dome | None
     ev100: float
 
+    def without_shadows(self) -> "LitScene":
+        """The scene as if nothing stood in the way of light."""
+        rows = self.lamps.rows.copy()
+        rows[:, LAMP_COLUMNS["shadow"]] = 0.0
+        sun = replace(self.sun, shadow=False) if self.sun else None
+        return replace(self, lamps=Lamps(self.lamps.ids, rows), sun=sun)
+
     def without(self, ids: frozenset[str]) -> "LitScene":
         """The scene without some sources."""
         if not ids:

@@ -1,15 +1,22 @@
 """The colour of a source as a screen can show it."""
 
+from functools import lru_cache
+
 import numpy as np
 
+from wallum.document.fields import Vector
 from wallum.document.sources import Coloured
 from wallum.physics.tone import srgb_encode
 
 __all__ = ["shown_colour"]
 
 
+@lru_cache(maxsize=1024)
+def _encoded(rgb: Vector) -> tuple[int, int, int]:
+    red, green, blue = np.round(srgb_encode(np.array(rgb) / max(rgb)) * 255.0).astype(int)
+    return int(red), int(green), int(blue)
+
+
 def shown_colour(source: Coloured) -> tuple[int, int, int]:
     """8-bit sRGB of a source's light, its brightest part at full."""
-    rgb = np.array(source.luminous_rgb())
-    red, green, blue = np.round(srgb_encode(rgb / rgb.max()) * 255.0).astype(int)
-    return int(red), int(green), int(blue)
+    return _encoded(source.luminous_rgb())

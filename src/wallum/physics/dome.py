@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats
 
-__all__ = ["dome_directions", "irradiance", "irradiance_terms", "plain_dome", "sample_dome"]
+__all__ = ["FACTORS", "dome_directions", "irradiance", "irradiance_terms", "plain_dome", "sample_dome"]
 
 # How much brighter the horizon is than the zenith, and how fast it falls off.
 HORIZON_GAIN, HORIZON_POWER = 2.2, 3.0
@@ -53,23 +53,16 @@ def plain_dome(
     return np.where(up[..., None] > 0.0, sky, np.asarray(ground_rgb))
 
 
+# Constant factors of the nine real harmonics, in the order of `_basis`.
+FACTORS = np.array([0.282095, 0.488603, 0.488603, 0.488603, 1.092548, 1.092548, 0.315392, 1.092548, 0.546274])
+
+
 def _basis(directions: Floats) -> NDArray[np.float64]:
     """(..., 9) real spherical harmonics of orders 0 to 2."""
     x, y, z = np.moveaxis(np.asarray(directions, dtype=np.float64), -1, 0)
-    return np.stack(
-        [
-            np.full_like(x, 0.282095),
-            0.488603 * y,
-            0.488603 * z,
-            0.488603 * x,
-            1.092548 * x * y,
-            1.092548 * y * z,
-            0.315392 * (3.0 * z * z - 1.0),
-            1.092548 * x * z,
-            0.546274 * (x * x - y * y),
-        ],
-        axis=-1,
-    )
+    one = np.ones_like(x)
+    plain = [one, y, z, x, x * y, y * z, 3.0 * z * z - 1.0, x * z, x * x - y * y]
+    return np.stack(plain, axis=-1) * FACTORS
 
 
 def irradiance_terms(dome: Floats) -> NDArray[np.float64]:

@@ -70,7 +70,7 @@ class RendererClient:
             self._send(("level", self._level.size, False), (self._level.descriptor,))
         if self._latest is not None:
             # A quick picture first: the artist should not look at nothing.
-            self._waiting = replace(self._latest, detail="reduced", settle=False)
+            self._waiting = replace(self._latest, detail="sketch", settle=False)
             self._push()
             self._waiting = self._latest
 

@@ -18,6 +18,8 @@ __all__ = ["CELL_PIXELS", "SLICES", "CellLists", "assign_lamps"]
 CELL_PIXELS = 32
 SLICES = 24
 FIRST_SLICE_M = 0.5
+# Lamps that are tested against all cells at once: bounds the memory for it.
+BATCH = 64
 
 
 @dataclass(frozen=True)
@@ -78,52 +80,46 @@ def _boxes(size: tuple[int, int], tangents: tuple[float, float], near: float, fa
     )
 
 
-def _gap(low: NDArray[np.float64], high: NDArray[np.float64], at: float) -> NDArray[np.float64]:
-    """Squared distance from a number to intervals."""
-    outside = np.maximum(np.maximum(low - at, at - high), 0.0)
-    return outside * outside
+def _gap(low: NDArray[np.float64], high: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Squared distances of N numbers to an array of intervals, (N, ...)."""
+    place = at.reshape(-1, *[1] * low.ndim)
+    outside = np.maximum(np.maximum(low - place, place - high), 0.0)
+    return np.asarray(outside * outside)
 
 
-def _cells_of_sphere(
-    boxes: CellBoxes, centre: NDArray[np.float64], radius: float
+def _touched(
+    boxes: CellBoxes, centres: NDArray[np.float64], radii: NDArray[np.float64]
 ) -> tuple[NDArray[np.int64], ...]:
-    """Slices, rows and columns of the cells that a sphere touches."""
-    x, y, depth = centre
-    squared = radius * radius
-    gap_z = _gap(boxes.z_edges[:-1], boxes.z_edges[1:], depth)
-    reached = np.flatnonzero(gap_z <= squared)
-    if not len(reached):
-        return reached, reached, reached
-    part = slice(int(reached[0]), int(reached[-1]) + 1)
-    gap_x = _gap(boxes.x_low[part], boxes.x_high[part], x)
-    gap_y = _gap(boxes.y_low[part], boxes.y_high[part], y) + gap_z[part, None]
-    columns = np.flatnonzero((gap_x <= squared).any(axis=0))
-    rows = np.flatnonzero((gap_y <= squared).any(axis=0))
-    if not len(columns) or not len(rows):
-        return columns[:0], columns[:0], columns[:0]
-    c, r = slice(columns[0], columns[-1] + 1), slice(rows[0], rows[-1] + 1)
-    touched = gap_y[:, r, None] + gap_x[:, None, c] <= squared
-    found = np.nonzero(touched)
-    return found[0] + part.start, found[1] + r.start, found[2] + c.start
+    """Lamp, slice, row and column of every pair of a sphere and a cell that it touches."""
+    gap_z = _gap(boxes.z_edges[:-1], boxes.z_edges[1:], centres[:, 2])
+    gap_x = _gap(boxes.x_low, boxes.x_high, centres[:, 0])
+    gap_y = _gap(boxes.y_low, boxes.y_high, centres[:, 1])
+    left = (radii**2)[:, None] - gap_z
+    # A lamp and slice that do not meet are left out before the rows and columns are paired.
+    lamp, z = np.nonzero(left >= 0.0)
+    near = gap_y[lamp, z][:, :, None] + gap_x[lamp, z][:, None, :] <= left[lamp, z][:, None, None]
+    pair, row, column = np.nonzero(near)
+    return lamp[pair], z[pair], row, column
 
 
 def _outside_cone(
     boxes: CellBoxes,
     where: tuple[NDArray[np.int64], ...],
-    apex: NDArray[np.float64],
-    axis: NDArray[np.float64],
-    cos_outer: float,
+    apexes: NDArray[np.float64],
+    axes: NDArray[np.float64],
+    cos_outer: NDArray[np.float64],
 ) -> NDArray[np.bool_]:
-    """Which cells a cone misses, by their bounding spheres. Source: Wronski 2017."""
-    z, y, x = where
+    """Which pairs' cells a cone misses, by their bounding spheres. Source: Wronski 2017."""
+    lamp, z, y, x = where
     low = np.stack([boxes.x_low[z, x], boxes.y_low[z, y], boxes.z_edges[z]], axis=1)
     high = np.stack([boxes.x_high[z, x], boxes.y_high[z, y], boxes.z_edges[z + 1]], axis=1)
     radius = 0.5 * np.linalg.norm(high - low, axis=1)
-    to_cell = 0.5 * (low + high) - apex
-    along = to_cell @ axis
+    to_cell = 0.5 * (low + high) - apexes[lamp]
+    along = np.einsum("ij,ij->i", to_cell, axes[lamp])
     aside = np.sqrt(np.maximum(np.einsum("ij,ij->i", to_cell, to_cell) - along**2, 0.0))
-    sin_outer = np.sqrt(max(1.0 - cos_outer**2, 0.0))
-    return np.asarray((cos_outer * aside - along * sin_outer > radius) | (along < -radius))
+    cosine = cos_outer[lamp]
+    sine = np.sqrt(np.maximum(1.0 - cosine**2, 0.0))
+    return np.asarray((cosine * aside - along * sine > radius) | (along < -radius))
 
 
 def assign_lamps(
@@ -139,25 +135,29 @@ def assign_lamps(
     keep     : (N,) which lamps to list; all by default
     """
     boxes = _boxes(size, camera.tangents, camera.near, camera.far)
-    depth, rows, columns = SLICES, boxes.y_low.shape[1], boxes.x_low.shape[1]
+    grid = (boxes.x_low.shape[1], boxes.y_low.shape[1], SLICES)
     rotation = camera.rotation() * np.array([[1.0], [1.0], [-1.0]])
     centres, radii = bounding_spheres(lamps)
     local = (centres - np.array(camera.eye)) @ rotation.T
     apexes = (lamps.column("position").astype(np.float64) - np.array(camera.eye)) @ rotation.T
     axes = lamps.column("direction").astype(np.float64) @ rotation.T
-    spots, cosines = lamps.column("is_spot") > 0.5, lamps.column("cos_outer")
-    cells: list[NDArray[np.int64]] = []
-    numbers: list[NDArray[np.int64]] = []
-    order = np.argsort(shadowed, kind="stable")
-    for lamp in order.tolist() if keep is None else order[keep[order]].tolist():
-        where = _cells_of_sphere(boxes, local[lamp], float(radii[lamp]))
-        if spots[lamp] and len(where[0]):
-            missed = _outside_cone(boxes, where, apexes[lamp], axes[lamp], float(cosines[lamp]))
-            where = tuple(part[~missed] for part in where)
-        z, y, x = where
-        cells.append((z * rows + y) * columns + x)
-        numbers.append(np.full(len(z), lamp))
-    return _lists(cells, numbers, shadowed, (columns, rows, depth), _slice_map(camera.far))
+    cosines = lamps.column("cos_outer").astype(np.float64)
+    order = np.argsort(shadowed, kind="stable")  # those without shadow come first in a list
+    if keep is not None:
+        order = order[keep[order]]
+    cells, numbers = [], []
+    for start in range(0, len(order), BATCH):
+        batch = order[start : start + BATCH]
+        where = _touched(boxes, local[batch], radii[batch])
+        where = (batch[where[0]], *where[1:])
+        spot = lamps.column("is_spot")[where[0]] > 0.5
+        missed = np.zeros(len(spot), dtype=bool)
+        cones = (where[0][spot], where[1][spot], where[2][spot], where[3][spot])
+        missed[spot] = _outside_cone(boxes, cones, apexes, axes, cosines)
+        lamp, z, y, x = (part[~missed] for part in where)
+        cells.append((z * grid[1] + y) * grid[0] + x)
+        numbers.append(lamp)
+    return _lists(cells, numbers, shadowed, grid, _slice_map(camera.far))
 
 
 def _lists(

@@ -123,12 +123,14 @@ class Engine:
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `developer` then shows it."""
         self.log.begin()
-        kit, size = self._still, request.size
-        if request.detail == "reduced":
+        kit, size, scene = self._still, request.size, request.scene
+        if request.detail != "full":
             kit, size = self._reduced, (max(request.size[0] // 2, 1), max(request.size[1] // 2, 1))
+        if request.detail == "sketch":
+            scene = scene.without_shadows()
         camera = request.camera.with_aspect(request.size[0] / request.size[1])
         turn = self._moving_turn(request) if request.detail == "reduced" else None
-        yield from self.light(kit, request.scene, View(camera), size, request.active, turn)
+        yield from self.light(kit, scene, View(camera), size, request.active, turn)
 
     def _moving_turn(self, request: PictureRequest) -> SunTurn | None:
         """While the camera moves, at most one cascade is drawn anew in a picture."""
@@ -316,7 +318,7 @@ class Engine:
 
     def target_of(self, request: PictureRequest) -> LightTarget:
         """The light that a request's picture was summed into."""
-        kit = self._reduced if request.detail == "reduced" else self._still
+        kit = self._still if request.detail == "full" else self._reduced
         assert kit.total is not None
         return kit.total
 

@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera
 from wallum.moment.scene import Lamps, LitScene
+from wallum.physics.dome import FACTORS
 from wallum.physics.exposure import exposure_scale
 from wallum.realtime.bundle import GLOW_SCALE
 from wallum.realtime.clusters import CELL_PIXELS
@@ -123,7 +124,7 @@ class Lighting:
             "unlit_exposure": exposure / exposure_scale(scene.ev100),
         }
         if scene.sky is not None:
-            values["sky_terms"] = (scene.sky.terms * exposure).astype("f4").tobytes()
+            values["sky_terms"] = (scene.sky.terms * FACTORS[:, None] * exposure).astype("f4").tobytes()
         if scene.sun is not None:
             values["sun_direction"] = tuple(scene.sun.direction)
             values["sun_illuminance"] = tuple(scene.sun.illuminance * exposure)

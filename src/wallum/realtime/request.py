@@ -13,7 +13,7 @@ __all__ = ["SETTLE_FRAMES", "Frame", "PictureRequest"]
 # Jittered pictures that a settled one is the mean of.
 SETTLE_FRAMES = 48
 
-Detail = Literal["full", "reduced"]
+Detail = Literal["full", "reduced", "sketch"]
 
 
 @dataclass(frozen=True)
@@ -21,7 +21,8 @@ class PictureRequest:
     """One picture: newest wins.
 
     active : ids of the sources under the hand; the sum of all others is kept
-    detail : reduced draws a quarter of the pixels, for a moving camera
+    detail : reduced draws a quarter of the pixels, for a moving camera; sketch also leaves the
+             shadows out, for the first sign of life after a restart
     settle : go on to SETTLE_FRAMES jittered pictures while nothing newer comes
     """
 

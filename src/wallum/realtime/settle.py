@@ -24,9 +24,10 @@ from wallum.realtime.targets import Size
 __all__ = ["Settler"]
 
 # Shadow tiles of lamps that one picture draws anew; of the sun's cascades it is one.
-TILES_EACH = 3
-# One picture in so many moves the pixel grid.
+TILES_EACH = 2
+# One picture in so many moves the pixel grid, and one in so many is shown.
 GRID_EVERY = 3
+SHOWN_EVERY = 3
 
 
 class Settler:
@@ -47,6 +48,11 @@ class Settler:
         """Sum of the pictures so far."""
         assert self._sum is not None
         return self._sum
+
+    @property
+    def worth_showing(self) -> bool:
+        """Whether the sum so far should be developed: not each step would be seen."""
+        return self.count == 1 or self.count % SHOWN_EVERY == 0 or self.count >= SETTLE_FRAMES
 
     @property
     def done(self) -> bool:

@@ -124,7 +124,8 @@ class Worker:
                 if self._settling is not request:
                     self._renderer.settler.stop()
                     return
-        self._give(request, self._renderer.settler.count)
+        if self._renderer.settler.worth_showing:
+            self._give(request, self._renderer.settler.count)
 
     def _give(self, request: PictureRequest, settled: int) -> bool:
         """Send the last picture; False where the memory is of another size by now."""

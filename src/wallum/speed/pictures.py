@@ -46,7 +46,8 @@ def _settle_times(renderer: Renderer, request: PictureRequest) -> list[float]:
         start = time.perf_counter()
         for _ in renderer.refine():
             pass
-        renderer.read_into(request, count + 1, out)
+        if renderer.settler.worth_showing:
+            renderer.read_into(request, count + 1, out)
         times.append((time.perf_counter() - start) * 1e3)
     return times
 

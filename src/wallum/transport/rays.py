@@ -131,6 +131,26 @@ class RayScene:
             best.weights[nearer] = other.weights[nearer]
         return best
 
+    def first_visible(self, origins: Floats, directions: Floats) -> Hits:
+        """First surface along each ray that the picture shows: backs of one-sided surfaces
+        are seen through."""
+        double = np.array([m.double_sided for m in self._level.materials] or [True])
+        out = self.first_hit(origins, directions)
+        start = np.zeros(len(origins))
+        for _ in range(MOST_HOLES):
+            met = out.triangle >= 0
+            facing = np.einsum("ij,ij->i", self.normals(out), directions)
+            back = met & (facing > 0.0)
+            back[met] &= ~double[self.triangles.material[out.triangle[met]]]
+            rows = np.flatnonzero(back)
+            if not len(rows):
+                break
+            start[rows] = out.distance[rows] + LIFT_M
+            again = self.first_hit(origins[rows] + directions[rows] * start[rows, None], directions[rows])
+            out.distance[rows] = start[rows] + again.distance
+            out.triangle[rows], out.weights[rows] = again.triangle, again.weights
+        return out
+
     def blocked(self, origins: Floats, directions: Floats, reach: Floats) -> NDArray[np.bool_]:
         """(N,) whether something that casts shadow stands within `reach` [m] along each ray."""
         out = self._solid.blocked(origins, directions, reach)
