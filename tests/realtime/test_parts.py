@@ -22,6 +22,7 @@ from wallum.realtime.drawing import visible_chunks
 from wallum.realtime.lamp_shadows import ATLAS, LampShadows
 from wallum.realtime.lighting import lamp_scissor, pre_exposure
 from wallum.realtime.memory import Block, load_value, store_value
+from wallum.realtime.pace import Pace
 from wallum.realtime.sun_shadows import cascades_for
 
 SIZE = (320, 180)
@@ -214,6 +215,22 @@ def test_each_cascade_covers_the_part_of_the_view_it_serves(turn, tilt):
             clip = np.concatenate([points, np.ones((4, 1))], axis=1) @ cascade.matrix.T
             assert np.abs(clip[:, :2]).max() <= 1.0 + 1e-6
         start = cascade.end
+
+
+def test_a_moving_picture_is_as_coarse_as_the_machine_needs():
+    pace = Pace()
+    assert pace.size((960, 540)) == (480, 270)
+    for _ in range(5):
+        pace.note(80.0)
+    coarse = pace.size((960, 540))
+    assert coarse[0] < 480
+    for _ in range(29):
+        pace.note(10.0)
+    assert pace.size((960, 540)) == coarse
+    for _ in range(100):
+        pace.note(10.0)
+    assert pace.size((960, 540)) == (480, 270)
+    assert Pace().size((1, 1)) == (1, 1)
 
 
 def test_pre_exposure_moves_in_whole_steps():

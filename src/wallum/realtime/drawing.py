@@ -57,6 +57,7 @@ class LevelOnGpu:
         self._indirect = context.buffer(reserve=max(20 * len(bundle.chunks), 20), dynamic=True)
         self._blocks = [context.buffer(one.block) for one in bundle.surfacings]
         self._textures = [self._texture(one) for one in bundle.textures]
+        self._complete = False
         self._arrays: dict[int, moderngl.VertexArray] = {}
         self._kept_programs: list[moderngl.Program] = []
         chunk_material = bundle.chunks[:, 2]
@@ -74,10 +75,18 @@ class LevelOnGpu:
         extra = {"internal_format": SRGB8_ALPHA8} if data.srgb else {}
         texture = self._context.texture((width, height), 4, data.pixels, **extra)
         texture.repeat_x, texture.repeat_y = data.wrap_s != 33071, data.wrap_t != 33071
-        if data.min in MIPMAPPED:
-            texture.build_mipmaps()
-        texture.filter = (data.min, data.mag)
+        texture.filter = (moderngl.LINEAR, data.mag)
         return texture
+
+    def complete(self) -> None:
+        """Make the smaller versions of textures; only a sketch can do without."""
+        if self._complete:
+            return
+        for texture, data in zip(self._textures, self._bundle.textures, strict=True):
+            if data.min in MIPMAPPED:
+                texture.build_mipmaps()
+            texture.filter = (data.min, data.mag)
+        self._complete = True
 
     @property
     def triangle_count(self) -> int:

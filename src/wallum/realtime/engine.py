@@ -21,6 +21,7 @@ from wallum.realtime.drawing import LevelOnGpu
 from wallum.realtime.lamp_buffers import LampBuffers, lamp_rows
 from wallum.realtime.lamp_shadows import LampShadows, Tile
 from wallum.realtime.lighting import Lighting, View, pre_exposure
+from wallum.realtime.pace import Pace
 from wallum.realtime.passes import PassLog
 from wallum.realtime.programs import Programs
 from wallum.realtime.request import PictureRequest
@@ -109,6 +110,7 @@ class Engine:
         self.level: LevelOnGpu | None = None
         self._level_number = 0
         self._turn = 0
+        self._pace = Pace()
         self.seen = Seen(Lamps((), np.zeros((0, LAMP_WIDTH), np.float32)), {}, ())
 
     def set_level(self, bundle: LevelBundle) -> None:
@@ -125,12 +127,16 @@ class Engine:
         self.log.begin()
         kit, size, scene = self._still, request.size, request.scene
         if request.detail != "full":
-            kit, size = self._reduced, (max(request.size[0] // 2, 1), max(request.size[1] // 2, 1))
+            kit, size = self._reduced, self._pace.size(request.size)
         if request.detail == "sketch":
             scene = scene.without_shadows()
+        else:
+            self._level().complete()
         camera = request.camera.with_aspect(request.size[0] / request.size[1])
         turn = self._moving_turn(request) if request.detail == "reduced" else None
         yield from self.light(kit, scene, View(camera), size, request.active, turn)
+        if request.detail == "reduced":
+            self._pace.note(self.log.total_ms)
 
     def _moving_turn(self, request: PictureRequest) -> SunTurn | None:
         """While the camera moves, at most one cascade is drawn anew in a picture."""

@@ -21,8 +21,8 @@ class PictureRequest:
     """One picture: newest wins.
 
     active : ids of the sources under the hand; the sum of all others is kept
-    detail : reduced draws a quarter of the pixels, for a moving camera; sketch also leaves the
-             shadows out, for the first sign of life after a restart
+    detail : reduced draws a quarter of the pixels or fewer (see pace.py), for a moving camera;
+             sketch also leaves the shadows out, for the first sign of life after a restart
     settle : go on to SETTLE_FRAMES jittered pictures while nothing newer comes
     """
 
