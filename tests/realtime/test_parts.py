@@ -18,12 +18,12 @@ from wallum.realtime.bundle import LevelBundle
 from wallum.realtime.bundling import CHUNK, bundle_level
 from wallum.realtime.channel import Channel, Closed
 from wallum.realtime.clusters import CELL_PIXELS, assign_lamps
-from wallum.realtime.drawing import visible_chunks
+from wallum.realtime.drawing import LevelOnGpu, visible_chunks
 from wallum.realtime.lamp_shadows import ATLAS, LampShadows
 from wallum.realtime.lighting import lamp_scissor, pre_exposure
 from wallum.realtime.memory import Block, load_value, store_value
 from wallum.realtime.pace import Pace
-from wallum.realtime.sun_shadows import cascades_for
+from wallum.realtime.sun_shadows import PARTS, SunShadows, cascades_for
 
 SIZE = (320, 180)
 CAMERA = Camera((0.0, 1.7, 6.0), (0.1, -0.1, -0.99), 55.0, 320 / 180, far=60.0)
@@ -196,6 +196,34 @@ def test_small_moves_leave_the_cascades_where_they_are():
     for number in range(3):
         changes = sum(a[number] != b[number] for a, b in zip(keys, keys[1:], strict=False))
         assert changes <= 1
+
+
+def test_a_moved_cascade_is_drawn_in_parts_and_then_takes_its_place(renderer):
+    bundle = bundle_level(jar_yard())
+    level = LevelOnGpu(renderer.engine.context, renderer.engine.programs, bundle)
+    shadows = SunShadows(renderer.engine.context)
+    sun = np.array([0.5, 0.7, -0.5]) / np.linalg.norm([0.5, 0.7, -0.5])
+    camera = Camera((0.0, 1.7, 0.0), (0.0, 0.0, -1.0), 50.0)
+    for index in shadows.assign(sun, camera, bundle.bounds):
+        shadows.draw(index, level)
+    assert shadows.complete
+    moved = Camera((40.0, 1.7, 20.0), (0.0, 0.0, -1.0), 50.0)
+    dirty = shadows.assign(sun, moved, bundle.bounds)
+    assert dirty
+    before = shadows.uniforms()["cascade_matrix"]
+    drawn = 0
+    for _ in range(PARTS * len(dirty)):
+        left = shadows.assign(sun, moved, bundle.bounds)
+        drawn += shadows.advance(left, level)["triangles"]
+    assert shadows.assign(sun, moved, bundle.bounds) == []
+    assert shadows.uniforms()["cascade_matrix"] != before
+    lows = {tuple(low) for low in shadows.uniforms()["cascade_low"]}
+    assert len(lows) == 3
+    # In parts or whole, the same triangles are drawn.
+    whole = SunShadows(renderer.engine.context)
+    whole.assign(sun, moved, bundle.bounds)
+    assert drawn == sum(whole.draw(index, level)["triangles"] for index in dirty)
+    level.release()
 
 
 @given(st.floats(-1, 1), st.floats(-1, 1))

@@ -163,10 +163,19 @@ class LevelOnGpu:
             sent += self._send(self._array(program, whole=True), chunks)
         return sent
 
-    def draw_depth(self, to_clip: NDArray[np.float64], planes: NDArray[np.float64]) -> int:
-        """Fill the bound shadow tile with what the planes hold and what casts."""
+    def draw_depth(
+        self, to_clip: NDArray[np.float64], planes: NDArray[np.float64], part: int = 0, parts: int = 1
+    ) -> int:
+        """Fill the bound shadow tile with what the planes hold and what casts.
+
+        part, parts : draw only that one of so many equal parts of the level
+        """
         bundle = self._bundle
         seen = visible_chunks(bundle.low, bundle.high, planes)
+        if parts > 1:
+            edges = np.linspace(0, len(seen), parts + 1).astype(int)
+            seen[: edges[part]] = False
+            seen[edges[part + 1] :] = False
         material = bundle.chunks[:, 2]
         matrix = to_clip.T.astype("f4").tobytes()
         self._context.disable(moderngl.CULL_FACE)

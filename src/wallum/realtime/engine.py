@@ -25,7 +25,7 @@ from wallum.realtime.pace import Pace
 from wallum.realtime.passes import PassLog
 from wallum.realtime.programs import Programs
 from wallum.realtime.request import PictureRequest
-from wallum.realtime.sun_shadows import CASCADES, SunShadows
+from wallum.realtime.sun_shadows import SunShadows
 from wallum.realtime.targets import GBuffer, LightTarget, Size
 
 __all__ = ["Engine", "Kit", "SunTurn", "open_context"]
@@ -109,7 +109,6 @@ class Engine:
         self.settling = Kit(context, LampShadows(context), SunShadows(context))
         self.level: LevelOnGpu | None = None
         self._level_number = 0
-        self._turn = 0
         self._pace = Pace()
         self.seen = Seen(Lamps((), np.zeros((0, LAMP_WIDTH), np.float32)), {}, ())
 
@@ -133,17 +132,9 @@ class Engine:
         else:
             self._level().complete()
         camera = request.camera.with_aspect(request.size[0] / request.size[1])
-        turn = self._moving_turn(request) if request.detail == "reduced" else None
-        yield from self.light(kit, scene, View(camera), size, request.active, turn)
+        yield from self.light(kit, scene, View(camera), size, request.active)
         if request.detail == "reduced":
             self._pace.note(self.log.total_ms)
-
-    def _moving_turn(self, request: PictureRequest) -> SunTurn | None:
-        """While the camera moves, at most one cascade is drawn anew in a picture."""
-        if request.scene.sun is None:
-            return None
-        self._turn = (self._turn + 1) % CASCADES
-        return SunTurn(request.scene.sun.direction, frozenset({self._turn}))
 
     def light(
         self,
@@ -199,14 +190,19 @@ class Engine:
     def _sun_shadows(self, kit: Kit, scene: LitScene, camera: Camera, turn: SunTurn | None) -> Steps:
         if scene.sun is None or not scene.sun.shadow:
             return
-        shadows, before = kit.sun_shadows, list(kit.sun_shadows.cascades)
+        shadows, level = kit.sun_shadows, self._level()
         aim = scene.sun.direction if turn is None else turn.direction
-        for index in shadows.assign(aim, camera, self._level().bounds):
-            if turn is not None and index not in turn.cascades and before:
-                shadows.keep(index, before[index])
-                continue
+        dirty = shadows.assign(aim, camera, level.bounds)
+        if turn is not None and shadows.complete:
+            dirty = [index for index in dirty if index in turn.cascades]
+        if dirty and kit is self._reduced and shadows.complete:
             with self.log.measure("sun shadows") as work:
-                work |= shadows.draw(index, self._level())
+                work |= shadows.advance(dirty, level)
+            yield
+            return
+        for index in dirty:
+            with self.log.measure("sun shadows") as work:
+                work |= shadows.draw(index, level)
             yield
 
     def _sum(self, kit: Kit, scene: LitScene, view: View, seen: Seen, active: frozenset[str]) -> Steps:

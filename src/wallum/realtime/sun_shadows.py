@@ -24,6 +24,8 @@ LONGEST_M = 150.0
 STEP = 0.5
 # Weight of the logarithmic against the even division of depth: Zhang 2006.
 DIVISION = 0.8
+# Pictures over which a cascade is drawn while the camera moves.
+PARTS = 4
 
 
 @dataclass(frozen=True)
@@ -31,9 +33,6 @@ class Cascade:
     """One cascade: level to clip space, how far it serves [m], texel width [m]."""
 
     matrix: NDArray[np.float64]
-    axes: NDArray[np.float64]  # (4, 4) level to the sun's axes, depth 0..1 in z
-    at: tuple[float, float]  # middle on the sun's axes [m]
-    half: float
     end: float
     texel: float
     key: bytes
@@ -66,9 +65,6 @@ def cascades_for(
     corners = np.array(np.meshgrid(*bounds.T)).reshape(3, -1).T @ rotation.T
     # Rounding the depths keeps a cascade's key from changing with the last bit.
     high, low = np.ceil(corners[:, 2].max()) + 1.0, np.floor(corners[:, 2].min()) - 1.0
-    axes = np.eye(4)
-    axes[:3, :3] = rotation
-    axes[2] = np.array([*-rotation[2], high]) / (high - low)
     out = []
     for start, end in pairwise(starts):
         centre, radius = _slice_sphere(camera, start, end)
@@ -82,13 +78,25 @@ def cascades_for(
         projection = np.diag([1.0 / half, 1.0 / half, -2.0 / (high - low), 1.0])
         projection[2, 3] = -1.0
         key = np.array([*sun_direction, *at, half, high, low]).tobytes()
-        middle = (float(at[0]), float(at[1]))
-        out.append(Cascade(projection @ view, axes, middle, half, end, 2.0 * half / TEXELS, key))
+        out.append(Cascade(projection @ view, end, 2.0 * half / TEXELS, key))
     return out
 
 
+@dataclass
+class Progress:
+    """A cascade that is being drawn into the spare tile, a part at a time."""
+
+    index: int
+    cascade: Cascade
+    parts_done: int = 0
+
+
 class SunShadows:
-    """Three tiles of one atlas, each redrawn when its cascade moved or the sun did."""
+    """Tiles of one atlas, each redrawn when its cascade moved or the sun did.
+
+    The atlas has room for a fourth tile: while the camera moves, a cascade is drawn there
+    in parts, over several pictures, and takes its place when it is whole.
+    """
 
     def __init__(self, context: moderngl.Context) -> None:
         self._context = context
@@ -96,54 +104,83 @@ class SunShadows:
         self.atlas.compare_func = "<="
         self.atlas.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self.frame = context.framebuffer([], self.atlas)
-        self._drawn: list[bytes] = [b""] * CASCADES
-        self.cascades: list[Cascade] = []
+        self._tiles, self._spare = list(range(CASCADES)), CASCADES
+        self._shown: list[Cascade | None] = [None] * CASCADES
+        self._wanted: list[Cascade] = []
+        self._progress: Progress | None = None
 
     def level_changed(self) -> None:
         """Every cascade shows what is no longer there."""
-        self._drawn = [b""] * CASCADES
+        self._shown = [None] * CASCADES
+        self._progress = None
 
     def assign(
         self, direction: NDArray[np.float64], camera: Camera, bounds: NDArray[np.float64]
     ) -> list[int]:
-        """Place the cascades for a sun in a direction; returns the numbers of those to draw anew."""
-        self.cascades = cascades_for(direction, camera, bounds)
-        return [i for i, cascade in enumerate(self.cascades) if self._drawn[i] != cascade.key]
+        """Place the cascades for a sun in a direction; returns the numbers of those to draw anew.
 
-    def keep(self, index: int, cascade: Cascade) -> None:
-        """Go on with what a tile shows already, though the sun or camera moved."""
-        self.cascades[index] = cascade
+        Those that are not drawn go on showing what they show.
+        """
+        self._wanted = cascades_for(direction, camera, bounds)
+        return [i for i, (want, has) in enumerate(zip(self._wanted, self._shown, strict=True))
+                if has is None or has.key != want.key]  # fmt: skip
+
+    @property
+    def complete(self) -> bool:
+        """Whether every cascade shows something."""
+        return all(one is not None for one in self._shown)
 
     def draw(self, index: int, level: LevelOnGpu) -> dict[str, int]:
-        """Draw one cascade; returns the work done."""
-        cascade = self.cascades[index]
+        """Draw one cascade whole; returns the work done."""
+        work = self._fill(self._tiles[index], self._wanted[index], level, 0, 1)
+        self._shown[index] = self._wanted[index]
+        self._progress = None
+        return work
+
+    def advance(self, dirty: list[int], level: LevelOnGpu) -> dict[str, int]:
+        """Draw a part of a cascade into the spare tile; one begun is ended first."""
+        if self._progress is None:
+            self._progress = Progress(dirty[0], self._wanted[dirty[0]])
+        progress = self._progress
+        work = self._fill(self._spare, progress.cascade, level, progress.parts_done, PARTS)
+        progress.parts_done += 1
+        if progress.parts_done == PARTS:
+            self._tiles[progress.index], self._spare = self._spare, self._tiles[progress.index]
+            self._shown[progress.index] = progress.cascade
+            self._progress = None
+        return work
+
+    def _fill(self, tile: int, cascade: Cascade, level: LevelOnGpu, part: int, parts: int) -> dict[str, int]:
         context = self._context
         context.enable_only(moderngl.DEPTH_TEST)
         context.depth_func = "<"
         context.polygon_offset = 2.0, 4.0
-        place = (index % 2 * TEXELS, index // 2 * TEXELS, TEXELS, TEXELS)
+        place = (tile % 2 * TEXELS, tile // 2 * TEXELS, TEXELS, TEXELS)
         self.frame.use()
         self.frame.viewport = place
         self.frame.scissor = place
-        self.frame.clear(depth=1.0)
-        triangles = level.draw_depth(cascade.matrix, frustum_planes(cascade.matrix))
+        if part == 0:
+            self.frame.clear(depth=1.0)
+        triangles = level.draw_depth(cascade.matrix, frustum_planes(cascade.matrix), part, parts)
         self.frame.scissor = None
         context.polygon_offset = 0.0, 0.0
-        self._drawn[index] = cascade.key
-        return {"triangles": triangles, "texels": TEXELS**2, "tiles": 1}
+        return {"triangles": triangles, "texels": TEXELS**2 // parts, "tiles": 1}
 
     def uniforms(self) -> dict[str, object]:
         """Values of include/sun_shadow.glsl."""
-        places = []
-        for index, cascade in enumerate(self.cascades):
-            scale = 0.25 / cascade.half
-            x, y = (
-                0.25 + 0.5 * part - scale * middle
-                for part, middle in zip((index % 2, index // 2), cascade.at, strict=True)
-            )
-            places.append((scale, x, y, cascade.texel))
+        shown = [one for one in self._shown if one is not None]
+        texel = 0.5 / TEXELS
+        matrices, lows = [], []
+        for tile, cascade in zip(self._tiles, shown, strict=True):
+            column, row = tile % 2, tile // 2
+            to_atlas = np.diag([0.25, 0.25, 0.5, 1.0])
+            to_atlas[:3, 3] = (0.25 + 0.5 * column, 0.25 + 0.5 * row, 0.5)
+            matrices.append((to_atlas @ cascade.matrix).T.astype("f4"))
+            lows.append((0.5 * column + 0.5 * texel, 0.5 * row + 0.5 * texel))
         return {
-            "sun_axes": self.cascades[0].axes.T.astype("f4").tobytes(),
-            "cascade_place": places,
-            "cascade_end": tuple(cascade.end for cascade in self.cascades),
+            "cascade_matrix": np.array(matrices).tobytes(),
+            "cascade_low": lows,
+            "cascade_width": 0.5 - texel,
+            "cascade_end": tuple(cascade.end for cascade in shown),
+            "cascade_texel": tuple(cascade.texel for cascade in shown),
         }
