@@ -134,7 +134,7 @@ def test_a_lamps_rectangle_holds_all_it_can_light(centre, radius):
 def test_chunks_hold_every_triangle_once_within_their_boxes():
     bundle = bundle_level(jar_yard())
     assert bundle.chunks[:, 1].max() <= CHUNK
-    assert bundle.chunks[:, 1].sum() == len(bundle.faces)
+    assert bundle.chunks[:, 1].sum() == jar_yard().triangle_count
     ends = bundle.chunks[:, 0] + bundle.chunks[:, 1]
     assert np.array_equal(ends[:-1], bundle.chunks[1:, 0])
     for first, count, _ in bundle.chunks[::17]:
@@ -142,6 +142,31 @@ def test_chunks_hold_every_triangle_once_within_their_boxes():
         points = bundle.vertices["position"][bundle.faces[first : first + count]].reshape(-1, 3)
         assert (points >= bundle.low[index] - 1e-5).all()
         assert (points <= bundle.high[index] + 1e-5).all()
+
+
+def test_coarser_copies_keep_to_the_surface_and_have_fewer_triangles():
+    bundle = bundle_level(jar_yard())
+    fine = bundle.vertices["position"][bundle.faces[: bundle.chunks[-1, :2].sum()]]
+    before = len(fine)
+    for cell_m, rows in bundle.coarser:
+        assert rows[:, 1].sum() < before
+        before = rows[:, 1].sum()
+        assert np.array_equal(rows[:, 2], bundle.chunks[:, 2])
+        for chunk, row in zip(bundle.chunks[::29], rows[::29], strict=True):
+            old, new = (bundle.vertices["position"][bundle.faces[r[0] : r[0] + r[1]]] for r in (chunk, row))
+            if not len(new):
+                continue
+            # Each vertex has moved by less than a cell's diagonal.
+            gap = np.linalg.norm(new.reshape(-1, 1, 3)[:60] - old.reshape(1, -1, 3), axis=2).min(axis=1)
+            assert gap.max() <= cell_m * 3**0.5
+
+
+def test_large_flat_surfaces_are_not_made_coarser():
+    from wallum.level.pale_room import pale_room
+
+    bundle = bundle_level(pale_room())
+    for _, rows in bundle.coarser:
+        assert rows[:, 1].sum() == bundle.chunks[:, 1].sum() == 24
 
 
 def test_no_chunk_that_is_in_view_is_left_out(rng):

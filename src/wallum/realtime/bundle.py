@@ -50,10 +50,11 @@ class Surfacing:
 class LevelBundle:
     """Everything the renderer needs of a level.
 
-    vertices : (V,) structured, see `VERTEX`
-    faces    : (T, 3) uint32, sorted by material and then in space
+    vertices : (V,) structured, see `VERTEX`; those of the coarser copies come last
+    faces    : (T, 3) uint32, sorted by material and then in space; coarser copies last
     chunks   : (C, 3) int64: first triangle, number of triangles, material
     low, high: (C, 3) float32 corners of each chunk [m]
+    coarser  : for each coarser copy the width of its cells [m] and its (C, 3) chunks
     """
 
     vertices: NDArray[np.void]
@@ -64,3 +65,4 @@ class LevelBundle:
     surfacings: tuple[Surfacing, ...]
     textures: tuple[TextureData, ...]
     bounds: NDArray[np.float64]
+    coarser: tuple[tuple[float, NDArray[np.int64]], ...] = ()

@@ -7,6 +7,7 @@ from wallum.errors import LevelProblem
 from wallum.level.flatten import Triangles, flatten
 from wallum.level.model import Level, Material, Slot
 from wallum.realtime.bundle import GLOW_SCALE, VERTEX, LevelBundle, Surfacing, TextureData
+from wallum.realtime.coarsening import CELLS_M, coarser
 
 __all__ = ["CHUNK", "bundle_level"]
 
@@ -136,4 +137,20 @@ def bundle_level(level: Level, triangles: Triangles | None = None) -> LevelBundl
     low, high = _corners(flat.positions, faces, chunks)
     coloured = {p.material for mesh in level.meshes for p in mesh.primitives if p.colours is not None}
     surfacings, textures = _surfacings(level, coloured)
-    return LevelBundle(_vertices(flat), faces, chunks, low, high, surfacings, textures, bounds)
+    vertices, faces, copies = _with_copies(_vertices(flat), faces, chunks)
+    return LevelBundle(vertices, faces, chunks, low, high, surfacings, textures, bounds, copies)
+
+
+def _with_copies(
+    vertices: NDArray[np.void], faces: NDArray[np.uint32], chunks: NDArray[np.int64]
+) -> tuple[NDArray[np.void], NDArray[np.uint32], tuple[tuple[float, NDArray[np.int64]], ...]]:
+    """All vertices and faces with those of the coarser copies behind them, and the copies' chunks."""
+    all_vertices, all_faces, copies = [vertices], [faces], []
+    first_vertex, first_face = len(vertices), len(faces)
+    for cell_m in CELLS_M:
+        made, triangles, rows = coarser(vertices, faces, chunks, cell_m)
+        all_vertices.append(made)
+        all_faces.append(triangles + np.uint32(first_vertex))
+        copies.append((cell_m, rows + np.array([first_face, 0, 0])))
+        first_vertex, first_face = first_vertex + len(made), first_face + len(triangles)
+    return np.concatenate(all_vertices), np.concatenate(all_faces), tuple(copies)

@@ -1,5 +1,7 @@
 """The level on the GPU: its buffers and textures, and drawing what a frustum holds of it."""
 
+from dataclasses import dataclass
+
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
@@ -8,7 +10,7 @@ from wallum.physics.arrays import Floats
 from wallum.realtime.bundle import LevelBundle, Surfacing, TextureData
 from wallum.realtime.programs import Programs, set_uniforms
 
-__all__ = ["LevelOnGpu", "visible_chunks"]
+__all__ = ["Coarse", "LevelOnGpu", "visible_chunks"]
 
 SRGB8_ALPHA8 = 0x8C43
 MIPMAPPED = {9984, 9985, 9986, 9987}
@@ -43,6 +45,14 @@ def _commands(chunks: NDArray[np.int64]) -> NDArray[np.uint32]:
     out[:, 0], out[:, 1] = counts * 3, 1
     out[:, 2] = chunks[starts, 0] * 3
     return out
+
+
+@dataclass(frozen=True)
+class Coarse:
+    """How coarse far surfaces may be: an eye, and the angle that it cannot tell [rad]."""
+
+    eye: NDArray[np.float64]
+    angle: float
 
 
 class LevelOnGpu:
@@ -90,7 +100,7 @@ class LevelOnGpu:
 
     @property
     def triangle_count(self) -> int:
-        return len(self._bundle.faces)
+        return int(self._bundle.chunks[:, 1].sum())
 
     @property
     def bounds(self) -> NDArray[np.float64]:
@@ -142,14 +152,29 @@ class LevelOnGpu:
                 self._textures[surfacing.textures[name]].use(unit)
                 set_uniforms(program, **{name: unit})
 
-    def draw_surfaces(self, to_clip: NDArray[np.float64], planes: NDArray[np.float64]) -> int:
-        """Fill the bound G-buffer with what the planes hold."""
+    def _chunks_for(self, coarse: Coarse | None) -> NDArray[np.int64]:
+        """Each chunk in the coarsest copy that an eye at a place cannot tell."""
+        bundle = self._bundle
+        if coarse is None or not bundle.coarser:
+            return bundle.chunks
+        outside = np.maximum(np.maximum(bundle.low - coarse.eye, coarse.eye - bundle.high), 0.0)
+        allowed = np.linalg.norm(outside, axis=1) * coarse.angle
+        rows = bundle.chunks.copy()
+        for cell_m, chunks in bundle.coarser:
+            rows[allowed >= cell_m] = chunks[allowed >= cell_m]
+        return rows
+
+    def draw_surfaces(
+        self, to_clip: NDArray[np.float64], planes: NDArray[np.float64], coarse: Coarse | None = None
+    ) -> int:
+        """Fill the bound G-buffer with what the planes hold; far parts coarser where asked."""
         bundle = self._bundle
         seen = visible_chunks(bundle.low, bundle.high, planes)
+        every = self._chunks_for(coarse)
         matrix = to_clip.T.astype("f4").tobytes()
         sent = 0
         for index in self._used:
-            chunks = bundle.chunks[seen & (bundle.chunks[:, 2] == index)]
+            chunks = every[seen & (every[:, 2] == index)]
             if not len(chunks):
                 continue
             surfacing = bundle.surfacings[index]

@@ -17,7 +17,7 @@ from wallum.moment.view import bounding_spheres, in_view
 from wallum.realtime.bundle import LevelBundle
 from wallum.realtime.clusters import assign_lamps
 from wallum.realtime.develop import Developer
-from wallum.realtime.drawing import LevelOnGpu
+from wallum.realtime.drawing import Coarse, LevelOnGpu
 from wallum.realtime.lamp_buffers import LampBuffers, lamp_rows
 from wallum.realtime.lamp_shadows import LampShadows, Tile
 from wallum.realtime.lighting import Lighting, View, pre_exposure
@@ -31,6 +31,8 @@ from wallum.realtime.targets import GBuffer, LightTarget, Size
 __all__ = ["Engine", "Kit", "SunTurn", "open_context"]
 
 Steps = Iterator[None]
+# Pixels of a moving picture that its surfaces may be off by.
+COARSE_PIXELS = 2.0
 
 
 def open_context() -> moderngl.Context:
@@ -147,7 +149,7 @@ class Engine:
     ) -> Steps:
         """Fill `kit.total` with the light of a scene seen by a view."""
         gbuffer, _, _ = kit.fit(size)
-        if self._draw_gbuffer(gbuffer, view):
+        if self._draw_gbuffer(gbuffer, view, coarse=kit is self._reduced):
             yield
         seen, dirty = self._see(kit, scene, view)
         for lamp_id in dirty:
@@ -162,7 +164,7 @@ class Engine:
         assert self.level is not None, "a level is set before a picture is asked"
         return self.level
 
-    def _draw_gbuffer(self, gbuffer: GBuffer, view: View) -> bool:
+    def _draw_gbuffer(self, gbuffer: GBuffer, view: View, coarse: bool) -> bool:
         key = (self._level_number, view.camera, view.jitter)
         if gbuffer.key == key:
             return False
@@ -174,7 +176,9 @@ class Engine:
             self.context.depth_func = "<"
             gbuffer.frame.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
             planes = frustum_planes(view.to_clip)
-            work["triangles"] = self._level().draw_surfaces(view.to_clip, planes)
+            pixel = 2.0 * view.camera.tangents[1] / gbuffer.size[1]
+            limit = Coarse(np.array(view.camera.eye), COARSE_PIXELS * pixel) if coarse else None
+            work["triangles"] = self._level().draw_surfaces(view.to_clip, planes, limit)
             work["pixels"] = gbuffer.size[0] * gbuffer.size[1]
         gbuffer.key = key
         return True
