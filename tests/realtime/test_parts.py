@@ -13,6 +13,7 @@ from wallum.document.sources import PointSource, SpotSource
 from wallum.level.jar_yard import jar_yard
 from wallum.moment.camera import Camera, frustum_planes
 from wallum.moment.evaluate import evaluate
+from wallum.physics.emitters import cone_directions
 from wallum.physics.photometry import cone_falloff, range_window
 from wallum.realtime.bundle import LevelBundle
 from wallum.realtime.bundling import CHUNK, bundle_level
@@ -223,6 +224,20 @@ def test_small_moves_leave_the_cascades_where_they_are():
         assert changes <= 1
 
 
+def test_a_cascade_for_a_point_of_the_disc_looks_along_that_points_rays(rng):
+    """Points on one ray toward the chosen point of the sun fall on one texel, and the shader's
+    way to the atlas agrees with the matrix that drew it."""
+    bounds = np.array([[900.0, 0, 900], [1020, 12, 1020]])
+    sun = np.array([0.3, 0.6, 0.742]) / np.linalg.norm([0.3, 0.6, 0.742])
+    toward = cone_directions(sun, 0.02, rng.random((1, 2)))[0]
+    camera = Camera((960.0, 2.0, 960.0), (0.0, 0.0, -1.0), 50.0)
+    for cascade in cascades_for(sun, camera, bounds, toward):
+        points = np.array([960.0, 1.0, 955.0]) + np.outer([0.0, 3.0, 11.0], toward)
+        clip = np.concatenate([points, np.ones((3, 1))], axis=1) @ cascade.matrix.T
+        assert np.ptp(clip[:, :2], axis=0) == pytest.approx([0, 0], abs=1e-9)
+        assert np.abs(clip[:, :2]).max() < 1.0
+
+
 def test_a_moved_cascade_is_drawn_in_parts_and_then_takes_its_place(renderer):
     bundle = bundle_level(jar_yard())
     level = LevelOnGpu(renderer.engine.context, renderer.engine.programs, bundle)
@@ -235,14 +250,14 @@ def test_a_moved_cascade_is_drawn_in_parts_and_then_takes_its_place(renderer):
     moved = Camera((40.0, 1.7, 20.0), (0.0, 0.0, -1.0), 50.0)
     dirty = shadows.assign(sun, moved, bundle.bounds)
     assert dirty
-    before = shadows.uniforms()["cascade_matrix"]
+    before = shadows.uniforms()["cascade_place"]
     drawn = 0
     for _ in range(PARTS * len(dirty)):
         left = shadows.assign(sun, moved, bundle.bounds)
         drawn += shadows.advance(left, level)["triangles"]
     assert shadows.assign(sun, moved, bundle.bounds) == []
-    assert shadows.uniforms()["cascade_matrix"] != before
-    lows = {tuple(low) for low in shadows.uniforms()["cascade_low"]}
+    assert shadows.uniforms()["cascade_place"] != before
+    lows = {tuple(bounds[2:]) for bounds in shadows.uniforms()["cascade_bounds"]}
     assert len(lows) == 3
     # In parts or whole, the same triangles are drawn.
     whole = SunShadows(renderer.engine.context)

@@ -282,6 +282,25 @@ def test_the_suns_shadow_falls_where_it_should(renderer):
     assert (light < 1.0).tolist() == [True, True, False, False, False]
 
 
+def test_a_wide_sun_settles_into_a_penumbra_of_the_right_width(renderer):
+    """A sun of 6 degrees at 45: behind an edge 2 m up the half shadow is some 0.42 m wide."""
+    sun = base_light()[0].revised(azimuth=90.0, elevation=45.0, illuminance=10_000.0, disc=6.0)
+    camera = Camera((-2.0, 6.0, 0.01), (0.0, -1.0, -0.001), 40.0, 1.0, far=200.0)
+    size = (200, 200)
+    light = draw_level(renderer, open_plain(), project_of(sun, ev100=11.0), camera, settle=True, size=size)
+    places = camera.place_in_picture(np.array([[x, 0.0, 0.0] for x in (-1.9, -2.5, -2.9)]))
+    rows, columns = (places[:, 1] * 200).astype(int), (places[:, 0] * 200).astype(int)
+    line = light.luminance[rows[0] - 2 : rows[0] + 3, :, 1].mean(axis=0)
+    dark, middle, bright = line[columns]
+    assert dark < 0.05 * bright
+    assert 0.3 * bright < middle < 0.7 * bright
+    # The rim's rays meet the ground at 2 / tan(48) and 2 / tan(42) m from the post's foot.
+    ramp = (line > 0.1 * bright) & (line < 0.9 * bright)
+    width = ramp[columns[2] : columns[0]].sum() * 2 * camera.tangents[0] * 6.0 / 200
+    exact = 2 / np.tan(np.radians(42)) - 2 / np.tan(np.radians(48))
+    assert 0.45 * exact < width < 1.1 * exact
+
+
 def test_sun_and_sky_on_open_ground_add_up(renderer):
     sun, sky = base_light()
     camera = Camera((20.0, 8.0, 20.0), (0.0, -1.0, -0.001), 30.0, 16 / 9, far=200.0)

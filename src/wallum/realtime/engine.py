@@ -195,8 +195,8 @@ class Engine:
         if scene.sun is None or not scene.sun.shadow:
             return
         shadows, level = kit.sun_shadows, self._level()
-        aim = scene.sun.direction if turn is None else turn.direction
-        dirty = shadows.assign(aim, camera, level.bounds)
+        toward = None if turn is None else turn.direction
+        dirty = shadows.assign(scene.sun.direction, camera, level.bounds, toward)
         if turn is not None and shadows.complete:
             dirty = [index for index in dirty if index in turn.cascades]
         if dirty and kit is self._reduced and shadows.complete:

@@ -11,7 +11,7 @@ from wallum.realtime.targets import Size
 __all__ = ["SETTLE_FRAMES", "Frame", "PictureRequest"]
 
 # Jittered pictures that a settled one is the mean of.
-SETTLE_FRAMES = 48
+SETTLE_FRAMES = 64
 
 Detail = Literal["full", "reduced", "sketch"]
 

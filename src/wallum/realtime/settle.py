@@ -1,9 +1,9 @@
 """While the hand rests: the mean of many pictures, each with its pixels and lights moved.
 
-Every third picture moves the pixel grid by less than a pixel and draws the surfaces anew.
+Every fourth picture moves the pixel grid by less than a pixel and draws the surfaces anew.
 The others keep the surfaces and take new points on some of the glowing bodies, in turn, for
-the shadow maps that they draw anew; so that every picture costs alike. Edges and penumbras
-become smooth.
+the shadow maps that they draw anew: twice lamps, once the sun; so that every picture costs
+about alike. Edges and penumbras become smooth.
 """
 
 from collections.abc import Iterator
@@ -25,9 +25,11 @@ __all__ = ["Settler"]
 
 # Shadow tiles of lamps that one picture draws anew; of the sun's cascades it is one.
 TILES_EACH = 2
-# One picture in so many moves the pixel grid, and one in so many is shown.
-GRID_EVERY = 3
-SHOWN_EVERY = 3
+# A round of pictures: the first moves the pixel grid, the third turns to the sun.
+ROUND = 4
+SUN_TURN = 2
+# One picture in so many is shown.
+SHOWN_EVERY = 4
 
 
 class Settler:
@@ -52,7 +54,7 @@ class Settler:
     @property
     def worth_showing(self) -> bool:
         """Whether the sum so far should be developed: not each step would be seen."""
-        return self.count == 1 or self.count % SHOWN_EVERY == 0 or self.count >= SETTLE_FRAMES
+        return self.count == 1 or self.count % SHOWN_EVERY == 2 or self.count >= SETTLE_FRAMES
 
     @property
     def done(self) -> bool:
@@ -88,7 +90,7 @@ class Settler:
         engine, n = self._engine, self.count
         engine.log.begin()
         width, height = request.size
-        grid = n // GRID_EVERY
+        grid = n // ROUND
         offset = (halton(grid, 1, 2)[0] - 0.5, halton(grid, 1, 3)[0] - 0.5)
         jitter = (2.0 * offset[0] / width, 2.0 * offset[1] / height)
         view = View(request.camera.with_aspect(width / height), jitter)
@@ -111,15 +113,13 @@ class Settler:
         """Which cascades of the sun the nth picture draws anew."""
         if n == 0:
             return frozenset(range(CASCADES))
-        if n % GRID_EVERY == 0:
-            return frozenset()
-        return frozenset({(n - 1 - n // GRID_EVERY) % CASCADES})
+        return frozenset({n // ROUND % CASCADES}) if n % ROUND == SUN_TURN else frozenset()
 
     def _moved(self, scene: LitScene, n: int) -> LitScene:
         """The scene with the next few lamps at new points of their bodies."""
         assert self._lamps is not None
         rows = self._lamps.rows.copy()
-        budget = 0 if n % GRID_EVERY == 0 else TILES_EACH
+        budget = 0 if n % ROUND in (0, SUN_TURN) else TILES_EACH
         total = len(scene.lamps.ids)
         casting = scene.lamps.column("shadow") > 0.5
         sizes = np.where(scene.lamps.column("is_spot") > 0.5, 1, 6)

@@ -33,6 +33,10 @@ class Cascade:
     """One cascade: level to clip space, how far it serves [m], texel width [m]."""
 
     matrix: NDArray[np.float64]
+    axes: NDArray[np.float64]  # (4, 4) level to the sun's axes, depth 0..1 in z
+    at: tuple[float, float]  # middle on the sun's axes, sheared [m]
+    shear: tuple[float, float]  # metres aside per metre toward the sun
+    half: float
     end: float
     texel: float
     key: bytes
@@ -54,31 +58,48 @@ def _slice_sphere(camera: Camera, start: float, end: float) -> tuple[NDArray[np.
     return np.array(camera.eye) + direction * middle, float(radius)
 
 
+def _shear(rotation: NDArray[np.float64], toward: NDArray[np.float64]) -> tuple[float, float]:
+    """How far aside a direction leads per metre toward the sun, on the sun's axes."""
+    x, y, z = rotation @ toward
+    return float(x / z), float(y / z)
+
+
 def cascades_for(
-    sun_direction: NDArray[np.float64], camera: Camera, bounds: NDArray[np.float64]
+    sun_direction: NDArray[np.float64],
+    camera: Camera,
+    bounds: NDArray[np.float64],
+    toward: NDArray[np.float64] | None = None,
 ) -> list[Cascade]:
-    """The three cascades of a camera; they change only in whole steps."""
+    """The three cascades of a camera; they change only in whole steps.
+
+    toward : unit vector to the point of the sun's disc that casts; its middle by default
+    """
     diagonal = float(np.linalg.norm(bounds[1] - bounds[0])) or 1.0
     longest = min(diagonal, LONGEST_M)
     starts = [camera.near, *_ends(min(1.0, longest / 8.0), longest)]
     rotation = look_rotation(-sun_direction)
+    shear = (0.0, 0.0) if toward is None else _shear(rotation, toward)
     corners = np.array(np.meshgrid(*bounds.T)).reshape(3, -1).T @ rotation.T
     # Rounding the depths keeps a cascade's key from changing with the last bit.
     high, low = np.ceil(corners[:, 2].max()) + 1.0, np.floor(corners[:, 2].min()) - 1.0
+    axes = np.eye(4)
+    axes[:3, :3] = rotation
+    axes[2] = np.array([*-rotation[2], high]) / (high - low)
     out = []
     for start, end in pairwise(starts):
         centre, radius = _slice_sphere(camera, start, end)
         radius = float(2.0 ** (np.ceil(np.log2(radius) * 8.0) / 8.0))
         step = STEP * radius
         half = radius + 0.5 * step
-        at = np.round((rotation @ centre)[:2] / step) * step
+        x, y, z = rotation @ centre
+        at = (round(x / step) * step - shear[0] * z, round(y / step) * step - shear[1] * z)
         view = np.eye(4)
-        view[:3, :3] = rotation
+        view[:3, :3] = rotation - np.outer([*shear, 0.0], rotation[2])
         view[:3, 3] = (-at[0], -at[1], -high)
         projection = np.diag([1.0 / half, 1.0 / half, -2.0 / (high - low), 1.0])
         projection[2, 3] = -1.0
-        key = np.array([*sun_direction, *at, half, high, low]).tobytes()
-        out.append(Cascade(projection @ view, end, 2.0 * half / TEXELS, key))
+        key = np.array([*sun_direction, *at, *shear, half, high, low]).tobytes()
+        out.append(Cascade(projection @ view, axes, at, shear, half, end, 2.0 * half / TEXELS, key))
     return out
 
 
@@ -115,13 +136,17 @@ class SunShadows:
         self._progress = None
 
     def assign(
-        self, direction: NDArray[np.float64], camera: Camera, bounds: NDArray[np.float64]
+        self,
+        direction: NDArray[np.float64],
+        camera: Camera,
+        bounds: NDArray[np.float64],
+        toward: NDArray[np.float64] | None = None,
     ) -> list[int]:
         """Place the cascades for a sun in a direction; returns the numbers of those to draw anew.
 
         Those that are not drawn go on showing what they show.
         """
-        self._wanted = cascades_for(direction, camera, bounds)
+        self._wanted = cascades_for(direction, camera, bounds, toward)
         return [i for i, (want, has) in enumerate(zip(self._wanted, self._shown, strict=True))
                 if has is None or has.key != want.key]  # fmt: skip
 
@@ -170,17 +195,23 @@ class SunShadows:
         """Values of include/sun_shadow.glsl."""
         shown = [one for one in self._shown if one is not None]
         texel = 0.5 / TEXELS
-        matrices, lows = [], []
+        places, limits = [], []
         for tile, cascade in zip(self._tiles, shown, strict=True):
-            column, row = tile % 2, tile // 2
-            to_atlas = np.diag([0.25, 0.25, 0.5, 1.0])
-            to_atlas[:3, 3] = (0.25 + 0.5 * column, 0.25 + 0.5 * row, 0.5)
-            matrices.append((to_atlas @ cascade.matrix).T.astype("f4"))
-            lows.append((0.5 * column + 0.5 * texel, 0.5 * row + 0.5 * texel))
+            low = (0.5 * (tile % 2), 0.5 * (tile // 2))
+            scale = 0.25 / cascade.half
+            # Depth 0 lies at the near end, `near` metres toward the sun; see Cascade.axes.
+            near, length = cascade.axes[2, 3], 1.0 / np.linalg.norm(cascade.axes[2, :3])
+            offset = [
+                corner + 0.25 - scale * (middle + lean * near * length)
+                for corner, middle, lean in zip(low, cascade.at, cascade.shear, strict=True)
+            ]
+            lean_x, lean_y = (scale * lean * length for lean in cascade.shear)
+            places.append((scale, *offset, cascade.texel))
+            limits.append((lean_x, lean_y, low[0] + 0.5 * texel, low[1] + 0.5 * texel))
         return {
-            "cascade_matrix": np.array(matrices).tobytes(),
-            "cascade_low": lows,
+            "sun_axes": shown[0].axes.T.astype("f4").tobytes(),
+            "cascade_place": places,
+            "cascade_bounds": limits,
             "cascade_width": 0.5 - texel,
             "cascade_end": tuple(cascade.end for cascade in shown),
-            "cascade_texel": tuple(cascade.texel for cascade in shown),
         }
