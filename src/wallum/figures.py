@@ -39,7 +39,7 @@ class Row:
         mark = "ok  " if self.within else "OVER"
         limit = f"   {self.limit_name}: {self.machine_limit:.4g}" if self.machine_limit is not None else ""
         more = "".join(f"   {key} {value}" for key, value in self.details.items())
-        return f"{mark} {self.name:58s} {self.value:8.1f} {self.unit:4s} {asked}{limit}{more}"
+        return f"{mark} {self.name:58s} {self.value + 0.0:8.1f} {self.unit:4s} {asked}{limit}{more}"
 
 
 def percentile(values: list[float], share: float) -> float:

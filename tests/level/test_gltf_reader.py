@@ -439,6 +439,16 @@ def test_blend_is_kept_and_named():
     assert any("glass" in finding.text for finding in level.findings)
 
 
+def test_a_mirrored_texture_is_named():
+    made = Maker()
+    made.document["images"] = [{"bufferView": made.view(png()), "mimeType": "image/png"}]
+    made.document["samplers"] = [{"wrapS": 33648}]
+    made.document["textures"] = [{"source": 0, "sampler": 0}]
+    made.document["materials"] = [{"name": "fresco", "emissiveTexture": {"index": 0}}]
+    made.mesh(material=0)
+    assert any("fresco" in finding.text and "mirrored" in finding.text for finding in made.level().findings)
+
+
 @pytest.mark.parametrize(
     ("change", "word"),
     [

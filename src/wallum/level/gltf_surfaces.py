@@ -9,6 +9,7 @@ from wallum.level.model import AlphaMode, Finding, Material, Sampler, Slot, Text
 
 __all__ = ["read_materials"]
 
+MIRRORED: Final = 33648
 ALPHA_MODES: Final[dict[str, AlphaMode]] = {"OPAQUE": "opaque", "MASK": "mask", "BLEND": "blend"}
 
 
@@ -117,5 +118,16 @@ def read_materials(gltf: GLTF2, source: str) -> tuple[tuple[Material, ...], list
         for material in materials
         for slot, use in material.textures.items()
         if use.uv_set > 1
+    ]
+    findings += [
+        Finding(
+            "mirrored texture not read",
+            material.name,
+            "warning",
+            f"{material.name} repeats a texture mirrored ({slot}); it is repeated plainly.",
+        )
+        for material in materials
+        for slot, use in material.textures.items()
+        if MIRRORED in (use.sampler.wrap_s, use.sampler.wrap_t)
     ]
     return (*materials, Material()), findings

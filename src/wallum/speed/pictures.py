@@ -13,6 +13,7 @@ from wallum.level.jar_yard import jar_yard, jar_yard_project
 from wallum.level.model import Level
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
+from wallum.moment.view import in_view
 from wallum.realtime.bundling import bundle_level
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
@@ -87,8 +88,6 @@ def _near_lamps(project: Project, camera: Camera, count: int) -> Project:
 
 def _fifty(project: Project, camera: Camera) -> Project:
     """A project of which exactly 50 lamps reach the picture."""
-    from wallum.moment.view import in_view
-
     scene = evaluate(project)
     seen = int(in_view(scene.lamps, camera).sum())
     return _near_lamps(project, camera, 50 - seen)
