@@ -282,6 +282,18 @@ def test_the_suns_shadow_falls_where_it_should(renderer):
     assert (light < 1.0).tolist() == [True, True, False, False, False]
 
 
+@pytest.mark.parametrize("distance", [12.0, 60.0, 400.0])
+def test_the_suns_shadow_is_there_however_far_the_camera(renderer, distance):
+    sun = base_light()[0].revised(azimuth=90.0, elevation=45.0, illuminance=10_000.0)
+    fov = np.degrees(2 * np.arctan(4.0 / distance))
+    camera = Camera((0.0, distance, 0.01), (0.0, -1.0, -0.00001), float(fov), 1.0, far=1000.0)
+    size = (120, 120)
+    picture = draw_level(renderer, open_plain(), project_of(sun, ev100=11.0), camera, size=size)
+    place = camera.place_in_picture(np.array([[-1.5, 0.0, 0.0], [1.5, 0.0, 0.0]]))
+    shade, sunny = picture.luminance[(place[:, 1] * 120).astype(int), (place[:, 0] * 120).astype(int), 1]
+    assert shade < 1.0 < sunny
+
+
 def test_a_wide_sun_settles_into_a_penumbra_of_the_right_width(renderer):
     """A sun of 6 degrees at 45: behind an edge 2 m up the half shadow is some 0.42 m wide."""
     sun = base_light()[0].revised(azimuth=90.0, elevation=45.0, illuminance=10_000.0, disc=6.0)

@@ -65,7 +65,7 @@ def new_project(level: Level, reference: str) -> Project:
     base = (own_sun[0] if own_sun else sun.revised(on=not indoors), sky.revised(on=not indoors))
     others = [one for one in level.sources if not isinstance(one, SunSource | SkySource)]
     return Project(name=level.name, level=reference, sources=(*base, *others), shots=level.shots).revised(
-        look={"ev100": 5.0 if indoors else 13.0}
+        look={"ev100": 5.0 if indoors else 14.0}
     )
 
 

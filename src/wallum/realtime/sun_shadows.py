@@ -19,6 +19,7 @@ __all__ = ["CASCADES", "Cascade", "SunShadows"]
 
 CASCADES = 3
 TEXELS = 1024
+# Depth of the level that shadows of the sun are drawn for.
 LONGEST_M = 150.0
 # Share of a cascade's radius by which it moves at once.
 STEP = 0.5
@@ -49,6 +50,17 @@ def _ends(near: float, far: float) -> NDArray[np.float64]:
     return DIVISION * logarithmic + (1.0 - DIVISION) * even
 
 
+def _reach(camera: Camera, bounds: NDArray[np.float64]) -> tuple[float, float]:
+    """From where to where the level stands before an eye [m], in steps of half a stop so that
+    small moves leave it alone; at most LONGEST_M deep."""
+    eye = np.array(camera.eye)
+    nearest = float(np.linalg.norm(np.maximum(np.maximum(bounds[0] - eye, eye - bounds[1]), 0.0)))
+    farthest = float(np.linalg.norm(np.maximum(np.abs(bounds[0] - eye), np.abs(bounds[1] - eye))))
+    first = 2.0 ** (np.floor(np.log2(nearest) * 2.0) / 2.0) if nearest > 1.0 else camera.near
+    last = 2.0 ** (np.ceil(np.log2(max(farthest, 1.0)) * 2.0) / 2.0)
+    return float(first), float(min(last, first + LONGEST_M))
+
+
 def _slice_sphere(camera: Camera, start: float, end: float) -> tuple[NDArray[np.float64], float]:
     """Centre and radius of the sphere about a slice of the view."""
     spread = np.hypot(*camera.tangents)
@@ -74,9 +86,8 @@ def cascades_for(
 
     toward : unit vector to the point of the sun's disc that casts; its middle by default
     """
-    diagonal = float(np.linalg.norm(bounds[1] - bounds[0])) or 1.0
-    longest = min(diagonal, LONGEST_M)
-    starts = [camera.near, *_ends(min(1.0, longest / 8.0), longest)]
+    first, last = _reach(camera, bounds)
+    starts = [first, *_ends(max(first, min(1.0, last / 8.0)), last)]
     rotation = look_rotation(-sun_direction)
     shear = (0.0, 0.0) if toward is None else _shear(rotation, toward)
     corners = np.array(np.meshgrid(*bounds.T)).reshape(3, -1).T @ rotation.T
