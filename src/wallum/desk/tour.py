@@ -17,7 +17,7 @@ from wallum.desk.window import DeskWindow
 from wallum.document.project import Project
 from wallum.errors import RendererProblem
 from wallum.exchange.gltf_export import export_gltf
-from wallum.level.pale_room import pale_room
+from wallum.level.jar_yard import jar_yard
 from wallum.realtime.request import SETTLE_FRAMES, Frame
 
 __all__ = ["open_desk", "refresh_screenshots", "wait_for", "wait_settled", "write_tour"]
@@ -109,17 +109,15 @@ def _room(folder: Path) -> Iterator[str]:
 
 
 def _level_of_ones_own(folder: Path) -> Iterator[str]:
-    """A bare level file as it opens, with its first lamp put."""
+    """A bare level file as it opens by day, and a spot put in the shade."""
     with TemporaryDirectory() as temporary:
-        level = Path(temporary) / "cellar.glb"
-        export_gltf(Project(name="Cellar"), pale_room(), level)
+        level = Path(temporary) / "potters-yard.glb"
+        yard = jar_yard()
+        export_gltf(Project(name="Potter's yard", shots=yard.shots), yard, level)
         with open_desk(str(level)) as window:
-            window.session.set_value("sun off", "sources/sun/on", False)
-            window.session.set_value("sky off", "sources/sky/on", False)
-            window.session.set_text("exposure", "look/ev100", "5")
-            window.put_at("spot", QPointF(window.picture.width() * 0.5, window.picture.height() * 0.6))
+            window.put_at("spot", QPointF(window.picture.width() * 0.62, window.picture.height() * 0.72))
             wait_settled(window)
-            yield _shoot(window, folder / "desk-first-lamp.png")
+            yield _shoot(window, folder / "desk-day.png")
 
 
 def refresh_screenshots() -> Iterator[str]:
