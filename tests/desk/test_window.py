@@ -97,6 +97,21 @@ def test_unsaved_work_is_offered_after_a_crash_and_taken_up(window, qtbot, room_
     again.close()
 
 
+def test_work_that_never_had_a_file_is_offered_at_an_empty_start(qtbot, room_file):
+    kept = load(room_file).revised(level=str(room_file.with_name("room.glb")))
+    autosave.autosave(kept, None)
+    window = DeskWindow()
+    window.show()
+    window.open_reference("")
+    button = next(b for b in window.bar.findChildren(QPushButton) if b.text() == "Go on with it")
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    assert window.session.project == kept
+    assert window.session.history.dirty
+    qtbot.waitUntil(lambda: window.session.level is not None, timeout=20_000)
+    window.session.history.mark_saved(window.session.history.present)
+    window.close()
+
+
 # -- both ways -------------------------------------------------------------------------
 
 

@@ -54,7 +54,9 @@ def source_icon(source: Source) -> QIcon:
                 painter.drawLine(middle + way * 5.2, middle + way * 7.4)
     painter.end()
     pixmap.setDevicePixelRatio(2.0)
-    return QIcon(pixmap)
+    icon = QIcon(pixmap)
+    icon.addPixmap(pixmap, QIcon.Mode.Selected)  # the light's colour stays true in a chosen row
+    return icon
 
 
 class SourceList(QListWidget):

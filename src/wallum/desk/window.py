@@ -234,6 +234,7 @@ class DeskWindow(QMainWindow):
         """Open a project file, a level file or a demo; False where it was refused."""
         if not reference:
             self.picture.show_note("Open a level (.glb, .gltf) or a project to begin: Ctrl+O")
+            self._offer_recovery(None)
             return True
         try:
             project, file = open_project(reference)
@@ -253,7 +254,8 @@ class DeskWindow(QMainWindow):
 
     def _offer_recovery(self, file: Path | None) -> None:
         found = autosave.recoverable(file)
-        if found is None or (file is None and found.project.level != self.session.project.level):
+        own = self.session.project.level
+        if found is None or (file is None and own and found.project.level != own):
             return
         take = QAction("Go on with it", self)
         take.triggered.connect(lambda: self._recover(found.project))
@@ -262,6 +264,8 @@ class DeskWindow(QMainWindow):
         self.bar.tell("Wallum did not end in order. Unsaved work was kept.", take, leave)
 
     def _recover(self, project: Project) -> None:
+        if project.level != self.session.project.level:
+            self._take_over(Project(name=project.name, level=project.level), None)
         self.session.recover(project)
         if project.viewpoint is not None:
             self._look_from(Camera.of_shot(project.viewpoint, 1.0))
