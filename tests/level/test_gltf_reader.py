@@ -455,6 +455,7 @@ def test_a_mirrored_texture_is_named():
         ({"extensionsUsed": ["EXT_something_new"]}, "EXT_something_new"),
         ({"animations": [{"channels": [], "samplers": []}]}, "animations"),
         ({"skins": [{"joints": [0]}]}, "skins"),
+        ({"scenes": [{"nodes": [0], "name": "hall"}, {"nodes": []}]}, "hall"),
     ],
 )
 def test_what_is_not_supported_is_named(change, word):

@@ -131,6 +131,10 @@ def _feature_findings(gltf: GLTF2, source: str) -> list[Finding]:
         Finding("extension not read", name, "warning", f"{name} is not read; the rest is shown.")
         for name in sorted(set(gltf.extensionsUsed or []) - READ)
     ]
+    if len(gltf.scenes) > 1:
+        shown = gltf.scenes[gltf.scene or 0].name or f"number {gltf.scene or 0}"
+        text = f"The file has {len(gltf.scenes)} scenes; only {shown} is shown."
+        findings.append(Finding("scene not read", source, "warning", text))
     for items, kind, text in (
         (gltf.animations, "animation not read", "animations: parts are shown where they rest."),
         (gltf.skins, "skin not read", "skins: figures are shown in their rest pose."),
