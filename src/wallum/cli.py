@@ -325,7 +325,7 @@ def desk_command(project: str) -> None:
 @cli.command("demo")
 def demo_command() -> None:
     """The desk with the demo; with no display, a tour of it that writes pictures to out/demo/."""
-    from wallum.desk.app import run_demo
+    from wallum.desk.tour import run_demo
 
     sys.exit(run_demo())
 

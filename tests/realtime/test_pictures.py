@@ -212,6 +212,30 @@ def test_shadow_maps_are_kept_until_what_they_see_changes(renderer, room):
     assert passes(put(project, "sources/s/outer", 40.0)).count("lamp shadows") == 2
 
 
+def test_a_picture_given_up_half_way_leaves_nothing_undrawn(renderer, room):
+    """Something newer came after each pass in turn; the next picture is whole all the same."""
+    project = project_of(POINT, SPOT, base_light()[0].revised(illuminance=40.0))
+    request = PictureRequest(1, evaluate(project), LONG, SIZE)
+    renderer.set_level(bundle_level(room))
+    for _ in renderer.draw(request):
+        pass
+    whole = renderer.luminance(request, settled=False)
+    elsewhere = put(
+        put(project, "sources/p/position", (2.0, 1.0, 2.0)), "sources/s/position", (2.5, 2.0, -3.0)
+    )
+    elsewhere = put(elsewhere, "sources/sun/azimuth", 10.0)
+    for steps in range(7):
+        for _ in renderer.draw(PictureRequest(1, evaluate(elsewhere), LONG, SIZE)):
+            pass
+        given_up = renderer.draw(request)
+        for _ in range(steps):
+            next(given_up)
+        given_up.close()
+        for _ in renderer.draw(request):
+            pass
+        assert np.array_equal(renderer.luminance(request, settled=False), whole), steps
+
+
 def test_surfaces_are_kept_while_the_camera_stands(renderer, room):
     renderer.set_level(bundle_level(room))
     request = PictureRequest(1, evaluate(project_of(POINT)), replace(LONG, fov=41.0), SIZE)

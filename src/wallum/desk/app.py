@@ -15,9 +15,8 @@ from PyQt6.QtWidgets import QApplication
 from wallum.desk.tokens import TOKENS, style_sheet
 from wallum.errors import MissingProblem
 
-__all__ = ["application", "has_display", "run_demo", "run_desk", "screen_of_its_own"]
+__all__ = ["application", "has_display", "run_desk", "screen_of_its_own"]
 
-DEMO = "demo:jar-yard"
 # Qt's application object must outlive every window; no one else holds it.
 _kept: list[QApplication] = []
 
@@ -103,14 +102,3 @@ def run_desk(reference: str) -> int:
     if not window.open_reference(reference):
         window.picture.show_note("Open a level (.glb, .gltf) or a project to begin: Ctrl+O")
     return app.exec()
-
-
-def run_demo() -> int:
-    """The desk with the demo; with no display the same desk, driven through a tour."""
-    if has_display():
-        return run_desk(DEMO)
-    from wallum.desk.tour import write_tour
-
-    for path in write_tour():
-        print(path)
-    return 0

@@ -11,7 +11,7 @@ from PyQt6.QtCore import QEventLoop, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from wallum.desk.app import application, screen_of_its_own
+from wallum.desk.app import application, has_display, run_desk, screen_of_its_own
 from wallum.desk.number_field import NumberField
 from wallum.desk.window import DeskWindow
 from wallum.document.project import Project
@@ -20,9 +20,10 @@ from wallum.exchange.gltf_export import export_gltf
 from wallum.level.jar_yard import jar_yard
 from wallum.realtime.request import SETTLE_FRAMES, Frame
 
-__all__ = ["open_desk", "refresh_screenshots", "wait_for", "wait_settled", "write_tour"]
+__all__ = ["open_desk", "refresh_screenshots", "run_demo", "wait_for", "wait_settled", "write_tour"]
 
 ROOT: Final = Path(__file__).resolve().parents[3]
+DEMO: Final = "demo:jar-yard"
 PATIENCE_S = 120.0
 WAIT_MS = 5
 
@@ -92,7 +93,7 @@ def intensity_field(window: DeskWindow) -> NumberField:
 
 
 def _yard_by_dusk(folder: Path) -> Iterator[str]:
-    with open_desk("demo:jar-yard") as window:
+    with open_desk(DEMO) as window:
         wait_settled(window)
         yield _shoot(window, folder / "desk-dusk.png")
         window.session.select("mast-2")
@@ -131,7 +132,7 @@ def refresh_screenshots() -> Iterator[str]:
 def write_tour() -> Iterator[str]:
     """Open the demo, put a lamp, drag it brighter, take it back, save; pictures to out/demo/."""
     folder = ROOT / "out" / "demo"
-    with screen_of_its_own(), open_desk("demo:jar-yard") as window:
+    with screen_of_its_own(), open_desk(DEMO) as window:
         wait_settled(window)
         yield _shoot(window, folder / "1-opened.png")
         middle = QPointF(window.picture.width() * 0.36, window.picture.height() * 0.72)
@@ -149,3 +150,12 @@ def write_tour() -> Iterator[str]:
             window.save_to(Path(temporary) / "tour.wallum")
             (folder / "tour.wallum").write_bytes((Path(temporary) / "tour.wallum").read_bytes())
         yield str(folder / "tour.wallum")
+
+
+def run_demo() -> int:
+    """The desk with the demo; with no display the same desk, driven through the tour."""
+    if has_display():
+        return run_desk(DEMO)
+    for path in write_tour():
+        print(path)
+    return 0

@@ -34,6 +34,7 @@ class Tile:
     axes: NDArray[np.float64]  # (count, 3, 3) rows right, up (over the tangent), ahead
     texel: float  # width of a texel at 1 m [m]
     planes: NDArray[np.float64]  # (count, 6, 4) what a face can see, up to the lamp's range
+    drawn: bool = False  # a picture that was given up may leave a tile placed but not drawn
 
 
 def _tangent(lamp_outer_cos: float, is_spot: bool, tile: int) -> float:
@@ -119,6 +120,7 @@ class LampShadows:
             if held is None or held.key != key:
                 held = self._place(lamps, i, first, count, key, far)
                 self._tiles[lamp_id] = held
+            if not held.drawn:
                 dirty.append(lamp_id)
             given[lamp_id] = held
         return given, dirty
@@ -164,6 +166,7 @@ class LampShadows:
             triangles += level.draw_depth(matrix, planes)
         self.frame.scissor = None
         context.polygon_offset = 0.0, 0.0
+        tile.drawn = True
         return {"triangles": triangles, "texels": tile.count * self._size**2, "tiles": tile.count}
 
     def tile_rows(self, tiles: dict[str, Tile]) -> NDArray[np.float32]:
