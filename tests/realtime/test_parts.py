@@ -212,6 +212,18 @@ def test_more_shadows_than_fit_shrink_and_then_are_told(renderer):
     assert len(shadows.assign(lamps(200), 50.0)[0]) == 800 // 6
 
 
+def test_tiles_do_not_change_their_size_back_and_forth(renderer):
+    shadows = LampShadows(renderer.engine.context)
+
+    def size_with(count):
+        made = (PointSource(id=f"l{i}", name="L", position=(i, 0, 0), shadow=True) for i in range(count))
+        shadows.assign(evaluate(Project(sources=tuple(made))).lamps, 50.0)
+        return shadows.tile_size
+
+    assert [size_with(count) for count in (10, 11, 10, 11, 9)] == [512, 256, 256, 256, 256]
+    assert size_with(4) == 512
+
+
 def test_small_moves_leave_the_cascades_where_they_are():
     bounds = np.array([[-60.0, 0, -60], [60, 12, 60]])
     sun = np.array([0.5, 0.7, -0.5]) / np.linalg.norm([0.5, 0.7, -0.5])

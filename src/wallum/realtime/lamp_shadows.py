@@ -69,8 +69,14 @@ class LampShadows:
         return self._size
 
     def _fit(self, wanted: int) -> None:
-        """Choose the largest size at which `wanted` tiles fit."""
+        """Choose the largest size at which `wanted` tiles fit.
+
+        A larger size than now is taken only with room to spare: at the border every step of
+        the camera would draw all tiles anew.
+        """
         size = next((s for s in TILE_SIZES if _capacity(s) >= wanted), TILE_SIZES[-1])
+        if size > self._size and _capacity(size) < 2 * wanted:
+            return
         if size != self._size:
             self._size = size
             self._forget()
