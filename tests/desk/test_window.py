@@ -13,7 +13,7 @@ from wallum.desk.number_field import NumberField
 from wallum.desk.window import DeskWindow
 from wallum.document import autosave
 from wallum.document.paths import put
-from wallum.document.storage import load
+from wallum.document.storage import load, save
 
 LONG_MS = 60_000
 
@@ -328,6 +328,29 @@ def test_a_broken_level_is_told_and_the_window_lives(qtbot, tmp_path):
     assert not window.open_reference(str(tmp_path / "broken.glb"))
     assert "broken.glb" in window.bar.text
     window.close()
+
+
+def test_another_level_never_shows_the_one_before(window, qtbot, tmp_path):
+    seen = frames(window)
+    wait_frame(qtbot, window, seen)
+    (tmp_path / "broken.glb").write_bytes(b"glTF nonsense")
+    save(window.session.project.revised(level="broken.glb"), tmp_path / "other.wallum")
+    window.open_reference(str(tmp_path / "other.wallum"))
+    assert window.picture._image is None
+    qtbot.waitUntil(lambda: "could not be opened" in window.bar.text, timeout=20_000)
+    qtbot.wait(300)  # settling pictures of the old level are still on their way
+    assert window.picture._image is None
+    assert window.picture._note == "No level to show"
+
+
+def test_the_window_can_be_pulled_to_any_size_while_pictures_come(window, qtbot):
+    seen = frames(window)
+    for width, height in ((700, 420), (1300, 820), (760, 460), (1500, 900), (900, 560)):
+        window.resize(width, height)
+        qtbot.wait(60)
+    shown, image = wait_frame(qtbot, window, seen)
+    assert shown.size == window.picture.pixel_size()
+    assert brightness(image) > 1
 
 
 def test_a_bare_level_opens_as_a_new_project_and_saves_beside_it(qtbot, room_file, tmp_path):

@@ -1,5 +1,7 @@
 """The renderer as the window sees it: asks without waiting, hands frames over as images."""
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QSocketNotifier, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
@@ -27,6 +29,7 @@ class RenderLink(QObject):
         self._client = RendererClient()
         self._notifier: QSocketNotifier | None = None
         self._shown: Frame | None = None
+        self._pixels: NDArray[np.uint8] | None = None
         self._wanted: tuple[LitScene, Camera, tuple[int, int]] | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -105,7 +108,11 @@ class RenderLink(QObject):
         form = QImage.Format.Format_RGB32
         image = QImage(pixels.data, width, height, 4 * width, form)  # type: ignore[call-overload]
         before, self._shown = self._shown, frame
+        # Qt keeps only the address: the memory must stay mapped while the image is painted,
+        # even when buffers of another size take its place.
+        kept, self._pixels = self._pixels, pixels
         self.frame_came.emit(frame, image)
+        del kept
         if before is not None:
             self._client.release(before)
 

@@ -96,6 +96,7 @@ class DeskWindow(QMainWindow):
         self._loaders: list[LevelLoader] = []
         self._level_key: tuple[str, Path | None] | None = None
         self._shown_project: Project | None = None
+        self._oldest = 0  # number of the first picture of this level
         self._state = QLabel()
         self._told = QLabel()
         self._make_actions()
@@ -276,6 +277,7 @@ class DeskWindow(QMainWindow):
             self._loader.give_up()
         self._level_key = key
         self.session.level = None
+        self.picture.release_image()
         self.picture.show_note("Opening the level ...")
         self._told.setText(f"Opening {Path(key[0]).name or 'an empty level'} ...")
         loader = LevelLoader(key[0], key[1], self)
@@ -291,6 +293,7 @@ class DeskWindow(QMainWindow):
 
     def _level_loaded(self, loaded: LoadedLevel) -> None:
         self.session.level = loaded
+        self._oldest = self.link.client.latest_number + 1
         if not self.link.client.running:
             self.link.start()
         self.link.set_level(loaded.block)
@@ -393,6 +396,8 @@ class DeskWindow(QMainWindow):
         self.ask_picture(moving=True)
 
     def _show_frame(self, shown: Frame, image: QImage) -> None:
+        if self.session.level is None or shown.number < self._oldest:
+            return  # a late picture of the level before
         self.picture.show_frame(shown, image)
         if shown.settled:
             text = (
