@@ -7,32 +7,28 @@ import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QCursor, QImage, QKeySequence
 from PyQt6.QtWidgets import (
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
     QMainWindow,
-    QMessageBox,
-    QPushButton,
     QSplitter,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
+from wallum.desk.bar import Bar
+from wallum.desk.files import ProjectFiles
 from wallum.desk.lists import ShotList, SourceList
-from wallum.desk.loading import LevelLoader, LoadedLevel
+from wallum.desk.loading import LoadedLevel
 from wallum.desk.navigation import frame
 from wallum.desk.picture import PictureView
 from wallum.desk.render_link import RenderLink
 from wallum.desk.session import Session
 from wallum.desk.tune import TunePane
-from wallum.document import autosave
+from wallum.document.autosave import Recovery
 from wallum.document.project import Project
 from wallum.document.sources import Lamp
-from wallum.document.storage import SUFFIX
-from wallum.errors import WallumError
-from wallum.level.opening import DEMOS, open_project
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.request import SETTLE_FRAMES, Frame
@@ -40,44 +36,6 @@ from wallum.realtime.request import SETTLE_FRAMES, Frame
 __all__ = ["DeskWindow"]
 
 SMALLEST_FRAMED_M = 1.5
-
-
-class Bar(QFrame):
-    """A strip at the top of the picture: one sentence, and what can be done about it."""
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setObjectName("bar")
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(10, 5, 6, 5)
-        self._text = QLabel()
-        self._text.setWordWrap(True)
-        layout.addWidget(self._text, 1)
-        self._buttons = QHBoxLayout()
-        layout.addLayout(self._buttons)
-        self.hide()
-
-    @property
-    def text(self) -> str:
-        return self._text.text() if self.isVisible() else ""
-
-    def tell(self, text: str, *actions: QAction) -> None:
-        """Show a sentence and a button for each action; Close is always there."""
-        self._text.setText(text)
-        while self._buttons.count():
-            item = self._buttons.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
-        for action in actions:
-            button = QPushButton(action.text())
-            button.clicked.connect(action.trigger)
-            button.clicked.connect(self.hide)
-            self._buttons.addWidget(button)
-        close = QPushButton("Close")
-        close.clicked.connect(self.hide)
-        self._buttons.addWidget(close)
-        self.show()
 
 
 class DeskWindow(QMainWindow):
@@ -92,9 +50,7 @@ class DeskWindow(QMainWindow):
         self.shots = ShotList(self.session)
         self.tune = TunePane(self.session)
         self.bar = Bar()
-        self._loader: LevelLoader | None = None
-        self._loaders: list[LevelLoader] = []
-        self._level_key: tuple[str, Path | None] | None = None
+        self.files = ProjectFiles(self.session, self)
         self._shown_project: Project | None = None
         self._oldest = 0  # number of the first picture of this level
         self._state = QLabel()
@@ -117,9 +73,9 @@ class DeskWindow(QMainWindow):
         return action
 
     def _make_actions(self) -> None:
-        self.open_action = self._action("Open", "Ctrl+O", self._ask_open, "Open a project or a level")
+        self.open_action = self._action("Open", "Ctrl+O", self.files.ask_open, "Open a project or a level")
         self.save_action = self._action("Save", "Ctrl+S", self.save)
-        self.save_as_action = self._action("Save as", "Ctrl+Shift+S", self._ask_save)
+        self.save_as_action = self._action("Save as", "Ctrl+Shift+S", self.files.ask_save)
         self.undo_action = self._action("Undo", "Ctrl+Z", self.session.undo)
         self.redo_action = self._action("Redo", "Ctrl+Shift+Z", self.session.redo)
         self.point_action = self._action(
@@ -226,6 +182,10 @@ class DeskWindow(QMainWindow):
         self.picture.picked.connect(self._picked)
         self.shots.chosen.connect(self._look_through)
         self.sources.frame_asked.connect(lambda _: self._frame())
+        self.files.level_opening.connect(self._level_opening)
+        self.files.level_ready.connect(self._level_loaded)
+        self.files.level_failed.connect(self._level_failed)
+        self.files.recovery_found.connect(self._offer_recovery)
         self.link.frame_came.connect(self._show_frame)
         self.link.status_came.connect(lambda text: self.bar.tell(text))
 
@@ -235,64 +195,38 @@ class DeskWindow(QMainWindow):
         """Open a project file, a level file or a demo; False where it was refused."""
         if not reference:
             self.picture.show_note("Open a level (.glb, .gltf) or a project to begin: Ctrl+O")
-            self._offer_recovery(None)
-            return True
-        try:
-            project, file = open_project(reference)
-        except WallumError as error:
-            self.bar.tell(str(error))
-            return False
-        self._take_over(project, file)
-        if reference not in DEMOS:
-            self._offer_recovery(file)
-        return True
+        return self.files.open_reference(reference)
 
-    def _take_over(self, project: Project, file: Path | None) -> None:
-        self.session.camera = None
-        self.session.replace(project, file)
-        self._refresh_title()
-        self._load_level()
+    def save(self) -> bool:
+        """Save, asking for a name where there is none."""
+        return self.files.save()
 
-    def _offer_recovery(self, file: Path | None) -> None:
-        found = autosave.recoverable(file)
-        own = self.session.project.level
-        if found is None or (file is None and own and found.project.level != own):
-            return
+    def save_to(self, file: Path) -> bool:
+        """Save to a file; False where it was refused."""
+        return self.files.save_to(file)
+
+    def _offer_recovery(self, found: Recovery) -> None:
         take = QAction("Go on with it", self)
         take.triggered.connect(lambda: self._recover(found.project))
         leave = QAction("Forget it", self)
-        leave.triggered.connect(lambda: autosave.clear(file))
+        leave.triggered.connect(lambda: self.files.forget(found))
         self.bar.tell("Wallum did not end in order. Unsaved work was kept.", take, leave)
 
     def _recover(self, project: Project) -> None:
-        if project.level != self.session.project.level:
-            self._take_over(Project(name=project.name, level=project.level), None)
-        self.session.recover(project)
+        self.files.recover(project)
         if project.viewpoint is not None:
             self._look_from(Camera.of_shot(project.viewpoint, 1.0))
 
-    def _load_level(self) -> None:
-        key = (self.session.project.level, self.session.file)
-        if self._loader is not None:
-            self._loader.give_up()
-        self._level_key = key
-        self.session.level = None
+    def _level_opening(self, name: str) -> None:
         self.picture.release_image()
         self.picture.show_note("Opening the level ...")
-        self._told.setText(f"Opening {Path(key[0]).name or 'an empty level'} ...")
-        loader = LevelLoader(key[0], key[1], self)
-        loader.loaded.connect(self._level_loaded)
-        loader.failed.connect(self._level_failed)
-        self._loader = loader
-        self._loaders = [one for one in self._loaders if one.isRunning()] + [loader]
-        loader.start()
+        self._told.setText(f"Opening {name or 'an empty level'} ...")
 
     def _level_failed(self, text: str) -> None:
         self.picture.show_note("No level to show")
         self.bar.tell(f"The level could not be opened. {text}")
 
     def _level_loaded(self, loaded: LoadedLevel) -> None:
-        self.session.level = loaded
         self._oldest = self.link.client.latest_number + 1
         if not self.link.client.running:
             self.link.start()
@@ -312,49 +246,6 @@ class DeskWindow(QMainWindow):
             return Camera.of_shot(shot, 1.0, far)
         low, high = loaded.level.bounds
         return frame(Camera((0, 0, 0), (-0.55, -0.35, -0.76), far=far), low, high)
-
-    def _ask_open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(
-            self, "Open", "", f"Projects and levels (*{SUFFIX} *.glb *.gltf)"
-        )
-        if name and self._may_leave():
-            self.open_reference(name)
-
-    def _may_leave(self) -> bool:
-        """Ask before unsaved work is left."""
-        if not self.session.history.dirty:
-            return True
-        buttons = QMessageBox.StandardButton
-        answer = QMessageBox.question(
-            self,
-            "Unsaved work",
-            "Save the changes first?",
-            buttons.Save | buttons.Discard | buttons.Cancel,
-        )
-        if answer == buttons.Save:
-            return self.save()
-        if answer == buttons.Discard:
-            autosave.clear(self.session.file)
-        return answer == buttons.Discard
-
-    def save(self) -> bool:
-        """Save, asking for a name where there is none."""
-        if self.session.file is None:
-            return self._ask_save()
-        return self.save_to(self.session.file)
-
-    def _ask_save(self) -> bool:
-        suggested = str(self.session.file or f"{self.session.project.name.lower().replace(' ', '-')}{SUFFIX}")
-        name, _ = QFileDialog.getSaveFileName(self, "Save", suggested, f"Projects (*{SUFFIX})")
-        if not name:
-            return False
-        return self.save_to(Path(name).with_suffix(SUFFIX))
-
-    def save_to(self, file: Path) -> bool:
-        """Save to a file; False where it was refused."""
-        saved = self.session.save_to(file)
-        self._refresh_title()
-        return saved
 
     def _refresh_title(self) -> None:
         history = self.session.history
@@ -384,10 +275,6 @@ class DeskWindow(QMainWindow):
 
     def _project_changed(self) -> None:
         self._refresh_title()
-        if (self.session.project.level, self.session.file) != self._level_key:
-            same_level = self._level_key and self._level_key[0] == self.session.project.level
-            if not same_level and self.session.level is not None:
-                self._level_key = (self.session.project.level, self.session.file)
         if self.session.project is not self._shown_project:
             self.ask_picture()
 
@@ -469,7 +356,7 @@ class DeskWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
-        if not self._may_leave():
+        if not self.files.may_leave():
             event.ignore()
             return
         self.dispose()
@@ -477,9 +364,7 @@ class DeskWindow(QMainWindow):
 
     def dispose(self) -> None:
         """Stop what runs beside the window."""
-        for loader in self._loaders:
-            loader.give_up()
-            loader.wait()
+        self.files.dispose()
         self.picture.release_image()
         self.link.dispose()
         self.session.finish()
