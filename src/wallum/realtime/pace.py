@@ -5,8 +5,8 @@ from wallum.realtime.targets import Size
 __all__ = ["Pace"]
 
 # Shares of the full width and height, best first.
-SHARES = (0.5, 0.42, 0.35)
-TOO_SLOW_MS, EASY_MS = 44.0, 26.0
+SHARES = (0.5, 0.42, 0.35, 0.3)
+TOO_SLOW_MS, EASY_MS = 40.0, 24.0
 # So many easy pictures in a row before a finer one is tried again.
 PATIENCE = 30
 

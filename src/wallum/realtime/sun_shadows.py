@@ -26,7 +26,7 @@ STEP = 0.5
 # Weight of the logarithmic against the even division of depth: Zhang 2006.
 DIVISION = 0.8
 # Pictures over which a cascade is drawn while the camera moves.
-PARTS = 4
+PARTS = 8
 
 
 @dataclass(frozen=True)
