@@ -1,9 +1,11 @@
 """Opening a level in the background: read, packed for the renderer, ready for rays."""
 
+import gc
 import logging
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from wallum.errors import WallumError
@@ -33,7 +35,13 @@ def load_now(reference: str, beside: Path | None) -> LoadedLevel:
     level = open_level(reference, beside)
     triangles = flatten(level)
     block = store_value(bundle_level(level, triangles))
-    return LoadedLevel(level, block, RayScene(level, triangles))
+    rays = RayScene(level, triangles)
+    # The first ray makes Embree build its tree: here, and not under the artist's hand.
+    rays.first_visible(np.zeros((1, 3)), np.array([[0.0, -1.0, 0.0]]))
+    # What is loaded stays: the collector need not walk through it again and again.
+    gc.collect()
+    gc.freeze()
+    return LoadedLevel(level, block, rays)
 
 
 class LevelLoader(QThread):
