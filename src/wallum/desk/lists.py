@@ -1,5 +1,7 @@
 """The list of sources, with the lamp of each, and the list of shots."""
 
+from functools import lru_cache
+
 from PyQt6.QtCore import QPointF, QRect, QSignalBlocker, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
@@ -7,7 +9,7 @@ from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import Lamp, SkySource, Source, SpotSource, SunSource
+from wallum.document.sources import Lamp, Source
 from wallum.moment.shown_colour import shown_colour
 
 __all__ = ["ShotList", "SourceList", "source_icon"]
@@ -17,24 +19,29 @@ ID = Qt.ItemDataRole.UserRole
 
 
 def source_icon(source: Source) -> QIcon:
-    """A small diagram of the source's light in its own colour; hollow and grey when off."""
+    """A small diagram of the source's light in its own colour; grey when off."""
+    return _icon(source.kind, source.on, shown_colour(source))
+
+
+@lru_cache(maxsize=512)
+def _icon(kind: str, on: bool, shown: tuple[int, int, int]) -> QIcon:
     pixmap = QPixmap(ICON * 2, ICON * 2)
     pixmap.fill(Qt.GlobalColor.transparent)
     painter = QPainter(pixmap)
     painter.scale(2.0, 2.0)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    colour = QColor(*shown_colour(source)) if source.on else QColor(TOKENS["edge"])
+    colour = QColor(*shown) if on else QColor(TOKENS["edge"])
     painter.setPen(QPen(colour, 1.5))
     middle = QPointF(9, 9)
-    match source:
-        case SunSource():
+    match kind:
+        case "sun":
             for offset in (-4.5, 0.0, 4.5):
                 painter.drawLine(QPointF(4 + offset / 2 + 3, 3), QPointF(2 + offset / 2 + 3, 15))
             painter.drawLine(QPointF(13, 3), QPointF(11, 15))
-        case SkySource():
+        case "sky":
             painter.drawArc(QRect(2, 4, 14, 18), 0, 180 * 16)
             painter.drawLine(QPointF(1, 14), QPointF(17, 14))
-        case SpotSource():
+        case "spot":
             painter.drawEllipse(QPointF(9, 4), 2.4, 2.4)
             painter.drawLine(QPointF(7.4, 6.5), QPointF(3.5, 15))
             painter.drawLine(QPointF(10.6, 6.5), QPointF(14.5, 15))
