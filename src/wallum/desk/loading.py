@@ -39,6 +39,8 @@ def load_now(reference: str, beside: Path | None) -> LoadedLevel:
     # The first ray makes Embree build its tree: here, and not under the artist's hand.
     rays.first_visible(np.zeros((1, 3)), np.array([[0.0, -1.0, 0.0]]))
     # What is loaded stays: the collector need not walk through it again and again.
+    # A level that was loaded before is let go of first.
+    gc.unfreeze()
     gc.collect()
     gc.freeze()
     return LoadedLevel(level, block, rays)
@@ -68,7 +70,8 @@ class LevelLoader(QThread):
             return
         except Exception:
             log.exception("opening a level failed")
-            self.failed.emit(f"{self._reference} could not be opened: a fault of Wallum's, see the log")
+            if not self._given_up:
+                self.failed.emit(f"{self._reference} could not be opened: a fault of Wallum's, see the log")
             return
         if self._given_up:
             answer.block.close()

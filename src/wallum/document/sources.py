@@ -1,7 +1,7 @@
 """Sources: everything that gives light and that the artist can set."""
 
 import math
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Literal, Self
 from uuid import uuid4
 
 from pydantic import AfterValidator, Field, model_validator
@@ -332,8 +332,3 @@ class SpotSource(Lamp):
 
 
 Source = Annotated[SunSource | SkySource | PointSource | SpotSource, Field(discriminator="kind")]
-
-
-def strength_field(source: Any) -> str:
-    """Name of the parameter that a fader moves."""
-    return "intensity" if isinstance(source, Lamp) else "illuminance"

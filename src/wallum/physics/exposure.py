@@ -2,9 +2,7 @@
 
 import numpy as np
 
-from wallum.physics.arrays import Floats
-
-__all__ = ["MID_GREY", "ev_for_luminance", "exposure_scale", "grey_luminance", "stops_between"]
+__all__ = ["MID_GREY", "ev_for_luminance", "exposure_scale", "grey_luminance"]
 
 # Reflectance of the photographic grey card, and the picture value it should land on.
 MID_GREY = 0.18
@@ -25,8 +23,3 @@ def grey_luminance(ev100: float) -> float:
 def ev_for_luminance(luminance_cd_m2: float) -> float:
     """Exposure value that brings a luminance to mid grey [EV100]."""
     return float(np.log2(luminance_cd_m2 / (MID_GREY * SATURATION_FACTOR)))
-
-
-def stops_between(value: Floats | float, reference: Floats | float) -> Floats:
-    """How many stops `value` lies above `reference`."""
-    return np.log2(np.asarray(value) / np.asarray(reference))

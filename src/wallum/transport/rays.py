@@ -10,6 +10,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from embreex import rtcore_scene
@@ -55,6 +56,11 @@ class _Accelerated:
     def __len__(self) -> int:
         return len(self.numbers)
 
+    def _ask(self, origins: Floats, directions: Floats, reach: Floats, **how: Any) -> Any:
+        """One batch in the types that the binding takes; it knows no infinite reach."""
+        limits = np.minimum(reach, 1e30).astype(np.float32)
+        return self._scene.run(origins.astype(np.float32), directions.astype(np.float32), dists=limits, **how)
+
     def first(self, origins: Floats, directions: Floats, reach: Floats) -> Hits:
         count = len(origins)
         out = Hits(np.full(count, np.inf), np.full(count, -1), np.zeros((count, 2)))
@@ -62,12 +68,7 @@ class _Accelerated:
             return out
 
         def part(rows: slice) -> None:
-            answer = self._scene.run(
-                origins[rows].astype(np.float32),
-                directions[rows].astype(np.float32),
-                dists=np.minimum(reach[rows], 1e30).astype(np.float32),
-                output=1,
-            )
+            answer = self._ask(origins[rows], directions[rows], reach[rows], output=1)
             hit = answer["primID"] >= 0
             where = np.arange(rows.start, rows.stop)[hit]
             out.distance[where] = answer["tfar"][hit]
@@ -83,13 +84,7 @@ class _Accelerated:
             return out
 
         def part(rows: slice) -> None:
-            answer = self._scene.run(
-                origins[rows].astype(np.float32),
-                directions[rows].astype(np.float32),
-                dists=np.minimum(reach[rows], 1e30).astype(np.float32),
-                query="OCCLUDED",
-            )
-            out[rows] = answer >= 0
+            out[rows] = self._ask(origins[rows], directions[rows], reach[rows], query="OCCLUDED") >= 0
 
         _over_threads(part, len(origins))
         return out
