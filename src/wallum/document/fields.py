@@ -4,13 +4,25 @@ The tune pane, `set PATH=VALUE`, the schema and its document derive from what is
 here and nowhere else.
 """
 
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
-from typing import Any, Literal, Self
+from functools import lru_cache
+from typing import Annotated, Any, Literal, Self, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from pydantic.fields import FieldInfo
 
-__all__ = ["Item", "Parameter", "Vector", "choice", "declared", "parameter", "parameter_of"]
+__all__ = [
+    "Item",
+    "Parameter",
+    "Vector",
+    "choice",
+    "declared",
+    "field_check",
+    "parameter",
+    "parameter_of",
+    "unchecked",
+]
 
 Vector = tuple[float, float, float]
 Scale = Literal["linear", "log"]
@@ -76,8 +88,42 @@ class Item(BaseModel):
         return self.revised(**(update or {}))
 
 
-def declared(item: type[Item] | Item) -> dict[str, Parameter]:
-    """Every declared parameter of an item, in the order of declaration."""
-    kind = item if isinstance(item, type) else type(item)
+AnyItem = TypeVar("AnyItem", bound=Item)
+
+
+@lru_cache(maxsize=1024)
+def field_check(kind: type[Item], name: str) -> Callable[[Any], Any]:
+    """What validates a value for one field by itself; it raises ValueError."""
+    field = kind.model_fields[name]
+    adapter: TypeAdapter[Any] = TypeAdapter(Annotated[field.annotation, field])  # type: ignore[name-defined]
+
+    def check(value: Any) -> Any:
+        try:
+            return adapter.validate_python(value)
+        except ValidationError as error:
+            first = error.errors()[0]
+            raise ValueError(f"{first['msg']}, got {value!r}") from None
+
+    return check
+
+
+def unchecked(item: AnyItem, changes: dict[str, Any]) -> AnyItem:
+    """A copy with changes that are known to be valid: many times quicker than `revised`."""
+    out = type(item).__new__(type(item))
+    object.__setattr__(out, "__dict__", {**item.__dict__, **changes})
+    object.__setattr__(out, "__pydantic_fields_set__", item.__pydantic_fields_set__)
+    object.__setattr__(out, "__pydantic_extra__", None)
+    object.__setattr__(out, "__pydantic_private__", None)
+    return out
+
+
+@lru_cache(maxsize=64)
+def _declared(kind: type[Item]) -> dict[str, Parameter]:
     found = {name: parameter_of(field) for name, field in kind.model_fields.items()}
     return {name: info for name, info in found.items() if info is not None}
+
+
+def declared(item: type[Item] | Item) -> dict[str, Parameter]:
+    """Every declared parameter of an item, in the order of declaration; not to be changed."""
+    return _declared(item if isinstance(item, type) else type(item))
+

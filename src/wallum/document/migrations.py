@@ -10,8 +10,19 @@ __all__ = ["STEPS", "migrate"]
 
 Step = Callable[[dict[str, Any]], dict[str, Any]]
 
+
+def _base_light_was_free(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 knew only a sun aimed by hand, a plain dome and exposure by hand."""
+    kept = {"sun": {"stands": "where set", "light": "own"}, "sky": {"model": "plain"}}
+    sources = data.get("sources")
+    if isinstance(sources, list):
+        sources = [{**one, **kept.get(one.get("kind"), {})} if isinstance(one, dict) else one for one in sources]
+        data = {**data, "sources": sources}
+    return data
+
+
 # STEPS[n] turns data of version n into data of version n + 1.
-STEPS: Final[dict[int, Step]] = {}
+STEPS: Final[dict[int, Step]] = {1: _base_light_was_free}
 
 
 def migrate(data: dict[str, Any], source: str, steps: dict[int, Step] | None = None) -> dict[str, Any]:

@@ -10,10 +10,10 @@ from wallum.document.project import Project, slugs
 from wallum.document.quantities import resolve_number
 from wallum.errors import PathProblem, ValueProblem
 
-__all__ = ["find_slug", "look_up", "put", "put_text", "refusal", "slug_of", "walk"]
+__all__ = ["choices", "find_slug", "locate", "look_up", "put", "put_text", "refusal", "slug_of", "walk"]
 
 LISTS: Final = ("sources", "shots")
-GROUPS: Final = ("look", "setting")
+GROUPS: Final = ("look", "air", "setting")
 AXES: Final = {"x": 0, "y": 1, "z": 2}
 SWITCH_WORDS: Final = {
     "on": True, "yes": True, "true": True, "1": True,
@@ -42,8 +42,8 @@ def find_slug(project: Project, list_name: str, slug: str) -> Any:
     raise PathProblem(f"there is no {list_name[:-1]} {slug!r}", list_name, f"one of: {known}")
 
 
-def _locate(project: Project, path: str) -> tuple[Item, str, list[str]]:
-    """(item, field name, rest) of a path of a value."""
+def locate(project: Project, path: str) -> tuple[Item, str, list[str]]:
+    """(item, field name, rest) of a path of a value. Raises PathProblem."""
     head, *rest = path.strip("/").split("/")
     if head in LISTS and len(rest) >= 2:
         return find_slug(project, head, rest[0]), rest[1], rest[2:]
@@ -55,7 +55,7 @@ def _locate(project: Project, path: str) -> tuple[Item, str, list[str]]:
 
 
 def _field(project: Project, path: str) -> tuple[Item, str, list[str]]:
-    item, name, rest = _locate(project, path)
+    item, name, rest = locate(project, path)
     if name not in type(item).model_fields:
         known = ", ".join(n for n in type(item).model_fields if n not in ("id", "kind"))
         raise PathProblem(f"there is no value {name!r}", path, f"one of: {known}")

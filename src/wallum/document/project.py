@@ -2,16 +2,17 @@
 
 import datetime as dt
 from collections.abc import Iterable
-from typing import Annotated, Self
+from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
-from wallum.document.fields import Item, choice, parameter
-from wallum.document.sources import Direction, Place, SkySource, Source, SunSource
+from wallum.document.fields import Item, choice, declared, field_check, parameter
+from wallum.document.lanes import Lane
+from wallum.document.sources import Direction, LinearColour, MoonSource, Place, SkySource, Source, SunSource
 
-__all__ = ["SCHEMA_VERSION", "Look", "PartMarks", "Project", "Setting", "Shot", "slugs"]
+__all__ = ["SCHEMA_VERSION", "Air", "Look", "PartMarks", "Project", "Setting", "Shot", "base_light", "slugs"]
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 
 
 def _iso_date(value: str) -> str:
@@ -59,19 +60,132 @@ class Setting(Item):
         step=1.0,
     )
     date: Annotated[str, AfterValidator(_iso_date)] = "2027-06-21"
+    clock: float = parameter(
+        10.0, label="Clock", help="Local time of day.", unit="clock", low=0.0, high=24.0, step=0.25
+    )
+    day_length: float = parameter(
+        120.0,
+        label="A day lasts",
+        help="Real seconds that 24 hours take when the day is played.",
+        unit="s",
+        low=2.0,
+        high=86400.0,
+        step=5.0,
+        scale="log",
+    )
+
+
+def _metering(default: float, label: str, help_text: str, unit: str, low: float, high: float) -> float:
+    return parameter(  # type: ignore[no-any-return]
+        default,
+        label=label,
+        help=help_text,
+        unit=unit,
+        low=low,
+        high=high,
+        step=0.01 if unit == "" else 0.1,
+        first=False,
+        heading="Metering",
+    )
 
 
 class Look(Item):
     """From scene light to picture."""
 
+    exposed: Literal["by hand", "metered"] = choice(
+        "by hand",
+        label="Exposed",
+        help="By hand: at the exposure set. Metered: by the light in the picture.",
+    )
     ev100: float = parameter(
         13.0,
         label="Exposure",
-        help="Exposure value at ISO 100: higher is darker.",
+        help="Exposure value at ISO 100, where exposed by hand: higher is darker.",
         unit="EV",
         low=-12.0,
         high=20.0,
         step=0.1,
+    )
+    weighted: Literal["whole", "centre", "heroes"] = choice(
+        "centre",
+        label="Weighted",
+        help="What is metered: the whole picture, its centre more, or the heroes in it.",
+    )
+    compensation: float = parameter(
+        0.8,
+        label="Compensation",
+        help="Stops brighter than metered. At 0.8 the mean lands on mid grey.",
+        unit="stops",
+        low=-8.0,
+        high=8.0,
+        step=0.1,
+    )
+    darkest: float = _metering(-6.0, "Lowest EV", "Metering goes no lower: night stays night.", "EV", -12.0, 20.0)
+    brightest: float = _metering(17.0, "Highest EV", "Metering goes no higher.", "EV", -12.0, 20.0)
+    clip_low: float = _metering(0.1, "Leave out darkest", "Share of the darkest that is not counted.", "", 0.0, 0.49)
+    clip_high: float = _metering(
+        0.05, "Leave out brightest", "Share of the brightest that is not counted.", "", 0.0, 0.49
+    )
+    speed_up: float = _metering(3.0, "Speed to bright", "How fast the eye takes to more light in play.", "stops/s", 0.05, 100.0)
+    speed_down: float = _metering(1.5, "Speed to dark", "How fast the eye takes to less light in play.", "stops/s", 0.05, 100.0)
+
+    @model_validator(mode="after")
+    def _limits_in_order(self) -> Self:
+        if self.darkest > self.brightest:
+            raise ValueError(
+                f"the lowest EV ({self.darkest:g}) must not be above the highest ({self.brightest:g})"
+            )
+        return self
+
+
+class Air(Item):
+    """The air that fills the level: one layer that thins out upward."""
+
+    on: bool = parameter(False, label="On", help="Whether the air is seen.", kind="switch")
+    visibility: float = parameter(
+        20_000.0,
+        label="Visibility",
+        help="Distance at base height at which 2 % of contrast is left, at 550 nm.",
+        unit="m",
+        low=5.0,
+        high=500_000.0,
+        step=100.0,
+        scale="log",
+    )
+    scale_height: float = parameter(
+        600.0,
+        label="Scale height",
+        help="Climb in which the air thins to 37 %: small for ground mist, large for haze.",
+        unit="m",
+        low=0.5,
+        high=20_000.0,
+        step=5.0,
+        scale="log",
+    )
+    base_height: float = parameter(
+        0.0,
+        label="Base height",
+        help="Height up to which the air is as thick as stated.",
+        unit="m",
+        low=-1000.0,
+        high=9000.0,
+        step=0.1,
+    )
+    colour: LinearColour = parameter(
+        (0.96, 0.96, 0.96),
+        label="Scattering colour",
+        help="Share of light that is scattered and not swallowed, by channel.",
+        kind="colour",
+        first=False,
+        heading="More",
+    )
+    forwardness: float = parameter(
+        0.6,
+        label="Forwardness",
+        help="How much light goes on the way it came: 0 all ways alike, 0.9 a strong glow about the sun.",
+        low=-0.9,
+        high=0.95,
+        step=0.01,
     )
 
 
@@ -111,6 +225,7 @@ class PartMarks(Item):
     casts: bool = parameter(True, label="Casts shadows", help="Stops light.", kind="switch")
     ignored: bool = parameter(False, label="Ignored", help="Left out altogether.", kind="switch")
     motion: str = choice("still", label="Motion", help="Whether it moves in play.")
+    follows: str = ""  # id of the lamp that the part's own glow follows
 
 
 class Project(Item):
@@ -121,8 +236,10 @@ class Project(Item):
     level: str = ""
     setting: Setting = Setting()
     look: Look = Look()
+    air: Air = Air()
     sources: tuple[Source, ...] = ()
     shots: tuple[Shot, ...] = ()
+    lanes: tuple[Lane, ...] = ()
     marks: tuple[PartMarks, ...] = ()
     viewpoint: Shot | None = None
 
@@ -132,10 +249,43 @@ class Project(Item):
         if len(set(ids)) != len(ids):
             twice = sorted({one for one in ids if ids.count(one) > 1})
             raise ValueError(f"the id {twice[0]!r} stands twice")
-        for kind in ("sun", "sky"):
+        for kind in ("sun", "moon", "sky"):
             if sum(source.kind == kind for source in self.sources) > 1:
                 raise ValueError(f"there can be only one {kind}")
         return self
+
+    @model_validator(mode="after")
+    def _lanes_fit(self) -> Self:
+        seen = set()
+        for lane in self.lanes:
+            item = self.owner(lane.owner)
+            if item is None or lane.name not in declared(item):
+                raise ValueError(f"a lane is for {lane.owner}/{lane.name}, which is not there")
+            if (lane.owner, lane.name) in seen:
+                raise ValueError(f"there are two lanes for {lane.owner}/{lane.name}")
+            seen.add((lane.owner, lane.name))
+            check = field_check(type(item), lane.name)
+            for peg in lane.pegs:
+                check(peg.value)
+        return self
+
+    def owner(self, owner: str) -> Item | None:
+        """What a lane belongs to: the look, the air, or a source by its id."""
+        groups: dict[str, Item] = {"look": self.look, "air": self.air}
+        return groups.get(owner) or self.source(owner)
+
+    def lane(self, owner: str, name: str) -> Lane | None:
+        """The lane of a parameter, or None."""
+        return next((one for one in self.lanes if (one.owner, one.name) == (owner, name)), None)
+
+    def with_lane(self, lane: Lane) -> Self:
+        """The project with a lane in the place of the one for that parameter, or added."""
+        others = tuple(one for one in self.lanes if (one.owner, one.name) != (lane.owner, lane.name))
+        return self.revised(lanes=(*others, lane))
+
+    def without_lane(self, owner: str, name: str) -> Self:
+        """The project without the lane of a parameter."""
+        return self.revised(lanes=tuple(one for one in self.lanes if (one.owner, one.name) != (owner, name)))
 
     def source(self, source_id: str) -> Source | None:
         """The source of an id, or None."""
@@ -151,12 +301,26 @@ class Project(Item):
     def without(self, ids: Iterable[str]) -> Self:
         """The project without the sources of these ids."""
         gone = set(ids)
-        return self.revised(sources=tuple(one for one in self.sources if one.id not in gone))
+        return self.revised(
+            sources=tuple(one for one in self.sources if one.id not in gone),
+            lanes=tuple(lane for lane in self.lanes if lane.owner not in gone),
+            marks=tuple(m.revised(follows="") if m.follows in gone else m for m in self.marks),
+        )
+
+    def marks_of(self, part: str) -> PartMarks:
+        """What was said of a part; plain marks where nothing was."""
+        return next((one for one in self.marks if one.part == part), PartMarks(part=part))
+
+    def with_marks(self, marks: PartMarks) -> Self:
+        """The project with a part's marks; plain ones are not kept."""
+        others = tuple(one for one in self.marks if one.part != marks.part)
+        plain = marks == PartMarks(part=marks.part)
+        return self.revised(marks=others if plain else (*others, marks))
 
 
-def base_light() -> tuple[SunSource, SkySource]:
-    """The sun and sky that a new project starts with."""
-    return SunSource(id="sun", name="Sun"), SkySource(id="sky", name="Sky")
+def base_light() -> tuple[SunSource, MoonSource, SkySource]:
+    """The sun, moon and sky that a new project starts with."""
+    return SunSource(id="sun", name="Sun"), MoonSource(id="moon", name="Moon"), SkySource(id="sky", name="Sky")
 
 
 def slugs(names: Iterable[str]) -> list[str]:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from wallum.document.fields import Item, Parameter
+from wallum.document.lanes import format_clock, parse_clock
 from wallum.document.sources import Lamp
 from wallum.errors import QuantityProblem
 
@@ -23,7 +24,7 @@ UNITS: Final[dict[str, tuple[str, float]]] = {
     "lx": ("lx", 1.0), "lux": ("lx", 1.0), "klx": ("lx", 1000.0), "mlx": ("lx", 0.001),
     "cd": ("cd", 1.0), "kcd": ("cd", 1000.0), "mcd": ("cd", 0.001),
     "lm": ("lm", 1.0), "klm": ("lm", 1000.0),
-    "ev": ("EV", 1.0), "h": ("h", 1.0), "%": ("", 0.01),
+    "ev": ("EV", 1.0), "h": ("h", 1.0), "s": ("s", 1.0), "min": ("s", 60.0), "%": ("", 0.01),
     "stop": ("stops", 1.0), "stops": ("stops", 1.0),
 }  # fmt: skip
 OPERATORS: Final[dict[type, Callable[[float, float], float]]] = {
@@ -80,7 +81,11 @@ def resolve_number(text: str, info: Parameter, owner: Item, current: float) -> f
 
     Stops are relative to `current`; lumens are turned into candela by the source's shape.
     """
+    if info.unit == "clock" and ":" in text:
+        return parse_clock(text)
     quantity = parse_quantity(text)
+    if quantity.unit == "h" and info.unit == "clock":
+        return quantity.value
     if quantity.unit == "stops" and info.unit == "EV":
         return current + quantity.value
     if quantity.unit == "stops" and info.unit in ("cd", "lx"):
@@ -95,7 +100,9 @@ def resolve_number(text: str, info: Parameter, owner: Item, current: float) -> f
 
 
 def format_quantity(value: float, unit: str) -> str:
-    """A value as the artist reads it: four significant figures, no exponent."""
+    """A value as the artist reads it: four significant figures, no exponent; a clock as HH:MM."""
+    if unit == "clock":
+        return format_clock(round(value * 60.0) / 60.0)
     if value != 0.0 and abs(value) >= 1000.0:
         return f"{value:,.0f} {unit}".replace(",", " ").strip()
     decimals = 3 if value == 0.0 else max(0, min(4, 3 - math.floor(math.log10(abs(value)))))

@@ -11,7 +11,10 @@ from wallum.physics.colour import MAX_CCT_K, MIN_CCT_K, light_colour
 from wallum.physics.photometry import point_candela, point_lumens, spot_candela, spot_lumens
 
 __all__ = [
+    "Coloured",
+    "FarLight",
     "Lamp",
+    "MoonSource",
     "PointSource",
     "SkySource",
     "Source",
@@ -113,35 +116,26 @@ class Coloured(Item):
         return (red / weight, green / weight, blue / weight)
 
 
-class SunSource(Coloured):
-    """The sun as a plain far light, aimed freely."""
+def _trim(help_text: str) -> float:
+    return parameter(  # type: ignore[no-any-return]
+        0.0, label="Trim", help=help_text, unit="stops", low=-12.0, high=12.0, step=0.1
+    )
 
-    kind: Literal["sun"] = "sun"
+
+class FarLight(Coloured):
+    """What sun and moon share: a body that stands somewhere on the sky."""
+
     role: Role = choice("base", label="Role", help="What the source is for.", first=False)
-    kelvin: float = parameter(
-        5400.0,
-        label="Temperature",
-        help="Correlated colour temperature of direct sunlight at the ground.",
-        unit="K",
-        low=MIN_CCT_K,
-        high=MAX_CCT_K,
-        step=50.0,
-        scale="log",
+    stands: Literal["by the clock", "where set"] = choice(
+        "by the clock",
+        label="Stands",
+        help="By the clock: where it is for place, date and hour. Where set: by azimuth and elevation.",
     )
-    illuminance: float = parameter(
-        80000.0,
-        label="Strength",
-        help="Illuminance of a surface that faces the sun.",
-        unit="lx",
-        low=0.0,
-        high=150000.0,
-        step=500.0,
-        scale="log",
-    )
+    trim: float = _trim("Stops more or less light than it truly gives.")
     azimuth: float = parameter(
         140.0,
         label="Azimuth",
-        help="Direction of the sun over ground, clockwise from north (-Z).",
+        help="Direction over ground, clockwise from north (-Z); where it stands where set.",
         unit="deg",
         low=-360.0,
         high=360.0,
@@ -150,7 +144,7 @@ class SunSource(Coloured):
     elevation: float = parameter(
         38.0,
         label="Elevation",
-        help="Height above the horizon. At or below 0 the sun gives no light.",
+        help="Height above the horizon, where it stands where set. Once it is down it gives no light.",
         unit="deg",
         low=-90.0,
         high=90.0,
@@ -177,30 +171,101 @@ class SunSource(Coloured):
     )
 
 
+class SunSource(FarLight):
+    """The sun: a far light, true for its height in clear air or of a strength of its own."""
+
+    kind: Literal["sun"] = "sun"
+    light: Literal["through the air", "own"] = choice(
+        "through the air",
+        label="Light",
+        help="Through the air: strength and colour by its height. Own: strength and colour as set.",
+    )
+    kelvin: float = parameter(
+        5400.0,
+        label="Temperature",
+        help="Correlated colour temperature, where its light is its own.",
+        unit="K",
+        low=MIN_CCT_K,
+        high=MAX_CCT_K,
+        step=50.0,
+        scale="log",
+        first=False,
+        heading="Own light",
+    )
+    illuminance: float = parameter(
+        80000.0,
+        label="Strength",
+        help="Illuminance of a surface that faces the sun, where its light is its own.",
+        unit="lx",
+        low=0.0,
+        high=150000.0,
+        step=500.0,
+        scale="log",
+        first=False,
+        heading="Own light",
+    )
+
+
+class MoonSource(FarLight):
+    """The moon: takes over where the sun gives no light any more."""
+
+    kind: Literal["moon"] = "moon"
+    kelvin: float = parameter(
+        4100.0,
+        label="Temperature",
+        help="Shown as its colour; its light is the sun's, through the air.",
+        unit="K",
+        low=MIN_CCT_K,
+        high=MAX_CCT_K,
+        step=50.0,
+        scale="log",
+        first=False,
+        heading="Colour",
+    )
+
+
 class SkySource(Coloured):
-    """The sky as a plain dome, brighter toward the horizon."""
+    """The sky: a clear one that sun, moon and night light, or a plain dome."""
 
     kind: Literal["sky"] = "sky"
     role: Role = choice("base", label="Role", help="What the source is for.", first=False)
+    model: Literal["clear", "plain"] = choice(
+        "clear",
+        label="Sky",
+        help="Clear: true for the hour, from noon to night. Plain: a dome of a strength of its own.",
+    )
+    trim: float = _trim("Stops more or less light than the sky truly gives.")
     kelvin: float = parameter(
         9500.0,
         label="Temperature",
-        help="Correlated colour temperature of the dome's light.",
+        help="Correlated colour temperature of a plain dome's light.",
         unit="K",
         low=MIN_CCT_K,
         high=MAX_CCT_K,
         step=100.0,
         scale="log",
+        first=False,
+        heading="Plain dome",
     )
     illuminance: float = parameter(
         12000.0,
         label="Strength",
-        help="Illuminance of open, level ground by the sky alone.",
+        help="Illuminance of open, level ground by a plain dome alone.",
         unit="lx",
         low=0.0,
         high=60000.0,
         step=100.0,
         scale="log",
+        first=False,
+        heading="Plain dome",
+    )
+    stars: float = parameter(
+        1.0,
+        label="Stars",
+        help="Strength of the stars; 1 is true. They drown in the light of day by themselves.",
+        low=0.0,
+        high=100.0,
+        step=0.1,
     )
     ground: float = parameter(
         0.2,
@@ -209,8 +274,21 @@ class SkySource(Coloured):
         low=0.0,
         high=0.95,
         step=0.01,
+    )
+
+
+def _switching(default: float, label: str, help_text: str, unit: str) -> float:
+    return parameter(  # type: ignore[no-any-return]
+        default,
+        label=label,
+        help=help_text,
+        unit=unit,
+        low=0.0,
+        high=24.0 if unit == "clock" else 200_000.0,
+        step=0.25 if unit == "clock" else 1.0,
+        scale="linear" if unit == "clock" else "log",
         first=False,
-        heading="Ground",
+        heading="Switching",
     )
 
 
@@ -258,6 +336,26 @@ class Lamp(Coloured):
     shadow: bool = parameter(
         False, label="Casts shadows", help="Whether things stand in its way.", kind="switch"
     )
+    switched: Literal["by hand", "by light", "by clock"] = choice(
+        "by hand",
+        label="Switched",
+        help="By light: on when open ground is darker than On below, off above Off above. "
+        "By clock: from On at to Off at. By hand: by its switch alone.",
+        first=False,
+        heading="Switching",
+    )
+    on_below: float = _switching(10.0, "On below", "Light of open, level ground at which it goes on.", "lx")
+    off_above: float = _switching(30.0, "Off above", "Light of open, level ground at which it goes off.", "lx")
+    on_at: float = _switching(18.0, "On at", "Clock time at which it goes on.", "clock")
+    off_at: float = _switching(6.0, "Off at", "Clock time at which it goes off; may be the next morning.", "clock")
+
+    @model_validator(mode="after")
+    def _goes_off_above(self) -> Self:
+        if self.off_above < self.on_below:
+            raise ValueError(
+                f"it must go off ({self.off_above:g} lx) at no less light than it goes on at ({self.on_below:g} lx)"
+            )
+        return self
 
     def lumens(self) -> float:
         """Flux [lm]."""
@@ -331,4 +429,6 @@ class SpotSource(Lamp):
         return math.radians(self.inner), math.radians(self.outer)
 
 
-Source = Annotated[SunSource | SkySource | PointSource | SpotSource, Field(discriminator="kind")]
+Source = Annotated[
+    SunSource | MoonSource | SkySource | PointSource | SpotSource, Field(discriminator="kind")
+]

@@ -15,13 +15,16 @@ from numpy.typing import NDArray
 
 from wallum import __version__
 from wallum.document.project import Project, Shot
-from wallum.document.sources import Lamp, SkySource, Source, SpotSource, SunSource
+from wallum.document.sources import FarLight, Lamp, SkySource, Source, SpotSource, SunSource
 from wallum.document.storage import write_atomically
 from wallum.errors import ExportProblem
 from wallum.level.gltf_nodes import SOURCE_EXTRAS
 from wallum.level.model import Level, Material, Mesh, Part, Primitive, Sampler, TextureUse
 from wallum.moment.camera import look_rotation
-from wallum.moment.evaluate import direction_to
+from wallum.moment.evaluate import direction_to, evaluate
+from wallum.moment.hour import at_hour
+from wallum.moment.switching import is_on
+from wallum.physics.colour import luminance
 
 __all__ = ["build_gltf", "export_gltf", "to_glb"]
 
@@ -199,7 +202,7 @@ def _baked(mesh: Mesh, matrix: NDArray[np.float64]) -> Mesh:
     return Mesh(mesh.name, tuple(out))
 
 
-def _light(source: Source) -> Json:
+def _light(source: SunSource | Lamp) -> Json:
     """A KHR_lights_punctual light; its colour's largest part is 1."""
     rgb = np.array(source.luminous_rgb())
     colour = rgb / rgb.max()
@@ -234,7 +237,39 @@ def _light(source: Source) -> Json:
     return out
 
 
-def _light_node(source: Source, index: int) -> Json:
+def _as_now(project: Project) -> tuple[Source, ...]:
+    """The sources as they are at the project's hour: lanes and switching taken in."""
+    hour = project.setting.clock
+    now = at_hour(project, hour)
+    return tuple(
+        one.revised(on=is_on(project, one, hour)) if isinstance(one, Lamp) else one for one in now.sources
+    )
+
+
+def _far_light(project: Project) -> list[SunSource]:
+    """The one far light in force, as a sun that stands where set with a light of its own.
+
+    Where none is, the sun of the project, switched off.
+    """
+    far = evaluate(project).sun
+    suns = [one for one in project.sources if isinstance(one, SunSource)]
+    source = project.source(far.id) if far else None
+    if far is None or not isinstance(source, FarLight):
+        return [one.revised(on=False) for one in suns]
+    if isinstance(source, SunSource) and (source.stands, source.light, source.trim) == ("where set", "own", 0.0):
+        return [source]
+    x, y, z = far.direction.tolist()
+    strength = float(luminance(far.illuminance))
+    red, green, blue = (far.illuminance / far.illuminance.max()).tolist()
+    sun = SunSource(
+        id=source.id, name=source.name, stands="where set", light="own", illuminance=strength,
+        azimuth=math.degrees(math.atan2(x, -z)) % 360.0, elevation=math.degrees(math.asin(y)),
+        colour_by="colour", colour=(red, green, blue), disc=source.disc, shadow=source.shadow,
+    )  # fmt: skip
+    return [sun]
+
+
+def _light_node(source: SunSource | Lamp, index: int) -> Json:
     node: Json = {"name": source.name, "extensions": {"KHR_lights_punctual": {"light": index}}}
     if isinstance(source, Lamp):
         node["translation"] = list(source.position)
@@ -307,7 +342,7 @@ def _default_material(level: Level) -> int:
 def build_gltf(project: Project, level: Level) -> tuple[Json, bytes, list[str]]:
     """The document, its binary buffer, and warnings of what the format cannot say."""
     writer = _Writer()
-    lit = [one for one in project.sources if not isinstance(one, SkySource)]
+    lit = [*_far_light(project), *(one for one in _as_now(project) if isinstance(one, Lamp))]
     skies = [one for one in project.sources if isinstance(one, SkySource) and one.on]
     all_meshes = list(level.meshes)
     nodes = _part_nodes(level.parts, all_meshes)

@@ -144,6 +144,8 @@ def _source(light: dict[str, Any], placed: Placed) -> Source:
         aimed = {
             "azimuth": math.degrees(math.atan2(x, -z)) % 360.0,
             "elevation": math.degrees(math.asin(max(-1.0, min(1.0, y)))),
+            "stands": "where set",
+            "light": "own",
         }
         return SunSource(**{**common, "illuminance": strength, **aimed, **kept})
     common |= {

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.document.fields import Vector
-from wallum.document.project import Project, Shot, base_light
+from wallum.document.project import Air, Look, Project, Setting, Shot, base_light
 from wallum.document.sources import PointSource, Source, SpotSource
 from wallum.level.model import Level, Material, Mesh, Part, Picture, Primitive, TextureUse
 from wallum.level.patterns import brick_height, colour_map, noise, normal_map, tile_height
@@ -294,14 +294,19 @@ def jar_yard() -> Level:
     return Level("jar-yard", meshes, tuple(parts), _materials(), _pictures(), shots=shots)
 
 
+# High desert in autumn, as made up as the yard.
+DUSK: Final = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12", clock=17.85)
+
+
 def jar_yard_project() -> Project:
-    """Dusk in the yard: a low sun just gone warm, a blue dome, forty lamps."""
-    sun, sky = base_light()
-    sun = sun.revised(azimuth=238.0, elevation=7.0, illuminance=900.0, kelvin=2600.0)
-    sky = sky.revised(illuminance=140.0, kelvin=14000.0)
+    """The yard at dusk, the sun just gone: a clear sky and forty lamps that the dusk switches on."""
+    lamps = tuple(one.revised(switched="by light", on_below=400.0, off_above=800.0) for one in yard_lamps())
     return Project(
         name="Jar yard",
         level="builtin:jar-yard",
-        sources=(sun, sky, *yard_lamps()),
+        setting=DUSK,
+        air=Air(on=True, visibility=12_000.0, scale_height=300.0),
+        sources=(*base_light(), *lamps),
         shots=jar_yard().shots,
-    ).revised(look={"ev100": 6.6})
+        look=Look(exposed="metered", ev100=6.6),
+    )

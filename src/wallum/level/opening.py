@@ -5,8 +5,8 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Final
 
-from wallum.document.project import Project, base_light
-from wallum.document.sources import Lamp, SkySource, SunSource
+from wallum.document.project import Look, Project, base_light
+from wallum.document.sources import FarLight, Lamp, SkySource, SunSource
 from wallum.document.storage import SUFFIX, load
 from wallum.errors import LevelProblem, ProjectProblem
 from wallum.level.gltf_reader import load_gltf
@@ -53,19 +53,24 @@ def reference_to(level_file: Path, project_file: Path | None) -> str:
 
 
 def new_project(level: Level, reference: str) -> Project:
-    """A project on a level: its lamps and shots, and a plain sun and sky.
+    """A project on a level: its lamps and shots, and the sun, moon and sky of a clear day.
 
     A level that brings lamps but no sun is taken for an interior: the sun and sky that are
     added start switched off, so that the lamps are seen.
     """
-    sun, sky = base_light()
+    sun, moon, sky = base_light()
     own_sun = [one for one in level.sources if isinstance(one, SunSource)]
     lamps = [one for one in level.sources if isinstance(one, Lamp)]
     indoors = bool(lamps) and not own_sun
-    base = (own_sun[0] if own_sun else sun.revised(on=not indoors), sky.revised(on=not indoors))
-    others = [one for one in level.sources if not isinstance(one, SunSource | SkySource)]
-    return Project(name=level.name, level=reference, sources=(*base, *others), shots=level.shots).revised(
-        look={"ev100": 5.0 if indoors else 14.0}
+    base = (
+        own_sun[0] if own_sun else sun.revised(on=not indoors),
+        moon.revised(on=not indoors),
+        sky.revised(on=not indoors),
+    )
+    others = [one for one in level.sources if not isinstance(one, FarLight | SkySource)]
+    look = Look(ev100=5.0) if indoors else Look(exposed="metered", ev100=14.0)
+    return Project(
+        name=level.name, level=reference, sources=(*base, *others), shots=level.shots, look=look
     )
 
 

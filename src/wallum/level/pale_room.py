@@ -46,7 +46,7 @@ def pale_room() -> Level:
 def pale_room_project() -> Project:
     """A project on it: sun and sky off, one bare lamp and one spot."""
     level = pale_room()
-    sun, sky = base_light()
+    base = tuple(one.revised(on=False) for one in base_light())
     lamp = PointSource(
         id="lamp",
         name="Ceiling Lamp",
@@ -73,5 +73,5 @@ def pale_room_project() -> Project:
         name="Pale room",
         level="builtin:pale-room",
         shots=level.shots,
-        sources=(sun.revised(on=False), sky.revised(on=False), lamp, spot),
+        sources=(*base, lamp, spot),
     ).revised(look={"ev100": 4.0})

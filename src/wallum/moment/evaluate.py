@@ -1,15 +1,21 @@
-"""From the project to its LitScene: a pure function of what is given."""
+"""From the project and an hour to its LitScene: a pure function of what is given."""
 
 import math
-from functools import lru_cache
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.document.project import Project
-from wallum.document.sources import Lamp, SkySource, SpotSource, SunSource
-from wallum.moment.scene import LAMP_WIDTH, Dome, Lamps, LitScene, Sun
-from wallum.physics.dome import plain_dome
+from wallum.document.fields import unchecked
+from wallum.document.project import Air, Look, Project
+from wallum.document.sources import Lamp, Source, SpotSource
+from wallum.moment.base_light import direction_to, find_base_light
+from wallum.moment.hour import at_hour, lane_values
+from wallum.moment.scene import LAMP_COLUMNS, LAMP_WIDTH, AirLayer, Lamps, LitScene, Metering, Sun
+from wallum.moment.switching import is_on
+from wallum.physics.clear_air import air_mass
+from wallum.physics.colour import luminance
+from wallum.physics.exposure import ev_for_luminance
 
 __all__ = ["direction_to", "evaluate"]
 
@@ -17,13 +23,25 @@ Row = tuple[float, ...]
 # Rows of lamps that did not change, by identity; the lamp is kept so that its id stays its own.
 _ROWS: dict[int, tuple[Lamp, Row]] = {}
 _ROWS_LIMIT = 20_000
+# Contrast that is left at the distance of visibility: 2 % (Koschmieder).
+KOSCHMIEDER = 3.912
+# Where a lamp's light is looked at, to foresee a metered exposure [m].
+LAMP_DISTANCE_M = 3.0
 
 
-def direction_to(azimuth_deg: float, elevation_deg: float) -> NDArray[np.float64]:
-    """Unit vector toward an azimuth (clockwise from north, -Z) and elevation."""
-    azimuth, elevation = math.radians(azimuth_deg), math.radians(elevation_deg)
-    flat = math.cos(elevation)
-    return np.array([flat * math.sin(azimuth), math.sin(elevation), -flat * math.cos(azimuth)])
+@dataclass(frozen=True)
+class Stack:
+    """Every lamp of a project as a row, on or off."""
+
+    sources: tuple[Source, ...]
+    lamps: tuple[Lamp, ...]
+    rows: NDArray[np.float32]
+    on: NDArray[np.bool_]
+    index: dict[str, int]
+    switched: tuple[int, ...]  # lamps that are not switched by hand alone
+
+
+_STACKS: list[Stack] = []
 
 
 def _lamp_row(lamp: Lamp) -> Row:
@@ -31,7 +49,8 @@ def _lamp_row(lamp: Lamp) -> Row:
     spot = isinstance(lamp, SpotSource)
     direction = lamp.direction if isinstance(lamp, SpotSource) else (0.0, -1.0, 0.0)
     outer = math.cos(math.radians(lamp.outer)) if isinstance(lamp, SpotSource) else -1.0
-    inner = math.cos(math.radians(lamp.inner)) if isinstance(lamp, SpotSource) else 1.0
+    # Lanes move one cone at a time: where they cross, the outer one bounds.
+    inner = math.cos(math.radians(min(lamp.inner, lamp.outer))) if isinstance(lamp, SpotSource) else 1.0
     return (
         *lamp.position,
         lamp.range,
@@ -58,37 +77,110 @@ def _row(lamp: Lamp) -> Row:
     return row
 
 
-def _sun(source: SunSource) -> Sun | None:
-    if source.elevation <= 0.0 or source.illuminance <= 0.0:
+def _shines(lamp: Lamp) -> bool:
+    return lamp.on and lamp.intensity > 0.0
+
+
+def _stack(sources: tuple[Source, ...]) -> Stack:
+    for kept in _STACKS:
+        if kept.sources is sources:
+            return kept
+    lamps = tuple(one for one in sources if isinstance(one, Lamp))
+    rows = np.array([_row(one) for one in lamps], dtype=np.float32).reshape(-1, LAMP_WIDTH)
+    on = np.array([_shines(one) for one in lamps], dtype=bool)
+    index = {one.id: i for i, one in enumerate(lamps)}
+    switched = tuple(i for i, one in enumerate(lamps) if one.switched != "by hand")
+    stack = Stack(sources, lamps, rows, on, index, switched)
+    _STACKS.insert(0, stack)
+    del _STACKS[4:]
+    return stack
+
+
+def _lamps(project: Project, hour: float) -> tuple[Lamps, dict[str, float]]:
+    """Lamps that are on at an hour, and what those that glow follows give, 0 to 1 and more."""
+    stack = _stack(project.sources)
+    rows, on = stack.rows, stack.on.copy()
+    changed: dict[int, Lamp] = {}
+    for owner, values in lane_values(project, hour).items():
+        if owner in stack.index:
+            i = stack.index[owner]
+            changed[i] = unchecked(stack.lamps[i], values)
+    if changed:
+        rows = rows.copy()
+        for i, lamp in changed.items():
+            rows[i] = _lamp_row(lamp)
+            on[i] = _shines(lamp)
+    for i in {*stack.switched, *(i for i, lamp in changed.items() if lamp.switched != "by hand")}:
+        on[i] = on[i] and is_on(project, changed.get(i, stack.lamps[i]), hour)
+    followed = {one.follows for one in project.marks if one.follows}
+    glow = {}
+    for lamp_id in followed & stack.index.keys():
+        i = stack.index[lamp_id]
+        now, set_to = changed.get(i, stack.lamps[i]).intensity, stack.lamps[i].intensity
+        glow[lamp_id] = float(on[i]) * (now / set_to if set_to > 0.0 else 0.0)
+    kept = np.flatnonzero(on)
+    return Lamps(tuple(stack.lamps[i].id for i in kept.tolist()), rows[kept]), glow
+
+
+def _air(air: Air) -> AirLayer | None:
+    if not air.on:
         return None
-    return Sun(
-        source.id,
-        direction_to(source.azimuth, source.elevation),
-        np.array(source.luminous_rgb()) * source.illuminance,
-        math.radians(source.disc),
-        source.shadow,
+    return AirLayer(
+        KOSCHMIEDER / air.visibility, air.scale_height, air.base_height, air.colour, air.forwardness
     )
 
 
-@lru_cache(maxsize=16)
-def _dome(sky: SkySource, sun_on_ground: tuple[float, float, float]) -> Dome:
-    colour = np.array(sky.luminous_rgb())
-    falling = colour * sky.illuminance + np.array(sun_on_ground)
-    ground = sky.ground * falling / np.pi
-    luminance = plain_dome(sky.illuminance, colour, ground).astype(np.float32)
-    return Dome(sky.id, luminance, (sky.illuminance, *colour.tolist(), *ground.tolist()))
+def _through(far: Sun | None, air: AirLayer | None) -> Sun | None:
+    """The far light as it comes down to base height through the level's own air."""
+    if far is None or air is None:
+        return far
+    elevation = math.degrees(math.asin(min(max(float(far.direction[1]), 0.0), 1.0)))
+    depth = air.extinction * air.scale_height * float(air_mass(elevation))
+    return replace(far, illuminance=far.illuminance * math.exp(-depth))
 
 
-def evaluate(project: Project) -> LitScene:
-    """What lights the level now: sources that are on, with every value resolved."""
-    lit = [one for one in project.sources if one.on]
-    lamps = [one for one in lit if isinstance(one, Lamp) and one.intensity > 0.0]
-    rows = np.array([_row(one) for one in lamps], dtype=np.float32).reshape(-1, LAMP_WIDTH)
-    sun = next((_sun(one) for one in lit if isinstance(one, SunSource)), None)
-    sky_source = next((one for one in lit if isinstance(one, SkySource)), None)
-    sky = None
-    if sky_source is not None:
-        falling = sun.illuminance * sun.direction[1] if sun else np.zeros(3)
-        red, green, blue = (float(part) for part in falling)
-        sky = _dome(sky_source, (red, green, blue))
-    return LitScene(Lamps(tuple(one.id for one in lamps), rows), sun, sky, project.look.ev100)
+def _foreseen_ev(scene: LitScene) -> float:
+    """About the exposure that metering will find; keeps half floats in their range."""
+    outside = 0.0
+    if scene.sky is not None:
+        outside = float(luminance(scene.sky.terms[0] * 0.282095))
+    if scene.sun is not None:
+        outside += float(luminance(scene.sun.illuminance) * scene.sun.direction[1])
+    intensity = scene.lamps.rows[:, LAMP_COLUMNS["intensity"]]
+    lamps = float(luminance(intensity).max()) / LAMP_DISTANCE_M**2 if len(intensity) else 0.0
+    lux = max(outside, lamps, 1e-5)
+    return min(max(ev_for_luminance(lux * 0.18 / math.pi), -12.0), 20.0)
+
+
+def _metering(look: Look) -> Metering | None:
+    if look.exposed != "metered":
+        return None
+    limits, clips = (look.darkest, look.brightest), (look.clip_low, look.clip_high)
+    return Metering(look.weighted, look.compensation, limits, clips)
+
+
+def evaluate(project: Project, hour: float | None = None) -> LitScene:
+    """What lights the level at an hour of its clock (None: the project's own), all resolved."""
+    hour = project.setting.clock if hour is None else hour
+    now = at_hour(unchecked(project, {"sources": _others(project)}), hour)
+    lamps, glow = _lamps(project, hour)
+    base = find_base_light(now, hour)
+    air = _air(now.air)
+    scene = LitScene(
+        lamps, _through(base.far, air), base.sky, now.look.ev100, air, _metering(now.look), glow
+    )
+    return scene if scene.metering is None else replace(scene, ev100=_foreseen_ev(scene))
+
+
+_OTHERS: list[tuple[tuple[Source, ...], tuple[Source, ...]]] = []
+
+
+def _others(project: Project) -> tuple[Source, ...]:
+    """Sources that are no lamps; a project may have a thousand of those."""
+    for kept, others in _OTHERS:
+        if kept is project.sources:
+            return others
+    others = tuple(one for one in project.sources if not isinstance(one, Lamp))
+    _OTHERS.insert(0, (project.sources, others))
+    del _OTHERS[4:]
+    return others

@@ -1,6 +1,6 @@
 """LitScene: what lights the level at one moment, as flat arrays."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Final
 
@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from wallum.physics.dome import irradiance_terms
 
-__all__ = ["LAMP_COLUMNS", "Dome", "Lamps", "LitScene", "Sun"]
+__all__ = ["LAMP_COLUMNS", "AirLayer", "Disc", "Dome", "Lamps", "LitScene", "Metering", "Stars", "Sun"]
 
 # Columns of Lamps.rows.
 LAMP_COLUMNS: Final[dict[str, slice | int]] = {
@@ -42,7 +42,10 @@ class Lamps:
 
 @dataclass(frozen=True)
 class Sun:
-    """A far light. direction points to it; illuminance is RGB, facing it [lx]."""
+    """The one far light: the sun, or the moon once that has taken over.
+
+    direction points to it; illuminance is RGB, facing it [lx]
+    """
 
     id: str
     direction: NDArray[np.float64]
@@ -51,31 +54,86 @@ class Sun:
     shadow: bool
 
 
+@dataclass(frozen=True)
+class Disc:
+    """A body as it is seen on the sky: a ball of one luminance, RGB [cd/m2].
+
+    lit_from : direction of the light that it shows; None for one that shines itself
+    """
+
+    direction: NDArray[np.float64]
+    luminance: NDArray[np.float64]
+    radius_rad: float
+    lit_from: NDArray[np.float64] | None = None
+
+
+@dataclass(frozen=True)
+class Stars:
+    """How the stars stand: (3, 3) from equatorial directions to the level, and a strength."""
+
+    turn: NDArray[np.float64]
+    strength: float
+
+
 @dataclass(frozen=True, eq=False)
 class Dome:
-    """Light of the sky by direction: luminance (H, W, 3) [cd/m2], see physics.dome.
+    """Light of the sky by direction: luminance (H, W, 3) of the upper half, and of the far
+    ground (3,) [cd/m2], see physics.dome.
 
     key : what the luminance was made from; equal keys mean equal domes, in any process
     """
 
     id: str
     luminance: NDArray[np.float32]
+    ground: NDArray[np.float64]
     key: tuple[float, ...]
+    discs: tuple[Disc, ...] = ()
+    stars: Stars | None = None
 
     @cached_property
     def terms(self) -> NDArray[np.float64]:
         """(9, 3) terms of illuminance by normal."""
-        return irradiance_terms(self.luminance)
+        return irradiance_terms(self.luminance, self.ground)
+
+
+@dataclass(frozen=True)
+class AirLayer:
+    """Air that thins out upward: extinction [1/m] at and below base height [m], 1/e of it a
+    scale height [m] higher; albedo (3,); forwardness g of Henyey and Greenstein."""
+
+    extinction: float
+    scale_height: float
+    base_height: float
+    albedo: tuple[float, float, float]
+    forwardness: float
+
+
+@dataclass(frozen=True)
+class Metering:
+    """How the exposure is found from the picture; see document.project.Look."""
+
+    weighted: str
+    compensation: float
+    limits: tuple[float, float]
+    clips: tuple[float, float]
 
 
 @dataclass(frozen=True)
 class LitScene:
-    """All light of one moment, and the exposure it is seen with."""
+    """All light of one moment, and the exposure it is seen with.
+
+    ev100    : exposure by hand; where it is metered, about what will be found
+    metering : None where exposed by hand
+    glow     : by lamp id, the share of its set light that a lamp gives which glow follows
+    """
 
     lamps: Lamps
     sun: Sun | None
     sky: Dome | None
     ev100: float
+    air: AirLayer | None = None
+    metering: Metering | None = None
+    glow: dict[str, float] = field(default_factory=dict)
 
     def without_shadows(self) -> "LitScene":
         """The scene as if nothing stood in the way of light."""

@@ -16,8 +16,11 @@ __all__ = [
     "LUMINANCE_WEIGHTS",
     "MAX_CCT_K",
     "MIN_CCT_K",
+    "cct_of",
     "light_colour",
     "luminance",
+    "observer",
+    "planck",
     "xy_from_cct",
 ]
 
@@ -36,17 +39,20 @@ def luminance(rgb: Floats) -> Floats:
 
 
 @lru_cache(maxsize=1)
-def _observer() -> NDArray[np.float64]:
+def observer() -> NDArray[np.float64]:
     """CIE 1931 2 degree observer, (M, 4): wavelength [nm], x, y, z."""
     text = resources.files("wallum.physics").joinpath("data/cie-1931-observer.csv").read_text()
     return np.loadtxt(text.splitlines(), delimiter=",", comments="#")
 
 
+def planck(kelvin: float, wavelength_m: Floats) -> NDArray[np.float64]:
+    """(N,) spectral exitance of a black body, in no unit. Source: Planck's law."""
+    return np.asarray(wavelength_m**-5 / np.expm1(C2_M_K / (wavelength_m * kelvin)))
+
+
 def _planck_xy(kelvin: float) -> NDArray[np.float64]:
-    table = _observer()
-    wavelength_m = table[:, 0] * 1e-9
-    exitance = wavelength_m**-5 / np.expm1(C2_M_K / (wavelength_m * kelvin))
-    xyz = exitance @ table[:, 1:]
+    table = observer()
+    xyz = planck(kelvin, table[:, 0] * 1e-9) @ table[:, 1:]
     return xyz[:2] / xyz.sum()
 
 
@@ -113,3 +119,32 @@ def light_colour(kelvin: float, tint_duv: float = 0.0) -> NDArray[np.float64]:
     of xy_from_cct.
     """
     return np.array(_light_colour(float(kelvin), float(tint_duv)))
+
+
+def _grid_uv() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    if not _GRID:
+        kelvin = np.geomspace(MIN_CCT_K, MAX_CCT_K, 400)
+        _GRID.append((kelvin, np.array([_uv_from_xy(_locus_xy(k)) for k in kelvin])))
+    return _GRID[0]
+
+
+_GRID: list[tuple[NDArray[np.float64], NDArray[np.float64]]] = []
+
+
+def cct_of(rgb: Floats) -> float:
+    """Correlated colour temperature of linear sRGB light (3,) [K].
+
+    nan for no light, for light beyond 1,000 to 20,000 K, and farther than 0.05 from the
+    locus, where the word means nothing (CIE 15:2018, section 9.5).
+    """
+    xyz = np.linalg.solve(XYZ_TO_SRGB, np.asarray(rgb, dtype=np.float64))
+    if xyz.sum() <= 0.0:
+        return float("nan")
+    kelvin, locus = _grid_uv()
+    far = np.linalg.norm(locus - _uv_from_xy(xyz[:2] / xyz.sum()), axis=1)
+    best = int(far.argmin())
+    if far[best] > 0.05 or best in (0, len(kelvin) - 1):
+        return float("nan")
+    left, middle, right = far[best - 1 : best + 2] ** 2
+    shift = 0.5 * (left - right) / max(left - 2.0 * middle + right, 1e-18)
+    return float(np.interp(best + np.clip(shift, -0.5, 0.5), np.arange(len(kelvin)), kelvin))

@@ -1,56 +1,72 @@
-"""The plain sky dome, and light from any dome by direction.
+"""The dome of the sky as a map of luminance, and its light by direction.
 
-The dome is a map of luminance, (H, W, 3) [cd/m2]: rows from the zenith down to the nadir,
-columns clockwise from north (-Z). Spherical harmonics: Ramamoorthi, Hanrahan 2001,
-"An Efficient Representation for Irradiance Environment Maps"; order 2, nine terms.
-Twin of the evaluation: shaders/include/sky.glsl.
+A dome is (H, W, 3) [cd/m2] over the upper half of all directions: rows from the zenith down
+to the horizon, denser toward it (elevation is 90 degrees times (1 - t) squared), columns
+clockwise from north (-Z). Below the horizon lies far ground of one luminance (3,).
+Spherical harmonics: Ramamoorthi, Hanrahan 2001, "An Efficient Representation for Irradiance
+Environment Maps"; order 2, nine terms. Twin of the evaluation: shaders/include/sky.glsl.
 """
+
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats
 
-__all__ = ["FACTORS", "dome_directions", "irradiance", "irradiance_terms", "plain_dome", "sample_dome"]
+__all__ = [
+    "FACTORS",
+    "dome_directions",
+    "dome_illuminance",
+    "irradiance",
+    "irradiance_terms",
+    "plain_dome",
+    "sample_dome",
+]
 
-# How much brighter the horizon is than the zenith, and how fast it falls off.
+DOME_SIZE = (48, 96)
+# How much brighter the plain dome's horizon is than its zenith, and how fast it falls off.
 HORIZON_GAIN, HORIZON_POWER = 2.2, 3.0
 # Factors of the clamped cosine, by order: Ramamoorthi, Hanrahan 2001, eq. 8.
 COSINE = np.array([np.pi, *[2.0 * np.pi / 3.0] * 3, *[np.pi / 4.0] * 5])
 
 
-def dome_directions(height: int, width: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+@lru_cache(maxsize=8)
+def dome_directions(
+    height: int = DOME_SIZE[0], width: int = DOME_SIZE[1]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Unit directions (H, W, 3) of a dome's cells, and their solid angles (H, W) [sr]."""
-    edges = np.linspace(0.0, np.pi, height + 1)
-    polar = 0.5 * (edges[1:] + edges[:-1])
+    edges = 0.5 * np.pi * (1.0 - np.linspace(0.0, 1.0, height + 1)) ** 2
+    elevation = 0.5 * np.pi * (1.0 - (np.arange(height) + 0.5) / height) ** 2
     azimuth = (np.arange(width) + 0.5) / width * 2.0 * np.pi
-    flat = np.sin(polar)[:, None]
+    flat = np.cos(elevation)[:, None]
     directions = np.stack(
-        np.broadcast_arrays(flat * np.sin(azimuth), np.cos(polar)[:, None], -flat * np.cos(azimuth)),
+        np.broadcast_arrays(flat * np.sin(azimuth), np.sin(elevation)[:, None], -flat * np.cos(azimuth)),
         axis=-1,
     )
-    band = (np.cos(edges[:-1]) - np.cos(edges[1:])) * 2.0 * np.pi / width
+    band = (np.sin(edges[:-1]) - np.sin(edges[1:])) * 2.0 * np.pi / width
     return directions, np.broadcast_to(band[:, None], (height, width))
 
 
-def plain_dome(
-    illuminance_lx: float, rgb: Floats, ground_rgb: Floats, height: int = 32, width: int = 64
-) -> NDArray[np.float64]:
+def dome_illuminance(dome: Floats) -> NDArray[np.float64]:
+    """Illuminance of open, level ground by a dome: (H, W) or (H, W, 3) to () or (3,) [lx]."""
+    directions, solid = dome_directions(*dome.shape[:2])
+    return np.asarray(np.tensordot(directions[..., 1] * solid, dome, axes=2))
+
+
+def plain_dome(illuminance_lx: float, rgb: Floats) -> NDArray[np.float64]:
     """A dome, brighter toward the horizon, that gives level ground `illuminance_lx`.
 
-    rgb        : (3,) of luminance 1, the sky's colour
-    ground_rgb : (3,) luminance of the ground below the horizon [cd/m2]
-    Returns (height, width, 3) [cd/m2].
+    rgb : (3,) of luminance 1, the sky's colour
+    Returns (H, W, 3) [cd/m2].
     """
-    directions, solid = dome_directions(height, width)
+    directions, _ = dome_directions()
     up = directions[..., 1]
-    shape = np.where(up > 0.0, 1.0 + HORIZON_GAIN * (1.0 - np.clip(up, 0, 1)) ** HORIZON_POWER, 0)
-    total = float((shape * np.clip(up, 0.0, None) * solid).sum())
+    shape = 1.0 + HORIZON_GAIN * (1.0 - up) ** HORIZON_POWER
     # The zenith keeps more of its colour; the horizon is paler at the same luminance.
-    pale = np.clip(1.0 - up, 0.0, 1.0)[..., None] ** 2 * 0.6
+    pale = (1.0 - up)[..., None] ** 2 * 0.6
     tinted = np.asarray(rgb) * (1.0 - pale) + pale
-    sky = (illuminance_lx / total) * shape[..., None] * tinted
-    return np.where(up[..., None] > 0.0, sky, np.asarray(ground_rgb))
+    return np.asarray((illuminance_lx / dome_illuminance(shape)) * shape[..., None] * tinted)
 
 
 # Constant factors of the nine real harmonics, in the order of `_basis`.
@@ -65,11 +81,25 @@ def _basis(directions: Floats) -> NDArray[np.float64]:
     return np.stack(plain, axis=-1) * FACTORS
 
 
-def irradiance_terms(dome: Floats) -> NDArray[np.float64]:
-    """(9, 3) terms that `irradiance` sums: the dome's harmonics times the cosine's."""
-    directions, solid = dome_directions(*dome.shape[:2])
-    terms = np.einsum("hwk,hwc,hw->kc", _basis(directions), dome, solid)
-    return terms * COSINE[:, None]
+@lru_cache(maxsize=8)
+def _projection(height: int, width: int) -> NDArray[np.float64]:
+    """(9, H * W) from a dome's cells to its harmonics."""
+    directions, solid = dome_directions(height, width)
+    return (_basis(directions) * solid[..., None]).reshape(-1, 9).T.copy()
+
+
+@lru_cache(maxsize=1)
+def _ground_projection() -> NDArray[np.float64]:
+    """(9,) harmonics of luminance 1 below the horizon: the upper half, turned over."""
+    directions, solid = dome_directions(256, 64)
+    turned = directions * np.array([1.0, -1.0, 1.0])
+    return np.asarray(np.einsum("hwk,hw->k", _basis(turned), solid))
+
+
+def irradiance_terms(dome: Floats, ground: Floats) -> NDArray[np.float64]:
+    """(9, 3) terms that `irradiance` sums: the harmonics of all light times the cosine's."""
+    terms = _projection(*dome.shape[:2]) @ dome.reshape(-1, 3)
+    return (terms + np.outer(_ground_projection(), ground)) * COSINE[:, None]
 
 
 def irradiance(terms: Floats, normals: Floats) -> NDArray[np.float64]:
@@ -77,11 +107,13 @@ def irradiance(terms: Floats, normals: Floats) -> NDArray[np.float64]:
     return np.clip(_basis(normals) @ terms, 0.0, None)
 
 
-def sample_dome(dome: Floats, directions: Floats) -> NDArray[np.float64]:
+def sample_dome(dome: Floats, ground: Floats, directions: Floats) -> NDArray[np.float64]:
     """(N, 3) luminance toward unit directions (N, 3), the nearest cell's [cd/m2]."""
     height, width = dome.shape[:2]
-    polar = np.arccos(np.clip(directions[:, 1], -1.0, 1.0))
+    elevation = np.arcsin(np.clip(directions[:, 1], -1.0, 1.0))
     azimuth = np.arctan2(directions[:, 0], -directions[:, 2]) % (2.0 * np.pi)
-    row = np.minimum((polar / np.pi * height).astype(int), height - 1)
+    t = 1.0 - np.sqrt(np.clip(elevation / (0.5 * np.pi), 0.0, 1.0))
+    row = np.minimum((t * height).astype(int), height - 1)
     column = np.minimum((azimuth / (2.0 * np.pi) * width).astype(int), width - 1)
-    return np.asarray(dome[row, column], dtype=np.float64)
+    above = (directions[:, 1] > 0.0)[:, None]
+    return np.asarray(np.where(above, dome[row, column], np.asarray(ground)))

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.errors import ValueProblem
-from wallum.moment.scene import LitScene, Sun
+from wallum.moment.scene import Dome, LitScene, Sun
 from wallum.physics.arrays import Floats, as_vectors, normalised
 from wallum.physics.colour import luminance
 from wallum.physics.dome import sample_dome
@@ -61,7 +61,7 @@ def direct_illuminance(
         reading.add(scene.sun.id, _sun(rays, scene.sun, start, normal, rng.random((samples, 2))))
     if scene.sky is not None:
         u = rng.random((samples, 2))
-        reading.add(scene.sky.id, _sky(rays, scene.sky.luminance, start, normal, u))
+        reading.add(scene.sky.id, _sky(rays, scene.sky, start, normal, u))
     return reading
 
 
@@ -104,7 +104,7 @@ def _sun(rays: RayScene, sun: Sun, start: Floats, normal: Floats, u: Floats) -> 
     return np.asarray(out)
 
 
-def _sky(rays: RayScene, dome: Floats, start: Floats, normal: Floats, u: Floats) -> NDArray[np.float64]:
+def _sky(rays: RayScene, dome: Dome, start: Floats, normal: Floats, u: Floats) -> NDArray[np.float64]:
     """Directions by the cosine (Malley's method), so that each counts pi times its luminance."""
     disc = disc_points(u)
     height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))
@@ -112,4 +112,4 @@ def _sky(rays: RayScene, dome: Floats, start: Floats, normal: Floats, u: Floats)
     side = normalised(np.cross(normal, helper))
     directions = disc[:, :1] * side + disc[:, 1:] * np.cross(normal, side) + height[:, None] * normal
     open_sky = ~rays.blocked(np.broadcast_to(start, directions.shape), directions, np.full(len(u), np.inf))
-    return np.asarray(np.pi * luminance(sample_dome(dome, directions)) * open_sky)
+    return np.asarray(np.pi * luminance(sample_dome(dome.luminance, dome.ground, directions)) * open_sky)

@@ -1,0 +1,72 @@
+"""Setting and taking out pegs, by the path of a parameter."""
+
+from typing import Any
+
+from wallum.document.fields import Item, declared
+from wallum.document.lanes import Lane, Peg, PegTime, parse_peg_time
+from wallum.document.paths import locate, look_up, put, put_text
+from wallum.document.project import Project
+from wallum.errors import PathProblem
+
+__all__ = ["lane_at", "pegged", "pegged_text", "unpegged", "without_lane"]
+
+# Pegs nearer than this are one [h].
+SAME_H = 1.0 / 120.0
+STEPPED = ("switch", "choice")
+
+
+def _address(project: Project, path: str) -> tuple[str, Item, str]:
+    """(owner, item, name) of a parameter that a lane can be for. Raises PathProblem."""
+    item, name, rest = locate(project, path)
+    head = path.strip("/").split("/")[0]
+    owner = head if head in ("look", "air") else str(getattr(item, "id", ""))
+    if rest or head not in ("look", "air", "sources") or name not in declared(item):
+        raise PathProblem("no lane can be for this", path, "a value of a source, the look or the air")
+    return owner, item, name
+
+
+def lane_at(project: Project, path: str) -> Lane | None:
+    """The lane of a parameter by its path, or None."""
+    owner, _, name = _address(project, path)
+    return project.lane(owner, name)
+
+
+def _same(a: PegTime, b: PegTime) -> bool:
+    return a.tie == b.tie and a.angle == b.angle and abs(a.hours - b.hours) < SAME_H
+
+
+def pegged(project: Project, path: str, at: PegTime, value: Any, easing: str | None = None) -> Project:
+    """The project with a peg; one that stood at the same time is replaced.
+
+    Raises PathProblem or ValueProblem where the path or the value is refused.
+    """
+    owner, item, name = _address(project, path)
+    value = getattr(locate(put(project, path, value), path)[0], name)
+    lane = project.lane(owner, name)
+    before = () if lane is None else lane.pegs
+    same = next((one for one in before if _same(one.at, at)), None)
+    if easing is None:
+        stepped = declared(item)[name].kind in STEPPED
+        easing = same.easing if same else ("step" if stepped else "soft")
+    peg = Peg.model_validate({"at": at, "value": value, "easing": easing})
+    pegs = tuple(peg if one is same else one for one in before) if same else (*before, peg)
+    return project.with_lane(Lane(owner=owner, name=name, pegs=pegs))
+
+
+def pegged_text(project: Project, path: str, when: str, text: str) -> Project:
+    """The project with a peg as typed: a path, a time such as `sunset +0:20`, a value."""
+    return pegged(project, path, parse_peg_time(when), look_up(put_text(project, path, text), path))
+
+
+def unpegged(project: Project, path: str, peg: Peg) -> Project:
+    """The project without one peg; the lane goes with its last."""
+    owner, _, name = _address(project, path)
+    lane = project.lane(owner, name)
+    pegs = tuple(one for one in lane.pegs if one is not peg) if lane else ()
+    return project.with_lane(Lane(owner=owner, name=name, pegs=pegs)) if pegs else without_lane(project, path)
+
+
+def without_lane(project: Project, path: str) -> Project:
+    """The project without a parameter's lane: its own value holds all day again."""
+    owner, _, name = _address(project, path)
+    return project.without_lane(owner, name)

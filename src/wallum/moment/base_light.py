@@ -1,0 +1,216 @@
+"""Sun, moon and sky of a moment: where they stand and what they give."""
+
+import datetime as dt
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.document.project import Project, Setting
+from wallum.document.sources import FarLight, MoonSource, SkySource, SunSource
+from wallum.moment.hour import observer_of
+from wallum.moment.scene import Disc, Dome, Stars, Sun
+from wallum.physics.clear_air import transmitted
+from wallum.physics.clear_sky import NIGHT_LX, clear_dome, night_dome, sky_illuminance
+from wallum.physics.colour import luminance
+from wallum.physics.dome import dome_illuminance, plain_dome
+from wallum.physics.ephemeris import BodyPlace, moon_place, sky_rotation, sun_place
+from wallum.physics.sunlight import LUNAR_LX, LUNAR_TINT, SOLAR_LX, moonlight, phase_factor, visible_share
+
+__all__ = ["BaseLight", "direction_to", "find_base_light", "open_ground_lux"]
+
+# The moon takes over while the sun goes from its rim's setting to this elevation.
+HANDED_OVER_DEG = -4.0
+# A sky of one body this much fainter than all the rest is left out.
+FAINTEST = 1e-4
+
+
+def direction_to(azimuth_deg: float, elevation_deg: float) -> NDArray[np.float64]:
+    """Unit vector toward an azimuth (clockwise from north, -Z) and elevation."""
+    azimuth, elevation = math.radians(azimuth_deg), math.radians(elevation_deg)
+    flat = math.cos(elevation)
+    return np.array([flat * math.sin(azimuth), math.sin(elevation), -flat * math.cos(azimuth)])
+
+
+@dataclass(frozen=True)
+class BaseLight:
+    """What comes from outside at a moment.
+
+    far  : the one light that casts shadows: the sun, or the moon once the sun gives none
+    sun, moon : where they stand in the level's own azimuths, whether they shine or not
+    """
+
+    far: Sun | None
+    sky: Dome | None
+    sun: BodyPlace
+    moon: BodyPlace
+
+
+def _placed(source: FarLight | None, true: BodyPlace, north: float) -> BodyPlace:
+    """Where a body stands: as set, or truly, turned by the level's north."""
+    if source is not None and source.stands == "where set":
+        return BodyPlace(
+            source.azimuth, source.elevation, source.elevation, 0.5 * source.disc, true.distance_ratio,
+            true.phase_deg, true.lit,
+        )  # fmt: skip
+    return BodyPlace(
+        true.azimuth + north, true.elevation, true.geometric, true.radius, true.distance_ratio,
+        true.phase_deg, true.lit,
+    )  # fmt: skip
+
+
+def places(project: Project, hour: float) -> tuple[BodyPlace, BodyPlace]:
+    """Where sun and moon stand at an hour, in the level's azimuths."""
+    setting = project.setting
+    where, date = observer_of(setting), dt.date.fromisoformat(setting.date)
+    sun = next((one for one in project.sources if isinstance(one, SunSource)), None)
+    moon = next((one for one in project.sources if isinstance(one, MoonSource)), None)
+    return (
+        _placed(sun, sun_place(where, date, hour), setting.north),
+        _placed(moon, moon_place(where, date, hour), setting.north),
+    )
+
+
+def _whole_sun(source: SunSource, place: BodyPlace) -> NDArray[np.float64]:
+    """RGB illuminance facing the sun as if no horizon cut into it [lx]."""
+    gain = 2.0**source.trim
+    if source.light == "own":
+        return np.array(source.luminous_rgb()) * source.illuminance * gain
+    return transmitted(place.elevation) * SOLAR_LX / place.distance_ratio**2 * gain
+
+
+def _sun_light(source: SunSource | None, place: BodyPlace) -> NDArray[np.float64]:
+    """RGB illuminance facing the sun [lx]."""
+    if source is None or not source.on:
+        return np.zeros(3)
+    if source.light == "own":
+        return _whole_sun(source, place) * float(place.elevation > 0.0)
+    return _whole_sun(source, place) * visible_share(place.elevation, max(place.radius, 0.1))
+
+
+def _moon_light(source: MoonSource | None, place: BodyPlace) -> NDArray[np.float64]:
+    if source is None or not source.on:
+        return np.zeros(3)
+    light = moonlight(place.elevation, max(place.radius, 0.1), place.phase_deg, place.distance_ratio)
+    return light * 2.0**source.trim
+
+
+def _handed_over(sun: BodyPlace) -> float:
+    """Share of the moon's light that is given, by how far the sun is down."""
+    x = min(max((-sun.radius - sun.elevation) / (-sun.radius - HANDED_OVER_DEG), 0.0), 1.0)
+    return x * x * (3.0 - 2.0 * x)
+
+
+def _far(project: Project, sun: BodyPlace, moon: BodyPlace) -> Sun | None:
+    by_kind = {one.kind: one for one in project.sources if isinstance(one, FarLight)}
+    sun_source, moon_source = by_kind.get("sun"), by_kind.get("moon")
+    assert sun_source is None or isinstance(sun_source, SunSource)
+    assert moon_source is None or isinstance(moon_source, MoonSource)
+    source: FarLight | None = sun_source
+    place, light = sun, _sun_light(sun_source, sun)
+    if not light.any():
+        source, place = moon_source, moon
+        shining = sun_source is not None and sun_source.on
+        light = _moon_light(moon_source, moon) * (_handed_over(sun) if shining else 1.0)
+    if source is None or not light.any():
+        return None
+    toward = direction_to(place.azimuth, max(place.elevation, 0.02))
+    return Sun(source.id, toward, light, math.radians(source.disc), source.shadow)
+
+
+@lru_cache(maxsize=32)
+def _clear(azimuth: float, geometric: float, level_lx: float) -> NDArray[np.float64]:
+    return clear_dome(direction_to(azimuth, geometric), geometric, level_lx)
+
+
+def _moon_sky_lux(moon: BodyPlace, trim: float) -> float:
+    """Light of the sky that the moon makes: the sun's sky, by the ratio of the two."""
+    ratio = LUNAR_LX * phase_factor(moon.phase_deg) / moon.distance_ratio**2 / SOLAR_LX
+    return sky_illuminance(moon.geometric) * ratio * 2.0**trim
+
+
+def _clear_luminance(project: Project, sun: BodyPlace, moon: BodyPlace) -> NDArray[np.float64]:
+    moon_source = next((one for one in project.sources if isinstance(one, MoonSource) and one.on), None)
+    by_sun = sky_illuminance(sun.geometric)
+    by_moon = _moon_sky_lux(moon, moon_source.trim) if moon_source is not None else 0.0
+    out = night_dome()
+    for place, lux in ((sun, by_sun), (moon, by_moon)):
+        if lux > FAINTEST * (by_sun + by_moon + NIGHT_LX):
+            out = out + _clear(place.azimuth, place.geometric, lux)
+    return out
+
+
+def _discs(project: Project, sun: BodyPlace, moon: BodyPlace) -> tuple[Disc, ...]:
+    """The bodies themselves, in the light that they send through the air."""
+    out = []
+    toward_sun = direction_to(sun.azimuth, sun.geometric)
+    for source in project.sources:
+        if not isinstance(source, SunSource | MoonSource) or not source.on:
+            continue
+        place = sun if isinstance(source, SunSource) else moon
+        radius = math.radians(max(0.5 * source.disc, 0.01))
+        if place.elevation < -math.degrees(radius):
+            continue
+        solid = 2.0 * math.pi * (1.0 - math.cos(radius))
+        if isinstance(source, SunSource):
+            light = _whole_sun(source, place)
+            out.append(Disc(direction_to(place.azimuth, place.elevation), light / solid, radius))
+            continue
+        outside = LUNAR_LX * phase_factor(place.phase_deg) / place.distance_ratio**2 * 2.0**source.trim
+        light = outside * transmitted(place.elevation) * LUNAR_TINT / max(place.lit, 0.02)
+        out.append(Disc(direction_to(place.azimuth, place.elevation), light / solid, radius, toward_sun))
+    return tuple(out)
+
+
+def _sky(project: Project, hour: float, sun: BodyPlace, moon: BodyPlace, far: Sun | None) -> Dome | None:
+    source = next((one for one in project.sources if isinstance(one, SkySource) and one.on), None)
+    if source is None:
+        return None
+    gain = 2.0**source.trim
+    if source.model == "plain":
+        dome = plain_dome(source.illuminance * gain, np.array(source.luminous_rgb()))
+    else:
+        dome = _clear_luminance(project, sun, moon) * gain
+    falling = dome_illuminance(dome)
+    if far is not None:
+        falling = falling + far.illuminance * far.direction[1]
+    ground = source.ground / np.pi * falling
+    stars = None
+    if source.stars > 0.0 and source.model == "clear":
+        setting = project.setting
+        turn = _stars_turn(setting, hour)
+        stars = Stars(turn, source.stars)
+    key = (float(dome[::5, ::7].sum()), float(dome[0, 0, 0]), *dome[-1, ::12, 1].tolist(), *ground.tolist())
+    discs = _discs(project, sun, moon)
+    return Dome(source.id, dome.astype(np.float32), ground, key, discs, stars)
+
+
+def _stars_turn(setting: Setting, hour: float) -> NDArray[np.float64]:
+    turn = sky_rotation(observer_of(setting), dt.date.fromisoformat(setting.date), hour)
+    angle = math.radians(setting.north)
+    c, s = math.cos(angle), math.sin(angle)
+    return np.array([[c, 0.0, -s], [0.0, 1.0, 0.0], [s, 0.0, c]]) @ turn
+
+
+def find_base_light(project: Project, hour: float) -> BaseLight:
+    """Sun, moon and sky of a project whose lanes have been taken in, at an hour."""
+    sun, moon = places(project, hour)
+    far = _far(project, sun, moon)
+    return BaseLight(far, _sky(project, hour, sun, moon, far), sun, moon)
+
+
+def open_ground_lux(project: Project, hour: float) -> float:
+    """Illuminance of open, level ground by sun, moon and sky [lx], without making a dome."""
+    sun, moon = places(project, hour)
+    far = _far(project, sun, moon)
+    total = float(luminance(far.illuminance) * far.direction[1]) if far else 0.0
+    source = next((one for one in project.sources if isinstance(one, SkySource) and one.on), None)
+    if source is None:
+        return total
+    if source.model == "plain":
+        return total + source.illuminance * 2.0**source.trim
+    moon_source = next((one for one in project.sources if isinstance(one, MoonSource) and one.on), None)
+    by_moon = _moon_sky_lux(moon, moon_source.trim) if moon_source else 0.0
+    return total + (sky_illuminance(sun.geometric) + by_moon + NIGHT_LX) * 2.0**source.trim

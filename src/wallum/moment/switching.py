@@ -1,0 +1,117 @@
+"""When lamps are on: by hand, by the clock, or by the light of open ground.
+
+Switching by light has a memory (on below one illuminance, off above a higher one), and
+evaluation has none: so the whole day is solved once, around midnight, and looked up.
+"""
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.document.project import Project
+from wallum.document.sources import Lamp
+from wallum.moment.base_light import open_ground_lux
+from wallum.moment.hour import at_hour
+
+__all__ = ["day_lux", "is_on", "on_spans"]
+
+# Every five minutes; crossings between are found on the straight line in stops.
+SAMPLES: Final = 288
+STEP_H: Final = 24.0 / SAMPLES
+Spans = tuple[tuple[float, float], ...]
+
+
+
+@dataclass(frozen=True, eq=False)
+class LuxDay:
+    """Illuminance of open ground [lx] every five minutes; equal only to itself."""
+
+    lux: NDArray[np.float64]
+
+
+# What was solved last: by what it depends on, and by the identity of where that was found.
+_SOLVED: list[tuple[object, LuxDay]] = []
+_LAST: list[tuple[Project, LuxDay]] = []
+
+
+def _lux_day(project: Project) -> LuxDay:
+    for kept, day in _LAST:
+        if (
+            kept.sources is project.sources
+            and kept.lanes is project.lanes
+            and kept.setting is project.setting
+        ):
+            return day
+    day = _solved(project)
+    _LAST[:] = [(project, day)]
+    return day
+
+
+def day_lux(project: Project) -> NDArray[np.float64]:
+    """(288,) illuminance of open ground through the day [lx], lanes taken in. Kept."""
+    return _lux_day(project).lux
+
+
+def _solved(project: Project) -> LuxDay:
+    base = tuple(one for one in project.sources if not isinstance(one, Lamp))
+    lanes = tuple(one for one in project.lanes if any(one.owner == b.id for b in base))
+    place = project.setting.revised(clock=0.0, day_length=120.0)
+    key = (base, lanes, place)
+    for kept, day in _SOLVED:
+        if kept == key:
+            return day
+    bare = project.revised(sources=base, lanes=lanes, marks=())
+    lux = np.array([open_ground_lux(at_hour(bare, i * STEP_H), i * STEP_H) for i in range(SAMPLES)])
+    _SOLVED.insert(0, (key, LuxDay(lux)))
+    del _SOLVED[4:]
+    return _SOLVED[0][1]
+
+
+@lru_cache(maxsize=256)
+def _spans(day: LuxDay, on_below: float, off_above: float) -> Spans:
+    """Hours from and to which a lamp is on; a span may run over midnight."""
+    values = np.log2(np.maximum(day.lux, 1e-9))
+    low, high = np.log2(max(on_below, 1e-9)), np.log2(max(off_above, 1e-9))
+    if (values < low).all():
+        return ((0.0, 24.0),)
+    state = False
+    changes: list[tuple[float, bool]] = []
+    # The first time around finds the state at midnight, the second the switching itself.
+    for turn in range(2):
+        for i in range(SAMPLES):
+            here, after = values[i], values[(i + 1) % SAMPLES]
+            limit = high if state else low
+            crosses = (after > limit) if state else (after < limit)
+            if crosses:
+                state = not state
+                share = np.clip((limit - here) / (after - here), 0.0, 1.0) if after != here else 0.0
+                if turn == 1:
+                    changes.append((float((i + share) * STEP_H % 24.0), state))
+    if not changes:
+        return ((0.0, 24.0),) if state else ()
+    starts = [hour for hour, on in changes if on]
+    ends = [hour for hour, on in changes if not on]
+    return tuple((start, min(ends, key=lambda end: (end - start) % 24.0)) for start in starts)
+
+
+def _within(hour: float, start: float, end: float) -> bool:
+    return (hour - start) % 24.0 < ((end - start) % 24.0 or 24.0)
+
+
+def on_spans(project: Project, lamp: Lamp) -> Spans:
+    """Hours from and to which a lamp's switching lets it be on."""
+    if lamp.switched == "by clock":
+        return ((lamp.on_at % 24.0, lamp.off_at % 24.0),) if lamp.on_at % 24.0 != lamp.off_at % 24.0 else ()
+    if lamp.switched == "by light":
+        return _spans(_lux_day(project), lamp.on_below, lamp.off_above)
+    return ((0.0, 24.0),)
+
+
+def is_on(project: Project, lamp: Lamp, hour: float) -> bool:
+    """Whether a lamp's own switch and its switching both let it be on at an hour."""
+    if not lamp.on or lamp.switched == "by hand":
+        return lamp.on
+    return any(_within(hour, start, end) for start, end in on_spans(project, lamp))
