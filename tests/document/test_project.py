@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
+from set_lights import set_sun
 
 from wallum.document.fields import declared
 from wallum.document.paths import find_slug, look_up, put, put_text, slug_of, walk
@@ -148,7 +149,7 @@ def test_directions_are_kept_at_length_one():
 
 
 def test_ids_are_unique_and_there_is_one_sun():
-    sun = base_light()[0]
+    sun = set_sun()
     with pytest.raises(ValidationError, match="stands twice"):
         Project(sources=(sun, sun))
     with pytest.raises(ValidationError, match="only one sun"):

@@ -5,8 +5,9 @@ import numpy as np
 import pytest
 from gltf_maker import no_files
 from gltf_rules import broken_rules, read_glb
+from set_lights import set_base
 
-from wallum.document.project import Project, Shot, base_light
+from wallum.document.project import Project, Shot
 from wallum.document.sources import PointSource, SkySource, SpotSource
 from wallum.errors import ExportProblem
 from wallum.exchange.gltf_export import build_gltf, export_gltf, quaternion, to_glb
@@ -19,7 +20,7 @@ from wallum.level.pale_room import pale_room_project
 from wallum.level.solids import box
 
 SOURCES = (
-    *base_light(),
+    *set_base(),
     PointSource(
         id="a", name="Gate Lamp", position=(1, 2, 3), intensity=120.0, kelvin=2700.0, tint=0.01, shadow=True
     ),

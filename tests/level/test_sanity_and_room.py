@@ -102,7 +102,7 @@ def test_a_new_project_takes_over_lamps_and_shots(tmp_path):
     (tmp_path / "hall.glb").write_bytes(made.bytes())
     level = open_level(reference_to(tmp_path / "hall.glb", None), None)
     outdoors = new_project(level, "hall.glb")
-    assert [source.kind for source in outdoors.sources] == ["sun", "sky"]
+    assert [source.kind for source in outdoors.sources] == ["sun", "moon", "sky"]
     assert all(source.on for source in outdoors.sources)
     lamp = PointSource(id="l", name="Lamp")
     indoors = new_project(replace(level, sources=(lamp,)), "hall.glb")

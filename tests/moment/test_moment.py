@@ -2,9 +2,10 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from set_lights import set_base
 
 from wallum.document.paths import put
-from wallum.document.project import Project, base_light
+from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.moment.camera import Camera, frustum_planes, look_rotation
 from wallum.moment.evaluate import direction_to, evaluate
@@ -19,7 +20,7 @@ angle = st.floats(-3.1, 3.1)
 @pytest.fixture
 def project():
     lamps = (PointSource(id="p", name="P", intensity=50.0), SpotSource(id="s", name="S", range=4.0))
-    return Project(sources=(*base_light(), *lamps))
+    return Project(sources=(*set_base(), *lamps))
 
 
 def test_the_same_project_gives_the_same_scene(project):

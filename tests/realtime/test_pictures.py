@@ -6,9 +6,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from PIL import Image
+from set_lights import plain_sky, set_base, set_sun
 
 from wallum.document.paths import put
-from wallum.document.project import Project, base_light
+from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.image.develop import develop
 from wallum.level.flatten import flatten
@@ -170,7 +171,7 @@ def test_the_developed_picture_is_its_numpy_twins(in_room):
 def test_a_drags_picture_is_the_whole_pictures_twin(renderer, room):
     """What the additive cache shows equals the picture made from nothing."""
     renderer.set_level(bundle_level(room))
-    project = project_of(POINT, SPOT, base_light()[0].revised(illuminance=40.0))
+    project = project_of(POINT, SPOT, set_sun(illuminance=40.0))
     for active in ({"p"}, {"s"}, {"p", "s"}, {"sun"}):
         for step in range(3):
             moved = put(project, "sources/s/position", (0.1 * step, 2.7, -0.6))
@@ -214,7 +215,7 @@ def test_shadow_maps_are_kept_until_what_they_see_changes(renderer, room):
 
 def test_a_picture_given_up_half_way_leaves_nothing_undrawn(renderer, room):
     """Something newer came after each pass in turn; the next picture is whole all the same."""
-    project = project_of(POINT, SPOT, base_light()[0].revised(illuminance=40.0))
+    project = project_of(POINT, SPOT, set_sun(illuminance=40.0))
     request = PictureRequest(1, evaluate(project), LONG, SIZE)
     renderer.set_level(bundle_level(room))
     for _ in renderer.draw(request):
@@ -293,7 +294,7 @@ def open_plain():
 
 
 def test_the_suns_shadow_falls_where_it_should(renderer):
-    sun = base_light()[0].revised(azimuth=90.0, elevation=45.0, illuminance=10_000.0)
+    sun = set_sun(azimuth=90.0, elevation=45.0, illuminance=10_000.0)
     camera = Camera((0.0, 12.0, 0.01), (0.0, -1.0, -0.001), 50.0, 1.0, far=200.0)
     size = (120, 120)
     picture = draw_level(renderer, open_plain(), project_of(sun, ev100=11.0), camera, size=size)
@@ -308,7 +309,7 @@ def test_the_suns_shadow_falls_where_it_should(renderer):
 
 @pytest.mark.parametrize("distance", [12.0, 60.0, 400.0])
 def test_the_suns_shadow_is_there_however_far_the_camera(renderer, distance):
-    sun = base_light()[0].revised(azimuth=90.0, elevation=45.0, illuminance=10_000.0)
+    sun = set_sun(azimuth=90.0, elevation=45.0, illuminance=10_000.0)
     fov = np.degrees(2 * np.arctan(4.0 / distance))
     camera = Camera((0.0, distance, 0.01), (0.0, -1.0, -0.00001), float(fov), 1.0, far=1000.0)
     size = (120, 120)
@@ -320,7 +321,7 @@ def test_the_suns_shadow_is_there_however_far_the_camera(renderer, distance):
 
 def test_a_wide_sun_settles_into_a_penumbra_of_the_right_width(renderer):
     """A sun of 6 degrees at 45: behind an edge 2 m up the half shadow is some 0.42 m wide."""
-    sun = base_light()[0].revised(azimuth=90.0, elevation=45.0, illuminance=10_000.0, disc=6.0)
+    sun = set_sun(azimuth=90.0, elevation=45.0, illuminance=10_000.0, disc=6.0)
     camera = Camera((-2.0, 6.0, 0.01), (0.0, -1.0, -0.001), 40.0, 1.0, far=200.0)
     size = (200, 200)
     light = draw_level(renderer, open_plain(), project_of(sun, ev100=11.0), camera, settle=True, size=size)
@@ -338,7 +339,7 @@ def test_a_wide_sun_settles_into_a_penumbra_of_the_right_width(renderer):
 
 
 def test_sun_and_sky_on_open_ground_add_up(renderer):
-    sun, sky = base_light()
+    sun, sky = set_base()
     camera = Camera((20.0, 8.0, 20.0), (0.0, -1.0, -0.001), 30.0, 16 / 9, far=200.0)
     project = project_of(sun, sky, ev100=13.0)
     picture = draw_level(renderer, open_plain(), project, camera)
@@ -352,7 +353,7 @@ def test_sun_and_sky_on_open_ground_add_up(renderer):
 
 
 def test_the_background_is_the_dome(renderer):
-    sky = base_light()[1]
+    sky = plain_sky()
     level = open_plain()
     camera = Camera((0.0, 5.0, 25.0), (0.0, 0.5, -0.866), 30.0, 16 / 9, far=200.0)
     picture = draw_level(renderer, level, project_of(sky, ev100=13.0), camera)
@@ -360,7 +361,7 @@ def test_the_background_is_the_dome(renderer):
     ray = camera.rays(np.array([0.5]), np.array([0.5]))
     from wallum.physics.dome import sample_dome
 
-    exact = luminance(sample_dome(scene.sky.luminance, ray))[0]
+    exact = luminance(sample_dome(scene.sky.luminance, scene.sky.ground, ray))[0]
     assert luminance(picture.luminance[SIZE[1] // 2, SIZE[0] // 2]) == pytest.approx(exact, rel=0.05)
 
 

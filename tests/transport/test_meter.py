@@ -3,8 +3,9 @@ import io
 import numpy as np
 import pytest
 from PIL import Image
+from set_lights import plain_sky, set_base
 
-from wallum.document.project import Project, base_light
+from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.errors import ShapeProblem, ValueProblem
 from wallum.level.flatten import flatten
@@ -76,7 +77,7 @@ def test_a_ball_half_hidden_by_an_edge_gives_half(rays):
 
 
 def test_the_closed_room_keeps_sun_and_sky_out_and_the_open_plain_does_not(rays):
-    project = Project(sources=base_light())
+    project = Project(sources=set_base())
     inside = direct_illuminance(rays, evaluate(project), np.array([0.0, 0.0, 0.0]), UP, 64)
     assert inside.by_source == {"sun": 0.0, "sky": 0.0}
     plain = sheet_level(Material(metallic=0.0))
@@ -92,7 +93,7 @@ def test_the_closed_room_keeps_sun_and_sky_out_and_the_open_plain_does_not(rays)
 def test_half_of_an_even_sky_is_left_beside_an_endless_wall():
     wall = Mesh("wall", (box((1.0, -500.0, -500.0), (1.1, 500.0, 500.0), 0),))
     level = Level("wall", (wall,), (Part("w", "w", 0, np.eye(4)),), (Material(),))
-    sky = base_light()[1].revised(ground=0.0)
+    sky = plain_sky(ground=0.0)
     scene = evaluate(Project(sources=(sky,)))
     reading = direct_illuminance(
         RayScene(level, flatten(level)), scene, np.array([0.999, 0.0, 0.0]), UP, 8192

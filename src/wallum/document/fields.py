@@ -126,4 +126,3 @@ def _declared(kind: type[Item]) -> dict[str, Parameter]:
 def declared(item: type[Item] | Item) -> dict[str, Parameter]:
     """Every declared parameter of an item, in the order of declaration; not to be changed."""
     return _declared(item if isinstance(item, type) else type(item))
-

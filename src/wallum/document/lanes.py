@@ -81,7 +81,9 @@ class Lane(Item):
 
 
 CLOCK = re.compile(r"^(\d{1,2}):(\d{2})(?::(\d{2}))?$")
-EVENT = re.compile(r"^(?P<word>[a-z]+)\s*(?P<angle>-?\d+(?:\.\d+)?)?\s*(?:(?P<sign>[+-])\s*(?P<off>\d{1,2}:\d{2}))?$")
+EVENT = re.compile(
+    r"^(?P<word>[a-z]+)\s*(?P<angle>-?\d+(?:\.\d+)?)?\s*(?:(?P<sign>[+-])\s*(?P<off>\d{1,2}:\d{2}))?$"
+)
 
 
 def parse_clock(text: str) -> float:

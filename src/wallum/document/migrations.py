@@ -16,7 +16,9 @@ def _base_light_was_free(data: dict[str, Any]) -> dict[str, Any]:
     kept = {"sun": {"stands": "where set", "light": "own"}, "sky": {"model": "plain"}}
     sources = data.get("sources")
     if isinstance(sources, list):
-        sources = [{**one, **kept.get(one.get("kind"), {})} if isinstance(one, dict) else one for one in sources]
+        sources = [
+            {**one, **kept.get(one.get("kind"), {})} if isinstance(one, dict) else one for one in sources
+        ]
         data = {**data, "sources": sources}
     return data
 

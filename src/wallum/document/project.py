@@ -120,14 +120,22 @@ class Look(Item):
         high=8.0,
         step=0.1,
     )
-    darkest: float = _metering(-6.0, "Lowest EV", "Metering goes no lower: night stays night.", "EV", -12.0, 20.0)
+    darkest: float = _metering(
+        -6.0, "Lowest EV", "Metering goes no lower: night stays night.", "EV", -12.0, 20.0
+    )
     brightest: float = _metering(17.0, "Highest EV", "Metering goes no higher.", "EV", -12.0, 20.0)
-    clip_low: float = _metering(0.1, "Leave out darkest", "Share of the darkest that is not counted.", "", 0.0, 0.49)
+    clip_low: float = _metering(
+        0.4, "Leave out darkest", "Share of the darkest that is not counted.", "", 0.0, 0.49
+    )
     clip_high: float = _metering(
         0.05, "Leave out brightest", "Share of the brightest that is not counted.", "", 0.0, 0.49
     )
-    speed_up: float = _metering(3.0, "Speed to bright", "How fast the eye takes to more light in play.", "stops/s", 0.05, 100.0)
-    speed_down: float = _metering(1.5, "Speed to dark", "How fast the eye takes to less light in play.", "stops/s", 0.05, 100.0)
+    speed_up: float = _metering(
+        3.0, "Speed to bright", "How fast the eye takes to more light in play.", "stops/s", 0.05, 100.0
+    )
+    speed_down: float = _metering(
+        1.5, "Speed to dark", "How fast the eye takes to less light in play.", "stops/s", 0.05, 100.0
+    )
 
     @model_validator(mode="after")
     def _limits_in_order(self) -> Self:
@@ -311,6 +319,11 @@ class Project(Item):
         """What was said of a part; plain marks where nothing was."""
         return next((one for one in self.marks if one.part == part), PartMarks(part=part))
 
+    @property
+    def follows(self) -> dict[str, str]:
+        """By part, the id of the lamp that its own glow follows."""
+        return {one.part: one.follows for one in self.marks if one.follows}
+
     def with_marks(self, marks: PartMarks) -> Self:
         """The project with a part's marks; plain ones are not kept."""
         others = tuple(one for one in self.marks if one.part != marks.part)
@@ -320,7 +333,11 @@ class Project(Item):
 
 def base_light() -> tuple[SunSource, MoonSource, SkySource]:
     """The sun, moon and sky that a new project starts with."""
-    return SunSource(id="sun", name="Sun"), MoonSource(id="moon", name="Moon"), SkySource(id="sky", name="Sky")
+    return (
+        SunSource(id="sun", name="Sun"),
+        MoonSource(id="moon", name="Moon"),
+        SkySource(id="sky", name="Sky"),
+    )
 
 
 def slugs(names: Iterable[str]) -> list[str]:

@@ -345,15 +345,20 @@ class Lamp(Coloured):
         heading="Switching",
     )
     on_below: float = _switching(10.0, "On below", "Light of open, level ground at which it goes on.", "lx")
-    off_above: float = _switching(30.0, "Off above", "Light of open, level ground at which it goes off.", "lx")
+    off_above: float = _switching(
+        30.0, "Off above", "Light of open, level ground at which it goes off.", "lx"
+    )
     on_at: float = _switching(18.0, "On at", "Clock time at which it goes on.", "clock")
-    off_at: float = _switching(6.0, "Off at", "Clock time at which it goes off; may be the next morning.", "clock")
+    off_at: float = _switching(
+        6.0, "Off at", "Clock time at which it goes off; may be the next morning.", "clock"
+    )
 
     @model_validator(mode="after")
     def _goes_off_above(self) -> Self:
         if self.off_above < self.on_below:
             raise ValueError(
-                f"it must go off ({self.off_above:g} lx) at no less light than it goes on at ({self.on_below:g} lx)"
+                f"it goes off above {self.off_above:g} lx, which must be no less than "
+                f"the {self.on_below:g} lx that it goes on below"
             )
         return self
 
@@ -429,6 +434,4 @@ class SpotSource(Lamp):
         return math.radians(self.inner), math.radians(self.outer)
 
 
-Source = Annotated[
-    SunSource | MoonSource | SkySource | PointSource | SpotSource, Field(discriminator="kind")
-]
+Source = Annotated[SunSource | MoonSource | SkySource | PointSource | SpotSource, Field(discriminator="kind")]

@@ -256,7 +256,11 @@ def _far_light(project: Project) -> list[SunSource]:
     source = project.source(far.id) if far else None
     if far is None or not isinstance(source, FarLight):
         return [one.revised(on=False) for one in suns]
-    if isinstance(source, SunSource) and (source.stands, source.light, source.trim) == ("where set", "own", 0.0):
+    if isinstance(source, SunSource) and (source.stands, source.light, source.trim) == (
+        "where set",
+        "own",
+        0.0,
+    ):
         return [source]
     x, y, z = far.direction.tolist()
     strength = float(luminance(far.illuminance))

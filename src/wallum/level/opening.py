@@ -69,9 +69,7 @@ def new_project(level: Level, reference: str) -> Project:
     )
     others = [one for one in level.sources if not isinstance(one, FarLight | SkySource)]
     look = Look(ev100=5.0) if indoors else Look(exposed="metered", ev100=14.0)
-    return Project(
-        name=level.name, level=reference, sources=(*base, *others), shots=level.shots, look=look
-    )
+    return Project(name=level.name, level=reference, sources=(*base, *others), shots=level.shots, look=look)
 
 
 def open_project(reference: str) -> tuple[Project, Path | None]:

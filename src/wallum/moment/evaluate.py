@@ -16,6 +16,7 @@ from wallum.moment.switching import is_on
 from wallum.physics.clear_air import air_mass
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import ev_for_luminance
+from wallum.physics.medium import extinction_for
 
 __all__ = ["direction_to", "evaluate"]
 
@@ -23,8 +24,6 @@ Row = tuple[float, ...]
 # Rows of lamps that did not change, by identity; the lamp is kept so that its id stays its own.
 _ROWS: dict[int, tuple[Lamp, Row]] = {}
 _ROWS_LIMIT = 20_000
-# Contrast that is left at the distance of visibility: 2 % (Koschmieder).
-KOSCHMIEDER = 3.912
 # Where a lamp's light is looked at, to foresee a metered exposure [m].
 LAMP_DISTANCE_M = 3.0
 
@@ -126,7 +125,7 @@ def _air(air: Air) -> AirLayer | None:
     if not air.on:
         return None
     return AirLayer(
-        KOSCHMIEDER / air.visibility, air.scale_height, air.base_height, air.colour, air.forwardness
+        extinction_for(air.visibility), air.scale_height, air.base_height, air.colour, air.forwardness
     )
 
 
@@ -166,9 +165,7 @@ def evaluate(project: Project, hour: float | None = None) -> LitScene:
     lamps, glow = _lamps(project, hour)
     base = find_base_light(now, hour)
     air = _air(now.air)
-    scene = LitScene(
-        lamps, _through(base.far, air), base.sky, now.look.ev100, air, _metering(now.look), glow
-    )
+    scene = LitScene(lamps, _through(base.far, air), base.sky, now.look.ev100, air, _metering(now.look), glow)
     return scene if scene.metering is None else replace(scene, ev100=_foreseen_ev(scene))
 
 

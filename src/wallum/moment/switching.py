@@ -24,7 +24,6 @@ STEP_H: Final = 24.0 / SAMPLES
 Spans = tuple[tuple[float, float], ...]
 
 
-
 @dataclass(frozen=True, eq=False)
 class LuxDay:
     """Illuminance of open ground [lx] every five minutes; equal only to itself."""

@@ -95,7 +95,9 @@ def _colours_at(sun_deg: float) -> NDArray[np.float64]:
     once = scattered_colour(sun_deg, ELEVATIONS, OFF_SUN)
     weight = np.gradient(np.sin(np.radians(ELEVATIONS)))[:, None, None]
     # A power mean: the glare about the sun is scattered light of one direction, not of all.
-    mean = ((once**MEAN_POWER * weight).sum(axis=(0, 1)) / (weight.sum() * len(OFF_SUN))) ** (1.0 / MEAN_POWER)
+    mean = ((once**MEAN_POWER * weight).sum(axis=(0, 1)) / (weight.sum() * len(OFF_SUN))) ** (
+        1.0 / MEAN_POWER
+    )
     # Low down that light has come through much air, which takes the blue out again.
     blue = 0.7 * np.minimum(ELEVATIONS / 30.0, 1.0)[:, None, None]
     thick = 1.0 + 6.0 * np.exp(-ELEVATIONS / 6.0)[:, None, None]
@@ -130,7 +132,7 @@ def _places() -> tuple[NDArray[np.int64], NDArray[np.float64]]:
 def _spread_colours(table: NDArray[np.float64], azimuth_rad: float) -> NDArray[np.float64]:
     """(H, W, 3) colours over the dome for a sun at an azimuth."""
     row, share = _places()
-    height, width = dome_directions()[1].shape
+    width = dome_directions()[1].shape[1]
     rows = table[row] * (1.0 - share)[:, None, None] + table[row + 1] * share[:, None, None]
     columns = (np.arange(width) + 0.5) / width * 360.0
     off = np.abs((columns - np.degrees(azimuth_rad) + 180.0) % 360.0 - 180.0)

@@ -2,12 +2,16 @@
 
 import numpy as np
 
-__all__ = ["MID_GREY", "ev_for_luminance", "exposure_scale", "grey_luminance"]
+from wallum.physics.arrays import Floats
+
+__all__ = ["MID_GREY", "adapted_ev", "ev_for_luminance", "exposure_scale", "grey_luminance", "metered_ev"]
 
 # Reflectance of the photographic grey card, and the picture value it should land on.
 MID_GREY = 0.18
 # Saturation-based sensitivity with the usual lens factor: ISO 12232:2019, annex C.
 SATURATION_FACTOR = 1.2
+# Reflected-light calibration constant K [cd/m2]: ISO 2720:1974, the usual value.
+METER_CONSTANT = 12.5
 
 
 def exposure_scale(ev100: float) -> float:
@@ -23,3 +27,39 @@ def grey_luminance(ev100: float) -> float:
 def ev_for_luminance(luminance_cd_m2: float) -> float:
     """Exposure value that brings a luminance to mid grey [EV100]."""
     return float(np.log2(luminance_cd_m2 / (MID_GREY * SATURATION_FACTOR)))
+
+
+def metered_ev(
+    luminance_cd_m2: Floats,
+    weights: Floats,
+    compensation: float = 0.8,
+    clips: tuple[float, float] = (0.0, 0.0),
+    limits: tuple[float, float] = (-12.0, 20.0),
+) -> float:
+    """Exposure value that a meter finds, from the weighted log-average [EV100].
+
+    luminance_cd_m2 : (N,) of the picture's cells
+    weights         : (N,) at least 0; where all are 0, all count alike
+    compensation    : stops that the picture is made brighter than metered
+    clips           : shares of the weight left out at the dark and at the bright end
+    limits          : lowest and highest answer
+    Source: ISO 2720, with a calibration constant of 12.5: EV100 = log2(L x 100 / 12.5).
+    """
+    stops = np.log2(np.maximum(np.asarray(luminance_cd_m2, dtype=np.float64), 1e-9))
+    share = np.asarray(weights, dtype=np.float64)
+    share = np.full(len(stops), 1.0 / len(stops)) if share.sum() <= 0.0 else share / share.sum()
+    order = np.argsort(stops, kind="stable")
+    stops, share = stops[order], share[order]
+    end = np.cumsum(share)
+    # What of each cell's weight lies between the clips.
+    kept = np.clip(np.minimum(end, 1.0 - clips[1]) - np.maximum(end - share, clips[0]), 0.0, None)
+    mean = float((stops * kept).sum() / max(kept.sum(), 1e-12))
+    return min(max(mean + float(np.log2(100.0 / METER_CONSTANT)) - compensation, limits[0]), limits[1])
+
+
+def adapted_ev(ev100: float, target: float, seconds: float, up: float, down: float) -> float:
+    """Exposure on its way to a metered one after some time, at speeds in stops a second.
+
+    up : toward a higher value (the eye takes to more light); down : toward a lower one
+    """
+    return min(max(target, ev100 - down * seconds), ev100 + up * seconds)

@@ -42,4 +42,9 @@ def luminous_rgb(spectral: Floats) -> NDArray[np.float64]:
     weights = np.array([0.2126, 0.7152, 0.0722])
     inside = np.clip(raw, 0.0, None)
     before, after = raw @ weights, inside @ weights
-    return inside * np.where(after > 0.0, np.clip(before, 0.0, None) / np.where(after > 0.0, after, 1.0), 0.0)[..., None]
+    return (
+        inside
+        * np.where(after > 0.0, np.clip(before, 0.0, None) / np.where(after > 0.0, after, 1.0), 0.0)[
+            ..., None
+        ]
+    )

@@ -54,6 +54,7 @@ class LevelBundle:
     faces    : (T, 3) uint32, sorted by material and then in space; coarser copies last
     chunks   : (C, 3) int64: first triangle, number of triangles, material
     low, high: (C, 3) float32 corners of each chunk [m]
+    followed : ids of the lamps that the glow of some parts follows, numbered from 1
     coarser  : for each coarser copy the width of its cells [m] and its (C, 3) chunks
     """
 
@@ -66,3 +67,4 @@ class LevelBundle:
     textures: tuple[TextureData, ...]
     bounds: NDArray[np.float64]
     coarser: tuple[tuple[float, NDArray[np.int64]], ...] = ()
+    followed: tuple[str, ...] = ()

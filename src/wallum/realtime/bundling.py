@@ -1,5 +1,7 @@
 """Packs a level for the renderer; done once by whoever opened the level."""
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -13,6 +15,8 @@ __all__ = ["CHUNK", "bundle_level"]
 
 # Triangles a chunk: the unit of culling.
 CHUNK = 768
+# Lamps that glow may follow: a number in eight bits, and 0 for none.
+MOST_FOLLOWED = 255
 SLOTS: tuple[Slot, ...] = ("base", "metal_rough", "normal", "occlusion", "emissive")
 FEATURES = ("BASE_MAP", "METAL_ROUGH_MAP", "NORMAL_MAP", "OCCLUSION_MAP", "EMISSIVE_MAP")
 LARGEST_TEXTURE = 4096
@@ -83,13 +87,13 @@ def _features(material: Material, coloured: bool) -> frozenset[str]:
     return frozenset(names)
 
 
-def _block(material: Material) -> bytes:
+def _block(material: Material, follows: int) -> bytes:
     glow = [part * GLOW_SCALE for part in material.glow]
     rows: list[tuple[float, ...]] = [
         material.base,
         (*glow, material.cutoff),
         (material.metallic, material.roughness, material.normal_scale, material.occlusion_strength),
-        (float(material.unlit), 0.0, 0.0, 0.0),
+        (float(material.unlit), follows / 255.0, 0.0, 0.0),
     ]
     for slot in SLOTS:
         use = material.textures.get(slot)
@@ -104,11 +108,15 @@ def _halved(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
     return np.ascontiguousarray(pixels[::step, ::step]) if step > 1 else pixels
 
 
-def _surfacings(level: Level, coloured: set[int]) -> tuple[tuple[Surfacing, ...], tuple[TextureData, ...]]:
+def _surfacings(
+    level: Level, coloured: set[int], kinds: list[tuple[int, int]]
+) -> tuple[tuple[Surfacing, ...], tuple[TextureData, ...]]:
+    """One for each pair of a material and what its glow follows; and the textures."""
     numbers: dict[tuple[object, ...], int] = {}
     textures: list[TextureData] = []
     surfacings = []
-    for index, material in enumerate(level.materials):
+    for index, follows in kinds:
+        material = level.materials[index]
         used = {}
         for slot, use in material.textures.items():
             srgb = slot in ("base", "emissive")
@@ -120,14 +128,39 @@ def _surfacings(level: Level, coloured: set[int]) -> tuple[tuple[Surfacing, ...]
                 textures.append(TextureData(pixels, srgb, s.mag, s.min, s.wrap_s, s.wrap_t))
             used[f"{slot}_map"] = numbers[key]
         surfacings.append(
-            Surfacing(_features(material, index in coloured), _block(material), used, material.double_sided)
+            Surfacing(
+                _features(material, index in coloured), _block(material, follows), used, material.double_sided
+            )
         )
     return tuple(surfacings), tuple(textures)
 
 
-def bundle_level(level: Level, triangles: Triangles | None = None) -> LevelBundle:
-    """Pack a level. Raises LevelProblem where one of its pictures cannot be read."""
+def _by_follower(
+    level: Level, flat: Triangles, follows: dict[str, str]
+) -> tuple[Triangles, list[tuple[int, int]], tuple[str, ...]]:
+    """Triangles whose glow follows a lamp get a material of their own, for that lamp."""
+    kinds = [(index, 0) for index in range(len(level.materials))]
+    lamps = tuple(sorted(set(follows.values())))[:MOST_FOLLOWED]
+    number = {lamp: i for i, lamp in enumerate(lamps, start=1)}
+    group = np.array([number.get(follows.get(part.id, ""), 0) for part in level.parts] or [0])[flat.part]
+    if not group.any():
+        return flat, kinds, ()
+    material = flat.material.copy()
+    for index, lamp in sorted({(int(m), int(g)) for m, g in zip(flat.material, group) if g}):
+        material[(flat.material == index) & (group == lamp)] = len(kinds)
+        kinds.append((index, lamp))
+    return replace(flat, material=material), kinds, lamps
+
+
+def bundle_level(
+    level: Level, triangles: Triangles | None = None, follows: dict[str, str] | None = None
+) -> LevelBundle:
+    """Pack a level. Raises LevelProblem where one of its pictures cannot be read.
+
+    follows : by part id, the id of the lamp that its glow follows
+    """
     flat = flatten(level) if triangles is None else triangles
+    flat, kinds, lamps = _by_follower(level, flat, follows or {})
     if flat.positions.size and not np.isfinite(flat.positions).all():
         raise LevelProblem("a vertex is not at a finite place", level.name)
     bounds = level.bounds
@@ -136,9 +169,9 @@ def bundle_level(level: Level, triangles: Triangles | None = None) -> LevelBundl
     chunks = _chunks(material)
     low, high = _corners(flat.positions, faces, chunks)
     coloured = {p.material for mesh in level.meshes for p in mesh.primitives if p.colours is not None}
-    surfacings, textures = _surfacings(level, coloured)
+    surfacings, textures = _surfacings(level, coloured, kinds)
     vertices, faces, copies = _with_copies(_vertices(flat), faces, chunks)
-    return LevelBundle(vertices, faces, chunks, low, high, surfacings, textures, bounds, copies)
+    return LevelBundle(vertices, faces, chunks, low, high, surfacings, textures, bounds, copies, lamps)
 
 
 def _with_copies(

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from wallum.realtime.channel import Channel, Closed
 from wallum.realtime.memory import Block
+from wallum.realtime.open_sky import ProbeGrid
 from wallum.realtime.request import Frame, PictureRequest
 
 __all__ = ["RendererClient"]
@@ -37,6 +38,7 @@ class RendererClient:
         self._process: subprocess.Popen[bytes] | None = None
         self._channel: Channel | None = None
         self._level: Block | None = None
+        self._grid: ProbeGrid | None = None
         self._frames: list[Block] = []
         self._latest: PictureRequest | None = None  # what the picture should be
         self._waiting: PictureRequest | None = None  # not sent yet
@@ -68,6 +70,7 @@ class RendererClient:
             self._send_frames()
         if self._level is not None:
             self._send(("level", self._level.size, False), (self._level.descriptor,))
+            self._send(("grid", self._grid))
         if self._latest is not None:
             # A quick picture first: the artist should not look at nothing.
             self._waiting = replace(self._latest, detail="sketch", settle=False)
@@ -101,8 +104,13 @@ class RendererClient:
         """
         if self._level is not None:
             self._level.close()
-        self._level = block
+        self._level, self._grid = block, None
         self._send(("level", block.size, warm_first), (block.descriptor,))
+
+    def set_grid(self, grid: ProbeGrid | None) -> None:
+        """What of the sky is seen where in the level that is shown."""
+        self._grid = grid
+        self._send(("grid", grid))
 
     def _send_frames(self) -> None:
         descriptors = tuple(block.descriptor for block in self._frames)

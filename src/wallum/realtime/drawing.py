@@ -189,27 +189,36 @@ class LevelOnGpu:
         return sent
 
     def draw_depth(
-        self, to_clip: NDArray[np.float64], planes: NDArray[np.float64], part: int = 0, parts: int = 1
+        self,
+        to_clip: NDArray[np.float64],
+        planes: NDArray[np.float64],
+        part: int = 0,
+        parts: int = 1,
+        cell_m: float = 0.0,
     ) -> int:
         """Fill the bound shadow tile with what the planes hold and what casts.
 
         part, parts : draw only that one of so many equal parts of the level
+        cell_m      : take the coarsest copy whose cells are no wider [m]; 0 for the level itself
         """
         bundle = self._bundle
+        every = bundle.chunks
+        for width, chunks in bundle.coarser:
+            every = chunks if width <= cell_m else every
         seen = visible_chunks(bundle.low, bundle.high, planes)
         if parts > 1:
             edges = np.linspace(0, len(seen), parts + 1).astype(int)
             seen[: edges[part]] = False
             seen[edges[part + 1] :] = False
-        material = bundle.chunks[:, 2]
+        material = every[:, 2]
         matrix = to_clip.T.astype("f4").tobytes()
         self._context.disable(moderngl.CULL_FACE)
         program = self._programs.get("shadow", "shadow")
         set_uniforms(program, to_clip=matrix)
         solid = seen & self._casts[material] & ~self._holed[material]
-        sent = self._send(self._array(program, whole=False), bundle.chunks[solid])
+        sent = self._send(self._array(program, whole=False), every[solid])
         for index in (i for i in self._used if self._holed[i]):
-            chunks = bundle.chunks[seen & (material == index)]
+            chunks = every[seen & (material == index)]
             surfacing = bundle.surfacings[index]
             holed = self._programs.get("shadow", "shadow", surfacing.features & SHADOW_FEATURES)
             self._bind(holed, surfacing, index)

@@ -5,7 +5,7 @@ a light sum its sources), and is made again only when that key changes.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import moderngl
 import numpy as np
@@ -20,19 +20,25 @@ from wallum.realtime.develop import Developer
 from wallum.realtime.drawing import Coarse, LevelOnGpu
 from wallum.realtime.lamp_buffers import LampBuffers, lamp_rows
 from wallum.realtime.lamp_shadows import LampShadows, Tile
-from wallum.realtime.lighting import Lighting, View, pre_exposure
+from wallum.realtime.lighting import Lighting
+from wallum.realtime.metering import Meter
+from wallum.realtime.open_sky import OpenSky
 from wallum.realtime.pace import Pace
 from wallum.realtime.passes import PassLog
 from wallum.realtime.programs import Programs
 from wallum.realtime.request import PictureRequest
+from wallum.realtime.sky_pass import SkyPass
 from wallum.realtime.sun_shadows import SunShadows
 from wallum.realtime.targets import GBuffer, LightTarget, Size
+from wallum.realtime.view import View, pre_exposure
 
 __all__ = ["Engine", "Kit", "SunTurn", "open_context"]
 
 Steps = Iterator[None]
 # Pixels of a moving picture that its surfaces may be off by.
 COARSE_PIXELS = 2.0
+# Width of a cascade of a sun that is being moved.
+PASSING_TEXELS = 512
 
 
 def open_context() -> moderngl.Context:
@@ -103,12 +109,16 @@ class Engine:
         self.programs = Programs(context)
         self.log = PassLog(context)
         self._buffers = LampBuffers(context)
-        self.lighting = Lighting(context, self.programs, self._buffers)
+        self.sky = SkyPass(context, self.programs)
+        self.open_sky = OpenSky(context, self.programs)
+        self.meter = Meter(context, self.programs)
+        self.lighting = Lighting(context, self.programs, self._buffers, self.sky, self.open_sky)
         self.developer = Developer(context, self.programs)
         shared = (LampShadows(context), SunShadows(context))
         self._still = Kit(context, *shared)
         self._reduced = Kit(context, *shared)
         self.settling = Kit(context, LampShadows(context), SunShadows(context))
+        self._passing = SunShadows(context, PASSING_TEXELS)  # of a sun that moves
         self.level: LevelOnGpu | None = None
         self._level_number = 0
         self._pace = Pace()
@@ -120,6 +130,10 @@ class Engine:
             self.level.release()
         self.level = LevelOnGpu(self.context, self.programs, bundle)
         self._level_number += 1
+        self.lighting.followed = bundle.followed
+        self.sky.floor_y = float(bundle.bounds[0, 1]) if len(bundle.faces) else 0.0
+        self.open_sky.set_grid(None)
+        self._passing.level_changed()
         for kit in (self._still, self._reduced, self.settling):
             kit.forget()
 
@@ -151,6 +165,10 @@ class Engine:
         gbuffer, _, _ = kit.fit(size)
         if self._draw_gbuffer(gbuffer, view, coarse=kit is self._reduced):
             yield
+        if scene.sky is not None:
+            with self.log.measure("open sky") as work:
+                if self.open_sky.fill(gbuffer, view):
+                    work["pixels"] = gbuffer.size[0] * gbuffer.size[1]
         seen, dirty = self._see(kit, scene, view)
         for lamp_id in dirty:
             with self.log.measure("lamp shadows") as work:
@@ -194,11 +212,17 @@ class Engine:
     def _sun_shadows(self, kit: Kit, scene: LitScene, camera: Camera, turn: SunTurn | None) -> Steps:
         if scene.sun is None or not scene.sun.shadow:
             return
-        shadows, level = kit.sun_shadows, self._level()
+        shadows, level = self._shadows_of(kit, scene), self._level()
         toward = None if turn is None else turn.direction
         dirty = shadows.assign(scene.sun.direction, camera, level.bounds, toward)
         if turn is not None and shadows.complete:
             dirty = [index for index in dirty if index in turn.cascades]
+        if shadows is self._passing:
+            for index in dirty:
+                with self.log.measure("sun shadows") as work:
+                    work |= shadows.draw(index, level, coarse=True)
+            yield
+            return
         if dirty and kit is self._reduced and shadows.complete:
             with self.log.measure("sun shadows") as work:
                 work |= shadows.advance(dirty, level)
@@ -208,6 +232,13 @@ class Engine:
             with self.log.measure("sun shadows") as work:
                 work |= shadows.draw(index, level)
             yield
+
+    def _shadows_of(self, kit: Kit, scene: LitScene) -> SunShadows:
+        """The cascades that a picture shows: small, coarse ones while the sun itself moves."""
+        shared = kit.sun_shadows
+        if kit is not self._reduced or scene.sun is None or shared.shows(scene.sun.direction):
+            return shared
+        return self._passing
 
     def _sum(self, kit: Kit, scene: LitScene, view: View, seen: Seen, active: frozenset[str]) -> Steps:
         gbuffer, others, total = kit.fit(kit.gbuffer.size if kit.gbuffer else (1, 1))
@@ -227,6 +258,9 @@ class Engine:
             rest.sky.key if rest.sky else None,
             _sun_key(rest),
             exposure,
+            rest.air,
+            tuple(sorted(rest.glow.items())),
+            gbuffer.open_key,
         )
         if others.key != key:
             with self.log.measure("light of the others") as work:
@@ -270,10 +304,11 @@ class Engine:
             self._buffers.write_lists(lists)
             self._buffers.lists_key = listed_key
         listed = lamps if keep is None or keep.any() else lamps.only(keep)
-        lit = LitScene(listed, scene.sun, scene.sky, scene.ev100)
+        lit = replace(scene, lamps=listed)
         features = self.lighting.features(lit, True, bool(seen.tiles), glow=True)
-        self.lighting.sum_all(lit, features, view, gbuffer, target, kit.sun_shadows, kit.lamp_shadows)
-        self.lighting.background(scene, view, gbuffer, target)
+        shadows = self._shadows_of(kit, scene)
+        self.lighting.sum_all(lit, features, view, gbuffer, target, shadows, kit.lamp_shadows)
+        self.sky.draw(scene, view, gbuffer, target, pre_exposure(scene.ev100))
 
     def _add(
         self,
@@ -305,12 +340,11 @@ class Engine:
         sun = scene.sun if scene.sun and scene.sun.id in active else None
         sky = scene.sky if scene.sky and scene.sky.id in active else None
         if sun or sky:
-            lit = LitScene(Lamps((), scene.lamps.rows[:0]), sun, sky, scene.ev100)
+            lit = LitScene(Lamps((), scene.lamps.rows[:0]), sun, sky, scene.ev100, scene.air)
             features = self.lighting.features(lit, True, False, glow=False)
-            self.lighting.sum_all(
-                lit, features, view, gbuffer, target, kit.sun_shadows, kit.lamp_shadows, add=True
-            )
-            self.lighting.background(lit, view, gbuffer, target)
+            shadows = self._shadows_of(kit, scene)
+            self.lighting.sum_all(lit, features, view, gbuffer, target, shadows, kit.lamp_shadows, add=True)
+            self.sky.draw(lit, view, gbuffer, target, pre_exposure(scene.ev100))
             pixels += gbuffer.size[0] * gbuffer.size[1]
         return pixels
 

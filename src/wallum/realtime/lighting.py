@@ -6,43 +6,24 @@ from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera
 from wallum.moment.scene import Lamps, LitScene
-from wallum.physics.dome import FACTORS
 from wallum.physics.exposure import exposure_scale
 from wallum.realtime.bundle import GLOW_SCALE
 from wallum.realtime.clusters import CELL_PIXELS
 from wallum.realtime.lamp_buffers import LampBuffers
 from wallum.realtime.lamp_shadows import LampShadows
+from wallum.realtime.open_sky import OPEN_UNIT, OpenSky
 from wallum.realtime.programs import Programs, set_uniforms
+from wallum.realtime.sky_pass import SkyPass, air_uniforms
 from wallum.realtime.sun_shadows import SunShadows
 from wallum.realtime.targets import GBuffer, LightTarget, Size
+from wallum.realtime.view import View, pre_exposure
 
-__all__ = ["Lighting", "View", "lamp_scissor", "pre_exposure"]
+__all__ = ["FOLLOWERS", "Lighting", "lamp_scissor"]
 
 GBUFFER_UNITS = {"g_base": 0, "g_normal": 1, "g_surface": 2, "g_glow": 3, "g_depth": 4}
-SUN_UNIT, LAMP_UNIT, DOME_UNIT, CELL_UNIT, LIST_UNIT = 5, 6, 7, 8, 9
-# Exposure is kept in half floats in steps of this many stops, so that small changes of
-# exposure only develop anew.
-PRE_EXPOSURE_STEP = 4.0
-
-
-def pre_exposure(ev100: float) -> float:
-    """Factor from luminance [cd/m2] to what the half-float targets hold."""
-    return exposure_scale(round(ev100 / PRE_EXPOSURE_STEP) * PRE_EXPOSURE_STEP)
-
-
-class View:
-    """Uniforms of a camera, a picture size and a jitter."""
-
-    def __init__(self, camera: Camera, jitter: tuple[float, float] = (0.0, 0.0)) -> None:
-        self.camera = camera
-        self.jitter = jitter
-        self.to_clip = camera.projection(jitter) @ camera.view()
-        self.uniforms: dict[str, object] = {
-            "eye": camera.eye,
-            "jitter": jitter,
-            "tangents": camera.tangents,
-            "camera_axes": camera.rotation().astype("f4").tobytes(),
-        }
+# Lamps that glow may follow, and one number for glow that follows none.
+FOLLOWERS = 256
+SUN_UNIT, LAMP_UNIT, CELL_UNIT, LIST_UNIT, FOLLOW_UNIT = 5, 6, 8, 9, 13
 
 
 def lamp_scissor(
@@ -76,11 +57,20 @@ def lamp_scissor(
 class Lighting:
     """Draws light into a LightTarget; buffers and shadow atlases are handed in."""
 
-    def __init__(self, context: moderngl.Context, programs: Programs, buffers: LampBuffers) -> None:
+    def __init__(
+        self,
+        context: moderngl.Context,
+        programs: Programs,
+        buffers: LampBuffers,
+        sky: SkyPass,
+        open_sky: OpenSky,
+    ) -> None:
         self._context, self._programs, self._buffers = context, programs, buffers
+        self._sky, self._open_sky = sky, open_sky
         self._empty: dict[int, moderngl.VertexArray] = {}
-        self._dome: moderngl.Texture | None = None
-        self._dome_key: object = None
+        self._follow = context.texture((FOLLOWERS, 1), 1, np.ones(FOLLOWERS, np.float32), dtype="f4")
+        self._follow.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
 
     def screen(self, program: moderngl.Program) -> moderngl.VertexArray:
         """The full-screen triangle for a program."""
@@ -91,8 +81,14 @@ class Lighting:
     def features(self, scene: LitScene, sun_shadow: bool, lamp_shadow: bool, glow: bool) -> frozenset[str]:
         """The variant that a scene needs."""
         names = {"GLOW"} if glow else set()
+        if glow and self.followed:
+            names.add("FOLLOW")
+        if scene.air is not None:
+            names.add("AIR")
         if scene.sky is not None:
             names.add("SKY")
+            if self._open_sky.there:
+                names.add("OPEN")
         if scene.sun is not None:
             names.add("SUN")
             if scene.sun.shadow and sun_shadow:
@@ -123,8 +119,15 @@ class Lighting:
             "glow_exposure": exposure / GLOW_SCALE,
             "unlit_exposure": exposure / exposure_scale(scene.ev100),
         }
+        values |= air_uniforms(scene)
         if scene.sky is not None:
-            values["sky_terms"] = (scene.sky.terms * FACTORS[:, None] * exposure).astype("f4").tobytes()
+            values |= self._sky.surface_uniforms(scene.sky, exposure)
+        if "OPEN" in features:
+            values["g_open"] = OPEN_UNIT
+            gbuffer.open.use(OPEN_UNIT)
+        if "FOLLOW" in features:
+            values["follow"] = FOLLOW_UNIT
+            self._write_follow(scene)
         if scene.sun is not None:
             values["sun_direction"] = tuple(scene.sun.direction)
             values["sun_illuminance"] = tuple(scene.sun.illuminance * exposure)
@@ -138,13 +141,20 @@ class Lighting:
         set_uniforms(program, **values)
         return program
 
-    def _draw(self, program: moderngl.Program, add: bool, surfaces_only: bool = True) -> None:
+    def _write_follow(self, scene: LitScene) -> None:
+        shares = np.ones(FOLLOWERS, np.float32)
+        for number, lamp_id in enumerate(self.followed[: FOLLOWERS - 1], start=1):
+            shares[number] = scene.glow.get(lamp_id, 1.0)
+        self._follow.write(shares)
+        self._follow.use(FOLLOW_UNIT)
+
+    def _draw(self, program: moderngl.Program, add: bool) -> None:
         context = self._context
         context.enable_only(moderngl.DEPTH_TEST | (moderngl.BLEND if add else 0))
         if add:
             context.blend_func = moderngl.ONE, moderngl.ONE
-        # The triangle lies at the far end: GREATER keeps surfaces, EQUAL what is behind all.
-        context.depth_func = ">" if surfaces_only else "=="
+        # The triangle lies at the far end: GREATER keeps surfaces.
+        context.depth_func = ">"
         self.screen(program).render(moderngl.TRIANGLES, vertices=3)
 
     def sum_all(
@@ -194,8 +204,9 @@ class Lighting:
         place = lamp_scissor(*sphere, view.camera, gbuffer.size)
         if place is None:
             return 0
-        features = frozenset({"ONE_LAMP", "LAMP_SHADOWS"} if shadowed else {"ONE_LAMP"})
-        plain = LitScene(Lamps((), scene.lamps.rows[:0]), None, None, scene.ev100)
+        names = {"ONE_LAMP", "LAMP_SHADOWS"} if shadowed else {"ONE_LAMP"}
+        features = frozenset(names | ({"AIR"} if scene.air is not None else set()))
+        plain = LitScene(Lamps((), scene.lamps.rows[:0]), None, None, scene.ev100, scene.air)
         program = self._prepare(features, plain, view, gbuffer, sun_shadows, lamp_shadows)
         set_uniforms(program, one_lamp=index)
         target.frame.use()
@@ -205,27 +216,3 @@ class Lighting:
         self._draw(program, add=True)
         target.frame.scissor = None
         return place[2] * place[3]
-
-    def background(self, scene: LitScene, view: View, gbuffer: GBuffer, target: LightTarget) -> None:
-        """The sky where no surface is."""
-        if scene.sky is None:
-            return
-        if self._dome_key != scene.sky.key:
-            self._upload_dome(scene.sky.luminance)
-            self._dome_key = scene.sky.key
-        assert self._dome is not None
-        self._dome.use(DOME_UNIT)
-        program = self._programs.get("screen", "background")
-        set_uniforms(program, dome=DOME_UNIT, dome_exposure=pre_exposure(scene.ev100), **view.uniforms)
-        target.frame.use()
-        target.frame.depth_mask = False
-        target.frame.viewport = (0, 0, *gbuffer.size)
-        self._draw(program, add=False, surfaces_only=False)
-
-    def _upload_dome(self, luminance: NDArray[np.float32]) -> None:
-        if self._dome is not None:
-            self._dome.release()
-        rows = np.ascontiguousarray(luminance[::-1], dtype=np.float32)
-        self._dome = self._context.texture(rows.shape[1::-1], 3, rows, dtype="f4")
-        self._dome.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        self._dome.repeat_y = False

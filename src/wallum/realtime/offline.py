@@ -10,11 +10,12 @@ from wallum.level.model import Level
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.bundling import bundle_level
+from wallum.realtime.open_sky import ProbeGrid
 from wallum.realtime.passes import PassRecord
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
 
-__all__ = ["Picture", "render_picture"]
+__all__ = ["Picture", "render_picture", "renderer_for"]
 
 
 @dataclass(frozen=True)
@@ -24,12 +25,14 @@ class Picture:
     rgb       : (H, W, 3) 8-bit sRGB
     luminance : (H, W, 3) float32 [cd/m2]
     settled   : jittered pictures in it, 0 for as delivered
+    ev100     : exposure of `rgb`
     """
 
     rgb: NDArray[np.uint8]
     luminance: NDArray[np.float32]
     settled: int
     passes: list[PassRecord]
+    ev100: float
 
 
 def render_picture(
@@ -39,15 +42,15 @@ def render_picture(
     size: tuple[int, int],
     settle: bool = True,
     renderer: Renderer | None = None,
+    heroes: NDArray[np.float32] | None = None,
 ) -> Picture:
-    """Draw a project's light on its level. Raises RendererProblem, LevelProblem.
+    """Draw a project's light on its level, at its clock. Raises RendererProblem, LevelProblem.
 
-    renderer : one that already shows this level; made and filled where None
+    renderer : one that already shows this level; made and filled, without a sky grid, where None
+    heroes   : see PictureRequest
     """
-    if renderer is None:
-        renderer = Renderer()
-        renderer.set_level(bundle_level(level))
-    request = PictureRequest(0, evaluate(project), camera, size)
+    renderer = renderer or renderer_for(project, level)
+    request = PictureRequest(0, evaluate(project), camera, size, heroes=heroes)
     for _ in renderer.draw(request):
         pass
     if settle:
@@ -55,4 +58,13 @@ def render_picture(
     count = SETTLE_FRAMES if settle else 0
     out = np.zeros((size[1], size[0], 4), np.uint8)
     frame = renderer.read_into(request, count, out)
-    return Picture(out[:, :, 2::-1].copy(), renderer.luminance(request, settle), count, frame.passes)
+    light = renderer.luminance(request, settle)
+    return Picture(out[:, :, 2::-1].copy(), light, count, frame.passes, frame.ev100)
+
+
+def renderer_for(project: Project, level: Level, grid: ProbeGrid | None = None) -> Renderer:
+    """A renderer in this process that shows a project's level. Raises RendererProblem."""
+    renderer = Renderer()
+    renderer.set_level(bundle_level(level, follows=project.follows))
+    renderer.set_grid(grid)
+    return renderer

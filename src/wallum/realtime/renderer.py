@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 from wallum.errors import RendererProblem
 from wallum.realtime.bundle import LevelBundle
 from wallum.realtime.engine import Engine, open_context
-from wallum.realtime.lighting import pre_exposure
+from wallum.realtime.open_sky import ProbeGrid
 from wallum.realtime.request import SETTLE_FRAMES, Frame, PictureRequest
 from wallum.realtime.settle import Settler
+from wallum.realtime.view import pre_exposure
 
 __all__ = ["Renderer"]
 
@@ -45,16 +46,41 @@ class Renderer:
         """Develop the last picture into `out`, 4 bytes a pixel (blue, green, red, 255)."""
         engine = self.engine
         exposure = pre_exposure(request.scene.ev100)
+        light = self.settler.light if settled else engine.target_of(request).light
+        metered = self._metered(request, light, exposure * max(settled, 1))
+        ev100 = request.scene.ev100
+        if metered is not None:
+            ev100 = metered if request.held_ev is None else request.held_ev
         with engine.log.measure("develop") as work:
-            light = self.settler.light if settled else engine.target_of(request).light
-            shown = engine.developer.develop(light, request.scene.ev100, exposure, max(settled, 1))
+            shown = engine.developer.develop(light, ev100, exposure, max(settled, 1))
             shown = engine.developer.enlarge(shown, request.size)
             work["pixels"] = light.size[0] * light.size[1]
         with engine.log.measure("read back") as work:
             shown.read_into(out, components=4)
             work["bytes"] = request.size[0] * request.size[1] * 4
-        lost = engine.seen.unshadowed
-        return Frame(request.number, request.size, settled, request.detail, engine.log.records, lost)
+        return Frame(
+            request.number,
+            request.size,
+            settled,
+            request.detail,
+            engine.log.records,
+            engine.seen.unshadowed,
+            ev100=ev100,
+            metered=metered,
+            coarse=request.scene.sky is not None and engine.open_sky.there,
+        )
+
+    def _metered(self, request: PictureRequest, light: moderngl.Texture, held: float) -> float | None:
+        metering = request.scene.metering
+        if metering is None:
+            return None
+        with self.engine.log.measure("meter"):
+            return self.engine.meter.ev100(light, held, metering, request.heroes)
+
+    def set_grid(self, grid: ProbeGrid | None) -> None:
+        """What of the sky is seen where in the level."""
+        self.settler.stop()
+        self.engine.open_sky.set_grid(grid)
 
     def luminance(self, request: PictureRequest, settled: bool) -> NDArray[np.float32]:
         """(H, W, 3) light of the last picture, top row first [cd/m2]."""

@@ -3,6 +3,9 @@
 from dataclasses import dataclass, field
 from typing import Literal
 
+import numpy as np
+from numpy.typing import NDArray
+
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.realtime.passes import PassRecord
@@ -16,7 +19,7 @@ SETTLE_FRAMES = 64
 Detail = Literal["full", "reduced", "sketch"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class PictureRequest:
     """One picture: newest wins.
 
@@ -24,6 +27,8 @@ class PictureRequest:
     detail : reduced draws a quarter of the pixels or fewer (see pace.py), for a moving camera;
              sketch also leaves the shadows out, for the first sign of life after a restart
     settle : go on to SETTLE_FRAMES jittered pictures while nothing newer comes
+    held_ev : exposure to keep where the scene is metered; None: as metered
+    heroes : (36, 64) how much of each cell of the picture is a hero, for metering
     """
 
     number: int
@@ -33,11 +38,18 @@ class PictureRequest:
     active: frozenset[str] = frozenset()
     detail: Detail = "full"
     settle: bool = False
+    held_ev: float | None = None
+    heroes: NDArray[np.float32] | None = None
 
 
 @dataclass
 class Frame:
-    """A finished picture. `settled` counts the jittered pictures in it, 0 for none."""
+    """A finished picture. `settled` counts the jittered pictures in it, 0 for none.
+
+    ev100   : exposure that it is developed with
+    metered : exposure that its light asks for, where the scene is metered
+    coarse  : whether light of the sky is cut by a coarse grid; False: not at all, or no sky
+    """
 
     number: int
     size: Size
@@ -46,6 +58,9 @@ class Frame:
     passes: list[PassRecord] = field(default_factory=list)
     unshadowed: tuple[str, ...] = ()
     buffer: int = -1
+    ev100: float = 0.0
+    metered: float | None = None
+    coarse: bool = False
 
     @property
     def total_ms(self) -> float:

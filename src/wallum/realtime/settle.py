@@ -15,11 +15,11 @@ import numpy as np
 from wallum.moment.scene import Lamps, LitScene
 from wallum.physics.emitters import ball_points, cone_directions, halton
 from wallum.realtime.engine import Engine, SunTurn
-from wallum.realtime.lighting import View
 from wallum.realtime.programs import set_uniforms
 from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
 from wallum.realtime.sun_shadows import CASCADES
 from wallum.realtime.targets import Size
+from wallum.realtime.view import View
 
 __all__ = ["Settler"]
 

@@ -81,6 +81,7 @@ def cascades_for(
     camera: Camera,
     bounds: NDArray[np.float64],
     toward: NDArray[np.float64] | None = None,
+    texels: int = TEXELS,
 ) -> list[Cascade]:
     """The three cascades of a camera; they change only in whole steps.
 
@@ -110,8 +111,12 @@ def cascades_for(
         projection = np.diag([1.0 / half, 1.0 / half, -2.0 / (high - low), 1.0])
         projection[2, 3] = -1.0
         key = np.array([*sun_direction, *at, *shear, half, high, low]).tobytes()
-        out.append(Cascade(projection @ view, axes, at, shear, half, end, 2.0 * half / TEXELS, key))
+        out.append(Cascade(projection @ view, axes, at, shear, half, end, 2.0 * half / texels, key))
     return out
+
+
+# Shadows of a moving sun are cast by copies whose cells are this many texels wide at most.
+COARSE_TEXELS = 2.0
 
 
 @dataclass
@@ -130,9 +135,9 @@ class SunShadows:
     in parts, over several pictures, and takes its place when it is whole.
     """
 
-    def __init__(self, context: moderngl.Context) -> None:
-        self._context = context
-        self.atlas = context.depth_texture((2 * TEXELS, 2 * TEXELS))
+    def __init__(self, context: moderngl.Context, texels: int = TEXELS) -> None:
+        self._context, self._texels = context, texels
+        self.atlas = context.depth_texture((2 * texels, 2 * texels))
         self.atlas.compare_func = "<="
         self.atlas.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self.frame = context.framebuffer([], self.atlas)
@@ -140,6 +145,11 @@ class SunShadows:
         self._shown: list[Cascade | None] = [None] * CASCADES
         self._wanted: list[Cascade] = []
         self._progress: Progress | None = None
+        self._direction: tuple[float, ...] = ()  # of the sun that all cascades show
+
+    def shows(self, direction: NDArray[np.float64]) -> bool:
+        """Whether every cascade shows the shadows of a sun in this direction."""
+        return self.complete and self._direction == tuple(direction)
 
     def level_changed(self) -> None:
         """Every cascade shows what is no longer there."""
@@ -157,7 +167,11 @@ class SunShadows:
 
         Those that are not drawn go on showing what they show.
         """
-        self._wanted = cascades_for(direction, camera, bounds, toward)
+        self._wanted = cascades_for(direction, camera, bounds, toward, self._texels)
+        if self._direction != tuple(direction):
+            # Cascades share the sun's axes: those of another sun are of no use.
+            self._shown, self._progress = [None] * CASCADES, None
+            self._direction = tuple(direction)
         return [i for i, (want, has) in enumerate(zip(self._wanted, self._shown, strict=True))
                 if has is None or has.key != want.key]  # fmt: skip
 
@@ -166,9 +180,9 @@ class SunShadows:
         """Whether every cascade shows something."""
         return all(one is not None for one in self._shown)
 
-    def draw(self, index: int, level: LevelOnGpu) -> dict[str, int]:
-        """Draw one cascade whole; returns the work done."""
-        work = self._fill(self._tiles[index], self._wanted[index], level, 0, 1)
+    def draw(self, index: int, level: LevelOnGpu, coarse: bool = False) -> dict[str, int]:
+        """Draw one cascade whole, from coarser copies where asked; returns the work done."""
+        work = self._fill(self._tiles[index], self._wanted[index], level, 0, 1, coarse)
         self._shown[index] = self._wanted[index]
         self._progress = None
         return work
@@ -186,26 +200,30 @@ class SunShadows:
             self._progress = None
         return work
 
-    def _fill(self, tile: int, cascade: Cascade, level: LevelOnGpu, part: int, parts: int) -> dict[str, int]:
-        context = self._context
+    def _fill(
+        self, tile: int, cascade: Cascade, level: LevelOnGpu, part: int, parts: int, coarse: bool = False
+    ) -> dict[str, int]:
+        context, texels = self._context, self._texels
         context.enable_only(moderngl.DEPTH_TEST)
         context.depth_func = "<"
         context.polygon_offset = 2.0, 4.0
-        place = (tile % 2 * TEXELS, tile // 2 * TEXELS, TEXELS, TEXELS)
+        place = (tile % 2 * texels, tile // 2 * texels, texels, texels)
         self.frame.use()
         self.frame.viewport = place
         self.frame.scissor = place
         if part == 0:
             self.frame.clear(depth=1.0)
-        triangles = level.draw_depth(cascade.matrix, frustum_planes(cascade.matrix), part, parts)
+        cell = COARSE_TEXELS * cascade.texel if coarse else 0.0
+        planes = frustum_planes(cascade.matrix)
+        triangles = level.draw_depth(cascade.matrix, planes, part, parts, cell)
         self.frame.scissor = None
         context.polygon_offset = 0.0, 0.0
-        return {"triangles": triangles, "texels": TEXELS**2 // parts, "tiles": 1}
+        return {"triangles": triangles, "texels": texels**2 // parts, "tiles": 1}
 
     def uniforms(self) -> dict[str, object]:
         """Values of include/sun_shadow.glsl."""
         shown = [one for one in self._shown if one is not None]
-        texel = 0.5 / TEXELS
+        texel = 0.5 / self._texels
         places, limits = [], []
         for tile, cascade in zip(self._tiles, shown, strict=True):
             low = (0.5 * (tile % 2), 0.5 * (tile // 2))

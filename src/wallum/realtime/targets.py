@@ -30,6 +30,9 @@ class GBuffer:
         self.depth = context.depth_texture(size)
         self.colours = [self.base, self.normal, self.surface, self.glow, self.distance]
         self.frame = context.framebuffer(self.colours, self.depth)
+        self.open = _target(context, size, 4, "f2")  # what is seen of the sky
+        self.open_frame = context.framebuffer([self.open], self.depth)
+        self.open_key: object = None
 
     def bind(self) -> None:
         """Make the surfaces readable, units 0 to 4."""
@@ -37,7 +40,7 @@ class GBuffer:
             texture.use(unit)
 
     def release(self) -> None:
-        for item in (self.frame, *self.colours, self.depth):
+        for item in (self.frame, self.open_frame, *self.colours, self.open, self.depth):
             item.release()
 
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from wallum.moment.camera import Camera
-from wallum.moment.scene import LAMP_WIDTH, Dome, Lamps, LitScene, Sun
+from wallum.moment.scene import LAMP_WIDTH, AirLayer, Dome, Lamps, LitScene, Metering, Stars, Sun
 from wallum.physics.dome import plain_dome
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import PictureRequest
@@ -26,7 +26,8 @@ def _lamps(shadow: bool) -> Lamps:
 def _requests() -> Iterator[PictureRequest]:
     none = Lamps((), np.zeros((0, LAMP_WIDTH), np.float32))
     sun = Sun("sun", np.array([0.0, 1.0, 0.0]), np.ones(3), 0.01, True)
-    sky = Dome("sky", plain_dome(1.0, np.ones(3), np.ones(3), 8, 16).astype(np.float32), (-1.0,))
+    dome = plain_dome(1.0, np.ones(3)).astype(np.float32)
+    sky = Dome("sky", dome, np.ones(3), (-1.0,), stars=Stars(np.eye(3), 1e9))
     camera = Camera((0.0, 1.0, 3.0), (0.0, 0.0, -1.0))
     for bright, dome in ((sun, sky), (None, None), (None, sky), (sun, None)):
         for lamps in (none, _lamps(False), _lamps(True)):
@@ -37,6 +38,13 @@ def _requests() -> Iterator[PictureRequest]:
     yield replace(whole, active=frozenset({"sun"}))
     yield replace(whole, active=frozenset({"sky"}))
     yield replace(whole, detail="reduced")
+    air = AirLayer(1e-4, 500.0, 0.0, (1.0, 1.0, 1.0), 0.5)
+    metering = Metering("centre", 0.8, (-12.0, 20.0), (0.0, 0.0))
+    hazy = replace(whole, scene=replace(whole.scene, air=air, metering=metering))
+    yield hazy
+    yield replace(hazy, active=frozenset({"a", "b"}))
+    yield replace(hazy, active=frozenset({"sun"}))
+    yield replace(hazy, active=frozenset({"sky"}))
 
 
 def warm(renderer: Renderer) -> Iterator[None]:

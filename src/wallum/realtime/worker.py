@@ -67,6 +67,9 @@ class Worker:
         match message:
             case ("level", size, warm_first):
                 self._set_level(Block(descriptors[0], size), warm_first)
+            case ("grid", grid):
+                self._settling = None
+                self._renderer.set_grid(grid)
             case ("frames", size):
                 for block in self._frames:
                     block.close()

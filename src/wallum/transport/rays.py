@@ -108,6 +108,7 @@ class RayScene:
         self.triangles = triangles
         self._level = level
         alpha = np.array([m.alpha for m in level.materials] or ["opaque"])[triangles.material]
+        self.double_sided = np.array([m.double_sided for m in level.materials] or [True])
         self._solid = _Accelerated(triangles, np.flatnonzero(alpha == "opaque"))
         self._holed = _Accelerated(triangles, np.flatnonzero(alpha == "mask"))
         self._veiled = _Accelerated(triangles, np.flatnonzero(alpha == "blend"))
@@ -129,7 +130,7 @@ class RayScene:
     def first_visible(self, origins: Floats, directions: Floats) -> Hits:
         """First surface along each ray that the picture shows: backs of one-sided surfaces
         are seen through."""
-        double = np.array([m.double_sided for m in self._level.materials] or [True])
+        double = self.double_sided
         out = self.first_hit(origins, directions)
         start = np.zeros(len(origins))
         for _ in range(MOST_HOLES):

@@ -1,15 +1,64 @@
 #version 430 core
-// The sky behind everything.
+// What lies behind everything: the sky, sun and moon themselves, far ground, and air before
+// it. Added to what is there. Variants: SKY, SUN (with AIR), AIR.
 
-uniform sampler2D dome;        // rows from the nadir up, columns clockwise from north
+uniform vec3 eye;
+uniform float floor_y;             // height of the far ground
+uniform vec3 sun_direction;
+uniform vec3 sun_illuminance;      // pre-exposed
+#ifdef SKY
+#include "sky.glsl"
+uniform sampler2D dome;            // rows from the horizon up, columns clockwise from north
 uniform float dome_exposure;
+uniform vec3 far_ground;           // pre-exposed
+uniform float pixel_rad;
+uniform vec4 disc_place[2];        // unit direction; radius, 0 for none
+uniform vec3 disc_light[2];        // pre-exposed
+uniform vec4 disc_lit_from[2];     // unit direction; 1 where it only reflects
+#endif
+#ifdef AIR
+#include "air.glsl"
+#include "air_light.glsl"
+#endif
 
 in vec3 v_ray;
 out vec4 out_colour;
 
+#ifdef SKY
+vec3 dome_light(vec3 d) {
+    float across = atan(d.x, -d.z) * (0.5 / 3.14159265);
+    float elevation = asin(clamp(d.y, 0.0, 1.0)) * (2.0 / 3.14159265);
+    return textureLod(dome, vec2(across, sqrt(elevation)), 0.0).rgb * dome_exposure;
+}
+
+// Source of the limb's darkening: linear law, u = 0.6 (Allen, "Astrophysical Quantities").
+vec3 disc(vec3 d, vec4 place, vec3 light, vec4 lit_from) {
+    float radius = max(place.w, 1e-6);
+    vec3 off = (d - place.xyz) / radius;
+    float r2 = dot(off, off);
+    float edge = pixel_rad / radius;
+    float inside = smoothstep(1.0 + 0.5 * edge, 1.0 - 0.5 * edge, sqrt(r2)) * step(1e-5, place.w);
+    float toward = sqrt(max(1.0 - r2, 0.0));
+    float limb = (0.4 + 0.6 * toward) * 1.25;
+    float lit = smoothstep(-0.02, 0.08, dot(off - place.xyz * toward, lit_from.xyz));
+    return light * inside * mix(limb, lit, lit_from.w);
+}
+#endif
+
 void main() {
     vec3 d = normalize(v_ray);
-    float across = atan(d.x, -d.z) * (0.5 / 3.14159265);
-    float upward = 0.5 + asin(clamp(d.y, -1.0, 1.0)) * (1.0 / 3.14159265);
-    out_colour = vec4(min(textureLod(dome, vec2(across, upward), 0.0).rgb * dome_exposure, 60000.0), 1.0);
+    vec3 light = vec3(0.0);
+#ifdef SKY
+    float above = smoothstep(-0.5 * pixel_rad, 0.5 * pixel_rad, d.y);
+    vec3 sky = dome_light(d);
+    sky += disc(d, disc_place[0], disc_light[0], disc_lit_from[0]);
+    sky += disc(d, disc_place[1], disc_light[1], disc_lit_from[1]);
+    light += mix(far_ground, sky, above);
+#endif
+#ifdef AIR
+    float distance_m = d.y < 0.0 ? min(max(eye.y - floor_y, 0.0) / -d.y + 1.0, AIR_END_M) : AIR_END_M;
+    float clear = exp(-air_depth(eye.y, d.y, distance_m));
+    light = light * clear + air_source(d) * (1.0 - clear);
+#endif
+    out_colour = vec4(min(light, 60000.0), 1.0);
 }

@@ -18,7 +18,7 @@ in float v_depth;
 
 layout(location = 0) out vec4 out_base;     // square root of the base colour; occlusion
 layout(location = 1) out vec2 out_normal;
-layout(location = 2) out vec4 out_surface;  // roughness, metal, unlit
+layout(location = 2) out vec4 out_surface;  // roughness, metal, unlit, what its glow follows
 layout(location = 3) out vec3 out_glow;
 layout(location = 4) out float out_depth;
 
@@ -68,7 +68,7 @@ void main() {
 #endif
     out_base = vec4(sqrt(base.rgb), occlusion);
     out_normal = oct_encode(n);
-    out_surface = vec4(rough, metal, material.kind.x, 1.0);
+    out_surface = vec4(rough, metal, material.kind.x, material.kind.y);
     out_glow = glow;
     out_depth = v_depth;
 }

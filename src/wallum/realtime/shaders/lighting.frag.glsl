@@ -1,11 +1,13 @@
 #version 430 core
-// Light on the surfaces of the G-buffer. Variants: GLOW, SKY, SUN, SUN_SHADOW, LAMPS,
-// LAMP_SHADOWS; ONE_LAMP is a single lamp to be added to what is there.
+// Light on the surfaces of the G-buffer. Variants: GLOW, FOLLOW (glow by lamps), SKY, OPEN (how
+// much of it is seen), SUN, SUN_SHADOW, LAMPS, LAMP_SHADOWS, AIR; ONE_LAMP is a single lamp to
+// be added to what is there.
 
 #include "packing.glsl"
 #include "surface.glsl"
 #ifdef SKY
 #include "sky.glsl"
+#include "octahedron.glsl"
 #endif
 #ifdef SUN_SHADOW
 #include "sun_shadow.glsl"
@@ -27,6 +29,20 @@ uniform float glow_exposure;   // G-buffer glow to pre-exposed luminance
 uniform float unlit_exposure;  // unlit colour to pre-exposed luminance
 uniform vec3 sun_direction;
 uniform vec3 sun_illuminance;  // pre-exposed
+#ifdef SKY
+uniform sampler2D mirror;      // the sky in all directions, see mirror.frag.glsl
+uniform float mirror_exposure;
+#endif
+#ifdef OPEN
+uniform sampler2D g_open;      // see open_sky.frag.glsl
+#endif
+#ifdef FOLLOW
+uniform sampler2D follow;      // by number of the lamp that glow follows
+#endif
+#ifdef AIR
+#include "air.glsl"
+#include "air_light.glsl"
+#endif
 
 #ifdef LAMPS
 uniform usampler2D cells;      // x; y and slice: first entry, number | number with shadow << 16
@@ -62,15 +78,24 @@ Surface surface_at(ivec2 pixel, float depth) {
 }
 
 #ifdef SKY
-// The mirror image is taken from the order-2 terms, bent toward the normal by roughness.
-vec3 sky_light(Surface s) {
+// Light of the sky, as far as it is open: mean and order 1 of what is seen of it by direction.
+vec3 sky_light(Surface s, vec4 open) {
     float rough = sqrt(sqrt(s.a2));
     vec2 fit = reflectance_fit(rough, s.n_v);
     vec3 mirrored = reflect(-s.to_eye, s.normal);
-    vec3 toward = normalize(mix(mirrored, s.normal, rough * rough));
     vec3 gloss = (s.f0 * fit.x + fit.y) * s.compensation;
+    float sharp = clamp(0.5 * log2(s.a2) + 4.5, 0.0, 5.0);
+    vec3 image = textureLod(mirror, octahedron_place(mirrored), sharp).rgb * mirror_exposure;
+#ifdef OPEN
+    float seen = clamp(open.x + dot(open.yzw, s.normal) * (2.0 / 3.0), 0.0, 1.0);
+    float mirrored_open = clamp(open.x + dot(open.yzw, mirrored), 0.0, 1.0);
+    vec3 toward = normalize(s.normal * (open.x + 0.02) + open.yzw * 0.5);
+    vec3 diffuse = s.diffuse * sky_illuminance(toward) * seen;
+    image *= mirrored_open;
+#else
     vec3 diffuse = s.diffuse * sky_illuminance(s.normal);
-    return (diffuse + gloss * sky_illuminance(toward)) * (s.occlusion / PI);
+#endif
+    return (diffuse * (1.0 / PI) + gloss * image) * s.occlusion;
 }
 #endif
 
@@ -118,11 +143,19 @@ void main() {
 #ifdef GLOW
     float unlit = texelFetch(g_surface, pixel, 0).b;
     vec3 plain = texelFetch(g_base, pixel, 0).rgb;
-    light += texelFetch(g_glow, pixel, 0).rgb * glow_exposure;
+    vec3 glow = texelFetch(g_glow, pixel, 0).rgb * glow_exposure;
+#ifdef FOLLOW
+    glow *= texelFetch(follow, ivec2(texelFetch(g_surface, pixel, 0).a * 255.0 + 0.5, 0), 0).r;
+#endif
+    light += glow;
     light += plain * plain * unlit * unlit_exposure;
 #endif
 #ifdef SKY
-    light += sky_light(s);
+#ifdef OPEN
+    light += sky_light(s, texelFetch(g_open, pixel, 0));
+#else
+    light += sky_light(s, vec4(1.0, 0.0, 0.0, 0.0));
+#endif
 #endif
 #ifdef SUN
     vec3 from_sun = sun_illuminance * response(s, sun_direction);
@@ -143,6 +176,15 @@ void main() {
 #endif
     added *= response(s, to_lamp);
     light += added;
+#endif
+#ifdef AIR
+    float distance_m = depth * length(v_ray);
+    vec3 d = v_ray / max(length(v_ray), 1e-6);
+    float clear = exp(-air_depth(eye.y, d.y, distance_m));
+    light *= clear;
+#if defined(SUN) || defined(SKY)
+    light += air_source(d) * (1.0 - clear);
+#endif
 #endif
     out_colour = vec4(min(light, 60000.0), 1.0);
 }

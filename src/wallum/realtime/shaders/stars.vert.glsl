@@ -1,0 +1,29 @@
+#version 430 core
+// Stars as points, at the far end.
+
+uniform mat3 star_turn;        // equatorial directions to the level
+uniform mat3 to_camera;        // rows right, up, back
+uniform vec2 tangents;
+uniform vec2 jitter;
+uniform float star_exposure;   // illuminance [lx] to pre-exposed luminance of one pixel
+uniform float eye_y;
+#ifdef AIR
+#include "air.glsl"
+#endif
+
+in vec3 in_place;
+in vec3 in_light;              // lx
+out vec3 v_light;
+
+void main() {
+    vec3 d = star_turn * in_place;
+    vec3 local = to_camera * d;
+    gl_Position = vec4(local.xy / tangents + jitter * -local.z, -local.z, -local.z);
+    gl_PointSize = 1.0;
+    // Clear air takes a fifth of the light straight up; source as in physics/clear_air.py.
+    float mass = 1.0 / (max(d.y, 0.0) + 0.025);
+    v_light = in_light * star_exposure * exp(-0.2 * mass) * step(0.0, d.y);
+#ifdef AIR
+    v_light *= exp(-air_depth(eye_y, d.y, AIR_END_M));
+#endif
+}

@@ -1,0 +1,181 @@
+"""The sky behind everything, its mirror image for surfaces, sun, moon and stars."""
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.scene import Disc, Dome, LitScene
+from wallum.physics.dome import FACTORS
+from wallum.physics.stars import stars
+from wallum.realtime.programs import Programs, set_uniforms
+from wallum.realtime.targets import GBuffer, LightTarget
+from wallum.realtime.view import View
+
+__all__ = ["SkyPass", "air_uniforms"]
+
+DOME_UNIT, MIRROR_UNIT = 7, 10
+MIRROR_SIZE, DISCS = 64, 2
+# Stars fainter than this share of the darkest sky do not show in eight bits.
+STAR_SHARE = 2e-3
+
+
+def air_uniforms(scene: LitScene) -> dict[str, object]:
+    """Values of include/air.glsl."""
+    air = scene.air
+    if air is None:
+        return {}
+    return {
+        "air": (air.extinction, air.scale_height, air.base_height, air.forwardness),
+        "air_albedo": air.albedo,
+    }
+
+
+def _disc_uniforms(discs: tuple[Disc, ...], exposure: float) -> dict[str, object]:
+    place, light, lit_from = np.zeros((DISCS, 4)), np.zeros((DISCS, 3)), np.zeros((DISCS, 4))
+    for i, disc in enumerate(discs[:DISCS]):
+        place[i] = (*disc.direction, disc.radius_rad)
+        # Half floats end at 65,504; beyond that all is burnt anyway.
+        light[i] = np.minimum(disc.luminance * exposure, 60_000.0)
+        if disc.lit_from is not None:
+            lit_from[i] = (*disc.lit_from, 1.0)
+    return {
+        "disc_place": place.astype("f4").tobytes(),
+        "disc_light": light.astype("f4").tobytes(),
+        "disc_lit_from": lit_from.astype("f4").tobytes(),
+    }
+
+
+class SkyPass:
+    """Keeps the dome that was shown last, and what is made from it."""
+
+    def __init__(self, context: moderngl.Context, programs: Programs) -> None:
+        self._context, self._programs = context, programs
+        self._dome: moderngl.Texture | None = None
+        self._key: object = None
+        self._scale = 1.0
+        self._arrays: dict[int, moderngl.VertexArray] = {}
+        self._stars: tuple[moderngl.Buffer, int] | None = None
+        self._mirror = context.texture((MIRROR_SIZE, MIRROR_SIZE), 4, dtype="f2")
+        self._mirror.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        self._mirror.repeat_x = self._mirror.repeat_y = False
+        self._mirror_frame = context.framebuffer([self._mirror])
+        self.floor_y = 0.0
+
+    def _screen(self, program: moderngl.Program) -> moderngl.VertexArray:
+        if program.glo not in self._arrays:
+            self._arrays[program.glo] = self._context.vertex_array(program, [])
+        return self._arrays[program.glo]
+
+    def show(self, dome: Dome) -> None:
+        """Take a dome over: its texture, and its mirror image with blurred copies."""
+        if self._key == dome.key:
+            return
+        self._key = dome.key
+        rows = np.ascontiguousarray(dome.luminance[::-1], dtype=np.float32)
+        if self._dome is None or self._dome.size != rows.shape[1::-1]:
+            if self._dome is not None:
+                self._dome.release()
+            self._dome = self._context.texture(rows.shape[1::-1], 3, rows, dtype="f4")
+            self._dome.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            self._dome.repeat_x, self._dome.repeat_y = True, False
+        else:
+            self._dome.write(rows)
+        # Kept about 1, so that neither noon nor night leaves the range of half floats.
+        self._scale = 1.0 / max(float(rows.mean()), 1e-12)
+        self._dome.use(DOME_UNIT)
+        program = self._programs.get("screen", "mirror")
+        set_uniforms(program, dome=DOME_UNIT, far_ground=tuple(dome.ground), dome_scale=self._scale)
+        self._mirror_frame.use()
+        self._context.enable_only(0)
+        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
+        self._mirror.build_mipmaps()
+
+    def surface_uniforms(self, dome: Dome, exposure: float) -> dict[str, object]:
+        """Values that the light pass needs of the sky; binds the mirror image."""
+        self.show(dome)
+        self._mirror.use(MIRROR_UNIT)
+        return {
+            "sky_terms": (dome.terms * FACTORS[:, None] * exposure).astype("f4").tobytes(),
+            "mirror": MIRROR_UNIT,
+            "mirror_exposure": exposure / self._scale,
+        }
+
+    def draw(
+        self, scene: LitScene, view: View, gbuffer: GBuffer, target: LightTarget, exposure: float
+    ) -> None:
+        """Add what lies behind all surfaces: sky, far ground, air, and stars."""
+        names = {name for name, there in (("SKY", scene.sky), ("AIR", scene.air)) if there is not None}
+        if scene.sun is not None and scene.air is not None:
+            names.add("SUN")
+        if not names & {"SKY", "SUN"}:
+            return
+        values: dict[str, object] = {**view.uniforms, **air_uniforms(scene), "floor_y": self.floor_y}
+        if scene.sun is not None:
+            values["sun_direction"] = tuple(scene.sun.direction)
+            values["sun_illuminance"] = tuple(scene.sun.illuminance * exposure)
+        if scene.sky is not None:
+            values |= self._sky_uniforms(scene.sky, view, gbuffer, exposure)
+        program = self._programs.get("screen", "background", frozenset(names))
+        set_uniforms(program, **values)
+        self._ready(target, gbuffer)
+        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
+        if scene.sky is not None and scene.sky.stars is not None:
+            self._draw_stars(scene, view, gbuffer, target, exposure)
+
+    def _sky_uniforms(self, dome: Dome, view: View, gbuffer: GBuffer, exposure: float) -> dict[str, object]:
+        self.show(dome)
+        assert self._dome is not None
+        self._dome.use(DOME_UNIT)
+        return {
+            "dome": DOME_UNIT,
+            "dome_exposure": exposure,
+            "far_ground": tuple(dome.ground * exposure),
+            "pixel_rad": 2.0 * view.camera.tangents[1] / gbuffer.size[1],
+            "sky_terms": (dome.terms * FACTORS[:, None] * exposure).astype("f4").tobytes(),
+            **_disc_uniforms(dome.discs, exposure),
+        }
+
+    def _ready(self, target: LightTarget, gbuffer: GBuffer) -> None:
+        target.frame.use()
+        target.frame.depth_mask = False
+        target.frame.viewport = (0, 0, *gbuffer.size)
+        self._context.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND)
+        self._context.blend_func = moderngl.ONE, moderngl.ONE
+        # The far end: only where no surface is.
+        self._context.depth_func = "=="
+
+    def _star_array(self, program: moderngl.Program) -> tuple[moderngl.VertexArray, int]:
+        if self._stars is None:
+            places, light = stars()
+            data: NDArray[np.float32] = np.concatenate([places, light], axis=1).astype("f4")
+            self._stars = (self._context.buffer(data.tobytes()), len(data))
+        if program.glo not in self._arrays:
+            content = [(self._stars[0], "3f4 3f4", "in_place", "in_light")]
+            self._arrays[program.glo] = self._context.vertex_array(program, content)
+        return self._arrays[program.glo], self._stars[1]
+
+    def _draw_stars(
+        self, scene: LitScene, view: View, gbuffer: GBuffer, target: LightTarget, exposure: float
+    ) -> None:
+        assert scene.sky is not None
+        assert scene.sky.stars is not None
+        solid = (2.0 * view.camera.tangents[1] / gbuffer.size[1]) ** 2
+        brightest = float(stars()[1].max()) / solid * scene.sky.stars.strength
+        if brightest < STAR_SHARE * float(scene.sky.luminance.min(axis=(0, 1)).max()):
+            return
+        features = frozenset({"AIR"} if scene.air is not None else ())
+        program = self._programs.get("stars", "stars", features)
+        array, count = self._star_array(program)
+        set_uniforms(
+            program,
+            star_turn=scene.sky.stars.turn.T.astype("f4").tobytes(),
+            to_camera=view.camera.rotation().T.astype("f4").tobytes(),
+            tangents=view.camera.tangents,
+            jitter=view.jitter,
+            star_exposure=exposure * scene.sky.stars.strength / solid,
+            eye_y=view.camera.eye[1],
+            **air_uniforms(scene),
+        )
+        self._ready(target, gbuffer)
+        self._context.depth_func = "<="
+        array.render(moderngl.POINTS, vertices=count)

@@ -1,0 +1,30 @@
+"""A camera with a jitter, as the passes take it."""
+
+from wallum.moment.camera import Camera
+from wallum.physics.exposure import exposure_scale
+
+__all__ = ["View", "pre_exposure"]
+
+# Exposure is kept in half floats in steps of this many stops, so that small changes of
+# exposure only develop anew.
+PRE_EXPOSURE_STEP = 4.0
+
+
+def pre_exposure(ev100: float) -> float:
+    """Factor from luminance [cd/m2] to what the half-float targets hold."""
+    return exposure_scale(round(ev100 / PRE_EXPOSURE_STEP) * PRE_EXPOSURE_STEP)
+
+
+class View:
+    """Uniforms of a camera, a picture size and a jitter."""
+
+    def __init__(self, camera: Camera, jitter: tuple[float, float] = (0.0, 0.0)) -> None:
+        self.camera = camera
+        self.jitter = jitter
+        self.to_clip = camera.projection(jitter) @ camera.view()
+        self.uniforms: dict[str, object] = {
+            "eye": camera.eye,
+            "jitter": jitter,
+            "tangents": camera.tangents,
+            "camera_axes": camera.rotation().astype("f4").tobytes(),
+        }

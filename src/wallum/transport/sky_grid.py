@@ -1,0 +1,246 @@
+"""How much of the sky is seen from where in the level: a coarse grid of probes.
+
+Each probe sends rays in all directions. Where one leaves the level it sees the sky, or far
+ground; where it comes down on a surface, it sees ground that is as open to the sky as the
+grid itself says there. What is seen is kept by direction, in spherical harmonics of order 1:
+a mean, and a vector. It stands in for light that was reflected, until that is computed.
+"""
+
+import hashlib
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.errors import ValueProblem
+from wallum.physics.arrays import Floats
+from wallum.physics.emitters import halton
+from wallum.transport.rays import RayScene
+
+__all__ = ["GridMaker", "SkyGrid", "grid_key", "load_grid", "make_grid", "save_grid"]
+
+VERSION: Final = 1
+RAYS: Final = 64
+# About this many probes; the cells are cubes where the level allows it.
+PROBES: Final = 26_000
+LARGEST: Final = 64
+BATCH: Final = 384  # probes at once: small steps keep the window's thread free
+# A probe that sees more backs of surfaces than this sits inside something.
+INSIDE_SHARE: Final = 0.3
+NO_PROBE: Final = -1.0
+
+
+@dataclass(frozen=True)
+class SkyGrid:
+    """values : (X, Y, Z, 4) float16: mean openness and order 1 by x, y, z; mean -1: inside a
+    body; low, step : (3,) place of the first probe and the way to the next [m]"""
+
+    values: NDArray[np.float16]
+    low: NDArray[np.float64]
+    step: NDArray[np.float64]
+
+    def at(self, points: Floats, normals: Floats) -> NDArray[np.float64]:
+        """(N, 4) openness around surfaces (N, 3) with normals (N, 3).
+
+        Twin: shaders/open_sky.frag.glsl.
+        """
+        last = np.array(self.values.shape[:3]) - 1
+        place = np.clip((points + normals * 0.3 * self.step - self.low) / self.step, 0.0, last)
+        first = np.minimum(place.astype(int), last - 1)
+        f = place - first
+        total = np.zeros(len(points))
+        out = np.zeros((len(points), 4))
+        for corner in np.ndindex(2, 2, 2):
+            cell = first + corner
+            probe = self.values[cell[:, 0], cell[:, 1], cell[:, 2]].astype(np.float64)
+            side = np.where(np.array(corner) == 1, f, 1.0 - f).prod(axis=1)
+            way = self.low + cell * self.step - points
+            length = np.sqrt((way**2).sum(axis=1) + 1e-6)
+            facing = np.maximum((way * normals).sum(axis=1) / length * 0.5 + 0.5, 0.0)
+            weight = (side + 1e-4) * (facing**2 + 1e-3) * (probe[:, 0] >= 0.0)
+            out += probe * weight[:, None]
+            total += weight
+        out /= np.maximum(total, 1e-30)[:, None]
+        # Away from the grid all is open.
+        beyond = np.maximum(self.low - points, points - (self.low + last * self.step)) / self.step
+        away = np.clip(beyond.max(axis=1), 0.0, 1.0)[:, None]
+        return out * (1.0 - away) + np.array([1.0, 0.0, 0.0, 0.0]) * away
+
+    def seen(self, points: Floats, normals: Floats) -> NDArray[np.float64]:
+        """(N,) share of an even sky's light that falls on surfaces, 0 to 1."""
+        open_terms = self.at(points, normals)
+        share = open_terms[:, 0] + (open_terms[:, 1:] * normals).sum(axis=1) * (2.0 / 3.0)
+        return np.clip(share, 0.0, 1.0)
+
+
+def grid_key(rays: RayScene) -> str:
+    """What a grid depends on, as a short word: the geometry, and how grids are made."""
+    digest = hashlib.sha256(f"sky grid {VERSION} {RAYS} {PROBES}".encode())
+    for part in (rays.triangles.positions, rays.triangles.faces, rays.triangles.material):
+        digest.update(np.ascontiguousarray(part).tobytes())
+    return digest.hexdigest()[:20]
+
+
+def _layout(
+    bounds: NDArray[np.float64],
+) -> tuple[tuple[int, int, int], NDArray[np.float64], NDArray[np.float64]]:
+    """Numbers of probes, place of the first and step, for a level's bounds (2, 3)."""
+    extent = np.maximum(bounds[1] - bounds[0], 0.5)
+    size = (extent.prod() / PROBES) ** (1.0 / 3.0)
+    counts = np.clip(np.ceil(extent / size).astype(int) + 1, 4, LARGEST)
+    # What the longest sides may not have is given to the others.
+    for _ in range(3):
+        free = counts < LARGEST
+        if not free.any():
+            break
+        size = (extent[free].prod() * np.prod(extent[~free] / LARGEST) / PROBES) ** (1.0 / 3.0)
+        spare = PROBES / np.prod(counts[~free]) if (~free).any() else PROBES
+        size = (extent[free].prod() / spare) ** (1.0 / free.sum())
+        counts[free] = np.clip(np.ceil(extent[free] / size).astype(int) + 1, 4, LARGEST)
+    # Half a step beyond the bounds, so that outer walls lie between probes.
+    step = extent / (counts - 2)
+    x, y, z = counts.tolist()
+    return (x, y, z), bounds[0] - 0.5 * step, step
+
+
+def _directions(turn: int) -> NDArray[np.float64]:
+    """(RAYS, 3) directions spread evenly, each set turned on from the last."""
+    up = 1.0 - 2.0 * (np.arange(RAYS) + 0.5) / RAYS
+    around = 2.0 * np.pi * (np.arange(RAYS) * 0.6180339887 + halton(turn, 1, 3)[0])
+    flat = np.sqrt(1.0 - up * up)
+    return np.stack([flat * np.cos(around), up, flat * np.sin(around)], axis=1)
+
+
+SETS: Final = 16
+# Where the grid is laid: this share of the triangles at either end of an axis is let go of,
+# where that saves so much room that the rest gains by it.
+LEFT_OUT, WORTH_IT = 0.02, 0.5
+
+
+def focus(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(2, 3) the part of a level's bounds where most of it is; far hills need no probes."""
+    triangles = rays.triangles
+    if not len(triangles.faces):
+        return bounds
+    middles = triangles.positions[triangles.faces].mean(axis=1)
+    low, high = np.quantile(middles, [LEFT_OUT, 1.0 - LEFT_OUT], axis=0)
+    room = 0.06 * (high - low) + 0.5
+    tight = np.stack([np.maximum(low - room, bounds[0]), np.minimum(high + room, bounds[1])])
+    tight[1, 1] = max(tight[1, 1], min(bounds[1, 1], tight[0, 1] + 3.0))
+    flat_all, flat_tight = (np.prod((box[1] - box[0])[[0, 2]]) for box in (bounds, tight))
+    return tight if flat_tight < WORTH_IT * flat_all else bounds
+
+
+class GridMaker:
+    """Makes a grid in small steps, so that whoever drives it may pause or give up."""
+
+    def __init__(self, rays: RayScene, bounds: NDArray[np.float64]) -> None:
+        self._rays = rays
+        self.counts, self._low, self._step = _layout(focus(rays, bounds))
+        number = int(np.prod(self.counts))
+        index = np.stack(np.unravel_index(np.arange(number), self.counts), axis=1)
+        self._places = self._low + index * self._step
+        self._sets = np.stack([_directions(turn) for turn in range(SETS)])
+        self._values = np.zeros((number, 4))
+        self._sky = np.zeros((number, 4))
+        self._inside = np.zeros(number, dtype=bool)
+        self.done = 0.0
+        self.grid: SkyGrid | None = None
+
+    def steps(self) -> Iterator[None]:
+        """Do the work; stops after each small part of it."""
+        number = len(self._places)
+        hits: list[tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]] = []
+        for first in range(0, number, BATCH):
+            hits.append(self._look(np.arange(first, min(first + BATCH, number))))
+            self.done = 0.7 * min(first + BATCH, number) / number
+            yield
+        sky_only = self._grid(self._sky)
+        for count, (rows, points, normals) in enumerate(hits, start=1):
+            self._add_ground(sky_only, rows, points, normals)
+            self.done = 0.7 + 0.3 * count / len(hits)
+            yield
+        self.grid = self._grid(self._sky + self._values)
+        self.done = 1.0
+
+    def _look(
+        self, rows: NDArray[np.int64]
+    ) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
+        """What a batch of probes sees of the sky; and where its rays come down on something:
+        (M, 2) probe and direction, (M, 3) places, (M, 3) normals."""
+        directions = self._sets[rows % SETS]
+        flat = directions.reshape(-1, 3)
+        origins = np.repeat(self._places[rows], RAYS, axis=0)
+        hits = self._rays.first_hit(origins, flat)
+        free = np.isinf(hits.distance).reshape(len(rows), RAYS)
+        self._sky[rows] = _terms(free.astype(np.float64), directions)
+        normals = self._rays.normals(hits)
+        against = (normals * flat).sum(axis=1)
+        material = self._rays.triangles.material[np.maximum(hits.triangle, 0)]
+        backs = (against > 0.0) & ~self._rays.double_sided[material] & (hits.triangle >= 0)
+        self._inside[rows] = backs.reshape(len(rows), RAYS).mean(axis=1) > INSIDE_SHARE
+        normals = np.where((against > 0.0)[:, None], -normals, normals)
+        below = np.flatnonzero(~free.ravel() & (flat[:, 1] < 0.0) & (normals[:, 1] > 0.5))
+        places = origins[below] + flat[below] * hits.distance[below, None]
+        pairs = np.stack([rows[below // RAYS], below % RAYS], axis=1)
+        return pairs, places.astype(np.float32), normals[below].astype(np.float32)
+
+    def _add_ground(self, grid: SkyGrid, pairs: NDArray[np.int64], places: Floats, normals: Floats) -> None:
+        if not len(pairs):
+            return
+        seen = grid.seen(places.astype(np.float64), normals.astype(np.float64))
+        probe, direction = pairs[:, 0], pairs[:, 1]
+        d = self._sets[probe % SETS, direction]
+        np.add.at(
+            self._values,
+            probe,
+            np.concatenate([np.ones((len(d), 1)), 3.0 * d], axis=1) * (seen / RAYS)[:, None],
+        )
+
+    def _grid(self, terms: NDArray[np.float64]) -> SkyGrid:
+        values = terms.copy()
+        values[self._inside] = (NO_PROBE, 0.0, 0.0, 0.0)
+        return SkyGrid(values.reshape(*self.counts, 4).astype(np.float16), self._low, self._step)
+
+
+def _terms(seen: NDArray[np.float64], directions: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(P, 4) mean and order 1 of what (P, R) directions (P, R, 3) see."""
+    mean = seen.mean(axis=1, keepdims=True)
+    vector = 3.0 * (seen[..., None] * directions).mean(axis=1)
+    return np.concatenate([mean, vector], axis=1)
+
+
+def make_grid(
+    rays: RayScene, bounds: NDArray[np.float64], keep_going: Callable[[float], bool] | None = None
+) -> SkyGrid | None:
+    """The grid of a level; None where `keep_going`, told the share done, said no."""
+    maker = GridMaker(rays, bounds)
+    for _ in maker.steps():
+        if keep_going is not None and not keep_going(maker.done):
+            return None
+    return maker.grid
+
+
+def save_grid(grid: SkyGrid, key: str, path: Path) -> None:
+    """Keep a grid in a file; a cache that cannot be written is no misfortune. Raises OSError."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    part = path.with_suffix(".part")
+    with open(part, "wb") as stream:
+        np.savez_compressed(stream, values=grid.values, low=grid.low, step=grid.step, key=np.array(key))
+    part.replace(path)
+
+
+def load_grid(path: Path, key: str) -> SkyGrid:
+    """A kept grid. Raises ValueProblem where there is none for this geometry."""
+    try:
+        with np.load(path, allow_pickle=False) as kept:
+            if str(kept["key"]) == key and kept["values"].ndim == 4 and kept["values"].shape[3] == 4:
+                return SkyGrid(kept["values"].astype(np.float16), kept["low"], kept["step"])
+    except (OSError, ValueError, KeyError, EOFError, ImportError):
+        pass
+    except Exception as error:  # zipfile and numpy raise kinds of their own for broken files
+        raise ValueProblem(f"the kept sky grid is broken: {error}", str(path)) from None
+    raise ValueProblem("there is no sky grid for this level", str(path))
