@@ -38,6 +38,9 @@ def _icon(kind: str, on: bool, shown: tuple[int, int, int]) -> QIcon:
             for offset in (-4.5, 0.0, 4.5):
                 painter.drawLine(QPointF(4 + offset / 2 + 3, 3), QPointF(2 + offset / 2 + 3, 15))
             painter.drawLine(QPointF(13, 3), QPointF(11, 15))
+        case "moon":
+            painter.drawArc(QRect(3, 3, 12, 12), 60 * 16, 240 * 16)
+            painter.drawArc(QRect(7, 3, 9, 12), 75 * 16, 210 * 16)
         case "sky":
             painter.drawArc(QRect(2, 4, 14, 18), 0, 180 * 16)
             painter.drawLine(QPointF(1, 14), QPointF(17, 14))
@@ -64,6 +67,13 @@ def _icon(kind: str, on: bool, shown: tuple[int, int, int]) -> QIcon:
     icon = QIcon(pixmap)
     icon.addPixmap(pixmap, QIcon.Mode.Selected)  # the light's colour stays true in a chosen row
     return icon
+
+
+def _strength(source: Source) -> str:
+    """How strong a source is, in a few words."""
+    if isinstance(source, Lamp):
+        return format_quantity(source.intensity, "cd")
+    return "as it truly is" if source.trim == 0.0 else f"{source.trim:+g} stops"
 
 
 class SourceList(QListWidget):
@@ -107,13 +117,10 @@ class SourceList(QListWidget):
     def _fill(self, row: int, source: Source) -> None:
         item = self.item(row)
         assert item is not None
-        unit = "cd" if isinstance(source, Lamp) else "lx"
-        strength = source.intensity if isinstance(source, Lamp) else source.illuminance
         item.setText(f"{source.name}")
         item.setIcon(source_icon(source))
         item.setToolTip(
-            f"{source.name}: {format_quantity(strength, unit)}"
-            f"{'' if source.on else ', off'}. Space switches it."
+            f"{source.name}: {_strength(source)}{'' if source.on else ', off'}. Space switches it."
         )
         item.setForeground(QColor(TOKENS["text" if source.on else "quiet"]))
 

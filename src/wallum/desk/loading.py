@@ -2,7 +2,7 @@
 
 import gc
 import logging
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
@@ -23,11 +23,15 @@ log = logging.getLogger("wallum.loading")
 
 @dataclass(frozen=True)
 class LoadedLevel:
-    """A level in the three forms that the desk needs."""
+    """A level in the three forms that the desk needs.
+
+    follows : by part, the lamp that its glow follows in the packed form
+    """
 
     level: Level
     block: Block
     rays: RayScene
+    follows: dict[str, str] = field(default_factory=dict)
 
 
 def load_now(reference: str, beside: Path | None) -> LoadedLevel:

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QImage
 
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
+from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.client import RendererClient
 from wallum.realtime.memory import Block
 from wallum.realtime.request import Detail, Frame, PictureRequest
@@ -30,7 +31,7 @@ class RenderLink(QObject):
         self._notifier: QSocketNotifier | None = None
         self._shown: Frame | None = None
         self._pixels: NDArray[np.uint8] | None = None
-        self._wanted: tuple[LitScene, Camera, tuple[int, int]] | None = None
+        self._wanted: PictureRequest | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
@@ -68,21 +69,30 @@ class RenderLink(QObject):
         size: tuple[int, int],
         active: frozenset[str] = frozenset(),
         moving: bool = False,
+        held_ev: float | None = None,
+        heroes: NDArray[np.float32] | None = None,
     ) -> int:
-        """Ask for a picture; it settles once the hand rests. Returns the request's number."""
-        self._wanted = (scene, camera, size)
+        """Ask for a picture; it settles once the hand rests. Returns the request's number.
+
+        held_ev, heroes : see PictureRequest
+        """
+        self._wanted = PictureRequest(0, scene, camera, size, settle=True, heroes=heroes)
         detail: Detail = "reduced" if moving else "full"
-        number = self._client.request(PictureRequest(0, scene, camera, size, active, detail))
+        asked = PictureRequest(0, scene, camera, size, active, detail, held_ev=held_ev, heroes=heroes)
+        number = self._client.request(asked)
         self._rest.start()
         return number
+
+    def set_grid(self, grid: ProbeGrid | None) -> None:
+        """What of the sky is seen where in the level."""
+        self._client.set_grid(grid)
 
     def _settle(self) -> None:
         if self._client.busy:
             # The hand may be quicker than the picture: it rests once it has seen its answer.
             self._rest.start()
         elif self._wanted is not None:
-            scene, camera, size = self._wanted
-            self._client.request(PictureRequest(0, scene, camera, size, settle=True))
+            self._client.request(self._wanted)
 
     def _receive(self) -> None:
         for message in self._client.receive():

@@ -8,15 +8,18 @@ from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
 from wallum.desk.loading import LoadedLevel
 from wallum.document import autosave
-from wallum.document.fields import Vector
+from wallum.document.fields import Vector, unchecked
 from wallum.document.history import History
-from wallum.document.paths import put, put_text
+from wallum.document.lanes import Lane, Peg, PegTime
+from wallum.document.paths import AXES, look_up, put, put_text
+from wallum.document.pegging import lane_at, pegged, unpegged, without_lane
 from wallum.document.project import Project, Shot, base_light
 from wallum.document.sources import PointSource, Source, SpotSource, new_id
 from wallum.document.storage import save
-from wallum.errors import ProjectProblem, WallumError
+from wallum.errors import PathProblem, ProjectProblem, WallumError
 from wallum.level.opening import reference_to
 from wallum.moment.camera import Camera
+from wallum.moment.hour import at_hour, day_of
 from wallum.physics.exposure import grey_luminance
 
 __all__ = ["Session", "fitting_intensity"]
@@ -24,7 +27,17 @@ __all__ = ["Session", "fitting_intensity"]
 AUTOSAVE_MS = 1500
 # A new lamp's light on a mid grey surface at its distance: this much above mid grey.
 NEW_LAMP_STOPS = 0.5
+# An edit this near a peg moves that peg's value; farther off it sets a new one [h].
+SAME_PEG_H = 0.25
 SPOT_DISTANCE_M, POINT_DISTANCE_M = 2.2, 0.8
+
+
+def lane_at_or_none(project: Project, path: str) -> Lane | None:
+    """The lane of a value; None also where there can be none."""
+    try:
+        return lane_at(project, path)
+    except PathProblem:
+        return None
 
 
 def fitting_intensity(ev100: float, distance_m: float) -> float:
@@ -40,6 +53,7 @@ class Session(QObject):
 
     changed = pyqtSignal()
     selection_changed = pyqtSignal()
+    hour_changed = pyqtSignal()
     told = pyqtSignal(str)  # a sentence for the status line
     failed = pyqtSignal(str)  # a sentence for the bar
 
@@ -52,6 +66,8 @@ class Session(QObject):
         self.selected: str = ""
         self.active: frozenset[str] = frozenset()  # sources under the hand
         self.camera: Camera | None = None
+        self.hour = self.history.present.setting.clock  # where the playhead stands [h]
+        self.shown_ev = self.history.present.look.ev100  # exposure of the last picture
         self._kept: Project = self.history.present
         self._autosave = QTimer(self)
         self._autosave.setInterval(AUTOSAVE_MS)
@@ -75,12 +91,58 @@ class Session(QObject):
         self._end_listening = self.history.listen(self.changed.emit)
         self.file, self._kept = file, project
         self.selected, self.active = "", frozenset()
+        self.hour, self.shown_ev = project.setting.clock, project.look.ev100
         self.selection_changed.emit()
         self.changed.emit()
+        self.hour_changed.emit()
 
     def recover(self, project: Project) -> None:
         """Go on with unsaved work that was found; it counts as unsaved."""
         self.history.edit("recovered work", project)
+
+    # -- the hour ----------------------------------------------------------------------
+
+    def set_hour(self, hour: float) -> None:
+        """Move the playhead [h]. Where it stands is kept with the project, but is no step."""
+        hour = min(max(hour, 0.0), 24.0)
+        if hour != self.hour:
+            self.hour = hour
+            self.hour_changed.emit()
+
+    @property
+    def now(self) -> Project:
+        """What is shown, with the values that the day's lanes give at this hour."""
+        project = at_hour(self.project, self.hour)
+        return unchecked(project, {"setting": unchecked(project.setting, {"clock": self.hour})})
+
+    def peg(self, label: str, path: str, at: PegTime, easing: str | None = None) -> None:
+        """Peg a value as it is at this hour."""
+        value = look_up(self.now, path)
+        self._edit(label, lambda: pegged(self.history.present, path, at, value, easing))
+
+    def take_peg(self, label: str, path: str, peg: Peg) -> None:
+        """Take one peg out."""
+        self._edit(label, lambda: unpegged(self.history.present, path, peg))
+
+    def take_lane(self, label: str, path: str) -> None:
+        """Take all pegs of a value out; what it is now stays."""
+        value = look_up(self.now, path)
+        self._edit(label, lambda: put(without_lane(self.history.present, path), path, value))
+
+    def _with(self, project: Project, path: str, value: Any) -> Project:
+        """A project with a value: in its lane, at this hour, where it has one."""
+        *head, last = path.split("/")
+        whole = "/".join(head) if last in AXES else path
+        if path == "setting/clock" or whole.startswith("shots/") or lane_at_or_none(project, whole) is None:
+            return put(project, path, value)
+        moved = put(self.now, path, value)
+        lane = lane_at_or_none(project, whole)
+        assert lane is not None
+        day = day_of(project.setting)
+        here = min(lane.pegs, key=lambda peg: abs((day.hour_of(peg.at) - self.hour + 12.0) % 24.0 - 12.0))
+        away = abs((day.hour_of(here.at) - self.hour + 12.0) % 24.0 - 12.0)
+        at = here.at if away < SAME_PEG_H else PegTime(hours=self.hour)
+        return pegged(project, whole, at, look_up(moved, whole))
 
     # -- selection ---------------------------------------------------------------------
 
@@ -99,7 +161,7 @@ class Session(QObject):
     def preview(self, path: str, value: Any) -> None:
         """Show a value while a drag lasts. Sources are addressed by @ and their id."""
         try:
-            shown = put(self.history.present, path, value)
+            shown = self._with(self.history.present, path, value)
         except WallumError as error:
             self.told.emit(str(error))
             return
@@ -119,11 +181,20 @@ class Session(QObject):
 
     def set_value(self, label: str, path: str, value: Any) -> None:
         """Change one value, as one step."""
-        self._edit(label, lambda: put(self.history.present, path, value))
+        self._edit(label, lambda: self._with(self.history.present, path, value))
+        if path == "setting/clock":
+            self.set_hour(self.project.setting.clock)
 
     def set_text(self, label: str, path: str, text: str) -> bool:
         """Change one value as typed; False where it was refused, and said why."""
-        return self._edit(label, lambda: put_text(self.history.present, path, text))
+        done = self._edit(label, lambda: self._with_text(self.history.present, path, text))
+        if done and path == "setting/clock":
+            self.set_hour(self.project.setting.clock)
+        return done
+
+    def _with_text(self, project: Project, path: str, text: str) -> Project:
+        typed = put_text(self.now, path, text)
+        return self._with(project, path, look_up(typed, path))
 
     def _edit(self, label: str, make: Any) -> bool:
         try:
@@ -145,7 +216,7 @@ class Session(QObject):
             "id": new_id("source"),
             "name": f"{kind.capitalize()} {number}",
             "position": place,
-            "intensity": fitting_intensity(project.look.ev100, distance),
+            "intensity": fitting_intensity(self.shown_ev, distance),
             "shadow": True,
             "range": 0.0,
         }
@@ -154,9 +225,7 @@ class Session(QObject):
             lamp = SpotSource(**common, direction=(-normal[0], -normal[1], -normal[2]))
         self.history.edit(f"put {lamp.name}", project.with_source(lamp))
         self.select(lamp.id)
-        self.told.emit(
-            f"{lamp.name}: {lamp.intensity:,.0f} cd, so that it shows at EV {project.look.ev100:g}"
-        )
+        self.told.emit(f"{lamp.name}: {lamp.intensity:,.0f} cd, so that it shows at EV {self.shown_ev:.1f}")
         return lamp
 
     def remove_selected(self) -> None:
@@ -180,6 +249,9 @@ class Session(QObject):
 
     def with_viewpoint(self, project: Project) -> Project:
         """The project with the present camera as its viewpoint."""
+        clock = round(self.hour * 60.0) / 60.0
+        if project.setting.clock != clock:
+            project = project.revised(setting=project.setting.revised(clock=clock))
         if self.camera is None:
             return project
         here = Shot(

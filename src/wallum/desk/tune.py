@@ -19,11 +19,12 @@ from PyQt6.QtWidgets import (
 )
 
 from wallum.desk.number_field import NumberField
+from wallum.desk.peg_button import PegButton
 from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
 from wallum.document.fields import Item, Parameter, declared
 from wallum.document.paths import choices
-from wallum.document.project import Look, base_light
+from wallum.document.project import Air, Look, Setting, base_light
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import Coloured, Lamp, PointSource, SpotSource
 from wallum.moment.shown_colour import shown_colour
@@ -66,6 +67,9 @@ class Row:
         self.label.setToolTip(info.help)
         self.widget, self._refresh = self._build(item)
         self.widget.setToolTip(self._tip())
+        self.peg: PegButton | None = None
+        if isinstance(item, Coloured | Look | Air) and info.kind != "colour":
+            self.peg = PegButton(session)
 
     def _tip(self) -> str:
         limits = ""
@@ -87,6 +91,9 @@ class Row:
         """Show the value of an item at a path; writes nothing."""
         self._path, self._title = f"{prefix}/{self._name}", title
         self._refresh(item)
+        if self.peg is not None:
+            owner = getattr(item, "id", prefix)
+            self.peg.refresh(self._path, self._step, self._session.project.lane(owner, self._name))
 
     def _build(self, item: Item) -> tuple[QWidget, Refresh]:
         match self._info.kind:
@@ -175,15 +182,17 @@ class Section(QWidget):
         self._grid = QWidget()
         grid = QGridLayout(self._grid)
         grid.setContentsMargins(0, 0, 0, 4)
-        grid.setHorizontalSpacing(8)
+        grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(5)
         grid.setColumnMinimumWidth(0, 84)
         grid.setColumnStretch(1, 1)
         line = 0
         for row in rows:
             grid.addWidget(row.label, line, 0)
+            if row.peg is not None:
+                grid.addWidget(row.peg, line, 2)
             line += 1 if row.wide else 0
-            grid.addWidget(row.widget, line, 0 if row.wide else 1, 1, 2 if row.wide else 1)
+            grid.addWidget(row.widget, line, 0 if row.wide else 1, 1, 3 if row.wide else 1)
             line += 1
         self._fold: QToolButton | None = None
         if title:
@@ -255,8 +264,8 @@ def _sorted_rows(session: Session, item: Item) -> tuple[list[Row], dict[str, lis
     return first, folded
 
 
-class TunePane(QScrollArea):
-    """Shows the selected source, or the picture's own values where none is.
+class TunePane(QWidget):
+    """Shows the selected source; where none is, the picture's values, the air or the place.
 
     The pane of each kind is built once, ahead of time: building one takes longer than a
     window may stick.
@@ -265,15 +274,48 @@ class TunePane(QScrollArea):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._group = "look"
         self._stack = QStackedWidget()
         self._panes = {type(one): Pane(session, one) for one in _one_of_each()}
         for pane in self._panes.values():
             self._stack.addWidget(pane)
-        self.setWidget(self._stack)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setWidget(self._stack)
+        self._tabs: dict[str, QToolButton] = {}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self._bar())
+        layout.addWidget(self._scroll, 1)
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
+        session.hour_changed.connect(self._hour_changed)
+        self.refresh()
+
+    def _bar(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("pane")
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(10, 6, 10, 2)
+        row.setSpacing(4)
+        for group, (text, tip) in GROUPS.items():
+            button = QToolButton()
+            button.setText(text)
+            button.setToolTip(tip)
+            button.setCheckable(True)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _, group=group: self.show_group(group))
+            row.addWidget(button)
+            self._tabs[group] = button
+        row.addStretch(1)
+        return bar
+
+    def show_group(self, group: str) -> None:
+        """Show the picture's values, the air's or the place's instead of a source's."""
+        self._group = group
+        self._session.select("")
         self.refresh()
 
     @property
@@ -283,20 +325,36 @@ class TunePane(QScrollArea):
         assert isinstance(shown, Pane)
         return shown
 
+    def _hour_changed(self) -> None:
+        # A day that plays would spend its time on numbers that no one can read.
+        if self._session.project.lanes or self._group == "setting":
+            self.refresh()
+
     def refresh(self) -> None:
         """Show the present values."""
-        source = self._session.selected_source
-        item: Item = source if source is not None else self._session.project.look
+        now = self._session.now
+        source = now.source(self._session.selected)
+        item: Item = source if source is not None else getattr(now, self._group)
         pane = self._panes[type(item)]
         if self._stack.currentWidget() is not pane:
             self._stack.setCurrentWidget(pane)
-            self.ensureVisible(0, 0)
+            self._scroll.ensureVisible(0, 0)
+        for group, button in self._tabs.items():
+            button.setChecked(source is None and group == self._group)
         if source is not None:
             pane.show_item(item, f"sources/@{source.id}", source.name)
         else:
-            pane.show_item(item, "look", "Picture")
+            pane.show_item(item, self._group, TITLES[self._group])
+
+
+GROUPS = {
+    "look": ("Picture", "Exposure of the picture"),
+    "air": ("Air", "Haze and mist that fill the level"),
+    "setting": ("Place", "Where on Earth, which day, how long a day lasts"),
+}
+TITLES = {"look": "Picture", "air": "Air", "setting": "Place and day"}
 
 
 def _one_of_each() -> tuple[Item, ...]:
-    sun, sky = base_light()
-    return (Look(), sun, sky, PointSource(id="p", name="Point"), SpotSource(id="s", name="Spot"))
+    lamps = (PointSource(id="p", name="Point"), SpotSource(id="s", name="Spot"))
+    return (Look(), Air(), Setting(), *base_light(), *lamps)

@@ -4,6 +4,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QCursor, QImage, QKeySequence
 from PyQt6.QtWidgets import (
@@ -17,21 +18,28 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wallum.desk.background import Background
 from wallum.desk.bar import Bar
+from wallum.desk.day_bar import DayBar
+from wallum.desk.exposing import Exposing
 from wallum.desk.files import ProjectFiles
 from wallum.desk.lists import ShotList, SourceList
 from wallum.desk.loading import LoadedLevel
 from wallum.desk.navigation import frame
+from wallum.desk.part_tools import toggle_follow, toggle_hero
 from wallum.desk.picture import PictureView
 from wallum.desk.render_link import RenderLink
 from wallum.desk.session import Session
+from wallum.desk.transport import Transport
 from wallum.desk.tune import TunePane
 from wallum.document.autosave import Recovery
 from wallum.document.project import Project
 from wallum.document.sources import Lamp
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
-from wallum.realtime.request import SETTLE_FRAMES, Frame
+from wallum.realtime.bundle import ProbeGrid
+from wallum.realtime.request import CELLS, SETTLE_FRAMES, Frame
+from wallum.transport.heroes import hero_cells
 
 __all__ = ["DeskWindow"]
 
@@ -51,7 +59,13 @@ class DeskWindow(QMainWindow):
         self.tune = TunePane(self.session)
         self.bar = Bar()
         self.files = ProjectFiles(self.session, self)
+        self.transport = Transport(self.session, self)
+        self.day = DayBar(self.session, self.transport)
+        self.background = Background(self.session, self)
+        self.exposing = Exposing()
         self._shown_project: Project | None = None
+        self._scrubbing = False
+        self._grid_text = ""  # how far the sky grid is
         self._oldest = 0  # number of the first picture of this level
         self._state = QLabel()
         self._told = QLabel()
@@ -85,6 +99,13 @@ class DeskWindow(QMainWindow):
             "Spot", "O", lambda: self._put("spot"), "Put a spot over the surface under the pointer"
         )
         self.frame_action = self._action("Frame", "Home", self._frame, "Bring the selected into view, or all")
+        self.play_action = self._action("Play", "Space", self.transport.toggle, "Play the day, or stop it")
+        self.hero_action = self._action(
+            "Hero", "H", self._mark_hero, "Make the part under the pointer a hero, or one no more"
+        )
+        self.follow_action = self._action(
+            "Glow follows", "G", self._let_follow, "Let the glow under the pointer follow the selected lamp"
+        )
         self.remove_action = self._action("Remove", "Ctrl+Delete", self.session.remove_selected)
 
     def _button(self, action: QAction) -> QToolButton:
@@ -158,6 +179,7 @@ class DeskWindow(QMainWindow):
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(0)
         rows.addWidget(self._top())
+        rows.addWidget(self.day)
         rows.addWidget(split, 1)
         rows.addWidget(self._bottom())
         self.setCentralWidget(bench)
@@ -176,6 +198,14 @@ class DeskWindow(QMainWindow):
     def _connect(self) -> None:
         self.session.changed.connect(self._project_changed)
         self.session.told.connect(self._told.setText)
+        self.session.hour_changed.connect(self._hour_changed)
+        self.day.ribbon.dragged.connect(self._scrub)
+        self.day.ribbon.released.connect(self._scrubbed)
+        self.day.place_asked.connect(lambda: self.tune.show_group("setting"))
+        self.transport.state_changed.connect(self.ask_picture)
+        self.background.grid_ready.connect(self._take_grid)
+        self.background.repacked.connect(self._level_repacked)
+        self.background.progressed.connect(self._grid_progress)
         self.session.failed.connect(lambda text: self.bar.tell(text))
         self.picture.camera_moved.connect(self._camera_moved)
         self.picture.resized.connect(self.ask_picture)
@@ -231,6 +261,8 @@ class DeskWindow(QMainWindow):
         if not self.link.client.running:
             self.link.start()
         self.link.set_level(loaded.block)
+        self.exposing.forget()
+        self.background.level_loaded(loaded)
         self.picture.show_note("Preparing the picture ...")
         self._look_from(self._first_camera(loaded))
         level = loaded.level
@@ -271,7 +303,46 @@ class DeskWindow(QMainWindow):
         size = self.picture.pixel_size()
         camera = self.picture.camera.with_aspect(size[0] / size[1])
         self._shown_project = self.session.project
-        self.link.show(evaluate(self.session.project), camera, size, self.session.active, moving)
+        scene = evaluate(self.session.project, self.session.hour)
+        look, dragging = self.session.now.look, bool(self.session.active)
+        if moving or dragging:
+            self.background.hand_moves()
+        held = self.exposing.held(look, dragging, self.transport.playing)
+        heroes = self._heroes(camera) if look.exposed == "metered" and look.weighted == "heroes" else None
+        self.link.show(scene, camera, size, self.session.active, moving, held, heroes)
+
+    def _heroes(self, camera: Camera) -> NDArray[np.float32] | None:
+        loaded = self.session.level
+        parts = frozenset(one.part for one in self.session.project.marks if one.hero)
+        if loaded is None or not parts:
+            return None
+        return hero_cells(loaded.rays, loaded.level, parts, camera, CELLS)
+
+    def _scrub(self, hour: float) -> None:
+        self._scrubbing = True
+        self.transport.play(False)
+        self.session.set_hour(hour)
+
+    def _scrubbed(self, hour: float) -> None:
+        self._scrubbing = False
+        self.session.set_hour(hour)
+        self.ask_picture()
+
+    def _hour_changed(self) -> None:
+        self.ask_picture(moving=self._scrubbing or self.transport.playing)
+
+    def _take_grid(self, grid: ProbeGrid | None) -> None:
+        self._grid_text = ""
+        self.link.set_grid(grid)
+        self.ask_picture()
+
+    def _grid_progress(self, done: float) -> None:
+        self._grid_text = f", sky grid {done:.0%}" if done < 1.0 else ""
+
+    def _level_repacked(self, loaded: LoadedLevel) -> None:
+        self.link.set_level(loaded.block)
+        self.background.level_loaded(loaded)
+        self.ask_picture()
 
     def _project_changed(self) -> None:
         self._refresh_title()
@@ -286,6 +357,8 @@ class DeskWindow(QMainWindow):
         if self.session.level is None or shown.number < self._oldest:
             return  # a late picture of the level before
         self.picture.show_frame(shown, image)
+        self.exposing.note(shown)
+        self.session.shown_ev = shown.ev100
         if shown.settled:
             text = (
                 "settled"
@@ -295,7 +368,9 @@ class DeskWindow(QMainWindow):
         else:
             text = "moving" if shown.detail == "reduced" else "as delivered"
         lost = f", {len(shown.unshadowed)} lamps without their shadow" if shown.unshadowed else ""
-        self._state.setText(f"{text}, {shown.total_ms:.0f} ms{lost}")
+        coarse = ", sky light coarse" if shown.coarse else self._grid_text
+        exposure = self.exposing.text(shown)
+        self._state.setText(f"{exposure}, {text}{coarse}, {shown.total_ms:.0f} ms{lost}")
 
     # -- tools -------------------------------------------------------------------------
 
@@ -352,6 +427,26 @@ class DeskWindow(QMainWindow):
             f"{part.name}, {material.name}, {distance:.2f} m away at {x:.2f}, {y:.2f}, {z:.2f}"
         )
 
+    def _part_under_pointer(self) -> tuple[str, str] | None:
+        """(id, name) of the part under the pointer; says so where there is none."""
+        at = QPointF(self.picture.mapFromGlobal(QCursor.pos()))
+        found = self.picture.surface_at(at) if self.picture.rect().contains(at.toPoint()) else None
+        if found is None or self.session.level is None:
+            self._told.setText("Point at a part of the level first")
+            return None
+        part = self.session.level.level.parts[self.session.level.rays.triangles.part[found[2]]]
+        return part.id, part.name
+
+    def _mark_hero(self) -> None:
+        part = self._part_under_pointer()
+        if part is not None:
+            toggle_hero(self.session, *part)
+
+    def _let_follow(self) -> None:
+        part = self._part_under_pointer()
+        if part is not None:
+            toggle_follow(self.session, *part)
+
     # -- the end -----------------------------------------------------------------------
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
@@ -364,7 +459,9 @@ class DeskWindow(QMainWindow):
 
     def dispose(self) -> None:
         """Stop what runs beside the window."""
+        self.transport.play(False)
         self.files.dispose()
+        self.background.dispose()
         self.picture.release_image()
         self.link.dispose()
         self.session.finish()

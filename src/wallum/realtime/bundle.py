@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["GLOW_SCALE", "VERTEX", "LevelBundle", "Surfacing", "TextureData"]
+__all__ = ["GLOW_SCALE", "VERTEX", "LevelBundle", "ProbeGrid", "Surfacing", "TextureData"]
 
 # G-buffer glow is kept at this share of its luminance: 11-bit floats then reach 1e6 cd/m2.
 GLOW_SCALE = 1.0 / 16.0
@@ -68,3 +68,13 @@ class LevelBundle:
     bounds: NDArray[np.float64]
     coarser: tuple[tuple[float, NDArray[np.int64]], ...] = ()
     followed: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class ProbeGrid:
+    """Probes as the renderer takes them: (X, Y, Z, 4) float16, the place of the first, the
+    step between them [m]; see transport.sky_grid."""
+
+    values: NDArray[np.float16]
+    low: tuple[float, float, float]
+    step: tuple[float, float, float]

@@ -17,9 +17,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.channel import Channel, Closed
 from wallum.realtime.memory import Block
-from wallum.realtime.open_sky import ProbeGrid
 from wallum.realtime.request import Frame, PictureRequest
 
 __all__ = ["RendererClient"]

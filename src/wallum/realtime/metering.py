@@ -7,11 +7,10 @@ from numpy.typing import NDArray
 from wallum.moment.scene import Metering
 from wallum.physics.exposure import metered_ev
 from wallum.realtime.programs import Programs, set_uniforms
+from wallum.realtime.request import CELLS
 
-__all__ = ["CELLS", "Meter", "centre_weights"]
+__all__ = ["Meter", "centre_weights"]
 
-# Cells across and down that a picture is metered in.
-CELLS = (64, 36)
 # Spread of the centre's weight, as a share of half the picture.
 CENTRE_SPREAD = 0.45
 

@@ -9,8 +9,8 @@ from wallum.document.project import Project
 from wallum.level.model import Level
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.bundling import bundle_level
-from wallum.realtime.open_sky import ProbeGrid
 from wallum.realtime.passes import PassRecord
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import SETTLE_FRAMES, PictureRequest

@@ -1,28 +1,16 @@
 """How much of the sky each pixel's surface sees, from the grid of probes; made once a G-buffer."""
 
-from dataclasses import dataclass
-
 import moderngl
 import numpy as np
-from numpy.typing import NDArray
 
+from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.programs import Programs, set_uniforms
 from wallum.realtime.targets import GBuffer
 from wallum.realtime.view import View
 
-__all__ = ["OPEN_UNIT", "OpenSky", "ProbeGrid"]
+__all__ = ["OPEN_UNIT", "OpenSky"]
 
 OPEN_UNIT, PROBE_UNIT = 11, 12
-
-
-@dataclass(frozen=True)
-class ProbeGrid:
-    """Probes as the renderer takes them: (X, Y, Z, 4) float16, the place of the first, the
-    step between them [m]; see transport.sky_grid."""
-
-    values: NDArray[np.float16]
-    low: tuple[float, float, float]
-    step: tuple[float, float, float]
 
 
 class OpenSky:

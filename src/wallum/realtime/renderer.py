@@ -7,9 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.errors import RendererProblem
-from wallum.realtime.bundle import LevelBundle
+from wallum.realtime.bundle import LevelBundle, ProbeGrid
 from wallum.realtime.engine import Engine, open_context
-from wallum.realtime.open_sky import ProbeGrid
 from wallum.realtime.request import SETTLE_FRAMES, Frame, PictureRequest
 from wallum.realtime.settle import Settler
 from wallum.realtime.view import pre_exposure

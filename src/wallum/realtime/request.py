@@ -11,10 +11,13 @@ from wallum.moment.scene import LitScene
 from wallum.realtime.passes import PassRecord
 from wallum.realtime.targets import Size
 
-__all__ = ["SETTLE_FRAMES", "Frame", "PictureRequest"]
+__all__ = ["CELLS", "SETTLE_FRAMES", "Frame", "PictureRequest"]
 
 # Jittered pictures that a settled one is the mean of.
 SETTLE_FRAMES = 64
+
+# Cells across and down that a picture is metered in.
+CELLS = (64, 36)
 
 Detail = Literal["full", "reduced", "sketch"]
 

@@ -1,0 +1,215 @@
+"""The day ribbon: 24 hours of the computed sky, the courses of sun and moon, the playhead."""
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from wallum.desk.session import Session
+from wallum.desk.tokens import TOKENS
+from wallum.document.lanes import format_clock
+from wallum.document.sources import Lamp
+from wallum.moment.day_strip import Course, course, events_of_day, strip_colours
+from wallum.moment.hour import day_of, knots_of
+
+__all__ = ["DayRibbon"]
+
+COLUMNS = 96
+AT_ONCE = 2  # columns computed before the window gets its turn
+SCALE_PX = 16
+STEP_H = 0.25
+
+
+class DayRibbon(QWidget):
+    """Drag to any hour; arrow keys step by a quarter of one."""
+
+    dragged = pyqtSignal(float)
+    released = pyqtSignal(float)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._strip = QImage(COLUMNS, 2, QImage.Format.Format_RGB32)
+        self._strip.fill(QColor(TOKENS["ground"]))
+        self._course: Course | None = None
+        self._events: dict[str, float] = {}
+        self._key: object = None
+        self._next = COLUMNS
+        self._work = QTimer(self)
+        self._work.setInterval(0)
+        self._work.timeout.connect(self._compute)
+        self._wait = QTimer(self)
+        self._wait.setSingleShot(True)
+        self._wait.setInterval(120)
+        self._wait.timeout.connect(self._begin)
+        self.setMinimumHeight(64)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Day")
+        self.setToolTip("The day: drag to any hour; arrow keys step by a quarter of an hour")
+        session.changed.connect(self.refresh)
+        session.selection_changed.connect(self.update)
+        session.hour_changed.connect(self.update)
+        self.refresh()
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 64)
+
+    # -- what is shown -----------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """See whether the day is still the one that is shown; a new one is computed soon."""
+        project = self._session.project
+        base = tuple(one for one in project.sources if not isinstance(one, Lamp))
+        lanes = tuple(lane for lane in project.lanes if any(lane.owner == one.id for one in base))
+        key = (base, lanes, project.setting)
+        if key != self._key:
+            self._key = key
+            self._wait.start()
+        self.update()
+
+    def _begin(self) -> None:
+        project = self._session.project
+        self._course = course(project, 48)
+        self._events = events_of_day(project)
+        self._next = 0
+        self._work.start()
+        self.update()
+
+    @property
+    def complete(self) -> bool:
+        """Whether the whole day is painted as it is."""
+        return self._next >= COLUMNS and not self._wait.isActive()
+
+    def _compute(self) -> None:
+        # From noon outward, so that what is bright comes first.
+        for _ in range(AT_ONCE):
+            if self._next >= COLUMNS:
+                self._work.stop()
+                break
+            offset = (self._next + 1) // 2 * (1 if self._next % 2 else -1)
+            column = (COLUMNS // 2 + offset) % COLUMNS
+            zenith, low = strip_colours(self._session.project, (column + 0.5) * 24.0 / COLUMNS)
+            self._strip.setPixelColor(column, 0, QColor(*zenith))
+            self._strip.setPixelColor(column, 1, QColor(*low))
+            self._next += 1
+        self.update()
+
+    # -- the hand ----------------------------------------------------------------------
+
+    def hour_at(self, x: float) -> float:
+        """Hour under a place of the widget."""
+        return min(max(x / max(self.width() - 1, 1) * 24.0, 0.0), 24.0)
+
+    def x_of(self, hour: float) -> float:
+        """Place of an hour."""
+        return hour / 24.0 * (self.width() - 1)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.dragged.emit(self.hour_at(event.position().x()))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self.dragged.emit(self.hour_at(event.position().x()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if event.button() == Qt.MouseButton.LeftButton:
+            self.released.emit(self.hour_at(event.position().x()))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        step = {Qt.Key.Key_Left: -STEP_H, Qt.Key.Key_Right: STEP_H}.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+            return
+        self.released.emit((self._session.hour + step) % 24.0)
+
+    # -- painting ----------------------------------------------------------------------
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        sky = QRectF(0.0, 0.0, self.width(), self.height() - SCALE_PX)
+        painter.fillRect(self.rect(), QColor(TOKENS["pane"]))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(sky, self._strip, QRectF(0.0, 0.25, COLUMNS, 1.5))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint_courses(painter, sky)
+        self._paint_scale(painter, sky)
+        self._paint_pegs(painter, sky)
+        self._paint_playhead(painter)
+        if self.hasFocus():
+            painter.setPen(QPen(QColor(TOKENS["accent"]), 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def _paint_courses(self, painter: QPainter, sky: QRectF) -> None:
+        if self._course is None:
+            return
+        level = sky.height() * 0.72
+        painter.setClipRect(sky)
+        painter.setPen(QPen(QColor(255, 255, 255, 46), 1))
+        painter.drawLine(QPointF(0.0, level), QPointF(sky.width(), level))
+        for elevations, colour, width in (
+            (self._course.moon, QColor(206, 216, 232, 190), 1.0),
+            (self._course.sun, QColor(255, 236, 190, 235), 1.5),
+        ):
+            line = QPolygonF(
+                [
+                    QPointF(self.x_of(hour), level - elevation / 90.0 * level)
+                    for hour, elevation in zip(self._course.hours, elevations, strict=True)
+                ]
+            )
+            painter.setPen(QPen(colour, width))
+            painter.drawPolyline(line)
+        painter.setClipping(False)
+
+    def _paint_scale(self, painter: QPainter, sky: QRectF) -> None:
+        font = painter.font()
+        font.setPointSizeF(7.5)
+        painter.setFont(font)
+        painter.setPen(QColor(TOKENS["quiet"]))
+        for hour in range(0, 24, 2):
+            x = self.x_of(hour)
+            painter.drawLine(QPointF(x, sky.bottom()), QPointF(x, sky.bottom() + 3))
+            place = QRectF(x + 3, sky.bottom(), 40, SCALE_PX)
+            painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, f"{hour:02d}")
+        for word, hour in self._events.items():
+            x = self.x_of(hour)
+            painter.setPen(QPen(QColor(255, 255, 255, 90), 1, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(x, 0.0), QPointF(x, sky.bottom()))
+            painter.setPen(QColor(0, 0, 0, 150))
+            wide = painter.fontMetrics().horizontalAdvance(word)
+            left = x - wide - 3 if word in ("dawn", "sunset") else x + 3
+            painter.drawText(QPointF(left + 1, 11), word)
+            painter.setPen(QColor(255, 255, 255, 210))
+            painter.drawText(QPointF(left, 10), word)
+
+    def _paint_pegs(self, painter: QPainter, sky: QRectF) -> None:
+        project = self._session.project
+        owner = self._session.selected
+        lanes = [one for one in project.lanes if not owner or one.owner == owner]
+        if not lanes:
+            return
+        day = day_of(project.setting)
+        painter.setPen(QPen(QColor(TOKENS["accent"]), 1.5))
+        painter.setBrush(QColor(TOKENS["pane"]))
+        for hour in sorted({round(hour, 3) for lane in lanes for hour, _, _ in knots_of(lane, day)}):
+            x = self.x_of(hour)
+            painter.drawLine(QPointF(x, sky.bottom() - 7), QPointF(x, sky.bottom() + 4))
+
+    def _paint_playhead(self, painter: QPainter) -> None:
+        x = round(self.x_of(self._session.hour)) + 0.5
+        painter.setPen(QPen(QColor(0, 0, 0, 140), 3))
+        painter.drawLine(QPointF(x, 0.0), QPointF(x, self.height()))
+        painter.setPen(QPen(QColor(TOKENS["accent"]), 1))
+        painter.drawLine(QPointF(x, 0.0), QPointF(x, self.height()))
+        text = format_clock(int(self._session.hour * 60.0) / 60.0)
+        wide = painter.fontMetrics().horizontalAdvance(text) + 8
+        left = min(max(x - wide / 2, 0.0), self.width() - wide)
+        box = QRectF(left, self.height() - SCALE_PX, wide, SCALE_PX)
+        painter.fillRect(box, QColor(TOKENS["accent"]))
+        painter.setPen(QColor("#202020"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

@@ -1,0 +1,71 @@
+"""The day at a glance: colours of the sky by the hour, courses of sun and moon, events."""
+
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.document.lanes import EVENTS
+from wallum.document.project import Project
+from wallum.moment.base_light import find_base_light, places
+from wallum.moment.hour import at_hour, day_of
+from wallum.physics.colour import luminance
+from wallum.physics.tone import srgb_encode
+
+__all__ = ["Course", "course", "events_of_day", "strip_colours"]
+
+# Luminance that is shown as bright as a strip gets, and how many stops below it are shown as
+# one: day and night differ by more than twenty.
+BRIGHTEST_CD_M2, SQUEEZED = 9000.0, 5.5
+SHOWN_AT_MOST = 0.62
+
+
+@dataclass(frozen=True)
+class Course:
+    """Apparent elevation [deg] of sun and moon at hours (N,)."""
+
+    hours: NDArray[np.float64]
+    sun: NDArray[np.float64]
+    moon: NDArray[np.float64]
+
+
+def course(project: Project, steps: int = 96) -> Course:
+    """The courses of sun and moon through the day, lanes taken in."""
+    hours = np.linspace(0.0, 24.0, steps + 1)
+    pairs = [places(at_hour(project, float(h)), float(h % 24.0)) for h in hours]
+    return Course(hours, np.array([s.elevation for s, _ in pairs]), np.array([m.elevation for _, m in pairs]))
+
+
+def _shown(rgb: NDArray[np.float64]) -> tuple[int, int, int]:
+    bright = max(float(luminance(rgb)), 1e-6)
+    value = SHOWN_AT_MOST * (bright / BRIGHTEST_CD_M2) ** (1.0 / SQUEEZED)
+    linear = np.clip(rgb / bright * value**2.2, 0.0, 1.0)
+    red, green, blue = np.round(srgb_encode(linear) * 255.0).astype(int)
+    return int(red), int(green), int(blue)
+
+
+def strip_colours(project: Project, hour: float) -> tuple[tuple[int, int, int], tuple[int, int, int]]:
+    """8-bit sRGB of the zenith and of the horizon at an hour, squeezed so that night shows."""
+    sky = find_base_light(at_hour(project, hour), hour).sky
+    if sky is None:
+        return (24, 24, 24), (24, 24, 24)
+    zenith = sky.luminance[:6].mean(axis=(0, 1)).astype(np.float64)
+    low = sky.luminance[-14:-5].mean(axis=(0, 1)).astype(np.float64)
+    return _shown(zenith), _shown(low)
+
+
+EVENT_WORDS: Final = ("dawn", "sunrise", "noon", "sunset", "dusk")
+
+
+def events_of_day(project: Project) -> dict[str, float]:
+    """Hours of the solar events that this day has."""
+    day = day_of(project.setting)
+    out = {}
+    for word in EVENT_WORDS:
+        tie, angle = EVENTS[word]
+        if tie == "noon":
+            out[word] = day.noon
+        elif day.happens(angle):
+            out[word] = day.crossing(angle, tie == "rising")
+    return out
