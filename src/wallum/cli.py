@@ -1,7 +1,5 @@
 """The command line: the contract for automatic checks. Commands only ask, show and edit."""
 
-import datetime as dt
-import json
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -10,63 +8,13 @@ from typing import Any
 import click
 
 from wallum import __version__
+from wallum.cli_day import prepare, sheet_command, sun_command
+from wallum.cli_values import Size, Triple, open_reference, print_json, setting_changes, with_changes
 from wallum.errors import WallumError
 
 __all__ = ["cli", "main"]
 
 Json = dict[str, Any]
-
-
-class Triple(click.ParamType[tuple[float, float, float]]):
-    """X,Y,Z in metres."""
-
-    name = "X,Y,Z"
-
-    def convert(self, value: Any, param: Any, ctx: Any) -> tuple[float, float, float]:
-        if isinstance(value, tuple):
-            return value
-        parts = str(value).split(",")
-        try:
-            x, y, z = (float(part) for part in parts)
-        except ValueError:
-            self.fail(f"cannot read {value!r} (expected three numbers X,Y,Z)", param, ctx)
-        return x, y, z
-
-
-class Size(click.ParamType[tuple[int, int]]):
-    """WxH in pixels."""
-
-    name = "WxH"
-
-    def convert(self, value: Any, param: Any, ctx: Any) -> tuple[int, int]:
-        if isinstance(value, tuple):
-            return value
-        width, _, height = str(value).lower().partition("x")
-        if not (width.isdigit() and height.isdigit() and 0 < int(width) <= 8192 and 0 < int(height) <= 8192):
-            self.fail(f"cannot read {value!r} (expected WxH such as 1280x720, up to 8192)", param, ctx)
-        return int(width), int(height)
-
-
-def _print_json(value: Any) -> None:
-    click.echo(json.dumps(value, indent=1, ensure_ascii=False))
-
-
-def _open(reference: str) -> tuple[Any, Path | None]:
-    from wallum.level.opening import open_project
-
-    return open_project(reference)
-
-
-def _with_changes(project: Any, changes: tuple[str, ...]) -> Any:
-    from wallum.document.paths import put_text
-    from wallum.errors import ValueProblem
-
-    for change in changes:
-        path, equals, text = change.partition("=")
-        if not equals:
-            raise ValueProblem(f"cannot read {change!r}", "", "PATH=VALUE")
-        project = put_text(project, path.strip(), text)
-    return project
 
 
 @click.group(help=f"Wallum {__version__}: compose the light of a real-time level.")
@@ -95,11 +43,11 @@ def new_command(
         raise ProjectProblem("there is a file of that name already", str(project), "a new name")
     opened = open_level(reference_to(Path(level), None), None)
     made = new_project(opened, reference_to(Path(level), project))
-    made = _with_changes(made, _setting_changes(place, date, utc_offset))
+    made = with_changes(made, setting_changes(place, date, utc_offset))
     save(made, project)
     findings = [vars(finding) for finding in opened.findings]
     if as_json:
-        _print_json({"project": str(project), "parts": len(opened.parts), "findings": findings})
+        print_json({"project": str(project), "parts": len(opened.parts), "findings": findings})
         return
     click.echo(
         f"{project}: {len(opened.parts)} parts, {opened.triangle_count} triangles, "
@@ -107,26 +55,6 @@ def new_command(
     )
     for finding in opened.findings:
         click.echo(f"{finding.grade}: {finding.text}")
-
-
-def _setting_changes(place: str | None, date: str | None, utc_offset: float | None) -> tuple[str, ...]:
-    from wallum.errors import ValueProblem
-
-    out = []
-    if place is not None:
-        latitude, comma, longitude = place.partition(",")
-        if not comma:
-            raise ValueProblem(f"cannot read {place!r}", "--place", "LAT,LON in degrees")
-        out += [f"setting/latitude={latitude}", f"setting/longitude={longitude}"]
-    if date is not None:
-        try:
-            dt.date.fromisoformat(date)
-        except ValueError:
-            raise ValueProblem(f"cannot read {date!r}", "--date", "YYYY-MM-DD") from None
-        out.append(f"setting/date={date}")
-    if utc_offset is not None:
-        out.append(f"setting/utc_offset={utc_offset}")
-    return tuple(out)
 
 
 @cli.command("show")
@@ -139,7 +67,7 @@ def show_command(project: str, path: str, as_json: bool) -> None:
     from wallum.document.paths import look_up, walk
     from wallum.document.quantities import format_quantity
 
-    document, _ = _open(project)
+    document, _ = open_reference(project)
     found = look_up(document, path)
     prefix = path.strip("/")
     rows = [
@@ -150,7 +78,7 @@ def show_command(project: str, path: str, as_json: bool) -> None:
     if as_json:
         values = {where: {"value": value, "unit": info.unit} for where, info, value in rows}
         plain = not isinstance(found, Item | tuple) or not rows
-        _print_json({"path": prefix, "value": found} if plain else {"values": values})
+        print_json({"path": prefix, "value": found} if plain else {"values": values})
         return
     for where, info, value in rows:
         shown = format_quantity(value, info.unit) if isinstance(value, float) else value
@@ -170,15 +98,15 @@ def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_jso
     from wallum.document.storage import save
     from wallum.errors import ProjectProblem
 
-    document, file = _open(project)
-    changed = _with_changes(document, changes)
+    document, file = open_reference(project)
+    changed = with_changes(document, changes)
     target = out or file
     if target is None:
         raise ProjectProblem("has no file to write to", project, "--out FILE")
     save(changed, target)
     paths = [change.partition("=")[0].strip() for change in changes]
     if as_json:
-        _print_json({"file": str(target), "values": {path: look_up(changed, path) for path in paths}})
+        print_json({"file": str(target), "values": {path: look_up(changed, path) for path in paths}})
         return
     for path in paths:
         click.echo(f"{path} = {look_up(changed, path)}")
@@ -191,6 +119,8 @@ def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_jso
 @click.option("--toward", type=Triple(), default=None)
 @click.option("--fov", type=click.FloatRange(1.0, 150.0), default=50.0, help="Vertical, in degrees.")
 @click.option("--size", type=Size(), default=(1280, 720))
+@click.option("--clock", default=None, metavar="HH:MM", help="Time of day; the project's where not given.")
+@click.option("--date", default=None, metavar="YYYY-MM-DD")
 @click.option("--set", "changes", multiple=True, metavar="PATH=VALUE")
 @click.option("--engine", type=click.Choice(["realtime"]), default="realtime")
 @click.option("--as-delivered", is_flag=True, help="One frame, not settled.")
@@ -205,18 +135,35 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
 
     if out.suffix.lower() not in (".png", ".exr"):
         raise ExportProblem(f"cannot write {out.suffix or 'it'}", str(out), ".png or .exr")
-    document, file = _open(project)
-    document = _with_changes(document, options["changes"])
+    document, file = open_reference(project)
+    document = with_changes(document, setting_changes(date=options["date"], clock=options["clock"]))
+    document = with_changes(document, options["changes"])
     level = open_level(document.level, file)
     camera = _camera(document, level, options)
-    picture = render_picture(document, level, camera, options["size"], settle=not options["as_delivered"])
+    drawn = prepare(document, level, file)
+    picture = render_picture(
+        drawn.project,
+        level,
+        camera,
+        options["size"],
+        settle=not options["as_delivered"],
+        renderer=drawn.renderer,
+        heroes=drawn.heroes(camera),
+    )
     if out.suffix.lower() == ".png":
         write_png(out, picture.rgb)
     else:
         write_exr(out, picture.luminance)
     if as_json:
         passes = [{"name": p.name, "ms": round(p.ms, 3), "work": p.work} for p in picture.passes]
-        _print_json({"file": str(out), "settled": picture.settled, "passes": passes})
+        print_json(
+            {
+                "file": str(out),
+                "settled": picture.settled,
+                "ev100": picture.ev100,
+                "passes": passes,
+            }
+        )
         return
     click.echo(
         f"{out}: {options['size'][0]}x{options['size'][1]}, "
@@ -247,6 +194,8 @@ def _camera(document: Any, level: Any, options: Json) -> Any:
 @click.argument("project")
 @click.option("--at", type=Triple(), required=True)
 @click.option("--facing", type=Triple(), default=(0.0, 1.0, 0.0))
+@click.option("--clock", default=None, metavar="HH:MM", help="Time of day; the project's where not given.")
+@click.option("--date", default=None, metavar="YYYY-MM-DD")
 @click.option("--samples", type=click.IntRange(1, 1_000_000), default=256)
 @click.option("--set", "changes", multiple=True, metavar="PATH=VALUE")
 @click.option("--json", "as_json", is_flag=True)
@@ -257,6 +206,8 @@ def meter_command(
     samples: int,
     changes: tuple[str, ...],
     as_json: bool,
+    clock: str | None,
+    date: str | None,
 ) -> None:
     """Read illuminance at a point, by source: direct light, shadows by rays."""
     import numpy as np
@@ -268,15 +219,15 @@ def meter_command(
     from wallum.transport.direct import direct_illuminance
     from wallum.transport.rays import RayScene
 
-    document, file = _open(project)
-    document = _with_changes(document, changes)
+    document, file = open_reference(project)
+    document = with_changes(document, (*setting_changes(date=date, clock=clock), *changes))
     level = open_level(document.level, file)
     rays = RayScene(level, flatten(level))
     reading = direct_illuminance(rays, evaluate(document), np.array(at), np.array(facing), samples)
     by_source = {slug_of(document, "sources", key): lx for key, lx in reading.by_source.items()}
     if as_json:
         # Bounce light is not computed yet: null, so that no one takes it for none.
-        _print_json(
+        print_json(
             {
                 "illuminance_lx": reading.direct_lx,
                 "direct_lx": reading.direct_lx,
@@ -303,14 +254,18 @@ def export_command(project: str, file: Path, as_json: bool) -> None:
 
     if file.suffix.lower() not in (".glb", ".gltf"):
         raise ExportProblem(f"cannot write {file.suffix or 'it'}", str(file), ".glb or .gltf")
-    document, beside = _open(project)
+    document, beside = open_reference(project)
     warnings = export_gltf(document, open_level(document.level, beside), file)
     if as_json:
-        _print_json({"file": str(file), "warnings": warnings})
+        print_json({"file": str(file), "warnings": warnings})
         return
     for warning in warnings:
         click.echo(f"warning: {warning}")
     click.echo(str(file))
+
+
+cli.add_command(sun_command)
+cli.add_command(sheet_command)
 
 
 @cli.command("desk")
@@ -347,7 +302,7 @@ def speed_command(as_json: bool) -> None:
 
     rows = measure_all(progress=lambda text: click.echo(text, err=True))
     if as_json:
-        _print_json({"speed": [row.as_json() for row in rows]})
+        print_json({"speed": [row.as_json() for row in rows]})
     else:
         for row in rows:
             click.echo(row.as_text())
@@ -366,7 +321,7 @@ def test_command(arguments: tuple[str, ...]) -> None:
 def _report(error: WallumError, as_json: bool) -> int:
     click.echo(f"wallum: {error}", err=True)
     if as_json:
-        _print_json({"error": error.as_json()})
+        print_json({"error": error.as_json()})
     return error.exit_status
 
 

@@ -176,8 +176,8 @@ class DayRibbon(QWidget):
             painter.drawLine(QPointF(x, sky.bottom()), QPointF(x, sky.bottom() + 3))
             place = QRectF(x + 3, sky.bottom(), 40, SCALE_PX)
             painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, f"{hour:02d}")
-        for word, hour in self._events.items():
-            x = self.x_of(hour)
+        for word, at in self._events.items():
+            x = self.x_of(at)
             painter.setPen(QPen(QColor(255, 255, 255, 90), 1, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(x, 0.0), QPointF(x, sky.bottom()))
             painter.setPen(QColor(0, 0, 0, 150))

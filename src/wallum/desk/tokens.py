@@ -43,8 +43,9 @@ QComboBox QAbstractItemView {{ background: {raised}; border: 1px solid {edge};
 QCheckBox {{ spacing: 6px; border: 1px solid transparent; padding: 2px; }}
 QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {edge}; background: {pane}; }}
 QCheckBox::indicator:checked {{ background: {accent}; border-color: {accent}; }}
-QLineEdit {{ background: {pane}; border: 1px solid {accent};
+QLineEdit {{ background: {pane}; border: 1px solid {edge};
     selection-background-color: {line}; padding: 1px 3px; }}
+QLineEdit:focus {{ border: 1px solid {accent}; }}
 QScrollArea {{ border: none; background: {pane}; }}
 QScrollBar:vertical {{ background: {pane}; width: 9px; }}
 QScrollBar::handle:vertical {{ background: {line}; min-height: 24px; }}

@@ -7,7 +7,7 @@ here and nowhere else.
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from functools import lru_cache
-from typing import Annotated, Any, Literal, Self, TypeVar
+from typing import Annotated, Any, Literal, Self, TypeVar, cast
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 from pydantic.fields import FieldInfo
@@ -95,7 +95,7 @@ AnyItem = TypeVar("AnyItem", bound=Item)
 def field_check(kind: type[Item], name: str) -> Callable[[Any], Any]:
     """What validates a value for one field by itself; it raises ValueError."""
     field = kind.model_fields[name]
-    adapter: TypeAdapter[Any] = TypeAdapter(Annotated[field.annotation, field])  # type: ignore[name-defined]
+    adapter: TypeAdapter[Any] = TypeAdapter(cast(Any, Annotated[field.annotation, field]))
 
     def check(value: Any) -> Any:
         try:

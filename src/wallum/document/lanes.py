@@ -42,8 +42,8 @@ class PegTime(Item):
     """
 
     tie: Tie = "clock"
-    hours: float = Field(0.0, ge=-24.0, le=24.0, allow_inf_nan=False)
-    angle: float = Field(0.0, ge=-90.0, le=90.0, allow_inf_nan=False)
+    hours: float = Field(default=0.0, ge=-24.0, le=24.0, allow_inf_nan=False)
+    angle: float = Field(default=0.0, ge=-90.0, le=90.0, allow_inf_nan=False)
 
     def text(self) -> str:
         """As it is typed."""
@@ -119,4 +119,4 @@ def parse_peg_time(text: str) -> PegTime:
     if found["angle"] is not None:
         angle = float(found["angle"])
     hours = parse_clock(found["off"].rjust(5, "0")) if found["off"] else 0.0
-    return PegTime(tie=tie, hours=-hours if found["sign"] == "-" else hours, angle=angle)  # type: ignore[arg-type]
+    return PegTime(tie=tie, hours=-hours if found["sign"] == "-" else hours, angle=angle)

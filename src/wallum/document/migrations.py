@@ -17,7 +17,7 @@ def _base_light_was_free(data: dict[str, Any]) -> dict[str, Any]:
     sources = data.get("sources")
     if isinstance(sources, list):
         sources = [
-            {**one, **kept.get(one.get("kind"), {})} if isinstance(one, dict) else one for one in sources
+            {**one, **kept.get(str(one.get("kind")), {})} if isinstance(one, dict) else one for one in sources
         ]
         data = {**data, "sources": sources}
     return data

@@ -76,7 +76,7 @@ class Setting(Item):
 
 
 def _metering(default: float, label: str, help_text: str, unit: str, low: float, high: float) -> float:
-    return parameter(  # type: ignore[no-any-return]
+    return parameter(
         default,
         label=label,
         help=help_text,

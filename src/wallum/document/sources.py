@@ -117,9 +117,7 @@ class Coloured(Item):
 
 
 def _trim(help_text: str) -> float:
-    return parameter(  # type: ignore[no-any-return]
-        0.0, label="Trim", help=help_text, unit="stops", low=-12.0, high=12.0, step=0.1
-    )
+    return parameter(0.0, label="Trim", help=help_text, unit="stops", low=-12.0, high=12.0, step=0.1)
 
 
 class FarLight(Coloured):
@@ -278,7 +276,7 @@ class SkySource(Coloured):
 
 
 def _switching(default: float, label: str, help_text: str, unit: str) -> float:
-    return parameter(  # type: ignore[no-any-return]
+    return parameter(
         default,
         label=label,
         help=help_text,

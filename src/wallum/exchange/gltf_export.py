@@ -222,7 +222,7 @@ def _light(source: SunSource | Lamp) -> Json:
     else:
         assert isinstance(source, Lamp)
         kept["radius"] = source.radius
-        out["type"] = source.kind
+        out["type"] = "spot" if isinstance(source, SpotSource) else "point"
         if source.range > 0.0:
             out["range"] = source.range
     if not source.on:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.document.fields import Vector
+from wallum.document.lanes import Lane, Peg, PegTime
 from wallum.document.project import Air, Look, Project, Setting, Shot, base_light
 from wallum.document.sources import PointSource, Source, SpotSource
 from wallum.level.model import Level, Material, Mesh, Part, Picture, Primitive, TextureUse
@@ -298,6 +299,16 @@ def jar_yard() -> Level:
 DUSK: Final = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12", clock=17.85)
 
 
+def _darker_by_night() -> Lane:
+    """By day the picture is metered to mid grey; the night stays a night."""
+    events = ((-6.0, -0.7, "rising"), (8.0, 0.8, "rising"), (8.0, 0.8, "setting"), (-6.0, -0.7, "setting"))
+    pegs = tuple(
+        Peg(at=PegTime(tie=tie, angle=angle), value=value)  # type: ignore[arg-type]
+        for angle, value, tie in events
+    )
+    return Lane(owner="look", name="compensation", pegs=pegs)
+
+
 def jar_yard_project() -> Project:
     """The yard at dusk, the sun just gone: a clear sky and forty lamps that the dusk switches on."""
     lamps = tuple(one.revised(switched="by light", on_below=400.0, off_above=800.0) for one in yard_lamps())
@@ -305,8 +316,9 @@ def jar_yard_project() -> Project:
         name="Jar yard",
         level="builtin:jar-yard",
         setting=DUSK,
-        air=Air(on=True, visibility=12_000.0, scale_height=300.0),
+        air=Air(on=True, visibility=25_000.0, scale_height=400.0),
         sources=(*base_light(), *lamps),
         shots=jar_yard().shots,
         look=Look(exposed="metered", ev100=6.6),
+        lanes=(_darker_by_night(),),
     )

@@ -17,7 +17,7 @@ __all__ = ["Course", "course", "events_of_day", "strip_colours"]
 
 # Luminance that is shown as bright as a strip gets, and how many stops below it are shown as
 # one: day and night differ by more than twenty.
-BRIGHTEST_CD_M2, SQUEEZED = 9000.0, 5.5
+BRIGHTEST_CD_M2, SQUEEZED = 9000.0, 8.0
 SHOWN_AT_MOST = 0.62
 
 

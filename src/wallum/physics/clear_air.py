@@ -35,7 +35,7 @@ def optical_depths() -> NDArray[np.float64]:
     return np.stack([molecules, haze, ozone])
 
 
-def air_mass(elevation_deg: Floats) -> NDArray[np.float64]:
+def air_mass(elevation_deg: Floats | float) -> NDArray[np.float64]:
     """Relative air mass toward an apparent elevation; 38 at the horizon and held below.
 
     Source: Kasten, Young 1989.

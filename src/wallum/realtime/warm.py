@@ -26,8 +26,8 @@ def _lamps(shadow: bool) -> Lamps:
 def _requests() -> Iterator[PictureRequest]:
     none = Lamps((), np.zeros((0, LAMP_WIDTH), np.float32))
     sun = Sun("sun", np.array([0.0, 1.0, 0.0]), np.ones(3), 0.01, True)
-    dome = plain_dome(1.0, np.ones(3)).astype(np.float32)
-    sky = Dome("sky", dome, np.ones(3), (-1.0,), stars=Stars(np.eye(3), 1e9))
+    even = plain_dome(1.0, np.ones(3)).astype(np.float32)
+    sky = Dome("sky", even, np.ones(3), (-1.0,), stars=Stars(np.eye(3), 1e9))
     camera = Camera((0.0, 1.0, 3.0), (0.0, 0.0, -1.0))
     for bright, dome in ((sun, sky), (None, None), (None, sky), (sun, None)):
         for lamps in (none, _lamps(False), _lamps(True)):

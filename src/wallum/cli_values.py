@@ -1,0 +1,102 @@
+"""Kinds of values that commands take, and what they share."""
+
+import datetime as dt
+import json
+from pathlib import Path
+from typing import Any
+
+import click
+
+__all__ = ["Size", "Triple", "open_reference", "print_json", "setting_changes", "with_changes"]
+
+# Parts a parameter's path from a peg's time.
+PEG_MARK = "@"
+
+
+class Triple(click.ParamType[tuple[float, float, float]]):
+    """X,Y,Z in metres."""
+
+    name = "X,Y,Z"
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> tuple[float, float, float]:
+        if isinstance(value, tuple):
+            return value
+        parts = str(value).split(",")
+        try:
+            x, y, z = (float(part) for part in parts)
+        except ValueError:
+            self.fail(f"cannot read {value!r} (expected three numbers X,Y,Z)", param, ctx)
+        return x, y, z
+
+
+class Size(click.ParamType[tuple[int, int]]):
+    """WxH in pixels."""
+
+    name = "WxH"
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> tuple[int, int]:
+        if isinstance(value, tuple):
+            return value
+        width, _, height = str(value).lower().partition("x")
+        if not (width.isdigit() and height.isdigit() and 0 < int(width) <= 8192 and 0 < int(height) <= 8192):
+            self.fail(f"cannot read {value!r} (expected WxH such as 1280x720, up to 8192)", param, ctx)
+        return int(width), int(height)
+
+
+def print_json(value: Any) -> None:
+    """One JSON document on standard output."""
+    click.echo(json.dumps(value, indent=1, ensure_ascii=False))
+
+
+def open_reference(reference: str) -> tuple[Any, Path | None]:
+    """A project by its file or demo name, and its file."""
+    from wallum.level.opening import open_project
+
+    return open_project(reference)
+
+
+def with_changes(project: Any, changes: tuple[str, ...]) -> Any:
+    """The project with PATH=VALUE changes; PATH@TIME=VALUE sets a peg."""
+    from wallum.document.paths import put_text
+    from wallum.document.pegging import pegged_text
+    from wallum.errors import ValueProblem
+
+    for change in changes:
+        path, equals, text = change.partition("=")
+        if not equals:
+            raise ValueProblem(f"cannot read {change!r}", "", "PATH=VALUE, or PATH@TIME=VALUE for a peg")
+        where, at, when = path.partition(PEG_MARK)
+        if at and not where.endswith("/"):
+            project = pegged_text(project, where.strip(), when, text)
+        else:
+            project = put_text(project, path.strip(), text)
+    return project
+
+
+def setting_changes(
+    place: str | None = None,
+    date: str | None = None,
+    utc_offset: float | None = None,
+    clock: str | None = None,
+) -> tuple[str, ...]:
+    """Options of place and time as changes. Raises ValueProblem."""
+    from wallum.document.lanes import parse_clock
+    from wallum.errors import ValueProblem
+
+    out = []  # in the words of `set`
+    if place is not None:
+        latitude, comma, longitude = place.partition(",")
+        if not comma:
+            raise ValueProblem(f"cannot read {place!r}", "--place", "LAT,LON in degrees")
+        out += [f"setting/latitude={latitude}", f"setting/longitude={longitude}"]
+    if date is not None:
+        try:
+            dt.date.fromisoformat(date)
+        except ValueError:
+            raise ValueProblem(f"cannot read {date!r}", "--date", "YYYY-MM-DD") from None
+        out.append(f"setting/date={date}")
+    if utc_offset is not None:
+        out.append(f"setting/utc_offset={utc_offset}")
+    if clock is not None:
+        out.append(f"setting/clock={parse_clock(clock)}")
+    return tuple(out)

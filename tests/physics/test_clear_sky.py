@@ -1,0 +1,163 @@
+"""The clear day, twilight and night: sums, bands, colours, and no jumps."""
+
+import numpy as np
+import pytest
+
+from wallum.physics.clear_air import air_mass, optical_depths, scattered_colour, transmitted
+from wallum.physics.clear_sky import NIGHT_LX, clear_dome, night_dome, relative_luminance, sky_illuminance
+from wallum.physics.colour import cct_of, light_colour, luminance
+from wallum.physics.dome import dome_directions, dome_illuminance
+from wallum.physics.stars import stars
+from wallum.physics.sunlight import moonlight, phase_factor, sunlight, visible_share
+
+RADIUS = 0.267
+
+
+def direction(elevation, azimuth=90.0):
+    el, az = np.radians(elevation), np.radians(azimuth)
+    return np.array([np.cos(el) * np.sin(az), np.sin(el), -np.cos(el) * np.cos(az)])
+
+
+def dome_at(elevation):
+    return clear_dome(direction(elevation), elevation, sky_illuminance(elevation))
+
+
+@pytest.mark.parametrize("elevation", [60.0, 20.0, 3.0, -4.0, -10.0])
+def test_the_dome_gives_open_ground_what_was_stated(elevation):
+    assert luminance(dome_illuminance(dome_at(elevation))) == pytest.approx(
+        sky_illuminance(elevation), rel=1e-6
+    )
+
+
+def test_type_12_is_the_standards_own():
+    """CIE S 011: 1 + a exp(b / cos Z) over 1 + a exp(b) at the zenith, and the indicatrix."""
+    zenith, off = np.array([0.0, np.pi / 3]), np.array([np.pi / 4, np.pi / 2])
+    first = relative_luminance(zenith[:1], off[:1])[0]
+    exact = (1 - np.exp(-0.32)) * (
+        1 + 10 * (np.exp(-3 * np.pi / 4) - np.exp(-3 * np.pi / 2)) + 0.45 * np.cos(np.pi / 4) ** 2
+    )
+    assert first == pytest.approx(exact)
+    assert relative_luminance(zenith[1:], off[1:])[0] == pytest.approx(1 - np.exp(-0.64))
+
+
+@pytest.mark.parametrize(
+    ("elevation", "low", "high"),
+    [
+        # IES daylight availability, 0.8 + 15.5 sqrt(sin a) klx.
+        (90.0, 16_200, 16_400),
+        (30.0, 11_700, 11_800),
+        (10.0, 7_200, 7_300),
+        # Explanatory Supplement: sunset 400-800, the three twilights.
+        (0.0, 400, 800),
+        (-0.8333, 400, 800),
+        (-6.0, 3.3, 3.5),
+        (-12.0, 0.0075, 0.0085),
+        (-18.0, 0.0, 1e-4),
+        (-60.0, 0.0, 0.0),
+    ],
+)
+def test_the_sky_gives_what_is_published(elevation, low, high):
+    assert low <= sky_illuminance(elevation) <= high
+
+
+def test_the_natural_night_is_dark():
+    total = luminance(dome_illuminance(night_dome()))
+    assert 0.0005 < total < 0.0008
+    assert total == pytest.approx(NIGHT_LX)
+
+
+@pytest.mark.parametrize(
+    ("elevation", "low", "high"), [(90.0, 100_000, 112_000), (30.0, 80_000, 92_000), (5.0, 12_000, 20_000)]
+)
+def test_the_sun_gives_what_clear_days_give(elevation, low, high):
+    """Around 127.5 klx exp(-0.21 m), IES: 103, 84 and 14 klx."""
+    assert low < luminance(sunlight(elevation, RADIUS)) < high
+
+
+def test_without_air_the_sun_gives_the_constant():
+    whole = transmitted(90.0) / np.exp(-0.0)
+    assert luminance(whole) < 1.0
+    assert optical_depths().min() > 0.0
+    assert air_mass(90.0) == pytest.approx(1.0, abs=1e-3)
+    assert air_mass(0.0) == pytest.approx(38.0, abs=0.2)
+
+
+def test_nothing_comes_from_below_the_horizon():
+    assert not sunlight(-RADIUS, RADIUS).any()
+    assert not moonlight(-0.3, 0.26, 0.0).any()
+    assert visible_share(0.0, RADIUS) == pytest.approx(0.5)
+    assert visible_share(RADIUS, RADIUS) == 1.0
+    assert visible_share(-0.1, 0.0) == 0.0
+
+
+def test_a_setting_sun_goes_without_a_jump():
+    steps = np.arange(-0.5, 1.0, 0.01)
+    given = np.array([luminance(sunlight(e, RADIUS)) for e in steps])
+    assert (np.diff(given) >= 0.0).all()
+    assert np.abs(np.diff(given)).max() < 30.0
+
+
+def test_a_low_sun_is_redder_the_lower_it_stands():
+    kelvin = [cct_of(sunlight(e, RADIUS)) for e in (60.0, 30.0, 15.0, 8.0, 4.0)]
+    assert kelvin == sorted(kelvin, reverse=True)
+    assert 4900 < kelvin[0] < 5600
+    assert kelvin[-1] < 3000
+
+
+def test_a_full_moon_gives_a_quarter_lux_and_a_quarter_moon_a_tenth_of_it():
+    full = luminance(moonlight(60.0, 0.26, 0.0))
+    assert full == pytest.approx(0.25, abs=0.02)
+    assert full * np.sin(np.radians(60.0)) == pytest.approx(0.21, abs=0.02)
+    assert phase_factor(90.0) == pytest.approx(0.1, abs=0.03)
+    assert phase_factor(0.0) == 1.0
+
+
+def test_day_and_twilight_make_no_jump_between_neighbouring_minutes():
+    """The sun moves at most a quarter of a degree a minute: never more than 0.45 stops."""
+    heights = np.arange(90.0, -25.0, -0.25)
+    lux = np.array(
+        [
+            sky_illuminance(h) + luminance(sunlight(h, RADIUS)) * max(np.sin(np.radians(h)), 0.0) + NIGHT_LX
+            for h in heights
+        ]
+    )
+    assert np.abs(np.diff(np.log2(lux))).max() < 0.45
+    assert (np.diff(lux) <= 1e-12).all()
+
+
+def test_by_day_the_zenith_is_bluer_than_the_horizon():
+    colours = scattered_colour(40.0, np.array([2.0, 85.0]), np.array([180.0]))[:, 0]
+    low, high = colours / luminance(colours)[:, None]
+    assert high[2] > 1.3 * low[2]
+    assert high[2] > 1.5 * high[0]
+
+
+def test_dusk_is_orange_over_the_sun_and_blue_overhead():
+    colours = scattered_colour(-4.0, np.array([3.0, 80.0]), np.array([0.0]))[:, 0]
+    toward, overhead = colours / luminance(colours)[:, None]
+    assert toward[0] > 2.0 * toward[2]
+    assert overhead[2] > 1.8 * overhead[0]
+    # Ozone keeps the blue hour blue: without it the zenith would turn yellow.
+    assert overhead[2] > light_colour(9000.0)[2]
+
+
+def test_the_dome_changes_smoothly_with_the_sun():
+    for elevation in (70.0, 9.9, 0.0, -6.0, -9.5):
+        a, b = dome_at(elevation), dome_at(elevation - 0.25)
+        assert np.abs(np.log2(luminance(b) / luminance(a))).max() < 0.55
+        share_a, share_b = a / luminance(a)[..., None], b / luminance(b)[..., None]
+        assert np.abs(share_a - share_b).max() < 0.35
+
+
+def test_the_brightest_part_of_the_sky_is_about_the_sun():
+    dome = luminance(dome_at(35.0))
+    at = np.unravel_index(dome.argmax(), dome.shape)
+    assert dome_directions()[0][at] @ direction(35.0) > np.cos(np.radians(8.0))
+
+
+def test_stars_have_the_light_of_their_magnitudes():
+    places, light = stars()
+    assert np.linalg.norm(places, axis=1) == pytest.approx(np.ones(len(places)), abs=1e-5)
+    # Sirius, magnitude -1.46, is the brightest; all together they are a part of the night's light.
+    assert luminance(light).max() == pytest.approx(2.54e-6 * 10 ** (0.4 * 1.46), rel=0.05)
+    assert 3e-5 < luminance(light).sum() < 4e-4
