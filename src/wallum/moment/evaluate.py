@@ -10,8 +10,8 @@ from wallum.document.fields import unchecked
 from wallum.document.project import Air, Look, Project
 from wallum.document.sources import Lamp, Source, SpotSource
 from wallum.moment.base_light import direction_to, find_base_light
-from wallum.moment.hour import at_hour, lane_values
-from wallum.moment.scene import LAMP_COLUMNS, LAMP_WIDTH, AirLayer, Lamps, LitScene, Metering, Sun
+from wallum.moment.hour import LaneValues, lane_values, with_values
+from wallum.moment.scene import LAMP_COLUMNS, LAMP_WIDTH, AirLayer, Dome, Lamps, LitScene, Metering, Sun
 from wallum.moment.switching import is_on
 from wallum.physics.clear_air import air_mass
 from wallum.physics.colour import luminance
@@ -26,6 +26,8 @@ _ROWS: dict[int, tuple[Lamp, Row]] = {}
 _ROWS_LIMIT = 20_000
 # Where a lamp's light is looked at, to foresee a metered exposure [m].
 LAMP_DISTANCE_M = 3.0
+# Share of the light that air scatters which still comes down: forward scattering prevails.
+SCATTERED_DOWN = 0.7
 
 
 @dataclass(frozen=True)
@@ -36,6 +38,7 @@ class Stack:
     lamps: tuple[Lamp, ...]
     rows: NDArray[np.float32]
     on: NDArray[np.bool_]
+    ids: tuple[str, ...]
     index: dict[str, int]
     switched: tuple[int, ...]  # lamps that are not switched by hand alone
 
@@ -89,18 +92,18 @@ def _stack(sources: tuple[Source, ...]) -> Stack:
     on = np.array([_shines(one) for one in lamps], dtype=bool)
     index = {one.id: i for i, one in enumerate(lamps)}
     switched = tuple(i for i, one in enumerate(lamps) if one.switched != "by hand")
-    stack = Stack(sources, lamps, rows, on, index, switched)
+    stack = Stack(sources, lamps, rows, on, tuple(index), index, switched)
     _STACKS.insert(0, stack)
     del _STACKS[4:]
     return stack
 
 
-def _lamps(project: Project, hour: float) -> tuple[Lamps, dict[str, float]]:
+def _lamps(project: Project, hour: float, lanes: LaneValues) -> tuple[Lamps, dict[str, float]]:
     """Lamps that are on at an hour, and what those that glow follows give, 0 to 1 and more."""
     stack = _stack(project.sources)
     rows, on = stack.rows, stack.on.copy()
     changed: dict[int, Lamp] = {}
-    for owner, values in lane_values(project, hour).items():
+    for owner, values in lanes.items():
         if owner in stack.index:
             i = stack.index[owner]
             changed[i] = unchecked(stack.lamps[i], values)
@@ -117,8 +120,10 @@ def _lamps(project: Project, hour: float) -> tuple[Lamps, dict[str, float]]:
         i = stack.index[lamp_id]
         now, set_to = changed.get(i, stack.lamps[i]).intensity, stack.lamps[i].intensity
         glow[lamp_id] = float(on[i]) * (now / set_to if set_to > 0.0 else 0.0)
+    if on.all():
+        return Lamps(stack.ids, rows), glow
     kept = np.flatnonzero(on)
-    return Lamps(tuple(stack.lamps[i].id for i in kept.tolist()), rows[kept]), glow
+    return Lamps(tuple(map(stack.ids.__getitem__, kept.tolist())), rows[kept]), glow
 
 
 def _air(air: Air) -> AirLayer | None:
@@ -136,6 +141,16 @@ def _through(far: Sun | None, air: AirLayer | None) -> Sun | None:
     elevation = math.degrees(math.asin(min(max(float(far.direction[1]), 0.0), 1.0)))
     depth = air.extinction * air.scale_height * float(air_mass(elevation))
     return replace(far, illuminance=far.illuminance * math.exp(-depth))
+
+
+def _with_haze(sky: Dome | None, outside: Sun | None, far: Sun | None, air: AirLayer | None) -> Dome | None:
+    """The sky with what the level's air took from the far light and scattered on downward."""
+    if sky is None or air is None or outside is None or far is None:
+        return sky
+    lost = (outside.illuminance - far.illuminance) * far.direction[1]
+    added = np.array(air.albedo) * lost * SCATTERED_DOWN / math.pi
+    luminance_map = (sky.luminance + added).astype(np.float32)
+    return replace(sky, luminance=luminance_map, key=(*sky.key, *added.tolist()))
 
 
 def _foreseen_ev(scene: LitScene) -> float:
@@ -161,11 +176,14 @@ def _metering(look: Look) -> Metering | None:
 def evaluate(project: Project, hour: float | None = None) -> LitScene:
     """What lights the level at an hour of its clock (None: the project's own), all resolved."""
     hour = project.setting.clock if hour is None else hour
-    now = at_hour(unchecked(project, {"sources": _others(project)}), hour)
-    lamps, glow = _lamps(project, hour)
+    values = lane_values(project, hour)
+    now = with_values(unchecked(project, {"sources": _others(project)}), values)
+    lamps, glow = _lamps(project, hour, values)
     base = find_base_light(now, hour)
     air = _air(now.air)
-    scene = LitScene(lamps, _through(base.far, air), base.sky, now.look.ev100, air, _metering(now.look), glow)
+    far = _through(base.far, air)
+    sky = _with_haze(base.sky, base.far, far, air)
+    scene = LitScene(lamps, far, sky, now.look.ev100, air, _metering(now.look), glow)
     return scene if scene.metering is None else replace(scene, ev100=_foreseen_ev(scene))
 
 

@@ -4,15 +4,18 @@ import datetime as dt
 from functools import lru_cache
 from typing import Any
 
-from wallum.document.fields import declared, unchecked
+from wallum.document.fields import Item, declared, unchecked
 from wallum.document.lanes import Lane
-from wallum.document.project import Project, Setting
+from wallum.document.project import Air, Look, Project, Setting
 from wallum.document.sources import Source
 from wallum.moment.curves import Knots, value_at
 from wallum.moment.solar_day import SolarDay, solar_day
 from wallum.physics.ephemeris import Observer
 
-__all__ = ["at_hour", "day_of", "knots_of", "lane_values", "observer_of"]
+__all__ = ["LaneValues", "at_hour", "day_of", "knots_of", "lane_values", "observer_of", "with_values"]
+
+# Values by owner and name.
+LaneValues = dict[str, dict[str, Any]]
 
 
 def observer_of(setting: Setting) -> Observer:
@@ -47,23 +50,36 @@ def _knots(lane: Lane, day: SolarDay) -> Knots:
     return knots
 
 
-def lane_values(project: Project, hour: float) -> dict[str, dict[str, Any]]:
+_KINDS: list[tuple[tuple[Source, ...], dict[str, type[Item]]]] = []
+
+
+def _kinds(sources: tuple[Source, ...]) -> dict[str, type[Item]]:
+    """Kinds of what lanes can belong to, by owner; kept for the sources seen last."""
+    for kept, kinds in _KINDS:
+        if kept is sources:
+            return kinds
+    kinds = {"look": Look, "air": Air, **{one.id: type(one) for one in sources}}
+    _KINDS.insert(0, (sources, kinds))
+    del _KINDS[4:]
+    return kinds
+
+
+def lane_values(project: Project, hour: float) -> LaneValues:
     """Values that the lanes give at an hour, by owner and name."""
-    out: dict[str, dict[str, Any]] = {}
+    out: LaneValues = {}
     if not project.lanes:
         return out
     day = day_of(project.setting)
+    kinds = _kinds(project.sources)
     for lane in project.lanes:
-        item = project.owner(lane.owner)
-        assert item is not None, "the project has checked its lanes"
-        value = value_at(_knots(lane, day), hour, declared(item)[lane.name])
+        info = declared(kinds[lane.owner])[lane.name]
+        value = value_at(_knots(lane, day), hour, info)
         out.setdefault(lane.owner, {})[lane.name] = value
     return out
 
 
-def at_hour(project: Project, hour: float) -> Project:
-    """The project with every lane's value at an hour in its place."""
-    values = lane_values(project, hour)
+def with_values(project: Project, values: LaneValues) -> Project:
+    """The project with values that lanes gave; owners that it has not are passed over."""
     if not values:
         return project
 
@@ -79,3 +95,8 @@ def at_hour(project: Project, hour: float) -> Project:
             "air": unchecked(project.air, values.get("air", {})),
         },
     )
+
+
+def at_hour(project: Project, hour: float) -> Project:
+    """The project with every lane's value at an hour in its place."""
+    return with_values(project, lane_values(project, hour))
