@@ -310,6 +310,7 @@ def test_sun_and_moon_never_cast_shadows_together_and_hand_over_without_a_jump()
         base = find_base_light(day, minute / 60.0)
         sun, _ = places(day, minute / 60.0)
         assert base.far is None or base.far.id == ("sun" if sun.elevation > -sun.radius else "moon")
+        assert base.far is not None or -12.0 < sun.elevation < 1.0
         given = 0.0 if base.far is None else float(luminance(base.far.illuminance) * base.far.direction[1])
         sky = float(luminance(base.sky.terms[0])) * 0.282
         if before is not None:

@@ -36,7 +36,7 @@ class RenderLink(QObject):
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._settle)
-        self._first_level = True
+        self._may_settle = True
 
     @property
     def client(self) -> RendererClient:
@@ -58,9 +58,8 @@ class RenderLink(QObject):
             self._notifier.activated.connect(self._receive)
 
     def set_level(self, block: Block) -> None:
-        """Show another level; the first one compiles the programs before its first picture."""
-        self._client.set_level(block, warm_first=self._first_level)
-        self._first_level = False
+        """Show another level. What it may be drawn with is compiled after its first picture."""
+        self._client.set_level(block)
 
     def show(
         self,
@@ -87,7 +86,15 @@ class RenderLink(QObject):
         """What of the sky is seen where in the level."""
         self._client.set_grid(grid)
 
+    def let_settle(self, may: bool) -> None:
+        """Whether pictures may settle: not while what they show is about to change."""
+        self._may_settle = may
+        if may:
+            self._rest.start()
+
     def _settle(self) -> None:
+        if not self._may_settle:
+            return
         if self._client.busy:
             # The hand may be quicker than the picture: it rests once it has seen its answer.
             self._rest.start()

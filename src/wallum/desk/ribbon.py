@@ -1,7 +1,17 @@
 """The day ribbon: 24 hours of the computed sky, the courses of sun and moon, the playhead."""
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+)
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from wallum.desk.session import Session
@@ -33,6 +43,8 @@ class DayRibbon(QWidget):
         self._course: Course | None = None
         self._events: dict[str, float] = {}
         self._key: object = None
+        self._lanes: object = None
+        self._layer: QPixmap | None = None  # what does not move with the playhead
         self._next = COLUMNS
         self._work = QTimer(self)
         self._work.setInterval(0)
@@ -65,7 +77,9 @@ class DayRibbon(QWidget):
         if key != self._key:
             self._key = key
             self._wait.start()
-        self.update()
+        if self._lanes is not project.lanes:
+            self._lanes = project.lanes
+            self.update()
 
     def _begin(self) -> None:
         project = self._session.project
@@ -73,6 +87,7 @@ class DayRibbon(QWidget):
         self._events = events_of_day(project)
         self._next = 0
         self._work.start()
+        self._layer = None
         self.update()
 
     @property
@@ -92,6 +107,7 @@ class DayRibbon(QWidget):
             self._strip.setPixelColor(column, 0, QColor(*zenith))
             self._strip.setPixelColor(column, 1, QColor(*low))
             self._next += 1
+        self._layer = None
         self.update()
 
     # -- the hand ----------------------------------------------------------------------
@@ -132,18 +148,37 @@ class DayRibbon(QWidget):
     def paintEvent(self, _: QPaintEvent | None) -> None:
         painter = QPainter(self)
         sky = QRectF(0.0, 0.0, self.width(), self.height() - SCALE_PX)
-        painter.fillRect(self.rect(), QColor(TOKENS["pane"]))
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(sky, self._strip, QRectF(0.0, 0.25, COLUMNS, 1.5))
+        ratio = self.devicePixelRatioF()
+        if self._layer is None or self._layer.size() != self.size() * ratio:
+            self._layer = self._still_layer(sky, ratio)
+        painter.drawPixmap(0, 0, self._layer)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint_courses(painter, sky)
-        self._paint_scale(painter, sky)
+        self._small_type(painter)
         self._paint_pegs(painter, sky)
         self._paint_playhead(painter)
         if self.hasFocus():
             painter.setPen(QPen(QColor(TOKENS["accent"]), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+
+    def _still_layer(self, sky: QRectF, ratio: float) -> QPixmap:
+        layer = QPixmap(self.size() * ratio)
+        layer.setDevicePixelRatio(ratio)
+        layer.fill(QColor(TOKENS["pane"]))
+        painter = QPainter(layer)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(sky, self._strip, QRectF(0.0, 0.25, COLUMNS, 1.5))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._small_type(painter)
+        self._paint_courses(painter, sky)
+        self._paint_scale(painter, sky)
+        painter.end()
+        return layer
+
+    def _small_type(self, painter: QPainter) -> None:
+        font = self.font()
+        font.setPointSizeF(7.5)
+        painter.setFont(font)
 
     def _paint_courses(self, painter: QPainter, sky: QRectF) -> None:
         if self._course is None:
@@ -167,9 +202,6 @@ class DayRibbon(QWidget):
         painter.setClipping(False)
 
     def _paint_scale(self, painter: QPainter, sky: QRectF) -> None:
-        font = painter.font()
-        font.setPointSizeF(7.5)
-        painter.setFont(font)
         painter.setPen(QColor(TOKENS["quiet"]))
         for hour in range(0, 24, 2):
             x = self.x_of(hour)

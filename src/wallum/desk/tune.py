@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import replace
 
-from PyQt6.QtCore import QSignalBlocker, Qt
+from PyQt6.QtCore import QSignalBlocker, Qt, QTimer
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -32,6 +32,8 @@ from wallum.moment.shown_colour import shown_colour
 __all__ = ["TunePane"]
 
 MOST_FIRST = 8
+# While the hour runs, values are shown anew this often.
+LATER_MS = 150
 Refresh = Callable[[Item], None]
 
 
@@ -284,6 +286,10 @@ class TunePane(QWidget):
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._scroll.setWidget(self._stack)
         self._tabs: dict[str, QToolButton] = {}
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(LATER_MS)
+        self._soon.timeout.connect(self.refresh)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -327,8 +333,8 @@ class TunePane(QWidget):
 
     def _hour_changed(self) -> None:
         # A day that plays would spend its time on numbers that no one can read.
-        if self._session.project.lanes or self._group == "setting":
-            self.refresh()
+        if (self._session.project.lanes or self._group == "setting") and not self._soon.isActive():
+            self._soon.start()
 
     def refresh(self) -> None:
         """Show the present values."""

@@ -263,6 +263,8 @@ class DeskWindow(QMainWindow):
         self.link.set_level(loaded.block)
         self.exposing.forget()
         self.background.level_loaded(loaded)
+        # Rays for the grid get the processor first: what settles now would be drawn again.
+        self.link.let_settle(evaluate(self.session.project, self.session.hour).sky is None)
         self.picture.show_note("Preparing the picture ...")
         self._look_from(self._first_camera(loaded))
         level = loaded.level
@@ -334,10 +336,12 @@ class DeskWindow(QMainWindow):
     def _take_grid(self, grid: ProbeGrid | None) -> None:
         self._grid_text = ""
         self.link.set_grid(grid)
+        self.link.let_settle(True)
         self.ask_picture()
 
     def _grid_progress(self, done: float) -> None:
         self._grid_text = f", sky grid {done:.0%}" if done < 1.0 else ""
+        self._state.setText(f"making the sky grid, {done:.0%}")
 
     def _level_repacked(self, loaded: LoadedLevel) -> None:
         self.link.set_level(loaded.block)

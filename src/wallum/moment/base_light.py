@@ -25,6 +25,9 @@ __all__ = ["BaseLight", "direction_to", "find_base_light", "open_ground_lux"]
 HANDED_OVER_DEG = -4.0
 # A sky of one body this much fainter than all the rest is left out.
 FAINTEST = 1e-4
+# A far light this much fainter than the sky adds nothing that could be seen, but costs as much
+# as any: a moon by day or in bright twilight.
+DROWNED = 5e-4
 
 
 def direction_to(azimuth_deg: float, elevation_deg: float) -> NDArray[np.float64]:
@@ -194,11 +197,32 @@ def _stars_turn(setting: Setting, hour: float) -> NDArray[np.float64]:
     return np.array([[c, 0.0, -s], [0.0, 1.0, 0.0], [s, 0.0, c]]) @ turn
 
 
+# Base light found last, with what it was found from: a lamp under the hand changes none of it.
+_FOUND: list[tuple[tuple[object, ...], BaseLight]] = []
+
+
 def find_base_light(project: Project, hour: float) -> BaseLight:
     """Sun, moon and sky of a project whose lanes have been taken in, at an hour."""
+    base = [one for one in project.sources if isinstance(one, FarLight | SkySource)]
+    key: tuple[object, ...] = (*base, project.setting)
+    for kept, found in _FOUND:
+        if kept[0] == hour and len(kept) == len(key) + 1 and all(a is b for a, b in zip(kept[1:], key)):
+            return found
+    found = _base_light(project, hour)
+    _FOUND.insert(0, ((hour, *key), found))
+    del _FOUND[4:]
+    return found
+
+
+def _base_light(project: Project, hour: float) -> BaseLight:
     sun, moon = places(project, hour)
     far = _far(project, sun, moon)
-    return BaseLight(far, _sky(project, hour, sun, moon, far), sun, moon)
+    sky = _sky(project, hour, sun, moon, far)
+    if far is not None and sky is not None:
+        by_sky = float(luminance(dome_illuminance(sky.luminance)))
+        if float(luminance(far.illuminance)) < DROWNED * by_sky:
+            far = None
+    return BaseLight(far, sky, sun, moon)
 
 
 def open_ground_lux(project: Project, hour: float) -> float:

@@ -72,7 +72,7 @@ class LevelBundle:
 
 @dataclass(frozen=True)
 class ProbeGrid:
-    """Probes as the renderer takes them: (X, Y, Z, 4) float16, the place of the first, the
+    """Probes as the renderer takes them: (X, Y, Z, 6) float16, the place of the first, the
     step between them [m]; see transport.sky_grid."""
 
     values: NDArray[np.float16]

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.channel import Channel, Closed
-from wallum.realtime.memory import Block
+from wallum.realtime.memory import Block, store_value
 from wallum.realtime.request import Frame, PictureRequest
 
 __all__ = ["RendererClient"]
@@ -38,7 +38,7 @@ class RendererClient:
         self._process: subprocess.Popen[bytes] | None = None
         self._channel: Channel | None = None
         self._level: Block | None = None
-        self._grid: ProbeGrid | None = None
+        self._grid: Block | None = None
         self._frames: list[Block] = []
         self._latest: PictureRequest | None = None  # what the picture should be
         self._waiting: PictureRequest | None = None  # not sent yet
@@ -69,8 +69,8 @@ class RendererClient:
         if self._frames:
             self._send_frames()
         if self._level is not None:
-            self._send(("level", self._level.size, False), (self._level.descriptor,))
-            self._send(("grid", self._grid))
+            self._send(("level", self._level.size), (self._level.descriptor,))
+            self._send_grid()
         if self._latest is not None:
             # A quick picture first: the artist should not look at nothing.
             self._waiting = replace(self._latest, detail="sketch", settle=False)
@@ -97,20 +97,29 @@ class RendererClient:
         with suppress(Closed):  # its end is noticed by receive(), in one place
             self._channel.send(message, descriptors)
 
-    def set_level(self, block: Block, warm_first: bool = False) -> None:
-        """Show another level, stored by memory.store_value.
-
-        warm_first : compile every program before the first picture, behind a splash
-        """
+    def set_level(self, block: Block) -> None:
+        """Show another level, stored by memory.store_value."""
         if self._level is not None:
             self._level.close()
-        self._level, self._grid = block, None
-        self._send(("level", block.size, warm_first), (block.descriptor,))
+        self._level = block
+        if self._grid is not None:
+            self._grid.close()
+            self._grid = None
+        self._send(("level", block.size), (block.descriptor,))
 
     def set_grid(self, grid: ProbeGrid | None) -> None:
         """What of the sky is seen where in the level that is shown."""
-        self._grid = grid
-        self._send(("grid", grid))
+        if self._grid is not None:
+            self._grid.close()
+        # Through shared memory: a renderer that is busy must not make the window wait.
+        self._grid = None if grid is None else store_value(grid)
+        self._send_grid()
+
+    def _send_grid(self) -> None:
+        if self._grid is None:
+            self._send(("grid", 0))
+        else:
+            self._send(("grid", self._grid.size), (self._grid.descriptor,))
 
     def _send_frames(self) -> None:
         descriptors = tuple(block.descriptor for block in self._frames)
@@ -218,6 +227,7 @@ class RendererClient:
     def stop(self) -> None:
         """End the process and free the memory."""
         self._close()
-        for block in (*self._frames, *([self._level] if self._level else [])):
-            block.close()
-        self._frames, self._level = [], None
+        for block in (*self._frames, self._level, self._grid):
+            if block is not None:
+                block.close()
+        self._frames, self._level, self._grid = [], None, None

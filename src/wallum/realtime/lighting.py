@@ -119,7 +119,7 @@ class Lighting:
             "glow_exposure": exposure / GLOW_SCALE,
             "unlit_exposure": exposure / exposure_scale(scene.ev100),
         }
-        values |= air_uniforms(scene)
+        values |= air_uniforms(scene, view)
         if scene.sky is not None:
             values |= self._sky.surface_uniforms(scene.sky, exposure)
         if "OPEN" in features:

@@ -10,7 +10,7 @@ from wallum.realtime.view import View
 
 __all__ = ["OPEN_UNIT", "OpenSky"]
 
-OPEN_UNIT, PROBE_UNIT = 11, 12
+OPEN_UNIT, PROBE_UNIT = 11, 14
 
 
 class OpenSky:
@@ -18,41 +18,50 @@ class OpenSky:
 
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
         self._context, self._programs = context, programs
-        self._texture: moderngl.Texture3D | None = None
+        self._textures: list[moderngl.Texture3D] = []
         self._grid: ProbeGrid | None = None
         self._arrays: dict[int, moderngl.VertexArray] = {}
         self.number = 0
 
     @property
     def there(self) -> bool:
-        return self._texture is not None
+        return bool(self._textures)
+
+    @property
+    def grid(self) -> ProbeGrid | None:
+        """The grid in use."""
+        return self._grid
 
     def set_grid(self, grid: ProbeGrid | None) -> None:
         """Take another grid; None: everything sees the whole sky."""
-        if self._texture is not None:
-            self._texture.release()
-            self._texture = None
+        for texture in self._textures:
+            texture.release()
+        self._textures = []
         self._grid = grid
         self.number += 1
         if grid is not None:
-            # x runs fastest in a texture.
-            data = np.ascontiguousarray(grid.values.transpose(2, 1, 0, 3), dtype=np.float16)
+            # x runs fastest in a texture; six shares take one texture of four and one of two.
+            data = grid.values.transpose(2, 1, 0, 3).astype(np.float16)
             size = grid.values.shape[:3]
-            self._texture = self._context.texture3d(size, 4, data.tobytes(), dtype="f2")
-            self._texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+            for part in (data[..., :4], data[..., 4:]):
+                raw = np.ascontiguousarray(part).tobytes()
+                texture = self._context.texture3d(size, part.shape[3], raw, dtype="f2")
+                texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+                self._textures.append(texture)
 
     def fill(self, gbuffer: GBuffer, view: View) -> bool:
         """Find what is open at each pixel; False where that was known already."""
         key = (gbuffer.key, self.number)
-        if self._texture is None or self._grid is None or gbuffer.open_key == key:
+        if not self._textures or self._grid is None or gbuffer.open_key == key:
             return False
         program = self._programs.get("screen", "open_sky")
         if program.glo not in self._arrays:
             self._arrays[program.glo] = self._context.vertex_array(program, [])
         gbuffer.bind()
-        self._texture.use(PROBE_UNIT)
+        for unit, texture in enumerate(self._textures, start=PROBE_UNIT):
+            texture.use(unit)
         set_uniforms(
-            program, g_normal=1, g_depth=4, probes=PROBE_UNIT, grid_low=self._grid.low,
+            program, g_normal=1, g_depth=4, probes=PROBE_UNIT, probes_z=PROBE_UNIT + 1, grid_low=self._grid.low,
             grid_step=self._grid.step, **view.uniforms,
         )  # fmt: skip
         frame = gbuffer.open_frame

@@ -1,5 +1,7 @@
 """The sky behind everything, its mirror image for surfaces, sun, moon and stars."""
 
+import math
+
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
@@ -19,13 +21,19 @@ MIRROR_SIZE, DISCS = 64, 2
 STAR_SHARE = 2e-3
 
 
-def air_uniforms(scene: LitScene) -> dict[str, object]:
+def air_uniforms(scene: LitScene, view: View) -> dict[str, object]:
     """Values of include/air.glsl."""
     air = scene.air
     if air is None:
         return {}
+    over = view.camera.eye[1] - air.base_height
+    thinned = math.exp(-max(over, 0.0) / air.scale_height)
+    column = over if over < 0.0 else air.scale_height * (1.0 - thinned)
+    g = air.forwardness
     return {
-        "air": (air.extinction, air.scale_height, air.base_height, air.forwardness),
+        "air": (air.extinction, 1.0 / air.scale_height, air.base_height, air.scale_height),
+        "air_eye": (over, column, thinned, g),
+        "air_lobe": (1.0 + g * g, 2.0 * g, (1.0 - g * g) / (4.0 * math.pi), max(g, 0.0)),
         "air_albedo": air.albedo,
     }
 
@@ -55,8 +63,8 @@ class SkyPass:
         self._scale = 1.0
         self._arrays: dict[int, moderngl.VertexArray] = {}
         self._stars: tuple[moderngl.Buffer, int] | None = None
-        self._mirror = context.texture((MIRROR_SIZE, MIRROR_SIZE), 4, dtype="f2")
-        self._mirror.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        self._mirror = context.texture((MIRROR_SIZE, MIRROR_SIZE), 4, dtype="f4")
+        self._mirror.filter = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
         self._mirror.repeat_x = self._mirror.repeat_y = False
         self._mirror_frame = context.framebuffer([self._mirror])
         self.floor_y = 0.0
@@ -109,7 +117,7 @@ class SkyPass:
             names.add("SUN")
         if not names & {"SKY", "SUN"}:
             return
-        values: dict[str, object] = {**view.uniforms, **air_uniforms(scene), "floor_y": self.floor_y}
+        values: dict[str, object] = {**view.uniforms, **air_uniforms(scene, view), "floor_y": self.floor_y}
         if scene.sun is not None:
             values["sun_direction"] = tuple(scene.sun.direction)
             values["sun_illuminance"] = tuple(scene.sun.illuminance * exposure)
@@ -173,8 +181,7 @@ class SkyPass:
             tangents=view.camera.tangents,
             jitter=view.jitter,
             star_exposure=exposure * scene.sky.stars.strength / solid,
-            eye_y=view.camera.eye[1],
-            **air_uniforms(scene),
+            **air_uniforms(scene, view),
         )
         self._ready(target, gbuffer)
         self._context.depth_func = "<="

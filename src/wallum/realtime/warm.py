@@ -4,10 +4,12 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LAMP_WIDTH, AirLayer, Dome, Lamps, LitScene, Metering, Stars, Sun
 from wallum.physics.dome import plain_dome
+from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import PictureRequest
 
@@ -29,35 +31,48 @@ def _requests() -> Iterator[PictureRequest]:
     even = plain_dome(1.0, np.ones(3)).astype(np.float32)
     sky = Dome("sky", even, np.ones(3), (-1.0,), stars=Stars(np.eye(3), 1e9))
     camera = Camera((0.0, 1.0, 3.0), (0.0, 0.0, -1.0))
-    for bright, dome in ((sun, sky), (None, None), (None, sky), (sun, None)):
-        for lamps in (none, _lamps(False), _lamps(True)):
-            scene = LitScene(lamps, bright, dome, 0.0)
-            yield PictureRequest(0, scene, camera, SIZE)
-    whole = PictureRequest(0, LitScene(_lamps(True), sun, sky, 0.0), camera, SIZE)
-    yield replace(whole, active=frozenset({"a", "b"}))
-    yield replace(whole, active=frozenset({"sun"}))
-    yield replace(whole, active=frozenset({"sky"}))
-    yield replace(whole, detail="reduced")
     air = AirLayer(1e-4, 500.0, 0.0, (1.0, 1.0, 1.0), 0.5)
     metering = Metering("centre", 0.8, (-12.0, 20.0), (0.0, 0.0))
-    hazy = replace(whole, scene=replace(whole.scene, air=air, metering=metering))
-    yield hazy
-    yield replace(hazy, active=frozenset({"a", "b"}))
-    yield replace(hazy, active=frozenset({"sun"}))
-    yield replace(hazy, active=frozenset({"sky"}))
+    for layer in (None, air):
+        for bright, dome in ((sun, sky), (None, sky), (None, None)):
+            for lamps in (none, _lamps(False), _lamps(True)):
+                scene = LitScene(lamps, bright, dome, 0.0, layer, metering)
+                yield PictureRequest(0, scene, camera, SIZE)
+                if lamps.ids:
+                    yield PictureRequest(0, scene, camera, SIZE, detail="sketch")
+        whole = PictureRequest(0, LitScene(_lamps(True), sun, sky, 0.0, layer, metering), camera, SIZE)
+        for active in ({"a", "b"}, {"sun"}, {"sky"}):
+            yield replace(whole, active=frozenset(active))
+    yield replace(whole, detail="reduced")
+
+
+def _small_grid() -> ProbeGrid:
+    return ProbeGrid(np.ones((2, 2, 2, 6), np.float16), (-1.0, -1.0, -1.0), (2.0, 2.0, 2.0))
+
+
+def _draw_all(renderer: Renderer, out: NDArray[np.uint8], with_grid: bool) -> Iterator[None]:
+    for request in _requests():
+        if with_grid and request.scene.sky is None:
+            continue  # the grid changes nothing there
+        for _ in renderer.draw(request):
+            pass
+        renderer.read_into(request, 0, out)
+        yield
 
 
 def warm(renderer: Renderer) -> Iterator[None]:
     """Draw one small picture of every common kind; stops after each."""
     out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
-    request = None
-    for request in _requests():
-        for _ in renderer.draw(request):
-            pass
-        renderer.read_into(request, 0, out)
-        yield
-    assert request is not None
-    renderer.settle(request, 1)
-    renderer.read_into(request, 1, out)
+    open_sky, stand_in = renderer.engine.open_sky, _small_grid()
+    yield from _draw_all(renderer, out, with_grid=False)
+    # Once more as it will be when the sky grid is there, unless that has come meanwhile.
+    if open_sky.grid is None:
+        open_sky.set_grid(stand_in)
+    yield from _draw_all(renderer, out, with_grid=True)
+    if open_sky.grid is stand_in:
+        open_sky.set_grid(None)
+    last = list(_requests())[-1]
+    renderer.settle(last, 1)
+    renderer.read_into(last, 1, out)
     renderer.settler.stop()
     yield

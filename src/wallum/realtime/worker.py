@@ -65,11 +65,11 @@ class Worker:
 
     def _handle(self, message: tuple[Any, ...], descriptors: list[int]) -> None:
         match message:
-            case ("level", size, warm_first):
-                self._set_level(Block(descriptors[0], size), warm_first)
-            case ("grid", grid):
+            case ("level", size):
+                self._set_level(Block(descriptors[0], size))
+            case ("grid", size):
                 self._settling = None
-                self._renderer.set_grid(grid)
+                self._set_grid(Block(descriptors[0], size) if size else None)
             case ("frames", size):
                 for block in self._frames:
                     block.close()
@@ -82,16 +82,19 @@ class Worker:
             case ("crash",):
                 os.abort()
 
-    def _set_level(self, block: Block, warm_first: bool) -> None:
+    def _set_level(self, block: Block) -> None:
         self._settling = None
         if self._level is not None:
             self._level.close()
         self._level = block
         self._renderer.set_level(load_value(block))
         self._warming = warm(self._renderer)
-        while warm_first and self._warming is not None:
-            self._warm_step()
         self._channel.send(("level shown",))
+
+    def _set_grid(self, block: Block | None) -> None:
+        self._renderer.set_grid(None if block is None else load_value(block))
+        if block is not None:
+            block.close()
 
     def _warm_step(self) -> None:
         """Compile a little more; pictures that are asked for come first."""

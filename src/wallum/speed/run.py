@@ -18,6 +18,7 @@ from wallum.exchange.gltf_export import build_gltf, to_glb
 from wallum.figures import Row, percentile
 from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import grid
+from wallum.speed.day import day_rows
 from wallum.speed.limits import memory_copy_ms
 from wallum.speed.pictures import picture_rows
 
@@ -90,7 +91,7 @@ def measure_all(progress: Callable[[str], None]) -> list[Row]:
     """Every row; `progress` is told each as it is done."""
     rows = []
     taken, began = _stolen_s(), time.perf_counter()
-    for source in (_start_rows, _open_rows, picture_rows, desk_rows):
+    for source in (_start_rows, _open_rows, day_rows, picture_rows, desk_rows):
         for row in source():
             rows.append(row)
             progress(row.as_text())

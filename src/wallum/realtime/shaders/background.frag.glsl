@@ -57,7 +57,7 @@ void main() {
 #endif
 #ifdef AIR
     float distance_m = d.y < 0.0 ? min(max(eye.y - floor_y, 0.0) / -d.y + 1.0, AIR_END_M) : AIR_END_M;
-    float clear = exp(-air_depth(eye.y, d.y, distance_m));
+    float clear = exp(-air_depth(d.y * distance_m, distance_m));
     light = light * clear + air_source(d) * (1.0 - clear);
 #endif
     out_colour = vec4(min(light, 60000.0), 1.0);

@@ -31,6 +31,7 @@ uniform vec3 sun_direction;
 uniform vec3 sun_illuminance;  // pre-exposed
 #ifdef SKY
 uniform sampler2D mirror;      // the sky in all directions, see mirror.frag.glsl
+const int MIRROR_SIZE = 64;
 uniform float mirror_exposure;
 #endif
 #ifdef OPEN
@@ -69,29 +70,40 @@ Surface surface_at(ivec2 pixel, float depth) {
     s.to_eye = normalize(-v_ray);
     s.diffuse = colour * (1.0 - kind.g) * (1.0 - kind.b);
     s.f0 = mix(vec3(0.04), colour, kind.g) * (1.0 - kind.b);
+    s.rough = rough;
     s.a2 = rough * rough * rough * rough;
     s.n_v = clamp(dot(s.normal, s.to_eye), 1e-3, 1.0);
     s.occlusion = base.a;
-    vec2 fit = reflectance_fit(rough, s.n_v);
-    s.compensation = 1.0 + s.f0 * (1.0 / (fit.x + fit.y) - 1.0);
+    s.fit = reflectance_fit(rough, s.n_v);
+    s.compensation = 1.0 + s.f0 * (1.0 / (s.fit.x + s.fit.y) - 1.0);
     return s;
 }
 
 #ifdef SKY
-// Light of the sky, as far as it is open: mean and order 1 of what is seen of it by direction.
+// Mirror image of the sky, blurred for a roughness. By hand: a software driver takes twice as
+// long to filter as to fetch.
+vec3 mirror_light(vec3 d, float rough) {
+    // The copy as wide as the lobe, about 2 log2(rough) + 4.5.
+    int lod = int(rough * (6.6 - 2.1 * rough) + 0.5);
+    int last = (MIRROR_SIZE >> lod) - 1;
+    vec2 at = octahedron_place(d) * float(last + 1) - 0.5;
+    vec2 low = floor(at);
+    vec2 f = at - low;
+    ivec2 a = clamp(ivec2(low), 0, last);
+    ivec2 b = clamp(ivec2(low) + 1, 0, last);
+    vec3 lower = mix(texelFetch(mirror, a, lod).rgb, texelFetch(mirror, ivec2(b.x, a.y), lod).rgb, f.x);
+    vec3 upper = mix(texelFetch(mirror, ivec2(a.x, b.y), lod).rgb, texelFetch(mirror, b, lod).rgb, f.x);
+    return mix(lower, upper, f.y);
+}
+
+// Light of the sky, as far as it is open: see open_sky.frag.glsl.
 vec3 sky_light(Surface s, vec4 open) {
-    float rough = sqrt(sqrt(s.a2));
-    vec2 fit = reflectance_fit(rough, s.n_v);
     vec3 mirrored = reflect(-s.to_eye, s.normal);
-    vec3 gloss = (s.f0 * fit.x + fit.y) * s.compensation;
-    float sharp = clamp(0.5 * log2(s.a2) + 4.5, 0.0, 5.0);
-    vec3 image = textureLod(mirror, octahedron_place(mirrored), sharp).rgb * mirror_exposure;
+    vec3 gloss = (s.f0 * s.fit.x + s.fit.y) * s.compensation * mirror_exposure;
+    vec3 image = mirror_light(mirrored, s.rough);
 #ifdef OPEN
-    float seen = clamp(open.x + dot(open.yzw, s.normal) * (2.0 / 3.0), 0.0, 1.0);
-    float mirrored_open = clamp(open.x + dot(open.yzw, mirrored), 0.0, 1.0);
-    vec3 toward = normalize(s.normal * (open.x + 0.02) + open.yzw * 0.5);
-    vec3 diffuse = s.diffuse * sky_illuminance(toward) * seen;
-    image *= mirrored_open;
+    vec3 diffuse = s.diffuse * sky_illuminance(oct_decode(open.zw)) * open.x;
+    image *= open.y;
 #else
     vec3 diffuse = s.diffuse * sky_illuminance(s.normal);
 #endif
@@ -154,7 +166,7 @@ void main() {
 #ifdef OPEN
     light += sky_light(s, texelFetch(g_open, pixel, 0));
 #else
-    light += sky_light(s, vec4(1.0, 0.0, 0.0, 0.0));
+    light += sky_light(s, vec4(1.0));
 #endif
 #endif
 #ifdef SUN
@@ -178,12 +190,12 @@ void main() {
     light += added;
 #endif
 #ifdef AIR
-    float distance_m = depth * length(v_ray);
-    vec3 d = v_ray / max(length(v_ray), 1e-6);
-    float clear = exp(-air_depth(eye.y, d.y, distance_m));
+    float squared = dot(v_ray, v_ray);
+    float inverse = inversesqrt(squared);
+    float clear = exp(-air_depth(v_ray.y * depth, squared * inverse * depth));
     light *= clear;
 #if defined(SUN) || defined(SKY)
-    light += air_source(d) * (1.0 - clear);
+    light += air_source(v_ray * inverse) * (1.0 - clear);
 #endif
 #endif
     out_colour = vec4(min(light, 60000.0), 1.0);

@@ -6,7 +6,6 @@ uniform mat3 to_camera;        // rows right, up, back
 uniform vec2 tangents;
 uniform vec2 jitter;
 uniform float star_exposure;   // illuminance [lx] to pre-exposed luminance of one pixel
-uniform float eye_y;
 #ifdef AIR
 #include "air.glsl"
 #endif
@@ -24,6 +23,6 @@ void main() {
     float mass = 1.0 / (max(d.y, 0.0) + 0.025);
     v_light = in_light * star_exposure * exp(-0.2 * mass) * step(0.0, d.y);
 #ifdef AIR
-    v_light *= exp(-air_depth(eye_y, d.y, AIR_END_M));
+    v_light *= exp(-air_depth(d.y * AIR_END_M, AIR_END_M));
 #endif
 }

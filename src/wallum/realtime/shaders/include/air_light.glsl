@@ -8,7 +8,7 @@ vec3 air_source(vec3 d) {
 #endif
 #ifdef SKY
     // Forward scattering sees the sky that lies behind; the rest sees the mean of all.
-    sum += mix(sky_terms[0], sky_illuminance(d), max(air.w, 0.0)) * 0.318309886;
+    sum += mix(sky_terms[0], sky_illuminance(d), air_lobe.w) * 0.318309886;
 #endif
     return air_albedo * sum;
 }

@@ -9,7 +9,9 @@ struct Surface {
     vec3 diffuse;    // base colour of what is not metal
     vec3 f0;
     vec3 compensation;
+    float rough;
     float a2;        // roughness^4
+    vec2 fit;        // scale and offset of F0 in what the gloss sends back
     float n_v;
     float occlusion;
 };
