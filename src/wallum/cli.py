@@ -9,7 +9,15 @@ import click
 
 from wallum import __version__
 from wallum.cli_day import prepare, sheet_command, sun_command
-from wallum.cli_values import Size, Triple, open_reference, print_json, setting_changes, with_changes
+from wallum.cli_values import (
+    Size,
+    Triple,
+    open_reference,
+    parameter_path,
+    print_json,
+    setting_changes,
+    with_changes,
+)
 from wallum.errors import WallumError
 
 __all__ = ["cli", "main"]
@@ -104,7 +112,7 @@ def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_jso
     if target is None:
         raise ProjectProblem("has no file to write to", project, "--out FILE")
     save(changed, target)
-    paths = [change.partition("=")[0].strip() for change in changes]
+    paths = [parameter_path(change) for change in changes]
     if as_json:
         print_json({"file": str(target), "values": {path: look_up(changed, path) for path in paths}})
         return

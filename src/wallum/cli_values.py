@@ -7,7 +7,15 @@ from typing import Any
 
 import click
 
-__all__ = ["Size", "Triple", "open_reference", "print_json", "setting_changes", "with_changes"]
+__all__ = [
+    "Size",
+    "Triple",
+    "open_reference",
+    "parameter_path",
+    "print_json",
+    "setting_changes",
+    "with_changes",
+]
 
 # Parts a parameter's path from a peg's time.
 PEG_MARK = "@"
@@ -53,6 +61,13 @@ def open_reference(reference: str) -> tuple[Any, Path | None]:
     from wallum.level.opening import open_project
 
     return open_project(reference)
+
+
+def parameter_path(change: str) -> str:
+    """The path of the parameter that PATH=VALUE or PATH@TIME=VALUE is about."""
+    path = change.partition("=")[0]
+    where, mark, _ = path.partition(PEG_MARK)
+    return (where if mark and not where.endswith("/") else path).strip()
 
 
 def with_changes(project: Any, changes: tuple[str, ...]) -> Any:

@@ -61,9 +61,15 @@ class OpenSky:
         for unit, texture in enumerate(self._textures, start=PROBE_UNIT):
             texture.use(unit)
         set_uniforms(
-            program, g_normal=1, g_depth=4, probes=PROBE_UNIT, probes_z=PROBE_UNIT + 1, grid_low=self._grid.low,
-            grid_step=self._grid.step, **view.uniforms,
-        )  # fmt: skip
+            program,
+            g_normal=1,
+            g_depth=4,
+            probes=PROBE_UNIT,
+            probes_z=PROBE_UNIT + 1,
+            grid_low=self._grid.low,
+            grid_step=self._grid.step,
+            **view.uniforms,
+        )
         frame = gbuffer.open_frame
         frame.use()
         frame.depth_mask = False

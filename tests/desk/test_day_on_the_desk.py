@@ -1,0 +1,311 @@
+"""The day in the real window: ribbon, play, pegs, exposure, the grid, heroes and glow."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from wallum.desk.number_field import NumberField
+from wallum.desk.peg_button import PegButton
+from wallum.desk.window import DeskWindow
+from wallum.document.paths import put
+from wallum.document.project import Look, Setting, base_light
+from wallum.document.sources import PointSource
+from wallum.document.storage import load, save
+from wallum.exchange.gltf_export import export_gltf
+from wallum.level.pale_room import pale_room, pale_room_project
+
+LEFT = Qt.MouseButton.LeftButton
+DESERT = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12", clock=10.0)
+
+
+@pytest.fixture
+def day_file(tmp_path):
+    """The pale room by day, one lamp in it, metered."""
+    lamp = PointSource(id="lamp", name="Lamp", position=(0.0, 2.0, 1.0), intensity=200.0)
+    project = pale_room_project().revised(
+        sources=(*base_light(), lamp), setting=DESERT, look=Look(exposed="metered"), level="room.glb"
+    )
+    export_gltf(project.revised(sources=(), shots=()), pale_room(), tmp_path / "room.glb")
+    save(project, tmp_path / "day.wallum")
+    return tmp_path / "day.wallum"
+
+
+@pytest.fixture
+def desk(qtbot, day_file):
+    made = DeskWindow()
+    made.resize(1000, 640)
+    made.show()
+    assert made.open_reference(str(day_file))
+    qtbot.waitUntil(lambda: made.session.level is not None, timeout=20_000)
+    yield made
+    made.session.history.mark_saved(made.session.history.present)
+    made.close()
+    made.deleteLater()
+
+
+def frames_of(desk):
+    came = []
+    desk.link.frame_came.connect(lambda frame, _: came.append(frame))
+    return came
+
+
+def row_of(desk, label):
+    return next(row for row in desk.tune.pane.rows if row.label.text() == label)
+
+
+def test_dragging_the_ribbon_sets_the_hour_and_asks_for_pictures(qtbot, desk):
+    ribbon, came = desk.day.ribbon, frames_of(desk)
+    at = [QPoint(round(ribbon.x_of(hour)), 20) for hour in (12.0, 15.0, 18.5)]
+    QTest.mousePress(ribbon, LEFT, Qt.KeyboardModifier.NoModifier, at[0])
+    assert desk.session.hour == pytest.approx(12.0, abs=0.05)
+    QTest.mouseMove(ribbon, at[1])
+    qtbot.waitUntil(lambda: any(frame.detail == "reduced" for frame in came), timeout=20_000)
+    QTest.mouseRelease(ribbon, LEFT, Qt.KeyboardModifier.NoModifier, at[2])
+    assert desk.session.hour == pytest.approx(18.5, abs=0.05)
+    qtbot.waitUntil(lambda: bool(came) and came[-1].detail == "full", timeout=20_000)
+    # Where the playhead stands is no step, but it is kept with the project.
+    assert not desk.session.history.dirty
+    assert desk.save()
+    assert load(desk.session.file).setting.clock == pytest.approx(18.5, abs=0.05)
+
+
+def test_arrow_keys_step_by_a_quarter_of_an_hour_and_around(desk):
+    desk.session.set_hour(23.9)
+    QTest.keyClick(desk.day.ribbon, Qt.Key.Key_Right)
+    assert desk.session.hour == pytest.approx(0.15)
+    QTest.keyClick(desk.day.ribbon, Qt.Key.Key_Left)
+    assert desk.session.hour == pytest.approx(23.9)
+
+
+def test_the_day_plays_loops_and_ends(qtbot, desk):
+    desk.session.set_value("day", "setting/day_length", 4.0)
+    desk.session.set_hour(23.5)
+    desk.play_action.trigger()
+    assert desk.transport.playing
+    qtbot.waitUntil(lambda: 0.0 < desk.session.hour < 6.0, timeout=20_000)
+    desk.play_action.trigger()
+    assert not desk.transport.playing
+    desk.day.loop_button.click()
+    assert not desk.transport.loops
+    desk.session.set_hour(23.5)
+    desk.transport.play(True)
+    qtbot.waitUntil(lambda: not desk.transport.playing, timeout=20_000)
+    assert desk.session.hour == 24.0
+    desk.session.set_hour(24.0)
+    desk.transport.play(True)
+    assert desk.session.hour == 0.0
+    desk.transport.play(False)
+
+
+def test_in_play_the_exposure_follows_slowly_and_metering_is_back_at_rest(qtbot, desk):
+    came = frames_of(desk)
+    qtbot.waitUntil(lambda: bool(came), timeout=20_000)
+    desk.exposing.shown_ev, desk.exposing._target, desk.exposing._at = 10.0, 12.0, 0.0
+    held = desk.exposing.held(Look(exposed="metered", speed_up=2.0), dragging=False, playing=True)
+    assert 10.0 < held <= 11.0
+    assert desk.exposing.held(Look(exposed="metered"), dragging=True, playing=False) == 10.0
+    assert desk.exposing.held(Look(exposed="metered"), dragging=False, playing=False) is None
+    assert desk.exposing.held(Look(), dragging=True, playing=True) is None
+
+
+def test_exposure_is_held_while_a_lamp_is_dragged_and_the_drift_is_shown(qtbot, desk):
+    came = frames_of(desk)
+    qtbot.waitUntil(lambda: bool(came) and came[-1].settled == 0, timeout=20_000)
+    before = desk.exposing.shown_ev
+    desk.session.select("lamp")
+    desk.session.preview("sources/@lamp/intensity", 5_000_000.0)
+    qtbot.waitUntil(lambda: came[-1].metered is not None and came[-1].metered > before + 1.0, timeout=20_000)
+    assert came[-1].ev100 == before
+    assert "drift +" in desk._state.text()
+    desk.session.commit("brighter")
+    qtbot.waitUntil(lambda: came[-1].ev100 > before + 1.0, timeout=20_000)
+    assert "drift" not in desk._state.text()
+
+
+def test_the_ribbon_shows_the_computed_day(qtbot, desk):
+    ribbon = desk.day.ribbon
+    qtbot.waitUntil(lambda: ribbon.complete, timeout=20_000)
+    picture = ribbon.grab().toImage()
+    noon, night = (picture.pixelColor(round(ribbon.x_of(h)) + 12, 4) for h in (11.0, 2.0))
+    assert noon.lightness() > night.lightness() + 20
+    assert noon.blue() > noon.red()
+    before = ribbon._key
+    desk.session.set_text("latitude", "setting/latitude", "-88")
+    assert ribbon._key != before
+    qtbot.waitUntil(lambda: ribbon.complete, timeout=20_000)
+    assert "sunset" not in ribbon._events
+
+
+def test_a_date_is_typed_stepped_and_refused(desk):
+    date = desk.day.date
+    date.setText("2027-12-21")
+    date.setModified(True)
+    date.editingFinished.emit()
+    assert desk.session.project.setting.date == "2027-12-21"
+    assert desk.session.history.undo_label == "date"
+    date.setText("yesterday")
+    date.setModified(True)
+    date.editingFinished.emit()
+    assert date.text() == "2027-12-21"
+    assert desk.bar.isVisible()
+    desk.day._step_date(-1)
+    assert desk.session.project.setting.date == "2027-12-20"
+    desk.session.undo()
+    assert date.text() == "2027-12-21"
+
+
+def test_a_value_is_pegged_at_this_hour_edited_there_and_between(desk):
+    desk.session.select("lamp")
+    row = row_of(desk, "Intensity")
+    QTest.mouseClick(row.peg, LEFT)
+    assert desk.session.history.undo_label == "Lamp, intensity, peg"
+    desk.session.set_hour(20.0)
+    desk.session.set_value("brighter", "sources/@lamp/intensity", 800.0)
+    (lane,) = desk.session.project.lanes
+    assert [(peg.at.hours, peg.value) for peg in lane.pegs] == [(10.0, 200.0), (20.0, 800.0)]
+    assert desk.session.project.source("lamp").intensity == 200.0  # its own value is untouched
+    desk.session.set_hour(15.0)
+    desk.tune.refresh()
+    field = row.widget
+    assert isinstance(field, NumberField)
+    assert field.value == pytest.approx(400.0)  # half way, in stops
+    # Near a peg its value moves; a drag is one step.
+    desk.session.set_hour(20.1)
+    steps = len(desk.session.history._done)
+    desk.session.preview("sources/@lamp/intensity", 900.0)
+    desk.session.preview("sources/@lamp/intensity", 1000.0)
+    desk.session.commit("drag")
+    assert len(desk.session.history._done) == steps + 1
+    assert [peg.value for peg in desk.session.project.lanes[0].pegs] == [200.0, 1000.0]
+    desk.session.undo()
+    assert [peg.value for peg in desk.session.project.lanes[0].pegs] == [200.0, 800.0]
+
+
+def test_a_vector_is_pegged_by_its_parts_too(desk):
+    desk.session.select("lamp")
+    desk.session.peg("peg", "sources/@lamp/position", _clock(10.0))
+    desk.session.set_hour(20.0)
+    assert desk.session.set_text("place", "sources/@lamp/position/x", "3")
+    values = [peg.value for peg in desk.session.project.lanes[0].pegs]
+    assert values == [(0.0, 2.0, 1.0), (3.0, 2.0, 1.0)]
+
+
+def _clock(hours):
+    from wallum.document.lanes import PegTime
+
+    return PegTime(hours=hours)
+
+
+def test_the_peg_button_takes_pegs_out_and_offers_the_sunset(qtbot, desk):
+    desk.session.select("lamp")
+    desk.session.set_hour(17.7)
+    button = row_of(desk, "Intensity").peg
+    assert isinstance(button, PegButton)
+    texts = [action.text() for action in button._menu().actions() if action.text()]
+    assert "Peg at sunset" in texts
+    next(a for a in button._menu().actions() if a.text() == "Peg at sunset").trigger()
+    assert desk.session.project.lanes[0].pegs[0].at.text() == "sunset"
+    desk.session.set_hour(17.805)
+    desk.tune.refresh()
+    assert "click takes the peg out" in button.toolTip()
+    easing = next(a for a in button._menu().actions() if a.text() == "Goes on: late")
+    easing.trigger()
+    assert desk.session.project.lanes[0].pegs[0].easing == "late"
+    QTest.mouseClick(button, LEFT)
+    assert desk.session.project.lanes == ()
+
+
+def test_taking_a_lane_out_leaves_the_value_of_this_hour(desk):
+    desk.session.peg("peg", "sources/@lamp/intensity", _clock(10.0))
+    desk.session.set_hour(20.0)
+    desk.session.set_value("more", "sources/@lamp/intensity", 800.0)
+    desk.session.take_lane("plain", "sources/@lamp/intensity")
+    assert desk.session.project.lanes == ()
+    assert desk.session.project.source("lamp").intensity == pytest.approx(800.0)
+
+
+def test_typing_the_clock_moves_the_playhead(desk):
+    desk.tune.show_group("setting")
+    assert desk.session.set_text("clock", "setting/clock", "18:30")
+    assert desk.session.hour == 18.5
+    assert desk.session.set_text("clock", "setting/clock", "25:00") is False
+    assert desk.session.hour == 18.5
+
+
+def test_picture_air_and_place_have_their_panes(desk):
+    for group, heading in (("air", "Air"), ("setting", "Place and day"), ("look", "Picture")):
+        desk.tune._tabs[group].click()
+        assert desk.tune.pane._title.text() == heading
+        assert desk.tune._tabs[group].isChecked()
+    desk.session.select("moon")
+    assert desk.tune.pane._title.text() == "Moon"
+    assert not any(tab.isChecked() for tab in desk.tune._tabs.values())
+
+
+def test_the_sky_grid_comes_behind_the_window_and_says_that_it_is_coarse(qtbot, desk):
+    came = frames_of(desk)
+    qtbot.waitUntil(lambda: bool(came) and came[-1].coarse, timeout=30_000)
+    assert "sky light coarse" in desk._state.text()
+    # A closed room: by day it is dark once the grid is there; kept beside the project.
+    assert len(list(desk.session.file.with_name("day.derived").iterdir())) == 1
+
+
+def test_a_killed_renderer_gets_its_grid_again(qtbot, desk):
+    came = frames_of(desk)
+    qtbot.waitUntil(lambda: bool(came) and came[-1].coarse, timeout=30_000)
+    desk.link.client._send(("crash",))
+    came.clear()
+    qtbot.waitUntil(lambda: desk.link.client.restarts == 1, timeout=20_000)
+    qtbot.waitUntil(lambda: bool(came) and came[-1].coarse, timeout=30_000)
+
+
+def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
+    from wallum.desk.part_tools import toggle_follow, toggle_hero
+
+    part = desk.session.level.level.parts[0]
+    toggle_hero(desk.session, part.id, part.name)
+    assert desk.session.project.marks_of(part.id).hero
+    assert desk.session.history.undo_label == f"{part.name} is a hero"
+    camera = desk.picture.camera.with_aspect(16 / 9)
+    assert desk._heroes(camera).sum() > 0
+    toggle_hero(desk.session, part.id, part.name)
+    assert desk.session.project.marks == ()
+    said = []
+    desk.session.told.connect(said.append)
+    toggle_follow(desk.session, part.id, part.name)
+    assert "Select the lamp first" in said[-1]
+    desk.session.select("lamp")
+    toggle_follow(desk.session, part.id, part.name)
+    assert desk.session.project.follows == {part.id: "lamp"}
+    qtbot.waitUntil(lambda: desk.session.level.follows == {part.id: "lamp"}, timeout=20_000)
+    toggle_follow(desk.session, part.id, part.name)
+    qtbot.waitUntil(lambda: desk.session.level.follows == {}, timeout=20_000)
+
+
+def test_what_is_under_no_pointer_cannot_be_marked(desk, monkeypatch):
+    monkeypatch.setattr(desk.picture, "mapFromGlobal", lambda _: QPoint(-50, -50))
+    desk.hero_action.trigger()
+    assert "Point at a part" in desk._told.text()
+    assert desk.session.project.marks == ()
+
+
+def test_a_new_lamp_shows_at_the_exposure_that_is_seen(qtbot, desk):
+    came = frames_of(desk)
+    qtbot.waitUntil(lambda: bool(came), timeout=20_000)
+    desk.session.shown_ev = 2.0
+    dim = desk.session.add_lamp("point", (0.0, 0.0, 0.0), (0.0, 1.0, 0.0)).intensity
+    desk.session.shown_ev = 12.0
+    bright = desk.session.add_lamp("point", (0.0, 0.0, 0.0), (0.0, 1.0, 0.0)).intensity
+    assert bright / dim == pytest.approx(1024.0, rel=0.1)
+
+
+def test_undo_and_the_hour_do_not_meddle(desk):
+    desk.session.set_value("off", "sources/@lamp/on", False)
+    desk.session.set_hour(4.0)
+    desk.session.undo()
+    assert desk.session.hour == 4.0
+    assert desk.session.project.source("lamp").on
+    assert put(desk.session.project, "setting/clock", 4.0) != desk.session.project
+    assert np.isclose(desk.session.now.setting.clock, 4.0)
+    assert desk.picture.surface_at(QPointF(10.0, 10.0)) is not None

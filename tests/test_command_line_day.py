@@ -1,0 +1,121 @@
+"""The commands about the day, as a build machine would call them."""
+
+import json
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from wallum.cli import main
+from wallum.document.storage import load, save
+from wallum.level.pale_room import pale_room_project
+
+
+def run(capsys, *arguments):
+    status = main(list(arguments))
+    out = capsys.readouterr()
+    return status, out.out, out.err
+
+
+def test_sun_says_where_sun_and_moon_stand(capsys):
+    place = ["--place", "39.742476,-105.1786", "--utc-offset", "-7", "--date", "2003-10-17"]
+    status, out, _ = run(capsys, "sun", *place, "--clock", "12:30:30", "--json")
+    found = json.loads(out)
+    assert status == 0
+    assert found["sun"]["azimuth_deg"] == pytest.approx(194.34024, abs=0.01)
+    assert found["sun"]["elevation_deg"] == pytest.approx(39.88838, abs=0.01)
+    assert 90_000 < found["sun"]["illuminance_lx"] < 105_000
+    assert 4500 < found["sun"]["cct_k"] < 5500
+    assert set(found["moon"]) == {*found["sun"], "lit_fraction"}
+
+
+def test_sun_of_a_project_and_below_the_horizon(capsys):
+    status, out, _ = run(capsys, "sun", "demo:jar-yard", "--clock", "21:30", "--json")
+    found = json.loads(out)
+    assert status == 0
+    assert found["sun"]["illuminance_lx"] == 0.0
+    assert found["sun"]["cct_k"] is None
+    assert found["moon"]["lit_fraction"] == pytest.approx(0.94, abs=0.01)
+    status, out, _ = run(capsys, "sun", "demo:jar-yard")
+    assert "94% lit" in out
+
+
+@pytest.mark.parametrize(
+    ("arguments", "word"),
+    [
+        (["sun"], "no place"),
+        (
+            ["sun", "--place", "95,0", "--utc-offset", "0", "--date", "2027-01-01", "--clock", "12:00"],
+            "at most",
+        ),
+        (["sun", "--place", "5", "--utc-offset", "0", "--date", "2027-01-01", "--clock", "12:00"], "LAT,LON"),
+        (["sun", "demo:jar-yard", "--clock", "26:00"], "HH:MM"),
+        (["sun", "demo:jar-yard", "--date", "2027-02-30"], "YYYY-MM-DD"),
+        (["sun", "demo:jar-yard", "--place", "1,2"], "one of the two"),
+        (["sheet", "demo:jar-yard", "--out", "day.jpg"], ".png"),
+        (["sheet", "demo:jar-yard", "--shots", "nowhere", "--out", "day.png"], "nowhere"),
+        (["meter", "demo:pale-room", "--at", "0,1,0", "--clock", "noonish"], "HH:MM"),
+        (["set", "demo:pale-room", "sources/sun/trim@teatime=1"], "teatime"),
+    ],
+)
+def test_wrong_input_is_one_sentence(capsys, arguments, word):
+    status, out, err = run(capsys, *arguments)
+    assert status == 2
+    assert word in err
+    assert err.count("\n") == 1
+    assert out == ""
+
+
+def test_pegs_are_set_from_the_command_line(capsys, tmp_path):
+    file = tmp_path / "room.wallum"
+    save(pale_room_project(), file)
+    changes = ["sources/ceiling-lamp/intensity@sunset=10", "sources/ceiling-lamp/intensity@22:00=400 lm"]
+    status, _, err = run(capsys, "set", str(file), *changes)
+    assert (status, err) == (0, "")
+    (lane,) = load(file).lanes
+    assert [peg.at.text() for peg in lane.pegs] == ["sunset", "22:00"]
+
+
+def test_render_and_meter_take_the_clock(capsys, tmp_path):
+    camera = ["--eye", "0,1.5,3", "--toward", "0,1,0", "--size", "64x36", "--as-delivered"]
+    evs = {}
+    for clock in ("12:00", "23:00"):
+        out = tmp_path / f"{clock[:2]}.png"
+        base = ["--set", "sources/sun/on=on", "--set", "sources/sky/on=on", "--set", "look/exposed=metered"]
+        status, told, err = run(
+            capsys, "render", "demo:pale-room", *camera, *base, "--clock", clock, "--out", str(out), "--json"
+        )
+        assert (status, err) == (0, "")
+        evs[clock] = json.loads(told)["ev100"]
+        with Image.open(out) as opened:
+            assert np.asarray(opened).std() > 2
+    readings = {}
+    for clock in ("12:00", "23:00"):
+        status, told, _ = run(
+            capsys,
+            "meter",
+            "demo:jar-yard",
+            "--at",
+            "6,0.3,12",
+            "--clock",
+            clock,
+            "--samples",
+            "64",
+            "--json",
+        )
+        readings[clock] = json.loads(told)["by_source"]
+    assert readings["12:00"]["sun"] > 10_000
+    assert readings["12:00"]["sky"] > 1000
+    assert "sun" not in readings["23:00"]
+    assert readings["23:00"]["moon"] > 0.01
+
+
+def test_a_sheet_has_a_picture_for_each_hour(capsys, tmp_path):
+    out = tmp_path / "day.png"
+    status, told, err = run(
+        capsys, "sheet", "demo:pale-room", "--every", "480", "--size", "80x50", "--out", str(out), "--json"
+    )
+    assert (status, err) == (0, "")
+    assert json.loads(told)["pictures"] == 3
+    with Image.open(out) as opened:
+        assert opened.size[0] == 6 + 3 * (80 + 6)
