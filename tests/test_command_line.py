@@ -141,7 +141,14 @@ def test_render_takes_changes_without_writing_them(tmp_path, capsys):
 
 
 def test_export_reads_back(project_file, tmp_path, capsys):
-    run(capsys, "set", project_file, "sources/sun/elevation=20")
+    run(
+        capsys,
+        "set",
+        project_file,
+        "sources/sun/elevation=20",
+        "sources/sun/stands=where set",
+        "sources/sun/light=own",
+    )
     status, out, _ = run(capsys, "export", project_file, tmp_path / "out.glb", "--json")
     assert status == 0
     assert any("sky" in warning for warning in json.loads(out)["warnings"])

@@ -106,7 +106,7 @@ def test_a_new_project_takes_over_lamps_and_shots(tmp_path):
     assert all(source.on for source in outdoors.sources)
     lamp = PointSource(id="l", name="Lamp")
     indoors = new_project(replace(level, sources=(lamp,)), "hall.glb")
-    assert [source.on for source in indoors.sources] == [False, False, True]
+    assert [source.on for source in indoors.sources] == [False, False, False, True]
 
 
 def test_a_project_names_a_level_beside_it_relatively(tmp_path):

@@ -57,7 +57,7 @@ class DayBar(QWidget):
         self._session, self._transport = session, transport
         self.setObjectName("pane")
         self.ribbon = DayRibbon(session)
-        self.play_button = self._button("play", "Play the day (Space)", transport.toggle)
+        self.play_button = self._button("play", "Play the day (T)", transport.toggle)
         self.loop_button = self._button("loop", "Go around at midnight", self._set_loop)
         self.loop_button.setCheckable(True)
         self.loop_button.setChecked(transport.loops)

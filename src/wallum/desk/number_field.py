@@ -83,13 +83,15 @@ class NumberField(QWidget):
         painter = QPainter(self)
         box = self.rect().adjusted(0, 0, -1, -1)
         painter.fillRect(box, QColor(TOKENS["raised"]))
-        painter.setPen(QColor(TOKENS["accent" if self.hasFocus() else "edge"]))
+        painter.setPen(
+            QColor(TOKENS["accent" if self.hasFocus() else "edge" if self.isEnabled() else "line"])
+        )
         painter.drawRect(box)
         inside = box.adjusted(5, 0, -5, 0)
         if self._prefix:
             painter.setPen(QColor(TOKENS["quiet"]))
             painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter, self._prefix)
-        painter.setPen(QColor(TOKENS["text"]))
+        painter.setPen(QColor(TOKENS["text" if self.isEnabled() else "edge"]))
         room = inside.width() - (10 if self._prefix else 0)
         shown = self.fontMetrics().elidedText(self.text, Qt.TextElideMode.ElideLeft, room)
         painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, shown)

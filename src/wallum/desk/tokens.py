@@ -23,6 +23,8 @@ QMainWindow, QWidget#bench {{ background: {ground}; }}
 QWidget#pane {{ background: {pane}; }}
 QLabel {{ background: transparent; }}
 QLabel#quiet {{ color: {quiet}; }}
+QLabel#quiet:disabled {{ color: {edge}; }}
+QComboBox:disabled, QCheckBox:disabled {{ color: {edge}; border-color: {line}; }}
 QLabel#title {{ color: {text}; font-weight: 600; }}
 QListWidget {{ background: {pane}; border: none; outline: none; }}
 QListWidget::item {{ padding: 3px 4px; border-left: 2px solid transparent; }}

@@ -86,6 +86,20 @@ def drag(field: NumberField, pixels: int, steps: int = 12) -> None:
     QTest.mouseRelease(field, left, plain, start + QPoint(pixels, 0))  # type: ignore[call-overload]
 
 
+def scrub(window: DeskWindow, hour: float, steps: int = 12) -> None:
+    """Drag the day ribbon to an hour by the mouse."""
+    ribbon = window.day.ribbon
+    start, end = ribbon.x_of(window.session.hour), ribbon.x_of(hour)
+    left, plain = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    QTest.mousePress(ribbon, left, plain, QPoint(round(start), 20))  # type: ignore[call-overload]
+    for step in range(1, steps + 1):
+        at = QPoint(round(start + (end - start) * step / steps), 20)
+        QTest.mouseMove(ribbon, at)  # type: ignore[call-overload]
+        QApplication.processEvents()
+        time.sleep(0.02)
+    QTest.mouseRelease(ribbon, left, plain, QPoint(round(end), 20))  # type: ignore[call-overload]
+
+
 def intensity_field(window: DeskWindow) -> NumberField:
     """The field of the selected lamp's intensity."""
     fields = window.tune.pane.findChildren(NumberField)
@@ -100,6 +114,15 @@ def _yard_by_dusk(folder: Path) -> Iterator[str]:
         window._look_through("shot-kiln")
         wait_settled(window)
         yield _shoot(window, folder / "desk-spot-selected.png")
+        window.session.select("sun")
+        window._look_through("shot-gate")
+        window.session.set_hour(7.4)
+        wait_settled(window)
+        yield _shoot(window, folder / "desk-morning.png")
+        window.tune.show_group("air")
+        window.session.set_hour(18.3)
+        wait_settled(window)
+        yield _shoot(window, folder / "desk-night.png")
 
 
 def _room(folder: Path) -> Iterator[str]:
@@ -130,7 +153,8 @@ def refresh_screenshots() -> Iterator[str]:
 
 
 def write_tour() -> Iterator[str]:
-    """Open the demo, put a lamp, drag it brighter, take it back, save; pictures to out/demo/."""
+    """Open the demo, put a lamp, drag it brighter, take it back, scrub the day, save; pictures
+    to out/demo/."""
     folder = ROOT / "out" / "demo"
     with screen_of_its_own(), open_desk(DEMO) as window:
         wait_settled(window)
@@ -146,6 +170,12 @@ def write_tour() -> Iterator[str]:
         wait_settled(window)
         yield _shoot(window, folder / "4-undone.png")
         window.redo_action.trigger()
+        scrub(window, 12.0)
+        wait_settled(window)
+        yield _shoot(window, folder / "5-scrubbed-to-noon.png")
+        scrub(window, 21.5)
+        wait_settled(window)
+        yield _shoot(window, folder / "6-scrubbed-to-night.png")
         with TemporaryDirectory() as temporary:
             window.save_to(Path(temporary) / "tour.wallum")
             (folder / "tour.wallum").write_bytes((Path(temporary) / "tour.wallum").read_bytes())

@@ -26,8 +26,10 @@ from wallum.document.fields import Item, Parameter, declared
 from wallum.document.paths import choices
 from wallum.document.project import Air, Look, Setting, base_light
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import Coloured, Lamp, PointSource, SpotSource
-from wallum.moment.shown_colour import shown_colour
+from wallum.document.sources import Coloured, FarLight, Lamp, PointSource, SpotSource
+from wallum.moment.base_light import body_now
+from wallum.moment.shown_colour import shown_colour, shown_rgb
+from wallum.physics.colour import luminance
 
 __all__ = ["TunePane"]
 
@@ -45,8 +47,8 @@ class Swatch(QWidget):
         self.setFixedHeight(10)
         self._colour = QColor("white")
 
-    def show_source(self, source: Coloured) -> None:
-        self._colour = QColor(*shown_colour(source))
+    def show_colour(self, shown: tuple[int, int, int]) -> None:
+        self._colour = QColor(*shown)
         self.update()
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
@@ -93,6 +95,9 @@ class Row:
         """Show the value of an item at a path; writes nothing."""
         self._path, self._title = f"{prefix}/{self._name}", title
         self._refresh(item)
+        in_force = self._name not in item.idle()
+        self.widget.setEnabled(in_force)
+        self.label.setEnabled(in_force)
         if self.peg is not None:
             owner = getattr(item, "id", prefix)
             self.peg.refresh(self._path, self._step, self._session.project.lane(owner, self._name))
@@ -221,6 +226,7 @@ class Pane(QWidget):
 
     def __init__(self, session: Session, item: Item) -> None:
         super().__init__()
+        self._session = session
         self.setObjectName("pane")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 10)
@@ -235,7 +241,8 @@ class Pane(QWidget):
         layout.addWidget(Section("", first, folded=False))
         self._facts = QLabel()
         self._facts.setObjectName("quiet")
-        self._facts.setVisible(isinstance(item, Lamp))
+        self._facts.setWordWrap(True)
+        self._facts.setVisible(isinstance(item, Lamp | FarLight))
         layout.addWidget(self._facts)
         for title, rows in folded.items():
             layout.addWidget(Section(title, rows, folded=True))
@@ -248,9 +255,18 @@ class Pane(QWidget):
         for row in self.rows:
             row.refresh(item, prefix, title)
         if isinstance(item, Coloured):
-            self._swatch.show_source(item)
+            self._swatch.show_colour(shown_colour(item))
         if isinstance(item, Lamp):
             self._facts.setText(f"gives {format_quantity(item.lumens(), 'lm')}")
+        if isinstance(item, FarLight):
+            place, light = body_now(self._session.now, self._session.hour, item)
+            lux = float(luminance(light))
+            self._facts.setText(
+                f"stands at {place.azimuth % 360.0:.1f} deg, {place.elevation:.1f} deg high; "
+                f"gives {format_quantity(lux, 'lx')} facing it"
+            )
+            if lux > 0.0:
+                self._swatch.show_colour(shown_rgb(light))
 
 
 def _sorted_rows(session: Session, item: Item) -> tuple[list[Row], dict[str, list[Row]]]:
@@ -333,7 +349,9 @@ class TunePane(QWidget):
 
     def _hour_changed(self) -> None:
         # A day that plays would spend its time on numbers that no one can read.
-        if (self._session.project.lanes or self._group == "setting") and not self._soon.isActive():
+        moves = bool(self._session.project.lanes) or self._group == "setting"
+        moves = moves or isinstance(self._session.selected_source, FarLight)
+        if moves and not self._soon.isActive():
             self._soon.start()
 
     def refresh(self) -> None:

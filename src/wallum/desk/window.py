@@ -99,7 +99,7 @@ class DeskWindow(QMainWindow):
             "Spot", "O", lambda: self._put("spot"), "Put a spot over the surface under the pointer"
         )
         self.frame_action = self._action("Frame", "Home", self._frame, "Bring the selected into view, or all")
-        self.play_action = self._action("Play", "Space", self.transport.toggle, "Play the day, or stop it")
+        self.play_action = self._action("Play", "T", self.transport.toggle, "Play the day, or stop it")
         self.hero_action = self._action(
             "Hero", "H", self._mark_hero, "Make the part under the pointer a hero, or one no more"
         )

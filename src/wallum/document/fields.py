@@ -83,6 +83,10 @@ class Item(BaseModel):
         values = {name: getattr(self, name) for name in type(self).model_fields}
         return type(self).model_validate({**values, **changes})
 
+    def idle(self) -> frozenset[str]:
+        """Names of parameters that have no say as the others are set."""
+        return frozenset()
+
     def model_copy(self, *, update: Any = None, deep: bool = False) -> Self:
         """pydantic's copy skips validation when it updates; this one does not."""
         return self.revised(**(update or {}))

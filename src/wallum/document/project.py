@@ -125,7 +125,7 @@ class Look(Item):
     )
     brightest: float = _metering(17.0, "Highest EV", "Metering goes no higher.", "EV", -12.0, 20.0)
     clip_low: float = _metering(
-        0.4, "Leave out darkest", "Share of the darkest that is not counted.", "", 0.0, 0.49
+        0.2, "Leave out darkest", "Share of the darkest that is not counted.", "", 0.0, 0.49
     )
     clip_high: float = _metering(
         0.05, "Leave out brightest", "Share of the brightest that is not counted.", "", 0.0, 0.49
@@ -136,6 +136,11 @@ class Look(Item):
     speed_down: float = _metering(
         1.5, "Speed to dark", "How fast the eye takes to less light in play.", "stops/s", 0.05, 100.0
     )
+
+    def idle(self) -> frozenset[str]:
+        if self.exposed == "metered":
+            return frozenset({"ev100"})
+        return frozenset(declared(self)) - {"exposed", "ev100"}
 
     @model_validator(mode="after")
     def _limits_in_order(self) -> Self:

@@ -106,6 +106,9 @@ class Coloured(Item):
         heading="Colour",
     )
 
+    def idle(self) -> frozenset[str]:
+        return frozenset({"colour"} if self.colour_by == "kelvin" else {"kelvin", "tint"})
+
     def luminous_rgb(self) -> Vector:
         """Linear sRGB of luminance 1 for this source's light."""
         if self.colour_by == "kelvin":
@@ -169,6 +172,10 @@ class FarLight(Coloured):
     )
 
 
+PLACE_FIELDS = frozenset({"azimuth", "elevation"})
+COLOUR_FIELDS = frozenset({"colour_by", "kelvin", "tint", "colour"})
+
+
 class SunSource(FarLight):
     """The sun: a far light, true for its height in clear air or of a strength of its own."""
 
@@ -203,6 +210,11 @@ class SunSource(FarLight):
         heading="Own light",
     )
 
+    def idle(self) -> frozenset[str]:
+        aimed = frozenset() if self.stands == "where set" else PLACE_FIELDS
+        own = super().idle() if self.light == "own" else COLOUR_FIELDS | {"illuminance"}
+        return aimed | own
+
 
 class MoonSource(FarLight):
     """The moon: takes over where the sun gives no light any more."""
@@ -220,6 +232,9 @@ class MoonSource(FarLight):
         first=False,
         heading="Colour",
     )
+
+    def idle(self) -> frozenset[str]:
+        return COLOUR_FIELDS if self.stands == "where set" else COLOUR_FIELDS | PLACE_FIELDS
 
 
 class SkySource(Coloured):
@@ -273,6 +288,9 @@ class SkySource(Coloured):
         high=0.95,
         step=0.01,
     )
+
+    def idle(self) -> frozenset[str]:
+        return COLOUR_FIELDS | {"illuminance"} if self.model == "clear" else super().idle() | {"stars"}
 
 
 def _switching(default: float, label: str, help_text: str, unit: str) -> float:
@@ -359,6 +377,12 @@ class Lamp(Coloured):
                 f"the {self.on_below:g} lx that it goes on below"
             )
         return self
+
+    def idle(self) -> frozenset[str]:
+        used = {"by light": {"on_below", "off_above"}, "by clock": {"on_at", "off_at"}}.get(
+            self.switched, set()
+        )
+        return super().idle() | ({"on_below", "off_above", "on_at", "off_at"} - used)
 
     def lumens(self) -> float:
         """Flux [lm]."""

@@ -301,7 +301,7 @@ DUSK: Final = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="20
 
 def _darker_by_night() -> Lane:
     """By day the picture is metered to mid grey; the night stays a night."""
-    events = ((-6.0, -0.7, "rising"), (8.0, 0.8, "rising"), (8.0, 0.8, "setting"), (-6.0, -0.7, "setting"))
+    events = ((-6.0, -1.0, "rising"), (8.0, 0.8, "rising"), (8.0, 0.8, "setting"), (-6.0, -1.0, "setting"))
     pegs = tuple(
         Peg(at=PegTime(tie=tie, angle=angle), value=value)  # type: ignore[arg-type]
         for angle, value, tie in events

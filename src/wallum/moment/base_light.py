@@ -19,7 +19,7 @@ from wallum.physics.dome import dome_illuminance, plain_dome
 from wallum.physics.ephemeris import BodyPlace, moon_place, sky_rotation, sun_place
 from wallum.physics.sunlight import LUNAR_LX, LUNAR_TINT, SOLAR_LX, moonlight, phase_factor, visible_share
 
-__all__ = ["BaseLight", "direction_to", "find_base_light", "open_ground_lux"]
+__all__ = ["BaseLight", "body_now", "direction_to", "find_base_light", "open_ground_lux"]
 
 # The moon takes over while the sun goes from its rim's setting to this elevation.
 HANDED_OVER_DEG = -4.0
@@ -98,6 +98,15 @@ def _moon_light(source: MoonSource | None, place: BodyPlace) -> NDArray[np.float
         return np.zeros(3)
     light = moonlight(place.elevation, max(place.radius, 0.1), place.phase_deg, place.distance_ratio)
     return light * 2.0**source.trim
+
+
+def body_now(project: Project, hour: float, source: FarLight) -> tuple[BodyPlace, NDArray[np.float64]]:
+    """Where a far light of a project stands at an hour, and its RGB illuminance facing it [lx]."""
+    sun, moon = places(project, hour)
+    if isinstance(source, SunSource):
+        return sun, _sun_light(source, sun)
+    assert isinstance(source, MoonSource)
+    return moon, _moon_light(source, moon)
 
 
 def _handed_over(sun: BodyPlace) -> float:
