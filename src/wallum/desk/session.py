@@ -65,6 +65,7 @@ class Session(QObject):
         self.level: LoadedLevel | None = None
         self.selected: str = ""
         self.active: frozenset[str] = frozenset()  # sources under the hand
+        self.light_dragged = False  # whether the hand changes light: exposure then holds still
         self.camera: Camera | None = None
         self.hour = self.history.present.setting.clock  # where the playhead stands [h]
         self.shown_ev = self.history.present.look.ev100  # exposure of the last picture
@@ -167,16 +168,17 @@ class Session(QObject):
             return
         head, *rest = path.split("/")
         self.active = frozenset({rest[0].removeprefix("@")}) if head == "sources" else frozenset()
+        self.light_dragged = head in ("sources", "air")
         self.history.preview(shown)
 
     def commit(self, label: str) -> None:
         """End a drag as one step."""
-        self.active = frozenset()
+        self.active, self.light_dragged = frozenset(), False
         self.history.commit(label)
 
     def cancel(self) -> None:
         """End a drag and forget it."""
-        self.active = frozenset()
+        self.active, self.light_dragged = frozenset(), False
         self.history.cancel()
 
     def set_value(self, label: str, path: str, value: Any) -> None:

@@ -35,6 +35,7 @@ QPushButton, QToolButton, QComboBox {{
 }}
 QPushButton:hover, QToolButton:hover, QComboBox:hover {{ border-color: {quiet}; }}
 QPushButton:focus, QToolButton:focus, QComboBox:focus, QCheckBox:focus {{ border: 1px solid {accent}; }}
+QToolButton:checked {{ border-color: {accent}; }}
 QPushButton:pressed, QToolButton:pressed {{ background: {ground}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {edge}; border-color: {line}; }}
 QToolButton#fold {{ background: transparent; border: none; color: {quiet}; padding: 2px 0;

@@ -5,21 +5,15 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QCursor, QImage, QKeySequence
-from PyQt6.QtWidgets import (
-    QFrame,
-    QHBoxLayout,
-    QLabel,
-    QMainWindow,
-    QSplitter,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QLabel, QMainWindow
 
 from wallum.desk.background import Background
+from wallum.desk.balance import BalanceView
 from wallum.desk.bar import Bar
+from wallum.desk.bench import compose_bench, headed, order_bar, status_row, top_bar
+from wallum.desk.contribution_thread import ContributionThread
 from wallum.desk.day_bar import DayBar
 from wallum.desk.exposing import Exposing
 from wallum.desk.files import ProjectFiles
@@ -44,6 +38,8 @@ from wallum.transport.heroes import hero_cells
 __all__ = ["DeskWindow"]
 
 SMALLEST_FRAMED_M = 1.5
+# What sources give is worked out once nothing was asked for so long.
+BALANCE_REST_MS = 300
 
 
 class DeskWindow(QMainWindow):
@@ -63,6 +59,12 @@ class DeskWindow(QMainWindow):
         self.day = DayBar(self.session, self.transport)
         self.background = Background(self.session, self)
         self.exposing = Exposing()
+        self.balance = BalanceView(self.session)
+        self.contributions = ContributionThread()
+        self._rested = QTimer(self)
+        self._rested.setSingleShot(True)
+        self._rested.setInterval(BALANCE_REST_MS)
+        self._rested.timeout.connect(self._ask_contributions)
         self._shown_project: Project | None = None
         self._scrubbing = False
         self._grid_text = ""  # how far the sky grid is
@@ -108,92 +110,20 @@ class DeskWindow(QMainWindow):
         )
         self.remove_action = self._action("Remove", "Ctrl+Delete", self.session.remove_selected)
 
-    def _button(self, action: QAction) -> QToolButton:
-        button = QToolButton()
-        button.setDefaultAction(action)
-        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        return button
-
-    def _heading(self, text: str, *actions: QAction) -> QWidget:
-        row = QWidget()
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(10, 8, 8, 4)
-        layout.setSpacing(4)
-        label = QLabel(text)
-        label.setObjectName("title")
-        layout.addWidget(label, 1)
-        for action in actions:
-            layout.addWidget(self._button(action))
-        return row
-
-    def _left(self) -> QWidget:
-        pane = QWidget()
-        pane.setObjectName("pane")
-        layout = QVBoxLayout(pane)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addWidget(self._heading("Sources", self.point_action, self.spot_action))
-        layout.addWidget(self.sources, 3)
-        layout.addWidget(self._heading("Shots"))
-        layout.addWidget(self.shots, 1)
-        return pane
-
-    def _top(self) -> QWidget:
-        bar = QFrame()
-        bar.setObjectName("bar")
-        layout = QHBoxLayout(bar)
-        layout.setContentsMargins(10, 4, 8, 4)
-        layout.setSpacing(4)
-        self._name = QLabel()
-        self._name.setObjectName("title")
-        layout.addWidget(self._name)
-        layout.addStretch(1)
-        for action in (
-            self.frame_action,
-            self.undo_action,
-            self.redo_action,
-            self.open_action,
-            self.save_action,
-        ):
-            layout.addWidget(self._button(action))
-        return bar
-
     def _arrange(self) -> None:
-        middle = QWidget()
-        column = QVBoxLayout(middle)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addWidget(self.bar)
-        column.addWidget(self.picture, 1)
-        split = QSplitter(Qt.Orientation.Horizontal)
-        for pane in (self._left(), middle, self.tune):
-            split.addWidget(pane)
-        split.setSizes([190, 810, 280])
-        split.setStretchFactor(0, 0)
-        split.setStretchFactor(1, 1)
-        split.setStretchFactor(2, 0)
-        split.setHandleWidth(1)
-        bench = QWidget()
-        bench.setObjectName("bench")
-        rows = QVBoxLayout(bench)
-        rows.setContentsMargins(0, 0, 0, 0)
-        rows.setSpacing(0)
-        rows.addWidget(self._top())
-        rows.addWidget(self.day)
-        rows.addWidget(split, 1)
-        rows.addWidget(self._bottom())
-        self.setCentralWidget(bench)
-
-    def _bottom(self) -> QWidget:
-        bar = QWidget()
-        bar.setObjectName("pane")
-        layout = QHBoxLayout(bar)
-        layout.setContentsMargins(10, 3, 10, 3)
-        for label in (self._told, self._state):
-            label.setObjectName("quiet")
-        layout.addWidget(self._told, 1)
-        layout.addWidget(self._state)
-        return bar
+        self._name, self._alone = QLabel(), QLabel()
+        files = (self.undo_action, self.redo_action, self.open_action, self.save_action)
+        tools = (self.point_action, self.spot_action, self.frame_action)
+        self.setCentralWidget(
+            compose_bench(
+                top_bar(self._name, tools, files),
+                self.day,
+                (headed("Shots"), self.shots, headed("Sources"), self.sources),
+                (self.bar, self.picture, order_bar(self._alone, self.balance.sort_by), self.balance),
+                self.tune,
+                status_row(self._told, self._state),
+            )
+        )
 
     def _connect(self) -> None:
         self.session.changed.connect(self._project_changed)
@@ -203,6 +133,8 @@ class DeskWindow(QMainWindow):
         self.day.ribbon.released.connect(self._scrubbed)
         self.day.place_asked.connect(lambda: self.tune.show_group("setting"))
         self.transport.state_changed.connect(self.ask_picture)
+        self.balance.only_changed.connect(self._only_changed)
+        self.contributions.worked_out.connect(self.balance.show_given)
         self.background.grid_ready.connect(self._take_grid)
         self.background.repacked.connect(self._level_repacked)
         self.background.progressed.connect(self._grid_progress)
@@ -306,7 +238,11 @@ class DeskWindow(QMainWindow):
         camera = self.picture.camera.with_aspect(size[0] / size[1])
         self._shown_project = self.session.project
         scene = evaluate(self.session.project, self.session.hour)
-        look, dragging = self.session.now.look, bool(self.session.active)
+        if self.balance.only:
+            scene = scene.only(self.balance.only)
+        self.balance.set_stale()
+        self._rested.start()
+        look, dragging = self.session.now.look, self.session.light_dragged
         if moving or dragging:
             self.background.hand_moves()
         held = self.exposing.held(look, dragging, self.transport.playing)
@@ -319,6 +255,22 @@ class DeskWindow(QMainWindow):
         if loaded is None or not parts:
             return None
         return hero_cells(loaded.rays, loaded.level, parts, camera, CELLS)
+
+    def _ask_contributions(self) -> None:
+        """The hand rests: work out what each source gives to the picture that is shown."""
+        loaded = self.session.level
+        if loaded is None:
+            return
+        if self.link.client.busy or self.transport.playing or self.session.light_dragged:
+            self._rested.start()
+            return
+        scene = evaluate(self.session.project, self.session.hour)
+        self.contributions.ask(loaded, scene, self.picture.camera, self.session.shown_ev)
+
+    def _only_changed(self, source_id: str) -> None:
+        source = self.session.project.source(source_id)
+        self._alone.setText(f"{source.name} alone" if source is not None else "")
+        self.ask_picture()
 
     def _scrub(self, hour: float) -> None:
         self._scrubbing = True
@@ -466,6 +418,8 @@ class DeskWindow(QMainWindow):
         self.transport.play(False)
         self.files.dispose()
         self.background.dispose()
+        self._rested.stop()
+        self.contributions.end()
         self.picture.release_image()
         self.link.dispose()
         self.session.finish()

@@ -10,7 +10,18 @@ from wallum.document.fields import Item, choice, declared, field_check, paramete
 from wallum.document.lanes import Lane
 from wallum.document.sources import Direction, LinearColour, MoonSource, Place, SkySource, Source, SunSource
 
-__all__ = ["SCHEMA_VERSION", "Air", "Look", "PartMarks", "Project", "Setting", "Shot", "base_light", "slugs"]
+__all__ = [
+    "SCHEMA_VERSION",
+    "Air",
+    "Balance",
+    "Look",
+    "PartMarks",
+    "Project",
+    "Setting",
+    "Shot",
+    "base_light",
+    "slugs",
+]
 
 SCHEMA_VERSION = 2
 
@@ -202,6 +213,19 @@ class Air(Item):
     )
 
 
+def _group_trim(label: str, help_text: str) -> float:
+    return parameter(0.0, label=label, help=help_text, unit="stops", low=-12.0, high=12.0, step=0.1)
+
+
+class Balance(Item):
+    """Trims of whole groups of sources."""
+
+    base: float = _group_trim("Base", "Stops more or less of sun, moon and sky.")
+    lamps: float = _group_trim("Lamps", "Stops more or less of all lamps.")
+    accents: float = _group_trim("Accents", "Stops more or less of all keys, fills, rims and accents.")
+    glow: float = _group_trim("Glow", "Stops more or less of all glowing surfaces.")
+
+
 class Shot(Item):
     """A saved camera. `direction` is where it looks; it is kept upright."""
 
@@ -250,6 +274,7 @@ class Project(Item):
     setting: Setting = Setting()
     look: Look = Look()
     air: Air = Air()
+    balance: Balance = Balance()
     sources: tuple[Source, ...] = ()
     shots: tuple[Shot, ...] = ()
     lanes: tuple[Lane, ...] = ()

@@ -1,7 +1,7 @@
 """Sources: everything that gives light and that the artist can set."""
 
 import math
-from typing import Annotated, Literal, Self
+from typing import Annotated, Final, Literal, Self
 from uuid import uuid4
 
 from pydantic import AfterValidator, Field, model_validator
@@ -11,6 +11,7 @@ from wallum.physics.colour import MAX_CCT_K, MIN_CCT_K, light_colour
 from wallum.physics.photometry import point_candela, point_lumens, spot_candela, spot_lumens
 
 __all__ = [
+    "GROUPS",
     "Coloured",
     "FarLight",
     "Lamp",
@@ -24,6 +25,11 @@ __all__ = [
 ]
 
 Role = Literal["key", "fill", "rim", "lamp", "accent", "base"]
+# Groups of the balance, by what a source is for.
+GROUPS: Final[dict[str, str]] = {
+    "base": "base", "lamp": "lamps", "key": "accents", "fill": "accents", "rim": "accents",
+    "accent": "accents",
+}  # fmt: skip
 
 
 def new_id(prefix: str) -> str:
@@ -119,8 +125,20 @@ class Coloured(Item):
         return (red / weight, green / weight, blue / weight)
 
 
-def _trim(help_text: str) -> float:
-    return parameter(0.0, label="Trim", help=help_text, unit="stops", low=-12.0, high=12.0, step=0.1)
+def _trim(
+    help_text: str = "Stops more or less than stated: the balance's fader.", first: bool = True
+) -> float:
+    return parameter(
+        0.0,
+        label="Trim",
+        help=help_text,
+        unit="stops",
+        low=-12.0,
+        high=12.0,
+        step=0.1,
+        first=first,
+        heading="" if first else "Balance",
+    )
 
 
 class FarLight(Coloured):
@@ -329,6 +347,7 @@ class Lamp(Coloured):
         step=1.0,
         scale="log",
     )
+    trim: float = _trim(first=False)
     range: float = parameter(
         0.0,
         label="Range",

@@ -2,7 +2,7 @@
 
 import datetime as dt
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -49,6 +49,21 @@ class BaseLight:
     sky: Dome | None
     sun: BodyPlace
     moon: BodyPlace
+
+    def times(self, gain: float) -> "BaseLight":
+        """All of it brighter by a factor."""
+        if gain == 1.0:
+            return self
+        far = None if self.far is None else replace(self.far, illuminance=self.far.illuminance * gain)
+        sky = self.sky
+        if sky is not None:
+            discs = tuple(replace(one, luminance=one.luminance * gain) for one in sky.discs)
+            stars = None if sky.stars is None else replace(sky.stars, strength=sky.stars.strength * gain)
+            light = (sky.luminance * np.float32(gain)).astype(np.float32)
+            sky = replace(
+                sky, luminance=light, ground=sky.ground * gain, key=(*sky.key, gain), discs=discs, stars=stars
+            )
+        return replace(self, far=far, sky=sky)
 
 
 def _placed(source: FarLight | None, true: BodyPlace, north: float) -> BodyPlace:

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.document.fields import unchecked
-from wallum.document.project import Air, Look, Project
-from wallum.document.sources import Lamp, Source, SpotSource
+from wallum.document.project import Air, Balance, Look, Project
+from wallum.document.sources import GROUPS, Lamp, Source, SpotSource
 from wallum.moment.base_light import direction_to, find_base_light
 from wallum.moment.hour import LaneValues, lane_values, with_values
 from wallum.moment.scene import LAMP_COLUMNS, LAMP_WIDTH, AirLayer, Dome, Lamps, LitScene, Metering, Sun
@@ -47,7 +47,8 @@ _STACKS: list[Stack] = []
 
 
 def _lamp_row(lamp: Lamp) -> Row:
-    red, green, blue = (part * lamp.intensity for part in lamp.luminous_rgb())
+    strength = lamp.intensity * 2.0**lamp.trim
+    red, green, blue = (part * strength for part in lamp.luminous_rgb())
     spot = isinstance(lamp, SpotSource)
     direction = lamp.direction if isinstance(lamp, SpotSource) else (0.0, -1.0, 0.0)
     outer = math.cos(math.radians(lamp.outer)) if isinstance(lamp, SpotSource) else -1.0
@@ -114,16 +115,29 @@ def _lamps(project: Project, hour: float, lanes: LaneValues) -> tuple[Lamps, dic
             on[i] = _shines(lamp)
     for i in {*stack.switched, *(i for i, lamp in changed.items() if lamp.switched != "by hand")}:
         on[i] = on[i] and is_on(project, changed.get(i, stack.lamps[i]), hour)
+    rows = _group_trimmed(rows, stack, project.balance)
     followed = {one.follows for one in project.marks if one.follows}
     glow = {}
     for lamp_id in followed & stack.index.keys():
         i = stack.index[lamp_id]
-        now, set_to = changed.get(i, stack.lamps[i]).intensity, stack.lamps[i].intensity
-        glow[lamp_id] = float(on[i]) * (now / set_to if set_to > 0.0 else 0.0)
+        now, set_to = changed.get(i, stack.lamps[i]), stack.lamps[i].intensity
+        stops = now.trim + getattr(project.balance, GROUPS[now.role])
+        glow[lamp_id] = float(on[i]) * (now.intensity / set_to * 2.0**stops if set_to > 0.0 else 0.0)
     if on.all():
         return Lamps(stack.ids, rows), glow
     kept = np.flatnonzero(on)
     return Lamps(tuple(map(stack.ids.__getitem__, kept.tolist())), rows[kept]), glow
+
+
+def _group_trimmed(rows: NDArray[np.float32], stack: Stack, balance: Balance) -> NDArray[np.float32]:
+    """Rows with the trims of their groups."""
+    if not (balance.lamps or balance.accents):
+        return rows
+    stops = {"lamps": balance.lamps, "accents": balance.accents, "base": balance.base}
+    gain = np.array([2.0 ** stops[GROUPS[one.role]] for one in stack.lamps], dtype=np.float32)
+    out = rows.copy()
+    out[:, LAMP_COLUMNS["intensity"]] *= gain[:, None]
+    return out
 
 
 def _air(air: Air) -> AirLayer | None:
@@ -179,11 +193,12 @@ def evaluate(project: Project, hour: float | None = None) -> LitScene:
     values = lane_values(project, hour)
     now = with_values(unchecked(project, {"sources": _others(project)}), values)
     lamps, glow = _lamps(project, hour, values)
-    base = find_base_light(now, hour)
+    base = find_base_light(now, hour).times(2.0**project.balance.base)
     air = _air(now.air)
     far = _through(base.far, air)
     sky = _with_haze(base.sky, base.far, far, air)
-    scene = LitScene(lamps, far, sky, now.look.ev100, air, _metering(now.look), glow)
+    gain = 2.0**project.balance.glow
+    scene = LitScene(lamps, far, sky, now.look.ev100, air, _metering(now.look), glow, gain)
     return scene if scene.metering is None else replace(scene, ev100=_foreseen_ev(scene))
 
 

@@ -9,7 +9,18 @@ from numpy.typing import NDArray
 
 from wallum.physics.dome import irradiance_terms
 
-__all__ = ["LAMP_COLUMNS", "AirLayer", "Disc", "Dome", "Lamps", "LitScene", "Metering", "Stars", "Sun"]
+__all__ = [
+    "GLOW_ID",
+    "LAMP_COLUMNS",
+    "AirLayer",
+    "Disc",
+    "Dome",
+    "Lamps",
+    "LitScene",
+    "Metering",
+    "Stars",
+    "Sun",
+]
 
 # Columns of Lamps.rows.
 LAMP_COLUMNS: Final[dict[str, slice | int]] = {
@@ -17,6 +28,8 @@ LAMP_COLUMNS: Final[dict[str, slice | int]] = {
     "direction": slice(8, 11), "is_spot": 11, "cos_outer": 12, "cos_inner": 13, "shadow": 14,
 }  # fmt: skip
 LAMP_WIDTH = 15
+# Stands for all glowing surfaces where sources are named by their ids.
+GLOW_ID = "glow"
 
 
 @dataclass(frozen=True)
@@ -124,6 +137,7 @@ class LitScene:
 
     ev100    : exposure by hand; where it is metered, about what will be found
     metering : None where exposed by hand
+    glow_gain: what all glow is multiplied with
     glow     : by lamp id, the share of its set light that a lamp gives which glow follows
     """
 
@@ -134,6 +148,7 @@ class LitScene:
     air: AirLayer | None = None
     metering: Metering | None = None
     glow: dict[str, float] = field(default_factory=dict)
+    glow_gain: float = 1.0
 
     def without_shadows(self) -> "LitScene":
         """The scene as if nothing stood in the way of light."""
@@ -141,6 +156,12 @@ class LitScene:
         rows[:, LAMP_COLUMNS["shadow"]] = 0.0
         sun = replace(self.sun, shadow=False) if self.sun else None
         return replace(self, lamps=Lamps(self.lamps.ids, rows), sun=sun)
+
+    def only(self, source_id: str) -> "LitScene":
+        """The scene with one source alone; GLOW_ID for glowing surfaces alone."""
+        ids = {*self.lamps.ids, *(one.id for one in (self.sun, self.sky) if one is not None)}
+        gain = self.glow_gain if source_id == GLOW_ID else 0.0
+        return replace(self.without(frozenset(ids - {source_id})), glow_gain=gain)
 
     def without(self, ids: frozenset[str]) -> "LitScene":
         """The scene without some sources."""

@@ -260,6 +260,7 @@ class Engine:
             exposure,
             rest.air,
             tuple(sorted(rest.glow.items())),
+            rest.glow_gain,
             gbuffer.open_key,
         )
         if others.key != key:

@@ -116,7 +116,7 @@ class Lighting:
         values: dict[str, object] = {
             **GBUFFER_UNITS,
             **view.uniforms,
-            "glow_exposure": exposure / GLOW_SCALE,
+            "glow_exposure": exposure / GLOW_SCALE * scene.glow_gain,
             "unlit_exposure": exposure / exposure_scale(scene.ev100),
         }
         values |= air_uniforms(scene, view)

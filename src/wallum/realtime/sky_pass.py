@@ -16,7 +16,7 @@ from wallum.realtime.view import View
 __all__ = ["SkyPass", "air_uniforms"]
 
 DOME_UNIT, MIRROR_UNIT = 7, 10
-MIRROR_SIZE, DISCS = 64, 2
+MIRROR_SIZE, DISCS = 128, 2
 # Stars fainter than this share of the darkest sky do not show in eight bits.
 STAR_SHARE = 2e-3
 

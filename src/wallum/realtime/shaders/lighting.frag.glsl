@@ -31,7 +31,7 @@ uniform vec3 sun_direction;
 uniform vec3 sun_illuminance;  // pre-exposed
 #ifdef SKY
 uniform sampler2D mirror;      // the sky in all directions, see mirror.frag.glsl
-const int MIRROR_SIZE = 64;
+const int MIRROR_SIZE = 128;
 uniform float mirror_exposure;
 #endif
 #ifdef OPEN
@@ -83,8 +83,8 @@ Surface surface_at(ivec2 pixel, float depth) {
 // Mirror image of the sky, blurred for a roughness. By hand: a software driver takes twice as
 // long to filter as to fetch.
 vec3 mirror_light(vec3 d, float rough) {
-    // The copy as wide as the lobe, about 2 log2(rough) + 4.5.
-    int lod = int(rough * (6.6 - 2.1 * rough) + 0.5);
+    // The copy as wide as the lobe, about 2 log2(rough) + 5.5.
+    int lod = int(rough * (8.0 - 2.5 * rough) + 0.5);
     int last = (MIRROR_SIZE >> lod) - 1;
     vec2 at = octahedron_place(d) * float(last + 1) - 0.5;
     vec2 low = floor(at);

@@ -15,5 +15,5 @@ void main() {
     float across = atan(d.x, -d.z) * (0.5 / 3.14159265);
     float elevation = asin(clamp(d.y, 0.0, 1.0)) * (2.0 / 3.14159265);
     vec3 sky = textureLod(dome, vec2(across, sqrt(elevation)), 0.0).rgb * dome_scale;
-    out_colour = vec4(mix(far_ground * dome_scale, sky, smoothstep(-0.03, 0.03, d.y)), 1.0);
+    out_colour = vec4(mix(far_ground * dome_scale, sky, smoothstep(-0.05, 0.04, d.y)), 1.0);
 }

@@ -1,0 +1,117 @@
+"""The Compose bench: where its panes lie."""
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSplitter, QToolButton, QVBoxLayout, QWidget
+
+__all__ = ["compose_bench", "headed", "order_bar", "status_row", "top_bar"]
+
+LEFT_PX, TUNE_PX = 112, 260
+
+
+def _button(action: QAction) -> QToolButton:
+    button = QToolButton()
+    button.setDefaultAction(action)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return button
+
+
+def _stacked(widgets: Sequence[tuple[QWidget, int]], name: str) -> QWidget:
+    holder = QWidget()
+    holder.setObjectName(name)
+    layout = QVBoxLayout(holder)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(0)
+    for widget, stretch in widgets:
+        layout.addWidget(widget, stretch)
+    return holder
+
+
+def headed(text: str) -> QWidget:
+    """A pane's heading; more can be added to its row."""
+    row = QWidget()
+    layout = QHBoxLayout(row)
+    layout.setContentsMargins(10, 8, 8, 4)
+    layout.setSpacing(4)
+    label = QLabel(text)
+    label.setObjectName("title")
+    layout.addWidget(label, 1)
+    return row
+
+
+def top_bar(name: QLabel, tools: Sequence[QAction], others: Sequence[QAction]) -> QWidget:
+    """The project's name, the picture's tools, and the buttons for files and steps."""
+    bar = QFrame()
+    bar.setObjectName("bar")
+    layout = QHBoxLayout(bar)
+    layout.setContentsMargins(10, 4, 8, 4)
+    layout.setSpacing(4)
+    name.setObjectName("title")
+    name.setMinimumWidth(LEFT_PX)
+    layout.addWidget(name)
+    for action in tools:
+        layout.addWidget(_button(action))
+    layout.addStretch(1)
+    for action in others:
+        layout.addWidget(_button(action))
+    return bar
+
+
+def order_bar(alone: QLabel, sort_by: Callable[[str], None]) -> QWidget:
+    """The balance's heading: which source is seen alone, and the order of the strips."""
+    bar = headed("Balance")
+    row = bar.layout()
+    assert row is not None
+    row.setContentsMargins(10, 3, 8, 1)
+    alone.setObjectName("quiet")
+    row.addWidget(alone)
+    for order, tip in (
+        ("group", "as they stand in the project"),
+        ("share", "by share of the picture's light"),
+        ("name", "by name"),
+    ):
+        button = QToolButton()
+        button.setText(order)
+        button.setToolTip(f"Order of the strips: {tip}")
+        button.setCheckable(True)
+        button.setChecked(order == "group")
+        button.setAutoExclusive(True)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        button.clicked.connect(lambda _, order=order: sort_by(order))
+        row.addWidget(button)
+    return bar
+
+
+def status_row(told: QLabel, state: QLabel) -> QWidget:
+    """The row at the bottom: what was done, and what the picture is."""
+    bar = QWidget()
+    bar.setObjectName("pane")
+    layout = QHBoxLayout(bar)
+    layout.setContentsMargins(10, 3, 10, 3)
+    for label in (told, state):
+        label.setObjectName("quiet")
+    layout.addWidget(told, 1)
+    layout.addWidget(state)
+    return bar
+
+
+def compose_bench(
+    top: QWidget,
+    day: QWidget,
+    left: Sequence[QWidget],
+    middle: Sequence[QWidget],
+    right: QWidget,
+    bottom: QWidget,
+) -> QWidget:
+    """Everything in its place: the first of `middle` takes the room that is left."""
+    split = QSplitter(Qt.Orientation.Horizontal)
+    split.addWidget(_stacked([(one, int(i % 2 == 1)) for i, one in enumerate(left)], "pane"))
+    split.addWidget(_stacked([(one, int(i == 1)) for i, one in enumerate(middle)], "pane"))
+    split.addWidget(right)
+    split.setSizes([LEFT_PX, 1280 - LEFT_PX - TUNE_PX, TUNE_PX])
+    for index in range(3):
+        split.setStretchFactor(index, int(index == 1))
+    split.setHandleWidth(1)
+    return _stacked([(top, 0), (day, 0), (split, 1), (bottom, 0)], "bench")

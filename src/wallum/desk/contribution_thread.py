@@ -1,0 +1,76 @@
+"""What each source gives the picture, worked out behind the window: newest wins."""
+
+import logging
+import os
+import threading
+
+from PyQt6.QtCore import QThread, pyqtSignal
+
+from wallum.desk.loading import LoadedLevel
+from wallum.judge.ledger import ledger
+from wallum.moment.camera import Camera
+from wallum.moment.scene import LitScene
+from wallum.transport.contributions import LAYER_SIZE, Layers, fill_layers
+from wallum.transport.surfaces import SeenSurfaces, seen_surfaces
+
+__all__ = ["ContributionThread"]
+
+log = logging.getLogger("wallum.balance")
+LOW_PRIORITY = 10
+
+
+class ContributionThread(QThread):
+    """Works on one request at a time; one that is newer makes it give up."""
+
+    worked_out = pyqtSignal(object)  # by source id, what it gives
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._lock = threading.Condition()
+        self._wanted: tuple[LoadedLevel, LitScene, Camera, float] | None = None
+        self._ended = False
+        self._seen: tuple[object, Camera, SeenSurfaces] | None = None
+
+    def ask(self, loaded: LoadedLevel, scene: LitScene, camera: Camera, ev100: float) -> None:
+        """Work out what each source of a scene gives; what was asked before is given up."""
+        with self._lock:
+            self._wanted = (loaded, scene, camera, ev100)
+            self._lock.notify()
+        if not self.isRunning():
+            self.start()
+
+    def end(self) -> None:
+        """Stop for good."""
+        with self._lock:
+            self._ended = True
+            self._lock.notify()
+        self.wait()
+
+    def run(self) -> None:
+        # On Linux a thread has a priority of its own.
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), LOW_PRIORITY)
+        while True:
+            with self._lock:
+                while self._wanted is None and not self._ended:
+                    self._lock.wait()
+                if self._ended or self._wanted is None:
+                    return
+                wanted, self._wanted = self._wanted, None
+            try:
+                self._work(*wanted)
+            except Exception:
+                log.exception("working out what sources give failed")
+
+    def _surfaces(self, loaded: LoadedLevel, camera: Camera) -> SeenSurfaces:
+        kept = self._seen
+        if kept is None or kept[0] is not loaded.rays or kept[1] != camera:
+            seen = seen_surfaces(loaded.rays, loaded.level, camera, LAYER_SIZE)
+            kept = self._seen = (loaded.rays, camera, seen)
+        return kept[2]
+
+    def _work(self, loaded: LoadedLevel, scene: LitScene, camera: Camera, ev100: float) -> None:
+        layers = Layers(self._surfaces(loaded, camera))
+        for _ in fill_layers(layers, loaded.rays, scene):
+            if self._wanted is not None or self._ended:
+                return
+        self.worked_out.emit(ledger(layers, ev100))

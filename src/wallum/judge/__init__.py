@@ -1,0 +1,1 @@
+"""What light gives and costs, and what is noticed about it."""

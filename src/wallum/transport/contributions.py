@@ -1,0 +1,136 @@
+"""What each source gives a picture: a small layer of light for each, by rays.
+
+Direct light through the standard's surface model, one shadow ray a pixel to a lamp's middle or
+a few to the sky; glow as it shows itself.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.scene import GLOW_ID, LAMP_COLUMNS, Dome, LitScene
+from wallum.physics.arrays import Floats, normalised
+from wallum.physics.dome import sample_dome
+from wallum.physics.emitters import disc_points, halton
+from wallum.physics.photometry import cone_falloff, range_window
+from wallum.physics.surface import response
+from wallum.transport.rays import LIFT_M, RayScene
+from wallum.transport.surfaces import SeenSurfaces
+
+__all__ = ["LAYER_SIZE", "Layers", "fill_layers"]
+
+LAYER_SIZE = (160, 90)
+SKY_RAYS = 8
+
+
+@dataclass
+class Layers:
+    """Light by source: RGB luminance (P, 3) [cd/m2] of the surfaces in `seen`, by source id."""
+
+    seen: SeenSurfaces
+    light: dict[str, NDArray[np.float64]] = field(default_factory=dict)
+
+    @property
+    def total(self) -> NDArray[np.float64]:
+        """(P, 3) all of it."""
+        if not self.light:
+            return np.zeros((len(self.seen.pixel), 3))
+        return np.sum(list(self.light.values()), axis=0)
+
+
+def _starts(seen: SeenSurfaces) -> NDArray[np.float64]:
+    return seen.points + seen.normals * (LIFT_M * 20.0)
+
+
+def _answer(seen: SeenSurfaces, rows: NDArray[np.int64], to_light: Floats) -> NDArray[np.float64]:
+    return response(
+        seen.base[rows],
+        seen.metallic[rows],
+        seen.roughness[rows],
+        seen.normals[rows],
+        seen.to_eye[rows],
+        to_light,
+    )
+
+
+def _lamp(rays: RayScene, seen: SeenSurfaces, scene: LitScene, index: int) -> NDArray[np.float64]:
+    lamps = scene.lamps
+    row = {name: lamps.column(name)[index].astype(np.float64) for name in LAMP_COLUMNS}
+    out = np.zeros((len(seen.pixel), 3))
+    way = row["position"] - seen.points
+    squared = (way**2).sum(axis=1)
+    distance = np.sqrt(np.maximum(squared, 1e-12))
+    toward = way / distance[:, None]
+    gain = range_window(distance, row["range"]) / np.maximum(squared, max(float(row["radius"]) ** 2, 1e-6))
+    if row["is_spot"] > 0.5:
+        gain = gain * cone_falloff(-toward @ row["direction"], row["cos_inner"], row["cos_outer"])
+    lit = np.flatnonzero((gain > 0.0) & ((toward * seen.normals).sum(axis=1) > 0.0))
+    if lamps.column("shadow")[index] > 0.5 and len(lit):
+        blocked = rays.blocked(_starts(seen)[lit], toward[lit], distance[lit] - row["radius"] - 2 * LIFT_M)
+        lit = lit[~blocked]
+    if len(lit):
+        out[lit] = _answer(seen, lit, toward[lit]) * row["intensity"] * gain[lit, None]
+    return out
+
+
+def _sun(rays: RayScene, seen: SeenSurfaces, scene: LitScene) -> NDArray[np.float64]:
+    assert scene.sun is not None
+    out = np.zeros((len(seen.pixel), 3))
+    lit = np.flatnonzero(seen.normals @ scene.sun.direction > 0.0)
+    toward = np.broadcast_to(scene.sun.direction, (len(lit), 3))
+    if scene.sun.shadow and len(lit):
+        blocked = rays.blocked(_starts(seen)[lit], toward, np.full(len(lit), np.inf))
+        lit = lit[~blocked]
+    if len(lit):
+        out[lit] = (
+            _answer(seen, lit, np.broadcast_to(scene.sun.direction, (len(lit), 3))) * scene.sun.illuminance
+        )
+    return out
+
+
+def _sky_rays(seen: SeenSurfaces, turn: int) -> NDArray[np.float64]:
+    """(P, 3) directions about the normals, by the cosine."""
+    count = len(seen.pixel)
+    u = (np.stack([halton(turn, 1, 2), halton(turn, 1, 3)], axis=1) + _scatter(count)) % 1.0
+    disc = disc_points(u)
+    height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))
+    n = seen.normals
+    helper = np.where(np.abs(n[:, :1]) < 0.9, np.array([[1.0, 0.0, 0.0]]), np.array([[0.0, 1.0, 0.0]]))
+    side = normalised(np.cross(n, helper))
+    return disc[:, :1] * side + disc[:, 1:] * np.cross(n, side) + height[:, None] * n
+
+
+def _scatter(count: int) -> NDArray[np.float64]:
+    """(count, 2) offsets in 0..1 that differ from pixel to pixel, the same each time."""
+    return np.random.default_rng(5).random((count, 2))
+
+
+def _sky(rays: RayScene, seen: SeenSurfaces, dome: Dome) -> NDArray[np.float64]:
+    out = np.zeros((len(seen.pixel), 3))
+    every = np.arange(len(seen.pixel))
+    for turn in range(SKY_RAYS):
+        toward = _sky_rays(seen, turn)
+        free = ~rays.blocked(_starts(seen), toward, np.full(len(toward), np.inf))
+        light = sample_dome(dome.luminance, dome.ground, toward) * free[:, None]
+        cosine = np.maximum((toward * seen.normals).sum(axis=1), 1e-6)
+        # Directions come by the cosine over pi; the response has the cosine in it.
+        out += _answer(seen, every, toward) * light * (np.pi / cosine)[:, None]
+    return out / SKY_RAYS
+
+
+def fill_layers(layers: Layers, rays: RayScene, scene: LitScene) -> Iterator[None]:
+    """Work out the layers of a scene, source after source; stops after each."""
+    seen = layers.seen
+    if scene.sky is not None:
+        layers.light[scene.sky.id] = _sky(rays, seen, scene.sky)
+        yield
+    if scene.sun is not None:
+        layers.light[scene.sun.id] = _sun(rays, seen, scene)
+        yield
+    if seen.glow.any():
+        layers.light[GLOW_ID] = seen.glow * scene.glow_gain
+    for index, lamp_id in enumerate(scene.lamps.ids):
+        layers.light[lamp_id] = _lamp(rays, seen, scene, index)
+        yield

@@ -1,0 +1,84 @@
+"""What surfaces a camera sees, coarsely and by rays: places, normals, colours."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.level.model import Level, TextureUse
+from wallum.moment.camera import Camera
+from wallum.physics.arrays import Floats, normalised
+from wallum.physics.tone import srgb_decode
+from wallum.transport.rays import Hits, RayScene
+
+__all__ = ["SeenSurfaces", "seen_surfaces"]
+
+
+@dataclass(frozen=True)
+class SeenSurfaces:
+    """The surfaces in the middles of a picture's pixels.
+
+    size : columns, rows; pixel : (P,) number of each surface's pixel, from the top left
+    points, normals, to_eye, base, glow : (P, 3); metallic, roughness : (P,)
+    """
+
+    size: tuple[int, int]
+    pixel: NDArray[np.int64]
+    points: NDArray[np.float64]
+    normals: NDArray[np.float64]
+    to_eye: NDArray[np.float64]
+    base: NDArray[np.float64]
+    glow: NDArray[np.float64]
+    metallic: NDArray[np.float64]
+    roughness: NDArray[np.float64]
+
+
+def _weights(hits: Hits) -> NDArray[np.float64]:
+    return np.stack([1.0 - hits.weights.sum(axis=1), hits.weights[:, 0], hits.weights[:, 1]], axis=1)
+
+
+def _texel(level: Level, use: TextureUse, uv: Floats) -> NDArray[np.float64]:
+    """(N, 4) nearest texels, 0 to 1."""
+    own = uv[:, 2:] if use.uv_set == 1 else uv[:, :2]
+    rows = np.array(use.matrix())
+    place = own @ rows[:, :2].T + rows[:, 2]
+    pixels = level.pictures[use.picture].pixels
+    height, width = pixels.shape[:2]
+    column = (place[:, 0] * width).astype(int) % width
+    row = (place[:, 1] * height).astype(int) % height
+    return np.asarray(pixels[row, column] / 255.0)
+
+
+def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int, int]) -> SeenSurfaces:
+    """Surfaces in the middle of each pixel; normals interpolated, without normal maps."""
+    columns, rows = size
+    x, y = np.meshgrid((np.arange(columns) + 0.5) / columns, (np.arange(rows) + 0.5) / rows)
+    directions = camera.with_aspect(columns / rows).rays(x.ravel(), y.ravel())
+    origins = np.broadcast_to(np.array(camera.eye), directions.shape)
+    hits = rays.first_visible(origins, directions)
+    met = np.flatnonzero(hits.triangle >= 0)
+    flat, found = rays.triangles, Hits(hits.distance[met], hits.triangle[met], hits.weights[met])
+    corners, share = flat.faces[found.triangle], _weights(found)
+    normals = normalised(np.einsum("nk,nkc->nc", share, flat.normals[corners].astype(np.float64)))
+    to_eye = -directions[met]
+    normals = np.where((normals * to_eye).sum(axis=1, keepdims=True) < 0.0, -normals, normals)
+    uv = np.einsum("nk,nkc->nc", share, flat.uv[corners].astype(np.float64))
+    base = np.einsum("nk,nkc->nc", share, flat.colours[corners].astype(np.float64))[:, :3]
+    glow = np.zeros_like(base)
+    metallic, roughness = np.zeros(len(met)), np.ones(len(met))
+    number = flat.material[found.triangle]
+    for index in np.unique(number):
+        here, material = number == index, level.materials[index]
+        base[here] *= np.array(material.base[:3])
+        glow[here] = material.glow
+        metallic[here], roughness[here] = material.metallic, material.roughness
+        if "base" in material.textures:
+            base[here] *= srgb_decode(_texel(level, material.textures["base"], uv[here])[:, :3])
+        if "emissive" in material.textures:
+            glow[here] *= srgb_decode(_texel(level, material.textures["emissive"], uv[here])[:, :3])
+        if "metal_rough" in material.textures:
+            texel = _texel(level, material.textures["metal_rough"], uv[here])
+            roughness[here] *= texel[:, 1]
+            metallic[here] *= texel[:, 2]
+    points = origins[met] + directions[met] * found.distance[:, None]
+    return SeenSurfaces(size, met, points, normals, to_eye, base, glow, metallic, roughness)
