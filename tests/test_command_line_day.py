@@ -119,3 +119,19 @@ def test_a_sheet_has_a_picture_for_each_hour(capsys, tmp_path):
     assert json.loads(told)["pictures"] == 3
     with Image.open(out) as opened:
         assert opened.size[0] == 6 + 3 * (80 + 6)
+
+
+def test_render_takes_a_view_or_one_source(capsys, tmp_path):
+    camera = ["--shot", "long-side", "--size", "64x36", "--as-delivered"]
+    pictures = {}
+    for view in ("final", "false-colour", "one:ceiling-lamp"):
+        out = tmp_path / "view.png"
+        status, _, err = run(capsys, "render", "demo:pale-room", *camera, "--view", view, "--out", str(out))
+        assert (status, err) == (0, "")
+        with Image.open(out) as opened:
+            pictures[view] = np.asarray(opened).astype(float)
+    assert np.abs(pictures["final"] - pictures["false-colour"]).mean() > 10
+    assert pictures["one:ceiling-lamp"].mean() < pictures["final"].mean()
+    status, _, err = run(capsys, "render", "demo:pale-room", *camera, "--view", "dreams", "--out", str(out))
+    assert status == 2
+    assert "no view" in err

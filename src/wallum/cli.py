@@ -12,6 +12,7 @@ from wallum.cli_day import prepare, sheet_command, sun_command
 from wallum.cli_values import (
     Size,
     Triple,
+    chosen_view,
     open_reference,
     parameter_path,
     print_json,
@@ -131,6 +132,9 @@ def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_jso
 @click.option("--date", default=None, metavar="YYYY-MM-DD")
 @click.option("--set", "changes", multiple=True, metavar="PATH=VALUE")
 @click.option("--engine", type=click.Choice(["realtime"]), default="realtime")
+@click.option(
+    "--view", default="final", help="What to show: final, surface, grey, zebra, ..., or one:SOURCE."
+)
 @click.option("--as-delivered", is_flag=True, help="One frame, not settled.")
 @click.option("--out", type=click.Path(path_type=Path), required=True)
 @click.option("--json", "as_json", is_flag=True)
@@ -148,6 +152,7 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
     document = with_changes(document, options["changes"])
     level = open_level(document.level, file)
     camera = _camera(document, level, options)
+    view, document = chosen_view(document, options["view"])
     drawn = prepare(document, level, file)
     picture = render_picture(
         drawn.project,
@@ -157,6 +162,7 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
         settle=not options["as_delivered"],
         renderer=drawn.renderer,
         heroes=drawn.heroes(camera),
+        view=view,
     )
     if out.suffix.lower() == ".png":
         write_png(out, picture.rgb)

@@ -10,6 +10,7 @@ import click
 __all__ = [
     "Size",
     "Triple",
+    "chosen_view",
     "open_reference",
     "parameter_path",
     "print_json",
@@ -61,6 +62,23 @@ def open_reference(reference: str) -> tuple[Any, Path | None]:
     from wallum.level.opening import open_project
 
     return open_project(reference)
+
+
+def chosen_view(project: Any, text: str) -> tuple[str, Any]:
+    """A view by its name (spaces or dashes), and the project: with one source alone for one:SLUG."""
+    from wallum.document.paths import find_slug
+    from wallum.errors import ValueProblem
+    from wallum.realtime.request import VIEWS
+
+    kind, _, slug = text.partition(":")
+    if kind == "one" and slug:
+        alone = find_slug(project, "sources", slug)
+        others = tuple(one if one is alone else one.revised(on=False) for one in project.sources)
+        return "final", project.revised(sources=others)
+    name = text.replace("-", " ")
+    if name not in VIEWS:
+        raise ValueProblem(f"there is no view {text!r}", "--view", f"{', '.join(VIEWS)} or one:SOURCE")
+    return name, project
 
 
 def parameter_path(change: str) -> str:

@@ -59,7 +59,7 @@ class BalanceView(QWidget):
         self._drag: tuple[Strip, float, float] | None = None
         self._focused = ""
         self._editor: QLineEdit | None = None
-        self.setFixedHeight(128)
+        self.setFixedHeight(125)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -72,7 +72,7 @@ class BalanceView(QWidget):
         self.refresh()
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 128)
+        return QSize(600, 125)
 
     # -- what is shown -----------------------------------------------------------------
 

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSplitter, QToolButton,
 
 __all__ = ["compose_bench", "headed", "order_bar", "status_row", "top_bar"]
 
-LEFT_PX, TUNE_PX = 112, 260
+LEFT_PX, TUNE_PX = 110, 270
 
 
 def _button(action: QAction) -> QToolButton:
@@ -41,7 +41,9 @@ def headed(text: str) -> QWidget:
     return row
 
 
-def top_bar(name: QLabel, tools: Sequence[QAction], others: Sequence[QAction]) -> QWidget:
+def top_bar(
+    name: QLabel, tools: Sequence[QAction], shown: Sequence[QWidget], others: Sequence[QAction]
+) -> QWidget:
     """The project's name, the picture's tools, and the buttons for files and steps."""
     bar = QFrame()
     bar.setObjectName("bar")
@@ -53,6 +55,8 @@ def top_bar(name: QLabel, tools: Sequence[QAction], others: Sequence[QAction]) -
     layout.addWidget(name)
     for action in tools:
         layout.addWidget(_button(action))
+    for widget in shown:
+        layout.addWidget(widget)
     layout.addStretch(1)
     for action in others:
         layout.addWidget(_button(action))

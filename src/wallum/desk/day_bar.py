@@ -86,7 +86,7 @@ class DayBar(QWidget):
 
     def _arrange(self) -> None:
         row = QHBoxLayout(self)
-        row.setContentsMargins(8, 6, 8, 6)
+        row.setContentsMargins(8, 4, 8, 4)
         row.setSpacing(6)
         left = QVBoxLayout()
         left.setSpacing(4)

@@ -87,6 +87,7 @@ class SourceList(QListWidget):
         self._shown: tuple[Source, ...] | None = None
         self.setIconSize(QSize(ICON, ICON))
         self.setAccessibleName("Sources")
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setUniformItemSizes(True)
         self.currentItemChanged.connect(self._choose)
         self.itemDoubleClicked.connect(lambda item: self.frame_asked.emit(item.data(ID)))
@@ -172,6 +173,7 @@ class ShotList(QListWidget):
         self._session = session
         self._shown: object = None
         self.setAccessibleName("Shots")
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.itemActivated.connect(lambda item: self.chosen.emit(item.data(ID)))
         self.itemClicked.connect(lambda item: self.chosen.emit(item.data(ID)))
         session.changed.connect(self.refresh)

@@ -7,6 +7,7 @@ dragged parallel to the picture.
 
 import time
 from dataclasses import replace
+from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,6 +28,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from wallum.desk.marks import Mark, draw_marks, mark_at, place_marks
 from wallum.desk.navigation import approach, fly, look, orbit, slide
 from wallum.desk.session import Session
+from wallum.desk.stops_scale import draw_stops_scale
 from wallum.desk.tokens import TOKENS
 from wallum.document.sources import Lamp
 from wallum.moment.camera import Camera
@@ -43,6 +45,15 @@ KEYS = {
     Qt.Key.Key_E: (0, 0, 1), Qt.Key.Key_D: (0, 0, -1), Qt.Key.Key_S: (-1, 0, 0),
     Qt.Key.Key_F: (1, 0, 0), Qt.Key.Key_R: (0, 1, 0), Qt.Key.Key_W: (0, -1, 0),
 }  # fmt: skip
+
+
+class ShadowTool(Protocol):
+    """What takes drags in the picture instead of the camera."""
+
+    def begin_pull(self, at: QPointF) -> bool: ...
+    def pull(self, at: QPointF) -> None: ...
+    def end_pull(self) -> None: ...
+    def cancel_pull(self) -> bool: ...
 
 
 class PictureView(QWidget):
@@ -65,6 +76,9 @@ class PictureView(QWidget):
         self._pivot: NDArray[np.float64] = np.zeros(3)
         self._lamp: tuple[Mark, NDArray[np.float64]] | None = None
         self._keys: set[int] = set()
+        self.tool: ShadowTool | None = None  # takes drags of the left button while it is set
+        self._pulling = False
+        self.view = "final"
         self._flown = 0.0
         self._fly_timer = QTimer(self)
         self._fly_timer.setInterval(FLY_MS)
@@ -111,6 +125,8 @@ class PictureView(QWidget):
             painter.drawImage(0, 0, self._image)
         else:
             painter.drawImage(QRectF(self.rect()), self._image)
+        if self.view == "false colour":
+            draw_stops_scale(painter, self.height())
         draw_marks(painter, self.marks(), self._session.selected, self.devicePixelRatioF())
         painter.end()
         self.painted.emit(self._frame)
@@ -164,6 +180,9 @@ class PictureView(QWidget):
             return
         self._drag, self._last = (event.button(), event.position()), event.position()
         self._lamp = None
+        if self.tool is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._pulling = self.tool.begin_pull(event.position())
+            return
         mark = mark_at(self.marks(), event.position())
         if mark is not None and event.button() == Qt.MouseButton.LeftButton:
             self._session.select(mark.source_id)
@@ -182,6 +201,10 @@ class PictureView(QWidget):
         if (at - start).manhattanLength() < CLICK_PX and self._last == start:
             return
         self._last = at
+        if self.tool is not None and button == Qt.MouseButton.LeftButton:
+            if self._pulling:
+                self.tool.pull(at)
+            return
         if self._lamp is not None:
             self._drag_lamp(at - start)
             return
@@ -211,6 +234,11 @@ class PictureView(QWidget):
         button, start = self._drag
         self._drag = None
         clicked = (event.position() - start).manhattanLength() < CLICK_PX
+        if self.tool is not None and button == Qt.MouseButton.LeftButton:
+            if self._pulling:
+                self._pulling = False
+                self.tool.end_pull()
+            return
         if self._lamp is not None:
             self._lamp = None
             source = self._session.selected_source
@@ -232,6 +260,9 @@ class PictureView(QWidget):
                 self._keys.add(event.key())
                 self._flown = time.perf_counter()
                 self._fly_timer.start()
+        elif event.key() == Qt.Key.Key_Escape and self.tool is not None and self._pulling:
+            self._pulling, self._drag = False, None
+            self.tool.cancel_pull()
         elif event.key() == Qt.Key.Key_Escape and self._lamp is not None:
             self._lamp, self._drag = None, None
             self._session.cancel()

@@ -70,14 +70,17 @@ class RenderLink(QObject):
         moving: bool = False,
         held_ev: float | None = None,
         heroes: NDArray[np.float32] | None = None,
+        view: str = "final",
     ) -> int:
         """Ask for a picture; it settles once the hand rests. Returns the request's number.
 
-        held_ev, heroes : see PictureRequest
+        held_ev, heroes, view : see PictureRequest
         """
-        self._wanted = PictureRequest(0, scene, camera, size, settle=True, heroes=heroes)
+        self._wanted = PictureRequest(0, scene, camera, size, settle=True, heroes=heroes, view=view)
         detail: Detail = "reduced" if moving else "full"
-        asked = PictureRequest(0, scene, camera, size, active, detail, held_ev=held_ev, heroes=heroes)
+        asked = PictureRequest(
+            0, scene, camera, size, active, detail, held_ev=held_ev, heroes=heroes, view=view
+        )
         number = self._client.request(asked)
         self._rest.start()
         return number

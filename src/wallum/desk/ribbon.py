@@ -53,7 +53,7 @@ class DayRibbon(QWidget):
         self._wait.setSingleShot(True)
         self._wait.setInterval(120)
         self._wait.timeout.connect(self._begin)
-        self.setMinimumHeight(64)
+        self.setMinimumHeight(58)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Day")
@@ -64,7 +64,7 @@ class DayRibbon(QWidget):
         self.refresh()
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 64)
+        return QSize(600, 58)
 
     # -- what is shown -----------------------------------------------------------------
 

@@ -171,6 +171,25 @@ class Session(QObject):
         self.light_dragged = head in ("sources", "air")
         self.history.preview(shown)
 
+    def preview_values(self, source_id: str, changes: dict[str, Any]) -> None:
+        """Show several values of one source while a drag lasts."""
+        try:
+            shown = self._with_values(self.history.present, source_id, changes)
+        except WallumError as error:
+            self.told.emit(str(error))
+            return
+        self.active, self.light_dragged = frozenset({source_id}), True
+        self.history.preview(shown)
+
+    def set_values(self, label: str, source_id: str, changes: dict[str, Any]) -> bool:
+        """Change several values of one source, as one step; False where one was refused."""
+        return self._edit(label, lambda: self._with_values(self.history.present, source_id, changes))
+
+    def _with_values(self, project: Project, source_id: str, changes: dict[str, Any]) -> Project:
+        for name, value in changes.items():
+            project = self._with(project, f"sources/@{source_id}/{name}", value)
+        return project
+
     def commit(self, label: str) -> None:
         """End a drag as one step."""
         self.active, self.light_dragged = frozenset(), False
@@ -181,11 +200,12 @@ class Session(QObject):
         self.active, self.light_dragged = frozenset(), False
         self.history.cancel()
 
-    def set_value(self, label: str, path: str, value: Any) -> None:
-        """Change one value, as one step."""
-        self._edit(label, lambda: self._with(self.history.present, path, value))
-        if path == "setting/clock":
+    def set_value(self, label: str, path: str, value: Any) -> bool:
+        """Change one value, as one step; False where it was refused, and said why."""
+        done = self._edit(label, lambda: self._with(self.history.present, path, value))
+        if done and path == "setting/clock":
             self.set_hour(self.project.setting.clock)
+        return done
 
     def set_text(self, label: str, path: str, text: str) -> bool:
         """Change one value as typed; False where it was refused, and said why."""

@@ -1,13 +1,14 @@
 """The window: its panes, and the plumbing from the project to the picture."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QTimer
+from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtGui import QAction, QCloseEvent, QCursor, QImage, QKeySequence
-from PyQt6.QtWidgets import QLabel, QMainWindow
+from PyQt6.QtWidgets import QComboBox, QLabel, QMainWindow
 
 from wallum.desk.background import Background
 from wallum.desk.balance import BalanceView
@@ -19,9 +20,11 @@ from wallum.desk.exposing import Exposing
 from wallum.desk.files import ProjectFiles
 from wallum.desk.lists import ShotList, SourceList
 from wallum.desk.loading import LoadedLevel
+from wallum.desk.meter_field import MeterField
 from wallum.desk.navigation import frame
 from wallum.desk.part_tools import toggle_follow, toggle_hero
 from wallum.desk.picture import PictureView
+from wallum.desk.picture_tools import PictureTools
 from wallum.desk.render_link import RenderLink
 from wallum.desk.session import Session
 from wallum.desk.transport import Transport
@@ -32,7 +35,7 @@ from wallum.document.sources import Lamp
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.bundle import ProbeGrid
-from wallum.realtime.request import CELLS, SETTLE_FRAMES, Frame
+from wallum.realtime.request import CELLS, SETTLE_FRAMES, VIEWS, Frame
 from wallum.transport.heroes import hero_cells
 
 __all__ = ["DeskWindow"]
@@ -60,6 +63,13 @@ class DeskWindow(QMainWindow):
         self.background = Background(self.session, self)
         self.exposing = Exposing()
         self.balance = BalanceView(self.session)
+        self.tools = PictureTools(self.session, self.picture)
+        self.reading = MeterField(self.session, self.tools)
+        self.views = QComboBox()
+        self.views.addItems(VIEWS)
+        self.views.setAccessibleName("View")
+        self.views.setToolTip("What the picture shows: light, surfaces, stops (V: the next)")
+        self.views.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.contributions = ContributionThread()
         self._rested = QTimer(self)
         self._rested.setSingleShot(True)
@@ -101,6 +111,26 @@ class DeskWindow(QMainWindow):
             "Spot", "O", lambda: self._put("spot"), "Put a spot over the surface under the pointer"
         )
         self.frame_action = self._action("Frame", "Home", self._frame, "Bring the selected into view, or all")
+        self.aim_action = self._action(
+            "Aim",
+            "A",
+            lambda: self._at_pointer(self.tools.aim),
+            "Aim the selected spot at what is under the pointer",
+        )
+        self.kick_action = self._action(
+            "Kick",
+            "K",
+            lambda: self._at_pointer(self.tools.kick),
+            "Move the selected lamp so that its highlight sits under the pointer",
+        )
+        self.meter_action = self._action(
+            "Meter", "M", lambda: self._at_pointer(self.tools.meter), "Read the light under the pointer"
+        )
+        self.pull_action = self._action(
+            "Pull", "X", self._pull_mode, "Pull a shadow: drag it in the picture to where it should fall"
+        )
+        self.pull_action.setCheckable(True)
+        self.view_action = self._action("Next view", "V", self._next_view)
         self.play_action = self._action("Play", "T", self.transport.toggle, "Play the day, or stop it")
         self.hero_action = self._action(
             "Hero", "H", self._mark_hero, "Make the part under the pointer a hero, or one no more"
@@ -113,10 +143,18 @@ class DeskWindow(QMainWindow):
     def _arrange(self) -> None:
         self._name, self._alone = QLabel(), QLabel()
         files = (self.undo_action, self.redo_action, self.open_action, self.save_action)
-        tools = (self.point_action, self.spot_action, self.frame_action)
+        tools = (
+            self.point_action,
+            self.spot_action,
+            self.aim_action,
+            self.kick_action,
+            self.pull_action,
+            self.meter_action,
+            self.frame_action,
+        )
         self.setCentralWidget(
             compose_bench(
-                top_bar(self._name, tools, files),
+                top_bar(self._name, tools, (self.reading, self.views), files),
                 self.day,
                 (headed("Shots"), self.shots, headed("Sources"), self.sources),
                 (self.bar, self.picture, order_bar(self._alone, self.balance.sort_by), self.balance),
@@ -133,6 +171,7 @@ class DeskWindow(QMainWindow):
         self.day.ribbon.released.connect(self._scrubbed)
         self.day.place_asked.connect(lambda: self.tune.show_group("setting"))
         self.transport.state_changed.connect(self.ask_picture)
+        self.views.currentTextChanged.connect(self._view_changed)
         self.balance.only_changed.connect(self._only_changed)
         self.contributions.worked_out.connect(self.balance.show_given)
         self.background.grid_ready.connect(self._take_grid)
@@ -247,7 +286,7 @@ class DeskWindow(QMainWindow):
             self.background.hand_moves()
         held = self.exposing.held(look, dragging, self.transport.playing)
         heroes = self._heroes(camera) if look.exposed == "metered" and look.weighted == "heroes" else None
-        self.link.show(scene, camera, size, self.session.active, moving, held, heroes)
+        self.link.show(scene, camera, size, self.session.active, moving, held, heroes, self.picture.view)
 
     def _heroes(self, camera: Camera) -> NDArray[np.float32] | None:
         loaded = self.session.level
@@ -271,6 +310,14 @@ class DeskWindow(QMainWindow):
         source = self.session.project.source(source_id)
         self._alone.setText(f"{source.name} alone" if source is not None else "")
         self.ask_picture()
+
+    def _view_changed(self, view: str) -> None:
+        self.picture.view = view
+        self.picture.update()
+        self.ask_picture()
+
+    def _next_view(self) -> None:
+        self.views.setCurrentIndex((self.views.currentIndex() + 1) % self.views.count())
 
     def _scrub(self, hour: float) -> None:
         self._scrubbing = True
@@ -349,12 +396,23 @@ class DeskWindow(QMainWindow):
             low, high = (np.array(source.position) + sign * reach for sign in (-1.0, 1.0))
         self._look_from(frame(self.picture.camera, low, high))
 
-    def _put(self, kind: str) -> None:
-        """Put a lamp at the surface under the pointer, or in the middle of the picture."""
+    def _at_pointer(self, tool: Callable[[QPointF], object]) -> None:
+        """Use a tool at the pointer, or in the middle of the picture."""
         at = QPointF(self.picture.mapFromGlobal(QCursor.pos()))
         if not self.picture.rect().contains(at.toPoint()):
             at = QPointF(self.picture.rect().center())
-        self.put_at(kind, at)
+        tool(at)
+
+    def _pull_mode(self) -> None:
+        """While on, a drag in the picture pulls a shadow."""
+        self.picture.tool = self.tools if self.pull_action.isChecked() else None
+        self._told.setText(
+            "Drag a shadow to where it should fall; Esc gives it back" if self.pull_action.isChecked() else ""
+        )
+
+    def _put(self, kind: str) -> None:
+        """Put a lamp at the surface under the pointer, or in the middle of the picture."""
+        self._at_pointer(lambda at: self.put_at(kind, at))
 
     def put_at(self, kind: str, at: QPointF) -> None:
         """Put a lamp at the surface under a place of the picture."""

@@ -4,11 +4,20 @@ import moderngl
 import numpy as np
 
 from wallum.physics.exposure import exposure_scale
+from wallum.physics.false_colour import ramp
 from wallum.physics.tone import DEFAULT_CURVE, bayer_matrix
 from wallum.realtime.programs import Programs, set_uniforms
+from wallum.realtime.request import INSPECTED
 from wallum.realtime.targets import Size
 
 __all__ = ["Developer"]
+
+VIEW_FEATURES = {
+    "surface": frozenset({"PLAIN"}),
+    "normals": frozenset({"PLAIN"}),
+    "false colour": frozenset({"FALSE_COLOUR"}),
+    "zebra": frozenset({"ZEBRA"}),
+}
 
 
 class Developer:
@@ -19,6 +28,9 @@ class Developer:
         thresholds = bayer_matrix(3).astype(np.float32)
         self._dither = context.texture((8, 8), 1, np.ascontiguousarray(thresholds), dtype="f4")
         self._dither.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        colours = ramp()
+        self._ramp = context.texture((len(colours), 1), 3, np.ascontiguousarray(colours), dtype="f4")
+        self._ramp.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._targets: dict[Size, moderngl.Framebuffer] = {}
         self._arrays: dict[int, moderngl.VertexArray] = {}
 
@@ -42,11 +54,17 @@ class Developer:
         return self._arrays[program.glo]
 
     def develop(
-        self, light: moderngl.Texture, ev100: float, held_exposure: float, samples: int = 1
+        self,
+        light: moderngl.Texture,
+        ev100: float,
+        held_exposure: float,
+        samples: int = 1,
+        view: str = "final",
     ) -> moderngl.Framebuffer:
-        """Develop `light`, which holds `samples` pictures times `held_exposure`."""
+        """Develop `light`, which holds `samples` pictures times `held_exposure`, for a view."""
         frame = self._target(light.size)
-        program = self._programs.get("screen", "develop")
+        program = self._programs.get("screen", "develop", VIEW_FEATURES.get(view, frozenset()))
+        self._ramp.use(2)
         curve = DEFAULT_CURVE
         light.use(0)
         self._dither.use(1)
@@ -55,7 +73,8 @@ class Developer:
             picture=0,
             dither=1,
             size=light.size,
-            scale=exposure_scale(ev100) / held_exposure / samples,
+            ramp=2,
+            scale=(1.0 if view in INSPECTED else exposure_scale(ev100) / held_exposure) / samples,
             curve=(curve.a, curve.b, curve.c, curve.d),
         )
         frame.use()

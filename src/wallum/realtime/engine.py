@@ -26,7 +26,7 @@ from wallum.realtime.open_sky import OpenSky
 from wallum.realtime.pace import Pace
 from wallum.realtime.passes import PassLog
 from wallum.realtime.programs import Programs
-from wallum.realtime.request import PictureRequest
+from wallum.realtime.request import INSPECTED, PictureRequest
 from wallum.realtime.sky_pass import SkyPass
 from wallum.realtime.sun_shadows import SunShadows
 from wallum.realtime.targets import GBuffer, LightTarget, Size
@@ -148,7 +148,7 @@ class Engine:
         else:
             self._level().complete()
         camera = request.camera.with_aspect(request.size[0] / request.size[1])
-        yield from self.light(kit, scene, View(camera), size, request.active)
+        yield from self.light(kit, scene, View(camera, show=request.view), size, request.active)
         if request.detail == "reduced":
             self._pace.note(self.log.total_ms)
 
@@ -176,6 +176,11 @@ class Engine:
             yield
         yield from self._sun_shadows(kit, scene, view.camera, sun_turn)
         self.seen = seen
+        if view.show in INSPECTED:
+            with self.log.measure("inspect"):
+                self.lighting.inspect(view, *kit.fit(size)[::2])
+            yield
+            return
         yield from self._sum(kit, scene, view, seen, active)
 
     def _level(self) -> LevelOnGpu:
@@ -261,6 +266,7 @@ class Engine:
             rest.air,
             tuple(sorted(rest.glow.items())),
             rest.glow_gain,
+            view.show,
             gbuffer.open_key,
         )
         if others.key != key:

@@ -108,6 +108,8 @@ class Lighting:
         sun_shadows: SunShadows,
         lamp_shadows: LampShadows,
     ) -> moderngl.Program:
+        if view.show == "grey":
+            features = features | {"GREY"}
         if self._buffers.many:
             features = features | {"MANY_LAMPS"}
         program = self._programs.get("screen", "lighting", features)
@@ -140,6 +142,17 @@ class Lighting:
         gbuffer.bind()
         set_uniforms(program, **values)
         return program
+
+    def inspect(self, view: View, gbuffer: GBuffer, target: LightTarget) -> None:
+        """Show what the surfaces are, without any light."""
+        program = self._programs.get("screen", "inspect", frozenset({view.show.upper()}))
+        gbuffer.bind()
+        set_uniforms(program, **GBUFFER_UNITS)
+        target.frame.use()
+        target.frame.depth_mask = False
+        target.frame.viewport = (0, 0, *gbuffer.size)
+        target.frame.clear(0.0, 0.0, 0.0, 0.0)
+        self._draw(program, add=False)
 
     def _write_follow(self, scene: LitScene) -> None:
         shares = np.ones(FOLLOWERS, np.float32)

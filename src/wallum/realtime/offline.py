@@ -43,14 +43,15 @@ def render_picture(
     settle: bool = True,
     renderer: Renderer | None = None,
     heroes: NDArray[np.float32] | None = None,
+    view: str = "final",
 ) -> Picture:
     """Draw a project's light on its level, at its clock. Raises RendererProblem, LevelProblem.
 
     renderer : one that already shows this level; made and filled, without a sky grid, where None
-    heroes   : see PictureRequest
+    heroes, view : see PictureRequest
     """
     renderer = renderer or renderer_for(project, level)
-    request = PictureRequest(0, evaluate(project), camera, size, heroes=heroes)
+    request = PictureRequest(0, evaluate(project), camera, size, heroes=heroes, view=view)
     for _ in renderer.draw(request):
         pass
     if settle:

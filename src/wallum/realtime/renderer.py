@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from wallum.errors import RendererProblem
 from wallum.realtime.bundle import LevelBundle, ProbeGrid
 from wallum.realtime.engine import Engine, open_context
-from wallum.realtime.request import SETTLE_FRAMES, Frame, PictureRequest
+from wallum.realtime.request import INSPECTED, SETTLE_FRAMES, Frame, PictureRequest
 from wallum.realtime.settle import Settler
 from wallum.realtime.view import pre_exposure
 
@@ -51,7 +51,7 @@ class Renderer:
         if metered is not None:
             ev100 = metered if request.held_ev is None else request.held_ev
         with engine.log.measure("develop") as work:
-            shown = engine.developer.develop(light, ev100, exposure, max(settled, 1))
+            shown = engine.developer.develop(light, ev100, exposure, max(settled, 1), request.view)
             shown = engine.developer.enlarge(shown, request.size)
             work["pixels"] = light.size[0] * light.size[1]
         with engine.log.measure("read back") as work:
@@ -71,7 +71,7 @@ class Renderer:
 
     def _metered(self, request: PictureRequest, light: moderngl.Texture, held: float) -> float | None:
         metering = request.scene.metering
-        if metering is None:
+        if metering is None or request.view in INSPECTED:
             return None
         with self.engine.log.measure("meter"):
             return self.engine.meter.ev100(light, held, metering, request.heroes)

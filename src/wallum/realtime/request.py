@@ -11,13 +11,17 @@ from wallum.moment.scene import LitScene
 from wallum.realtime.passes import PassRecord
 from wallum.realtime.targets import Size
 
-__all__ = ["CELLS", "SETTLE_FRAMES", "Frame", "PictureRequest"]
+__all__ = ["CELLS", "INSPECTED", "SETTLE_FRAMES", "VIEWS", "Frame", "PictureRequest"]
 
 # Jittered pictures that a settled one is the mean of.
 SETTLE_FRAMES = 64
 
 # Cells across and down that a picture is metered in.
 CELLS = (64, 36)
+
+# What a picture can show of a level; those that need no light.
+VIEWS = ("final", "surface", "grey", "false colour", "zebra", "normals")
+INSPECTED = ("surface", "normals")
 
 Detail = Literal["full", "reduced", "sketch"]
 
@@ -31,6 +35,7 @@ class PictureRequest:
              sketch also leaves the shadows out, for the first sign of life after a restart
     settle : go on to SETTLE_FRAMES jittered pictures while nothing newer comes
     held_ev : exposure to keep where the scene is metered; None: as metered
+    view    : one of VIEWS
     heroes : (36, 64) how much of each cell of the picture is a hero, for metering
     """
 
@@ -42,6 +47,7 @@ class PictureRequest:
     detail: Detail = "full"
     settle: bool = False
     held_ev: float | None = None
+    view: str = "final"
     heroes: NDArray[np.float32] | None = None
 
 

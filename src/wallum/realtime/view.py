@@ -16,9 +16,10 @@ def pre_exposure(ev100: float) -> float:
 
 
 class View:
-    """Uniforms of a camera, a picture size and a jitter."""
+    """Uniforms of a camera and a jitter; `show` is one of request.VIEWS."""
 
-    def __init__(self, camera: Camera, jitter: tuple[float, float] = (0.0, 0.0)) -> None:
+    def __init__(self, camera: Camera, jitter: tuple[float, float] = (0.0, 0.0), show: str = "final") -> None:
+        self.show = show
         self.camera = camera
         self.jitter = jitter
         self.to_clip = camera.projection(jitter) @ camera.view()

@@ -1,5 +1,6 @@
 #version 430 core
 // From pre-exposed light to display values. Twin of physics/tone.py.
+// Variants: PLAIN (as it is, no curve), FALSE_COLOUR (stops about mid grey), ZEBRA (burnt and buried).
 // Output is blue, green, red, 255 with the top row first: what the window paints as it is.
 
 uniform sampler2D picture;
@@ -7,6 +8,9 @@ uniform sampler2D dither;      // ordered thresholds
 uniform float scale;           // pre-exposed light to picture value
 uniform vec4 curve;            // a, b, c, d
 uniform ivec2 size;
+#ifdef FALSE_COLOUR
+uniform sampler2D ramp;        // display values of whole stops
+#endif
 
 out vec4 out_colour;
 
@@ -19,12 +23,37 @@ vec3 srgb(vec3 x) {
     return mix(curved, 12.92 * x, vec3(lessThan(x, vec3(0.0031308))));
 }
 
+#ifdef FALSE_COLOUR
+// Twin of physics/false_colour.py; mid grey is at 0.18.
+vec3 in_stops(vec3 x) {
+    float light = max(dot(x, vec3(0.2126, 0.7152, 0.0722)), 1e-9);
+    int last = textureSize(ramp, 0).x - 1;
+    int step_number = int(floor(log2(light / 0.18) + 0.5)) + last / 2;
+    return texelFetch(ramp, ivec2(clamp(step_number, 0, last), 0), 0).rgb;
+}
+#endif
+
 void main() {
     ivec2 here = ivec2(gl_FragCoord.xy);
     ivec2 pixel = ivec2(here.x, size.y - 1 - here.y);
     vec3 x = max(texelFetch(picture, pixel, 0).rgb * scale, 0.0);
-    vec3 shown = clamp((curve.x * x + curve.y) * x / ((curve.z * x + curve.w) * x + 1.0), 0.0, 1.0);
     float threshold = texelFetch(dither, here & 7, 0).r - 0.5;
+#ifdef FALSE_COLOUR
+    vec3 encoded = in_stops(x);
+#else
+#ifdef PLAIN
+    vec3 shown = clamp(x, 0.0, 1.0);
+#else
+    vec3 shown = clamp((curve.x * x + curve.y) * x / ((curve.z * x + curve.w) * x + 1.0), 0.0, 1.0);
+#endif
     vec3 encoded = srgb(shown) + threshold * (1.0 / 255.0);
+#endif
+#ifdef ZEBRA
+    float high = max(max(encoded.r, encoded.g), encoded.b);
+    bool stripe_up = ((here.x + here.y) & 7) < 3;
+    bool stripe_down = ((here.x - here.y) & 7) < 3;
+    if (high > 0.99 && stripe_up) encoded = vec3(0.85, 0.2, 0.18);
+    if (high < 0.04 && stripe_down) encoded = vec3(0.2, 0.45, 0.5);
+#endif
     out_colour = vec4(encoded.bgr, 1.0);
 }

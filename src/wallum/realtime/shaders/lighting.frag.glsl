@@ -1,6 +1,6 @@
 #version 430 core
 // Light on the surfaces of the G-buffer. Variants: GLOW, FOLLOW (glow by lamps), SKY, OPEN (how
-// much of it is seen), SUN, SUN_SHADOW, LAMPS, LAMP_SHADOWS, AIR; ONE_LAMP is a single lamp to
+// much of it is seen), SUN, SUN_SHADOW, LAMPS, LAMP_SHADOWS, AIR, GREY (all surfaces 18 % grey); ONE_LAMP is a single lamp to
 // be added to what is there.
 
 #include "packing.glsl"
@@ -63,6 +63,10 @@ Surface surface_at(ivec2 pixel, float depth) {
     vec4 base = texelFetch(g_base, pixel, 0);
     vec4 kind = texelFetch(g_surface, pixel, 0);
     vec3 colour = base.rgb * base.rgb;
+#ifdef GREY
+    colour = vec3(0.18);
+    kind.g = 0.0;
+#endif
     float rough = max(kind.r, 0.045);
     Surface s;
     s.position = eye + v_ray * depth;

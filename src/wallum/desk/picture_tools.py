@@ -1,0 +1,202 @@
+"""Tools on the picture that work back from the result: aim, kick, pull a shadow, meter."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, QPointF, pyqtSignal
+
+from wallum.desk.picture import PictureView
+from wallum.desk.session import Session
+from wallum.document.quantities import format_quantity
+from wallum.document.sources import Coloured, FarLight, Lamp, SpotSource
+from wallum.errors import WallumError
+from wallum.moment.aiming import aimed_at, for_reading, kicked, pulled
+from wallum.moment.evaluate import evaluate
+from wallum.physics.exposure import ev_for_luminance
+from wallum.transport.direct import Reading, direct_illuminance
+
+__all__ = ["PictureTools", "PulledShadow"]
+
+Point = NDArray[np.float64]
+METER_SAMPLES = 64
+LIFT_M = 2e-3
+
+
+@dataclass(frozen=True)
+class PulledShadow:
+    """A shadow that is being pulled: whose, and the point of the caster that throws it."""
+
+    source: FarLight | Lamp
+    caster: NDArray[np.float64]
+
+
+class PictureTools(QObject):
+    """Each tool is one step of undo; what it cannot do, it says."""
+
+    read = pyqtSignal(object, object)  # a Reading and where it was read
+
+    def __init__(self, session: Session, picture: PictureView) -> None:
+        super().__init__()
+        self._session, self._picture = session, picture
+        self._shadow: PulledShadow | None = None
+        self._metered: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
+
+    # -- aim and kick ------------------------------------------------------------------
+
+    def aim(self, at: QPointF) -> None:
+        """Turn the selected spot toward what is under a place of the picture."""
+        spot, found = self._session.now.source(self._session.selected), self._picture.surface_at(at)
+        if not isinstance(spot, SpotSource):
+            self._session.told.emit("Select a spot first; its pool then goes where you point")
+        elif found is None:
+            self._session.told.emit("There is no surface there to aim at")
+        else:
+            self._change(f"aim {spot.name}", spot, lambda: aimed_at(spot, found[0]))
+
+    def kick(self, at: QPointF) -> None:
+        """Move the selected lamp so that its highlight sits under a place of the picture."""
+        lamp, found = self._session.now.source(self._session.selected), self._picture.surface_at(at)
+        if not isinstance(lamp, Lamp):
+            self._session.told.emit("Select a lamp first; its highlight then sits where you point")
+        elif found is None:
+            self._session.told.emit("There is no surface there for a highlight")
+        else:
+            eye = np.array(self._picture.camera.eye)
+            self._change(f"kick with {lamp.name}", lamp, lambda: kicked(lamp, found[0], found[1], eye))
+
+    def _change(self, label: str, before: Coloured, make: Callable[[], Coloured]) -> None:
+        try:
+            after = make()
+        except WallumError as error:
+            self._session.told.emit(str(error))
+            return
+        self._session.set_values(label, before.id, _changes(before, after))
+
+    # -- pull a shadow -----------------------------------------------------------------
+
+    def begin_pull(self, at: QPointF) -> bool:
+        """Take the shadow under a place of the picture; False where there is none to take."""
+        found, loaded = self._picture.surface_at(at), self._session.level
+        source = self._whose_shadow()
+        if found is None or loaded is None or source is None:
+            self._session.told.emit("There is no shadow to pull: select a lamp or the sun")
+            return False
+        point = found[0] + found[1] * LIFT_M
+        toward, reach = self._toward(source, point)
+        hits = loaded.rays.first_hit(point[None], toward[None])
+        if not hits.distance[0] < reach:
+            self._session.told.emit(f"{source.name} shines there: take a shadow by its edge")
+            return False
+        self._shadow = PulledShadow(source, point + toward * hits.distance[0])
+        return True
+
+    def _whose_shadow(self) -> FarLight | Lamp | None:
+        now = self._session.now
+        selected = now.source(self._session.selected)
+        if isinstance(selected, FarLight | Lamp):
+            return selected
+        far = evaluate(self._session.project, self._session.hour).sun
+        source = now.source(far.id) if far is not None else None
+        return source if isinstance(source, FarLight) else None
+
+    def _toward(
+        self, source: FarLight | Lamp, point: NDArray[np.float64]
+    ) -> tuple[NDArray[np.float64], float]:
+        """Unit direction from a point to a source, and how far it is."""
+        if isinstance(source, Lamp):
+            way = np.array(source.position) - point
+            distance = float(np.linalg.norm(way))
+            return way / max(distance, 1e-9), distance
+        far = evaluate(self._session.project, self._session.hour).sun
+        return (far.direction if far is not None else np.array([0.0, 1.0, 0.0])), float("inf")
+
+    def pull(self, at: QPointF) -> None:
+        """Let the shadow that was taken fall on what is under a place of the picture."""
+        found = self._picture.surface_at(at)
+        if self._shadow is None or found is None:
+            return
+        source = self._shadow.source
+        try:
+            moved = pulled(source, self._shadow.caster, found[0])
+        except WallumError as error:
+            self._session.told.emit(str(error))
+            return
+        self._session.preview_values(source.id, _changes(source, moved))
+        if isinstance(moved, FarLight):
+            self._session.told.emit(
+                f"{source.name} at {moved.azimuth:.1f} deg, {moved.elevation:.1f} deg high"
+            )
+
+    def end_pull(self) -> None:
+        """Let go: one step."""
+        if self._shadow is not None:
+            name, self._shadow = self._shadow.source.name, None
+            self._session.commit(f"pull the shadow of {name}")
+
+    def cancel_pull(self) -> bool:
+        """Give the shadow back; False where none was taken."""
+        if self._shadow is None:
+            return False
+        self._shadow = None
+        self._session.cancel()
+        return True
+
+    # -- meter -------------------------------------------------------------------------
+
+    def meter(self, at: QPointF) -> Reading | None:
+        """Read direct light at what is under a place of the picture, and say it."""
+        found, loaded = self._picture.surface_at(at), self._session.level
+        if found is None or loaded is None:
+            self._session.told.emit("There is no surface there to read")
+            return None
+        self._metered = (found[0], found[1])
+        return self._read()
+
+    def _read(self) -> Reading:
+        assert self._metered is not None
+        assert self._session.level is not None
+        point, normal = self._metered
+        scene = evaluate(self._session.project, self._session.hour)
+        reading = direct_illuminance(self._session.level.rays, scene, point, normal, METER_SAMPLES)
+        self.read.emit(reading, point)
+        self._session.told.emit(self._told(reading))
+        return reading
+
+    def _told(self, reading: Reading) -> str:
+        lux = reading.direct_lx
+        grey = lux * 0.18 / np.pi
+        stops = ev_for_luminance(max(grey, 1e-9)) - self._session.shown_ev
+        most = sorted(reading.by_source.items(), key=lambda pair: -pair[1])[:3]
+        names = {one.id: one.name for one in self._session.project.sources}
+        parts = ", ".join(f"{names.get(key, key)} {value / lux:.0%}" for key, value in most if lux and value)
+        return (
+            f"{format_quantity(lux, 'lx')} direct, grey {format_quantity(grey, 'cd/m2')}, "
+            f"{stops:+.1f} stops from mid grey{f': {parts}' if parts else ''}"
+        )
+
+    def make_it_read(self, wanted_lx: float) -> None:
+        """Let the selected source bring the reading that was taken last to a number of lux."""
+        source = self._session.now.source(self._session.selected)
+        if self._metered is None or self._session.level is None or source is None:
+            self._session.told.emit("Read a place first (M), and select the source that is to deliver")
+            return
+        reading = self._read()
+        mine = reading.by_source.get(source.id, 0.0)
+        try:
+            factor = for_reading(1.0, mine, wanted_lx, reading.direct_lx - mine)
+        except WallumError as error:
+            self._session.told.emit(str(error))
+            return
+        name = f"{source.name} to {format_quantity(wanted_lx, 'lx')}"
+        trim = source.trim + float(np.log2(factor))
+        if self._session.set_value(name, f"sources/@{source.id}/trim", round(trim, 4)):
+            self._read()
+
+
+def _changes(before: Coloured, after: Coloured) -> dict[str, Any]:
+    """Fields that differ."""
+    names = type(before).model_fields
+    return {name: getattr(after, name) for name in names if getattr(after, name) != getattr(before, name)}

@@ -1,0 +1,29 @@
+"""A scale of colours for luminance in stops about mid grey: for reading, not for beauty.
+
+Dark to bright in lightness too, so that it reads without colour sight; mid grey is grey.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["RANGE_STOPS", "STEPS", "false_colour", "ramp"]
+
+RANGE_STOPS = 6
+STEPS = 2 * RANGE_STOPS + 1
+# sRGB of each whole stop from 6 below mid grey to 6 above.
+COLOURS = (
+    (20, 12, 38), (38, 22, 84), (44, 48, 132), (30, 84, 140), (24, 116, 124), (46, 138, 92),
+    (118, 118, 118),
+    (154, 164, 60), (198, 168, 44), (226, 150, 60), (238, 136, 104), (246, 176, 170), (255, 236, 230),
+)  # fmt: skip
+
+
+def ramp() -> NDArray[np.float32]:
+    """(13, 3) display values 0 to 1 of the whole stops, darkest first."""
+    return np.array(COLOURS, dtype=np.float32) / 255.0
+
+
+def false_colour(stops: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(N, 3) display values of stops (N,) over mid grey. Twin: shaders/develop.frag.glsl."""
+    index = np.clip(np.round(stops + RANGE_STOPS), 0, STEPS - 1).astype(int)
+    return ramp()[index].astype(np.float64)

@@ -1,0 +1,137 @@
+"""Aim, kick, pull a shadow and the meter, in the real window."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from wallum.moment.camera import Camera
+
+BEHIND = Camera((2.5, 2.9, -2.0), (0.0, -1.0, -0.0001), 90.0, far=50.0)
+LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+
+
+@pytest.fixture
+def above(window):
+    """The room from under its ceiling, looking down: floor, and the block on it."""
+    window._look_from(Camera((0.0, 2.9, 0.0), (0.0, -1.0, -0.0001), 90.0, far=50.0))
+    return window
+
+
+def place(window, point):
+    camera = window.picture.camera.with_aspect(window.picture.width() / window.picture.height())
+    x, y, _ = camera.place_in_picture(np.array([point]))[0]
+    return QPointF(x * window.picture.width(), y * window.picture.height())
+
+
+def test_aim_turns_the_spot_to_the_point_in_one_step(above):
+    above.session.select("spot")
+    above.tools.aim(place(above, (-1.0, 0.0, 1.0)))
+    spot = above.session.project.source("spot")
+    way = np.array([-1.0, 0.0, 1.0]) - np.array(spot.position)
+    assert np.array(spot.direction) @ way / np.linalg.norm(way) > 0.9995
+    assert above.session.history.undo_label == "aim Block Spot"
+    above.session.undo()
+    assert above.session.project.source("spot").direction != spot.direction
+
+
+def test_tools_say_what_they_need(above):
+    said = []
+    above.session.told.connect(said.append)
+    above.session.select("lamp")
+    above.tools.aim(QPointF(100, 100))
+    assert "Select a spot" in said[-1]
+    above.session.select("sun")
+    above.tools.kick(QPointF(100, 100))
+    assert "Select a lamp" in said[-1]
+    above.tools.make_it_read(50.0)
+    assert "Read a place first" in said[-1]
+    assert above.session.history.undo_label == ""
+
+
+def test_kick_puts_the_highlight_under_the_pointer(above):
+    above.session.select("lamp")
+    at = place(above, (0.8, 0.0, 1.2))
+    above.tools.kick(at)
+    lamp = above.session.project.source("lamp")
+    point = above.picture.surface_at(at)[0]
+    to_lamp, to_eye = np.array(lamp.position) - point, np.array(above.picture.camera.eye) - point
+    half = to_lamp / np.linalg.norm(to_lamp) + to_eye / np.linalg.norm(to_eye)
+    assert half / np.linalg.norm(half) == pytest.approx([0.0, 1.0, 0.0], abs=0.02)
+    assert above.session.history.undo_label == "kick with Ceiling Lamp"
+
+
+def test_a_shadow_is_pulled_by_the_mouse_as_one_step(above):
+    """The block's shadow by the ceiling lamp, dragged along the floor."""
+    above._look_from(BEHIND)
+    above.session.select("lamp")
+    above.pull_action.setChecked(True)
+    above._pull_mode()
+    lamp = np.array(above.session.project.source("lamp").position)
+    # The block stands at 1..2, 0..1, -2.5..-1.5: behind it, seen from the lamp, lies shadow.
+    start = place(above, (2.2, 0.0, -2.2)).toPoint()
+    goal = np.array([2.4, 0.0, -1.2])
+    QTest.mousePress(above.picture, LEFT, PLAIN, start)
+    assert above.picture._pulling
+    caster = above.tools._shadow.caster
+    QTest.mouseMove(above.picture, place(above, goal).toPoint())
+    QTest.mouseRelease(above.picture, LEFT, PLAIN, place(above, goal).toPoint())
+    moved = np.array(above.session.project.source("lamp").position)
+    assert not np.allclose(moved, lamp)
+    found = above.picture.surface_at(QPointF(place(above, goal).toPoint()))[0]
+    ray, away = caster - found, moved - caster
+    assert np.cross(ray, away) == pytest.approx(np.zeros(3), abs=0.02)
+    assert above.session.history.undo_label == "pull the shadow of Ceiling Lamp"
+    above.session.undo()
+    assert np.array(above.session.project.source("lamp").position) == pytest.approx(lamp)
+
+
+def test_a_lit_place_has_no_shadow_to_take_and_escape_gives_one_back(above):
+    said = []
+    above.session.told.connect(said.append)
+    above.session.select("lamp")
+    above._look_from(Camera((0.0, 2.9, 0.0), (0.0, -1.0, -0.0001), 90.0, far=50.0))
+    assert not above.tools.begin_pull(place(above, (-1.2, 0.0, 1.5)))
+    assert "shines there" in said[-1]
+    above._look_from(BEHIND)
+    assert above.tools.begin_pull(place(above, (2.2, 0.0, -2.2)))
+    above.tools.pull(place(above, (2.4, 0.0, -1.2)))
+    assert above.session.project is not above.session.history.present
+    assert above.tools.cancel_pull()
+    assert above.session.project is above.session.history.present
+    assert not above.tools.cancel_pull()
+
+
+def test_the_meter_reads_and_a_source_delivers_what_is_typed(above):
+    at = place(above, (-1.0, 0.0, 0.8))
+    reading = above.tools.meter(at)
+    assert reading.direct_lx > 1.0
+    assert above.reading.field.text().endswith("lx")
+    above.session.select("lamp")
+    above.reading.field.setText("50 lx")
+    QTest.keyClick(above.reading.field, Qt.Key.Key_Return)
+    assert above.tools.meter(at).direct_lx == pytest.approx(50.0, rel=0.03)
+    assert above.session.history.undo_label == "Ceiling Lamp to 50 lx"
+    above.reading.field.setText("50 K")
+    QTest.keyClick(above.reading.field, Qt.Key.Key_Return)
+    assert above.bar.isVisible()
+
+
+def test_the_sky_cannot_be_read(above):
+    above._look_from(Camera((0.0, 50.0, 0.0), (0.0, 1.0, 0.0001), 60.0, far=50.0))
+    assert above.tools.meter(QPointF(50.0, 50.0)) is None
+
+
+def test_views_are_chosen_both_ways_and_are_no_edit(qtbot, window):
+    came = []
+    window.link.frame_came.connect(lambda frame, _: came.append(frame))
+    window.views.setCurrentText("false colour")
+    assert window.link._wanted.view == "false colour"
+    qtbot.waitUntil(lambda: bool(came) and window.link.client.is_current(came[-1]), timeout=20_000)
+    scale = window.picture.grab().toImage()
+    colours = {scale.pixelColor(20, y).name() for y in range(scale.height())}
+    assert len(colours) > 10  # the scale is there
+    window.view_action.trigger()
+    assert window.views.currentText() == "zebra"
+    window.views.setCurrentText("final")
+    assert window.session.history.undo_label == ""

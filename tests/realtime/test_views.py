@@ -1,0 +1,118 @@
+"""Views of the picture, each against what it says."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from wallum.document.project import Look, Project
+from wallum.document.sources import PointSource
+from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.solids import grid
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.physics.colour import luminance
+from wallum.physics.exposure import exposure_scale
+from wallum.physics.false_colour import false_colour, ramp
+from wallum.physics.tone import srgb_encode
+from wallum.realtime.bundling import bundle_level
+from wallum.realtime.renderer import Renderer
+from wallum.realtime.request import VIEWS, PictureRequest
+
+SIZE = (96, 54)
+FRONT = Camera((0.0, 0.0, 4.0), (0.0, 0.0, -1.0), 40.0, 16 / 9, far=50.0)
+LAMP = PointSource(id="l", name="L", position=(0.0, 0.0, 3.0), intensity=400.0, radius=0.01)
+
+
+@pytest.fixture(scope="module")
+def renderer():
+    return Renderer()
+
+
+def wall(base=(0.6, 0.2, 0.1, 1.0), metallic=0.0, emissive=0.0):
+    x, y = np.meshgrid([-3.0, 3.0], [-2.0, 2.0])
+    made = grid(np.stack([x, y, 0 * x], axis=-1), 0)
+    material = Material("wall", base, metallic, 1.0, emissive=(1.0,) * 3, emissive_strength=emissive)
+    return Level("wall", (Mesh("wall", (made,)),), (Part("wall", "wall", 0, np.eye(4)),), (material,))
+
+
+def shown(renderer, view, ev100=7.0, sources=(LAMP,)):
+    project = Project(sources=sources, look=Look(ev100=ev100))
+    request = PictureRequest(1, evaluate(project), FRONT, SIZE, view=view)
+    out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
+    for _ in renderer.draw(request):
+        pass
+    renderer.read_into(request, 0, out)
+    return out[:, :, 2::-1].astype(int), request
+
+
+def test_surface_is_the_base_colour_whatever_the_light(renderer):
+    renderer.set_level(bundle_level(wall()))
+    exact = np.round(srgb_encode(np.array([0.6, 0.2, 0.1])) * 255)
+    for ev100 in (0.0, 14.0):
+        picture, _ = shown(renderer, "surface", ev100)
+        assert np.abs(picture[27, 48] - exact).max() <= 2
+
+
+def test_normals_show_where_faces_look(renderer):
+    renderer.set_level(bundle_level(wall()))
+    picture, _ = shown(renderer, "normals")
+    assert np.abs(picture[27, 48] - np.round(srgb_encode(np.array([0.25, 0.25, 1.0])) * 255)).max() <= 2
+
+
+def test_grey_shows_light_alone(renderer):
+    values = []
+    for level in (wall(), wall(base=(0.1, 0.9, 0.3, 1.0), metallic=1.0)):
+        renderer.set_level(bundle_level(level))
+        picture, _ = shown(renderer, "grey")
+        values.append(picture[27, 20])
+    assert np.abs(values[0] - values[1]).max() <= 1
+
+
+def test_false_colour_is_stops_about_mid_grey(renderer):
+    renderer.set_level(bundle_level(wall()))
+    near = LAMP.revised(position=(0.0, 0.0, 0.4))
+    picture, request = shown(renderer, "false colour", sources=(near,))
+    light = luminance(renderer.luminance(request, settled=False).astype(float))
+    stops = np.log2(light * exposure_scale(7.0) / 0.18)
+    clear = np.abs(stops - np.floor(stops) - 0.5) > 0.05  # away from the borders of two colours
+    exact = np.round(false_colour(stops[clear]) * 255)
+    assert np.abs(picture[clear] - exact).max() <= 1
+    assert len(np.unique(np.round(stops[clear]))) >= 2
+
+
+def test_the_scale_grows_lighter_and_is_grey_at_grey():
+    steps = luminance(ramp().astype(float))
+    assert (np.diff(steps) > 0.0).all() or np.sum(np.diff(steps) <= 0.0) <= 2
+    assert np.ptp(ramp()[6]) == 0.0
+
+
+def test_zebra_marks_the_burnt_and_the_buried(renderer):
+    renderer.set_level(bundle_level(wall()))
+    for ev100, burnt in ((-4.0, True), (20.0, False)):
+        plain, _ = shown(renderer, "final", ev100)
+        striped, _ = shown(renderer, "zebra", ev100)
+        changed = (np.abs(striped - plain).max(axis=2) > 30).mean()
+        assert 0.2 < changed < 0.6
+        marks = striped[np.abs(striped - plain).max(axis=2) > 30].mean(axis=0)
+        assert (marks[0] > marks[2]) == burnt
+    middle, _ = shown(renderer, "final", 7.0)
+    marked, _ = shown(renderer, "zebra", 7.0)
+    assert (np.abs(middle - marked).max(axis=2) > 30).mean() < 0.05
+
+
+@pytest.mark.parametrize("view", VIEWS)
+def test_every_view_drags_settles_and_comes_back(renderer, view):
+    renderer.set_level(bundle_level(wall()))
+    _, request = shown(renderer, view)
+    out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
+    for _ in renderer.draw(replace(request, active=frozenset({"l"}))):
+        pass
+    renderer.read_into(request, 0, out)
+    dragged = out.copy()
+    renderer.settle(request, 4)
+    renderer.read_into(request, 4, out)
+    assert np.abs(out.astype(int) - dragged.astype(int)).mean() < 6.0
+    final, _ = shown(renderer, "final")
+    again, _ = shown(renderer, "final")
+    assert np.array_equal(final, again)
