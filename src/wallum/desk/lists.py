@@ -1,4 +1,4 @@
-"""The list of sources, with the lamp of each, and the list of shots."""
+"""The list of sources, with the lamp of each."""
 
 from functools import lru_cache
 
@@ -12,7 +12,7 @@ from wallum.document.quantities import format_quantity
 from wallum.document.sources import Lamp, Source
 from wallum.moment.shown_colour import shown_colour
 
-__all__ = ["ShotList", "SourceList", "source_icon"]
+__all__ = ["SourceList", "source_icon"]
 
 ICON = 18
 ID = Qt.ItemDataRole.UserRole
@@ -161,33 +161,3 @@ class SourceList(QListWidget):
             self._session.remove_selected()
         else:
             super().keyPressEvent(event)
-
-
-class ShotList(QListWidget):
-    """The saved cameras; a click looks through one."""
-
-    chosen = pyqtSignal(str)
-
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self._session = session
-        self._shown: object = None
-        self.setAccessibleName("Shots")
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.itemActivated.connect(lambda item: self.chosen.emit(item.data(ID)))
-        self.itemClicked.connect(lambda item: self.chosen.emit(item.data(ID)))
-        session.changed.connect(self.refresh)
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Show the present shots."""
-        shots = self._session.project.shots
-        if shots == self._shown:
-            return
-        self._shown = shots
-        self.clear()
-        for shot in shots:
-            item = QListWidgetItem(shot.name)
-            item.setData(ID, shot.id)
-            item.setToolTip(f"Look through {shot.name}, {shot.fov:.0f} deg")
-            self.addItem(item)

@@ -23,6 +23,7 @@ class RenderLink(QObject):
 
     frame_came = pyqtSignal(object, QImage)
     status_came = pyqtSignal(str)
+    thumb_came = pyqtSignal(str, QImage)
     warmed = pyqtSignal()
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -89,6 +90,11 @@ class RenderLink(QObject):
         """What of the sky is seen where in the level."""
         self._client.set_grid(grid)
 
+    def ask_thumb(self, name: str, scene: LitScene, camera: Camera, size: tuple[int, int]) -> None:
+        """Ask for a small picture of another camera, when there is time for it."""
+        camera = camera.with_aspect(size[0] / size[1])
+        self._client.request_thumb(name, PictureRequest(0, scene, camera, size, detail="thumb"))
+
     def let_settle(self, may: bool) -> None:
         """Whether pictures may settle: not while what they show is about to change."""
         self._may_settle = may
@@ -117,6 +123,10 @@ class RenderLink(QObject):
                     self._shown = None
                     self._watch()
                     self.status_came.emit("The renderer keeps stopping. Save, and start Wallum again.")
+                case ("thumb", name, (width, height), data):
+                    form = QImage.Format.Format_RGB32
+                    image = QImage(data, width, height, 4 * width, form)
+                    self.thumb_came.emit(str(name), image.copy())
                 case ("problem", text):
                     self.status_came.emit(str(text))
                 case ("warm",) | ("level shown",):

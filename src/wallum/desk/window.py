@@ -18,7 +18,7 @@ from wallum.desk.contribution_thread import ContributionThread
 from wallum.desk.day_bar import DayBar
 from wallum.desk.exposing import Exposing
 from wallum.desk.files import ProjectFiles
-from wallum.desk.lists import ShotList, SourceList
+from wallum.desk.lists import SourceList
 from wallum.desk.loading import LoadedLevel
 from wallum.desk.meter_field import MeterField
 from wallum.desk.navigation import frame
@@ -27,6 +27,7 @@ from wallum.desk.picture import PictureView
 from wallum.desk.picture_tools import PictureTools
 from wallum.desk.render_link import RenderLink
 from wallum.desk.session import Session
+from wallum.desk.shots import THUMB_SIZE, ShotList
 from wallum.desk.transport import Transport
 from wallum.desk.tune import TunePane
 from wallum.document.autosave import Recovery
@@ -34,6 +35,7 @@ from wallum.document.project import Project
 from wallum.document.sources import Lamp
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
+from wallum.moment.scene import LitScene
 from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.request import CELLS, SETTLE_FRAMES, VIEWS, Frame
 from wallum.transport.heroes import hero_cells
@@ -76,6 +78,7 @@ class DeskWindow(QMainWindow):
         self._rested.setInterval(BALANCE_REST_MS)
         self._rested.timeout.connect(self._ask_contributions)
         self._shown_project: Project | None = None
+        self._thumbs_of: tuple[object, ...] = (None, None, None)
         self._scrubbing = False
         self._grid_text = ""  # how far the sky grid is
         self._oldest = 0  # number of the first picture of this level
@@ -130,6 +133,7 @@ class DeskWindow(QMainWindow):
             "Pull", "X", self._pull_mode, "Pull a shadow: drag it in the picture to where it should fall"
         )
         self.pull_action.setCheckable(True)
+        self.shot_action = self._action("Keep shot", "C", self._keep_shot, "Keep this camera as a shot")
         self.view_action = self._action("Next view", "V", self._next_view)
         self.play_action = self._action("Play", "T", self.transport.toggle, "Play the day, or stop it")
         self.hero_action = self._action(
@@ -150,6 +154,7 @@ class DeskWindow(QMainWindow):
             self.kick_action,
             self.pull_action,
             self.meter_action,
+            self.shot_action,
             self.frame_action,
         )
         self.setCentralWidget(
@@ -182,6 +187,7 @@ class DeskWindow(QMainWindow):
         self.picture.resized.connect(self.ask_picture)
         self.picture.picked.connect(self._picked)
         self.shots.chosen.connect(self._look_through)
+        self.link.thumb_came.connect(self.shots.show_picture)
         self.sources.frame_asked.connect(lambda _: self._frame())
         self.files.level_opening.connect(self._level_opening)
         self.files.level_ready.connect(self._level_loaded)
@@ -305,6 +311,22 @@ class DeskWindow(QMainWindow):
             return
         scene = evaluate(self.session.project, self.session.hour)
         self.contributions.ask(loaded, scene, self.picture.camera, self.session.shown_ev)
+        self._ask_thumbs(scene)
+
+    def _ask_thumbs(self, scene: LitScene) -> None:
+        """How each shot looks now; those that were asked for already are on their way."""
+        shown = (self.session.project, self.session.hour, self.link.client.grid_number)
+        if all(a is b or a == b for a, b in zip(shown, self._thumbs_of, strict=True)):
+            return
+        self._thumbs_of = shown
+        assert self.session.level is not None
+        far = far_for(self.session.level.level.bounds)
+        for shot in self.session.project.shots:
+            self.link.ask_thumb(shot.id, scene, Camera.of_shot(shot, 1.0, far), THUMB_SIZE)
+
+    def _keep_shot(self) -> None:
+        shot = self.shots.keep(self.picture.camera)
+        self._told.setText(f"{shot.name} kept; F2 in the list gives it a name")
 
     def _only_changed(self, source_id: str) -> None:
         source = self.session.project.source(source_id)

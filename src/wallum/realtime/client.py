@@ -46,6 +46,7 @@ class RendererClient:
         self._number = 0
         self._starts: list[float] = []
         self.restarts = 0
+        self.grid_number = 0  # grids sent so far
         self.driver = ""
 
     def start(self) -> None:
@@ -113,6 +114,7 @@ class RendererClient:
             self._grid.close()
         # Through shared memory: a renderer that is busy must not make the window wait.
         self._grid = None if grid is None else store_value(grid)
+        self.grid_number += 1
         self._send_grid()
 
     def _send_grid(self) -> None:
@@ -143,6 +145,10 @@ class RendererClient:
         self._fit(wanted.size)
         self._push()
         return self._number
+
+    def request_thumb(self, name: str, wanted: PictureRequest) -> None:
+        """Ask for a small picture; ("thumb", name, size, bytes) comes when there is time."""
+        self._send(("thumb", name, wanted))
 
     def _push(self) -> None:
         """Send the newest request unless the renderer has not answered the one before."""

@@ -118,6 +118,7 @@ class Engine:
         self._still = Kit(context, *shared)
         self._reduced = Kit(context, *shared)
         self.settling = Kit(context, LampShadows(context), SunShadows(context))
+        self._thumb = Kit(context, shared[0], SunShadows(context, PASSING_TEXELS))
         self._passing = SunShadows(context, PASSING_TEXELS)  # of a sun that moves
         self.level: LevelOnGpu | None = None
         self._level_number = 0
@@ -134,14 +135,16 @@ class Engine:
         self.sky.floor_y = float(bundle.bounds[0, 1]) if len(bundle.faces) else 0.0
         self.open_sky.set_grid(None)
         self._passing.level_changed()
-        for kit in (self._still, self._reduced, self.settling):
+        for kit in (self._still, self._reduced, self._thumb, self.settling):
             kit.forget()
 
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `developer` then shows it."""
         self.log.begin()
         kit, size, scene = self._still, request.size, request.scene
-        if request.detail != "full":
+        if request.detail == "thumb":
+            kit = self._thumb
+        elif request.detail != "full":
             kit, size = self._reduced, self._pace.size(request.size)
         if request.detail == "sketch":
             scene = scene.without_shadows()
@@ -365,7 +368,8 @@ class Engine:
 
     def target_of(self, request: PictureRequest) -> LightTarget:
         """The light that a request's picture was summed into."""
-        kit = self._still if request.detail == "full" else self._reduced
+        kits = {"full": self._still, "thumb": self._thumb}
+        kit = kits.get(request.detail, self._reduced)
         assert kit.total is not None
         return kit.total
 

@@ -23,7 +23,7 @@ CELLS = (64, 36)
 VIEWS = ("final", "surface", "grey", "false colour", "zebra", "normals")
 INSPECTED = ("surface", "normals")
 
-Detail = Literal["full", "reduced", "sketch"]
+Detail = Literal["full", "reduced", "sketch", "thumb"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,6 +32,7 @@ class PictureRequest:
 
     active : ids of the sources under the hand; the sum of all others is kept
     detail : reduced draws a quarter of the pixels or fewer (see pace.py), for a moving camera;
+             thumb is a small picture of another camera, made when there is nothing else to do;
              sketch also leaves the shadows out, for the first sign of life after a restart
     settle : go on to SETTLE_FRAMES jittered pictures while nothing newer comes
     held_ev : exposure to keep where the scene is metered; None: as metered

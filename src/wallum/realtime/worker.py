@@ -12,6 +12,8 @@ from collections.abc import Iterator
 from contextlib import suppress
 from typing import Any
 
+import numpy as np
+
 from wallum.realtime.channel import Channel, Closed
 from wallum.realtime.memory import Block, load_value
 from wallum.realtime.renderer import Renderer
@@ -35,19 +37,23 @@ class Worker:
         self._pending: PictureRequest | None = None
         self._settling: PictureRequest | None = None
         self._warming: Iterator[None] | None = None
+        self._thumbs: dict[str, PictureRequest] = {}
 
     def run(self) -> None:
         """Serve until the channel closes."""
         info = self._renderer.engine.context.info
         self._channel.send(("ready", {"driver": info["GL_RENDERER"], "pid": os.getpid()}))
         while True:
-            idle = self._pending is None and self._warming is None and not self._can_settle()
+            idle = self._pending is None and not self._thumbs and self._warming is None
+            idle = idle and not self._can_settle()
             self._take_messages(wait=idle)
             if self._pending is not None and self._free:
                 request, self._pending = self._pending, None
                 self._picture(request)
             elif self._pending is not None:
                 self._take_messages(wait=True)
+            elif self._thumbs:
+                self._thumb()
             elif self._warming is not None:
                 self._warm_step()
             elif self._can_settle():
@@ -79,11 +85,31 @@ class Worker:
                 self._free.append(index)
             case ("picture", request):
                 self._pending, self._settling = request, None
+            case ("thumb", name, request):
+                self._thumbs[name] = request
             case ("crash",):
                 os.abort()
 
+    def _thumb(self) -> None:
+        """Draw one small picture, unless something newer comes between."""
+        name = next(iter(self._thumbs))
+        request = self._thumbs.pop(name)
+        if self._renderer.engine.level is None:
+            return
+        for _ in self._renderer.draw(request):
+            if self._channel.readable():
+                self._take_messages(wait=False)
+                if self._pending is not None:
+                    self._thumbs.setdefault(name, request)
+                    return
+        width, height = request.size
+        out = np.empty((height, width, 4), np.uint8)
+        self._renderer.read_into(request, 0, out)
+        self._channel.send(("thumb", name, request.size, out.tobytes()))
+
     def _set_level(self, block: Block) -> None:
         self._settling = None
+        self._thumbs.clear()
         if self._level is not None:
             self._level.close()
         self._level = block
