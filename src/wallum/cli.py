@@ -135,11 +135,14 @@ def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_jso
 @click.option(
     "--view", default="final", help="What to show: final, surface, grey, zebra, ..., or one:SOURCE."
 )
+@click.option("--variant", default=None, help="Lit as a kept variant, by its slug.")
 @click.option("--as-delivered", is_flag=True, help="One frame, not settled.")
 @click.option("--out", type=click.Path(path_type=Path), required=True)
 @click.option("--json", "as_json", is_flag=True)
 def render_command(project: str, out: Path, as_json: bool, **options: Any) -> None:
     """Draw a picture: .png as seen, .exr as light in cd/m2."""
+    from wallum.document.paths import find_slug
+    from wallum.document.variants import applied
     from wallum.errors import ExportProblem
     from wallum.exchange.pictures import write_exr, write_png
     from wallum.level.opening import open_level
@@ -152,6 +155,8 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
     document = with_changes(document, options["changes"])
     level = open_level(document.level, file)
     camera = _camera(document, level, options)
+    if options["variant"] is not None:
+        document = applied(document, find_slug(document, "variants", options["variant"]).id)
     view, document = chosen_view(document, options["view"])
     drawn = prepare(document, level, file)
     picture = render_picture(

@@ -78,7 +78,7 @@ def test_thumbs_do_not_change_the_picture(qtbot, window, times):
     for _ in range(times):
         frames.clear()
         images.clear()
-        window._thumbs_of = (None, None, None)
+        window.at_rest.forget_shots()
         window.ask_picture()
         qtbot.waitUntil(lambda: any(f.settled == 0 and f.detail == "full" for f in frames), timeout=20_000)
         first = next(i for i, f in enumerate(frames) if f.settled == 0 and f.detail == "full")

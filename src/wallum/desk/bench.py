@@ -63,14 +63,15 @@ def top_bar(
     return bar
 
 
-def order_bar(alone: QLabel, sort_by: Callable[[str], None]) -> QWidget:
-    """The balance's heading: which source is seen alone, and the order of the strips."""
+def order_bar(alone: QLabel, sort_by: Callable[[str], None], variants: QWidget) -> QWidget:
+    """The balance's heading: which source is seen alone, variants, and the order of the strips."""
     bar = headed("Balance")
     row = bar.layout()
     assert row is not None
     row.setContentsMargins(10, 3, 8, 1)
     alone.setObjectName("quiet")
     row.addWidget(alone)
+    row.addWidget(variants)
     for order, tip in (
         ("group", "as they stand in the project"),
         ("share", "by share of the picture's light"),

@@ -68,6 +68,7 @@ def open_desk(reference: str, size: tuple[int, int] = (1280, 800)) -> Iterator[D
 
 
 def _shoot(window: DeskWindow, path: Path) -> str:
+    wait_for(lambda: not window.balance.stale and window.day.ribbon.complete, "the balance")
     path.parent.mkdir(parents=True, exist_ok=True)
     window.grab().save(str(path))
     return str(path)
@@ -119,6 +120,10 @@ def _yard_by_dusk(folder: Path) -> Iterator[str]:
         window.session.set_hour(7.4)
         wait_settled(window)
         yield _shoot(window, folder / "desk-morning.png")
+        window.views.setCurrentText("false colour")
+        wait_settled(window)
+        yield _shoot(window, folder / "desk-false-colour.png")
+        window.views.setCurrentText("final")
         window.tune.show_group("air")
         window.session.set_hour(18.3)
         wait_settled(window)

@@ -6,15 +6,15 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QCursor, QImage, QKeySequence
 from PyQt6.QtWidgets import QComboBox, QLabel, QMainWindow
 
+from wallum.desk.at_rest import AtRest
 from wallum.desk.background import Background
 from wallum.desk.balance import BalanceView
 from wallum.desk.bar import Bar
 from wallum.desk.bench import compose_bench, headed, order_bar, status_row, top_bar
-from wallum.desk.contribution_thread import ContributionThread
 from wallum.desk.day_bar import DayBar
 from wallum.desk.exposing import Exposing
 from wallum.desk.files import ProjectFiles
@@ -27,15 +27,15 @@ from wallum.desk.picture import PictureView
 from wallum.desk.picture_tools import PictureTools
 from wallum.desk.render_link import RenderLink
 from wallum.desk.session import Session
-from wallum.desk.shots import THUMB_SIZE, ShotList
+from wallum.desk.shots import ShotList
 from wallum.desk.transport import Transport
 from wallum.desk.tune import TunePane
+from wallum.desk.variant_bar import VariantBar
 from wallum.document.autosave import Recovery
 from wallum.document.project import Project
 from wallum.document.sources import Lamp
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
-from wallum.moment.scene import LitScene
 from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.request import CELLS, SETTLE_FRAMES, VIEWS, Frame
 from wallum.transport.heroes import hero_cells
@@ -43,8 +43,6 @@ from wallum.transport.heroes import hero_cells
 __all__ = ["DeskWindow"]
 
 SMALLEST_FRAMED_M = 1.5
-# What sources give is worked out once nothing was asked for so long.
-BALANCE_REST_MS = 300
 
 
 class DeskWindow(QMainWindow):
@@ -67,18 +65,14 @@ class DeskWindow(QMainWindow):
         self.balance = BalanceView(self.session)
         self.tools = PictureTools(self.session, self.picture)
         self.reading = MeterField(self.session, self.tools)
+        self.variants = VariantBar(self.session)
         self.views = QComboBox()
         self.views.addItems(VIEWS)
         self.views.setAccessibleName("View")
         self.views.setToolTip("What the picture shows: light, surfaces, stops (V: the next)")
         self.views.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.contributions = ContributionThread()
-        self._rested = QTimer(self)
-        self._rested.setSingleShot(True)
-        self._rested.setInterval(BALANCE_REST_MS)
-        self._rested.timeout.connect(self._ask_contributions)
+        self.at_rest = AtRest(self.session, self.link, self.picture, self.transport)
         self._shown_project: Project | None = None
-        self._thumbs_of: tuple[object, ...] = (None, None, None)
         self._scrubbing = False
         self._grid_text = ""  # how far the sky grid is
         self._oldest = 0  # number of the first picture of this level
@@ -134,6 +128,7 @@ class DeskWindow(QMainWindow):
         )
         self.pull_action.setCheckable(True)
         self.shot_action = self._action("Keep shot", "C", self._keep_shot, "Keep this camera as a shot")
+        self.flip_action = self._action("Flip", "B", self.variants.flip, "Flip to the variant, and back")
         self.view_action = self._action("Next view", "V", self._next_view)
         self.play_action = self._action("Play", "T", self.transport.toggle, "Play the day, or stop it")
         self.hero_action = self._action(
@@ -162,7 +157,12 @@ class DeskWindow(QMainWindow):
                 top_bar(self._name, tools, (self.reading, self.views), files),
                 self.day,
                 (headed("Shots"), self.shots, headed("Sources"), self.sources),
-                (self.bar, self.picture, order_bar(self._alone, self.balance.sort_by), self.balance),
+                (
+                    self.bar,
+                    self.picture,
+                    order_bar(self._alone, self.balance.sort_by, self.variants),
+                    self.balance,
+                ),
                 self.tune,
                 status_row(self._told, self._state),
             )
@@ -178,7 +178,7 @@ class DeskWindow(QMainWindow):
         self.transport.state_changed.connect(self.ask_picture)
         self.views.currentTextChanged.connect(self._view_changed)
         self.balance.only_changed.connect(self._only_changed)
-        self.contributions.worked_out.connect(self.balance.show_given)
+        self.at_rest.worked_out.connect(self.balance.show_given)
         self.background.grid_ready.connect(self._take_grid)
         self.background.repacked.connect(self._level_repacked)
         self.background.progressed.connect(self._grid_progress)
@@ -286,7 +286,7 @@ class DeskWindow(QMainWindow):
         if self.balance.only:
             scene = scene.only(self.balance.only)
         self.balance.set_stale()
-        self._rested.start()
+        self.at_rest.asked()
         look, dragging = self.session.now.look, self.session.light_dragged
         if moving or dragging:
             self.background.hand_moves()
@@ -300,29 +300,6 @@ class DeskWindow(QMainWindow):
         if loaded is None or not parts:
             return None
         return hero_cells(loaded.rays, loaded.level, parts, camera, CELLS)
-
-    def _ask_contributions(self) -> None:
-        """The hand rests: work out what each source gives to the picture that is shown."""
-        loaded = self.session.level
-        if loaded is None:
-            return
-        if self.link.client.busy or self.transport.playing or self.session.light_dragged:
-            self._rested.start()
-            return
-        scene = evaluate(self.session.project, self.session.hour)
-        self.contributions.ask(loaded, scene, self.picture.camera, self.session.shown_ev)
-        self._ask_thumbs(scene)
-
-    def _ask_thumbs(self, scene: LitScene) -> None:
-        """How each shot looks now; those that were asked for already are on their way."""
-        shown = (self.session.project, self.session.hour, self.link.client.grid_number)
-        if all(a is b or a == b for a, b in zip(shown, self._thumbs_of, strict=True)):
-            return
-        self._thumbs_of = shown
-        assert self.session.level is not None
-        far = far_for(self.session.level.level.bounds)
-        for shot in self.session.project.shots:
-            self.link.ask_thumb(shot.id, scene, Camera.of_shot(shot, 1.0, far), THUMB_SIZE)
 
     def _keep_shot(self) -> None:
         shot = self.shots.keep(self.picture.camera)
@@ -498,8 +475,7 @@ class DeskWindow(QMainWindow):
         self.transport.play(False)
         self.files.dispose()
         self.background.dispose()
-        self._rested.stop()
-        self.contributions.end()
+        self.at_rest.dispose()
         self.picture.release_image()
         self.link.dispose()
         self.session.finish()

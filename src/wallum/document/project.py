@@ -19,6 +19,7 @@ __all__ = [
     "Project",
     "Setting",
     "Shot",
+    "Variant",
     "base_light",
     "slugs",
 ]
@@ -265,6 +266,19 @@ class PartMarks(Item):
     follows: str = ""  # id of the lamp that the part's own glow follows
 
 
+class Variant(Item):
+    """A saved alternative of the lighting: all that a project says of light, under a name."""
+
+    id: str
+    name: str = Field(min_length=1, max_length=200)
+    sources: tuple[Source, ...] = ()
+    lanes: tuple[Lane, ...] = ()
+    look: Look = Look()
+    air: Air = Air()
+    balance: Balance = Balance()
+    marks: tuple[PartMarks, ...] = ()
+
+
 class Project(Item):
     """Everything that is saved. Lists keep their order, so that files can be merged."""
 
@@ -279,11 +293,12 @@ class Project(Item):
     shots: tuple[Shot, ...] = ()
     lanes: tuple[Lane, ...] = ()
     marks: tuple[PartMarks, ...] = ()
+    variants: tuple[Variant, ...] = ()
     viewpoint: Shot | None = None
 
     @model_validator(mode="after")
     def _ids_are_unique(self) -> Self:
-        ids = [item.id for item in (*self.sources, *self.shots)]
+        ids = [item.id for item in (*self.sources, *self.shots, *self.variants)]
         if len(set(ids)) != len(ids):
             twice = sorted({one for one in ids if ids.count(one) > 1})
             raise ValueError(f"the id {twice[0]!r} stands twice")

@@ -1,0 +1,69 @@
+"""What is worked out once the hand rests: what each source gives, and how the shots look."""
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from wallum.desk.contribution_thread import ContributionThread
+from wallum.desk.picture import PictureView
+from wallum.desk.render_link import RenderLink
+from wallum.desk.session import Session
+from wallum.desk.shots import THUMB_SIZE
+from wallum.desk.transport import Transport
+from wallum.moment.camera import Camera, far_for
+from wallum.moment.evaluate import evaluate
+from wallum.moment.scene import LitScene
+
+__all__ = ["AtRest"]
+
+REST_MS = 300
+
+
+class AtRest(QObject):
+    """Waits until nothing was asked for a while; never works while the hand does."""
+
+    worked_out = pyqtSignal(object)  # by source id, what it gives
+
+    def __init__(
+        self, session: Session, link: RenderLink, picture: PictureView, transport: Transport
+    ) -> None:
+        super().__init__()
+        self._session, self._link, self._picture, self._transport = session, link, picture, transport
+        self._contributions = ContributionThread()
+        self._contributions.worked_out.connect(self.worked_out)
+        self._thumbs_of: tuple[object, ...] = (None, None, None)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(REST_MS)
+        self._timer.timeout.connect(self._work)
+
+    def asked(self) -> None:
+        """A picture was asked for: wait anew."""
+        self._timer.start()
+
+    def forget_shots(self) -> None:
+        """Picture the shots again, changed or not."""
+        self._thumbs_of = (None, None, None)
+
+    def _work(self) -> None:
+        loaded = self._session.level
+        if loaded is None:
+            return
+        if self._link.client.busy or self._transport.playing or self._session.light_dragged:
+            self._timer.start()
+            return
+        scene = evaluate(self._session.project, self._session.hour)
+        self._contributions.ask(loaded, scene, self._picture.camera, self._session.shown_ev)
+        self._picture_shots(scene, far_for(loaded.level.bounds))
+
+    def _picture_shots(self, scene: LitScene, far: float) -> None:
+        """Those that were asked for already are on their way."""
+        shown = (self._session.project, self._session.hour, self._link.client.grid_number)
+        if all(a is b or a == b for a, b in zip(shown, self._thumbs_of, strict=True)):
+            return
+        self._thumbs_of = shown
+        for shot in self._session.project.shots:
+            self._link.ask_thumb(shot.id, scene, Camera.of_shot(shot, 1.0, far), THUMB_SIZE)
+
+    def dispose(self) -> None:
+        """Stop for good."""
+        self._timer.stop()
+        self._contributions.end()
