@@ -37,6 +37,7 @@ class AtRest(QObject):
 
     def asked(self) -> None:
         """A picture was asked for: wait anew."""
+        self._contributions.give_up()
         self._timer.start()
 
     def forget_shots(self) -> None:
@@ -60,8 +61,8 @@ class AtRest(QObject):
         if all(a is b or a == b for a, b in zip(shown, self._thumbs_of, strict=True)):
             return
         self._thumbs_of = shown
-        for shot in self._session.project.shots:
-            self._link.ask_thumb(shot.id, scene, Camera.of_shot(shot, 1.0, far), THUMB_SIZE)
+        cameras = {shot.id: Camera.of_shot(shot, 1.0, far) for shot in self._session.project.shots}
+        self._link.ask_thumbs(cameras, scene, THUMB_SIZE)
 
     def dispose(self) -> None:
         """Stop for good."""

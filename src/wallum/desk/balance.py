@@ -6,7 +6,7 @@ One widget paints all strips, so that three hundred cost no more than they show.
 from dataclasses import dataclass
 from typing import Final
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
@@ -55,6 +55,9 @@ class BalanceView(QWidget):
         self.sorted_by = "group"
         self.only = ""
         self._strips: list[Strip] = []
+        self._laid_out: tuple[Source, ...] | None = None
+        self._shape: list[tuple[str, str]] = []
+        self._trims: Balance | None = None
         self._scroll = 0.0
         self._drag: tuple[Strip, float, float] | None = None
         self._focused = ""
@@ -77,7 +80,27 @@ class BalanceView(QWidget):
     # -- what is shown -----------------------------------------------------------------
 
     def refresh(self) -> None:
-        """Lay the present sources out."""
+        """Show the present sources; where only values changed, only their strips are painted."""
+        sources, trims = self._session.project.sources, self._session.project.balance
+        before, self._laid_out = self._laid_out, sources
+        shape = [(one.id, str(one.role)) for one in sources]
+        if before is not None and shape == self._shape and self.sorted_by != "name":
+            changed = {new.id: new for old, new in zip(before, sources, strict=True) if old is not new}
+            for index, strip in enumerate(self._strips):
+                if strip.source is not None and strip.source.id in changed:
+                    self._strips[index] = Strip(strip.group, changed[strip.source.id], strip.x)
+                    self._repaint(strip)
+                elif strip.source is None and trims is not self._trims:
+                    self._repaint(strip)
+            self._trims = trims
+            return
+        self._shape, self._trims = shape, trims
+        self._lay_out()
+
+    def _repaint(self, strip: Strip) -> None:
+        self.update(QRect(round(strip.x - self._scroll), 0, WIDTH, self.height()))
+
+    def _lay_out(self) -> None:
         groups: dict[str, list[Source]] = {name: [] for name in GROUP_ORDER}
         for source in self._session.project.sources:
             groups[GROUPS[source.role]].append(source)
@@ -117,13 +140,13 @@ class BalanceView(QWidget):
     def sort_by(self, order: str) -> None:
         """Order of the strips within their groups: group (as they stand), share or name."""
         self.sorted_by = order
-        self.refresh()
+        self._lay_out()
 
     def show_given(self, given: dict[str, Given]) -> None:
         """What each source gives, newly worked out."""
         self.given, self.stale = given, False
         if self.sorted_by == "share":
-            self.refresh()
+            self._lay_out()
         self.update()
 
     def set_stale(self) -> None:
@@ -162,18 +185,18 @@ class BalanceView(QWidget):
 
     # -- painting ----------------------------------------------------------------------
 
-    def paintEvent(self, _: QPaintEvent | None) -> None:
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        assert event is not None
+        dirty = event.rect()
         painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor(TOKENS["pane"]))
+        painter.fillRect(dirty, QColor(TOKENS["pane"]))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         font = self.font()
         font.setPointSizeF(7.5)
         painter.setFont(font)
         for strip in self._strips:
             left = strip.x - self._scroll
-            if left > self.width():
-                break
-            if left > -WIDTH:
+            if left < dirty.right() + 1 and left + WIDTH > dirty.left():
                 painter.save()
                 painter.translate(left, 0.0)
                 self._paint_strip(painter, strip)

@@ -29,6 +29,7 @@ class ContributionThread(QThread):
         self._lock = threading.Condition()
         self._wanted: tuple[LoadedLevel, LitScene, Camera, float] | None = None
         self._ended = False
+        self._stop = False
         self._seen: tuple[object, Camera, SeenSurfaces] | None = None
 
     def ask(self, loaded: LoadedLevel, scene: LitScene, camera: Camera, ev100: float) -> None:
@@ -38,6 +39,10 @@ class ContributionThread(QThread):
             self._lock.notify()
         if not self.isRunning():
             self.start()
+
+    def give_up(self) -> None:
+        """What is being worked out is not wanted any more: the hand moves."""
+        self._stop = True
 
     def end(self) -> None:
         """Stop for good."""
@@ -56,6 +61,7 @@ class ContributionThread(QThread):
                 if self._ended or self._wanted is None:
                     return
                 wanted, self._wanted = self._wanted, None
+                self._stop = False
             try:
                 self._work(*wanted)
             except Exception:
@@ -71,6 +77,6 @@ class ContributionThread(QThread):
     def _work(self, loaded: LoadedLevel, scene: LitScene, camera: Camera, ev100: float) -> None:
         layers = Layers(self._surfaces(loaded, camera))
         for _ in fill_layers(layers, loaded.rays, scene):
-            if self._wanted is not None or self._ended:
+            if self._stop or self._wanted is not None or self._ended:
                 return
         self.worked_out.emit(ledger(layers, ev100))

@@ -90,10 +90,15 @@ class RenderLink(QObject):
         """What of the sky is seen where in the level."""
         self._client.set_grid(grid)
 
-    def ask_thumb(self, name: str, scene: LitScene, camera: Camera, size: tuple[int, int]) -> None:
-        """Ask for a small picture of another camera, when there is time for it."""
-        camera = camera.with_aspect(size[0] / size[1])
-        self._client.request_thumb(name, PictureRequest(0, scene, camera, size, detail="thumb"))
+    def ask_thumbs(self, cameras: dict[str, Camera], scene: LitScene, size: tuple[int, int]) -> None:
+        """Ask for a small picture of each of other cameras, when there is time for it."""
+        aspect = size[0] / size[1]
+        self._client.request_thumbs(
+            {
+                name: PictureRequest(0, scene, camera.with_aspect(aspect), size, detail="thumb")
+                for name, camera in cameras.items()
+            }
+        )
 
     def let_settle(self, may: bool) -> None:
         """Whether pictures may settle: not while what they show is about to change."""

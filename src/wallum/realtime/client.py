@@ -146,9 +146,12 @@ class RendererClient:
         self._push()
         return self._number
 
-    def request_thumb(self, name: str, wanted: PictureRequest) -> None:
-        """Ask for a small picture; ("thumb", name, size, bytes) comes when there is time."""
-        self._send(("thumb", name, wanted))
+    def request_thumbs(self, wanted: dict[str, PictureRequest]) -> None:
+        """Ask for small pictures; ("thumb", name, size, bytes) come when there is time.
+
+        One message: a scene that they share is sent once.
+        """
+        self._send(("thumbs", wanted))
 
     def _push(self) -> None:
         """Send the newest request unless the renderer has not answered the one before."""

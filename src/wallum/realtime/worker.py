@@ -44,15 +44,15 @@ class Worker:
         info = self._renderer.engine.context.info
         self._channel.send(("ready", {"driver": info["GL_RENDERER"], "pid": os.getpid()}))
         while True:
-            idle = self._pending is None and not self._thumbs and self._warming is None
-            idle = idle and not self._can_settle()
+            idle = self._pending is None and self._warming is None
+            idle = idle and not self._can_settle() and not self._may_thumb()
             self._take_messages(wait=idle)
             if self._pending is not None and self._free:
                 request, self._pending = self._pending, None
                 self._picture(request)
             elif self._pending is not None:
                 self._take_messages(wait=True)
-            elif self._thumbs:
+            elif self._may_thumb():
                 self._thumb()
             elif self._warming is not None:
                 self._warm_step()
@@ -62,6 +62,10 @@ class Worker:
     def _can_settle(self) -> bool:
         resting = self._settling is not None and self._warming is None
         return resting and not self._renderer.settler.done and bool(self._free)
+
+    def _may_thumb(self) -> bool:
+        """Only at rest: between the moves of a hand there is no time for other cameras."""
+        return bool(self._thumbs) and self._settling is not None
 
     def _take_messages(self, wait: bool) -> None:
         while wait or self._channel.readable():
@@ -85,8 +89,8 @@ class Worker:
                 self._free.append(index)
             case ("picture", request):
                 self._pending, self._settling = request, None
-            case ("thumb", name, request):
-                self._thumbs[name] = request
+            case ("thumbs", requests):
+                self._thumbs = dict(requests)
             case ("crash",):
                 os.abort()
 

@@ -107,8 +107,8 @@ def _scatter(count: int) -> NDArray[np.float64]:
     return np.random.default_rng(5).random((count, 2))
 
 
-def _sky(rays: RayScene, seen: SeenSurfaces, dome: Dome) -> NDArray[np.float64]:
-    out = np.zeros((len(seen.pixel), 3))
+def _sky(rays: RayScene, seen: SeenSurfaces, dome: Dome, out: NDArray[np.float64]) -> Iterator[None]:
+    """Add the sky's light to `out`, a few rays at a time."""
     every = np.arange(len(seen.pixel))
     for turn in range(SKY_RAYS):
         toward = _sky_rays(seen, turn)
@@ -116,16 +116,16 @@ def _sky(rays: RayScene, seen: SeenSurfaces, dome: Dome) -> NDArray[np.float64]:
         light = sample_dome(dome.luminance, dome.ground, toward) * free[:, None]
         cosine = np.maximum((toward * seen.normals).sum(axis=1), 1e-6)
         # Directions come by the cosine over pi; the response has the cosine in it.
-        out += _answer(seen, every, toward) * light * (np.pi / cosine)[:, None]
-    return out / SKY_RAYS
+        out += _answer(seen, every, toward) * light * (np.pi / cosine / SKY_RAYS)[:, None]
+        yield
 
 
 def fill_layers(layers: Layers, rays: RayScene, scene: LitScene) -> Iterator[None]:
     """Work out the layers of a scene, source after source; stops after each."""
     seen = layers.seen
     if scene.sky is not None:
-        layers.light[scene.sky.id] = _sky(rays, seen, scene.sky)
-        yield
+        layers.light[scene.sky.id] = np.zeros((len(seen.pixel), 3))
+        yield from _sky(rays, seen, scene.sky, layers.light[scene.sky.id])
     if scene.sun is not None:
         layers.light[scene.sun.id] = _sun(rays, seen, scene)
         yield
