@@ -16,7 +16,7 @@ from wallum.level.flatten import flatten
 from wallum.level.gltf_reader import load_gltf, parse_gltf
 from wallum.level.jar_yard import jar_yard, jar_yard_project
 from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.pale_room import pale_room_project
+from wallum.level.pale_room import pale_room, pale_room_project
 from wallum.level.solids import box
 
 SOURCES = (
@@ -185,3 +185,20 @@ def test_materials_with_everything_are_written_in_full(room):
     data, _ = written(Project(), level)
     assert broken_rules(data) == []
     assert parse_gltf(data, "out.glb", no_files).materials[0] == full
+
+
+def test_what_is_exported_is_the_light_of_the_hour(tmp_path):
+    """Trims of lamp and group, lanes and switching are in the numbers; what is lost is said."""
+    lamp = PointSource(id="l", name="Lamp", intensity=100.0, trim=1.0, colour_by="colour")
+    dark = lamp.revised(id="d", name="Dark", switched="by clock", on_at=20.0, off_at=5.0)
+    project = Project(sources=(*set_base(), lamp, dark)).revised(
+        balance={"lamps": 1.0, "base": -1.0, "glow": 1.0}, setting={"clock": 12.0}
+    )
+    warnings = export_gltf(project, pale_room(), tmp_path / "out.glb")
+    by_name = {one.name: one for one in load_gltf(tmp_path / "out.glb").sources}
+    assert by_name["Lamp"].intensity == pytest.approx(400.0)
+    assert by_name["Lamp"].trim == 0.0
+    assert not by_name["Dark"].on
+    assert by_name["Sun"].illuminance == pytest.approx(0.5 * set_base()[0].illuminance, rel=1e-3)
+    assert any("12:00" in text for text in warnings)
+    assert any("Glow" in text for text in warnings)

@@ -14,8 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum import __version__
+from wallum.document.lanes import format_clock
 from wallum.document.project import Project, Shot
-from wallum.document.sources import FarLight, Lamp, SkySource, Source, SpotSource, SunSource
+from wallum.document.sources import GROUPS, FarLight, Lamp, SkySource, SpotSource, SunSource
 from wallum.document.storage import write_atomically
 from wallum.errors import ExportProblem
 from wallum.level.gltf_nodes import SOURCE_EXTRAS
@@ -237,13 +238,25 @@ def _light(source: SunSource | Lamp) -> Json:
     return out
 
 
-def _as_now(project: Project) -> tuple[Source, ...]:
-    """The sources as they are at the project's hour: lanes and switching taken in."""
+def _lamps_as_now(project: Project) -> list[Lamp]:
+    """The lamps as they are at the project's hour: lanes, switching and trims taken in."""
     hour = project.setting.clock
     now = at_hour(project, hour)
-    return tuple(
-        one.revised(on=is_on(project, one, hour)) if isinstance(one, Lamp) else one for one in now.sources
-    )
+    lamps = [one for one in now.sources if isinstance(one, Lamp)]
+    return [_plain_lamp(one, project, is_on(project, one, hour)) for one in lamps]
+
+
+def _plain_lamp(lamp: Lamp, project: Project, on: bool) -> Lamp:
+    """A lamp whose intensity has the trims in it: the standard knows none."""
+    stops = lamp.trim + getattr(project.balance, GROUPS[lamp.role])
+    if stops == 0.0 and on == lamp.on:
+        return lamp
+    return lamp.revised(on=on, intensity=min(lamp.intensity * 2.0**stops, 1e7), trim=0.0)
+
+
+def _is_plain(sun: SunSource) -> bool:
+    """Whether a sun's own numbers are its light."""
+    return (sun.stands, sun.light, sun.trim) == ("where set", "own", 0.0)
 
 
 def _far_light(project: Project) -> list[SunSource]:
@@ -256,11 +269,7 @@ def _far_light(project: Project) -> list[SunSource]:
     source = project.source(far.id) if far else None
     if far is None or not isinstance(source, FarLight):
         return [one.revised(on=False) for one in suns]
-    if isinstance(source, SunSource) and (source.stands, source.light, source.trim) == (
-        "where set",
-        "own",
-        0.0,
-    ):
+    if isinstance(source, SunSource) and _is_plain(source) and project.balance.base == 0.0:
         return [source]
     x, y, z = far.direction.tolist()
     strength = float(luminance(far.illuminance))
@@ -346,7 +355,7 @@ def _default_material(level: Level) -> int:
 def build_gltf(project: Project, level: Level) -> tuple[Json, bytes, list[str]]:
     """The document, its binary buffer, and warnings of what the format cannot say."""
     writer = _Writer()
-    lit = [*_far_light(project), *(one for one in _as_now(project) if isinstance(one, Lamp))]
+    lit: list[SunSource | Lamp] = [*_far_light(project), *_lamps_as_now(project)]
     skies = [one for one in project.sources if isinstance(one, SkySource) and one.on]
     all_meshes = list(level.meshes)
     nodes = _part_nodes(level.parts, all_meshes)
@@ -377,6 +386,11 @@ def build_gltf(project: Project, level: Level) -> tuple[Json, bytes, list[str]]:
     if data:
         out["buffers"] = [{"byteLength": len(data)}]
     warnings = [f"{one.name}: glTF has no sky; it is left out" for one in skies]
+    if project.lanes or any(isinstance(one, Lamp) and one.switched != "by hand" for one in project.sources):
+        clock = format_clock(project.setting.clock)
+        warnings.append(f"The day plan is left out: all light is as it is at {clock}")
+    if project.balance.glow != 0.0 or project.follows:
+        warnings.append("Glow is written as the level has it, without its trim and the lamps it follows")
     return {key: value for key, value in out.items() if value != []}, data, warnings
 
 
