@@ -201,6 +201,7 @@ class BalanceView(QWidget):
                 painter.translate(left, 0.0)
                 self._paint_strip(painter, strip)
                 painter.restore()
+        painter.end()
 
     def _paint_strip(self, painter: QPainter, strip: Strip) -> None:
         source = strip.source

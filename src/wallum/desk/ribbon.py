@@ -160,6 +160,7 @@ class DayRibbon(QWidget):
             painter.setPen(QPen(QColor(TOKENS["accent"]), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.end()
 
     def _still_layer(self, sky: QRectF, ratio: float) -> QPixmap:
         layer = QPixmap(self.size() * ratio)
