@@ -116,7 +116,7 @@ def cascades_for(
 
 
 # Shadows of a moving sun are cast by copies whose cells are this many texels wide at most.
-COARSE_TEXELS = 4.0
+COARSE_TEXELS = 6.0
 
 
 @dataclass
