@@ -6,7 +6,7 @@ __all__ = ["Pace"]
 
 # Shares of the full width and height, best first.
 SHARES = (0.5, 0.42, 0.35, 0.3)
-TOO_SLOW_MS, EASY_MS = 40.0, 24.0
+TOO_SLOW_MS, EASY_MS = 34.0, 20.0
 # So many easy pictures in a row before a finer one is tried again.
 PATIENCE = 30
 
