@@ -147,3 +147,11 @@ def test_three_hundred_strips_scroll_and_paint(qtbot, window):
     place = balance.centre_of(balance.strip_of("n299"))
     assert 0.0 < place < balance.width()
     assert not balance.grab().isNull()
+
+
+def test_an_undo_in_the_middle_of_a_drag_lets_go_of_the_exposure(window):
+    window.session.preview("sources/@spot/trim", 2.0)
+    assert window.session.light_dragged
+    window.session.undo()
+    assert not window.session.light_dragged
+    assert window.session.active == frozenset()

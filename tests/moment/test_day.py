@@ -4,7 +4,7 @@ import datetime as dt
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from wallum.document.fields import Parameter, declared
@@ -53,17 +53,17 @@ def test_a_value_lies_between_its_neighbours(rows, hour, info):
 
 @given(knots)
 def test_at_a_peg_its_value_holds(rows):
-    for hour, value, _ in rows:
+    for hour, _, _ in rows:
         others = [one for at, one, _ in rows if at == hour]
-        assert any(value_at(rows, hour, NUMBER) == pytest.approx(one) for one in others) or value in others
+        assert any(value_at(rows, hour, NUMBER) == pytest.approx(one) for one in others)
 
 
 @given(knots)
 def test_midnight_is_no_seam(rows):
     """Without steps, a moment before midnight and a moment after are alike."""
     soft = tuple((hour, value, "even") for hour, value, _ in rows)
-    if len({hour for hour, _, _ in soft}) < len(soft) or any(h < 0.01 or h > 23.99 for h, _, _ in soft):
-        return
+    assume(len({hour for hour, _, _ in soft}) == len(soft))
+    assume(all(0.01 <= hour <= 23.99 for hour, _, _ in soft))
     gap = min(((b[0] - a[0]) % 24.0 or 24.0) for a, b in zip(soft, (*soft[1:], soft[0]), strict=True))
     spread = max(v for _, v, _ in soft) - min(v for _, v, _ in soft)
     jump = abs(value_at(soft, 23.9999, NUMBER) - value_at(soft, 0.0, NUMBER))
@@ -104,9 +104,8 @@ def test_times_read_back_as_they_are_written(text):
 
 @pytest.mark.parametrize("text", ["25:00", "12:75", "teatime", "sunset 20", "sunset + 20", ""])
 def test_times_that_cannot_be_read_are_refused(text):
-    with pytest.raises((ValueProblem, ValueError)):
+    with pytest.raises(ValueProblem):
         parse_peg_time(text)
-        raise ValueError  # `sunset 20` is an angle of 20 degrees: read, but not as minutes
 
 
 def test_clocks():

@@ -174,6 +174,9 @@ class BalanceView(QWidget):
         """Stops that a strip's fader stands at."""
         if strip.source is None:
             return float(getattr(self._session.project.balance, strip.group))
+        lane = self._session.project.lane(strip.source.id, "trim")
+        if lane is None:
+            return float(strip.source.trim)
         now = self._session.now.source(strip.source.id)
         return float(now.trim) if now is not None else 0.0
 

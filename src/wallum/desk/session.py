@@ -91,7 +91,8 @@ class Session(QObject):
         self.history = History(project)
         self._end_listening = self.history.listen(self.changed.emit)
         self.file, self._kept = file, project
-        self.selected, self.active = "", frozenset()
+        self.selected = ""
+        self._hand_off()
         self.hour, self.shown_ev = project.setting.clock, project.look.ev100
         self.selection_changed.emit()
         self.changed.emit()
@@ -190,14 +191,17 @@ class Session(QObject):
             project = self._with(project, f"sources/@{source_id}/{name}", value)
         return project
 
+    def _hand_off(self) -> None:
+        self.active, self.light_dragged = frozenset(), False
+
     def commit(self, label: str) -> None:
         """End a drag as one step."""
-        self.active, self.light_dragged = frozenset(), False
+        self._hand_off()
         self.history.commit(label)
 
     def cancel(self) -> None:
         """End a drag and forget it."""
-        self.active, self.light_dragged = frozenset(), False
+        self._hand_off()
         self.history.cancel()
 
     def set_value(self, label: str, path: str, value: Any) -> bool:
@@ -224,7 +228,7 @@ class Session(QObject):
         except WallumError as error:
             self.failed.emit(str(error))
             return False
-        self.active = frozenset()
+        self._hand_off()
         self.history.edit(label, project)
         return True
 
@@ -258,12 +262,12 @@ class Session(QObject):
             self.select("")
 
     def undo(self) -> None:
-        self.active = frozenset()
+        self._hand_off()
         label = self.history.undo()
         self.told.emit(f"Undone: {label}" if label else "Nothing to undo")
 
     def redo(self) -> None:
-        self.active = frozenset()
+        self._hand_off()
         label = self.history.redo()
         self.told.emit(f"Done again: {label}" if label else "Nothing to do again")
 

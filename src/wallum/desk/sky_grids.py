@@ -45,7 +45,8 @@ class SkyGridThread(QThread):
             self._free.set()
 
     def _go_on(self, done: float) -> bool:
-        self._free.wait(PAUSE_S)
+        while not self._free.wait(PAUSE_S) and not self._given_up.is_set():
+            pass
         if done - self._told >= 0.05:
             self._told = done
             self.progressed.emit(done)
@@ -58,7 +59,8 @@ class SkyGridThread(QThread):
             loaded = self._loaded
             grid = kept_grid(loaded.rays, loaded.level.bounds, self._file, self._go_on)
         except Exception:
+            # The picture goes on without: it must not wait for a grid that does not come.
             log.exception("making the sky grid failed")
-            return
+            grid = None
         if not self._given_up.is_set():
             self.made.emit(self._loaded, grid)

@@ -110,7 +110,8 @@ def parse_peg_time(text: str) -> PegTime:
         return PegTime(hours=parse_clock(plain))
     found = EVENT.match(plain)
     words = {**EVENTS, "rising": ("rising", 0.0), "setting": ("setting", 0.0)}
-    if found is None or found["word"] not in words:
+    # An angle belongs to rising and setting; the named events have theirs.
+    if found is None or found["word"] not in words or (found["angle"] and found["word"] in EVENTS):
         known = ", ".join(EVENTS)
         raise ValueProblem(
             f"cannot read the time {text.strip()!r}", "", f"18:30, {known}, setting -6, or sunset +0:20"

@@ -131,7 +131,7 @@ def _lamps(project: Project, hour: float, lanes: LaneValues) -> tuple[Lamps, dic
 
 def _group_trimmed(rows: NDArray[np.float32], stack: Stack, balance: Balance) -> NDArray[np.float32]:
     """Rows with the trims of their groups."""
-    if not (balance.lamps or balance.accents):
+    if not (balance.lamps or balance.accents or balance.base):
         return rows
     stops = {"lamps": balance.lamps, "accents": balance.accents, "base": balance.base}
     gain = np.array([2.0 ** stops[GROUPS[one.role]] for one in stack.lamps], dtype=np.float32)

@@ -1,7 +1,6 @@
 """The project as it is at an hour: lanes have their say."""
 
 import datetime as dt
-from functools import lru_cache
 from typing import Any
 
 from wallum.document.fields import Item, declared, unchecked
@@ -28,24 +27,19 @@ def day_of(setting: Setting) -> SolarDay:
     return solar_day(observer_of(setting), dt.date.fromisoformat(setting.date))
 
 
-@lru_cache(maxsize=4096)
-def knots_of(lane: Lane, day: SolarDay) -> Knots:
-    """The pegs of a lane on a day, in order of their hours."""
-    knots = [(day.hour_of(peg.at), peg.value, peg.easing) for peg in lane.pegs]
-    return tuple(sorted(knots, key=lambda knot: knot[0]))
-
-
 # Lanes by identity: their hash would walk through every peg at each evaluation.
 _KNOTS: dict[int, tuple[Lane, SolarDay, Knots]] = {}
 
 
-def _knots(lane: Lane, day: SolarDay) -> Knots:
+def knots_of(lane: Lane, day: SolarDay) -> Knots:
+    """The pegs of a lane on a day, in order of their hours."""
     kept = _KNOTS.get(id(lane))
     if kept is not None and kept[0] is lane and kept[1] is day:
         return kept[2]
     if len(_KNOTS) > 4096:
         _KNOTS.clear()
-    knots = knots_of(lane, day)
+    unsorted = ((day.hour_of(peg.at), peg.value, peg.easing) for peg in lane.pegs)
+    knots = tuple(sorted(unsorted, key=lambda knot: knot[0]))
     _KNOTS[id(lane)] = (lane, day, knots)
     return knots
 
@@ -73,7 +67,7 @@ def lane_values(project: Project, hour: float) -> LaneValues:
     kinds = _kinds(project.sources)
     for lane in project.lanes:
         info = declared(kinds[lane.owner])[lane.name]
-        value = value_at(_knots(lane, day), hour, info)
+        value = value_at(knots_of(lane, day), hour, info)
         out.setdefault(lane.owner, {})[lane.name] = value
     return out
 

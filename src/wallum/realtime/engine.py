@@ -172,6 +172,11 @@ class Engine:
             with self.log.measure("open sky") as work:
                 if self.open_sky.fill(gbuffer, view):
                     work["pixels"] = gbuffer.size[0] * gbuffer.size[1]
+        if view.show in INSPECTED:  # surfaces alone: no light, no shadows
+            with self.log.measure("inspect"):
+                self.lighting.inspect(view, *kit.fit(size)[::2])
+            yield
+            return
         seen, dirty = self._see(kit, scene, view)
         for lamp_id in dirty:
             with self.log.measure("lamp shadows") as work:
@@ -179,11 +184,6 @@ class Engine:
             yield
         yield from self._sun_shadows(kit, scene, view.camera, sun_turn)
         self.seen = seen
-        if view.show in INSPECTED:
-            with self.log.measure("inspect"):
-                self.lighting.inspect(view, *kit.fit(size)[::2])
-            yield
-            return
         yield from self._sum(kit, scene, view, seen, active)
 
     def _level(self) -> LevelOnGpu:
