@@ -309,3 +309,16 @@ def test_undo_and_the_hour_do_not_meddle(desk):
     assert put(desk.session.project, "setting/clock", 4.0) != desk.session.project
     assert np.isclose(desk.session.now.setting.clock, 4.0)
     assert desk.picture.surface_at(QPointF(10.0, 10.0)) is not None
+
+
+def test_glow_follows_from_the_start_without_packing_twice(qtbot, desk, day_file):
+    project = load(day_file)
+    part = desk.session.level.level.parts[0].id
+    save(project.with_marks(project.marks_of(part).revised(follows="lamp")), day_file)
+    packed = []
+    desk.background.repacked.connect(packed.append)
+    assert desk.open_reference(str(day_file))
+    qtbot.waitUntil(lambda: desk.session.level is not None, timeout=20_000)
+    assert desk.session.level.follows == {part: "lamp"}
+    qtbot.wait(300)
+    assert packed == []

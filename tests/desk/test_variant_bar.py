@@ -28,3 +28,17 @@ def test_keep_flip_back_tell_and_forget(window):
     assert not bar.choice.isVisible()
     window.session.undo()
     assert bar.choice.count() == 1
+
+
+def test_a_variant_is_kept_at_once_and_named_by_typing_over(window):
+    bar = window.variants
+    bar.keep_next()
+    bar.keep_next()
+    assert [one.name for one in window.session.project.variants] == ["Variant 1", "Variant 2"]
+    bar.choice.lineEdit().setText("Cold night")
+    bar.choice.lineEdit().editingFinished.emit()
+    assert [one.name for one in window.session.project.variants] == ["Variant 1", "Cold night"]
+    assert window.session.history.undo_label == "rename Variant 2"
+    bar.choice.lineEdit().setText("  ")
+    bar.choice.lineEdit().editingFinished.emit()
+    assert bar.choice.currentText() == "Cold night"

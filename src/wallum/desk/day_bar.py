@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QToolButton, QVBoxLayout, QWidget
 
+from wallum.desk.buttons import text_button
 from wallum.desk.ribbon import DayRibbon
 from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
@@ -94,8 +95,8 @@ class DayBar(QWidget):
         left.addWidget(self.loop_button)
         row.addLayout(left)
         row.addWidget(self.ribbon, 1)
-        earlier = self._step_button("\u2212", "The day before", -1)
-        later = self._step_button("+", "The day after", 1)
+        earlier = text_button("\u2212", "The day before", lambda: self._step_date(-1))
+        later = text_button("+", "The day after", lambda: self._step_date(1))
         dates = QHBoxLayout()
         dates.setSpacing(3)
         for widget in (earlier, self.date, later):
@@ -105,14 +106,6 @@ class DayBar(QWidget):
         right.addLayout(dates)
         right.addWidget(self.place_button)
         row.addLayout(right)
-
-    def _step_button(self, text: str, tip: str, days: int) -> QToolButton:
-        button = QToolButton()
-        button.setText(text)
-        button.setToolTip(tip)
-        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        button.clicked.connect(lambda: self._step_date(days))
-        return button
 
     def refresh(self) -> None:
         """Show the present date and place."""

@@ -65,7 +65,8 @@ class ProjectFiles(QObject):
         self._session.level = None
         reference = self._session.project.level
         self.level_opening.emit(Path(reference).name)
-        loader = LevelLoader(reference, self._session.file, self)
+        follows = self._session.project.follows
+        loader = LevelLoader(reference, self._session.file, follows, self)
         loader.loaded.connect(self._take_level)
         loader.failed.connect(self.level_failed)
         self._loaders = [one for one in self._loaders if one.isRunning()] + [loader]

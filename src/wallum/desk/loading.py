@@ -34,11 +34,14 @@ class LoadedLevel:
     follows: dict[str, str] = field(default_factory=dict)
 
 
-def load_now(reference: str, beside: Path | None) -> LoadedLevel:
-    """Open a level and make it ready. Raises LevelProblem."""
+def load_now(reference: str, beside: Path | None, follows: dict[str, str] | None = None) -> LoadedLevel:
+    """Open a level and make it ready. Raises LevelProblem.
+
+    follows : by part, the lamp that its glow follows
+    """
     level = open_level(reference, beside)
     triangles = flatten(level)
-    block = store_value(bundle_level(level, triangles))
+    block = store_value(bundle_level(level, triangles, follows))
     rays = RayScene(level, triangles)
     # The first ray makes Embree build its tree: here, and not under the artist's hand.
     rays.first_visible(np.zeros((1, 3)), np.array([[0.0, -1.0, 0.0]]))
@@ -47,7 +50,7 @@ def load_now(reference: str, beside: Path | None) -> LoadedLevel:
     gc.unfreeze()
     gc.collect()
     gc.freeze()
-    return LoadedLevel(level, block, rays)
+    return LoadedLevel(level, block, rays, follows or {})
 
 
 class LevelLoader(QThread):
@@ -56,9 +59,15 @@ class LevelLoader(QThread):
     loaded = pyqtSignal(object)
     failed = pyqtSignal(str)
 
-    def __init__(self, reference: str, beside: Path | None, parent: QObject | None = None) -> None:
+    def __init__(
+        self,
+        reference: str,
+        beside: Path | None,
+        follows: dict[str, str],
+        parent: QObject | None = None,
+    ) -> None:
         super().__init__(parent)
-        self._reference, self._beside = reference, beside
+        self._reference, self._beside, self._follows = reference, beside, follows
         self._given_up = False
 
     def give_up(self) -> None:
@@ -67,7 +76,7 @@ class LevelLoader(QThread):
 
     def run(self) -> None:
         try:
-            answer = load_now(self._reference, self._beside)
+            answer = load_now(self._reference, self._beside, self._follows)
         except WallumError as error:
             if not self._given_up:
                 self.failed.emit(str(error))

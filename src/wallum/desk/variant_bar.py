@@ -1,11 +1,12 @@
 """Variants of the lighting: keep the present one, flip to another and back, see what differs."""
 
 from PyQt6.QtCore import QSignalBlocker, Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QInputDialog, QToolButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
+from wallum.desk.buttons import text_button
 from wallum.desk.session import Session
 from wallum.document.project import Project
-from wallum.document.variants import applied, differences, kept, without_variant
+from wallum.document.variants import applied, differences, kept, renamed, without_variant
 
 __all__ = ["VariantBar"]
 
@@ -24,29 +25,28 @@ class VariantBar(QWidget):
         row.setSpacing(4)
         self.choice = QComboBox()
         self.choice.setAccessibleName("Variant")
-        self.choice.setToolTip("The variant to flip to")
+        self.choice.setToolTip("The variant to flip to; type over its name to change it")
+        self.choice.setEditable(True)
+        self.choice.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        editor = self.choice.lineEdit()
+        assert editor is not None
+        editor.editingFinished.connect(self._renamed)
         self.choice.setMinimumWidth(110)
         self.choice.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         row.addWidget(self.choice)
         self._buttons = [
-            self._button("Flip", "Flip to the variant, and back (B)", self.flip),
-            self._button("Differs", "What the variant has other than the present lighting", self.tell),
-            self._button("Forget", "Forget the variant", self.forget),
+            text_button("Flip", "Flip to the variant, and back (B)", self.flip),
+            text_button("Differs", "What the variant has other than the present lighting", self.tell),
+            text_button("Forget", "Forget the variant", self.forget),
         ]
-        self._keep = self._button("Keep variant", "Keep the present lighting under a name", self.ask_name)
+        self._keep = text_button(
+            "Keep variant", "Keep the present lighting; its name can be typed over", self.keep_next
+        )
         for button in (*self._buttons, self._keep):
             row.addWidget(button)
         session.changed.connect(self.refresh)
         self._shown: object = None
         self.refresh()
-
-    def _button(self, text: str, tip: str, slot: object) -> QToolButton:
-        button = QToolButton()
-        button.setText(text)
-        button.setToolTip(tip)
-        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        button.clicked.connect(slot)  # type: ignore[arg-type]
-        return button
 
     def refresh(self) -> None:
         """Show the present variants."""
@@ -65,12 +65,24 @@ class VariantBar(QWidget):
         for button in self._buttons:
             button.setVisible(bool(variants))
 
-    def ask_name(self) -> None:
-        """Ask for a name and keep the present lighting."""
-        plain = f"Variant {len(self._session.project.variants) + 1}"
-        name, wanted = QInputDialog.getText(self, "Keep variant", "Name", text=plain)
-        if wanted and name.strip():
-            self.keep(name.strip())
+    def keep_next(self) -> None:
+        """Keep the present lighting at once; its name can be typed over."""
+        taken = {one.name for one in self._session.project.variants}
+        number = next(n for n in range(1, len(taken) + 2) if f"Variant {n}" not in taken)
+        self.keep(f"Variant {number}")
+
+    def _renamed(self) -> None:
+        editor, variant_id = self.choice.lineEdit(), self.choice.currentData()
+        variants = self._session.history.present.variants
+        variant = next((one for one in variants if one.id == variant_id), None)
+        if editor is None or variant is None:
+            return
+        name = editor.text().strip()
+        if not name:
+            editor.setText(variant.name)
+        elif name != variant.name:
+            project = renamed(self._session.history.present, variant.id, name)
+            self._session.history.edit(f"rename {variant.name}", project)
 
     def keep(self, name: str) -> None:
         """Keep the present lighting as a variant."""

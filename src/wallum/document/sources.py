@@ -63,6 +63,22 @@ Direction = Annotated[Vector, AfterValidator(_unit)]
 LinearColour = Annotated[Vector, AfterValidator(_fraction)]
 
 
+def _kelvin(default: float, help_text: str, heading: str = "", step: float = 50.0) -> float:
+    """A colour temperature; under a heading it is folded."""
+    return parameter(
+        default,
+        label="Temperature",
+        help=help_text,
+        unit="K",
+        low=MIN_CCT_K,
+        high=MAX_CCT_K,
+        step=step,
+        scale="log",
+        first=not heading,
+        heading=heading,
+    )
+
+
 class Coloured(Item):
     """What every source shares: name, switch, role and the colour of its light."""
 
@@ -83,16 +99,7 @@ class Coloured(Item):
         first=False,
         heading="Colour",
     )
-    kelvin: float = parameter(
-        3000.0,
-        label="Temperature",
-        help="Correlated colour temperature: low is warm, high is cool.",
-        unit="K",
-        low=MIN_CCT_K,
-        high=MAX_CCT_K,
-        step=50.0,
-        scale="log",
-    )
+    kelvin: float = _kelvin(3000.0, "Correlated colour temperature: low is warm, high is cool.")
     tint: float = parameter(
         0.0,
         label="Tint",
@@ -203,17 +210,8 @@ class SunSource(FarLight):
         label="Light",
         help="Through the air: strength and colour by its height. Own: strength and colour as set.",
     )
-    kelvin: float = parameter(
-        5400.0,
-        label="Temperature",
-        help="Correlated colour temperature, where its light is its own.",
-        unit="K",
-        low=MIN_CCT_K,
-        high=MAX_CCT_K,
-        step=50.0,
-        scale="log",
-        first=False,
-        heading="Own light",
+    kelvin: float = _kelvin(
+        5400.0, "Correlated colour temperature, where its light is its own.", heading="Own light"
     )
     illuminance: float = parameter(
         80000.0,
@@ -238,17 +236,8 @@ class MoonSource(FarLight):
     """The moon: takes over where the sun gives no light any more."""
 
     kind: Literal["moon"] = "moon"
-    kelvin: float = parameter(
-        4100.0,
-        label="Temperature",
-        help="Shown as its colour; its light is the sun's, through the air.",
-        unit="K",
-        low=MIN_CCT_K,
-        high=MAX_CCT_K,
-        step=50.0,
-        scale="log",
-        first=False,
-        heading="Colour",
+    kelvin: float = _kelvin(
+        4100.0, "Shown as its colour; its light is the sun's, through the air.", heading="Colour"
     )
 
     def idle(self) -> frozenset[str]:
@@ -266,17 +255,8 @@ class SkySource(Coloured):
         help="Clear: true for the hour, from noon to night. Plain: a dome of a strength of its own.",
     )
     trim: float = _trim("Stops more or less light than the sky truly gives.")
-    kelvin: float = parameter(
-        9500.0,
-        label="Temperature",
-        help="Correlated colour temperature of a plain dome's light.",
-        unit="K",
-        low=MIN_CCT_K,
-        high=MAX_CCT_K,
-        step=100.0,
-        scale="log",
-        first=False,
-        heading="Plain dome",
+    kelvin: float = _kelvin(
+        9500.0, "Correlated colour temperature of a plain dome's light.", heading="Plain dome", step=100.0
     )
     illuminance: float = parameter(
         12000.0,

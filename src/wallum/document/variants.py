@@ -8,7 +8,7 @@ from wallum.document.quantities import format_quantity
 from wallum.document.sources import new_id
 from wallum.errors import PathProblem
 
-__all__ = ["applied", "differences", "kept", "without_variant"]
+__all__ = ["applied", "differences", "kept", "renamed", "without_variant"]
 
 VARIED: Final = ("sources", "lanes", "look", "air", "balance", "marks")
 
@@ -33,6 +33,13 @@ def kept(project: Project, name: str) -> Project:
 def applied(project: Project, variant_id: str) -> Project:
     """The project lit as a variant is. Raises PathProblem."""
     return project.revised(**_state(_found(project, variant_id)))
+
+
+def renamed(project: Project, variant_id: str, name: str) -> Project:
+    """The project with another name for a variant."""
+    _found(project, variant_id)
+    named = (one.revised(name=name) if one.id == variant_id else one for one in project.variants)
+    return project.revised(variants=tuple(named))
 
 
 def without_variant(project: Project, variant_id: str) -> Project:

@@ -209,8 +209,9 @@ def _sky(project: Project, hour: float, sun: BodyPlace, moon: BodyPlace, far: Su
         setting = project.setting
         turn = _stars_turn(setting, hour)
         stars = Stars(turn, source.stars)
-    key = (float(dome[::5, ::7].sum()), float(dome[0, 0, 0]), *dome[-1, ::12, 1].tolist(), *ground.tolist())
     discs = _discs(project, sun, moon)
+    key = (float(dome[::5, ::7].sum()), float(dome[0, 0, 0]), *dome[-1, ::12, 1].tolist(), *ground.tolist())
+    key += tuple(part for disc in discs for part in (*disc.direction, *disc.luminance, disc.radius_rad))
     return Dome(source.id, dome.astype(np.float32), ground, key, discs, stars)
 
 
