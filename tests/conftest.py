@@ -5,6 +5,11 @@ import threading
 
 import numpy as np
 import pytest
+from hypothesis import HealthCheck, settings
+
+# How quick the machine is on the day decides no test: speed has its own command.
+settings.register_profile("no clock", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("no clock")
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
