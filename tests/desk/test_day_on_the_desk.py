@@ -81,10 +81,10 @@ def test_arrow_keys_step_by_a_quarter_of_an_hour_and_around(desk):
 def test_the_day_plays_loops_and_ends(qtbot, desk):
     desk.session.set_value("day", "setting/day_length", 4.0)
     desk.session.set_hour(23.5)
-    desk.play_action.trigger()
+    desk.act["play"].trigger()
     assert desk.transport.playing
     qtbot.waitUntil(lambda: 0.0 < desk.session.hour < 6.0, timeout=20_000)
-    desk.play_action.trigger()
+    desk.act["play"].trigger()
     assert not desk.transport.playing
     desk.day.loop_button.click()
     assert not desk.transport.loops
@@ -285,7 +285,7 @@ def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
 
 def test_what_is_under_no_pointer_cannot_be_marked(desk, monkeypatch):
     monkeypatch.setattr(desk.picture, "mapFromGlobal", lambda _: QPoint(-50, -50))
-    desk.hero_action.trigger()
+    desk.act["hero"].trigger()
     assert "Point at a part" in desk._told.text()
     assert desk.session.project.marks == ()
 

@@ -65,15 +65,15 @@ def test_a_shadow_is_pulled_by_the_mouse_as_one_step(above):
     """The block's shadow by the ceiling lamp, dragged along the floor."""
     above._look_from(BEHIND)
     above.session.select("lamp")
-    above.pull_action.setChecked(True)
+    above.act["pull"].setChecked(True)
     above._pull_mode()
     lamp = np.array(above.session.project.source("lamp").position)
     # The block stands at 1..2, 0..1, -2.5..-1.5: behind it, seen from the lamp, lies shadow.
     start = place(above, (2.2, 0.0, -2.2)).toPoint()
     goal = np.array([2.4, 0.0, -1.2])
     QTest.mousePress(above.picture, LEFT, PLAIN, start)
-    assert above.picture._pulling
-    caster = above.tools._shadow.caster
+    assert above.picture.held
+    caster = above.shadow._caster
     QTest.mouseMove(above.picture, place(above, goal).toPoint())
     QTest.mouseRelease(above.picture, LEFT, PLAIN, place(above, goal).toPoint())
     moved = np.array(above.session.project.source("lamp").position)
@@ -86,20 +86,32 @@ def test_a_shadow_is_pulled_by_the_mouse_as_one_step(above):
     assert np.array(above.session.project.source("lamp").position) == pytest.approx(lamp)
 
 
-def test_a_lit_place_has_no_shadow_to_take_and_escape_gives_one_back(above):
-    said = []
-    above.session.told.connect(said.append)
-    above.session.select("lamp")
-    above._look_from(Camera((0.0, 2.9, 0.0), (0.0, -1.0, -0.0001), 90.0, far=50.0))
-    assert not above.tools.begin_pull(place(above, (-1.2, 0.0, 1.5)))
-    assert "shines there" in said[-1]
+def test_escape_gives_a_shadow_back(above):
     above._look_from(BEHIND)
-    assert above.tools.begin_pull(place(above, (2.2, 0.0, -2.2)))
-    above.tools.pull(place(above, (2.4, 0.0, -1.2)))
+    above.session.select("lamp")
+    grip = above.shadow.take(place(above, (2.2, 0.0, -2.2)))
+    grip.drag(place(above, (2.4, 0.0, -1.2)))
     assert above.session.project is not above.session.history.present
-    assert above.tools.cancel_pull()
+    grip.give_back()
     assert above.session.project is above.session.history.present
-    assert not above.tools.cancel_pull()
+
+
+def test_on_lit_ground_a_stick_is_stood_and_its_shadow_pulled(above):
+    above.session.select("lamp")
+    assert above.shadow.take(place(above, (-1.2, 0.0, 1.5))) is None
+    assert above.shadow.stick.foot == pytest.approx([-1.2, 0.0, 1.5], abs=0.02)
+    lamp, end = np.array(above.session.project.source("lamp").position), above.shadow.stick.end
+    # By hand: the lamp, the stick's end and the end of its shadow lie on one line.
+    fallen = above.shadow.shadow_end()
+    assert np.cross(end - lamp, fallen - end) == pytest.approx(np.zeros(3), abs=1e-3)
+    grip = above.shadow.take(place(above, fallen))
+    goal = fallen + np.array([0.1, 0.0, -0.4])
+    grip.drag(place(above, goal))
+    assert above.shadow.shadow_end() == pytest.approx(goal, abs=0.02)
+    grip.let_go()
+    assert above.session.history.undo_label == "pull the shadow of Ceiling Lamp"
+    above.shadow.put_away()
+    assert above.shadow.shadow_end() is None
 
 
 def test_the_meter_reads_and_a_source_delivers_what_is_typed(above):
@@ -131,7 +143,7 @@ def test_views_are_chosen_both_ways_and_are_no_edit(qtbot, window):
     scale = window.picture.grab().toImage()
     colours = {scale.pixelColor(20, y).name() for y in range(scale.height())}
     assert len(colours) > 10  # the scale is there
-    window.view_action.trigger()
+    window.act["view"].trigger()
     assert window.views.currentText() == "zebra"
     window.views.setCurrentText("final")
     assert window.session.history.undo_label == ""

@@ -12,16 +12,16 @@ def test_keep_flip_back_tell_and_forget(window):
     bar.tell()
     assert "Ceiling Lamp, temperature: 7 000 K to 2 900 K" in said[-1]
     before = window.session.history.present
-    window.flip_action.trigger()
+    window.act["flip"].trigger()
     assert window.session.project.source("lamp").kelvin == 2900.0
     assert window.session.history.undo_label == "flip to Warm"
-    window.flip_action.trigger()
+    window.act["flip"].trigger()
     assert window.session.project.source("lamp").kelvin == 7000.0
     assert window.session.project == before
     # An edit after a flip starts from there: the next flip goes to the variant again.
-    window.flip_action.trigger()
+    window.act["flip"].trigger()
     window.session.set_value("dim", "sources/@lamp/intensity", 5.0)
-    window.flip_action.trigger()
+    window.act["flip"].trigger()
     assert window.session.project.source("lamp").intensity == 90.0
     bar.forget()
     assert window.session.project.variants == ()

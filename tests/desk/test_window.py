@@ -137,10 +137,10 @@ def test_a_drag_in_the_pane_is_one_step_with_its_name(window, qtbot):
     history = window.session.history
     assert lamp(window).intensity == pytest.approx(180.0)
     assert history.undo_label == "Ceiling Lamp, intensity"
-    window.undo_action.trigger()
+    window.act["undo"].trigger()
     assert lamp(window).intensity == 90.0
     assert history.undo_label == ""
-    window.redo_action.trigger()
+    window.act["redo"].trigger()
     assert lamp(window).intensity == pytest.approx(180.0)
 
 
@@ -187,7 +187,7 @@ def test_the_list_switches_selects_and_removes(window, qtbot):
     window.sources.setFocus()
     qtbot.keyClick(window.sources, Qt.Key.Key_Delete)
     assert "Block Spot" not in [one.name for one in window.session.project.sources]
-    window.undo_action.trigger()
+    window.act["undo"].trigger()
     assert lamp(window, "Block Spot").on is False
 
 
@@ -272,7 +272,7 @@ def test_a_put_spot_looks_back_at_the_surface(window):
 
 def test_framing_brings_the_selected_into_view(window):
     window.session.select(lamp(window).id)
-    window.frame_action.trigger()
+    window.act["frame"].trigger()
     mark = next(m for m in window.picture.marks() if m.source_id == lamp(window).id)
     assert abs(mark.at.x() / window.picture.width() - 0.5) < 0.02
 

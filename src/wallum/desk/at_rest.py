@@ -21,6 +21,7 @@ class AtRest(QObject):
     """Waits until nothing was asked for a while; never works while the hand does."""
 
     worked_out = pyqtSignal(object)  # by source id, what it gives
+    pool_found = pyqtSignal(str, object, object)  # lamp id, camera, its field of lux
 
     def __init__(
         self, session: Session, link: RenderLink, picture: PictureView, transport: Transport
@@ -29,6 +30,8 @@ class AtRest(QObject):
         self._session, self._link, self._picture, self._transport = session, link, picture, transport
         self._contributions = ContributionThread()
         self._contributions.worked_out.connect(self.worked_out)
+        self._contributions.pool_found.connect(self.pool_found)
+        session.selection_changed.connect(self.asked)
         self._thumbs_of: tuple[object, ...] = (None, None, None)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -52,7 +55,9 @@ class AtRest(QObject):
             self._timer.start()
             return
         scene = evaluate(self._session.project, self._session.hour)
-        self._contributions.ask(loaded, scene, self._picture.camera, self._session.shown_ev)
+        lamp = self._session.selected
+        camera = self._picture.camera_as_shown
+        self._contributions.ask(loaded, scene, camera, self._session.shown_ev, lamp)
         self._picture_shots(scene, far_for(loaded.level.bounds))
 
     def _picture_shots(self, scene: LitScene, far: float) -> None:

@@ -60,6 +60,7 @@ class BalanceView(QWidget):
         self._trims: Balance | None = None
         self._scroll = 0.0
         self._drag: tuple[Strip, float, float] | None = None
+        self._alike: dict[str, tuple[Strip, float]] = {}  # strips that are dragged with it
         self._focused = ""
         self._editor: QLineEdit | None = None
         self.setFixedHeight(125)
@@ -208,7 +209,7 @@ class BalanceView(QWidget):
 
     def _paint_strip(self, painter: QPainter, strip: Strip) -> None:
         source = strip.source
-        chosen = source is not None and source.id == self._session.selected
+        chosen = source is not None and source.id in self._session.selection
         if source is None or chosen:
             painter.fillRect(QRectF(1, 0, WIDTH - 2, self.height()), QColor(TOKENS["ground"]))
         if chosen:
@@ -300,9 +301,14 @@ class BalanceView(QWidget):
                 self.see_only("" if self.only == strip.source.id else strip.source.id)
             return
         if strip.source is not None:
-            self._session.select(strip.source.id)
+            if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+                self._session.select_also(strip.source.id)
+                return
+            if strip.source.id not in self._session.selection:
+                self._session.select(strip.source.id)
         if at.y() < TRACK_BOTTOM + 6:
             self._drag = (strip, at.y(), self.trim_of(strip))
+            self._alike = {one.key: (one, self.trim_of(one)) for one in self._dragged_with(strip)}
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -316,12 +322,24 @@ class BalanceView(QWidget):
         grain = STEP * fine
         stops = round(min(max(trim + moved, -12.0), 12.0) / grain) * grain
         if abs(stops - self.trim_of(strip)) > 1e-9:
-            self._session.preview(self._path(strip), round(stops, 4))
+            values = {self._path(strip): round(stops, 4)}
+            for other, before in self._alike.values():
+                moved = min(max(before + stops - trim, -12.0), 12.0)
+                values[self._path(other)] = round(moved, 4)
+            self._session.preview_all(values)
+
+    def _dragged_with(self, strip: Strip) -> list[Strip]:
+        """The other selected strips, where a selected one is dragged; locked ones stay."""
+        if strip.source is None or strip.source.id not in self._session.selection:
+            return []
+        chosen = [one for one in self._strips if one.source and one.source.id in self._session.selection]
+        return [one for one in chosen if one.key != strip.key and one.source and not one.source.locked]
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._drag is not None:
             strip, self._drag = self._drag[0], None
-            self._session.commit(f"{self._name(strip)}, trim")
+            more = f" and {len(self._alike)} more" if self._alike else ""
+            self._session.commit(f"{self._name(strip)}{more}, trim")
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

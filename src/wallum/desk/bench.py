@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSplitter, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 __all__ = ["compose_bench", "headed", "order_bar", "status_row", "top_bar"]
 
@@ -42,9 +42,13 @@ def headed(text: str) -> QWidget:
 
 
 def top_bar(
-    name: QLabel, tools: Sequence[QAction], shown: Sequence[QWidget], others: Sequence[QAction]
+    name: QLabel,
+    tools: Sequence[QAction],
+    shown: Sequence[QWidget],
+    others: Sequence[QAction],
+    menu: QMenu,
 ) -> QWidget:
-    """The project's name, the picture's tools, and the buttons for files and steps."""
+    """The project's name, the picture's tools, the buttons for files and steps, all commands."""
     bar = QFrame()
     bar.setObjectName("bar")
     layout = QHBoxLayout(bar)
@@ -60,6 +64,13 @@ def top_bar(
     layout.addStretch(1)
     for action in others:
         layout.addWidget(_button(action))
+    more = QToolButton()
+    more.setText("All")
+    more.setToolTip("Every command, with its key")
+    more.setMenu(menu)
+    more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+    more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    layout.addWidget(more)
     return bar
 
 

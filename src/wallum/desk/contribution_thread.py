@@ -11,6 +11,7 @@ from wallum.judge.ledger import ledger
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.transport.contributions import LAYER_SIZE, Layers, fill_layers
+from wallum.transport.pool import pool_field
 from wallum.transport.surfaces import SeenSurfaces, seen_surfaces
 
 __all__ = ["ContributionThread"]
@@ -23,19 +24,25 @@ class ContributionThread(QThread):
     """Works on one request at a time; one that is newer makes it give up."""
 
     worked_out = pyqtSignal(object)  # by source id, what it gives
+    pool_found = pyqtSignal(str, object, object)  # lamp id, camera, its field of lux
 
     def __init__(self) -> None:
         super().__init__()
         self._lock = threading.Condition()
-        self._wanted: tuple[LoadedLevel, LitScene, Camera, float] | None = None
+        self._wanted: tuple[LoadedLevel, LitScene, Camera, float, str] | None = None
         self._ended = False
         self._stop = False
         self._seen: tuple[object, Camera, SeenSurfaces] | None = None
 
-    def ask(self, loaded: LoadedLevel, scene: LitScene, camera: Camera, ev100: float) -> None:
-        """Work out what each source of a scene gives; what was asked before is given up."""
+    def ask(
+        self, loaded: LoadedLevel, scene: LitScene, camera: Camera, ev100: float, pool_of: str = ""
+    ) -> None:
+        """Work out what each source of a scene gives; what was asked before is given up.
+
+        pool_of : id of a lamp whose pool is found first
+        """
         with self._lock:
-            self._wanted = (loaded, scene, camera, ev100)
+            self._wanted = (loaded, scene, camera, ev100, pool_of)
             self._lock.notify()
         if not self.isRunning():
             self.start()
@@ -74,8 +81,10 @@ class ContributionThread(QThread):
             kept = self._seen = (loaded.rays, camera, seen)
         return kept[2]
 
-    def _work(self, loaded: LoadedLevel, scene: LitScene, camera: Camera, ev100: float) -> None:
+    def _work(self, loaded: LoadedLevel, scene: LitScene, camera: Camera, ev100: float, pool_of: str) -> None:
         layers = Layers(self._surfaces(loaded, camera))
+        if pool_of in scene.lamps.ids:
+            self.pool_found.emit(pool_of, camera, pool_field(loaded.rays, scene, layers.seen, pool_of))
         for _ in fill_layers(layers, loaded.rays, scene):
             if self._stop or self._wanted is not None or self._ended:
                 return

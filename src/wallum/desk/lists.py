@@ -2,9 +2,9 @@
 
 from functools import lru_cache
 
-from PyQt6.QtCore import QPointF, QRect, QSignalBlocker, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QItemSelectionModel, QPointF, QRect, QSignalBlocker, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
-from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
+from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QWidget
 
 from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
@@ -89,7 +89,8 @@ class SourceList(QListWidget):
         self.setAccessibleName("Sources")
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setUniformItemSizes(True)
-        self.currentItemChanged.connect(self._choose)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.itemSelectionChanged.connect(self._choose)
         self.itemDoubleClicked.connect(lambda item: self.frame_asked.emit(item.data(ID)))
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self._show_selection)
@@ -118,25 +119,32 @@ class SourceList(QListWidget):
     def _fill(self, row: int, source: Source) -> None:
         item = self.item(row)
         assert item is not None
-        item.setText(f"{source.name}")
+        item.setText(f"{source.name} \N{MIDDLE DOT} locked" if source.locked else source.name)
         item.setIcon(source_icon(source))
         item.setToolTip(
-            f"{source.name}: {_strength(source)}{'' if source.on else ', off'}. Space switches it."
+            f"{source.name}: {_strength(source)}{'' if source.on else ', off'}"
+            f"{', locked' if source.locked else ''}. Space switches it."
         )
         item.setForeground(QColor(TOKENS["text" if source.on else "quiet"]))
 
     def _show_selection(self) -> None:
         with QSignalBlocker(self):
+            if not self._session.selection:
+                self.setCurrentItem(None)
             for row in range(self.count()):
                 item = self.item(row)
-                if item is not None and item.data(ID) == self._session.selected:
-                    self.setCurrentItem(item)
-                    return
-            self.setCurrentItem(None)
-            self.clearSelection()
+                if item is None:
+                    continue
+                if item.data(ID) == self._session.selected:
+                    self.setCurrentItem(item, QItemSelectionModel.SelectionFlag.NoUpdate)
+                item.setSelected(item.data(ID) in self._session.selection)
 
-    def _choose(self, item: QListWidgetItem | None) -> None:
-        self._session.select(item.data(ID) if item is not None else "")
+    def _choose(self) -> None:
+        chosen = [str(item.data(ID)) for item in self.selectedItems()]
+        current = self.currentItem()
+        if current is not None and current.isSelected():  # what was clicked last leads
+            chosen.sort(key=lambda one: one == current.data(ID))
+        self._session.select(*chosen)
 
     def _switch(self, source_id: str) -> None:
         source = self._session.project.source(source_id)

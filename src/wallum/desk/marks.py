@@ -1,10 +1,11 @@
-"""Marks on the picture: a ring of its own colour for each lamp, an aim stick for the selected."""
+"""Marks on the picture: a ring of its own colour for each lamp, a second about the selected."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from wallum.desk.tokens import TOKENS
@@ -13,7 +14,7 @@ from wallum.document.sources import Lamp, SpotSource
 from wallum.moment.camera import Camera
 from wallum.moment.shown_colour import shown_colour
 
-__all__ = ["Mark", "draw_marks", "mark_at", "place_marks"]
+__all__ = ["Mark", "draw_label", "draw_marks", "mark_at", "place_marks"]
 
 RING_PX = 6.0
 CATCH_PX = 11.0
@@ -34,9 +35,14 @@ class Mark:
     on: bool
 
 
-def place_marks(project: Project, camera: Camera, width: float, height: float) -> list[Mark]:
-    """Marks of the lamps that lie before the camera, far ones first."""
-    lamps = [one for one in project.sources if isinstance(one, Lamp)]
+def place_marks(
+    project: Project, camera: Camera, width: float, height: float, shown: Sequence[str] = ()
+) -> list[Mark]:
+    """Marks of the lamps that lie before the camera, far ones first.
+
+    shown : ids of lamps whose marks are there even where they are hidden
+    """
+    lamps = [one for one in project.sources if isinstance(one, Lamp) and (not one.hidden or one.id in shown)]
     if not lamps:
         return []
     ends = [
@@ -102,17 +108,25 @@ def _ring(colour: tuple[int, int, int], on: bool, ratio: float) -> QPixmap:
     return pixmap
 
 
-def _draw_selected(painter: QPainter, mark: Mark) -> None:
+def _draw_selected(painter: QPainter, mark: Mark, leads: bool) -> None:
     for ink, width in ((RIM, 3.4), (QColor(TOKENS["accent"]), 1.5)):
-        painter.setPen(QPen(ink, width))
+        painter.setPen(QPen(ink, width, Qt.PenStyle.SolidLine if leads else Qt.PenStyle.DotLine))
         painter.drawEllipse(mark.at, RING_PX + 4.0, RING_PX + 4.0)
-        if mark.aim is not None:
-            painter.drawLine(mark.at, mark.aim)
-            painter.drawEllipse(mark.aim, 2.5, 2.5)
 
 
-def draw_marks(painter: QPainter, marks: list[Mark], selected: str, ratio: float = 1.0) -> None:
-    """A ring for each lamp with a tick toward its aim; the selected one with its stick.
+def draw_label(painter: QPainter, at: QPointF, text: str, inside: QRect) -> None:
+    """A few words on a plate, moved to lie inside."""
+    box = QRectF(painter.fontMetrics().boundingRect(text)).adjusted(-6, -3, 6, 3)
+    box.moveBottomLeft(at)
+    box.moveLeft(min(max(box.left(), inside.left() + 2.0), inside.right() - box.width() - 2.0))
+    box.moveTop(min(max(box.top(), inside.top() + 2.0), inside.bottom() - box.height() - 2.0))
+    painter.fillRect(box, QColor(30, 30, 30, 220))
+    painter.setPen(QColor(TOKENS["text"]))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def draw_marks(painter: QPainter, marks: list[Mark], selection: Sequence[str], ratio: float = 1.0) -> None:
+    """A ring for each lamp with a tick toward its aim; a second ring about what is selected.
 
     ratio : device pixels per pixel
     """
@@ -121,8 +135,8 @@ def draw_marks(painter: QPainter, marks: list[Mark], selected: str, ratio: float
     middle = QPointF(RING_PX + 3, RING_PX + 3)
     for mark in marks:
         painter.drawPixmap(mark.at - middle, _ring(mark.colour, mark.on, ratio))
-        if mark.source_id == selected:
-            _draw_selected(painter, mark)
+        if mark.source_id in selection:
+            _draw_selected(painter, mark, mark.source_id == selection[-1])
         elif mark.aim is not None:
             for ink, width in ((RIM, 3.4), (QColor(*mark.colour), 1.6)):
                 painter.setPen(QPen(ink, width))

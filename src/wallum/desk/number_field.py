@@ -54,6 +54,7 @@ class NumberField(QWidget):
         self.info = info
         self._prefix = prefix
         self._value = 0.0
+        self.differs = False  # whether it stands for several values that are not alike
         self._start: tuple[QPoint, float] | None = None
         self._moved = False
         self._editor: QLineEdit | None = None
@@ -68,9 +69,11 @@ class NumberField(QWidget):
     def value(self) -> float:
         return self._value
 
-    def show_value(self, value: float) -> None:
-        """Show a value; emits nothing."""
+    def show_value(self, value: float, differs: bool | None = None) -> None:
+        """Show a value; emits nothing. differs : whether others that it stands for are not it."""
         self._value = value
+        if differs is not None:
+            self.differs = differs
         self.update()
 
     @property
@@ -91,6 +94,10 @@ class NumberField(QWidget):
         if self._prefix:
             painter.setPen(QColor(TOKENS["quiet"]))
             painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter, self._prefix)
+        if self.differs:
+            painter.fillRect(QRect(1, 1, 3, self.height() - 3), QColor(TOKENS["second"]))
+            painter.setPen(QColor(TOKENS["second"]))
+            painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter, "\u2260" if not self._prefix else "")
         painter.setPen(QColor(TOKENS["text" if self.isEnabled() else "edge"]))
         room = inside.width() - (10 if self._prefix else 0)
         shown = self.fontMetrics().elidedText(self.text, Qt.TextElideMode.ElideLeft, room)

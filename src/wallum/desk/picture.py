@@ -1,11 +1,12 @@
 """The picture: shows the newest frame and its marks; turns the hand's moves into camera moves.
 
 Drag: orbit about what was under the pointer. Right drag: look around. Middle drag: slide.
-Wheel: approach what is under the pointer. E, D, S, F and R, W: fly. A lamp's ring can be
-dragged parallel to the picture.
+Wheel: approach what is under the pointer. E, D, S, F and R, W: fly. Lamps are dragged by their
+rings and handles (fine with Shift, Escape gives back); Ctrl adds to the selection.
 """
 
 import time
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Protocol
 
@@ -20,12 +21,15 @@ from PyQt6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
+    QPen,
     QResizeEvent,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from wallum.desk.marks import Mark, draw_marks, mark_at, place_marks
+from wallum.desk.grips import Grip, LampGrip
+from wallum.desk.handles import Handle, Stand, draw_handles, handle_at, place_handles, stand_of
+from wallum.desk.marks import Mark, draw_label, draw_marks, mark_at, place_marks
 from wallum.desk.navigation import approach, fly, look, orbit, slide
 from wallum.desk.session import Session
 from wallum.desk.stops_scale import draw_stops_scale
@@ -33,12 +37,14 @@ from wallum.desk.tokens import TOKENS
 from wallum.document.sources import Lamp
 from wallum.moment.camera import Camera
 from wallum.realtime.request import Frame
+from wallum.transport.rays import RayScene
 
 __all__ = ["PictureView"]
 
 DEGREES_PER_PIXEL = 0.25
 WHEEL_SHARE = 0.12
 CLICK_PX = 4.0
+FINE = 0.1
 FLY_MS = 16
 FLY_SHARE_PER_S = 0.12  # of the level's size
 KEYS = {
@@ -47,13 +53,10 @@ KEYS = {
 }  # fmt: skip
 
 
-class ShadowTool(Protocol):
-    """What takes drags in the picture instead of the camera."""
+class Tool(Protocol):
+    """What takes drags of the left button in the picture instead of the camera."""
 
-    def begin_pull(self, at: QPointF) -> bool: ...
-    def pull(self, at: QPointF) -> None: ...
-    def end_pull(self) -> None: ...
-    def cancel_pull(self) -> bool: ...
+    def take(self, at: QPointF) -> Grip | None: ...
 
 
 class PictureView(QWidget):
@@ -74,10 +77,13 @@ class PictureView(QWidget):
         self._drag: tuple[Qt.MouseButton, QPointF] | None = None
         self._last = QPointF()
         self._pivot: NDArray[np.float64] = np.zeros(3)
-        self._lamp: tuple[Mark, NDArray[np.float64]] | None = None
+        self._grip: Grip | None = None
+        self._label = ""  # what is said beside the pointer while something is held
+        self._stand: tuple[Lamp, RayScene, Stand] | None = None
+        self._box: QRectF | None = None  # drawn about what is to be selected
         self._keys: set[int] = set()
-        self.tool: ShadowTool | None = None  # takes drags of the left button while it is set
-        self._pulling = False
+        self.tool: Tool | None = None  # takes drags of the left button while it is set
+        self.overlays: list[Callable[[QPainter], None]] = []
         self.view = "final"
         self._flown = 0.0
         self._fly_timer = QTimer(self)
@@ -103,6 +109,11 @@ class PictureView(QWidget):
         self._note = text
         self.update()
 
+    @property
+    def camera_as_shown(self) -> Camera:
+        """The camera with the aspect of this picture."""
+        return self.camera.with_aspect(self.width() / max(self.height(), 1))
+
     def pixel_size(self) -> tuple[int, int]:
         """Size to draw at, in device pixels."""
         ratio = self.devicePixelRatioF()
@@ -110,8 +121,34 @@ class PictureView(QWidget):
 
     def marks(self) -> list[Mark]:
         """Marks of the lamps as the view shows them now."""
-        camera = self.camera.with_aspect(self.width() / max(self.height(), 1))
-        return place_marks(self._session.project, camera, self.width(), self.height())
+        camera = self.camera_as_shown
+        shown = self._session.selection
+        return place_marks(self._session.project, camera, self.width(), self.height(), shown)
+
+    def _stand_of_selected(self) -> Stand | None:
+        """How the selected lamp stands; rays are sent only when it or the level has changed."""
+        lamp, loaded = self._session.now.source(self._session.selected), self._session.level
+        if not isinstance(lamp, Lamp) or loaded is None:
+            return None
+        kept = self._stand
+        if kept is None or kept[0] != lamp or kept[1] is not loaded.rays:
+            kept = self._stand = (lamp, loaded.rays, stand_of(loaded.rays, lamp))
+        return kept[2]
+
+    def handles(self) -> list[Handle]:
+        """What the selected lamp can be taken by; nothing of a locked one."""
+        source = self._session.selected_source
+        stand = self._stand_of_selected()
+        if stand is None or source is None or source.locked or self.tool is not None:
+            return []
+        camera = self.camera_as_shown
+        return place_handles(stand, camera, self.width(), self.height())
+
+    def place_of(self, point: NDArray[np.float64]) -> QPointF | None:
+        """Where a point (3,) of the level is in the picture; None behind the camera."""
+        camera = self.camera_as_shown
+        x, y, depth = camera.place_in_picture(np.asarray(point)[None])[0].tolist()
+        return QPointF(x * self.width(), y * self.height()) if depth > camera.near else None
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -127,9 +164,22 @@ class PictureView(QWidget):
             painter.drawImage(QRectF(self.rect()), self._image)
         if self.view == "false colour":
             draw_stops_scale(painter, self.height())
-        draw_marks(painter, self.marks(), self._session.selected, self.devicePixelRatioF())
+        self._paint_over(painter)
         painter.end()
         self.painted.emit(self._frame)
+
+    def _paint_over(self, painter: QPainter) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for overlay in self.overlays:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            overlay(painter)
+        draw_handles(painter, self.handles())
+        draw_marks(painter, self.marks(), self._session.selection, self.devicePixelRatioF())
+        if self._box is not None:
+            painter.setPen(QPen(QColor(TOKENS["accent"]), 1, Qt.PenStyle.DashLine))
+            painter.drawRect(self._box.normalized())
+        if self._label:
+            draw_label(painter, self._last + QPointF(16.0, -12.0), self._label, self.rect())
 
     def resizeEvent(self, _: QResizeEvent | None) -> None:
         self.resized.emit()
@@ -143,7 +193,7 @@ class PictureView(QWidget):
 
     def ray(self, at: QPointF) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Origin and direction (1, 3) through a place of the widget."""
-        camera = self.camera.with_aspect(self.width() / max(self.height(), 1))
+        camera = self.camera_as_shown
         x, y = np.array([at.x() / self.width()]), np.array([at.y() / self.height()])
         return np.array([camera.eye]), camera.rays(x, y)
 
@@ -178,19 +228,54 @@ class PictureView(QWidget):
         assert event is not None
         if self._drag is not None:
             return
-        self._drag, self._last = (event.button(), event.position()), event.position()
-        self._lamp = None
-        if self.tool is not None and event.button() == Qt.MouseButton.LeftButton:
-            self._pulling = self.tool.begin_pull(event.position())
-            return
-        mark = mark_at(self.marks(), event.position())
-        if mark is not None and event.button() == Qt.MouseButton.LeftButton:
-            self._session.select(mark.source_id)
-            source = self._session.selected_source
-            assert isinstance(source, Lamp)
-            self._lamp = (mark, np.array(source.position))
+        at = event.position()
+        self._drag, self._last = (event.button(), at), at
+        self._grip, self._box = None, None
+        if event.button() == Qt.MouseButton.LeftButton:
+            if self.tool is not None:
+                self._grip = self.tool.take(at)
+            elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+                self._select_also(at)
+            else:
+                self._grip = self._take(at)
+        if self._grip is None:
+            self._pivot = self._pivot_at(at)
+
+    def _take(self, at: QPointF) -> Grip | None:
+        """Take a handle of the selected lamp, or another lamp by its ring."""
+        handle = handle_at(self.handles(), at)
+        mark = mark_at(self.marks(), at)
+        if handle is None or (handle.kind == "foot" and mark is not None):
+            if mark is None:
+                return None
+            if mark.source_id not in self._session.selection:
+                self._session.select(mark.source_id)
+            others = (one for one in self._session.selection if one != mark.source_id)
+            self._session.select(*others, mark.source_id)
+            handle = Handle("move", mark.at)
+        stand = self._stand_of_selected()
+        source = self._session.selected_source
+        if stand is None or source is None or source.locked:
+            if source is not None and source.locked:
+                self._session.told.emit(f"{source.name} is locked: unlock it first (L)")
+            return None
+        ray = self._single_ray
+        camera = self.camera_as_shown
+        height = float(self.height())
+        return LampGrip(self._session, handle.kind, stand, at, camera, ray, self.surface_at, height)
+
+    def _single_ray(self, at: QPointF) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        origin, direction = self.ray(at)
+        return origin[0], direction[0]
+
+    def _select_also(self, at: QPointF) -> None:
+        """A ring joins the selection or leaves it; from elsewhere a box is drawn."""
+        mark = mark_at(self.marks(), at)
+        if mark is not None:
+            self._session.select_also(mark.source_id)
+            self._drag = None
         else:
-            self._pivot = self._pivot_at(event.position())
+            self._box = QRectF(at, at)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -201,13 +286,17 @@ class PictureView(QWidget):
         if (at - start).manhattanLength() < CLICK_PX and self._last == start:
             return
         self._last = at
-        if self.tool is not None and button == Qt.MouseButton.LeftButton:
-            if self._pulling:
-                self.tool.pull(at)
-            return
-        if self._lamp is not None:
-            self._drag_lamp(at - start)
-            return
+        if self._box is not None:
+            self._box = QRectF(start, at)
+            self.update()
+        elif self._grip is not None:
+            fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._label = self._grip.drag(start + (at - start) * (FINE if fine else 1.0))
+            self.update()
+        elif self.tool is None or button != Qt.MouseButton.LeftButton:
+            self._drag_camera(button, step)
+
+    def _drag_camera(self, button: Qt.MouseButton, step: QPointF) -> None:
         across, down = step.x() * DEGREES_PER_PIXEL, step.y() * DEGREES_PER_PIXEL
         if button == Qt.MouseButton.LeftButton:
             self._move(orbit(self.camera, self._pivot, -across, down))
@@ -218,34 +307,30 @@ class PictureView(QWidget):
             scale = 2.0 * self.camera.tangents[1] * distance / self.height()
             self._move(slide(self.camera, -step.x() * scale, step.y() * scale))
 
-    def _drag_lamp(self, moved: QPointF) -> None:
-        assert self._lamp is not None
-        mark, start = self._lamp
-        scale = 2.0 * self.camera.tangents[1] * mark.depth_m / self.height()
-        right, up, _ = self.camera.rotation()
-        place = start + right * moved.x() * scale - up * moved.y() * scale
-        x, y, z = (round(float(part), 4) for part in place)
-        self._session.preview(f"sources/@{mark.source_id}/position", (x, y, z))
-
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if self._drag is None or event.button() != self._drag[0]:
             return
         button, start = self._drag
-        self._drag = None
+        self._drag, self._label = None, ""
         clicked = (event.position() - start).manhattanLength() < CLICK_PX
-        if self.tool is not None and button == Qt.MouseButton.LeftButton:
-            if self._pulling:
-                self._pulling = False
-                self.tool.end_pull()
-            return
-        if self._lamp is not None:
-            self._lamp = None
-            source = self._session.selected_source
-            self._session.commit(f"{source.name if source else 'lamp'}, place")
-        elif clicked and button == Qt.MouseButton.LeftButton:
+        if self._box is not None:
+            box, self._box = self._box.normalized(), None
+            inside = [one.source_id for one in self.marks() if box.contains(one.at)]
+            self._session.select(*self._session.selection, *inside)
+            self.update()
+        elif self._grip is not None:
+            self._grip.let_go()
+            self._grip = None
+        elif clicked and button == Qt.MouseButton.LeftButton and self.tool is None:
             self._session.select("")
             self.picked.emit(event.position())
+        self.update()
+
+    @property
+    def held(self) -> bool:
+        """Whether the hand holds something in the picture."""
+        return self._grip is not None
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
@@ -260,12 +345,11 @@ class PictureView(QWidget):
                 self._keys.add(event.key())
                 self._flown = time.perf_counter()
                 self._fly_timer.start()
-        elif event.key() == Qt.Key.Key_Escape and self.tool is not None and self._pulling:
-            self._pulling, self._drag = False, None
-            self.tool.cancel_pull()
-        elif event.key() == Qt.Key.Key_Escape and self._lamp is not None:
-            self._lamp, self._drag = None, None
-            self._session.cancel()
+        elif event.key() == Qt.Key.Key_Escape and self._drag is not None:
+            if self._grip is not None:
+                self._grip.give_back()
+            self._grip, self._drag, self._box, self._label = None, None, None, ""
+            self.update()
         else:
             super().keyPressEvent(event)
 

@@ -1,8 +1,6 @@
-"""Tools on the picture that work back from the result: aim, kick, pull a shadow, meter."""
+"""Tools on the picture that work back from the result: aim, kick, align, meter."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,27 +8,19 @@ from PyQt6.QtCore import QObject, QPointF, pyqtSignal
 
 from wallum.desk.picture import PictureView
 from wallum.desk.session import Session
+from wallum.desk.shadow_tool import changes_between
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import Coloured, FarLight, Lamp, SpotSource
 from wallum.errors import WallumError
-from wallum.moment.aiming import aimed_at, for_reading, kicked, pulled
+from wallum.moment.aiming import aimed_at, aligned, for_reading, kicked
 from wallum.moment.evaluate import evaluate
 from wallum.physics.exposure import ev_for_luminance
 from wallum.transport.direct import Reading, direct_illuminance
 
-__all__ = ["PictureTools", "PulledShadow"]
+__all__ = ["PictureTools"]
 
 Point = NDArray[np.float64]
 METER_SAMPLES = 64
-LIFT_M = 2e-3
-
-
-@dataclass(frozen=True)
-class PulledShadow:
-    """A shadow that is being pulled: whose, and the point of the caster that throws it."""
-
-    source: FarLight | Lamp
-    caster: NDArray[np.float64]
 
 
 class PictureTools(QObject):
@@ -41,7 +31,6 @@ class PictureTools(QObject):
     def __init__(self, session: Session, picture: PictureView) -> None:
         super().__init__()
         self._session, self._picture = session, picture
-        self._shadow: PulledShadow | None = None
         self._metered: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
 
     # -- aim and kick ------------------------------------------------------------------
@@ -73,76 +62,17 @@ class PictureTools(QObject):
         except WallumError as error:
             self._session.told.emit(str(error))
             return
-        self._session.set_values(label, before.id, _changes(before, after))
+        self._session.set_values(label, before.id, changes_between(before, after))
 
-    # -- pull a shadow -----------------------------------------------------------------
-
-    def begin_pull(self, at: QPointF) -> bool:
-        """Take the shadow under a place of the picture; False where there is none to take."""
-        found, loaded = self._picture.surface_at(at), self._session.level
-        source = self._whose_shadow()
-        if found is None or loaded is None or source is None:
-            self._session.told.emit("There is no shadow to pull: select a lamp or the sun")
-            return False
-        point = found[0] + found[1] * LIFT_M
-        toward, reach = self._toward(source, point)
-        hits = loaded.rays.first_hit(point[None], toward[None])
-        if not hits.distance[0] < reach:
-            self._session.told.emit(f"{source.name} shines there: take a shadow by its edge")
-            return False
-        self._shadow = PulledShadow(source, point + toward * hits.distance[0])
-        return True
-
-    def _whose_shadow(self) -> FarLight | Lamp | None:
-        now = self._session.now
-        selected = now.source(self._session.selected)
-        if isinstance(selected, FarLight | Lamp):
-            return selected
-        far = evaluate(self._session.project, self._session.hour).sun
-        source = now.source(far.id) if far is not None else None
-        return source if isinstance(source, FarLight) else None
-
-    def _toward(
-        self, source: FarLight | Lamp, point: NDArray[np.float64]
-    ) -> tuple[NDArray[np.float64], float]:
-        """Unit direction from a point to a source, and how far it is."""
-        if isinstance(source, Lamp):
-            way = np.array(source.position) - point
-            distance = float(np.linalg.norm(way))
-            return way / max(distance, 1e-9), distance
-        far = evaluate(self._session.project, self._session.hour).sun
-        return (far.direction if far is not None else np.array([0.0, 1.0, 0.0])), float("inf")
-
-    def pull(self, at: QPointF) -> None:
-        """Let the shadow that was taken fall on what is under a place of the picture."""
-        found = self._picture.surface_at(at)
-        if self._shadow is None or found is None:
+    def align(self) -> None:
+        """Let the selected source shine from the camera, along its look."""
+        source = self._session.now.source(self._session.selected)
+        camera = self._picture.camera
+        if not isinstance(source, FarLight | Lamp):
+            self._session.told.emit("Select a lamp, the sun or the moon first; it then shines from here")
             return
-        source = self._shadow.source
-        try:
-            moved = pulled(source, self._shadow.caster, found[0])
-        except WallumError as error:
-            self._session.told.emit(str(error))
-            return
-        self._session.preview_values(source.id, _changes(source, moved))
-        if isinstance(moved, FarLight):
-            self._session.told.emit(
-                f"{source.name} at {moved.azimuth:.1f} deg, {moved.elevation:.1f} deg high"
-            )
-
-    def end_pull(self) -> None:
-        """Let go: one step."""
-        if self._shadow is not None:
-            name, self._shadow = self._shadow.source.name, None
-            self._session.commit(f"pull the shadow of {name}")
-
-    def cancel_pull(self) -> bool:
-        """Give the shadow back; False where none was taken."""
-        if self._shadow is None:
-            return False
-        self._shadow = None
-        self._session.cancel()
-        return True
+        eye, direction = np.array(camera.eye), np.array(camera.direction)
+        self._change(f"align {source.name}", source, lambda: aligned(source, eye, direction))
 
     # -- meter -------------------------------------------------------------------------
 
@@ -194,9 +124,3 @@ class PictureTools(QObject):
         trim = source.trim + float(np.log2(factor))
         if self._session.set_value(name, f"sources/@{source.id}/trim", round(trim, 4)):
             self._read()
-
-
-def _changes(before: Coloured, after: Coloured) -> dict[str, Any]:
-    """Fields that differ."""
-    names = type(before).model_fields
-    return {name: getattr(after, name) for name in names if getattr(after, name) != getattr(before, name)}

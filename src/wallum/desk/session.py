@@ -1,6 +1,7 @@
 """What the desk works on: a project with its file, and the level it lights."""
 
 import math
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -14,21 +15,22 @@ from wallum.document.lanes import Lane, Peg, PegTime
 from wallum.document.paths import AXES, look_up, put, put_text
 from wallum.document.pegging import lane_at, pegged, unpegged, without_lane
 from wallum.document.project import Project, Shot, base_light
-from wallum.document.sources import PointSource, Source, SpotSource, new_id
+from wallum.document.sources import Coloured, PointSource, Source, SpotSource, new_id
 from wallum.document.storage import save
-from wallum.errors import PathProblem, ProjectProblem, WallumError
+from wallum.errors import PathProblem, ProjectProblem, ValueProblem, WallumError
 from wallum.level.opening import reference_to
 from wallum.moment.camera import Camera
 from wallum.moment.hour import at_hour, day_of
 from wallum.physics.exposure import grey_luminance
 
-__all__ = ["Session", "fitting_intensity"]
+__all__ = ["Session", "fitting_intensity", "names_of"]
 
 AUTOSAVE_MS = 1500
 # A new lamp's light on a mid grey surface at its distance: this much above mid grey.
 NEW_LAMP_STOPS = 0.5
 # An edit this near a peg moves that peg's value; farther off it sets a new one [h].
 SAME_PEG_H = 0.25
+FREE_WHEN_LOCKED = frozenset({"locked", "name", "on", "hidden", "role"})
 SPOT_DISTANCE_M, POINT_DISTANCE_M = 2.2, 0.8
 
 
@@ -48,6 +50,22 @@ def fitting_intensity(ev100: float, distance_m: float) -> float:
     return min(max(round(exact / scale) * scale, 0.001), 1e6)
 
 
+def names_of(sources: Iterable[Coloured]) -> str:
+    """Sources as a step's name has them."""
+    names = [one.name for one in sources]
+    return names[0] if len(names) == 1 else f"{len(names)} sources"
+
+
+def refuse_where_locked(project: Project, path: str) -> None:
+    """Raises ValueProblem for a value of a source that is locked."""
+    head, *rest = path.split("/")
+    if head != "sources" or len(rest) < 2 or rest[1] in FREE_WHEN_LOCKED:
+        return
+    source = project.source(rest[0].removeprefix("@"))
+    if source is not None and source.locked:
+        raise ValueProblem(f"{source.name} is locked", rest[1], "unlock it first")
+
+
 class Session(QObject):
     """Every edit goes through here, and from here through the history."""
 
@@ -63,11 +81,12 @@ class Session(QObject):
         self._end_listening = self.history.listen(self.changed.emit)
         self.file = file
         self.level: LoadedLevel | None = None
-        self.selected: str = ""
+        self.selection: tuple[str, ...] = ()  # ids of sources; the last one chosen leads
         self.active: frozenset[str] = frozenset()  # sources under the hand
         self.light_dragged = False  # whether the hand changes light: exposure then holds still
         self.camera: Camera | None = None
         self.hour = self.history.present.setting.clock  # where the playhead stands [h]
+        self.scrubbing = False  # whether the hand moves the hour
         self.shown_ev = self.history.present.look.ev100  # exposure of the last picture
         self._kept: Project = self.history.present
         self._autosave = QTimer(self)
@@ -91,7 +110,7 @@ class Session(QObject):
         self.history = History(project)
         self._end_listening = self.history.listen(self.changed.emit)
         self.file, self._kept = file, project
-        self.selected = ""
+        self.selection = ()
         self._hand_off()
         self.hour, self.shown_ev = project.setting.clock, project.look.ev100
         self.selection_changed.emit()
@@ -110,6 +129,18 @@ class Session(QObject):
         if hour != self.hour:
             self.hour = hour
             self.hour_changed.emit()
+
+    def scrub(self, hour: float) -> None:
+        """Move the playhead by hand [h]; see `rest_at`."""
+        self.scrubbing = True
+        self.set_hour(hour)
+
+    def rest_at(self, hour: float) -> None:
+        """The hand lets the playhead go [h]."""
+        moved, self.scrubbing = self.scrubbing, False
+        if moved and hour == self.hour:
+            self.hour_changed.emit()
+        self.set_hour(hour)
 
     @property
     def now(self) -> Project:
@@ -133,6 +164,7 @@ class Session(QObject):
 
     def _with(self, project: Project, path: str, value: Any) -> Project:
         """A project with a value: in its lane, at this hour, where it has one."""
+        refuse_where_locked(project, path)
         *head, last = path.split("/")
         whole = "/".join(head) if last in AXES else path
         if path == "setting/clock" or whole.startswith("shots/") or lane_at_or_none(project, whole) is None:
@@ -148,47 +180,66 @@ class Session(QObject):
 
     # -- selection ---------------------------------------------------------------------
 
-    def select(self, source_id: str) -> None:
-        """Select a source; empty for none."""
-        if source_id != self.selected:
-            self.selected = source_id
+    @property
+    def selected(self) -> str:
+        """Id of the source that was selected last; empty for none."""
+        return self.selection[-1] if self.selection else ""
+
+    def select(self, *source_ids: str) -> None:
+        """Select sources, the last one leading; nothing or an empty id for none."""
+        chosen = tuple(dict.fromkeys(one for one in source_ids if one))
+        if chosen != self.selection:
+            self.selection = chosen
             self.selection_changed.emit()
+
+    def select_also(self, source_id: str) -> None:
+        """Add a source to the selection, or take it out."""
+        others = tuple(one for one in self.selection if one != source_id)
+        self.select(*(others if source_id in self.selection else (*others, source_id)))
 
     @property
     def selected_source(self) -> Source | None:
         return self.project.source(self.selected)
 
+    @property
+    def selected_sources(self) -> tuple[Source, ...]:
+        """All selected sources, as they are in the project."""
+        found = (self.project.source(one) for one in self.selection)
+        return tuple(one for one in found if one is not None)
+
     # -- edits -------------------------------------------------------------------------
 
     def preview(self, path: str, value: Any) -> None:
         """Show a value while a drag lasts. Sources are addressed by @ and their id."""
+        self.preview_all({path: value})
+
+    def preview_all(self, values: dict[str, Any]) -> None:
+        """Show several values, by their paths, while a drag lasts."""
         try:
-            shown = self._with(self.history.present, path, value)
+            shown = self._with_all(self.history.present, values)
         except WallumError as error:
             self.told.emit(str(error))
             return
-        head, *rest = path.split("/")
-        self.active = frozenset({rest[0].removeprefix("@")}) if head == "sources" else frozenset()
-        self.light_dragged = head in ("sources", "air")
+        heads = [path.split("/") for path in values]
+        self.active = frozenset(one[1].removeprefix("@") for one in heads if one[0] == "sources")
+        self.light_dragged = any(one[0] in ("sources", "air") for one in heads)
         self.history.preview(shown)
 
     def preview_values(self, source_id: str, changes: dict[str, Any]) -> None:
         """Show several values of one source while a drag lasts."""
-        try:
-            shown = self._with_values(self.history.present, source_id, changes)
-        except WallumError as error:
-            self.told.emit(str(error))
-            return
-        self.active, self.light_dragged = frozenset({source_id}), True
-        self.history.preview(shown)
+        self.preview_all({f"sources/@{source_id}/{name}": value for name, value in changes.items()})
 
     def set_values(self, label: str, source_id: str, changes: dict[str, Any]) -> bool:
         """Change several values of one source, as one step; False where one was refused."""
-        return self._edit(label, lambda: self._with_values(self.history.present, source_id, changes))
+        return self.set_all(label, {f"sources/@{source_id}/{name}": v for name, v in changes.items()})
 
-    def _with_values(self, project: Project, source_id: str, changes: dict[str, Any]) -> Project:
-        for name, value in changes.items():
-            project = self._with(project, f"sources/@{source_id}/{name}", value)
+    def set_all(self, label: str, values: dict[str, Any]) -> bool:
+        """Change several values, by their paths, as one step; False where one was refused."""
+        return self._edit(label, lambda: self._with_all(self.history.present, values))
+
+    def _with_all(self, project: Project, values: dict[str, Any]) -> Project:
+        for path, value in values.items():
+            project = self._with(project, path, value)
         return project
 
     def _hand_off(self) -> None:
@@ -217,6 +268,17 @@ class Session(QObject):
         if done and path == "setting/clock":
             self.set_hour(self.project.setting.clock)
         return done
+
+    def set_text_all(self, label: str, paths: list[str], text: str) -> bool:
+        """Type the same into several values, as one step; False where one refused it."""
+
+        def typed() -> Project:
+            project = self.history.present
+            for path in paths:
+                project = self._with_text(project, path, text)
+            return project
+
+        return self._edit(label, typed)
 
     def _with_text(self, project: Project, path: str, text: str) -> Project:
         typed = put_text(self.now, path, text)
@@ -255,11 +317,14 @@ class Session(QObject):
         return lamp
 
     def remove_selected(self) -> None:
-        """Take the selected source out of the project."""
-        source = self.selected_source
-        if source is not None:
-            self.history.edit(f"remove {source.name}", self.history.present.without([source.id]))
+        """Take the selected sources out of the project; locked ones stay."""
+        gone = [one for one in self.selected_sources if not one.locked]
+        if gone:
+            label = f"remove {names_of(gone)}"
+            self.history.edit(label, self.history.present.without([one.id for one in gone]))
             self.select("")
+        elif self.selection:
+            self.told.emit("What is selected is locked: unlock it first")
 
     def undo(self) -> None:
         self._hand_off()

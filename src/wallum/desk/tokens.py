@@ -54,6 +54,12 @@ QScrollBar:vertical {{ background: {pane}; width: 9px; }}
 QScrollBar::handle:vertical {{ background: {line}; min-height: 24px; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
 QFrame#bar {{ background: {raised}; border-bottom: 1px solid {line}; }}
+QMenu {{ background: {raised}; border: 1px solid {edge}; padding: 4px; }}
+QMenu::item {{ padding: 3px 24px 3px 10px; }}
+QMenu::item:selected {{ background: {line}; }}
+QMenu::item:disabled {{ color: {edge}; }}
+QMenu::section {{ color: {quiet}; padding: 4px 6px 1px 6px; }}
+QToolButton::menu-indicator {{ width: 0; }}
 QToolTip {{ background: {raised}; color: {text}; border: 1px solid {edge}; padding: 3px; }}
 QSplitter::handle {{ background: {line}; }}
 QProgressBar {{ background: {pane}; border: 1px solid {line}; height: 4px; }}

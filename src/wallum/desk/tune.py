@@ -1,13 +1,9 @@
 """The tune pane: the values of what is selected, generated from their declarations."""
 
-from collections.abc import Callable
-from dataclasses import replace
+from collections.abc import Sequence
 
 from PyQt6.QtCore import QSignalBlocker, Qt, QTimer
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -18,12 +14,11 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wallum.desk.number_field import NumberField
-from wallum.desk.peg_button import PegButton
+from wallum.desk.colour_field import ColourField
+from wallum.desk.path_chart import PathChart
 from wallum.desk.session import Session
-from wallum.desk.tokens import TOKENS
-from wallum.document.fields import Item, Parameter, declared
-from wallum.document.paths import choices
+from wallum.desk.tune_rows import Row
+from wallum.document.fields import Item, declared
 from wallum.document.project import Air, Look, Setting, base_light
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import Coloured, FarLight, Lamp, PointSource, SpotSource
@@ -36,146 +31,6 @@ __all__ = ["TunePane"]
 MOST_FIRST = 8
 # While the hour runs, values are shown anew this often.
 LATER_MS = 150
-Refresh = Callable[[Item], None]
-
-
-class Swatch(QWidget):
-    """The colour of a light, at full strength."""
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.setFixedHeight(10)
-        self._colour = QColor("white")
-
-    def show_colour(self, shown: tuple[int, int, int]) -> None:
-        self._colour = QColor(*shown)
-        self.update()
-
-    def paintEvent(self, _: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), self._colour)
-        painter.setPen(QColor(TOKENS["line"]))
-        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-
-
-class Row:
-    """A label and the widgets of one parameter, tied to the session both ways."""
-
-    def __init__(self, session: Session, name: str, info: Parameter, item: Item) -> None:
-        self._session, self._name, self._info = session, name, info
-        self._path, self._title = "", ""
-        self._default = type(item).model_fields[name].default
-        parts_unit = f", {info.unit}" if info.kind == "vector" and info.unit else ""
-        self.label = QLabel(info.label + parts_unit)
-        self.label.setObjectName("quiet")
-        self.label.setToolTip(info.help)
-        self.widget, self._refresh = self._build(item)
-        self.widget.setToolTip(self._tip())
-        self.peg: PegButton | None = None
-        if isinstance(item, Coloured | Look | Air) and info.kind != "colour":
-            self.peg = PegButton(session)
-
-    def _tip(self) -> str:
-        limits = ""
-        if self._info.kind == "number" and self._info.low is not None and self._info.high is not None:
-            low, high = (format_quantity(v, self._info.unit) for v in (self._info.low, self._info.high))
-            limits = f"\n{low} to {high}. Drag (fine with Shift), type, or Delete for the default."
-        return self._info.help + limits
-
-    @property
-    def _step(self) -> str:
-        return f"{self._title}, {self._info.label.lower()}"
-
-    @property
-    def wide(self) -> bool:
-        """Whether the widget wants the whole width, below its label."""
-        return self._info.kind in ("vector", "colour")
-
-    def refresh(self, item: Item, prefix: str, title: str) -> None:
-        """Show the value of an item at a path; writes nothing."""
-        self._path, self._title = f"{prefix}/{self._name}", title
-        self._refresh(item)
-        in_force = self._name not in item.idle()
-        self.widget.setEnabled(in_force)
-        self.label.setEnabled(in_force)
-        if self.peg is not None:
-            owner = getattr(item, "id", prefix)
-            self.peg.refresh(self._path, self._step, self._session.project.lane(owner, self._name))
-
-    def _build(self, item: Item) -> tuple[QWidget, Refresh]:
-        match self._info.kind:
-            case "switch":
-                return self._switch()
-            case "choice":
-                return self._choice(item)
-            case "vector" | "colour":
-                return self._vector()
-        return self._number()
-
-    def _number(self) -> tuple[QWidget, Refresh]:
-        field = NumberField(self._info)
-        field.previewed.connect(lambda value: self._session.preview(self._path, value))
-        field.committed.connect(lambda: self._session.commit(self._step))
-        field.cancelled.connect(self._session.cancel)
-        field.typed.connect(lambda text: self._typed(self._path, text))
-        field.reset_asked.connect(self._reset)
-        return field, lambda item: field.show_value(getattr(item, self._name))
-
-    def _typed(self, path: str, text: str) -> None:
-        self._session.set_text(self._step, path, text)
-
-    def _reset(self) -> None:
-        self._session.set_value(f"{self._step} to default", self._path, self._default)
-
-    def _switch(self) -> tuple[QWidget, Refresh]:
-        box = QCheckBox()
-        box.setAccessibleName(self._info.label)
-        box.toggled.connect(lambda on: self._session.set_value(self._step, self._path, on))
-
-        def show(item: Item) -> None:
-            with QSignalBlocker(box):
-                box.setChecked(getattr(item, self._name))
-
-        return box, show
-
-    def _choice(self, item: Item) -> tuple[QWidget, Refresh]:
-        box = QComboBox()
-        box.setAccessibleName(self._info.label)
-        box.addItems(choices(item, self._name))
-        box.textActivated.connect(lambda word: self._session.set_value(self._step, self._path, word))
-
-        def show(shown: Item) -> None:
-            with QSignalBlocker(box):
-                box.setCurrentText(str(getattr(shown, self._name)))
-
-        return box, show
-
-    def _vector(self) -> tuple[QWidget, Refresh]:
-        holder = QWidget()
-        layout = QHBoxLayout(holder)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(4)
-        letters = "RGB" if self._info.kind == "colour" else "XYZ"
-        info = replace(self._info, unit="")  # the label says it; three fields have no room
-        if info.kind == "colour":
-            info = Parameter(info.label, info.help, low=0.0, high=1.0, step=0.01)
-        fields = [NumberField(info, letter) for letter in letters]
-        for axis, field in enumerate(fields):
-            field.previewed.connect(lambda value, axis=axis: self._preview_part(axis, value))
-            field.committed.connect(lambda: self._session.commit(self._step))
-            field.cancelled.connect(self._session.cancel)
-            field.typed.connect(lambda text, axis=axis: self._typed(f"{self._path}/{'xyz'[axis]}", text))
-            field.reset_asked.connect(self._reset)
-            layout.addWidget(field)
-
-        def show(item: Item) -> None:
-            for field, value in zip(fields, getattr(item, self._name), strict=True):
-                field.show_value(value)
-
-        return holder, show
-
-    def _preview_part(self, axis: int, value: float) -> None:
-        self._session.preview(f"{self._path}/{'xyz'[axis]}", value)
 
 
 class Section(QWidget):
@@ -234,9 +89,9 @@ class Pane(QWidget):
         self._title = QLabel()
         self._title.setObjectName("title")
         layout.addWidget(self._title)
-        self._swatch = Swatch()
-        self._swatch.setVisible(isinstance(item, Coloured))
-        layout.addWidget(self._swatch)
+        self._field = ColourField(session)
+        self._field.setVisible(isinstance(item, Coloured))
+        layout.addWidget(self._field)
         first, folded = _sorted_rows(session, item)
         layout.addWidget(Section("", first, folded=False))
         self._facts = QLabel()
@@ -244,21 +99,29 @@ class Pane(QWidget):
         self._facts.setWordWrap(True)
         self._facts.setVisible(isinstance(item, Lamp | FarLight))
         layout.addWidget(self._facts)
+        self._chart = PathChart(session) if isinstance(item, FarLight) else None
+        if self._chart is not None:
+            layout.addWidget(self._chart)
         for title, rows in folded.items():
             layout.addWidget(Section(title, rows, folded=True))
         layout.addStretch(1)
         self.rows = first + [row for rows in folded.values() for row in rows]
 
-    def show_item(self, item: Item, prefix: str, title: str) -> None:
-        """Show an item of this pane's kind."""
+    def show_item(self, item: Item, prefix: str, title: str, others: Sequence[Item] = ()) -> None:
+        """Show an item of this pane's kind. others : more sources that are edited with it."""
         self._title.setText(title)
         for row in self.rows:
-            row.refresh(item, prefix, title)
+            row.refresh(item, prefix, title, others)
         if isinstance(item, Coloured):
-            self._swatch.show_colour(shown_colour(item))
+            alike = [one for one in others if isinstance(one, Coloured)]
+            self._field.show_source(item, alike, shown_colour(item))
         if isinstance(item, Lamp):
-            self._facts.setText(f"gives {format_quantity(item.lumens(), 'lm')}")
+            lumens = sum(one.lumens() for one in (item, *others) if isinstance(one, Lamp))
+            word = "together give" if others else "gives"
+            self._facts.setText(f"{word} {format_quantity(lumens, 'lm')}")
         if isinstance(item, FarLight):
+            assert self._chart is not None
+            self._chart.show_body(item)
             place, light = body_now(self._session.now, self._session.hour, item)
             lux = float(luminance(light))
             self._facts.setText(
@@ -266,7 +129,7 @@ class Pane(QWidget):
                 f"gives {format_quantity(lux, 'lx')} facing it"
             )
             if lux > 0.0:
-                self._swatch.show_colour(shown_rgb(light))
+                self._field.show_swatch(shown_rgb(light))
 
 
 def _sorted_rows(session: Session, item: Item) -> tuple[list[Row], dict[str, list[Row]]]:
@@ -366,7 +229,10 @@ class TunePane(QWidget):
         for group, button in self._tabs.items():
             button.setChecked(source is None and group == self._group)
         if source is not None:
-            pane.show_item(item, f"sources/@{source.id}", source.name)
+            found = (now.source(one) for one in self._session.selection[:-1])
+            others = [one for one in found if one is not None]
+            title = f"{source.name} and {len(others)} more" if others else source.name
+            pane.show_item(item, f"sources/@{source.id}", title, others)
         else:
             pane.show_item(item, self._group, TITLES[self._group])
 

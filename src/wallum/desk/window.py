@@ -7,9 +7,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QCursor, QImage, QKeySequence
+from PyQt6.QtGui import QAction, QCloseEvent, QCursor, QImage
 from PyQt6.QtWidgets import QComboBox, QLabel, QMainWindow
 
+from wallum.desk.actions import command_menu, make_actions
 from wallum.desk.at_rest import AtRest
 from wallum.desk.background import Background
 from wallum.desk.balance import BalanceView
@@ -25,9 +26,12 @@ from wallum.desk.navigation import frame
 from wallum.desk.part_tools import toggle_follow, toggle_hero
 from wallum.desk.picture import PictureView
 from wallum.desk.picture_tools import PictureTools
+from wallum.desk.pool_lines import PoolLines
 from wallum.desk.render_link import RenderLink
 from wallum.desk.session import Session
+from wallum.desk.shadow_tool import ShadowTool
 from wallum.desk.shots import ShotList
+from wallum.desk.source_tools import SourceTools
 from wallum.desk.transport import Transport
 from wallum.desk.tune import TunePane
 from wallum.desk.variant_bar import VariantBar
@@ -64,6 +68,7 @@ class DeskWindow(QMainWindow):
         self.exposing = Exposing()
         self.balance = BalanceView(self.session)
         self.tools = PictureTools(self.session, self.picture)
+        self.shadow = ShadowTool(self.session, self.picture)
         self.reading = MeterField(self.session, self.tools)
         self.variants = VariantBar(self.session)
         self.views = QComboBox()
@@ -71,9 +76,10 @@ class DeskWindow(QMainWindow):
         self.views.setAccessibleName("View")
         self.views.setToolTip("What the picture shows: light, surfaces, stops (V: the next)")
         self.views.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.chosen = SourceTools(self.session, self.picture, self.balance)
+        self.pool = PoolLines(self.session, self.picture)
         self.at_rest = AtRest(self.session, self.link, self.picture, self.transport)
         self._shown_project: Project | None = None
-        self._scrubbing = False
         self._grid_text = ""  # how far the sky grid is
         self._oldest = 0  # number of the first picture of this level
         self._state = QLabel()
@@ -86,75 +92,47 @@ class DeskWindow(QMainWindow):
 
     # -- arrangement -------------------------------------------------------------------
 
-    def _action(self, text: str, key: str, slot: object, tip: str = "") -> QAction:
-        action = QAction(text, self)
-        if key:
-            action.setShortcut(QKeySequence(key))
-        action.setToolTip(f"{tip or text}{f' ({key})' if key else ''}")
-        action.triggered.connect(slot)  # type: ignore[arg-type]
-        self.addAction(action)
-        return action
-
     def _make_actions(self) -> None:
-        self.open_action = self._action("Open", "Ctrl+O", self.files.ask_open, "Open a project or a level")
-        self.save_action = self._action("Save", "Ctrl+S", self.save)
-        self.save_as_action = self._action("Save as", "Ctrl+Shift+S", self.files.ask_save)
-        self.undo_action = self._action("Undo", "Ctrl+Z", self.session.undo)
-        self.redo_action = self._action("Redo", "Ctrl+Shift+Z", self.session.redo)
-        self.point_action = self._action(
-            "Point", "P", lambda: self._put("point"), "Put a point lamp at the surface under the pointer"
+        tools, sources = self.tools, self.chosen
+        self.act = make_actions(
+            self,
+            {
+                "open": self.files.ask_open,
+                "save": self.save,
+                "save_as": self.files.ask_save,
+                "undo": self.session.undo,
+                "redo": self.session.redo,
+                "point": lambda: self._put("point"),
+                "spot": lambda: self._put("spot"),
+                "aim": lambda: self._at_pointer(tools.aim),
+                "kick": lambda: self._at_pointer(tools.kick),
+                "pull": self._pull_mode,
+                "align": tools.align,
+                "meter": lambda: self._at_pointer(tools.meter),
+                "select_all": sources.select_all,
+                "duplicate": sources.duplicate,
+                "only": sources.see_only,
+                "hide": sources.toggle_hidden,
+                "lock": sources.toggle_locked,
+                "remove": self.session.remove_selected,
+                "hero": self._mark_hero,
+                "follow": self._let_follow,
+                "shot": self._keep_shot,
+                "frame": self._frame,
+                "view": self._next_view,
+                "play": self.transport.toggle,
+                "flip": self.variants.flip,
+            },
         )
-        self.spot_action = self._action(
-            "Spot", "O", lambda: self._put("spot"), "Put a spot over the surface under the pointer"
-        )
-        self.frame_action = self._action("Frame", "Home", self._frame, "Bring the selected into view, or all")
-        self.aim_action = self._action(
-            "Aim",
-            "A",
-            lambda: self._at_pointer(self.tools.aim),
-            "Aim the selected spot at what is under the pointer",
-        )
-        self.kick_action = self._action(
-            "Kick",
-            "K",
-            lambda: self._at_pointer(self.tools.kick),
-            "Move the selected lamp so that its highlight sits under the pointer",
-        )
-        self.meter_action = self._action(
-            "Meter", "M", lambda: self._at_pointer(self.tools.meter), "Read the light under the pointer"
-        )
-        self.pull_action = self._action(
-            "Pull", "X", self._pull_mode, "Pull a shadow: drag it in the picture to where it should fall"
-        )
-        self.pull_action.setCheckable(True)
-        self.shot_action = self._action("Keep shot", "C", self._keep_shot, "Keep this camera as a shot")
-        self.flip_action = self._action("Flip", "B", self.variants.flip, "Flip to the variant, and back")
-        self.view_action = self._action("Next view", "V", self._next_view)
-        self.play_action = self._action("Play", "T", self.transport.toggle, "Play the day, or stop it")
-        self.hero_action = self._action(
-            "Hero", "H", self._mark_hero, "Make the part under the pointer a hero, or one no more"
-        )
-        self.follow_action = self._action(
-            "Glow follows", "G", self._let_follow, "Let the glow under the pointer follow the selected lamp"
-        )
-        self.remove_action = self._action("Remove", "Ctrl+Delete", self.session.remove_selected)
 
     def _arrange(self) -> None:
         self._name, self._alone = QLabel(), QLabel()
-        files = (self.undo_action, self.redo_action, self.open_action, self.save_action)
-        tools = (
-            self.point_action,
-            self.spot_action,
-            self.aim_action,
-            self.kick_action,
-            self.pull_action,
-            self.meter_action,
-            self.shot_action,
-            self.frame_action,
-        )
+        files = [self.act[name] for name in ("undo", "redo", "open", "save")]
+        shown = ("point", "spot", "aim", "kick", "pull", "meter", "shot", "frame")
+        tools = [self.act[name] for name in shown]
         self.setCentralWidget(
             compose_bench(
-                top_bar(self._name, tools, (self.reading, self.views), files),
+                top_bar(self._name, tools, (self.reading, self.views), files, command_menu(self, self.act)),
                 self.day,
                 (headed("Shots"), self.shots, headed("Sources"), self.sources),
                 (
@@ -179,6 +157,7 @@ class DeskWindow(QMainWindow):
         self.views.currentTextChanged.connect(self._view_changed)
         self.balance.only_changed.connect(self._only_changed)
         self.at_rest.worked_out.connect(self.balance.show_given)
+        self.at_rest.pool_found.connect(self.pool.take)
         self.background.grid_ready.connect(self._take_grid)
         self.background.repacked.connect(self._level_repacked)
         self.background.progressed.connect(self._grid_progress)
@@ -265,8 +244,8 @@ class DeskWindow(QMainWindow):
         self._name.setText(f"{name}{mark}")
         self.setWindowTitle(f"{name}{mark} - Wallum")
         for action, label, word in (
-            (self.undo_action, history.undo_label, "Undo"),
-            (self.redo_action, history.redo_label, "Redo"),
+            (self.act["undo"], history.undo_label, "Undo"),
+            (self.act["redo"], history.redo_label, "Redo"),
         ):
             action.setEnabled(bool(label))
             action.setToolTip(
@@ -319,17 +298,14 @@ class DeskWindow(QMainWindow):
         self.views.setCurrentIndex((self.views.currentIndex() + 1) % self.views.count())
 
     def _scrub(self, hour: float) -> None:
-        self._scrubbing = True
         self.transport.play(False)
-        self.session.set_hour(hour)
+        self.session.scrub(hour)
 
     def _scrubbed(self, hour: float) -> None:
-        self._scrubbing = False
-        self.session.set_hour(hour)
-        self.ask_picture()
+        self.session.rest_at(hour)
 
     def _hour_changed(self) -> None:
-        self.ask_picture(moving=self._scrubbing or self.transport.playing)
+        self.ask_picture(moving=self.session.scrubbing or self.transport.playing)
 
     def _take_grid(self, grid: ProbeGrid | None) -> None:
         self._grid_text = ""
@@ -404,9 +380,13 @@ class DeskWindow(QMainWindow):
 
     def _pull_mode(self) -> None:
         """While on, a drag in the picture pulls a shadow."""
-        self.picture.tool = self.tools if self.pull_action.isChecked() else None
+        on = self.act["pull"].isChecked()
+        self.picture.tool = self.shadow if on else None
+        if not on:
+            self.shadow.put_away()
+        self.picture.update()
         self._told.setText(
-            "Drag a shadow to where it should fall; Esc gives it back" if self.pull_action.isChecked() else ""
+            "Drag a shadow to where it should fall, or click lit ground to stand a stick there" if on else ""
         )
 
     def _put(self, kind: str) -> None:

@@ -92,6 +92,14 @@ class Coloured(Item):
         first=False,
         heading="Description",
     )
+    locked: bool = parameter(
+        False,
+        label="Locked",
+        help="Its values are kept as they are until it is unlocked; its switch and name are free.",
+        kind="switch",
+        first=False,
+        heading="Description",
+    )
     colour_by: Literal["kelvin", "colour"] = choice(
         "kelvin",
         label="Colour by",
@@ -350,6 +358,14 @@ class Lamp(Coloured):
     )
     shadow: bool = parameter(
         False, label="Casts shadows", help="Whether things stand in its way.", kind="switch"
+    )
+    hidden: bool = parameter(
+        False,
+        label="Mark hidden",
+        help="Its mark is left out of the picture; its light stays.",
+        kind="switch",
+        first=False,
+        heading="Description",
     )
     switched: Literal["by hand", "by light", "by clock"] = choice(
         "by hand",

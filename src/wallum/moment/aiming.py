@@ -9,7 +9,7 @@ from wallum.document.sources import FarLight, Lamp, SpotSource
 from wallum.errors import ValueProblem
 from wallum.physics.arrays import Floats, normalised
 
-__all__ = ["aimed_at", "angles_of", "for_reading", "kicked", "pulled"]
+__all__ = ["aimed_at", "aligned", "angles_of", "for_reading", "kicked", "pulled"]
 
 
 def _vector(values: Floats) -> Vector:
@@ -29,6 +29,20 @@ def aimed_at(spot: SpotSource, target: Floats) -> SpotSource:
     if np.linalg.norm(way) < 1e-6:
         raise ValueProblem("the target is where the source is", "aim", "another point")
     return spot.revised(direction=_vector(normalised(way)))
+
+
+def aligned(source: FarLight | Lamp, eye: Floats, direction: Floats) -> FarLight | Lamp:
+    """A source that shines from a camera's eye along its look; a far light from behind it.
+
+    Raises ValueProblem for a far light where the camera looks up.
+    """
+    if isinstance(source, FarLight):
+        if direction[1] >= 0.0:
+            raise ValueProblem("the light would have to shine upward", "align", "a camera that looks down")
+        azimuth, elevation = angles_of(-np.asarray(direction))
+        return source.revised(stands="where set", azimuth=round(azimuth, 4), elevation=round(elevation, 4))
+    moved = source.revised(position=_vector(np.asarray(eye, dtype=np.float64)))
+    return moved.revised(direction=_vector(normalised(direction))) if isinstance(moved, SpotSource) else moved
 
 
 def kicked(lamp: Lamp, point: Floats, normal: Floats, eye: Floats) -> Lamp:

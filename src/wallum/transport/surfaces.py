@@ -20,6 +20,7 @@ class SeenSurfaces:
 
     size : columns, rows; pixel : (P,) number of each surface's pixel, from the top left
     points, normals, to_eye, base, glow : (P, 3); metallic, roughness : (P,)
+    distance : (P,) from the eye [m]
     """
 
     size: tuple[int, int]
@@ -31,6 +32,7 @@ class SeenSurfaces:
     glow: NDArray[np.float64]
     metallic: NDArray[np.float64]
     roughness: NDArray[np.float64]
+    distance: NDArray[np.float64]
 
 
 def _weights(hits: Hits) -> NDArray[np.float64]:
@@ -50,10 +52,13 @@ def _texel(level: Level, use: TextureUse, uv: Floats) -> NDArray[np.float64]:
 
 
 def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int, int]) -> SeenSurfaces:
-    """Surfaces in the middle of each pixel; normals interpolated, without normal maps."""
+    """Surfaces in the middle of each pixel; normals interpolated, without normal maps.
+
+    The camera's own aspect holds: pixels need not be square.
+    """
     columns, rows = size
     x, y = np.meshgrid((np.arange(columns) + 0.5) / columns, (np.arange(rows) + 0.5) / rows)
-    directions = camera.with_aspect(columns / rows).rays(x.ravel(), y.ravel())
+    directions = camera.rays(x.ravel(), y.ravel())
     origins = np.broadcast_to(np.array(camera.eye), directions.shape)
     hits = rays.first_visible(origins, directions)
     met = np.flatnonzero(hits.triangle >= 0)
@@ -81,4 +86,4 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
             roughness[here] *= texel[:, 1]
             metallic[here] *= texel[:, 2]
     points = origins[met] + directions[met] * found.distance[:, None]
-    return SeenSurfaces(size, met, points, normals, to_eye, base, glow, metallic, roughness)
+    return SeenSurfaces(size, met, points, normals, to_eye, base, glow, metallic, roughness, found.distance)

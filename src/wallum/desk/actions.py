@@ -1,0 +1,94 @@
+"""Every command of the desk: its words, its key, what it does in a sentence. One list, from which
+the buttons, the menu, the tooltips and the overlay of keys are made."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Final
+
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QMenu, QWidget
+
+__all__ = ["COMMANDS", "GESTURES", "GROUPS", "Command", "command_menu", "make_actions"]
+
+
+@dataclass(frozen=True)
+class Command:
+    """One command. `stays` : it is a switch that stays on."""
+
+    name: str
+    group: str
+    text: str
+    key: str
+    tip: str
+    stays: bool = False
+
+
+COMMANDS: Final = (
+    Command("open", "Files", "Open", "Ctrl+O", "Open a project or a level"),
+    Command("save", "Files", "Save", "Ctrl+S", "Save the project"),
+    Command("save_as", "Files", "Save as", "Ctrl+Shift+S", "Save under another name"),
+    Command("undo", "Files", "Undo", "Ctrl+Z", "Take the last step back"),
+    Command("redo", "Files", "Redo", "Ctrl+Shift+Z", "Do again what was undone"),
+    Command("point", "Put and aim", "Point", "P", "Put a point lamp at the surface under the pointer"),
+    Command("spot", "Put and aim", "Spot", "O", "Put a spot over the surface under the pointer"),
+    Command("aim", "Put and aim", "Aim", "A", "Aim the selected spot at what is under the pointer"),
+    Command("kick", "Put and aim", "Kick", "K", "Move the selected lamp so that its highlight sits here"),
+    Command("pull", "Put and aim", "Pull", "X", "Pull a shadow, or that of a stick stood anywhere", True),
+    Command("align", "Put and aim", "Align to the shot", "J", "The selected source shines from the camera"),
+    Command("meter", "Put and aim", "Meter", "M", "Read the light under the pointer"),
+    Command("select_all", "Sources", "Select all lamps", "Ctrl+A", "Select every lamp that shows a mark"),
+    Command("duplicate", "Sources", "Duplicate", "Ctrl+D", "Copy the selected lamps, a step aside"),
+    Command("only", "Sources", "See only", "U", "See the selected source alone, or all again"),
+    Command("hide", "Sources", "Hide the mark", "N", "Hide the marks of the selected lamps, or show them"),
+    Command("lock", "Sources", "Lock", "L", "Keep the selected sources from being changed, or free them"),
+    Command("remove", "Sources", "Remove", "Ctrl+Delete", "Take the selected sources out of the project"),
+    Command("hero", "Parts", "Hero", "H", "Make the part under the pointer a hero, or one no more"),
+    Command("follow", "Parts", "Glow follows", "G", "The glow under the pointer follows the selected lamp"),
+    Command("shot", "Shots and views", "Keep shot", "C", "Keep this camera as a shot"),
+    Command("frame", "Shots and views", "Frame", "Home", "Bring the selected into view, or all"),
+    Command("view", "Shots and views", "Next view", "V", "Show the next view of the picture"),
+    Command("play", "Shots and views", "Play", "T", "Play the day, or stop it"),
+    Command("flip", "Shots and views", "Flip", "B", "Flip to the variant, and back"),
+)  # fmt: skip
+
+GROUPS: Final = tuple(dict.fromkeys(one.group for one in COMMANDS))
+
+# What the hand does in the picture without a command.
+GESTURES: Final = (
+    ("Drag", "turn about what is under the pointer"),
+    ("Right drag", "look around"),
+    ("Middle drag", "slide"),
+    ("Wheel", "approach what is under the pointer"),
+    ("E D S F R W", "fly on, back, left, right, up, down"),
+    ("Drag a ring or handle", "move, lift, slide, turn or aim a lamp; Shift is fine"),
+    ("Ctrl, click or drag", "add lamps to the selection"),
+    ("Escape", "give back what is held"),
+)
+
+
+def make_actions(owner: QWidget, slots: Mapping[str, Callable[[], object]]) -> dict[str, QAction]:
+    """The commands that there are slots for, by name; keys work anywhere in the window."""
+    made = {}
+    for command in COMMANDS:
+        if command.name not in slots:
+            continue
+        action = QAction(command.text, owner)
+        action.setShortcut(QKeySequence(command.key))
+        action.setToolTip(f"{command.tip} ({command.key})")
+        action.setCheckable(command.stays)
+        slot = slots[command.name]
+        action.triggered.connect(lambda _, slot=slot: slot())
+        owner.addAction(action)
+        made[command.name] = action
+    return made
+
+
+def command_menu(owner: QWidget, actions: Mapping[str, QAction]) -> QMenu:
+    """All commands by group, with their keys."""
+    menu = QMenu(owner)
+    for group in GROUPS:
+        menu.addSection(group)
+        for command in COMMANDS:
+            if command.group == group and command.name in actions:
+                menu.addAction(actions[command.name])
+    return menu
