@@ -145,7 +145,7 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
     from wallum.document.variants import applied
     from wallum.errors import ExportProblem
     from wallum.exchange.pictures import write_exr, write_png
-    from wallum.level.opening import open_level
+    from wallum.level.opening import lit_level
     from wallum.realtime.offline import render_picture
 
     if out.suffix.lower() not in (".png", ".exr"):
@@ -153,7 +153,7 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
     document, file = open_reference(project)
     document = with_changes(document, setting_changes(date=options["date"], clock=options["clock"]))
     document = with_changes(document, options["changes"])
-    level = open_level(document.level, file)
+    level = lit_level(document, file)
     camera = _camera(document, level, options)
     if options["variant"] is not None:
         document = applied(document, find_slug(document, "variants", options["variant"]).id)
@@ -233,14 +233,14 @@ def meter_command(
 
     from wallum.document.paths import slug_of
     from wallum.level.flatten import flatten
-    from wallum.level.opening import open_level
+    from wallum.level.opening import lit_level
     from wallum.moment.evaluate import evaluate
     from wallum.transport.direct import direct_illuminance
     from wallum.transport.rays import RayScene
 
     document, file = open_reference(project)
     document = with_changes(document, (*setting_changes(date=date, clock=clock), *changes))
-    level = open_level(document.level, file)
+    level = lit_level(document, file)
     rays = RayScene(level, flatten(level))
     reading = direct_illuminance(rays, evaluate(document), np.array(at), np.array(facing), samples)
     by_source = {slug_of(document, "sources", key): lx for key, lx in reading.by_source.items()}
@@ -269,12 +269,12 @@ def export_command(project: str, file: Path, as_json: bool) -> None:
     """Write the lit level for others, by the file's extension (.glb, .gltf)."""
     from wallum.errors import ExportProblem
     from wallum.exchange.gltf_export import export_gltf
-    from wallum.level.opening import open_level
+    from wallum.level.opening import lit_level
 
     if file.suffix.lower() not in (".glb", ".gltf"):
         raise ExportProblem(f"cannot write {file.suffix or 'it'}", str(file), ".glb or .gltf")
     document, beside = open_reference(project)
-    warnings = export_gltf(document, open_level(document.level, beside), file)
+    warnings = export_gltf(document, lit_level(document, beside, stand_in=False), file)
     if as_json:
         print_json({"file": str(file), "warnings": warnings})
         return

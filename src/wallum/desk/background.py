@@ -1,5 +1,5 @@
 """What is worked out beside the window for the level that is shown: its sky grid, and its
-packing anew when glow follows other lamps."""
+packing anew when the project wants it otherwise."""
 
 from PyQt6.QtCore import QObject, QThread, QTimer, pyqtSignal
 
@@ -7,6 +7,7 @@ from wallum.desk.loading import LoadedLevel
 from wallum.desk.part_tools import Rebundler
 from wallum.desk.session import Session
 from wallum.desk.sky_grids import SkyGridThread
+from wallum.level.dressing import Dress, dress_of
 from wallum.realtime.bundle import ProbeGrid
 from wallum.transport.sky_grid import SkyGrid
 
@@ -34,23 +35,24 @@ class Background(QObject):
         self._session = session
         self._threads: list[QThread] = []
         self._grid: SkyGridThread | None = None
-        self._asked: dict[str, str] = {}
+        self._asked: tuple[dict[str, str], Dress] = ({}, Dress())
+        self._packing = False
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._rested)
-        session.changed.connect(self._look_at_glow)
+        session.changed.connect(self._look_at_level)
 
     def level_loaded(self, loaded: LoadedLevel) -> None:
         """Find or make the grid of a level."""
         if self._grid is not None:
             self._grid.give_up()
-        self._asked = loaded.follows
+        self._asked = (loaded.follows, loaded.dress)
         self._grid = SkyGridThread(loaded, self._session.file, self)
         self._grid.made.connect(self._take_grid)
         self._grid.progressed.connect(self.progressed)
         self._keep(self._grid)
-        self._look_at_glow()
+        self._look_at_level()
 
     def _keep(self, thread: QThread) -> None:
         self._threads = [one for one in self._threads if one.isRunning()] + [thread]
@@ -58,7 +60,7 @@ class Background(QObject):
 
     def _take_grid(self, loaded: LoadedLevel, grid: SkyGrid | None) -> None:
         present = self._session.level
-        if present is not None and present.rays is loaded.rays:
+        if present is not None and present.lasting is loaded.lasting:
             self.grid_ready.emit(None if grid is None else probe_grid(grid))
 
     def hand_moves(self) -> None:
@@ -71,23 +73,32 @@ class Background(QObject):
         if self._grid is not None:
             self._grid.pause(False)
 
-    def _look_at_glow(self) -> None:
+    def _look_at_level(self) -> None:
+        """See whether the level is still as the project wants it; one packing at a time."""
         loaded = self._session.level
-        wanted = self._session.history.present.follows
-        if loaded is None or wanted == self._asked:
+        present = self._session.history.present
+        wanted = (present.follows, dress_of(present))
+        if loaded is None or self._packing or wanted == self._asked:
             return
-        self._asked = wanted
-        packer = Rebundler(loaded, wanted, self)
+        self._asked, self._packing = wanted, True
+        packer = Rebundler(loaded, *wanted, self)
         packer.ready.connect(self._take_packed)
+        packer.failed.connect(self._packing_failed)
         self._keep(packer)
 
+    def _packing_failed(self) -> None:
+        self._packing = False
+
     def _take_packed(self, packed: LoadedLevel) -> None:
+        self._packing = False
         present = self._session.level
-        if present is None or present.rays is not packed.rays or packed.follows != self._asked:
+        if present is None or present.plain is not packed.plain:
             packed.block.close()
+            self._look_at_level()
             return
         self._session.level = packed
         self.repacked.emit(packed)
+        self._look_at_level()
 
     def dispose(self) -> None:
         """Stop what still works."""

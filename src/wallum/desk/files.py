@@ -65,8 +65,7 @@ class ProjectFiles(QObject):
         self._session.level = None
         reference = self._session.project.level
         self.level_opening.emit(Path(reference).name)
-        follows = self._session.project.follows
-        loader = LevelLoader(reference, self._session.file, follows, self)
+        loader = LevelLoader(reference, self._session.file, self._session.project, self)
         loader.loaded.connect(self._take_level)
         loader.failed.connect(self.level_failed)
         self._loaders = [one for one in self._loaders if one.isRunning()] + [loader]

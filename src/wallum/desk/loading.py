@@ -2,55 +2,88 @@
 
 import gc
 import logging
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
+from wallum.document.project import Project
 from wallum.errors import WallumError
-from wallum.level.flatten import flatten
+from wallum.level.dressing import Dress, dress_of, dressed
+from wallum.level.flatten import Triangles, flatten
 from wallum.level.model import Level
 from wallum.level.opening import open_level
 from wallum.realtime.bundling import bundle_level
 from wallum.realtime.memory import Block, store_value
 from wallum.transport.rays import RayScene
 
-__all__ = ["LevelLoader", "LoadedLevel", "load_now"]
+__all__ = ["LevelLoader", "LoadedLevel", "load_now", "pack_level"]
 
 log = logging.getLogger("wallum.loading")
 
 
 @dataclass(frozen=True)
 class LoadedLevel:
-    """A level in the three forms that the desk needs.
+    """A level in the forms that the desk needs.
 
+    plain   : as it came in; level : as the project wants it, see level.dressing
     follows : by part, the lamp that its glow follows in the packed form
+    lasting : rays of it without the stand-in figure, which changes no light of the sky for good
     """
 
+    plain: Level
     level: Level
     block: Block
     rays: RayScene
+    lasting: RayScene
     follows: dict[str, str] = field(default_factory=dict)
+    dress: Dress = field(default_factory=Dress)
 
 
-def load_now(reference: str, beside: Path | None, follows: dict[str, str] | None = None) -> LoadedLevel:
-    """Open a level and make it ready. Raises LevelProblem.
-
-    follows : by part, the lamp that its glow follows
-    """
-    level = open_level(reference, beside)
-    triangles = flatten(level)
-    block = store_value(bundle_level(level, triangles, follows))
+def _ready(level: Level, triangles: Triangles) -> RayScene:
     rays = RayScene(level, triangles)
     # The first ray makes Embree build its tree: here, and not under the artist's hand.
     rays.first_visible(np.zeros((1, 3)), np.array([[0.0, -1.0, 0.0]]))
+    return rays
+
+
+def pack_level(
+    plain: Level, follows: dict[str, str], dress: Dress, before: LoadedLevel | None = None
+) -> LoadedLevel:
+    """Make a level ready as a project wants it. Raises LevelProblem.
+
+    before : the same level as it was made ready last; what did not change is taken from it
+    """
+    lasts = replace(dress, figure=None)
+    if before is not None and before.dress == dress:
+        level, rays, lasting = before.level, before.rays, before.lasting
+        block = store_value(bundle_level(level, rays.triangles, follows))
+        return LoadedLevel(plain, level, block, rays, lasting, follows, dress)
+    level = dressed(plain, dress)
+    triangles = flatten(level)
+    block = store_value(bundle_level(level, triangles, follows))
+    rays = _ready(level, triangles)
+    if dress.figure is None:
+        lasting = rays
+    elif before is not None and replace(before.dress, figure=None) == lasts:
+        lasting = before.lasting
+    else:
+        bare = dressed(plain, lasts)
+        lasting = _ready(bare, flatten(bare))
+    return LoadedLevel(plain, level, block, rays, lasting, follows, dress)
+
+
+def load_now(reference: str, beside: Path | None, project: Project | None = None) -> LoadedLevel:
+    """Open a level and make it ready as a project wants it. Raises LevelProblem."""
+    wanted = project or Project()
+    loaded = pack_level(open_level(reference, beside), wanted.follows, dress_of(wanted))
     # What is loaded stays: the collector need not walk through it again and again.
     # A level that was loaded before is let go of first.
     gc.unfreeze()
     gc.collect()
     gc.freeze()
-    return LoadedLevel(level, block, rays, follows or {})
+    return loaded
 
 
 class LevelLoader(QThread):
@@ -63,11 +96,11 @@ class LevelLoader(QThread):
         self,
         reference: str,
         beside: Path | None,
-        follows: dict[str, str],
+        project: Project,
         parent: QObject | None = None,
     ) -> None:
         super().__init__(parent)
-        self._reference, self._beside, self._follows = reference, beside, follows
+        self._reference, self._beside, self._project = reference, beside, project
         self._given_up = False
 
     def give_up(self) -> None:
@@ -76,7 +109,7 @@ class LevelLoader(QThread):
 
     def run(self) -> None:
         try:
-            answer = load_now(self._reference, self._beside, self._follows)
+            answer = load_now(self._reference, self._beside, self._project)
         except WallumError as error:
             if not self._given_up:
                 self.failed.emit(str(error))

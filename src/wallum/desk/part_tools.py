@@ -1,17 +1,15 @@
 """What is said of the level's parts: heroes, and glow that follows a lamp."""
 
 import logging
-from dataclasses import replace
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
-from wallum.desk.loading import LoadedLevel
+from wallum.desk.loading import LoadedLevel, pack_level
 from wallum.desk.session import Session
 from wallum.document.sources import Lamp
-from wallum.realtime.bundling import bundle_level
-from wallum.realtime.memory import store_value
+from wallum.level.dressing import Dress
 
-__all__ = ["Rebundler", "toggle_follow", "toggle_hero"]
+__all__ = ["Rebundler", "toggle_follow", "toggle_hero", "toggle_ignored", "toggle_uncast"]
 
 log = logging.getLogger("wallum.parts")
 
@@ -21,6 +19,24 @@ def toggle_hero(session: Session, part: str, name: str) -> None:
     marks = session.project.marks_of(part)
     word = "is no hero any more" if marks.hero else "is a hero"
     project = session.history.present.with_marks(marks.revised(hero=not marks.hero))
+    session.history.edit(f"{name} {word}", project)
+    session.told.emit(f"{name} {word}")
+
+
+def toggle_ignored(session: Session, part: str, name: str) -> None:
+    """Leave a part out altogether, or bring it back."""
+    marks = session.project.marks_of(part)
+    word = "is back" if marks.ignored else "is left out"
+    project = session.history.present.with_marks(marks.revised(ignored=not marks.ignored))
+    session.history.edit(f"{name} {word}", project)
+    session.told.emit(f"{name} {word}; undo brings it back")
+
+
+def toggle_uncast(session: Session, part: str, name: str) -> None:
+    """Let a part cast no shadow, or cast one again."""
+    marks = session.project.marks_of(part)
+    word = "casts no shadow" if marks.casts else "casts shadows again"
+    project = session.history.present.with_marks(marks.revised(casts=not marks.casts))
     session.history.edit(f"{name} {word}", project)
     session.told.emit(f"{name} {word}")
 
@@ -41,19 +57,22 @@ def toggle_follow(session: Session, part: str, name: str) -> None:
 
 
 class Rebundler(QThread):
-    """Packs the level anew, in the background, for glow that follows other lamps."""
+    """Packs the level anew, in the background, as the project wants it now."""
 
     ready = pyqtSignal(object)  # a LoadedLevel
+    failed = pyqtSignal()
 
-    def __init__(self, loaded: LoadedLevel, follows: dict[str, str], parent: QObject | None = None) -> None:
+    def __init__(
+        self, loaded: LoadedLevel, follows: dict[str, str], dress: Dress, parent: QObject | None = None
+    ) -> None:
         super().__init__(parent)
-        self._loaded, self._follows = loaded, follows
+        self._loaded, self._follows, self._dress = loaded, follows, dress
 
     def run(self) -> None:
         try:
-            loaded = self._loaded
-            block = store_value(bundle_level(loaded.level, loaded.rays.triangles, self._follows))
+            packed = pack_level(self._loaded.plain, self._follows, self._dress, self._loaded)
         except Exception:
             log.exception("packing the level anew failed")
+            self.failed.emit()
             return
-        self.ready.emit(replace(loaded, block=block, follows=self._follows))
+        self.ready.emit(packed)

@@ -1,5 +1,7 @@
 """The renderer as the window sees it: asks without waiting, hands frames over as images."""
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QSocketNotifier, QTimer, pyqtSignal
@@ -72,16 +74,16 @@ class RenderLink(QObject):
         held_ev: float | None = None,
         heroes: NDArray[np.float32] | None = None,
         view: str = "final",
+        view_of: str = "",
     ) -> int:
         """Ask for a picture; it settles once the hand rests. Returns the request's number.
 
-        held_ev, heroes, view : see PictureRequest
+        held_ev, heroes, view, view_of : see PictureRequest
         """
-        self._wanted = PictureRequest(0, scene, camera, size, settle=True, heroes=heroes, view=view)
+        plain = PictureRequest(0, scene, camera, size, heroes=heroes, view=view, view_of=view_of)
+        self._wanted = replace(plain, settle=True)
         detail: Detail = "reduced" if moving else "full"
-        asked = PictureRequest(
-            0, scene, camera, size, active, detail, held_ev=held_ev, heroes=heroes, view=view
-        )
+        asked = replace(plain, active=active, detail=detail, held_ev=held_ev)
         number = self._client.request(asked)
         self._rest.start()
         return number

@@ -57,7 +57,7 @@ class SkyGridThread(QThread):
             # On Linux a thread has a priority of its own.
             os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), LOW_PRIORITY)
             loaded = self._loaded
-            grid = kept_grid(loaded.rays, loaded.level.bounds, self._file, self._go_on)
+            grid = kept_grid(loaded.lasting, loaded.plain.bounds, self._file, self._go_on)
         except Exception:
             # The picture goes on without: it must not wait for a grid that does not come.
             log.exception("making the sky grid failed")

@@ -24,7 +24,10 @@ def _base_light_was_free(data: dict[str, Any]) -> dict[str, Any]:
 
 
 # STEPS[n] turns data of version n into data of version n + 1.
-STEPS: Final[dict[int, Step]] = {1: _base_light_was_free}
+STEPS: Final[dict[int, Step]] = {
+    1: _base_light_was_free,
+    2: lambda data: data,  # knew no target, figure or light of the level: they start as they do
+}
 
 
 def migrate(data: dict[str, Any], source: str, steps: dict[int, Step] | None = None) -> dict[str, Any]:

@@ -13,7 +13,7 @@ from wallum.errors import PathProblem, ValueProblem
 __all__ = ["choices", "find_slug", "locate", "look_up", "put", "put_text", "refusal", "slug_of", "walk"]
 
 LISTS: Final = ("sources", "shots")
-GROUPS: Final = ("look", "air", "balance", "setting")
+GROUPS: Final = ("look", "air", "balance", "setting", "target", "level_light", "figure")
 AXES: Final = {"x": 0, "y": 1, "z": 2}
 SWITCH_WORDS: Final = {
     "on": True, "yes": True, "true": True, "1": True,

@@ -9,11 +9,14 @@ from pydantic import AfterValidator, Field, model_validator
 from wallum.document.fields import Item, choice, declared, field_check, parameter
 from wallum.document.lanes import Lane
 from wallum.document.sources import Direction, LinearColour, MoonSource, Place, SkySource, Source, SunSource
+from wallum.document.targets import Target
 
 __all__ = [
     "SCHEMA_VERSION",
     "Air",
     "Balance",
+    "Figure",
+    "LevelLight",
     "Look",
     "PartMarks",
     "Project",
@@ -24,7 +27,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 
 
 def _iso_date(value: str) -> str:
@@ -266,6 +269,50 @@ class PartMarks(Item):
     follows: str = ""  # id of the lamp that the part's own glow follows
 
 
+class LevelLight(Item):
+    """Light that the level's file brought along, and whether it is kept."""
+
+    glow: bool = parameter(
+        True, label="Glow", help="Whether glowing surfaces of the level give light.", kind="switch"
+    )
+    unlit: bool = parameter(
+        True,
+        label="Unlit surfaces",
+        help="On: surfaces that ask for no light are shown as they are. Off: they are lit as others.",
+        kind="switch",
+    )
+    vertex_colours: bool = parameter(
+        True,
+        label="Vertex colours",
+        help="Whether colours of corners, where light may have been painted in, tint the surfaces.",
+        kind="switch",
+    )
+    occlusion: bool = parameter(
+        True,
+        label="Occlusion maps",
+        help="Whether baked maps of corners and gaps dim the light of the sky.",
+        kind="switch",
+    )
+
+
+class Figure(Item):
+    """A stand-in 1.8 m tall with a grey and a mirror ball, to judge light by; casts and is lit."""
+
+    on: bool = parameter(False, label="Stands", help="Whether it stands in the level.", kind="switch")
+    position: Place = parameter(
+        (0.0, 0.0, 0.0), label="Place", help="Where its feet are.", unit="m", kind="vector", step=0.05
+    )
+    turn: float = parameter(
+        0.0,
+        label="Turn",
+        help="Where it faces, clockwise from north.",
+        unit="deg",
+        low=-360.0,
+        high=360.0,
+        step=5.0,
+    )
+
+
 class Variant(Item):
     """A saved alternative of the lighting: all that a project says of light, under a name."""
 
@@ -277,6 +324,7 @@ class Variant(Item):
     air: Air = Air()
     balance: Balance = Balance()
     marks: tuple[PartMarks, ...] = ()
+    level_light: LevelLight = LevelLight()
 
 
 class Project(Item):
@@ -294,6 +342,10 @@ class Project(Item):
     lanes: tuple[Lane, ...] = ()
     marks: tuple[PartMarks, ...] = ()
     variants: tuple[Variant, ...] = ()
+    level_light: LevelLight = LevelLight()
+    figure: Figure = Figure()
+    target: Target = Target()
+    pinned: str = ""  # a picture to compare with, by its file
     viewpoint: Shot | None = None
 
     @model_validator(mode="after")

@@ -10,7 +10,7 @@ from wallum.errors import PathProblem
 
 __all__ = ["applied", "differences", "kept", "renamed", "without_variant"]
 
-VARIED: Final = ("sources", "lanes", "look", "air", "balance", "marks")
+VARIED: Final = ("sources", "lanes", "look", "air", "balance", "marks", "level_light")
 
 
 def _found(project: Project, variant_id: str) -> Variant:
@@ -69,7 +69,8 @@ def _of_item(title: str, before: Item, after: Item) -> list[str]:
 def differences(before: Project | Variant, after: Project | Variant) -> list[str]:
     """What one lighting has other than another, a sentence each."""
     out = []
-    for name, title in (("look", "Picture"), ("air", "Air"), ("balance", "Balance")):
+    titles = {"look": "Picture", "air": "Air", "balance": "Balance", "level_light": "Level"}
+    for name, title in titles.items():
         out += _of_item(title, getattr(before, name), getattr(after, name))
     old = {one.id: one for one in before.sources}
     new = {one.id: one for one in after.sources}

@@ -78,6 +78,7 @@ class Part:
     name: str
     mesh: int
     matrix: NDArray[np.float64]  # (4, 4) from the mesh's space to the level's
+    casts: bool = True  # whether it stands in the way of light
 
 
 @dataclass(frozen=True)

@@ -9,13 +9,14 @@ from wallum.document.project import Look, Project, base_light
 from wallum.document.sources import FarLight, Lamp, SkySource, SunSource
 from wallum.document.storage import SUFFIX, load
 from wallum.errors import LevelProblem, ProjectProblem
+from wallum.level.dressing import dress_of, dressed
 from wallum.level.gltf_reader import load_gltf
 from wallum.level.jar_yard import jar_yard, jar_yard_project
 from wallum.level.model import Level
 from wallum.level.pale_room import pale_room, pale_room_project
 from wallum.level.sanity import sanity_findings
 
-__all__ = ["DEMOS", "new_project", "open_level", "open_project", "reference_to"]
+__all__ = ["DEMOS", "lit_level", "new_project", "open_level", "open_project", "reference_to"]
 
 BUILTIN: Final[dict[str, Callable[[], Level]]] = {"pale-room": pale_room, "jar-yard": jar_yard}
 DEMOS: Final[dict[str, Callable[[], Project]]] = {
@@ -41,6 +42,16 @@ def open_level(reference: str, beside: Path | None) -> Level:
             raise LevelProblem(f"cannot read {path.suffix or 'it'}", str(path), "a .glb or .gltf file")
         level = load_gltf(path)
     return replace(level, findings=(*level.findings, *sanity_findings(level)))
+
+
+def lit_level(project: Project, beside: Path | None, stand_in: bool = True) -> Level:
+    """The level of a project as it wants it lit, with the stand-in figure or without.
+
+    Raises LevelProblem.
+    """
+    dress = dress_of(project)
+    dress = dress if stand_in else replace(dress, figure=None)
+    return dressed(open_level(project.level, beside), dress)
 
 
 def reference_to(level_file: Path, project_file: Path | None) -> str:

@@ -197,7 +197,7 @@ def evaluate(project: Project, hour: float | None = None) -> LitScene:
     air = _air(now.air)
     far = _through(base.far, air)
     sky = _with_haze(base.sky, base.far, far, air)
-    gain = 2.0**project.balance.glow
+    gain = 2.0**project.balance.glow * float(project.level_light.glow)
     scene = LitScene(lamps, far, sky, now.look.ev100, air, _metering(now.look), glow, gain)
     return scene if scene.metering is None else replace(scene, ev100=_foreseen_ev(scene))
 

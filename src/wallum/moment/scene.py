@@ -157,6 +157,13 @@ class LitScene:
         sun = replace(self.sun, shadow=False) if self.sun else None
         return replace(self, lamps=Lamps(self.lamps.ids, rows), sun=sun)
 
+    def direct(self) -> "LitScene":
+        """What comes straight from the sources: no air between, no light off the far ground."""
+        sky = self.sky
+        if sky is not None:
+            sky = replace(sky, ground=np.zeros(3), key=(*sky.key, -1.0))
+        return replace(self, sky=sky, air=None)
+
     def only(self, source_id: str) -> "LitScene":
         """The scene with one source alone; GLOW_ID for glowing surfaces alone."""
         ids = {*self.lamps.ids, *(one.id for one in (self.sun, self.sky) if one is not None)}

@@ -6,7 +6,7 @@ Dark to bright in lightness too, so that it reads without colour sight; mid grey
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["RANGE_STOPS", "STEPS", "false_colour", "ramp"]
+__all__ = ["RANGE_STOPS", "STEPS", "false_colour", "grain_ramp", "ramp"]
 
 RANGE_STOPS = 6
 STEPS = 2 * RANGE_STOPS + 1
@@ -16,6 +16,17 @@ COLOURS = (
     (118, 118, 118),
     (154, 164, 60), (198, 168, 44), (236, 164, 70), (246, 172, 122), (250, 204, 190), (255, 236, 230),
 )  # fmt: skip
+
+# sRGB of shadow texels a metre, from 512 halving down to 1.
+GRAIN_COLOURS = (
+    (40, 92, 140), (34, 116, 136), (40, 136, 112), (74, 150, 84), (128, 158, 70), (176, 160, 60),
+    (214, 150, 62), (228, 126, 84), (226, 104, 110), (200, 84, 130),
+)  # fmt: skip
+
+
+def grain_ramp() -> NDArray[np.float32]:
+    """(10, 3) display values 0 to 1 for 512 texels a metre, 256, ... down to 1."""
+    return np.array(GRAIN_COLOURS, dtype=np.float32) / 255.0
 
 
 def ramp() -> NDArray[np.float32]:

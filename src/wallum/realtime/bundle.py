@@ -44,6 +44,7 @@ class Surfacing:
     block: bytes
     textures: dict[str, int]
     double_sided: bool
+    casts: bool = True
 
 
 @dataclass(frozen=True)

@@ -87,13 +87,13 @@ def _features(material: Material, coloured: bool) -> frozenset[str]:
     return frozenset(names)
 
 
-def _block(material: Material, follows: int) -> bytes:
+def _block(material: Material, follows: int, casts: bool) -> bytes:
     glow = [part * GLOW_SCALE for part in material.glow]
     rows: list[tuple[float, ...]] = [
         material.base,
         (*glow, material.cutoff),
         (material.metallic, material.roughness, material.normal_scale, material.occlusion_strength),
-        (float(material.unlit), follows / 255.0, 0.0, 0.0),
+        (float(material.unlit), follows / 255.0, float(casts and material.alpha != "blend"), 0.0),
     ]
     for slot in SLOTS:
         use = material.textures.get(slot)
@@ -109,13 +109,13 @@ def _halved(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
 
 
 def _surfacings(
-    level: Level, coloured: set[int], kinds: list[tuple[int, int]]
+    level: Level, coloured: set[int], kinds: list[tuple[int, int, bool]]
 ) -> tuple[tuple[Surfacing, ...], tuple[TextureData, ...]]:
-    """One for each pair of a material and what its glow follows; and the textures."""
+    """One for each material, what its glow follows, and whether it casts; and the textures."""
     numbers: dict[tuple[object, ...], int] = {}
     textures: list[TextureData] = []
     surfacings = []
-    for index, follows in kinds:
+    for index, follows, casts in kinds:
         material = level.materials[index]
         used = {}
         for slot, use in material.textures.items():
@@ -129,26 +129,32 @@ def _surfacings(
             used[f"{slot}_map"] = numbers[key]
         surfacings.append(
             Surfacing(
-                _features(material, index in coloured), _block(material, follows), used, material.double_sided
+                _features(material, index in coloured),
+                _block(material, follows, casts),
+                used,
+                material.double_sided,
+                casts,
             )
         )
     return tuple(surfacings), tuple(textures)
 
 
-def _by_follower(
+def _by_part(
     level: Level, flat: Triangles, follows: dict[str, str]
-) -> tuple[Triangles, list[tuple[int, int]], tuple[str, ...]]:
-    """Triangles whose glow follows a lamp get a material of their own, for that lamp."""
-    kinds = [(index, 0) for index in range(len(level.materials))]
+) -> tuple[Triangles, list[tuple[int, int, bool]], tuple[str, ...]]:
+    """Triangles whose glow follows a lamp, or that cast no shadow, get materials of their own."""
+    kinds = [(index, 0, True) for index in range(len(level.materials))]
     lamps = tuple(sorted(set(follows.values())))[:MOST_FOLLOWED]
     number = {lamp: i for i, lamp in enumerate(lamps, start=1)}
-    group = np.array([number.get(follows.get(part.id, ""), 0) for part in level.parts] or [0])[flat.part]
+    # By part: twice the number of its lamp, and one more where it casts nothing.
+    marks = [2 * number.get(follows.get(part.id, ""), 0) + (not part.casts) for part in level.parts]
+    group = np.array(marks or [0])[flat.part]
     if not group.any():
         return flat, kinds, ()
     material = flat.material.copy()
-    for index, lamp in sorted({(int(m), int(g)) for m, g in zip(flat.material, group) if g}):
-        material[(flat.material == index) & (group == lamp)] = len(kinds)
-        kinds.append((index, lamp))
+    for index, mark in sorted({(int(m), int(g)) for m, g in zip(flat.material, group) if g}):
+        material[(flat.material == index) & (group == mark)] = len(kinds)
+        kinds.append((index, mark // 2, mark % 2 == 0))
     return replace(flat, material=material), kinds, lamps
 
 
@@ -160,7 +166,7 @@ def bundle_level(
     follows : by part id, the id of the lamp that its glow follows
     """
     flat = flatten(level) if triangles is None else triangles
-    flat, kinds, lamps = _by_follower(level, flat, follows or {})
+    flat, kinds, lamps = _by_part(level, flat, follows or {})
     if flat.positions.size and not np.isfinite(flat.positions).all():
         raise LevelProblem("a vertex is not at a finite place", level.name)
     bounds = level.bounds

@@ -13,8 +13,7 @@ from wallum.realtime.targets import Size
 __all__ = ["Developer"]
 
 VIEW_FEATURES = {
-    "surface": frozenset({"PLAIN"}),
-    "normals": frozenset({"PLAIN"}),
+    **{name: frozenset({"PLAIN"}) for name in INSPECTED},
     "false colour": frozenset({"FALSE_COLOUR"}),
     "zebra": frozenset({"ZEBRA"}),
 }

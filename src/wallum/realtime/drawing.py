@@ -74,7 +74,7 @@ class LevelOnGpu:
         self._used = [int(m) for m in np.unique(chunk_material)]
         self._holed = np.array(["MASK" in s.features for s in bundle.surfacings] or [False])
         # See-through surfaces let light pass until they are drawn properly.
-        self._casts = np.array(["BLEND" not in s.features for s in bundle.surfacings] or [False])
+        self._casts = np.array([s.casts and "BLEND" not in s.features for s in bundle.surfacings] or [False])
 
     def _buffer(self, values: NDArray[np.generic]) -> moderngl.Buffer:
         data = values.tobytes()
@@ -165,9 +165,16 @@ class LevelOnGpu:
         return rows
 
     def draw_surfaces(
-        self, to_clip: NDArray[np.float64], planes: NDArray[np.float64], coarse: Coarse | None = None
+        self,
+        to_clip: NDArray[np.float64],
+        planes: NDArray[np.float64],
+        coarse: Coarse | None = None,
+        more: frozenset[str] = frozenset(),
     ) -> int:
-        """Fill the bound G-buffer with what the planes hold; far parts coarser where asked."""
+        """Fill the bound G-buffer with what the planes hold; far parts coarser where asked.
+
+        more : further features of the surfaces' shader
+        """
         bundle = self._bundle
         seen = visible_chunks(bundle.low, bundle.high, planes)
         every = self._chunks_for(coarse)
@@ -178,7 +185,7 @@ class LevelOnGpu:
             if not len(chunks):
                 continue
             surfacing = bundle.surfacings[index]
-            program = self._programs.get("gbuffer", "gbuffer", surfacing.features)
+            program = self._programs.get("gbuffer", "gbuffer", surfacing.features | more)
             self._bind(program, surfacing, index)
             set_uniforms(program, to_clip=matrix)
             if surfacing.double_sided:
@@ -217,7 +224,7 @@ class LevelOnGpu:
         set_uniforms(program, to_clip=matrix)
         solid = seen & self._casts[material] & ~self._holed[material]
         sent = self._send(self._array(program, whole=False), every[solid])
-        for index in (i for i in self._used if self._holed[i]):
+        for index in (i for i in self._used if self._holed[i] and self._casts[i]):
             chunks = every[seen & (material == index)]
             surfacing = bundle.surfacings[index]
             holed = self._programs.get("shadow", "shadow", surfacing.features & SHADOW_FEATURES)

@@ -141,7 +141,7 @@ class Engine:
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `developer` then shows it."""
         self.log.begin()
-        kit, size, scene = self._still, request.size, request.scene
+        kit, size, scene = self._still, request.size, request.shown_scene
         if request.detail == "thumb":
             kit = self._thumb
         elif request.detail != "full":
@@ -151,7 +151,9 @@ class Engine:
         else:
             self._level().complete()
         camera = request.camera.with_aspect(request.size[0] / request.size[1])
-        yield from self.light(kit, scene, View(camera, show=request.view), size, request.active)
+        yield from self.light(
+            kit, scene, View(camera, show=request.view, show_of=request.view_of), size, request.active
+        )
         if request.detail == "reduced":
             self._pace.note(self.log.total_ms)
 
@@ -172,10 +174,8 @@ class Engine:
             with self.log.measure("open sky") as work:
                 if self.open_sky.fill(gbuffer, view):
                     work["pixels"] = gbuffer.size[0] * gbuffer.size[1]
-        if view.show in INSPECTED:  # surfaces alone: no light, no shadows
-            with self.log.measure("inspect"):
-                self.lighting.inspect(view, *kit.fit(size)[::2])
-            yield
+        if view.show in INSPECTED:  # surfaces alone: no light
+            yield from self._inspect(kit, scene, view, size)
             return
         seen, dirty = self._see(kit, scene, view)
         for lamp_id in dirty:
@@ -186,12 +186,27 @@ class Engine:
         self.seen = seen
         yield from self._sum(kit, scene, view, seen, active)
 
+    def _inspect(self, kit: Kit, scene: LitScene, view: View, size: Size) -> Steps:
+        """Show what surfaces are, or how fine the shadows on them."""
+        gbuffer, _, total = kit.fit(size)
+        grain = None
+        if view.show == "shadow grain":
+            seen, _ = self._see(kit, scene, view)
+            if view.show_of in seen.tiles:
+                row = scene.lamps.ids.index(view.show_of)
+                grain = (scene.lamps.column("position")[row].tolist(), seen.tiles[view.show_of].texel)
+            yield from self._sun_shadows(kit, scene, view.camera, None)
+        with self.log.measure("inspect"):
+            self.lighting.inspect(view, gbuffer, total, kit.sun_shadows, grain)
+        yield
+
     def _level(self) -> LevelOnGpu:
         assert self.level is not None, "a level is set before a picture is asked"
         return self.level
 
     def _draw_gbuffer(self, gbuffer: GBuffer, view: View, coarse: bool) -> bool:
-        key = (self._level_number, view.camera, view.jitter)
+        casters = view.show == "casters"
+        key = (self._level_number, view.camera, view.jitter, casters)
         if gbuffer.key == key:
             return False
         with self.log.measure("surfaces") as work:
@@ -204,7 +219,8 @@ class Engine:
             planes = frustum_planes(view.to_clip)
             pixel = 2.0 * view.camera.tangents[1] / gbuffer.size[1]
             limit = Coarse(np.array(view.camera.eye), COARSE_PIXELS * pixel) if coarse else None
-            work["triangles"] = self._level().draw_surfaces(view.to_clip, planes, limit)
+            more = frozenset({"CASTERS"}) if casters else frozenset()
+            work["triangles"] = self._level().draw_surfaces(view.to_clip, planes, limit, more)
             work["pixels"] = gbuffer.size[0] * gbuffer.size[1]
         gbuffer.key = key
         return True

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 from wallum.moment.camera import Camera
 from wallum.moment.scene import Lamps, LitScene
 from wallum.physics.exposure import exposure_scale
+from wallum.physics.false_colour import grain_ramp
 from wallum.realtime.bundle import GLOW_SCALE
 from wallum.realtime.clusters import CELL_PIXELS
 from wallum.realtime.lamp_buffers import LampBuffers
@@ -70,6 +71,9 @@ class Lighting:
         self._empty: dict[int, moderngl.VertexArray] = {}
         self._follow = context.texture((FOLLOWERS, 1), 1, np.ones(FOLLOWERS, np.float32), dtype="f4")
         self._follow.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        fine_to_coarse = np.ascontiguousarray(grain_ramp(), dtype=np.float32)
+        self._ramp = context.texture((len(fine_to_coarse), 1), 3, fine_to_coarse, dtype="f4")
+        self._ramp.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
 
     def screen(self, program: moderngl.Program) -> moderngl.VertexArray:
@@ -143,16 +147,46 @@ class Lighting:
         set_uniforms(program, **values)
         return program
 
-    def inspect(self, view: View, gbuffer: GBuffer, target: LightTarget) -> None:
-        """Show what the surfaces are, without any light."""
-        program = self._programs.get("screen", "inspect", frozenset({view.show.upper()}))
+    def inspect(
+        self,
+        view: View,
+        gbuffer: GBuffer,
+        target: LightTarget,
+        sun_shadows: SunShadows,
+        grain: tuple[tuple[float, float, float], float] | None = None,
+    ) -> None:
+        """Show what the surfaces are, without any light.
+
+        grain : place of a lamp and width of its shadow's texels at 1 m, where its grain is shown
+        """
+        names = {view.show.upper().replace(" ", "_")} | ({"LAMP_GRAIN"} if grain is not None else set())
+        program = self._programs.get("screen", "inspect", frozenset(names))
         gbuffer.bind()
-        set_uniforms(program, **GBUFFER_UNITS)
+        values: dict[str, object] = {**GBUFFER_UNITS, **view.uniforms}
+        if view.show == "shadow grain":
+            values |= self._grain_uniforms(view, gbuffer, sun_shadows, grain)
+        set_uniforms(program, **values)
         target.frame.use()
         target.frame.depth_mask = False
         target.frame.viewport = (0, 0, *gbuffer.size)
         target.frame.clear(0.0, 0.0, 0.0, 0.0)
         self._draw(program, add=False)
+
+    def _grain_uniforms(
+        self,
+        view: View,
+        gbuffer: GBuffer,
+        sun_shadows: SunShadows,
+        grain: tuple[tuple[float, float, float], float] | None,
+    ) -> dict[str, object]:
+        self._ramp.use(FOLLOW_UNIT)
+        values: dict[str, object] = {
+            "ramp": FOLLOW_UNIT,
+            "pixel_angle": 2.0 * view.camera.tangents[1] / gbuffer.size[1],
+        }
+        if grain is not None:
+            return values | {"grain_place": grain[0], "grain_angle": grain[1]}
+        return values | (sun_shadows.uniforms() if sun_shadows.complete else {"cascade_end": (0.0, 0.0, 0.0)})
 
     def _write_follow(self, scene: LitScene) -> None:
         shares = np.ones(FOLLOWERS, np.float32)

@@ -20,8 +20,10 @@ SETTLE_FRAMES = 64
 CELLS = (64, 36)
 
 # What a picture can show of a level; those that need no light.
-VIEWS = ("final", "surface", "grey", "false colour", "zebra", "normals")
-INSPECTED = ("surface", "normals")
+VIEWS = (
+    "final", "surface", "grey", "direct", "false colour", "zebra", "normals", "shadow grain", "casters",
+)  # fmt: skip
+INSPECTED = ("surface", "normals", "shadow grain", "casters")
 
 Detail = Literal["full", "reduced", "sketch", "thumb"]
 
@@ -37,6 +39,7 @@ class PictureRequest:
     settle : go on to SETTLE_FRAMES jittered pictures while nothing newer comes
     held_ev : exposure to keep where the scene is metered; None: as metered
     view    : one of VIEWS
+    view_of : id of the source that a view is about; empty for the sun
     heroes : (36, 64) how much of each cell of the picture is a hero, for metering
     """
 
@@ -49,7 +52,13 @@ class PictureRequest:
     settle: bool = False
     held_ev: float | None = None
     view: str = "final"
+    view_of: str = ""
     heroes: NDArray[np.float32] | None = None
+
+    @property
+    def shown_scene(self) -> LitScene:
+        """The scene as the view shows it."""
+        return self.scene.direct() if self.view == "direct" else self.scene
 
 
 @dataclass

@@ -93,8 +93,8 @@ class Settler:
         grid = n // ROUND
         offset = (halton(grid, 1, 2)[0] - 0.5, halton(grid, 1, 3)[0] - 0.5)
         jitter = (2.0 * offset[0] / width, 2.0 * offset[1] / height)
-        view = View(request.camera.with_aspect(width / height), jitter, request.view)
-        scene = self._moved(request.scene, n)
+        view = View(request.camera.with_aspect(width / height), jitter, request.view, request.view_of)
+        scene = self._moved(request.shown_scene, n)
         sun = scene.sun
         turn = None
         if sun is not None and sun.disc_rad > 0.0:

@@ -16,10 +16,16 @@ def pre_exposure(ev100: float) -> float:
 
 
 class View:
-    """Uniforms of a camera and a jitter; `show` is one of request.VIEWS."""
+    """Uniforms of a camera and a jitter; `show` is one of request.VIEWS, `show_of` what it is about."""
 
-    def __init__(self, camera: Camera, jitter: tuple[float, float] = (0.0, 0.0), show: str = "final") -> None:
-        self.show = show
+    def __init__(
+        self,
+        camera: Camera,
+        jitter: tuple[float, float] = (0.0, 0.0),
+        show: str = "final",
+        show_of: str = "",
+    ) -> None:
+        self.show, self.show_of = show, show_of
         self.camera = camera
         self.jitter = jitter
         self.to_clip = camera.projection(jitter) @ camera.view()

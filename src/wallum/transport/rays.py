@@ -109,9 +109,11 @@ class RayScene:
         self._level = level
         alpha = np.array([m.alpha for m in level.materials] or ["opaque"])[triangles.material]
         self.double_sided = np.array([m.double_sided for m in level.materials] or [True])
-        self._solid = _Accelerated(triangles, np.flatnonzero(alpha == "opaque"))
-        self._holed = _Accelerated(triangles, np.flatnonzero(alpha == "mask"))
-        self._veiled = _Accelerated(triangles, np.flatnonzero(alpha == "blend"))
+        casts = np.array([part.casts for part in level.parts] or [True])[triangles.part]
+        self._solid = _Accelerated(triangles, np.flatnonzero((alpha == "opaque") & casts))
+        self._holed = _Accelerated(triangles, np.flatnonzero((alpha == "mask") & casts))
+        # Seen, but in no light's way.
+        self._veiled = _Accelerated(triangles, np.flatnonzero((alpha == "blend") | ~casts))
 
     def first_hit(self, origins: Floats, directions: Floats) -> Hits:
         """First surface along each ray, see-through ones included. (N, 3), (N, 3) unit."""

@@ -66,6 +66,9 @@ void main() {
 #ifdef EMISSIVE_MAP
     glow *= texture(emissive_map, texture_place(4, v_uv)).rgb;
 #endif
+#ifdef CASTERS
+    base.rgb = vec3(material.kind.z > 0.5 ? 0.0 : 1.0);
+#endif
     out_base = vec4(sqrt(base.rgb), occlusion);
     out_normal = oct_encode(n);
     out_surface = vec4(rough, metal, material.kind.x, material.kind.y);

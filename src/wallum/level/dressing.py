@@ -1,0 +1,72 @@
+"""The level as it is lit: without what is ignored or stripped, with the stand-in figure."""
+
+from dataclasses import dataclass, replace
+
+from wallum.document.fields import Vector
+from wallum.document.project import Project
+from wallum.level.figure import figure_parts
+from wallum.level.model import Level, Material, Mesh
+
+__all__ = ["Dress", "dress_of", "dressed"]
+
+
+@dataclass(frozen=True)
+class Dress:
+    """What a project says of its level's geometry and surfaces; equal ones make equal levels.
+
+    ignored, uncast : ids of parts that are left out, and that stand in no light's way
+    figure          : place of the stand-in's feet and where it faces, None where it is away
+    """
+
+    ignored: frozenset[str] = frozenset()
+    uncast: frozenset[str] = frozenset()
+    unlit: bool = True
+    vertex_colours: bool = True
+    occlusion: bool = True
+    figure: tuple[Vector, float] | None = None
+
+
+def dress_of(project: Project) -> Dress:
+    """What a project says of its level."""
+    kept, stand = project.level_light, project.figure
+    return Dress(
+        frozenset(one.part for one in project.marks if one.ignored),
+        frozenset(one.part for one in project.marks if not one.casts),
+        kept.unlit,
+        kept.vertex_colours,
+        kept.occlusion,
+        (stand.position, stand.turn) if stand.on else None,
+    )
+
+
+def _surface(material: Material, dress: Dress) -> Material:
+    if material.unlit and not dress.unlit:
+        material = replace(material, unlit=False)
+    if "occlusion" in material.textures and not dress.occlusion:
+        left = dict(material.textures)
+        del left["occlusion"]
+        material = replace(material, textures=left)
+    return material
+
+
+def _mesh(mesh: Mesh) -> Mesh:
+    if all(one.colours is None for one in mesh.primitives):
+        return mesh
+    return replace(mesh, primitives=tuple(replace(one, colours=None) for one in mesh.primitives))
+
+
+def dressed(level: Level, dress: Dress) -> Level:
+    """A level as a project wants it; the level itself where nothing is said."""
+    if dress == Dress():
+        return level
+    parts = tuple(
+        replace(one, casts=False) if one.id in dress.uncast else one
+        for one in level.parts
+        if one.id not in dress.ignored
+    )
+    meshes = level.meshes if dress.vertex_colours else tuple(_mesh(one) for one in level.meshes)
+    materials = tuple(_surface(one, dress) for one in level.materials)
+    if dress.figure is not None:
+        more = figure_parts(*dress.figure, len(meshes), len(materials))
+        meshes, parts, materials = meshes + more[0], parts + more[1], materials + more[2]
+    return replace(level, meshes=meshes, parts=parts, materials=materials)
