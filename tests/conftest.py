@@ -19,10 +19,18 @@ def pytest_collection_modifyitems(items):
     items.sort(key=lambda item: item.get_closest_marker("slow") is not None)
 
 
+@pytest.fixture(scope="session")
+def cache_folder(tmp_path_factory):
+    """Derived data is made once for all tests, and none of it is the artist's."""
+    return tmp_path_factory.mktemp("cache")
+
+
 @pytest.fixture(autouse=True)
-def state_folder(tmp_path, monkeypatch):
-    """No test touches the artist's own unsaved work."""
+def state_folder(tmp_path, monkeypatch, cache_folder):
+    """No test touches the artist's own unsaved work, settings or derived data."""
     monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    monkeypatch.setenv("XDG_CACHE_HOME", str(cache_folder))
 
 
 @pytest.fixture(autouse=True)

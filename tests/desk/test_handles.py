@@ -15,7 +15,7 @@ CONTROL = Qt.KeyboardModifier.ControlModifier
 @pytest.fixture
 def aside(window):
     """The room from one end, so that heights and the floor are both seen."""
-    window._look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
+    window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
     window.session.select("spot")
     return window
 
@@ -143,7 +143,7 @@ def test_several_are_selected_moved_locked_hidden_and_copied_each_as_one_step(as
 
 def test_control_adds_a_ring_and_a_box_adds_all_inside(aside):
     aside.session.select("")
-    aside._look_from(Camera((0.0, 1.5, 5.5), (0.0, -0.05, -1.0), 100.0, far=50.0))
+    aside.looking.look_from(Camera((0.0, 1.5, 5.5), (0.0, -0.05, -1.0), 100.0, far=50.0))
     marks = {one.source_id: one.at for one in aside.picture.marks()}
     for one in ("lamp", "spot"):
         QTest.mouseClick(aside.picture, LEFT, CONTROL, marks[one].toPoint())

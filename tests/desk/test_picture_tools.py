@@ -14,7 +14,7 @@ LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 @pytest.fixture
 def above(window):
     """The room from under its ceiling, looking down: floor, and the block on it."""
-    window._look_from(Camera((0.0, 2.9, 0.0), (0.0, -1.0, -0.0001), 90.0, far=50.0))
+    window.looking.look_from(Camera((0.0, 2.9, 0.0), (0.0, -1.0, -0.0001), 90.0, far=50.0))
     return window
 
 
@@ -63,7 +63,7 @@ def test_kick_puts_the_highlight_under_the_pointer(above):
 
 def test_a_shadow_is_pulled_by_the_mouse_as_one_step(above):
     """The block's shadow by the ceiling lamp, dragged along the floor."""
-    above._look_from(BEHIND)
+    above.looking.look_from(BEHIND)
     above.session.select("lamp")
     above.act["pull"].setChecked(True)
     above._pull_mode()
@@ -87,7 +87,7 @@ def test_a_shadow_is_pulled_by_the_mouse_as_one_step(above):
 
 
 def test_escape_gives_a_shadow_back(above):
-    above._look_from(BEHIND)
+    above.looking.look_from(BEHIND)
     above.session.select("lamp")
     grip = above.shadow.take(place(above, (2.2, 0.0, -2.2)))
     grip.drag(place(above, (2.4, 0.0, -1.2)))
@@ -130,7 +130,7 @@ def test_the_meter_reads_and_a_source_delivers_what_is_typed(above):
 
 
 def test_the_sky_cannot_be_read(above):
-    above._look_from(Camera((0.0, 50.0, 0.0), (0.0, 1.0, 0.0001), 60.0, far=50.0))
+    above.looking.look_from(Camera((0.0, 50.0, 0.0), (0.0, 1.0, 0.0001), 60.0, far=50.0))
     assert above.tools.meter(QPointF(50.0, 50.0)) is None
 
 

@@ -58,7 +58,7 @@ def drag(qtbot, widget, start, end, button=Qt.MouseButton.LeftButton):
 def test_a_lamp_is_put_dragged_brighter_saved_killed_and_found_again(window, qtbot, room_file):
     seen = frames(window)
     wait_frame(qtbot, window, seen)
-    window.put_at("point", QPointF(window.picture.width() * 0.5, window.picture.height() * 0.7))
+    window.pointer.put_at("point", QPointF(window.picture.width() * 0.5, window.picture.height() * 0.7))
     added = window.session.selected_source
     assert added.name == "Point 2"
     before = brightness(wait_frame(qtbot, window, seen, lambda f: f.settled == 0)[1])
@@ -264,7 +264,7 @@ def test_a_click_names_what_is_under_the_pointer(window, qtbot):
 def test_a_put_spot_looks_back_at_the_surface(window):
     at = QPointF(window.picture.width() * 0.5, window.picture.height() * 0.75)
     point, normal, _ = window.picture.surface_at(at)
-    window.put_at("spot", at)
+    window.pointer.put_at("spot", at)
     spot = window.session.selected_source
     assert np.array(spot.position) == pytest.approx(point + 2.2 * normal, abs=1e-6)
     assert np.array(spot.direction) == pytest.approx(-normal, abs=1e-6)

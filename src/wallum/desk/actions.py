@@ -8,7 +8,9 @@ from typing import Final
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QWidget
 
-__all__ = ["COMMANDS", "GESTURES", "GROUPS", "Command", "command_menu", "make_actions"]
+from wallum.desk.sheet import Line
+
+__all__ = ["COMMANDS", "GESTURES", "GROUPS", "Command", "command_menu", "key_lines", "make_actions"]
 
 
 @dataclass(frozen=True)
@@ -36,6 +38,7 @@ COMMANDS: Final = (
     Command("pull", "Put and aim", "Pull", "X", "Pull a shadow, or that of a stick stood anywhere", True),
     Command("align", "Put and aim", "Align to the shot", "J", "The selected source shines from the camera"),
     Command("meter", "Put and aim", "Meter", "M", "Read the light under the pointer"),
+    Command("figure", "Put and aim", "Figure", "I", "Stand a figure with a grey and a mirror ball here"),
     Command("select_all", "Sources", "Select all lamps", "Ctrl+A", "Select every lamp that shows a mark"),
     Command("duplicate", "Sources", "Duplicate", "Ctrl+D", "Copy the selected lamps, a step aside"),
     Command("only", "Sources", "See only", "U", "See the selected source alone, or all again"),
@@ -44,11 +47,23 @@ COMMANDS: Final = (
     Command("remove", "Sources", "Remove", "Ctrl+Delete", "Take the selected sources out of the project"),
     Command("hero", "Parts", "Hero", "H", "Make the part under the pointer a hero, or one no more"),
     Command("follow", "Parts", "Glow follows", "G", "The glow under the pointer follows the selected lamp"),
+    Command("uncast", "Parts", "Casts nothing", "Shift+H", "Let the part under the pointer cast no shadow"),
+    Command("ignore", "Parts", "Leave out", "Ctrl+H", "Leave the part under the pointer out altogether"),
+    Command("strip", "Level", "What lights this level", "Ctrl+L", "List all that gives light, and strip it"),
+    Command("receive", "Level", "Receive again", "F5", "Read the level's file anew; all sources stay"),
+    Command("receive_from", "Level", "Receive from", "Shift+F5", "Choose the level anew; all sources stay"),
     Command("shot", "Shots and views", "Keep shot", "C", "Keep this camera as a shot"),
     Command("frame", "Shots and views", "Frame", "Home", "Bring the selected into view, or all"),
     Command("view", "Shots and views", "Next view", "V", "Show the next view of the picture"),
     Command("play", "Shots and views", "Play", "T", "Play the day, or stop it"),
-    Command("flip", "Shots and views", "Flip", "B", "Flip to the variant, and back"),
+    Command("wall", "Shots and views", "Wall of shots", "Q", "Swap the picture for all shots, and back"),
+    Command("frame_lines", "Shots and views", "Target's frame", "Y", "What the target's picture holds", True),
+    Command("flip", "Comparing", "Flip", "B", "Flip to the variant, and back"),
+    Command("wipe", "Comparing", "Wipe", "Z", "Wipe between the variant and the present"),
+    Command("wipe_pinned", "Comparing", "Wipe the pinned", "Shift+Z", "Wipe against the pinned picture"),
+    Command("pin", "Comparing", "Pin a picture", "Ctrl+P", "Choose a picture to compare with"),
+    Command("keys", "Help", "Every key", "F1", "Show every key in one sheet"),
+    Command("path", "Help", "First steps", "", "The short path through the desk for the first day"),
 )  # fmt: skip
 
 GROUPS: Final = tuple(dict.fromkeys(one.group for one in COMMANDS))
@@ -66,6 +81,16 @@ GESTURES: Final = (
 )
 
 
+def key_lines() -> list[Line]:
+    """Every command with its key, and what the hand does without one."""
+    out = []
+    for group in GROUPS:
+        out.append(Line(group, heading=True))
+        out += [Line(one.text, one.key) for one in COMMANDS if one.group == group and one.key]
+    out.append(Line("In the picture", heading=True))
+    return out + [Line(hand, does) for hand, does in GESTURES]
+
+
 def make_actions(owner: QWidget, slots: Mapping[str, Callable[[], object]]) -> dict[str, QAction]:
     """The commands that there are slots for, by name; keys work anywhere in the window."""
     made = {}
@@ -74,7 +99,7 @@ def make_actions(owner: QWidget, slots: Mapping[str, Callable[[], object]]) -> d
             continue
         action = QAction(command.text, owner)
         action.setShortcut(QKeySequence(command.key))
-        action.setToolTip(f"{command.tip} ({command.key})")
+        action.setToolTip(f"{command.tip} ({command.key})" if command.key else command.tip)
         action.setCheckable(command.stays)
         slot = slots[command.name]
         action.triggered.connect(lambda _, slot=slot: slot())

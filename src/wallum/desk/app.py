@@ -17,6 +17,8 @@ from wallum.errors import MissingProblem
 
 __all__ = ["application", "has_display", "run_desk", "screen_of_its_own"]
 
+# What the first start opens.
+FIRST_DEMO = "demo:jar-yard"
 # Qt's application object must outlive every window; no one else holds it.
 _kept: list[QApplication] = []
 
@@ -98,7 +100,11 @@ def run_desk(reference: str) -> int:
     pulse = QTimer()
     pulse.timeout.connect(lambda: None)
     pulse.start(250)
+    first = not reference and not window.settings.started_before
+    reference = FIRST_DEMO if first else reference
     window.show()
+    if first:
+        window.path.begin()
     if not window.open_reference(reference):
         window.picture.show_note("Open a level (.glb, .gltf) or a project to begin: Ctrl+O")
     return app.exec()

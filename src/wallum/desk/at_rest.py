@@ -1,5 +1,7 @@
 """What is worked out once the hand rests: what each source gives, and how the shots look."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wallum.desk.contribution_thread import ContributionThread
@@ -8,13 +10,28 @@ from wallum.desk.render_link import RenderLink
 from wallum.desk.session import Session
 from wallum.desk.shots import THUMB_SIZE
 from wallum.desk.transport import Transport
+from wallum.document.project import Project
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import LitScene
+from wallum.realtime.request import PictureRequest
 
-__all__ = ["AtRest"]
+__all__ = ["AtRest", "shot_requests"]
 
 REST_MS = 300
+
+
+def shot_requests(
+    project: Project, scene: LitScene, far: float, size: tuple[int, int], prefix: str = ""
+) -> dict[str, PictureRequest]:
+    """A small picture of each shot, by a prefix and its id."""
+    aspect = size[0] / size[1]
+    return {
+        f"{prefix}{shot.id}": PictureRequest(
+            0, scene, Camera.of_shot(shot, aspect, far), size, detail="thumb"
+        )
+        for shot in project.shots
+    }
 
 
 class AtRest(QObject):
@@ -33,6 +50,10 @@ class AtRest(QObject):
         self._contributions.pool_found.connect(self.pool_found)
         session.selection_changed.connect(self.asked)
         self._thumbs_of: tuple[object, ...] = (None, None, None)
+        self._waiting: dict[str, PictureRequest] = {}
+        # Whoever wants other pictures too: given the scene, what is missing, by its name.
+        self.more: list[Callable[[LitScene], dict[str, PictureRequest]]] = []
+        link.thumb_came.connect(lambda name, _: self._waiting.pop(name, None))
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(REST_MS)
@@ -58,16 +79,21 @@ class AtRest(QObject):
         lamp = self._session.selected
         camera = self._picture.camera_as_shown
         self._contributions.ask(loaded, scene, camera, self._session.shown_ev, lamp)
-        self._picture_shots(scene, far_for(loaded.level.bounds))
+        wanted = self._picture_shots(scene, far_for(loaded.level.bounds))
+        for more in self.more:
+            wanted |= more(scene)
+        if wanted:
+            # What is asked for anew takes the place of what has not come yet.
+            self._waiting |= wanted
+            self._link.ask_others(dict(self._waiting))
 
-    def _picture_shots(self, scene: LitScene, far: float) -> None:
-        """Those that were asked for already are on their way."""
+    def _picture_shots(self, scene: LitScene, far: float) -> dict[str, PictureRequest]:
+        """Small pictures of the shots; those that were asked for already are on their way."""
         shown = (self._session.project, self._session.hour, self._link.client.grid_number)
         if all(a is b or a == b for a, b in zip(shown, self._thumbs_of, strict=True)):
-            return
+            return {}
         self._thumbs_of = shown
-        cameras = {shot.id: Camera.of_shot(shot, 1.0, far) for shot in self._session.project.shots}
-        self._link.ask_thumbs(cameras, scene, THUMB_SIZE)
+        return shot_requests(self._session.project, scene, far, THUMB_SIZE)
 
     def dispose(self) -> None:
         """Stop for good."""

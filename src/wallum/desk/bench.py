@@ -120,8 +120,9 @@ def compose_bench(
     middle: Sequence[QWidget],
     right: QWidget,
     bottom: QWidget,
-) -> QWidget:
-    """Everything in its place: the first of `middle` takes the room that is left."""
+) -> tuple[QWidget, QSplitter]:
+    """Everything in its place: the first of `middle` takes the room that is left. And what can be
+    moved between the panes."""
     split = QSplitter(Qt.Orientation.Horizontal)
     split.addWidget(_stacked([(one, int(i % 2 == 1)) for i, one in enumerate(left)], "pane"))
     split.addWidget(_stacked([(one, int(i == 1)) for i, one in enumerate(middle)], "pane"))
@@ -130,4 +131,4 @@ def compose_bench(
     for index in range(3):
         split.setStretchFactor(index, int(index == 1))
     split.setHandleWidth(1)
-    return _stacked([(top, 0), (day, 0), (split, 1), (bottom, 0)], "bench")
+    return _stacked([(top, 0), (day, 0), (split, 1), (bottom, 0)], "bench"), split

@@ -24,11 +24,14 @@ class ProjectFiles(QObject):
     level_ready = pyqtSignal(object)
     level_failed = pyqtSignal(str)
     recovery_found = pyqtSignal(object)
+    opened = pyqtSignal(str)  # a file that was opened or saved
 
     def __init__(self, session: Session, window: QWidget) -> None:
         super().__init__(window)
         self._session, self._window = session, window
         self._loaders: list[LevelLoader] = []
+        self._shown = ""  # the level that is on the desk, or on its way there
+        session.changed.connect(self._look_at_level)
 
     # -- opening -----------------------------------------------------------------------
 
@@ -45,6 +48,7 @@ class ProjectFiles(QObject):
         self._take_over(project, file)
         if reference not in DEMOS:
             self._look_for_unsaved(file)
+            self.opened.emit(reference)
         return True
 
     def ask_open(self) -> None:
@@ -63,7 +67,7 @@ class ProjectFiles(QObject):
         for loader in self._loaders:
             loader.give_up()
         self._session.level = None
-        reference = self._session.project.level
+        reference = self._shown = self._session.project.level
         self.level_opening.emit(Path(reference).name)
         loader = LevelLoader(reference, self._session.file, self._session.project, self)
         loader.loaded.connect(self._take_level)
@@ -74,6 +78,15 @@ class ProjectFiles(QObject):
     def _take_level(self, loaded: LoadedLevel) -> None:
         self._session.level = loaded
         self.level_ready.emit(loaded)
+
+    def level_is(self, reference: str) -> None:
+        """Another level came onto the desk by another way."""
+        self._shown = reference
+
+    def _look_at_level(self) -> None:
+        """A step of undo may bring another level back."""
+        if self._session.level is not None and self._session.history.present.level != self._shown:
+            self._load_level()
 
     # -- after a crash -----------------------------------------------------------------
 
@@ -124,7 +137,11 @@ class ProjectFiles(QObject):
 
     def save_to(self, file: Path) -> bool:
         """Save to a file; False where it was refused, and said why."""
-        return self._session.save_to(file)
+        done = self._session.save_to(file)
+        if done:
+            self._shown = self._session.project.level
+            self.opened.emit(str(file))
+        return done
 
     def dispose(self) -> None:
         """Stop what still loads."""

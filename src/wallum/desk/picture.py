@@ -5,6 +5,7 @@ Wheel: approach what is under the pointer. E, D, S, F and R, W: fly. Lamps are d
 rings and handles (fine with Shift, Escape gives back); Ctrl adds to the selection.
 """
 
+import math
 import time
 from collections.abc import Callable
 from dataclasses import replace
@@ -20,6 +21,7 @@ from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
+    QPainterPath,
     QPaintEvent,
     QPen,
     QResizeEvent,
@@ -32,7 +34,7 @@ from wallum.desk.handles import Handle, Stand, draw_handles, handle_at, place_ha
 from wallum.desk.marks import Mark, draw_label, draw_marks, mark_at, place_marks
 from wallum.desk.navigation import approach, fly, look, orbit, slide
 from wallum.desk.session import Session
-from wallum.desk.stops_scale import draw_stops_scale
+from wallum.desk.stops_scale import draw_grain_scale, draw_stops_scale
 from wallum.desk.tokens import TOKENS
 from wallum.document.sources import Lamp
 from wallum.moment.camera import Camera
@@ -66,6 +68,8 @@ class PictureView(QWidget):
     resized = pyqtSignal()
     picked = pyqtSignal(QPointF)
     painted = pyqtSignal(object)
+    left = pyqtSignal()  # Escape, with nothing in the hand
+    stayed = pyqtSignal()  # Enter
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -84,6 +88,8 @@ class PictureView(QWidget):
         self._keys: set[int] = set()
         self.tool: Tool | None = None  # takes drags of the left button while it is set
         self.overlays: list[Callable[[QPainter], None]] = []
+        self.first_grips: list[Callable[[QPointF], Grip | None]] = []  # asked before lamps are
+        self.frame_aspect: float | None = None  # of the target, where its frame is shown
         self.view = "final"
         self._flown = 0.0
         self._fly_timer = QTimer(self)
@@ -111,8 +117,12 @@ class PictureView(QWidget):
 
     @property
     def camera_as_shown(self) -> Camera:
-        """The camera with the aspect of this picture."""
-        return self.camera.with_aspect(self.width() / max(self.height(), 1))
+        """The camera with the aspect of this picture, wide enough for the target's frame."""
+        aspect = self.width() / max(self.height(), 1)
+        if self.frame_aspect is None or self.frame_aspect <= aspect:
+            return self.camera.with_aspect(aspect)
+        tall = math.tan(math.radians(self.camera.fov) / 2.0) * self.frame_aspect / aspect
+        return replace(self.camera, fov=math.degrees(2.0 * math.atan(tall)), aspect=aspect)
 
     def pixel_size(self) -> tuple[int, int]:
         """Size to draw at, in device pixels."""
@@ -164,12 +174,15 @@ class PictureView(QWidget):
             painter.drawImage(QRectF(self.rect()), self._image)
         if self.view == "false colour":
             draw_stops_scale(painter, self.height())
+        elif self.view == "shadow grain":
+            draw_grain_scale(painter, self.height())
         self._paint_over(painter)
         painter.end()
         self.painted.emit(self._frame)
 
     def _paint_over(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint_frame(painter)
         for overlay in self.overlays:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             overlay(painter)
@@ -180,6 +193,22 @@ class PictureView(QWidget):
             painter.drawRect(self._box.normalized())
         if self._label:
             draw_label(painter, self._last + QPointF(16.0, -12.0), self._label, self.rect())
+
+    def _paint_frame(self, painter: QPainter) -> None:
+        """Dim what the target's picture leaves out."""
+        if self.frame_aspect is None:
+            return
+        wide, high = float(self.width()), float(self.height())
+        frame = QRectF(0.0, 0.0, min(wide, high * self.frame_aspect), min(high, wide / self.frame_aspect))
+        frame.moveCenter(QRectF(self.rect()).center())
+        outside = QPainterPath()
+        outside.addRect(QRectF(self.rect()))
+        inside = QPainterPath()
+        inside.addRect(frame)
+        painter.fillPath(outside.subtracted(inside), QColor(24, 24, 24, 190))
+        painter.setPen(QPen(QColor(TOKENS["quiet"]), 1))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(frame.adjusted(0, 0, -1, -1))
 
     def resizeEvent(self, _: QResizeEvent | None) -> None:
         self.resized.emit()
@@ -232,7 +261,11 @@ class PictureView(QWidget):
         self._drag, self._last = (event.button(), at), at
         self._grip, self._box = None, None
         if event.button() == Qt.MouseButton.LeftButton:
-            if self.tool is not None:
+            taken = (grip for take in self.first_grips if (grip := take(at)) is not None)
+            self._grip = next(taken, None)
+            if self._grip is not None:
+                pass
+            elif self.tool is not None:
                 self._grip = self.tool.take(at)
             elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
                 self._select_also(at)
@@ -350,6 +383,10 @@ class PictureView(QWidget):
                 self._grip.give_back()
             self._grip, self._drag, self._box, self._label = None, None, None, ""
             self.update()
+        elif event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.stayed.emit()
         else:
             super().keyPressEvent(event)
 

@@ -92,15 +92,9 @@ class RenderLink(QObject):
         """What of the sky is seen where in the level."""
         self._client.set_grid(grid)
 
-    def ask_thumbs(self, cameras: dict[str, Camera], scene: LitScene, size: tuple[int, int]) -> None:
-        """Ask for a small picture of each of other cameras, when there is time for it."""
-        aspect = size[0] / size[1]
-        self._client.request_thumbs(
-            {
-                name: PictureRequest(0, scene, camera.with_aspect(aspect), size, detail="thumb")
-                for name, camera in cameras.items()
-            }
-        )
+    def ask_others(self, wanted: dict[str, PictureRequest]) -> None:
+        """Ask for other pictures by their names, when there is time for them; newest wins."""
+        self._client.request_thumbs(wanted)
 
     def let_settle(self, may: bool) -> None:
         """Whether pictures may settle: not while what they show is about to change."""

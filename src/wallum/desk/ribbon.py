@@ -16,10 +16,11 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
-from wallum.document.lanes import format_clock
+from wallum.document.lanes import Lane, Peg, format_clock
+from wallum.document.pegging import shifted
 from wallum.document.sources import Lamp
 from wallum.moment.day_strip import Course, course, events_of_day, strip_colours
-from wallum.moment.hour import day_of, knots_of
+from wallum.moment.hour import day_of
 
 __all__ = ["DayRibbon"]
 
@@ -27,6 +28,7 @@ COLUMNS = 96
 AT_ONCE = 2  # columns computed before the window gets its turn
 SCALE_PX = 16
 STEP_H = 0.25
+CATCH_PX = 6.0
 
 
 class DayRibbon(QWidget):
@@ -45,6 +47,8 @@ class DayRibbon(QWidget):
         self._key: object = None
         self._lanes: object = None
         self._layer: QPixmap | None = None  # what does not move with the playhead
+        self._held: tuple[list[tuple[Lane, Peg]], float] | None = None  # pegs in the hand, and from where
+        self.setMouseTracking(True)
         self._next = COLUMNS
         self._work = QTimer(self)
         self._work.setInterval(0)
@@ -57,7 +61,9 @@ class DayRibbon(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Day")
-        self.setToolTip("The day: drag to any hour; arrow keys step by a quarter of an hour")
+        self.setToolTip(
+            "The day: drag to any hour; arrow keys step a quarter of an hour; pegs can be dragged"
+        )
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.update)
         session.hour_changed.connect(self.update)
@@ -120,23 +126,70 @@ class DayRibbon(QWidget):
         """Place of an hour."""
         return hour / 24.0 * (self.width() - 1)
 
+    def pegs(self) -> dict[float, list[tuple[Lane, Peg]]]:
+        """Pegs by their hour: of the selected source, or all where none is selected."""
+        project = self._session.project
+        owner, day = self._session.selected, day_of(project.setting)
+        out: dict[float, list[tuple[Lane, Peg]]] = {}
+        for lane in project.lanes:
+            if not owner or lane.owner == owner:
+                for peg in lane.pegs:
+                    out.setdefault(round(day.hour_of(peg.at), 3), []).append((lane, peg))
+        return out
+
+    def _pegs_at(self, at: QPointF) -> list[tuple[Lane, Peg]]:
+        """Pegs whose mark is under the pointer."""
+        if abs(at.y() - (self.height() - SCALE_PX)) > CATCH_PX:
+            return []
+        found = self.pegs()
+        nearest = min(found, key=lambda hour: abs(self.x_of(hour) - at.x()), default=None)
+        return found[nearest] if nearest is not None and abs(self.x_of(nearest) - at.x()) <= CATCH_PX else []
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if event.button() == Qt.MouseButton.LeftButton:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        held = self._pegs_at(event.position())
+        if held:
+            self._held = (held, event.position().x())
+        else:
             self.dragged.emit(self.hour_at(event.position().x()))
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if event.buttons() & Qt.MouseButton.LeftButton:
+        if self._held is not None:
+            pegs, start = self._held
+            hours = (event.position().x() - start) / max(self.width() - 1, 1) * 24.0
+            self._session.history.preview(shifted(self._session.history.present, pegs, hours))
+        elif event.buttons() & Qt.MouseButton.LeftButton:
             self.dragged.emit(self.hour_at(event.position().x()))
+        else:
+            over = bool(self._pegs_at(event.position()))
+            self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if event.button() == Qt.MouseButton.LeftButton:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if self._held is not None:
+            pegs, self._held = self._held[0], None
+            self._session.commit(self._step_name(pegs))
+        else:
             self.released.emit(self.hour_at(event.position().x()))
+
+    def _step_name(self, pegs: list[tuple[Lane, Peg]]) -> str:
+        lane = pegs[0][0]
+        source = self._session.project.source(lane.owner)
+        name = source.name if source is not None else lane.owner
+        more = f" and {len(pegs) - 1} more" if len(pegs) > 1 else ""
+        return f"{name}, {lane.name.replace('_', ' ')}{more}, hour of the peg"
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
+        if event.key() == Qt.Key.Key_Escape and self._held is not None:
+            self._held = None
+            self._session.cancel()
+            return
         step = {Qt.Key.Key_Left: -STEP_H, Qt.Key.Key_Right: STEP_H}.get(Qt.Key(event.key()))
         if step is None:
             super().keyPressEvent(event)
@@ -221,17 +274,13 @@ class DayRibbon(QWidget):
             painter.drawText(QPointF(left, 10), word)
 
     def _paint_pegs(self, painter: QPainter, sky: QRectF) -> None:
-        project = self._session.project
-        owner = self._session.selected
-        lanes = [one for one in project.lanes if not owner or one.owner == owner]
-        if not lanes:
-            return
-        day = day_of(project.setting)
-        painter.setPen(QPen(QColor(TOKENS["accent"]), 1.5))
-        painter.setBrush(QColor(TOKENS["pane"]))
-        for hour in sorted({round(hour, 3) for lane in lanes for hour, _, _ in knots_of(lane, day)}):
-            x = self.x_of(hour)
-            painter.drawLine(QPointF(x, sky.bottom() - 7), QPointF(x, sky.bottom() + 4))
+        for hour in sorted(self.pegs()):
+            x, y = self.x_of(hour), sky.bottom()
+            painter.setPen(QPen(QColor(TOKENS["accent"]), 1.5))
+            painter.setBrush(QColor(TOKENS["pane"]))
+            painter.drawLine(QPointF(x, y - 9), QPointF(x, y - 4))
+            corners = [QPointF(x, y - 4), QPointF(x + 4, y), QPointF(x, y + 4), QPointF(x - 4, y)]
+            painter.drawPolygon(QPolygonF(corners))
 
     def _paint_playhead(self, painter: QPainter) -> None:
         x = round(self.x_of(self._session.hour)) + 0.5

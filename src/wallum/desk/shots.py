@@ -18,7 +18,9 @@ THUMB_SIZE = (88, 50)
 class ShotList(QListWidget):
     """A click looks through a shot; F2 renames, Delete removes, Ctrl with Up and Down orders."""
 
-    chosen = pyqtSignal(str)
+    chosen = pyqtSignal(str)  # to look through for a moment
+    stayed = pyqtSignal(str)  # to look through and stay
+    left = pyqtSignal()  # to go back
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -26,7 +28,11 @@ class ShotList(QListWidget):
         self._shown: tuple[Shot, ...] = ()
         self._pictures: dict[str, QIcon] = {}
         self.setAccessibleName("Shots")
-        self.setToolTip("F2 renames a shot, Delete removes it, Ctrl+Up and Ctrl+Down order them")
+        self.itemDoubleClicked.connect(lambda item: self.stayed.emit(item.data(ID)))
+        self.setToolTip(
+            "A click looks through a shot for a moment, Enter stays, Escape goes back. "
+            "F2 renames, Delete removes, Ctrl+Up and Ctrl+Down order"
+        )
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setFlow(QListView.Flow.TopToBottom)
         self.setWrapping(False)
@@ -38,7 +44,6 @@ class ShotList(QListWidget):
         self.setGridSize(QSize(THUMB_SIZE[0] + 8, THUMB_SIZE[1] + 24))
         self.setEditTriggers(QAbstractItemView.EditTrigger.EditKeyPressed)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.itemActivated.connect(lambda item: self.chosen.emit(item.data(ID)))
         self.itemClicked.connect(lambda item: self.chosen.emit(item.data(ID)))
         self.itemChanged.connect(self._renamed)
         session.changed.connect(self.refresh)
@@ -134,7 +139,11 @@ class ShotList(QListWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         control = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
-        if event.key() == Qt.Key.Key_Delete:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.state() != self.State.EditingState:
+            self.stayed.emit(self._chosen_id())
+        elif event.key() == Qt.Key.Key_Escape:
+            self.left.emit()
+        elif event.key() == Qt.Key.Key_Delete:
             self.remove(self._chosen_id())
         elif control and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             self.reorder(self._chosen_id(), -1 if event.key() == Qt.Key.Key_Up else 1)

@@ -53,6 +53,7 @@ QScrollArea {{ border: none; background: {pane}; }}
 QScrollBar:vertical {{ background: {pane}; width: 9px; }}
 QScrollBar::handle:vertical {{ background: {line}; min-height: 24px; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
+QFrame#sheet {{ background: {pane}; border: 1px solid {edge}; }}
 QFrame#bar {{ background: {raised}; border-bottom: 1px solid {line}; }}
 QMenu {{ background: {raised}; border: 1px solid {edge}; padding: 4px; }}
 QMenu::item {{ padding: 3px 24px 3px 10px; }}

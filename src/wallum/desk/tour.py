@@ -112,11 +112,11 @@ def _yard_by_dusk(folder: Path) -> Iterator[str]:
         wait_settled(window)
         yield _shoot(window, folder / "desk-dusk.png")
         window.session.select("mast-2")
-        window._look_through("shot-kiln")
+        window.looking.look_through("shot-kiln")
         wait_settled(window)
         yield _shoot(window, folder / "desk-spot-selected.png")
         window.session.select("sun")
-        window._look_through("shot-gate")
+        window.looking.look_through("shot-gate")
         window.session.set_hour(7.4)
         wait_settled(window)
         yield _shoot(window, folder / "desk-morning.png")
@@ -144,7 +144,9 @@ def _level_of_ones_own(folder: Path) -> Iterator[str]:
         yard = jar_yard()
         export_gltf(Project(name="Potter's yard", shots=yard.shots), yard, level)
         with open_desk(str(level)) as window:
-            window.put_at("spot", QPointF(window.picture.width() * 0.62, window.picture.height() * 0.72))
+            window.pointer.put_at(
+                "spot", QPointF(window.picture.width() * 0.62, window.picture.height() * 0.72)
+            )
             wait_settled(window)
             yield _shoot(window, folder / "desk-day.png")
 
@@ -165,7 +167,7 @@ def write_tour() -> Iterator[str]:
         wait_settled(window)
         yield _shoot(window, folder / "1-opened.png")
         middle = QPointF(window.picture.width() * 0.36, window.picture.height() * 0.72)
-        window.put_at("point", middle)
+        window.pointer.put_at("point", middle)
         wait_settled(window)
         yield _shoot(window, folder / "2-lamp-put.png")
         drag(intensity_field(window), 90)

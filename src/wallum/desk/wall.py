@@ -6,9 +6,13 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
+from wallum.desk.at_rest import shot_requests
 from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
 from wallum.document.project import Shot
+from wallum.moment.camera import far_for
+from wallum.moment.scene import LitScene
+from wallum.realtime.request import PictureRequest
 
 __all__ = ["WALL_PREFIX", "ShotWall"]
 
@@ -26,6 +30,7 @@ class ShotWall(QWidget):
         super().__init__(over)
         self._session, self._over = session, over
         self._pictures: dict[str, QImage] = {}
+        self._asked: tuple[object, float, tuple[int, int]] = (None, 0.0, (0, 0))
         self._focused = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("All shots")
@@ -79,6 +84,18 @@ class ShotWall(QWidget):
         if name.startswith(WALL_PREFIX):
             self._pictures[name.removeprefix(WALL_PREFIX)] = image
             self.update()
+
+    def wanted(self, scene: LitScene) -> dict[str, PictureRequest]:
+        """Pictures of the shots, where those that are there are of another hour or light."""
+        loaded, size = self._session.level, self.picture_size()
+        if not self.isVisible() or loaded is None:
+            return {}
+        asked = (self._session.project, self._session.hour, size)
+        if asked[0] is self._asked[0] and asked[1:] == self._asked[1:]:
+            return {}
+        self._asked = asked
+        far = far_for(loaded.level.bounds)
+        return shot_requests(self._session.project, scene, far, size, WALL_PREFIX)
 
     @property
     def complete(self) -> bool:

@@ -1,52 +1,57 @@
 """The window: its panes, and the plumbing from the project to the picture."""
 
-from collections.abc import Callable
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QCursor, QImage
-from PyQt6.QtWidgets import QComboBox, QLabel, QMainWindow
+from PyQt6.QtCore import QByteArray, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QLabel, QMainWindow
 
-from wallum.desk.actions import command_menu, make_actions
+from wallum.desk.actions import command_menu, key_lines, make_actions
 from wallum.desk.at_rest import AtRest
 from wallum.desk.background import Background
 from wallum.desk.balance import BalanceView
 from wallum.desk.bar import Bar
 from wallum.desk.bench import compose_bench, headed, order_bar, status_row, top_bar
+from wallum.desk.comparing import PICTURE_SUFFIXES, Comparing
 from wallum.desk.day_bar import DayBar
 from wallum.desk.exposing import Exposing
 from wallum.desk.files import ProjectFiles
+from wallum.desk.first_path import FirstPath
 from wallum.desk.lists import SourceList
 from wallum.desk.loading import LoadedLevel
+from wallum.desk.looking import Looking
 from wallum.desk.meter_field import MeterField
-from wallum.desk.navigation import frame
-from wallum.desk.part_tools import toggle_follow, toggle_hero
 from wallum.desk.picture import PictureView
 from wallum.desk.picture_tools import PictureTools
+from wallum.desk.pointer_tools import PointerTools
 from wallum.desk.pool_lines import PoolLines
+from wallum.desk.receiving import Received, Receiver, report_lines
+from wallum.desk.recent import RecentMenu, dropped_file
 from wallum.desk.render_link import RenderLink
 from wallum.desk.session import Session
+from wallum.desk.settings import DeskSettings
 from wallum.desk.shadow_tool import ShadowTool
+from wallum.desk.sheet import Sheet
 from wallum.desk.shots import ShotList
 from wallum.desk.source_tools import SourceTools
+from wallum.desk.strip_sheet import StripSheet
 from wallum.desk.transport import Transport
 from wallum.desk.tune import TunePane
 from wallum.desk.variant_bar import VariantBar
+from wallum.desk.wall import ShotWall
+from wallum.desk.wipe import Wipe
 from wallum.document.autosave import Recovery
 from wallum.document.project import Project
-from wallum.document.sources import Lamp
-from wallum.moment.camera import Camera, far_for
+from wallum.level.opening import reference_to
+from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.request import CELLS, SETTLE_FRAMES, VIEWS, Frame
 from wallum.transport.heroes import hero_cells
 
 __all__ = ["DeskWindow"]
-
-SMALLEST_FRAMED_M = 1.5
 
 
 class DeskWindow(QMainWindow):
@@ -77,6 +82,17 @@ class DeskWindow(QMainWindow):
         self.views.setToolTip("What the picture shows: light, surfaces, stops (V: the next)")
         self.views.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.chosen = SourceTools(self.session, self.picture, self.balance)
+        self.pointer = PointerTools(self.session, self.picture)
+        self.settings = DeskSettings()
+        self.sheet = Sheet(self.picture)
+        self.strip = StripSheet(self.session, self.sheet, self.balance)
+        self.wipe = Wipe(self.session, self.picture)
+        self.wall = ShotWall(self.session, self.picture)
+        self.receiver = Receiver(self.session, self)
+        self.path = FirstPath(self.session, self.picture, self.settings.note_start)
+        self.looking = Looking(self.session, self.picture, self.wall, self.wipe)
+        self.comparing = Comparing(self.session, self.wipe, self.variants, self)
+        self.recent = RecentMenu(self.settings, self._open_file, self)
         self.pool = PoolLines(self.session, self.picture)
         self.at_rest = AtRest(self.session, self.link, self.picture, self.transport)
         self._shown_project: Project | None = None
@@ -87,13 +103,14 @@ class DeskWindow(QMainWindow):
         self._make_actions()
         self._arrange()
         self._connect()
-        self.resize(1280, 800)
+        self._restore()
         self._refresh_title()
 
     # -- arrangement -------------------------------------------------------------------
 
     def _make_actions(self) -> None:
-        tools, sources = self.tools, self.chosen
+        tools, sources, pointer = self.tools, self.chosen, self.pointer
+        at = pointer.at_pointer
         self.act = make_actions(
             self,
             {
@@ -102,26 +119,39 @@ class DeskWindow(QMainWindow):
                 "save_as": self.files.ask_save,
                 "undo": self.session.undo,
                 "redo": self.session.redo,
-                "point": lambda: self._put("point"),
-                "spot": lambda: self._put("spot"),
-                "aim": lambda: self._at_pointer(tools.aim),
-                "kick": lambda: self._at_pointer(tools.kick),
+                "point": lambda: at(lambda place: pointer.put_at("point", place)),
+                "spot": lambda: at(lambda place: pointer.put_at("spot", place)),
+                "aim": lambda: at(tools.aim),
+                "kick": lambda: at(tools.kick),
                 "pull": self._pull_mode,
                 "align": tools.align,
-                "meter": lambda: self._at_pointer(tools.meter),
+                "meter": lambda: at(tools.meter),
+                "figure": lambda: at(pointer.stand_figure),
                 "select_all": sources.select_all,
                 "duplicate": sources.duplicate,
                 "only": sources.see_only,
                 "hide": sources.toggle_hidden,
                 "lock": sources.toggle_locked,
                 "remove": self.session.remove_selected,
-                "hero": self._mark_hero,
-                "follow": self._let_follow,
+                "hero": pointer.mark_hero,
+                "follow": pointer.let_follow,
+                "uncast": pointer.cast_nothing,
+                "ignore": pointer.leave_out,
                 "shot": self._keep_shot,
-                "frame": self._frame,
+                "frame": self.looking.frame_selected,
                 "view": self._next_view,
                 "play": self.transport.toggle,
                 "flip": self.variants.flip,
+                "wipe": self.comparing.wipe_variant,
+                "wipe_pinned": self.comparing.wipe_pinned,
+                "pin": self.comparing.pin,
+                "wall": self._wall,
+                "frame_lines": self._frame_lines,
+                "strip": self.strip.open,
+                "receive": self.receiver.receive,
+                "receive_from": self._receive_from,
+                "keys": self._show_keys,
+                "path": self.path.begin,
             },
         )
 
@@ -130,21 +160,31 @@ class DeskWindow(QMainWindow):
         files = [self.act[name] for name in ("undo", "redo", "open", "save")]
         shown = ("point", "spot", "aim", "kick", "pull", "meter", "shot", "frame")
         tools = [self.act[name] for name in shown]
-        self.setCentralWidget(
-            compose_bench(
-                top_bar(self._name, tools, (self.reading, self.views), files, command_menu(self, self.act)),
-                self.day,
-                (headed("Shots"), self.shots, headed("Sources"), self.sources),
-                (
-                    self.bar,
-                    self.picture,
-                    order_bar(self._alone, self.balance.sort_by, self.variants),
-                    self.balance,
-                ),
-                self.tune,
-                status_row(self._told, self._state),
-            )
+        menu = command_menu(self, self.act)
+        menu.insertMenu(self.act["save"], self.recent)
+        whole, self.panes = compose_bench(
+            top_bar(self._name, tools, (self.reading, self.views), files, menu),
+            self.day,
+            (headed("Shots"), self.shots, headed("Sources"), self.sources),
+            (
+                self.bar,
+                self.picture,
+                order_bar(self._alone, self.balance.sort_by, self.variants),
+                self.balance,
+            ),
+            self.tune,
+            status_row(self._told, self._state),
         )
+        self.setCentralWidget(whole)
+        self.setAcceptDrops(True)
+
+    def _restore(self) -> None:
+        """Stand as the window stood last."""
+        geometry, panes = self.settings.window_state("window"), self.settings.window_state("panes")
+        if geometry is None or not self.restoreGeometry(QByteArray(geometry)):
+            self.resize(1280, 800)
+        if panes is not None:
+            self.panes.restoreState(QByteArray(panes))
 
     def _connect(self) -> None:
         self.session.changed.connect(self._project_changed)
@@ -164,10 +204,19 @@ class DeskWindow(QMainWindow):
         self.session.failed.connect(lambda text: self.bar.tell(text))
         self.picture.camera_moved.connect(self._camera_moved)
         self.picture.resized.connect(self.ask_picture)
-        self.picture.picked.connect(self._picked)
-        self.shots.chosen.connect(self._look_through)
-        self.link.thumb_came.connect(self.shots.show_picture)
-        self.sources.frame_asked.connect(lambda _: self._frame())
+        self.picture.picked.connect(self.pointer.name_part)
+        self.shots.chosen.connect(self.looking.peek)
+        self.shots.stayed.connect(self.looking.look_through)
+        self.shots.left.connect(self.looking.go_back)
+        for taker in (self.shots.show_picture, self.wall.take_picture, self.wipe.take_picture):
+            self.link.thumb_came.connect(taker)
+        self.at_rest.more += [self.wipe.wanted, self.wall.wanted]
+        self.wipe.began.connect(self.at_rest.asked)
+        self.receiver.changed_on_disk.connect(self._offer_level)
+        self.receiver.received.connect(self._level_received)
+        self.receiver.failed.connect(lambda text: self.bar.tell(text))
+        self.files.opened.connect(self.recent.note)
+        self.sources.frame_asked.connect(lambda _: self.looking.frame_selected())
         self.files.level_opening.connect(self._level_opening)
         self.files.level_ready.connect(self._level_loaded)
         self.files.level_failed.connect(self._level_failed)
@@ -201,7 +250,7 @@ class DeskWindow(QMainWindow):
     def _recover(self, project: Project) -> None:
         self.files.recover(project)
         if project.viewpoint is not None:
-            self._look_from(Camera.of_shot(project.viewpoint, 1.0))
+            self.looking.look_from(Camera.of_shot(project.viewpoint, 1.0))
 
     def _level_opening(self, name: str) -> None:
         self.picture.release_image()
@@ -221,21 +270,14 @@ class DeskWindow(QMainWindow):
         self.background.level_loaded(loaded)
         # Rays for the grid get the processor first: what settles now would be drawn again.
         self.link.let_settle(evaluate(self.session.project, self.session.hour).sky is None)
+        self.receiver.watch()
         self.picture.show_note("Preparing the picture ...")
-        self._look_from(self._first_camera(loaded))
+        self.looking.look_first()
         level = loaded.level
         self._told.setText(f"{level.name}: {len(level.parts)} parts, {level.triangle_count:,} triangles")
         if level.findings:
             more = f" (and {len(level.findings) - 1} more)" if len(level.findings) > 1 else ""
             self.bar.tell(f"{level.findings[0].text}{more}")
-
-    def _first_camera(self, loaded: LoadedLevel) -> Camera:
-        project, far = self.session.project, far_for(loaded.level.bounds)
-        shot = project.viewpoint or (project.shots[0] if project.shots else None)
-        if shot is not None:
-            return Camera.of_shot(shot, 1.0, far)
-        low, high = loaded.level.bounds
-        return frame(Camera((0, 0, 0), (-0.55, -0.35, -0.76), far=far), low, high)
 
     def _refresh_title(self) -> None:
         history = self.session.history
@@ -259,7 +301,7 @@ class DeskWindow(QMainWindow):
         if self.session.level is None:
             return
         size = self.picture.pixel_size()
-        camera = self.picture.camera.with_aspect(size[0] / size[1])
+        camera = self.picture.camera_as_shown
         self._shown_project = self.session.project
         scene = evaluate(self.session.project, self.session.hour)
         if self.balance.only:
@@ -271,7 +313,10 @@ class DeskWindow(QMainWindow):
             self.background.hand_moves()
         held = self.exposing.held(look, dragging, self.transport.playing)
         heroes = self._heroes(camera) if look.exposed == "metered" and look.weighted == "heroes" else None
-        self.link.show(scene, camera, size, self.session.active, moving, held, heroes, self.picture.view)
+        about = self.session.selected
+        self.link.show(
+            scene, camera, size, self.session.active, moving, held, heroes, self.picture.view, about
+        )
 
     def _heroes(self, camera: Camera) -> NDArray[np.float32] | None:
         loaded = self.session.level
@@ -352,32 +397,6 @@ class DeskWindow(QMainWindow):
 
     # -- tools -------------------------------------------------------------------------
 
-    def _look_from(self, camera: Camera) -> None:
-        far = far_for(self.session.level.level.bounds) if self.session.level else camera.far
-        self.picture.look_through(replace(camera, far=far))
-
-    def _look_through(self, shot_id: str) -> None:
-        shot = next((one for one in self.session.project.shots if one.id == shot_id), None)
-        if shot is not None:
-            self._look_from(Camera.of_shot(shot, 1.0))
-
-    def _frame(self) -> None:
-        if self.session.level is None:
-            return
-        low, high = self.session.level.level.bounds
-        source = self.session.selected_source
-        if isinstance(source, Lamp):
-            reach = max(min(source.range or SMALLEST_FRAMED_M, 4.0), SMALLEST_FRAMED_M)
-            low, high = (np.array(source.position) + sign * reach for sign in (-1.0, 1.0))
-        self._look_from(frame(self.picture.camera, low, high))
-
-    def _at_pointer(self, tool: Callable[[QPointF], object]) -> None:
-        """Use a tool at the pointer, or in the middle of the picture."""
-        at = QPointF(self.picture.mapFromGlobal(QCursor.pos()))
-        if not self.picture.rect().contains(at.toPoint()):
-            at = QPointF(self.picture.rect().center())
-        tool(at)
-
     def _pull_mode(self) -> None:
         """While on, a drag in the picture pulls a shadow."""
         on = self.act["pull"].isChecked()
@@ -389,56 +408,56 @@ class DeskWindow(QMainWindow):
             "Drag a shadow to where it should fall, or click lit ground to stand a stick there" if on else ""
         )
 
-    def _put(self, kind: str) -> None:
-        """Put a lamp at the surface under the pointer, or in the middle of the picture."""
-        self._at_pointer(lambda at: self.put_at(kind, at))
+    # -- further commands ---------------------------------------------------------------
 
-    def put_at(self, kind: str, at: QPointF) -> None:
-        """Put a lamp at the surface under a place of the picture."""
-        found = self.picture.surface_at(at)
-        if found is None:
-            self._told.setText("There is no surface there to put a lamp at")
+    def _wall(self) -> None:
+        self.looking.swap_wall()
+        self.at_rest.asked()
+
+    def _frame_lines(self) -> None:
+        """Show what the target's picture holds, or not."""
+        on = self.act["frame_lines"].isChecked()
+        self.picture.frame_aspect = self.session.project.target.aspect if on else None
+        self.ask_picture()
+
+    def _show_keys(self) -> None:
+        self.sheet.open("Every key", key_lines(), columns=2)
+
+    def _offer_level(self, name: str) -> None:
+        take = QAction("Receive it", self)
+        take.triggered.connect(lambda: self.receiver.receive())
+        self.bar.tell(f"{name} has changed on disk.", take)
+
+    def _receive_from(self) -> None:
+        """Choose the level anew."""
+        name, _ = QFileDialog.getOpenFileName(self, "Receive a level", "", "Levels (*.glb *.gltf)")
+        if name:
+            self.receiver.receive(reference_to(Path(name), self.session.file))
+
+    def _level_received(self, received: Received) -> None:
+        self.files.level_is(received.project.level)
+        self._level_repacked(received.loaded)
+        self.sheet.open("The level was received again", report_lines(received))
+
+    def _open_file(self, path: str) -> None:
+        if self.files.may_leave():
+            self.open_reference(path)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        if dropped_file(event.mimeData()) is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        path = dropped_file(event.mimeData())
+        if path is None:
             return
-        point, normal, _ = found
-        (x, y, z), (nx, ny, nz) = point.tolist(), normal.tolist()
-        self.session.add_lamp(kind, (x, y, z), (nx, ny, nz))
-        self.picture.setFocus()
-
-    def _picked(self, at: QPointF) -> None:
-        found = self.picture.surface_at(at)
-        loaded = self.session.level
-        if found is None or loaded is None:
-            self._told.setText("")
-            return
-        point, _, triangle = found
-        flat = loaded.rays.triangles
-        part = loaded.level.parts[flat.part[triangle]]
-        material = loaded.level.materials[flat.material[triangle]]
-        distance = float(np.linalg.norm(point - np.array(self.picture.camera.eye)))
-        x, y, z = point
-        self._told.setText(
-            f"{part.name}, {material.name}, {distance:.2f} m away at {x:.2f}, {y:.2f}, {z:.2f}"
-        )
-
-    def _part_under_pointer(self) -> tuple[str, str] | None:
-        """(id, name) of the part under the pointer; says so where there is none."""
-        at = QPointF(self.picture.mapFromGlobal(QCursor.pos()))
-        found = self.picture.surface_at(at) if self.picture.rect().contains(at.toPoint()) else None
-        if found is None or self.session.level is None:
-            self._told.setText("Point at a part of the level first")
-            return None
-        part = self.session.level.level.parts[self.session.level.rays.triangles.part[found[2]]]
-        return part.id, part.name
-
-    def _mark_hero(self) -> None:
-        part = self._part_under_pointer()
-        if part is not None:
-            toggle_hero(self.session, *part)
-
-    def _let_follow(self) -> None:
-        part = self._part_under_pointer()
-        if part is not None:
-            toggle_follow(self.session, *part)
+        event.acceptProposedAction()
+        if path.suffix.lower() in PICTURE_SUFFIXES:
+            self.comparing.pin_picture(str(path))
+        else:
+            self._open_file(str(path))
 
     # -- the end -----------------------------------------------------------------------
 
@@ -452,6 +471,9 @@ class DeskWindow(QMainWindow):
 
     def dispose(self) -> None:
         """Stop what runs beside the window."""
+        states = {"window": self.saveGeometry(), "panes": self.panes.saveState()}
+        self.settings.keep_window_states({name: bytes(state.data()) for name, state in states.items()})
+        self.receiver.dispose()
         self.transport.play(False)
         self.files.dispose()
         self.background.dispose()

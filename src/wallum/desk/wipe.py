@@ -7,7 +7,7 @@ that was pinned, such as a painting of the mood.
 from pathlib import Path
 from typing import Literal
 
-from PyQt6.QtCore import QObject, QPointF, QRectF, Qt
+from PyQt6.QtCore import QObject, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 
 from wallum.desk.marks import draw_label
@@ -18,6 +18,7 @@ from wallum.document.project import Project
 from wallum.document.variants import applied
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.scene import LitScene
 from wallum.realtime.request import PictureRequest
 
 __all__ = ["WIPE_NAME", "Wipe"]
@@ -29,6 +30,8 @@ Against = Literal["", "variant", "pinned"]
 
 class Wipe(QObject):
     """Drag the line by hand. What cannot be shown, it says on the other side."""
+
+    began = pyqtSignal()
 
     def __init__(self, session: Session, picture: PictureView) -> None:
         super().__init__()
@@ -50,6 +53,7 @@ class Wipe(QObject):
         self.against, self.variant = against, variant
         self._asked = ()
         self._picture.update()
+        self.began.emit()
 
     def _key(self, camera: Camera, size: tuple[int, int]) -> tuple[object, ...]:
         present = self._session.history.present
@@ -62,7 +66,7 @@ class Wipe(QObject):
             return None
         return applied(present, self.variant)
 
-    def wanted(self) -> dict[str, PictureRequest]:
+    def wanted(self, _: LitScene) -> dict[str, PictureRequest]:
         """The other picture, where it is not the one that is there."""
         other = self._other() if self.against == "variant" else None
         if other is None:

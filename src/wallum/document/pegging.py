@@ -1,5 +1,6 @@
 """Setting and taking out pegs, by the path of a parameter."""
 
+from collections.abc import Iterable
 from typing import Any
 
 from wallum.document.fields import Item, declared
@@ -8,7 +9,7 @@ from wallum.document.paths import locate, look_up, put, put_text
 from wallum.document.project import Project
 from wallum.errors import PathProblem
 
-__all__ = ["lane_at", "pegged", "pegged_text", "unpegged", "without_lane"]
+__all__ = ["lane_at", "pegged", "pegged_text", "shifted", "unpegged", "without_lane"]
 
 # Pegs nearer than this are one [h].
 SAME_H = 1.0 / 120.0
@@ -64,6 +65,21 @@ def unpegged(project: Project, path: str, peg: Peg) -> Project:
     lane = project.lane(owner, name)
     pegs = tuple(one for one in lane.pegs if one is not peg) if lane else ()
     return project.with_lane(Lane(owner=owner, name=name, pegs=pegs)) if pegs else without_lane(project, path)
+
+
+def shifted(project: Project, pegs: Iterable[tuple[Lane, Peg]], hours: float) -> Project:
+    """The project with pegs of some lanes moved by hours; each stays tied to what it is tied to."""
+    for lane, peg in pegs:
+        present = project.lane(lane.owner, lane.name)
+        if present is None:
+            continue
+        base = peg.at.hours + hours
+        # By the clock a day goes around; by the sun a peg is before or after.
+        moved = base % 24.0 if peg.at.tie == "clock" else min(max(base, -12.0), 12.0)
+        at = peg.at.revised(hours=round(moved * 60.0) / 60.0)
+        others = tuple(one.revised(at=at) if one is peg else one for one in present.pegs)
+        project = project.with_lane(present.revised(pegs=others))
+    return project
 
 
 def without_lane(project: Project, path: str) -> Project:

@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 from wallum.physics.dome import irradiance_terms
 
 __all__ = [
+    "AIR_ID",
     "GLOW_ID",
     "LAMP_COLUMNS",
+    "UNLIT_ID",
     "AirLayer",
     "Disc",
     "Dome",
@@ -30,6 +32,8 @@ LAMP_COLUMNS: Final[dict[str, slice | int]] = {
 LAMP_WIDTH = 15
 # Stands for all glowing surfaces where sources are named by their ids.
 GLOW_ID = "glow"
+# The same for air that shows light, and for surfaces that ask for none.
+AIR_ID, UNLIT_ID = "air", "unlit"
 
 
 @dataclass(frozen=True)

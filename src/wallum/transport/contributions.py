@@ -10,12 +10,14 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.scene import GLOW_ID, LAMP_COLUMNS, Dome, LitScene
+from wallum.moment.scene import AIR_ID, GLOW_ID, LAMP_COLUMNS, UNLIT_ID, Dome, LitScene
 from wallum.physics.arrays import Floats, normalised
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import disc_points, halton
+from wallum.physics.exposure import exposure_scale
 from wallum.physics.photometry import cone_falloff, range_window
 from wallum.physics.surface import response
+from wallum.transport.air_between import air_between
 from wallum.transport.rays import LIFT_M, RayScene
 from wallum.transport.surfaces import SeenSurfaces
 
@@ -107,30 +109,52 @@ def _scatter(count: int) -> NDArray[np.float64]:
     return np.random.default_rng(5).random((count, 2))
 
 
-def _sky(rays: RayScene, seen: SeenSurfaces, dome: Dome, out: NDArray[np.float64]) -> Iterator[None]:
+def _kept(seen: SeenSurfaces, scene: LitScene) -> NDArray[np.float64]:
+    """(P, 1) what the air leaves of light on its way to the eye; nothing of unlit surfaces' share."""
+    kept, _ = air_between(scene, _eye(seen), -seen.to_eye, seen.distance)
+    return (kept * ~seen.unlit)[:, None]
+
+
+def _eye(seen: SeenSurfaces) -> NDArray[np.float64]:
+    if not len(seen.points):
+        return np.zeros(3)
+    return np.asarray(seen.points[0] + seen.to_eye[0] * seen.distance[0])
+
+
+def _sky(
+    rays: RayScene, seen: SeenSurfaces, scene: LitScene, dome: Dome, out: NDArray[np.float64]
+) -> Iterator[None]:
     """Add the sky's light to `out`, a few rays at a time."""
     every = np.arange(len(seen.pixel))
+    kept = _kept(seen, scene)
     for turn in range(SKY_RAYS):
         toward = _sky_rays(seen, turn)
         free = ~rays.blocked(_starts(seen), toward, np.full(len(toward), np.inf))
         light = sample_dome(dome.luminance, dome.ground, toward) * free[:, None]
         cosine = np.maximum((toward * seen.normals).sum(axis=1), 1e-6)
         # Directions come by the cosine over pi; the response has the cosine in it.
-        out += _answer(seen, every, toward) * light * (np.pi / cosine / SKY_RAYS)[:, None]
+        out += _answer(seen, every, toward) * light * kept * (np.pi / cosine / SKY_RAYS)[:, None]
         yield
 
 
 def fill_layers(layers: Layers, rays: RayScene, scene: LitScene) -> Iterator[None]:
     """Work out the layers of a scene, source after source; stops after each."""
     seen = layers.seen
+    kept = _kept(seen, scene)
     if scene.sky is not None:
         layers.light[scene.sky.id] = np.zeros((len(seen.pixel), 3))
-        yield from _sky(rays, seen, scene.sky, layers.light[scene.sky.id])
+        yield from _sky(rays, seen, scene, scene.sky, layers.light[scene.sky.id])
     if scene.sun is not None:
-        layers.light[scene.sun.id] = _sun(rays, seen, scene)
+        layers.light[scene.sun.id] = _sun(rays, seen, scene) * kept
         yield
     if seen.glow.any():
-        layers.light[GLOW_ID] = seen.glow * scene.glow_gain
+        layers.light[GLOW_ID] = seen.glow * scene.glow_gain * kept
+    if seen.unlit.any():
+        shown = seen.base / exposure_scale(scene.ev100)
+        layers.light[UNLIT_ID] = shown * seen.unlit[:, None]
+    if scene.air is not None:
+        _, added = air_between(scene, _eye(seen), -seen.to_eye, seen.distance)
+        layers.light[AIR_ID] = added
     for index, lamp_id in enumerate(scene.lamps.ids):
-        layers.light[lamp_id] = _lamp(rays, seen, scene, index)
+        layers.light[lamp_id] = _lamp(rays, seen, scene, index) * kept
         yield

@@ -20,7 +20,8 @@ class SeenSurfaces:
 
     size : columns, rows; pixel : (P,) number of each surface's pixel, from the top left
     points, normals, to_eye, base, glow : (P, 3); metallic, roughness : (P,)
-    distance : (P,) from the eye [m]
+    distance : (P,) from the eye [m]; unlit, tinted : (P,) whether it asks for no light, and whether
+    colours of corners tint it
     """
 
     size: tuple[int, int]
@@ -33,6 +34,8 @@ class SeenSurfaces:
     metallic: NDArray[np.float64]
     roughness: NDArray[np.float64]
     distance: NDArray[np.float64]
+    unlit: NDArray[np.bool_]
+    tinted: NDArray[np.bool_]
 
 
 def _weights(hits: Hits) -> NDArray[np.float64]:
@@ -69,6 +72,8 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
     normals = np.where((normals * to_eye).sum(axis=1, keepdims=True) < 0.0, -normals, normals)
     uv = np.einsum("nk,nkc->nc", share, flat.uv[corners].astype(np.float64))
     base = np.einsum("nk,nkc->nc", share, flat.colours[corners].astype(np.float64))[:, :3]
+    tinted = np.abs(base - 1.0).max(axis=1) > 1e-3 if len(base) else np.zeros(0, dtype=bool)
+    unlit = np.array([one.unlit for one in level.materials] or [False])[flat.material[found.triangle]]
     glow = np.zeros_like(base)
     metallic, roughness = np.zeros(len(met)), np.ones(len(met))
     number = flat.material[found.triangle]
@@ -86,4 +91,6 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
             roughness[here] *= texel[:, 1]
             metallic[here] *= texel[:, 2]
     points = origins[met] + directions[met] * found.distance[:, None]
-    return SeenSurfaces(size, met, points, normals, to_eye, base, glow, metallic, roughness, found.distance)
+    return SeenSurfaces(
+        size, met, points, normals, to_eye, base, glow, metallic, roughness, found.distance, unlit, tinted
+    )

@@ -1,0 +1,40 @@
+"""Strip to dark: everything that lights a level, and the project without it."""
+
+from collections.abc import Iterable
+from typing import Final
+
+from wallum.document.project import Project
+
+__all__ = ["LEVEL_KEYS", "light_givers", "stripped"]
+
+# What the level itself may bring of light, and the field of the project that keeps it.
+LEVEL_KEYS: Final = {
+    "glow": "glow",
+    "unlit": "unlit",
+    "vertex colours": "vertex_colours",
+    "occlusion": "occlusion",
+}
+AIR_KEY: Final = "air"
+
+
+def light_givers(project: Project) -> list[str]:
+    """Keys of what gives light at any hour: ids of sources that are on, the air, the level's own."""
+    out = [one.id for one in project.sources if one.on]
+    if project.air.on:
+        out.append(AIR_KEY)
+    return out + [key for key, name in LEVEL_KEYS.items() if getattr(project.level_light, name)]
+
+
+def stripped(project: Project, keys: Iterable[str]) -> Project:
+    """The project without some of what lights it: sources are switched off and keep their values.
+
+    Pegs that would switch them on again go too.
+    """
+    gone = set(keys)
+    sources = tuple(one.revised(on=False) if one.id in gone else one for one in project.sources)
+    lanes = tuple(lane for lane in project.lanes if not (lane.name == "on" and lane.owner in gone))
+    air = project.air.revised(on=False) if AIR_KEY in gone else project.air
+    left = {name: False for key, name in LEVEL_KEYS.items() if key in gone}
+    return project.revised(
+        sources=sources, lanes=lanes, air=air, level_light=project.level_light.revised(**left)
+    )
