@@ -7,7 +7,9 @@ import pytest
 
 from wallum.document.project import Look, Project
 from wallum.document.sources import PointSource
+from wallum.level.dressing import Dress, dressed
 from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.pale_room import pale_room_project
 from wallum.level.solids import grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
@@ -116,3 +118,20 @@ def test_every_view_drags_settles_and_comes_back(renderer, view):
     final, _ = shown(renderer, "final")
     again, _ = shown(renderer, "final")
     assert np.array_equal(final, again)
+
+
+def test_casters_show_what_lets_light_through_and_grain_is_the_cascades(renderer, room):
+    block = next(one for one in room.parts if "block" in one.name.lower())
+    renderer.set_level(bundle_level(dressed(room, Dress(uncast=frozenset({block.id})))))
+    scene = evaluate(pale_room_project())
+    inside = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
+    request = PictureRequest(1, scene, inside, SIZE, view="casters")
+    for _ in renderer.draw(request):
+        pass
+    light = renderer.luminance(request, settled=False)
+    bluish = light[..., 2] > 1.3 * light[..., 0]
+    assert 0.005 < bluish.mean() < 0.3  # the block alone
+    for _ in renderer.draw(replace(request, view="shadow grain", view_of="spot")):
+        pass
+    grain = renderer.luminance(replace(request, view="shadow grain"), settled=False)
+    assert grain.std(axis=(0, 1)).max() > 0.02

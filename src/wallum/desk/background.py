@@ -37,6 +37,7 @@ class Background(QObject):
         self._grid: SkyGridThread | None = None
         self._asked: tuple[dict[str, str], Dress] = ({}, Dress())
         self._packing = False
+        self._ended = False  # what threads have said before they ended may still come after
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
@@ -60,7 +61,7 @@ class Background(QObject):
 
     def _take_grid(self, loaded: LoadedLevel, grid: SkyGrid | None) -> None:
         present = self._session.level
-        if present is not None and present.lasting is loaded.lasting:
+        if present is not None and present.lasting is loaded.lasting and not self._ended:
             self.grid_ready.emit(None if grid is None else probe_grid(grid))
 
     def hand_moves(self) -> None:
@@ -78,7 +79,7 @@ class Background(QObject):
         loaded = self._session.level
         present = self._session.history.present
         wanted = (present.follows, dress_of(present))
-        if loaded is None or self._packing or wanted == self._asked:
+        if loaded is None or self._packing or self._ended or wanted == self._asked:
             return
         self._asked, self._packing = wanted, True
         packer = Rebundler(loaded, *wanted, self)
@@ -92,7 +93,7 @@ class Background(QObject):
     def _take_packed(self, packed: LoadedLevel) -> None:
         self._packing = False
         present = self._session.level
-        if present is None or present.plain is not packed.plain:
+        if self._ended or present is None or present.plain is not packed.plain:
             packed.block.close()
             self._look_at_level()
             return
@@ -102,6 +103,7 @@ class Background(QObject):
 
     def dispose(self) -> None:
         """Stop what still works."""
+        self._ended = True
         self._rest.stop()
         if self._grid is not None:
             self._grid.give_up()

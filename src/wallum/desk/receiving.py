@@ -124,6 +124,7 @@ class Receiver(QObject):
     """Watches the level's file; receives it again as one step of undo."""
 
     changed_on_disk = pyqtSignal(str)
+    arriving = pyqtSignal(str)  # the level's reference, just before it is on the desk
     received = pyqtSignal(object)  # Received
     failed = pyqtSignal(str)
 
@@ -191,11 +192,14 @@ class Receiver(QObject):
             self._thread = None
 
     def _take(self, received: Received) -> None:
+        if self._thread is None:  # it said so before it was ended
+            return
         self._end_thread()
         session = self._session
         # What was edited while the file was read stays: only level and marks are taken.
         present = session.history.present
         marks, _ = _marks(present, received.matching)
+        self.arriving.emit(received.project.level)
         session.level = received.loaded
         project = present.revised(level=received.project.level, marks=marks)
         session.history.edit(f"receive {Path(received.project.level).name} again", project)

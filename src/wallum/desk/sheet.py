@@ -98,6 +98,7 @@ class Sheet(QFrame):
             item = self._buttons.takeAt(0)
             widget = item.widget() if item is not None else None
             if widget is not None:
+                widget.hide()
                 widget.deleteLater()
         self._buttons.addStretch(1)
         for text, slot in buttons:

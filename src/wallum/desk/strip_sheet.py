@@ -45,7 +45,7 @@ class StripSheet:
         if given is None:
             return "no light in this picture"
         share = f"{given.share:.1%}" if given.share >= 0.0005 else "< 0.1 %"
-        return f"{share} of this picture's light, seen in {given.seen:.0%} of it"
+        return f"{share} of the light, seen in {given.seen:.0%}"
 
     def lines(self) -> list[Line]:
         """Everything that gives light, strongest share first within its kind."""

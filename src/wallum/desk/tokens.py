@@ -30,7 +30,8 @@ QListWidget {{ background: {pane}; border: none; outline: none; }}
 QListWidget::item {{ padding: 3px 4px; border-left: 2px solid transparent; }}
 QListWidget::item:selected {{ background: {raised}; border-left: 2px solid {accent}; color: {text}; }}
 QListWidget:focus {{ border: 1px solid {edge}; }}
-QPushButton, QToolButton, QComboBox {{
+QComboBox {{ background: {raised}; border: 1px solid {edge}; border-radius: 2px; padding: 3px 2px 3px 5px; }}
+QPushButton, QToolButton {{
     background: {raised}; border: 1px solid {edge}; border-radius: 2px; padding: 3px 8px;
 }}
 QPushButton:hover, QToolButton:hover, QComboBox:hover {{ border-color: {quiet}; }}

@@ -213,6 +213,7 @@ class DeskWindow(QMainWindow):
         self.at_rest.more += [self.wipe.wanted, self.wall.wanted]
         self.wipe.began.connect(self.at_rest.asked)
         self.receiver.changed_on_disk.connect(self._offer_level)
+        self.receiver.arriving.connect(self.files.level_is)
         self.receiver.received.connect(self._level_received)
         self.receiver.failed.connect(lambda text: self.bar.tell(text))
         self.files.opened.connect(self.recent.note)
@@ -421,7 +422,7 @@ class DeskWindow(QMainWindow):
         self.ask_picture()
 
     def _show_keys(self) -> None:
-        self.sheet.open("Every key", key_lines(), columns=2)
+        self.sheet.open("Every key", key_lines(), columns=3)
 
     def _offer_level(self, name: str) -> None:
         take = QAction("Receive it", self)
@@ -435,7 +436,6 @@ class DeskWindow(QMainWindow):
             self.receiver.receive(reference_to(Path(name), self.session.file))
 
     def _level_received(self, received: Received) -> None:
-        self.files.level_is(received.project.level)
         self._level_repacked(received.loaded)
         self.sheet.open("The level was received again", report_lines(received))
 

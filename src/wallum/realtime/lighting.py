@@ -169,7 +169,7 @@ class Lighting:
         target.frame.use()
         target.frame.depth_mask = False
         target.frame.viewport = (0, 0, *gbuffer.size)
-        target.frame.clear(0.0, 0.0, 0.0, 0.0)
+        target.frame.clear(0.02, 0.02, 0.02, 0.0)
         self._draw(program, add=False)
 
     def _grain_uniforms(

@@ -1,0 +1,304 @@
+"""Wipes, the wall, stripping, receiving a level again, the figure, settings: in the real window."""
+
+import json
+import os
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QImage
+from PyQt6.QtTest import QTest
+
+from wallum.desk.actions import COMMANDS, key_lines
+from wallum.desk.recent import dropped_file
+from wallum.desk.settings import DeskSettings, settings_file
+from wallum.desk.window import DeskWindow
+from wallum.document.lanes import PegTime
+from wallum.document.storage import load
+from wallum.exchange.gltf_export import export_gltf
+from wallum.level.figure import FIGURE_PARTS
+from wallum.level.gltf_reader import load_gltf
+from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.moment.camera import Camera
+
+LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+
+
+def mean(image):
+    bits = image.convertToFormat(QImage.Format.Format_RGB32).constBits()
+    bits.setsize(image.sizeInBytes())
+    return np.frombuffer(bits, np.uint8).mean()
+
+
+def test_a_wipe_shows_the_variant_for_this_camera_and_follows_it(qtbot, window):
+    window.act["wipe"].trigger()
+    assert not window.wipe.against  # there is nothing to wipe against yet
+    window.variants.keep("Bright")
+    window.session.set_value("dark", "balance/lamps", -6.0)
+    window.session.set_value("dark", "balance/accents", -6.0)
+    window.act["wipe"].trigger()
+    assert not window.wipe.fits
+    qtbot.waitUntil(lambda: window.wipe.fits, timeout=30_000)
+    qtbot.waitUntil(lambda: not window.link.client.busy, timeout=20_000)
+    bright = mean(window.wipe._image)
+    shown = window.picture.grab().toImage()
+    half = shown.width() // 2
+    left, right = shown.copy(10, 40, half - 80, 200), shown.copy(half + 10, 40, half - 80, 200)
+    assert mean(right) > mean(left) + 20.0
+    line = QPointF(window.wipe._x(), 200.0)
+    QTest.mousePress(window.picture, LEFT, PLAIN, line.toPoint())
+    QTest.mouseMove(window.picture, QPointF(line.x() - 60.0, 200.0).toPoint())
+    QTest.mouseMove(window.picture, QPointF(line.x() - 120.0, 200.0).toPoint())
+    QTest.mouseRelease(window.picture, LEFT, PLAIN, QPointF(line.x() - 120.0, 200.0).toPoint())
+    assert window.wipe._x() == pytest.approx(line.x() - 120.0, abs=3.0)
+    window.looking.look_from(Camera((0.0, 1.2, 2.0), (0.6, 0.0, -1.0), 60.0))
+    assert not window.wipe.fits  # of the camera before
+    qtbot.waitUntil(lambda: window.wipe.fits, timeout=30_000)
+    assert mean(window.wipe._image) != bright
+    QTest.keyClick(window.picture, Qt.Key.Key_Escape)
+    assert not window.wipe.against
+
+
+def test_a_picture_is_pinned_as_one_step_and_a_wrong_file_is_refused(qtbot, window, tmp_path):
+    good, bad = tmp_path / "mood.png", tmp_path / "mood.jpg"
+    image = QImage(64, 48, QImage.Format.Format_RGB32)
+    image.fill(Qt.GlobalColor.red)
+    assert image.save(str(good))
+    bad.write_text("no picture")
+    window.comparing.pin_picture(str(bad))
+    assert "cannot be read as a picture" in window.bar.text
+    assert not window.session.project.pinned
+    qtbot.waitUntil(lambda: window.picture._image is not None, timeout=20_000)
+    window.comparing.pin_picture(str(good))
+    assert window.wipe.against == "pinned"
+    assert window.wipe.fits
+    assert window.session.history.undo_label == "pin mood.png"
+    grabbed = window.picture.grab().toImage().pixelColor(window.picture.width() - 30, 100)
+    assert grabbed.red() > 200
+    assert grabbed.green() < 40
+    window.session.undo()
+    assert not window.session.project.pinned
+
+
+def test_the_wall_shows_every_shot_and_a_choice_looks_through_it(qtbot, window):
+    window.act["shot"].trigger()
+    window.looking.look_from(Camera((0.0, 1.5, 3.0), (0.3, 0.0, -1.0), 60.0))
+    window.act["shot"].trigger()
+    window.looking.look_from(Camera((0.0, 1.0, 0.0), (0.0, 0.0, 1.0), 40.0))
+    window.act["wall"].trigger()
+    assert window.wall.isVisible()
+    qtbot.waitUntil(lambda: window.wall.complete, timeout=30_000)
+    places = [window.wall.place_of(i) for i in range(len(window.wall.shots()))]
+    assert all(window.wall.rect().contains(one.toRect()) for one in places)
+    assert not any(a.intersects(b) for i, a in enumerate(places) for b in places[i + 1 :])
+    last = window.session.project.shots[-1]
+    QTest.keyClick(window.wall, Qt.Key.Key_Left)
+    QTest.mouseClick(window.wall, LEFT, PLAIN, places[-1].center().toPoint())
+    assert not window.wall.isVisible()
+    assert window.picture.camera.eye == pytest.approx(last.eye)
+
+
+def test_a_shot_is_looked_through_for_a_moment_or_to_stay(window):
+    window.act["shot"].trigger()
+    shot = window.session.project.shots[-1]
+    here = Camera((0.0, 1.0, 0.0), (0.0, 0.0, 1.0), 40.0)
+    window.looking.look_from(here)
+    window.looking.peek(shot.id)
+    assert window.picture.camera.eye == pytest.approx(shot.eye)
+    QTest.keyClick(window.picture, Qt.Key.Key_Escape)
+    assert window.picture.camera.eye == here.eye
+    window.looking.peek(shot.id)
+    QTest.keyClick(window.picture, Qt.Key.Key_Return)
+    QTest.keyClick(window.picture, Qt.Key.Key_Escape)
+    assert window.picture.camera.eye == pytest.approx(shot.eye)
+
+
+def test_the_targets_frame_holds_its_whole_width(window):
+    window.session.set_all("wide", {"target/width": 3840, "target/height": 1080})
+    window.act["frame_lines"].setChecked(True)
+    window._frame_lines()
+    shown = window.picture.camera_as_shown
+    assert shown.tangents[0] == pytest.approx(window.picture.camera.tangents[1] * 3840 / 1080, rel=1e-6)
+    window.act["frame_lines"].setChecked(False)
+    window._frame_lines()
+    assert window.picture.camera_as_shown.fov == window.picture.camera.fov
+
+
+def test_the_figure_stands_where_it_is_put_is_lit_and_goes_again(qtbot, window):
+    window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.35, -0.93), 75.0, far=50.0))
+    at = QPointF(window.picture.width() * 0.4, window.picture.height() * 0.75)
+    window.pointer.stand_figure(at)
+    assert window.session.project.figure.on
+    qtbot.waitUntil(lambda: window.session.level.dress.figure is not None, timeout=20_000)
+    level = window.session.level
+    assert {one.id for one in level.level.parts} >= set(FIGURE_PARTS)
+    body = [one for one in level.level.parts if one.id in FIGURE_PARTS]
+    points = np.concatenate([p.positions @ one.matrix[:3, :3].T + one.matrix[:3, 3]
+                             for one in body for p in level.level.meshes[one.mesh].primitives])  # fmt: skip
+    assert np.ptp(points[:, 1]) == pytest.approx(1.8, abs=0.01)
+    assert level.lasting is not level.rays  # its sky is the room's, without the figure
+    chest = np.array(window.session.project.figure.position) + np.array([0.0, 1.2, 0.0])
+    window.pointer.stand_figure(window.picture.place_of(chest))
+    assert not window.session.project.figure.on
+    window.session.undo()
+    assert window.session.project.figure.on
+
+
+def test_what_lights_the_level_is_listed_and_stripped_in_one_step(qtbot, window):
+    qtbot.waitUntil(lambda: not window.balance.stale, timeout=30_000)
+    window.act["strip"].trigger()
+    text = " ".join(window.sheet.texts)
+    for source in window.session.project.sources:
+        if source.on:
+            assert source.name in text
+    assert "% of the light" in text
+    before = window.session.project
+    window.sheet.tick("spot", False)
+    window.sheet.press("Strip what is ticked")
+    assert {one.id for one in window.session.project.sources if one.on} == {"spot"}
+    assert not window.sheet.isVisible()
+    window.session.undo()
+    assert window.session.project == before
+    window.act["strip"].trigger()
+    window.sheet.press("Strip all to dark")
+    assert not any(one.on for one in window.session.project.sources)
+    assert window.session.history.undo_label == "strip to dark"
+    window.act["strip"].trigger()
+    assert any("dark" in one for one in window.sheet.texts)
+    QTest.keyClick(window.sheet, Qt.Key.Key_Escape)
+    assert not window.sheet.isVisible()
+
+
+def test_a_level_that_changed_on_disk_is_received_with_all_sources_kept(qtbot, window, room_file):
+    level = room_file.with_name("room.glb")
+    loaded = load_gltf(level)
+    hero = loaded.parts[0]
+    window.session.history.edit(
+        "hero", window.session.history.present.with_marks(
+            window.session.project.marks_of(loaded.parts[-1].id).revised(hero=True)))  # fmt: skip
+    window.looking.look_from(Camera((0.0, 1.5, 2.0), (0.0, 0.0, -1.0), 60.0))
+    room = pale_room()
+    from dataclasses import replace as put
+
+    gone = put(room, parts=tuple(one for one in room.parts if one.name != loaded.parts[-1].name))
+    export_gltf(pale_room_project().revised(sources=(), shots=()), gone, level)
+    os.utime(level, ns=(10**18, 10**18))
+    qtbot.waitUntil(lambda: "has changed on disk" in window.bar.text, timeout=10_000)
+    before = window.session.project
+    window.receiver.receive()
+    qtbot.waitUntil(lambda: window.sheet.isVisible(), timeout=20_000)
+    assert window.session.project.sources == before.sources
+    assert window.session.project.marks == ()
+    text = " ".join(window.sheet.texts)
+    assert "Removed: 1" in text
+    assert "Marks lost" in text
+    assert window.session.history.undo_label == "receive room.glb again"
+    assert len(window.session.level.plain.parts) == len(loaded.parts) - 1
+    window.session.undo()
+    assert window.session.project.marks == before.marks
+    assert hero.name
+
+
+def test_a_broken_level_is_not_received_and_the_one_before_stays(qtbot, window, room_file):
+    level, before = room_file.with_name("room.glb"), window.session.level
+    level.write_bytes(b"glTF, but not really")
+    window.receiver.receive()
+    qtbot.waitUntil(lambda: "was not received" in window.bar.text, timeout=10_000)
+    assert window.session.level is before
+
+
+def test_undo_brings_the_level_before_back(qtbot, window, room_file):
+    other = room_file.with_name("other.glb")
+    other.write_bytes(room_file.with_name("room.glb").read_bytes())
+    window.receiver.receive("other.glb")
+    qtbot.waitUntil(lambda: window.session.project.level == "other.glb", timeout=20_000)
+    window.session.undo()
+    assert window.session.project.level == "room.glb"
+    qtbot.waitUntil(lambda: window.session.level is not None and window.files._shown == "room.glb", timeout=20_000)
+
+
+def test_pegs_are_dragged_in_the_ribbon_as_one_step(window):
+    session = window.session
+    session.set_hour(9.0)
+    session.peg("peg", "look/ev100", PegTime(tie="noon", hours=-3.0))
+    ribbon = window.day.ribbon
+    (hour,) = ribbon.pegs()
+    at = QPointF(ribbon.x_of(hour), ribbon.height() - 16.0)
+    goal = QPointF(ribbon.x_of(hour + 2.0), at.y())
+    QTest.mousePress(ribbon, LEFT, PLAIN, at.toPoint())
+    QTest.mouseMove(ribbon, goal.toPoint())
+    QTest.mouseRelease(ribbon, LEFT, PLAIN, goal.toPoint())
+    peg = session.project.lane("look", "ev100").pegs[0]
+    assert peg.at.tie == "noon"  # what it is tied to stays
+    assert peg.at.hours == pytest.approx(-1.0, abs=0.05)
+    assert "hour of the peg" in session.history.undo_label
+    session.undo()
+    assert session.project.lane("look", "ev100").pegs[0].at.hours == -3.0
+
+
+def test_every_key_is_listed_and_none_stands_twice(window):
+    keys = [one.key for one in COMMANDS if one.key]
+    assert len(set(keys)) == len(keys)
+    assert {one.name for one in COMMANDS} == set(window.act)
+    listed = {line.detail for line in key_lines()}
+    assert set(keys) <= listed
+    window.act["keys"].trigger()
+    assert "Meter" in window.sheet.texts
+
+
+def test_settings_keep_recent_files_and_the_window_and_a_broken_file_counts_as_none(window, room_file):
+    assert str(room_file) in window.settings.recent
+    window.resize(1000, 640)
+    window.dispose()
+    again = DeskSettings()
+    assert again.recent == [str(room_file)]
+    assert again.window_state("window")
+    room_file.rename(room_file.with_name("moved.wallum"))
+    assert DeskSettings().recent == []
+    settings_file().write_text("{ broken")
+    assert DeskSettings().recent == []
+    assert not DeskSettings().started_before
+
+
+def test_a_drop_takes_projects_levels_and_pictures_only(tmp_path):
+    def drop(name):
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(tmp_path / name))])
+        return dropped_file(data)
+
+    assert drop("a.wallum").name == "a.wallum"
+    assert drop("a.GLB").name == "a.GLB"
+    assert drop("a.png").name == "a.png"
+    assert drop("a.doc") is None
+    assert dropped_file(QMimeData()) is None
+
+
+def test_the_first_path_goes_on_by_itself_and_is_left_for_good(qtbot):
+    made = DeskWindow()
+    made.show()
+    try:
+        made.path.begin()
+        assert made.path.isVisible()
+        made.session.set_hour(made.session.hour + 3.0)
+        assert made.path.number == 1
+        sun = made.session.project.sources[0]
+        made.session.set_value("trim", f"sources/@{sun.id}/trim", 1.0)
+        assert made.path.number == 2
+        made.path.leave()
+        assert DeskSettings().started_before
+    finally:
+        made.session.history.mark_saved(made.session.history.present)
+        made.close()
+        made.deleteLater()
+
+
+def test_a_project_keeps_the_level_light_figure_target_and_pin(window, tmp_path):
+    values = {"level_light/glow": False, "figure/on": True, "target/width": 1280}
+    window.session.set_all("x", values)
+    file = tmp_path / "kept.wallum"
+    assert window.save_to(file)
+    kept = load(file)
+    assert kept.level_light.glow is False
+    assert kept.figure.on
+    assert kept.target.width == 1280
+    assert json.loads(file.read_text())["schema_version"] == 3
