@@ -8,21 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats, normalised
+from wallum.physics.turning import look_rotation
 
 if TYPE_CHECKING:  # the renderer's process starts faster without the document
     from wallum.document.project import Shot
 
 __all__ = ["Camera", "far_for", "frustum_planes", "look_rotation", "perspective"]
-
-UP = np.array([0.0, 1.0, 0.0])
-
-
-def look_rotation(direction: Floats) -> NDArray[np.float64]:
-    """(3, 3) rows right, up, back of a camera that looks along a unit direction, upright."""
-    back = -normalised(np.asarray(direction, dtype=np.float64))
-    helper = UP if abs(back[1]) < 0.99999 else np.array([0.0, 0.0, -1.0 if back[1] > 0 else 1.0])
-    right = normalised(np.cross(helper, back))
-    return np.stack([right, np.cross(back, right), back])
 
 
 def perspective(tan_x: float, tan_y: float, near: float, far: float) -> NDArray[np.float64]:

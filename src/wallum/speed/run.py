@@ -14,8 +14,9 @@ import numpy as np
 from wallum.desk.loading import load_now
 from wallum.desk.stopwatch import desk_rows
 from wallum.document.project import Project
-from wallum.exchange.gltf_export import build_gltf, to_glb
+from wallum.exchange.gltf_export import build_gltf
 from wallum.figures import Row, percentile
+from wallum.level.gltf_writer import to_glb
 from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import grid
 from wallum.speed.day import day_rows
