@@ -12,14 +12,22 @@ from wallum.errors import LevelProblem, ProjectProblem
 from wallum.level.dressing import dress_of, dressed
 from wallum.level.gltf_reader import load_gltf
 from wallum.level.jar_yard import jar_yard, jar_yard_project
+from wallum.level.kept import kept_level
+from wallum.level.kilnworks.works import VERSION as KILNWORKS_VERSION
+from wallum.level.kilnworks.works import kilnworks, kilnworks_project
 from wallum.level.model import Level
 from wallum.level.pale_room import pale_room, pale_room_project
 from wallum.level.sanity import sanity_findings
 
 __all__ = ["DEMOS", "lit_level", "new_project", "open_level", "open_project", "reference_to"]
 
-BUILTIN: Final[dict[str, Callable[[], Level]]] = {"pale-room": pale_room, "jar-yard": jar_yard}
+BUILTIN: Final[dict[str, Callable[[], Level]]] = {
+    "pale-room": pale_room,
+    "jar-yard": jar_yard,
+    "kilnworks": lambda: kept_level("kilnworks", KILNWORKS_VERSION, kilnworks),
+}
 DEMOS: Final[dict[str, Callable[[], Project]]] = {
+    "demo:kilnworks": kilnworks_project,
     "demo:pale-room": pale_room_project,
     "demo:jar-yard": jar_yard_project,
 }

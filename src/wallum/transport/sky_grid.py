@@ -129,6 +129,8 @@ SETS: Final = 16
 # Where the grid is laid: this share of the triangles at either end of an axis is let go of,
 # where that saves so much room that the rest gains by it.
 LEFT_OUT, WORTH_IT = 0.02, 0.5
+# A part wider than this share of the level is land, and not what stands on it.
+LAND = 0.09
 
 
 def focus(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -137,12 +139,26 @@ def focus(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.float64]:
     if not len(triangles.faces):
         return bounds
     middles = triangles.positions[triangles.faces].mean(axis=1)
+    built = _built(rays, bounds)
+    middles = middles[built] if built.any() else middles
     low, high = np.quantile(middles, [LEFT_OUT, 1.0 - LEFT_OUT], axis=0)
     room = 0.06 * (high - low) + 0.5
     tight = np.stack([np.maximum(low - room, bounds[0]), np.minimum(high + room, bounds[1])])
     tight[1, 1] = max(tight[1, 1], min(bounds[1, 1], tight[0, 1] + 3.0))
     flat_all, flat_tight = (np.prod((box[1] - box[0])[[0, 2]]) for box in (bounds, tight))
     return tight if flat_tight < WORTH_IT * flat_all else bounds
+
+
+def _built(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """(T,) which triangles belong to parts that are no land: none is as wide as a share of all."""
+    triangles = rays.triangles
+    count = int(triangles.part.max()) + 1
+    corners = triangles.positions[triangles.faces][:, :, [0, 2]]
+    low, high = np.full((count, 2), np.inf), np.full((count, 2), -np.inf)
+    np.minimum.at(low, triangles.part, corners.min(axis=1))
+    np.maximum.at(high, triangles.part, corners.max(axis=1))
+    wide = np.linalg.norm(high - low, axis=1)
+    return np.asarray((wide < LAND * np.linalg.norm((bounds[1] - bounds[0])[[0, 2]]))[triangles.part])
 
 
 class GridMaker:

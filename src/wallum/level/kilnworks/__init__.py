@@ -1,0 +1,1 @@
+"""Copperfold Kilnworks: the demo level, made here from seeds; nothing of it is read from disk."""

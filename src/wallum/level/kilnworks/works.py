@@ -1,0 +1,187 @@
+"""The level put together, and the project that lights it by day, dusk and night."""
+
+import math
+from typing import Any, Final
+
+import numpy as np
+
+from wallum.document.fields import Vector
+from wallum.document.lanes import Lane, Peg, PegTime
+from wallum.document.project import Air, Look, PartMarks, Project, Setting, Shot, base_light
+from wallum.document.sources import PointSource, Source, SpotSource
+from wallum.level.kilnworks.buildings import buildings
+from wallum.level.kilnworks.furnishing import LANTERNS, Furnishing, string_bulbs
+from wallum.level.kilnworks.kiln import KILN_AT, MOUTHS_DEG, kiln_body, kiln_iron, mouth, radius_at
+from wallum.level.kilnworks.shapes import at, joined
+from wallum.level.kilnworks.surfaces import kilnworks_materials, kilnworks_pictures
+from wallum.level.kilnworks.terrain import ground_pieces, mesas
+from wallum.level.model import Level, Mesh, Part
+
+__all__ = ["VERSION", "kilnworks", "kilnworks_project"]
+
+# Counts up when the level changes, so that kept files are made anew.
+VERSION: Final = 1
+PLACE: Final = Setting(
+    latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12", clock=17.0 + 10.0 / 60.0
+)
+MOUTH_OUT_M: Final = 0.62
+
+
+def _looking(eye: Vector, target: Vector) -> Vector:
+    way = np.array(target) - np.array(eye)
+    x, y, z = (way / np.linalg.norm(way)).tolist()
+    return x, y, z
+
+
+def _shot(shot_id: str, name: str, eye: Vector, target: Vector, fov: float) -> Shot:
+    return Shot(id=shot_id, name=name, eye=eye, direction=_looking(eye, target), fov=fov)
+
+
+SHOTS: Final = (
+    _shot("shot-lane", "Lane at arrival", (7.3, 1.7, 33.5), (4.6, 2.6, 12.0), 48.0),
+    _shot("shot-yard", "Yard wide", (-12.6, 2.1, 11.2), (1.6, 2.6, -4.2), 58.0),
+    _shot("shot-kiln", "Kiln close", (-8.2, 1.45, 2.6), (-2.7, 3.3, -3.4), 62.0),
+    _shot("shot-shed", "Shed inside", (9.0, 1.7, -10.9), (13.2, 1.35, -4.6), 64.0),
+    _shot("shot-stair", "Stair down to the vault", (-11.2, 1.75, 4.1), (-20.5, -2.6, 3.95), 58.0),
+    _shot("shot-vault", "Vault looking out", (-28.6, -1.75, 4.9), (-17.5, -1.35, 3.85), 60.0),
+    _shot("shot-terrace", "Terrace over the valley", (3.4, 2.95, -16.4), (-3.4, 2.0, -30.0), 60.0),
+)
+
+
+def kilnworks() -> Level:
+    """The level."""
+    meshes: list[Mesh] = []
+    parts: list[Part] = []
+
+    def add(name: str, primitives: tuple[Any, ...], matrix: Any = None) -> None:
+        meshes.append(Mesh(name, primitives))
+        parts.append(Part(name, name, len(meshes) - 1, np.eye(4) if matrix is None else matrix))
+
+    add("ground", ground_pieces())
+    for name, rock in mesas():
+        add(name, (rock,))
+    x, z = KILN_AT
+    add("great kiln", kiln_body(), at(x, 0.0, z))
+    add("kiln bands", kiln_iron(), at(x, 0.0, z))
+    rng = np.random.default_rng(4)
+    for number, turn in enumerate(MOUTHS_DEG):
+        away = radius_at(0.4) + MOUTH_OUT_M
+        angle = math.radians(turn)
+        place = at(x + away * math.sin(angle), 0.0, z + away * math.cos(angle), turn)
+        add(f"fire mouth {number + 1}", mouth(rng), place)
+    for name, primitives in buildings():
+        add(name, joined(primitives))
+    more = Furnishing(len(meshes))
+    more.build()
+    return Level(
+        "copperfold-kilnworks",
+        (*meshes, *more.meshes),
+        (*parts, *more.parts),
+        kilnworks_materials(),
+        kilnworks_pictures(),
+        shots=SHOTS,
+    )
+
+
+def _mouth_lamps() -> list[SpotSource]:
+    """Four shadowed spots: what the fire in each mouth throws into the yard."""
+    out = []
+    x, z = KILN_AT
+    for number, turn in enumerate(MOUTHS_DEG):
+        angle = math.radians(turn)
+        away = radius_at(0.4) + MOUTH_OUT_M - 0.12
+        out.append(
+            SpotSource(
+                id=f"mouth-{number + 1}", name=f"Fire Mouth {number + 1}", role="key",
+                position=(round(x + away * math.sin(angle), 3), 0.62, round(z + away * math.cos(angle), 3)),
+                direction=(math.sin(angle), -0.22, math.cos(angle)),
+                intensity=1500.0, kelvin=1850.0, inner=24.0, outer=76.0, range=13.0, radius=0.22, shadow=True,
+            )
+        )  # fmt: skip
+    return out
+
+
+def _lamps() -> list[Source]:
+    by_light: dict[str, Any] = {"switched": "by light", "on_below": 350.0, "off_above": 700.0}
+    out: list[Source] = list(_mouth_lamps())
+    strengths = {
+        "Shed Work Lamp": (95.0, 2900.0, 9.0), "Shed Shelf Lamp": (55.0, 2600.0, 7.0), "Vault Lamp": (30.0, 2200.0, 9.0),
+        "Terrace Lamp": (70.0, 2500.0, 10.0), "Gate Lamp": (110.0, 2700.0, 11.0),
+    }  # fmt: skip
+    for name, place in LANTERNS.items():
+        candela, kelvin, reach = strengths[name]
+        switched = {} if name == "Vault Lamp" else by_light
+        out.append(
+            PointSource(id=name.lower().replace(" ", "-"), name=name, position=place, intensity=candela,
+                        kelvin=kelvin, range=reach, radius=0.08, **switched)
+        )  # fmt: skip
+    bulbs = string_bulbs()
+    for number in range(0, len(bulbs), 3):  # each stands for three bulbs of its string
+        group = bulbs[number : number + 3]
+        px, py, pz = (round(float(v), 3) for v in np.mean(group, axis=0))
+        out.append(
+            PointSource(id=f"string-{number // 3 + 1}", name=f"String {number // 3 + 1}", role="accent",
+                        position=(px, py - 0.1, pz), intensity=26.0 * len(group), kelvin=2300.0, range=8.0,
+                        radius=0.3, **by_light)
+        )  # fmt: skip
+    for number, along in enumerate((24.6, 22.4, 20.2)):
+        out.append(
+            PointSource(id=f"sign-{number + 1}", name=f"Kiln Sign {number + 1}", role="accent", position=(3.75, 3.25, along),
+                        intensity=62.0, kelvin=1900.0, range=7.0, radius=0.25, **by_light)
+        )  # fmt: skip
+    return out
+
+
+def _peg(value: float, tie: str, hours: float = 0.0, angle: float = 0.0) -> Peg:
+    return Peg(at=PegTime(tie=tie, hours=hours, angle=angle), value=value)  # type: ignore[arg-type]
+
+
+def _lanes() -> tuple[Lane, ...]:
+    night = (_peg(-1.1, "rising", angle=-8.0), _peg(0.75, "rising", angle=4.0),
+             _peg(0.75, "setting", angle=10.0), _peg(0.35, "setting", angle=1.0), _peg(-1.1, "setting", angle=-8.0))  # fmt: skip
+    # Mist lies in the valley in the morning, and the air clears toward noon.
+    mist = (_peg(3_800.0, "rising", 0.5), _peg(60_000.0, "noon", -2.0), _peg(90_000.0, "noon", 2.0), _peg(14_000.0, "setting", 0.0),
+            _peg(9_000.0, "midnight"))  # fmt: skip
+    deep = (_peg(34.0, "rising", 0.5), _peg(420.0, "noon", -2.0), _peg(500.0, "noon", 2.0), _peg(220.0, "setting", 0.0),
+            _peg(120.0, "midnight"))  # fmt: skip
+    fire = (
+        _peg(0.0, "rising", angle=2.0),
+        _peg(-0.6, "noon"),
+        _peg(0.9, "setting", angle=2.0),
+        _peg(-1.6, "setting", angle=-9.0),
+        _peg(-1.6, "midnight"),
+    )
+    lanes = [
+        Lane(owner="look", name="compensation", pegs=night),
+        Lane(owner="air", name="visibility", pegs=mist),
+        Lane(owner="air", name="scale_height", pegs=deep),
+    ]
+    lanes += [Lane(owner=f"mouth-{n}", name="trim", pegs=fire) for n in range(1, 5)]
+    return tuple(lanes)
+
+
+def _marks() -> tuple[PartMarks, ...]:
+    heroes = [
+        PartMarks(part=name, hero=True)
+        for name in ("great kiln", "shed wheel", "vault door", "terrace steps")
+    ]
+    follows = {f"{name} glass": name.lower().replace(" ", "-") for name in LANTERNS}
+    follows |= {f"fire mouth {n}": f"mouth-{n}" for n in range(1, 5)}
+    follows |= {f"string bulb {n + 1}": f"string-{n // 3 + 1}" for n in range(len(string_bulbs()))}
+    follows["kiln sign letters"] = "sign-2"
+    return (*heroes, *(PartMarks(part=part, follows=lamp) for part, lamp in follows.items()))
+
+
+def kilnworks_project() -> Project:
+    """The works as they open: ten past five, the sun low, the kiln alight."""
+    return Project(
+        name="Copperfold Kilnworks",
+        level="builtin:kilnworks",
+        setting=PLACE,
+        air=Air(on=True, visibility=16_000.0, scale_height=260.0, base_height=-24.0, forwardness=0.62),
+        sources=(*base_light(), *_lamps()),
+        shots=SHOTS,
+        look=Look(exposed="metered", ev100=11.0, weighted="centre"),
+        lanes=_lanes(),
+        marks=_marks(),
+    )
