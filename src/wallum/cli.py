@@ -131,7 +131,9 @@ def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_jso
 @click.option("--clock", default=None, metavar="HH:MM", help="Time of day; the project's where not given.")
 @click.option("--date", default=None, metavar="YYYY-MM-DD")
 @click.option("--set", "changes", multiple=True, metavar="PATH=VALUE")
-@click.option("--engine", type=click.Choice(["realtime"]), default="realtime")
+@click.option("--engine", type=click.Choice(["realtime", "reference"]), default="realtime")
+@click.option("--samples", type=click.IntRange(1, 65536), default=64, help="Paths a pixel, by reference.")
+@click.option("--bounces", type=click.IntRange(0, 16), default=2, help="Of light, by reference.")
 @click.option(
     "--view", default="final", help="What to show: final, surface, grey, zebra, ..., or one:SOURCE."
 )
@@ -141,6 +143,7 @@ def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_jso
 @click.option("--json", "as_json", is_flag=True)
 def render_command(project: str, out: Path, as_json: bool, **options: Any) -> None:
     """Draw a picture: .png as seen, .exr as light in cd/m2."""
+    from wallum.cli_reference import render_reference
     from wallum.document.paths import find_slug
     from wallum.document.variants import applied
     from wallum.errors import ExportProblem
@@ -158,6 +161,18 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
     if options["variant"] is not None:
         document = applied(document, find_slug(document, "variants", options["variant"]).id)
     view, document = chosen_view(document, options["view"])
+    if options["engine"] == "reference":
+        traced = render_reference(document, level, camera, view, options)
+        if out.suffix.lower() == ".png":
+            write_png(out, traced.rgb)
+        else:
+            write_exr(out, traced.luminance)
+        told = {"file": str(out), "samples": traced.samples, "noise": traced.noise, "ev100": traced.ev100}
+        if as_json:
+            print_json(told)
+        else:
+            click.echo(f"{out}: {traced.samples} paths a pixel, noise {traced.noise:.1%}")
+        return
     drawn = prepare(document, level, file)
     picture = render_picture(
         drawn.project,

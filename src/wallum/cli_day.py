@@ -23,7 +23,7 @@ class Drawn:
 
     def heroes(self, camera: Any) -> Any:
         """Where heroes are, for a camera; None where they are not asked for."""
-        from wallum.realtime.request import CELLS
+        from wallum.moment.metered import CELLS
         from wallum.transport.heroes import hero_cells
 
         marked = frozenset(one.part for one in self.project.marks if one.hero)

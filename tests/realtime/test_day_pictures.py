@@ -14,13 +14,13 @@ from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import box, grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.metered import centre_weights
 from wallum.moment.scene import Lamps
 from wallum.physics.colour import luminance
 from wallum.physics.dome import FACTORS
 from wallum.physics.exposure import metered_ev
 from wallum.physics.medium import henyey_greenstein, optical_depth
 from wallum.realtime.bundling import bundle_level
-from wallum.realtime.metering import centre_weights
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import PictureRequest
 

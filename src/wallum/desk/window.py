@@ -47,8 +47,9 @@ from wallum.document.project import Project
 from wallum.level.opening import reference_to
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.metered import CELLS
 from wallum.realtime.bundle import ProbeGrid
-from wallum.realtime.request import CELLS, SETTLE_FRAMES, VIEWS, Frame
+from wallum.realtime.request import SETTLE_FRAMES, VIEWS, Frame
 from wallum.transport.heroes import hero_cells
 
 __all__ = ["DeskWindow"]

@@ -10,7 +10,7 @@ from wallum.errors import ShapeProblem
 # Any float array; the shape is said in the docstring of whoever takes it.
 Floats = NDArray[Any]
 
-__all__ = ["Floats", "as_vectors", "normalised"]
+__all__ = ["Floats", "as_vectors", "dots", "normalised"]
 
 
 def as_vectors(value: Any, name: str) -> NDArray[np.float64]:
@@ -25,5 +25,10 @@ def as_vectors(value: Any, name: str) -> NDArray[np.float64]:
 
 def normalised(vectors: Floats) -> Floats:
     """(..., 3) vectors scaled to length 1; a zero vector stays zero."""
-    length = np.linalg.norm(vectors, axis=-1, keepdims=True)
+    length = np.sqrt(np.einsum("...i,...i->...", vectors, vectors))[..., None]
     return vectors / np.where(length > 0.0, length, 1.0)
+
+
+def dots(a: Floats, b: Floats) -> NDArray[np.float64]:
+    """(N,) products of (N, 3) with (N, 3)."""
+    return np.einsum("ij,ij->i", a, b)

@@ -9,7 +9,7 @@ Twin of shaders/include/surface.glsl.
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.physics.arrays import Floats, normalised
+from wallum.physics.arrays import Floats, dots, normalised
 
 __all__ = ["MIN_ROUGHNESS", "reflectance_fit", "response"]
 
@@ -61,10 +61,10 @@ def response(
     f0 = DIELECTRIC_F0 + (base - DIELECTRIC_F0) * np.asarray(metallic)[:, None]
     diffuse = base * (1.0 - np.asarray(metallic))[:, None]
     half = normalised(to_eye + to_light)
-    n_l = np.clip(np.sum(normals * to_light, axis=1, keepdims=True), 0.0, 1.0)
-    n_v = np.clip(np.sum(normals * to_eye, axis=1, keepdims=True), 1e-3, 1.0)
-    n_h = np.clip(np.sum(normals * half, axis=1, keepdims=True), 0.0, 1.0)
-    l_h = np.clip(np.sum(to_light * half, axis=1, keepdims=True), 0.0, 1.0)
+    n_l = np.clip(dots(normals, to_light)[:, None], 0.0, 1.0)
+    n_v = np.clip(dots(normals, to_eye)[:, None], 1e-3, 1.0)
+    n_h = np.clip(dots(normals, half)[:, None], 0.0, 1.0)
+    l_h = np.clip(dots(to_light, half)[:, None], 0.0, 1.0)
     a2 = rough**4
     facets = a2 / (np.pi * (n_h**2 * (a2 - 1.0) + 1.0) ** 2)
     smith_l = n_l * np.sqrt(n_v**2 * (1.0 - a2) + a2)

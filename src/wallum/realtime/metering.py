@@ -4,22 +4,11 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.moment.metered import CELLS, metered_cells
 from wallum.moment.scene import Metering
-from wallum.physics.exposure import metered_ev
 from wallum.realtime.programs import Programs, set_uniforms
-from wallum.realtime.request import CELLS
 
-__all__ = ["Meter", "centre_weights"]
-
-# Spread of the centre's weight, as a share of half the picture.
-CENTRE_SPREAD = 0.45
-
-
-def centre_weights() -> NDArray[np.float64]:
-    """(36, 64) weights that fall off from the middle."""
-    x = (np.arange(CELLS[0]) + 0.5) / CELLS[0] * 2.0 - 1.0
-    y = (np.arange(CELLS[1]) + 0.5) / CELLS[1] * 2.0 - 1.0
-    return np.exp(-0.5 * (x[None, :] ** 2 + y[:, None] ** 2) / CENTRE_SPREAD**2)
+__all__ = ["Meter"]
 
 
 class Meter:
@@ -55,12 +44,4 @@ class Meter:
 
         heroes : (36, 64) how much of each cell is a hero; without any, the centre counts
         """
-        weights = centre_weights()
-        if metering.weighted == "whole":
-            weights = np.ones_like(weights)
-        elif metering.weighted == "heroes" and heroes is not None and heroes.any():
-            weights = heroes.astype(np.float64)
-        cells = self.read(light).astype(np.float64) / held
-        return metered_ev(
-            cells.ravel(), weights.ravel(), metering.compensation, metering.clips, metering.limits
-        )
+        return metered_cells(self.read(light).astype(np.float64) / held, metering, heroes)

@@ -11,13 +11,10 @@ from wallum.moment.scene import LitScene
 from wallum.realtime.passes import PassRecord
 from wallum.realtime.targets import Size
 
-__all__ = ["CELLS", "INSPECTED", "SETTLE_FRAMES", "VIEWS", "Frame", "PictureRequest"]
+__all__ = ["INSPECTED", "SETTLE_FRAMES", "VIEWS", "Frame", "PictureRequest"]
 
 # Jittered pictures that a settled one is the mean of.
 SETTLE_FRAMES = 64
-
-# Cells across and down that a picture is metered in.
-CELLS = (64, 36)
 
 # What a picture can show of a level; those that need no light.
 VIEWS = (

@@ -6,8 +6,10 @@ see-through surfaces stop nothing, as in the real-time picture.
 """
 
 import os
-from collections.abc import Callable
+import threading
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
@@ -21,7 +23,7 @@ from wallum.level.flatten import Triangles
 from wallum.level.model import Level, Material, TextureUse
 from wallum.physics.arrays import Floats
 
-__all__ = ["Hits", "RayScene"]
+__all__ = ["Hits", "RayScene", "one_thread", "rays_asked"]
 
 THREADS = max(1, os.cpu_count() or 1)
 SMALLEST_BATCH = 4096
@@ -56,8 +58,11 @@ class _Accelerated:
     def __len__(self) -> int:
         return len(self.numbers)
 
+    asked = 0  # rays that all scenes have been asked, since the program began
+
     def _ask(self, origins: Floats, directions: Floats, reach: Floats, **how: Any) -> Any:
         """One batch in the types that the binding takes; it knows no infinite reach."""
+        _Accelerated.asked += len(origins)
         limits = np.minimum(reach, 1e30).astype(np.float32)
         return self._scene.run(origins.astype(np.float32), directions.astype(np.float32), dists=limits, **how)
 
@@ -90,8 +95,26 @@ class _Accelerated:
         return out
 
 
+_here = threading.local()
+
+
+@contextmanager
+def one_thread() -> Iterator[None]:
+    """Batches of this thread are not split: whoever asks has shared the work out already."""
+    _here.alone = True
+    try:
+        yield
+    finally:
+        _here.alone = False
+
+
+def rays_asked() -> int:
+    """Rays that Embree was asked since the program began."""
+    return _Accelerated.asked
+
+
 def _over_threads(work: Callable[[slice], None], count: int) -> None:
-    parts = max(1, min(THREADS, count // SMALLEST_BATCH))
+    parts = 1 if getattr(_here, "alone", False) else max(1, min(THREADS, count // SMALLEST_BATCH))
     edges = np.linspace(0, count, parts + 1).astype(int)
     slices = [slice(int(a), int(b)) for a, b in pairwise(edges)]
     if parts == 1:

@@ -1,0 +1,357 @@
+"""The reference picture: light followed along paths, by rays alone; slow and right.
+
+From the same LitScene as every other picture: sun and moon by points of their disc, lamps one at a
+time by what they would give unshadowed, sky and glow by where the surface sends rays itself.
+Direct light, then as many bounces as asked; alpha-masked surfaces have their holes, the air
+between the eye and what it sees is the real-time picture's. Sources: Kajiya 1986, "The Rendering
+Equation"; Veach 1997 for the estimators; Heitz 2018 for sampling the facets.
+"""
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.level.model import Level
+from wallum.moment.camera import Camera
+from wallum.moment.scene import LAMP_COLUMNS, LitScene
+from wallum.physics.arrays import Floats, dots, normalised
+from wallum.physics.dome import sample_dome
+from wallum.physics.emitters import ball_points, cone_directions, disc_points
+from wallum.physics.exposure import exposure_scale
+from wallum.physics.photometry import cone_falloff, range_window
+from wallum.physics.surface import MIN_ROUGHNESS, response
+from wallum.transport.air_between import air_between
+from wallum.transport.rays import LIFT_M, Hits, RayScene, one_thread
+from wallum.transport.surface_tables import Surfaces, SurfaceTables
+
+__all__ = ["Reference"]
+
+THREADS = max(1, os.cpu_count() or 1)
+# Paths that are worked on together: small enough for the processor's own memory.
+BATCH = 16_384
+WEIGHTS = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)
+Pairs = tuple[Floats, Floats]
+
+
+@dataclass
+class _Paths:
+    """Paths on their way: which pixel, where, whereto, what share of light they still carry."""
+
+    pixel: NDArray[np.int64]
+    origins: Floats
+    directions: Floats
+    weight: Floats
+
+    def only(self, keep: NDArray[np.int64]) -> "_Paths":
+        return _Paths(self.pixel[keep], self.origins[keep], self.directions[keep], self.weight[keep])
+
+
+class Reference:
+    """A picture that becomes better with every step; `samples` counts the paths of a pixel.
+
+    bounces : surfaces that light may visit between the first one lit and the eye
+    """
+
+    def __init__(
+        self,
+        rays: RayScene,
+        level: Level,
+        scene: LitScene,
+        camera: Camera,
+        size: tuple[int, int],
+        bounces: int = 2,
+        follows: dict[str, str] | None = None,
+        seed: int = 1,
+    ) -> None:
+        self._rays, self._scene, self._camera, self._bounces = rays, scene, camera, bounces
+        self._tables = SurfaceTables(level, rays.triangles)
+        self._size, self._seed = size, seed
+        count = size[0] * size[1]
+        self._sum, self._squares = np.zeros((count, 3)), np.zeros(count)
+        self.samples = 0
+        gains = [scene.glow.get((follows or {}).get(part.id, ""), 1.0) for part in level.parts]
+        self._part_gain = np.array(gains or [1.0]) * scene.glow_gain
+        rows = scene.lamps.rows.astype(np.float32)
+        self._lamp = {name: rows[:, where] for name, where in LAMP_COLUMNS.items()}
+
+    @property
+    def luminance(self) -> NDArray[np.float64]:
+        """(H, W, 3) mean so far [cd/m2]."""
+        width, height = self._size
+        return (self._sum / max(self.samples, 1)).reshape(height, width, 3)
+
+    @property
+    def noise(self) -> float:
+        """Standard error of the pixels' luminance over their luminance, both as root mean squares."""
+        n = self.samples
+        if n < 2:
+            return float("inf")
+        mean = self._sum @ WEIGHTS / n
+        variance = np.maximum(self._squares / n - mean**2, 0.0) / (n - 1)
+        power = float((mean**2).mean())
+        return float(np.sqrt(variance.mean() / power)) if power > 0.0 else 0.0
+
+    def step(self, keep_going: Callable[[], bool] = lambda: True) -> bool:
+        """One more path for every pixel; False, and nothing changed, where it was not to go on."""
+        count = self._size[0] * self._size[1]
+        edges = list(range(0, count, BATCH))
+        parts = [np.arange(start, min(start + BATCH, count)) for start in edges]
+        seeds = np.random.SeedSequence([self._seed, self.samples]).spawn(len(parts))
+
+        def work(number: int) -> NDArray[np.float64] | None:
+            if not keep_going():
+                return None
+            with one_thread():
+                return self._light(parts[number], np.random.default_rng(seeds[number]))
+
+        with ThreadPoolExecutor(THREADS) as pool:
+            made = list(pool.map(work, range(len(parts))))
+        lights = [light for light in made if light is not None]
+        if len(lights) < len(parts):
+            return False
+        light = np.concatenate(lights)
+        self._sum += light
+        self._squares += (light @ WEIGHTS) ** 2
+        self.samples += 1
+        return True
+
+    # -- one batch of paths --------------------------------------------------------------
+
+    def _first(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> _Paths:
+        width, height = self._size
+        jitter = rng.random((len(pixels), 2))
+        x = (pixels % width + jitter[:, 0]) / width
+        y = (pixels // width + jitter[:, 1]) / height
+        directions = self._camera.with_aspect(width / height).rays(x, y).astype(np.float32)
+        origins = np.broadcast_to(np.array(self._camera.eye, dtype=np.float32), directions.shape)
+        return _Paths(np.arange(len(pixels)), origins, directions, np.ones_like(directions))
+
+    def _light(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> NDArray[np.float64]:
+        light = np.zeros((len(pixels), 3))
+        paths = self._first(pixels, rng)
+        added: Pairs | None = None
+        for bounce in range(self._bounces + 2):
+            last = bounce == self._bounces + 1
+            if last and self._scene.sky is None:
+                break
+            if last:  # only the sky is left to be met
+                free = ~self._rays.blocked(paths.origins, paths.directions, np.full(len(paths.pixel), np.inf))
+                self._add_sky(light, paths.only(np.flatnonzero(free)))
+                break
+            see = self._rays.first_visible if bounce == 0 else self._rays.first_hit
+            hits = see(paths.origins, paths.directions)
+            met = np.flatnonzero(hits.triangle >= 0)
+            missed = np.flatnonzero(hits.triangle < 0)
+            self._add_sky(light, paths.only(missed), discs=bounce == 0)
+            if bounce == 0:
+                added = self._air(paths, hits)
+            if not len(met):
+                break
+            hits = Hits(hits.distance[met], hits.triangle[met], hits.weights[met])
+            away = hits.distance.astype(np.float32)[:, None]
+            paths = paths.only(met)
+            surfaces = self._tables.at(hits, paths.directions)
+            places = paths.origins + paths.directions * away + surfaces.faces * (LIFT_M * 10.0)
+            self._add_own(light, paths, surfaces)
+            self._add_far(light, paths, surfaces, places, rng)
+            self._add_lamps(light, paths, surfaces, places, rng)
+            paths = self._onward(paths, surfaces, places, rng)
+            if not len(paths.pixel):
+                break
+        if added is not None:
+            light = light * added[0][:, None] + added[1]
+        return light
+
+    def _air(self, paths: _Paths, hits: Hits) -> Pairs:
+        """What the air keeps and adds along the first stretch; none before the sky, which has it."""
+        kept, added = air_between(self._scene, np.array(self._camera.eye), paths.directions, hits.distance)
+        return kept, added
+
+    def _add_sky(self, light: NDArray[np.float64], paths: _Paths, discs: bool = False) -> None:
+        sky = self._scene.sky
+        if sky is None or not len(paths.pixel):
+            return
+        seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
+        if discs:
+            for disc in sky.discs:
+                near = paths.directions @ disc.direction > np.cos(disc.radius_rad)
+                seen[near] = disc.luminance
+        light[paths.pixel] += paths.weight * seen
+
+    def _add_own(self, light: NDArray[np.float64], paths: _Paths, surfaces: Surfaces) -> None:
+        """Glow, and surfaces that ask for no light."""
+        glow = surfaces.glow * self._part_gain[surfaces.part][:, None]
+        if surfaces.unlit.any():
+            glow = glow + surfaces.base * surfaces.unlit[:, None] / exposure_scale(self._scene.ev100)
+            paths.weight[surfaces.unlit] *= 1.0
+        light[paths.pixel] += paths.weight * glow
+        paths.weight *= ~surfaces.unlit[:, None]
+
+    def _answer(
+        self, surfaces: Surfaces, rows: NDArray[np.int64], to_eye: Floats, to_light: Floats
+    ) -> Floats:
+        s = surfaces
+        return response(s.base[rows], s.metallic[rows], s.roughness[rows], s.normals[rows], to_eye, to_light)
+
+    def _add_far(
+        self,
+        light: NDArray[np.float64],
+        paths: _Paths,
+        surfaces: Surfaces,
+        places: Floats,
+        rng: np.random.Generator,
+    ) -> None:
+        sun = self._scene.sun
+        if sun is None:
+            return
+        toward = cone_directions(sun.direction, 0.5 * sun.disc_rad, rng.random((len(places), 2))).astype(
+            np.float32
+        )
+        rows = np.flatnonzero(
+            (dots(surfaces.normals, toward) > 0.0)
+            & (dots(surfaces.faces, toward) > 0.0)
+            & paths.weight.any(axis=1)
+        )
+        if sun.shadow and len(rows):
+            rows = rows[~self._rays.blocked(places[rows], toward[rows], np.full(len(rows), np.inf))]
+        if len(rows):
+            answer = self._answer(surfaces, rows, -paths.directions[rows], toward[rows])
+            light[paths.pixel[rows]] += paths.weight[rows] * answer * sun.illuminance.astype(np.float32)
+
+    def _add_lamps(
+        self,
+        light: NDArray[np.float64],
+        paths: _Paths,
+        surfaces: Surfaces,
+        places: Floats,
+        rng: np.random.Generator,
+    ) -> None:
+        """One lamp a surface, picked by what it would give without shadow."""
+        lamp = self._lamp
+        if not len(lamp["range"]):
+            return
+        gain = self._unshadowed(places, surfaces.normals)
+        total = gain.sum(axis=1)
+        rows = np.flatnonzero((total > 0.0) & paths.weight.any(axis=1))
+        if not len(rows):
+            return
+        cumulated = np.cumsum(gain[rows], axis=1)
+        pick = (cumulated < (rng.random(len(rows)) * total[rows])[:, None]).sum(axis=1)
+        pick = np.minimum(pick, gain.shape[1] - 1)
+        chance = gain[rows, pick] / total[rows]
+        spread = (
+            ball_points(rng.random((len(rows), 3))) * (lamp["radius"] * (lamp["shadow"] > 0.5))[pick][:, None]
+        )
+        way = lamp["position"][pick] + spread - places[rows]
+        squared = dots(way, way)
+        distance = np.sqrt(np.maximum(squared, 1e-12))
+        toward = way / distance[:, None]
+        strength = range_window(distance, lamp["range"][pick])
+        strength = strength / np.maximum(squared, np.maximum(lamp["radius"][pick] ** 2, 1e-6))
+        cosine = -dots(toward, lamp["direction"][pick])
+        cone = cone_falloff(cosine, lamp["cos_inner"][pick], lamp["cos_outer"][pick])
+        strength = strength * np.where(lamp["is_spot"][pick] > 0.5, cone, 1.0)
+        open_way = strength > 0.0
+        casting = np.flatnonzero(open_way & (lamp["shadow"][pick] > 0.5))
+        if len(casting):
+            reach = distance[casting] - lamp["radius"][pick[casting]] - 2.0 * LIFT_M
+            shut = self._rays.blocked(places[rows[casting]], toward[casting], reach)
+            open_way[casting[shut]] = False
+        lit = np.flatnonzero(open_way)
+        answer = self._answer(surfaces, rows[lit], -paths.directions[rows[lit]], toward[lit])
+        arriving = lamp["intensity"][pick[lit]] * (strength[lit] / np.maximum(chance[lit], 1e-12))[:, None]
+        light[paths.pixel[rows[lit]]] += paths.weight[rows[lit]] * answer * arriving
+
+    def _unshadowed(self, places: Floats, normals: Floats) -> NDArray[np.float32]:
+        """(N, lamps) about what each lamp gives a surface; above 0 wherever it can give any."""
+        lamp = self._lamp
+        out = np.zeros((len(places), len(lamp["range"])), np.float32)
+        brightness = lamp["intensity"] @ WEIGHTS
+        for index in range(out.shape[1]):
+            way = lamp["position"][index] - places
+            squared = dots(way, way)
+            reach = lamp["range"][index]
+            gain = brightness[index] / np.maximum(squared, max(float(lamp["radius"][index]) ** 2, 1e-4))
+            # A body reaches a little around a surface's edge.
+            behind = dots(way, normals) < -lamp["radius"][index]
+            gain = np.where(behind, 0.0, gain)
+            if reach > 0.0:
+                gain = np.where(squared > (reach + lamp["radius"][index]) ** 2, 0.0, gain)
+            if lamp["is_spot"][index] > 0.5:
+                cosine = -(way @ lamp["direction"][index]) / np.sqrt(np.maximum(squared, 1e-12))
+                outer = lamp["cos_outer"][index] - lamp["radius"][index]
+                gain = np.where(cosine < outer, 0.0, gain * np.maximum(cosine, 0.02))
+            out[:, index] = gain
+        return out
+
+    # -- where paths go on ---------------------------------------------------------------
+
+    def _onward(self, paths: _Paths, surfaces: Surfaces, places: Floats, rng: np.random.Generator) -> _Paths:
+        """Paths that leave their surfaces: by the cosine, or by the facets' mirror image."""
+        n, v = surfaces.normals, -paths.directions
+        count = len(n)
+        n_v = np.maximum(dots(n, v), 1e-3)
+        f0 = 0.04 + (surfaces.base.mean(axis=1) - 0.04) * surfaces.metallic
+        gloss = f0 + (1.0 - f0) * (1.0 - n_v) ** 5
+        dull = surfaces.base.mean(axis=1) * (1.0 - surfaces.metallic)
+        share = np.clip(gloss / np.maximum(gloss + dull, 1e-6), 0.08, 0.98)
+        mirrored = rng.random(count) < share
+        rough = np.maximum(surfaces.roughness, MIN_ROUGHNESS)
+        alpha = rough * rough
+        side, up = _frame(n)
+        u = rng.random((count, 2), dtype=np.float32)
+        disc = disc_points(u)
+        height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))
+        toward = disc[:, :1] * side + disc[:, 1:] * up + height[:, None] * n
+        half = _facet(n, side, up, v, alpha, u)
+        reflected = 2.0 * dots(v, half)[:, None] * half - v
+        toward = normalised(np.where(mirrored[:, None], reflected, toward))
+        n_l = dots(n, toward)
+        good = (n_l > 1e-4) & (dots(surfaces.faces, toward) > 0.0) & paths.weight.any(axis=1)
+        rows = np.flatnonzero(good)
+        chance = _chance(n[rows], v[rows], toward[rows], alpha[rows], share[rows])
+        answer = self._answer(surfaces, rows, v[rows], toward[rows])
+        weight = paths.weight[rows] * answer / np.maximum(chance, 1e-9)[:, None]
+        return _Paths(paths.pixel[rows], places[rows], toward[rows], weight)
+
+
+def _frame(n: Floats) -> Pairs:
+    """Two directions across each normal."""
+    helper = np.where(np.abs(n[:, :1]) < 0.9, np.eye(3, dtype=n.dtype)[:1], np.eye(3, dtype=n.dtype)[1:2])
+    side = normalised(np.cross(n, helper))
+    return side, np.cross(n, side)
+
+
+def _facet(n: Floats, side: Floats, up: Floats, v: Floats, alpha: Floats, u: Floats) -> NDArray[np.float64]:
+    """Normals of facets that an eye sees, by how many it sees. Source: Heitz 2018."""
+    local = np.stack([dots(v, side), dots(v, up), np.maximum(dots(v, n), 1e-3)], axis=1)
+    stretched = normalised(local * np.stack([alpha, alpha, np.ones_like(alpha)], axis=1))
+    flat = np.hypot(stretched[:, 0], stretched[:, 1])
+    safe = np.maximum(flat, 1e-9)
+    t1 = np.stack([-stretched[:, 1] / safe, stretched[:, 0] / safe, np.zeros_like(flat)], axis=1)
+    t1[flat < 1e-7] = (1.0, 0.0, 0.0)
+    t2 = np.cross(stretched, t1)
+    r, phi = np.sqrt(u[:, 0]), 2.0 * np.pi * u[:, 1]
+    p1, p2 = r * np.cos(phi), r * np.sin(phi)
+    s = 0.5 * (1.0 + stretched[:, 2])
+    p2 = (1.0 - s) * np.sqrt(np.maximum(1.0 - p1 * p1, 0.0)) + s * p2
+    p3 = np.sqrt(np.maximum(1.0 - p1 * p1 - p2 * p2, 0.0))
+    h = p1[:, None] * t1 + p2[:, None] * t2 + p3[:, None] * stretched
+    h = normalised(np.stack([alpha * h[:, 0], alpha * h[:, 1], np.maximum(h[:, 2], 1e-6)], axis=1))
+    return np.asarray(h[:, :1] * side + h[:, 1:2] * up + h[:, 2:] * n)
+
+
+def _chance(n: Floats, v: Floats, toward: Floats, alpha: Floats, share: Floats) -> NDArray[np.float64]:
+    """(N,) density of directions by both ways of picking them [1/sr]."""
+    n_l, n_v = dots(n, toward), np.maximum(dots(n, v), 1e-3)
+    half = normalised(v + toward)
+    n_h = np.clip(dots(n, half), 0.0, 1.0)
+    a2 = alpha * alpha
+    facets = a2 / (np.pi * (n_h**2 * (a2 - 1.0) + 1.0) ** 2)
+    seen = 2.0 * n_v / (n_v + np.sqrt(a2 + (1.0 - a2) * n_v**2))
+    # Density of seen facets over 4 v.h, in which v.h cancels out.
+    return np.asarray(share * facets * seen / (4.0 * n_v) + (1.0 - share) * n_l / np.pi)

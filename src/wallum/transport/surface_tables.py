@@ -1,0 +1,143 @@
+"""What rays hit, as arrays: colours, normals, gloss and glow of many surfaces at once.
+
+All textures of a level lie behind each other in one table, so that a gather serves every
+material; texels are read as they are, nearest, and the mean over many rays smooths them.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.level.flatten import Triangles
+from wallum.level.model import Level, Slot
+from wallum.physics.arrays import Floats, dots, normalised
+from wallum.physics.tone import srgb_decode
+from wallum.transport.rays import Hits
+
+__all__ = ["SurfaceTables", "Surfaces"]
+
+SLOTS: tuple[Slot, ...] = ("base", "normal", "metal_rough", "emissive")
+CLAMPED = 33071
+
+
+@dataclass
+class Surfaces:
+    """N surfaces: normals (N, 3) that face the eye, base (N, 3), metallic, roughness (N,),
+    glow (N, 3) [cd/m2] without the scene's gain, unlit (N,), follows (N,) lamp numbers or -1."""
+
+    normals: NDArray[np.float32]
+    faces: NDArray[np.float32]
+    base: NDArray[np.float32]
+    metallic: NDArray[np.float32]
+    roughness: NDArray[np.float32]
+    glow: NDArray[np.float32]
+    unlit: NDArray[np.bool_]
+    part: NDArray[np.int64]
+
+
+class SurfaceTables:
+    """A level's materials and textures, ready to be gathered from."""
+
+    def __init__(self, level: Level, triangles: Triangles) -> None:
+        self._flat = triangles
+        # All of a corner in one row: one gather, and about one line of the processor's memory.
+        columns = (triangles.normals, triangles.tangents, triangles.uv, triangles.colours[:, :3])
+        self._corners = np.concatenate([*columns, triangles.positions], axis=1).astype(np.float32)
+        materials = level.materials
+        self._base = _table([m.base[:3] for m in materials] or [(1.0,) * 3])
+        self._glow = _table([m.glow for m in materials] or [(0.0,) * 3])
+        self._gloss = _table([(m.metallic, m.roughness) for m in materials] or [(0.0, 1.0)])
+        self._unlit = np.array([m.unlit for m in materials] or [False])
+        self._bump = _table([m.normal_scale for m in materials] or [1.0])
+        self._decode = srgb_decode(np.arange(256) / 255.0).astype(np.float32)
+        texels: list[NDArray[np.uint8]] = [np.full((1, 4), 255, np.uint8)]
+        starts: dict[int, tuple[int, int, int]] = {}
+        first = 1
+        for index in sorted({use.picture for m in materials for use in m.textures.values()}):
+            pixels = level.pictures[index].pixels
+            starts[index] = (first, pixels.shape[1], pixels.shape[0])
+            texels.append(pixels.reshape(-1, 4))
+            first += len(texels[-1])
+        self._texels = np.concatenate(texels)
+        rows = {slot: self._use_rows(level, slot, starts) for slot in SLOTS}
+        self._uses = {slot: pair[0] for slot, pair in rows.items()}
+        self._shapes = {slot: pair[1] for slot, pair in rows.items()}
+
+    @staticmethod
+    def _use_rows(
+        level: Level, slot: Slot, starts: dict[int, tuple[int, int, int]]
+    ) -> tuple[NDArray[np.float32], NDArray[np.int32]]:
+        """By material: whether it has such a map and the transform's rows (7); the first texel, width,
+        height, whether it reads the second coordinates, whether it is clamped (5)."""
+        places = np.zeros((max(len(level.materials), 1), 7), np.float32)
+        shapes = np.tile(np.array([0, 1, 1, 0, 0], np.int32), (len(places), 1))
+        for number, material in enumerate(level.materials):
+            use = material.textures.get(slot)
+            if use is not None:
+                (a, b, c), (d, e, f) = use.matrix()
+                places[number] = (1.0, a, b, c, d, e, f)
+                clamped = use.sampler.wrap_s == CLAMPED
+                shapes[number] = (*starts[use.picture], use.uv_set, clamped)
+        return places, shapes
+
+    def _texel(self, slot: Slot, material: NDArray[np.int32], uv: Floats) -> NDArray[np.uint8]:
+        place, shape = self._uses[slot][material], self._shapes[slot][material]
+        u, v = uv[:, 0], uv[:, 1]
+        if shape[:, 3].any():
+            second = shape[:, 3] > 0
+            u, v = np.where(second, uv[:, 2], u), np.where(second, uv[:, 3], v)
+        x = place[:, 1] * u + place[:, 2] * v + place[:, 3]
+        y = place[:, 4] * u + place[:, 5] * v + place[:, 6]
+        if shape[:, 4].any():
+            clamped = shape[:, 4] > 0
+            x = np.where(clamped, np.clip(x, 0.0, 0.9999999), x)
+            y = np.where(clamped, np.clip(y, 0.0, 0.9999999), y)
+        wide, high = shape[:, 1], shape[:, 2]
+        column = np.minimum(((x - np.floor(x)) * wide).astype(np.int32), wide - 1)
+        line = np.minimum(((y - np.floor(y)) * high).astype(np.int32), high - 1)
+        return self._texels[shape[:, 0] + line * wide + column]
+
+    def at(self, hits: Hits, directions: Floats) -> Surfaces:
+        """The surfaces that rays have met; every hit must be one. directions : (N, 3) of the rays."""
+        flat, found = self._flat, hits.triangle
+        faces_at, material = flat.faces[found], flat.material[found]
+        a, b, c = (self._corners[faces_at[:, k]] for k in range(3))
+        faces: Floats = normalised(np.cross(b[:, 14:] - a[:, 14:], c[:, 14:] - a[:, 14:]))
+        weights = hits.weights.astype(np.float32)
+        row = a * (1.0 - weights[:, :1] - weights[:, 1:]) + b * weights[:, :1] + c * weights[:, 1:]
+        uv: Floats = row[:, 7:11]
+        normals: Floats = normalised(row[:, :3])
+        faces = np.where(dots(faces, directions)[:, None] > 0.0, -faces, faces)
+        normals = np.where(dots(normals, faces)[:, None] < 0.0, -normals, normals)
+        bumped = self._uses["normal"][material, 0] > 0.0
+        if bumped.any():
+            normals[bumped] = self._bumped(material[bumped], uv[bumped], normals[bumped], row[bumped, 3:7])
+        base = self._base[material] * row[:, 11:14]
+        base *= self._decode[self._texel("base", material, uv)[:, :3]]
+        glow = self._glow[material]
+        shining = np.flatnonzero(glow.any(axis=1))
+        if len(shining):
+            texel = self._texel("emissive", material[shining], uv[shining])
+            glow[shining] *= self._decode[texel[:, :3]]
+        gloss: Floats = self._gloss[material]
+        if self._uses["metal_rough"][material, 0].any():
+            gloss = gloss * (self._texel("metal_rough", material, uv)[:, [2, 1]] / np.float32(255.0))
+        unlit, part = self._unlit[material], flat.part[found].astype(np.int64)
+        return Surfaces(normals, faces, base, gloss[:, 0], gloss[:, 1], glow, unlit, part)
+
+    def _bumped(
+        self, material: NDArray[np.int32], uv: Floats, normals: Floats, lines: Floats
+    ) -> NDArray[np.float32]:
+        """Normals by their map; never turned away from their face."""
+        bump = self._texel("normal", material, uv)[:, :3] / np.float32(127.5) - np.float32(1.0)
+        bump[:, :2] *= self._bump[material][:, None]
+        along = normalised(lines[:, :3])
+        across = np.cross(normals, along) * np.sign(lines[:, 3:])
+        return normalised(
+            along * bump[:, :1] + across * bump[:, 1:2] + normals * np.maximum(bump[:, 2:], np.float32(0.05))
+        )
+
+
+def _table(values: object) -> NDArray[np.float32]:
+    return np.array(values, dtype=np.float32)

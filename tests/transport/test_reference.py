@@ -1,0 +1,157 @@
+"""The reference picture against closed forms, and the real-time picture against it."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from set_lights import plain_sky, set_sun
+
+from wallum.document.project import Air, Look, Project
+from wallum.document.sources import PointSource, SpotSource
+from wallum.level.flatten import flatten
+from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.solids import box, grid
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.moment.metered import metered_picture
+from wallum.moment.scene import Metering
+from wallum.physics.colour import luminance
+from wallum.realtime.offline import render_picture, renderer_for
+from wallum.transport.rays import RayScene
+from wallum.transport.reference import Reference
+
+SIZE = (96, 54)
+
+
+def level_of(primitive, material, name="one"):
+    return Level(name, (Mesh(name, (primitive,)),), (Part(name, name, 0, np.eye(4)),), (material,))
+
+
+def traced(level, project, camera, samples, bounces=0, size=SIZE, **scene_changes):
+    scene = replace(evaluate(project), **scene_changes)
+    reference = Reference(RayScene(level, flatten(level)), level, scene, camera, size, bounces, project.follows)
+    while reference.samples < samples:
+        reference.step()
+    return reference
+
+
+def floor(base=0.5, metallic=0.0, roughness=1.0):
+    x, z = np.meshgrid([-40.0, 40.0], [40.0, -40.0])
+    material = Material("floor", (base, base, base, 1.0), metallic, roughness)
+    return level_of(grid(np.stack([x, 0 * x, z], axis=-1), 0), material)
+
+
+def test_a_white_furnace_gives_back_what_it_is_given():
+    """Inside a room whose walls glow with L and reflect a share r, after n bounces all is
+    L (1 + r + ... + r^(n+1)); by a dull surface, whatever its gloss adds is taken from its base."""
+    room = box((-2, -2, -2), (2, 2, 2), 0, inward=True)
+    glowing = Material("furnace", (0.0, 0.0, 0.0, 1.0), 1.0, 1.0, emissive=(1.0,) * 3, emissive_strength=100.0)
+    still = traced(level_of(room, glowing), Project(), Camera((0, 0, 0), (0.3, 0.2, -1), 70.0), 16, 0)
+    assert still.luminance == pytest.approx(100.0, rel=0.02)
+    # A mirror-like metal ball before an even sky of luminance L shows L wherever it is looked at.
+    ball = level_of(box((-0.5, -0.5, -0.5), (0.5, 0.5, 0.5), 0), Material("white", (1.0,) * 4, 1.0, 0.5))
+    scene = evaluate(Project(sources=(plain_sky(),)))
+    even = replace(scene.sky, luminance=np.full_like(scene.sky.luminance, 200.0), ground=np.full(3, 200.0), discs=())
+    seen = traced(ball, Project(sources=(plain_sky(),)), Camera((0, 0.4, 2.2), (0, -0.18, -1), 40.0), 96, 3, sky=even)
+    assert np.median(luminance(seen.luminance)) == pytest.approx(200.0, rel=0.03)
+    assert luminance(seen.luminance).mean() == pytest.approx(200.0, rel=0.03)
+
+
+@pytest.mark.parametrize("rough", [0.15, 0.5, 1.0])
+def test_a_dull_or_glossy_floor_in_an_even_sky_keeps_its_share(rough):
+    """Both ways of picking directions together give what the surface model sends back."""
+    scene = evaluate(Project(sources=(plain_sky(),)))
+    even = replace(scene.sky, luminance=np.full_like(scene.sky.luminance, 100.0), ground=np.full(3, 100.0), discs=())
+    camera = Camera((0, 3, 0), (0, -1, -0.4), 30.0)
+    made = traced(floor(0.5, 0.0, rough), Project(sources=(plain_sky(),)), camera, 128, 0, sky=even)
+    mean = luminance(made.luminance).mean()
+    assert 48.0 < mean < 54.0  # half by the base, a few per cent by the gloss
+
+
+def test_sun_and_lamp_on_a_floor_are_their_closed_forms():
+    sun = set_sun(azimuth=90.0, elevation=40.0, illuminance=50_000.0, disc=0.0, kelvin=6500.0)
+    camera = Camera((0.0, 4.0, 0.0), (0.0, -1.0, -0.001), 20.0)
+    dull = floor(0.5)
+    lit = traced(dull, Project(sources=(sun,)), camera, 4)
+    response = luminance(lit.luminance).mean() / (50_000.0 * np.sin(np.radians(40.0)))
+    assert response == pytest.approx(0.5 / np.pi, rel=0.05)  # and a little gloss
+    lamp = PointSource(id="l", name="L", position=(0.0, 2.0, 0.0), intensity=400.0, radius=0.0, shadow=True)
+    under = traced(dull, Project(sources=(lamp,)), replace(camera, fov=1.0), 8)
+    assert luminance(under.luminance).mean() == pytest.approx(400.0 / 4.0 * 0.5 / np.pi, rel=0.06)
+
+
+def test_direct_light_of_the_real_time_picture_agrees_in_the_pale_room():
+    level, project = pale_room(), pale_room_project()
+    sharp = tuple(one.revised(radius=0.001) if hasattr(one, "radius") else one for one in project.sources)
+    project = project.revised(sources=sharp, look=Look(ev100=6.0))
+    camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
+    reference = luminance(traced(level, project, camera, 48).luminance)
+    drawn = luminance(render_picture(project, level, camera, SIZE, renderer=renderer_for(project, level)).luminance)
+    lit = reference > 0.02 * np.quantile(reference, 0.9)
+    # Shadows' and edges' rims are left out: there a pixel of one is half of each.
+    steep = np.zeros_like(lit)
+    for axis in (0, 1):
+        for way in (-1, 1):
+            steep |= np.abs(np.roll(reference, way, axis) / np.maximum(reference, 1e-9) - 1.0) > 0.12
+    error = np.abs(drawn[lit & ~steep] / reference[lit & ~steep] - 1.0)
+    assert len(error) > 1500
+    assert np.median(error) < 0.02
+    assert np.quantile(error, 0.95) < 0.05
+
+
+def test_bounces_in_a_closed_grey_room_sum_up_as_a_series():
+    """A small lamp in a closed cube of reflectance r: mean light is about 1 / (1 - r) of the direct."""
+    r = 0.5
+    cube = level_of(box((-2, -2, -2), (2, 2, 2), 0, inward=True), Material("grey", (r, r, r, 1.0), 0.0, 1.0))
+    lamp = PointSource(id="l", name="L", position=(0.0, 0.0, 0.0), intensity=300.0, radius=0.0, shadow=True)
+    camera = Camera((0, 0, 0.5), (0.2, 0.1, -1), 90.0)
+    sums = [
+        luminance(traced(cube, Project(sources=(lamp,)), camera, 24, bounces, (48, 27)).luminance).mean()
+        for bounces in (0, 1, 2, 8)
+    ]
+    steps = np.diff(sums[:3])
+    assert sums[0] < sums[1] < sums[2] < sums[3]
+    assert steps[1] / steps[0] == pytest.approx(r, rel=0.12)
+    assert sums[3] / sums[0] == pytest.approx(1.0 / (1.0 - r), rel=0.12)
+
+
+def test_spot_ignored_shadow_and_air_are_the_real_time_ones():
+    spot = SpotSource(id="s", name="S", position=(0, 3, 0), direction=(0, -1, 0), intensity=900.0, inner=10.0, outer=30.0, radius=0.0)
+    project = Project(sources=(spot, plain_sky(illuminance=5.0)), air=Air(on=True, visibility=60.0, scale_height=20.0), look=Look(ev100=4.0))
+    camera = Camera((0.0, 2.0, 6.0), (0.0, -0.35, -1.0), 50.0, 16 / 9, far=200.0)
+    level = floor(0.4)
+    reference = luminance(traced(level, project, camera, 160).luminance)
+    drawn = luminance(render_picture(project, level, camera, SIZE, renderer=renderer_for(project, level)).luminance)
+    ground = np.zeros_like(reference, dtype=bool)
+    ground[30:] = True
+    error = np.abs(drawn / reference - 1.0)[ground]
+    assert np.median(error) < 0.03
+
+
+def test_noise_is_said_and_falls_with_the_root_of_the_paths():
+    level, project = pale_room(), pale_room_project()
+    camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
+    few, many = (traced(level, project, camera, n, 2, (64, 36)).noise for n in (24, 216))
+    assert many / few == pytest.approx(1.0 / 3.0, rel=0.25)
+    assert traced(level, project, camera, 1, 0, (16, 9)).noise == float("inf")
+
+
+def test_the_same_seed_is_the_same_picture_and_one_that_is_given_up_changes_nothing():
+    level, project = pale_room(), pale_room_project()
+    camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
+    a, b = (traced(level, project, camera, 2, 1, (32, 18)).luminance for _ in range(2))
+    assert np.array_equal(a, b)
+    one = traced(level, project, camera, 2, 1, (32, 18))
+    assert not one.step(lambda: False)
+    assert one.samples == 2
+    assert np.array_equal(one.luminance, a)
+
+
+def test_metering_a_picture_by_cells():
+    how = Metering("whole", 0.0, (-12.0, 20.0), (0.0, 0.0))
+    even = metered_picture(np.full((30, 50, 3), 8.0), how)
+    assert even == pytest.approx(np.log2(8.0 * 100.0 / 12.5), abs=1e-6)
+    half = np.full((72, 128, 3), 8.0)
+    half[:, 64:] = 32.0
+    assert metered_picture(half, how) == pytest.approx(even + 1.0, abs=1e-6)
