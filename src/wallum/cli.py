@@ -328,12 +328,49 @@ def screenshots_command() -> None:
         click.echo(path)
 
 
+@cli.command("cost")
+@click.argument("project")
+@click.option("--shot", default=None, help="A saved camera, by its slug; the first where not given.")
+@click.option("--clock", default=None, metavar="HH:MM")
+@click.option("--target", default=None, help="A stand-in's name, or a device profile (.json).")
+@click.option("--tier", type=click.Choice(["high"]), default="high", help="Only one tier is drawn so far.")
+@click.option("--json", "as_json", is_flag=True)
+def cost_command(
+    project: str, shot: str | None, clock: str | None, target: str | None, tier: str, as_json: bool
+) -> None:
+    """What a frame costs on a target: by pass, and by source with it less without it."""
+    from wallum.cli_cost import cost_lines, cost_of
+
+    document, file = open_reference(project)
+    document = with_changes(document, setting_changes(date=None, clock=clock))
+    found = cost_of(document, file, shot, target)
+    if as_json:
+        print_json(found.as_json(document))
+    else:
+        for line in cost_lines(found, document):
+            click.echo(line)
+    sys.exit(1 if found.cost.over or found.cost.broken else 0)
+
+
 @cli.command("speed")
 @click.option("--json", "as_json", is_flag=True)
-def speed_command(as_json: bool) -> None:
+@click.option(
+    "--profile",
+    type=click.Path(path_type=Path),
+    default=None,
+    help="Fit a profile of this machine, and no more.",
+)
+def speed_command(as_json: bool, profile: Path | None) -> None:
     """Speed, each figure beside the one asked for and a limit measured in the same run."""
-    from wallum.speed.run import measure_all
+    from wallum.speed.run import fit_and_write, measure_all
 
+    if profile is not None:
+        row = fit_and_write(profile, progress=lambda text: click.echo(text, err=True))
+        if as_json:
+            print_json({"profile": str(profile), "speed": [row.as_json()]})
+        else:
+            click.echo(row.as_text())
+        sys.exit(0 if row.within else 1)
     rows = measure_all(progress=lambda text: click.echo(text, err=True))
     if as_json:
         print_json({"speed": [row.as_json() for row in rows]})

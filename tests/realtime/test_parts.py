@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.level.jar_yard import jar_yard
-from wallum.moment.camera import Camera, frustum_planes
+from wallum.moment.camera import Camera, boxes_inside, frustum_planes
 from wallum.moment.evaluate import evaluate
 from wallum.physics.emitters import cone_directions
 from wallum.physics.photometry import cone_falloff, range_window
@@ -19,7 +19,7 @@ from wallum.realtime.bundle import LevelBundle
 from wallum.realtime.bundling import CHUNK, bundle_level
 from wallum.realtime.channel import Channel, Closed
 from wallum.realtime.clusters import CELL_PIXELS, assign_lamps
-from wallum.realtime.drawing import LevelOnGpu, visible_chunks
+from wallum.realtime.drawing import LevelOnGpu
 from wallum.realtime.lamp_shadows import ATLAS, LampShadows
 from wallum.realtime.lighting import lamp_scissor, pre_exposure
 from wallum.realtime.memory import Block, load_value, store_value
@@ -174,7 +174,7 @@ def test_no_chunk_that_is_in_view_is_left_out(rng):
     planes = frustum_planes(CAMERA.projection() @ CAMERA.view())
     low = rng.uniform(-20, 20, (300, 3))
     high = low + rng.uniform(0.1, 3, (300, 3))
-    visible = visible_chunks(low, high, planes)
+    visible = boxes_inside(low, high, planes)
     points = low[:, None] + (high - low)[:, None] * rng.random((300, 50, 3))
     inside = (points @ planes[:, :3].T + planes[:, 3] >= 0).all(axis=2).any(axis=1)
     assert not (inside & ~visible).any()

@@ -13,7 +13,7 @@ from wallum.physics.turning import look_rotation
 if TYPE_CHECKING:  # the renderer's process starts faster without the document
     from wallum.document.project import Shot
 
-__all__ = ["Camera", "far_for", "frustum_planes", "look_rotation", "perspective"]
+__all__ = ["Camera", "boxes_inside", "far_for", "frustum_planes", "look_rotation", "perspective"]
 
 
 def perspective(tan_x: float, tan_y: float, near: float, far: float) -> NDArray[np.float64]:
@@ -92,6 +92,15 @@ class Camera:
         x = 0.5 + 0.5 * local[:, 0] / (safe * tan_x)
         y = 0.5 - 0.5 * local[:, 1] / (safe * tan_y)
         return np.stack([x, y, depth], axis=1)
+
+
+def boxes_inside(low: Floats, high: Floats, planes: Floats) -> NDArray[np.bool_]:
+    """(C,) whether each box (low, high) (C, 3) may lie inside the planes (P, 4)."""
+    inside = np.ones(len(low), dtype=bool)
+    for plane in planes:
+        farthest = np.where(plane[:3] > 0.0, high, low)
+        inside &= farthest @ plane[:3] + plane[3] >= 0.0
+    return inside
 
 
 def far_for(bounds: NDArray[np.float64]) -> float:

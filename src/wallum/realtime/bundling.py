@@ -11,7 +11,7 @@ from wallum.level.model import Level, Material, Slot
 from wallum.realtime.bundle import GLOW_SCALE, VERTEX, LevelBundle, Surfacing, TextureData
 from wallum.realtime.coarsening import CELLS_M, coarser
 
-__all__ = ["CHUNK", "bundle_level"]
+__all__ = ["CHUNK", "bundle_level", "chunk_boxes"]
 
 # Triangles a chunk: the unit of culling.
 CHUNK = 768
@@ -156,6 +156,16 @@ def _by_part(
         material[(flat.material == index) & (group == mark)] = len(kinds)
         kinds.append((index, mark // 2, mark % 2 == 0))
     return replace(flat, material=material), kinds, lamps
+
+
+def chunk_boxes(
+    level: Level, flat: Triangles
+) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int64]]:
+    """Corners (C, 3) and (C, 3) of a level's chunks, and the triangles (C,) in each."""
+    order = _space_order(flat, level.bounds) if len(flat.faces) else np.zeros(0, np.int64)
+    chunks = _chunks(flat.material[order])
+    low, high = _corners(flat.positions, flat.faces[order], chunks)
+    return low, high, chunks[:, 1]
 
 
 def bundle_level(

@@ -6,11 +6,11 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.physics.arrays import Floats
+from wallum.moment.camera import boxes_inside
 from wallum.realtime.bundle import LevelBundle, Surfacing, TextureData
 from wallum.realtime.programs import Programs, set_uniforms
 
-__all__ = ["Coarse", "LevelOnGpu", "visible_chunks"]
+__all__ = ["Coarse", "LevelOnGpu"]
 
 SRGB8_ALPHA8 = 0x8C43
 MIPMAPPED = {9984, 9985, 9986, 9987}
@@ -22,15 +22,6 @@ LAYOUT = (
 )  # fmt: skip
 MAP_NAMES = ("base_map", "metal_rough_map", "normal_map", "occlusion_map", "emissive_map")
 SHADOW_FEATURES = frozenset({"MASK", "BASE_MAP", "UV_MOVED"})
-
-
-def visible_chunks(low: Floats, high: Floats, planes: Floats) -> NDArray[np.bool_]:
-    """(C,) whether each box (low, high) (C, 3) may lie inside the planes (P, 4)."""
-    inside = np.ones(len(low), dtype=bool)
-    for plane in planes:
-        farthest = np.where(plane[:3] > 0.0, high, low)
-        inside &= farthest @ plane[:3] + plane[3] >= 0.0
-    return inside
 
 
 def _commands(chunks: NDArray[np.int64]) -> NDArray[np.uint32]:
@@ -176,7 +167,7 @@ class LevelOnGpu:
         more : further features of the surfaces' shader
         """
         bundle = self._bundle
-        seen = visible_chunks(bundle.low, bundle.high, planes)
+        seen = boxes_inside(bundle.low, bundle.high, planes)
         every = self._chunks_for(coarse)
         matrix = to_clip.T.astype("f4").tobytes()
         sent = 0
@@ -212,7 +203,7 @@ class LevelOnGpu:
         every = bundle.chunks
         for width, chunks in bundle.coarser:
             every = chunks if width <= cell_m else every
-        seen = visible_chunks(bundle.low, bundle.high, planes)
+        seen = boxes_inside(bundle.low, bundle.high, planes)
         if parts > 1:
             edges = np.linspace(0, len(seen), parts + 1).astype(int)
             seen[: edges[part]] = False

@@ -138,6 +138,14 @@ class Engine:
         for kit in (self._still, self._reduced, self._thumb, self.settling):
             kit.forget()
 
+    def forget(self) -> None:
+        """Let go of all that is kept between pictures, so that the next one does all its work."""
+        for kit in (self._still, self._reduced, self._thumb, self.settling):
+            kit.forget()
+            if kit.gbuffer is not None:
+                kit.gbuffer.open_key = None
+        self._passing.level_changed()
+
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `developer` then shows it."""
         self.log.begin()

@@ -16,14 +16,16 @@ from wallum.desk.stopwatch import desk_rows
 from wallum.document.project import Project
 from wallum.exchange.gltf_export import build_gltf
 from wallum.figures import Row, percentile
+from wallum.judge.device import write_profile
 from wallum.level.gltf_writer import to_glb
 from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import grid
 from wallum.speed.day import day_rows
 from wallum.speed.limits import memory_copy_ms
 from wallum.speed.pictures import picture_rows
+from wallum.speed.profile import driver_name, fit_profile, measure_scenes, median_error, split
 
-__all__ = ["measure_all"]
+__all__ = ["fit_and_write", "measure_all"]
 
 ROOT: Final = Path(__file__).resolve().parents[3]
 
@@ -85,6 +87,23 @@ def _start_rows() -> Iterator[Row]:
         0.3,
         percentile([_wall_time(bare) for _ in range(5)], 0.5),
         "bare Python",
+    )
+
+
+def fit_and_write(path: Path, progress: Callable[[str], None]) -> Row:
+    """Fit a device profile of this machine and write it; the row says how well it foretells."""
+    scenes = measure_scenes(progress)
+    fitted, left_out = split(scenes)
+    profile = fit_profile(fitted, path.stem, f"Fitted to Wallum's own scenes on {driver_name()}")
+    write_profile(profile, path)
+    return Row(
+        "foretold frame times on scenes left out, median error",
+        100.0 * median_error(profile, left_out),
+        "%",
+        15.0,
+        100.0 * median_error(profile, fitted),
+        "on scenes fitted",
+        {"scenes": f"{len(fitted)} fitted, {len(left_out)} left out"},
     )
 
 

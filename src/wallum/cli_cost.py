@@ -1,0 +1,90 @@
+"""What a frame costs, for the command line."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+__all__ = ["Found", "cost_lines", "cost_of"]
+
+
+@dataclass(frozen=True)
+class Found:
+    """The cost of one shot on a target."""
+
+    cost: Any
+    target: str
+    shot: str
+    origin: str
+
+    def as_json(self, project: Any) -> dict[str, Any]:
+        """The document of `cost --json`."""
+        from wallum.document.paths import slug_of
+
+        names = {one.id: slug_of(project, "sources", one.id) for one in project.sources}
+        by_cost = sorted(self.cost.sources.items(), key=lambda pair: -pair[1])
+        return {
+            "frame_ms": round(self.cost.frame_ms, 4),
+            "budget_ms": round(self.cost.budget_ms, 4),
+            "calibrated": self.cost.calibrated,
+            "target": self.target,
+            "shot": self.shot,
+            "origin": self.origin,
+            "passes": [{"name": name, "ms": round(ms, 4)} for name, ms in self.cost.passes.items()],
+            "sources": [{"source": names.get(key, key), "ms": round(ms, 4)} for key, ms in by_cost],
+            "broken": list(self.cost.broken),
+        }
+
+
+def _target(project: Any, name: str | None) -> Any:
+    from wallum.document.targets import STAND_INS
+
+    if name is None:
+        return project.target
+    stand_in = next((one for one in STAND_INS if one.name.replace(" ", "-") == name.replace(" ", "-")), None)
+    return stand_in or project.target.revised(name=Path(name).stem, profile=name)
+
+
+def cost_of(project: Any, file: Path | None, shot: str | None, target: str | None) -> Found:
+    """Work out a shot's cost at the project's clock. Raises PathProblem, ProjectProblem."""
+    from wallum.document.paths import find_slug
+    from wallum.errors import PathProblem
+    from wallum.judge.cost import frame_cost
+    from wallum.judge.device import load_profile
+    from wallum.judge.work import Boxes, count_work
+    from wallum.level.flatten import flatten
+    from wallum.level.opening import lit_level
+    from wallum.moment.camera import Camera, far_for
+    from wallum.moment.evaluate import evaluate
+    from wallum.realtime.bundling import chunk_boxes
+    from wallum.transport.contributions import LAYER_SIZE
+    from wallum.transport.rays import RayScene
+    from wallum.transport.surfaces import seen_surfaces
+
+    wanted = _target(project, target)
+    profile = load_profile(wanted.profile)
+    if not project.shots:
+        raise PathProblem("the project has no shot to work out", "shots", "keep one in the desk")
+    camera_of = find_slug(project, "shots", shot) if shot is not None else project.shots[0]
+    level = lit_level(project, file)
+    flat = flatten(level)
+    camera = Camera.of_shot(camera_of, wanted.aspect, far_for(level.bounds))
+    seen = seen_surfaces(RayScene(level, flat), level, camera, LAYER_SIZE)
+    size = (wanted.width, wanted.height)
+    work = count_work(Boxes(*chunk_boxes(level, flat)), evaluate(project), seen, camera, size)
+    return Found(frame_cost(work, wanted, profile), wanted.name, camera_of.name, profile.origin)
+
+
+def cost_lines(found: Found, project: Any) -> Iterator[str]:
+    """The same to read."""
+    cost = found.cost
+    state = "over budget" if cost.over else "within budget"
+    note = "" if cost.calibrated else ", uncalibrated"
+    yield f"{found.shot} on {found.target}: {cost.frame_ms:.2f} ms of {cost.budget_ms:.2f} ms, {state}{note}"
+    for name, ms in cost.passes.items():
+        yield f"  {name:24s} {ms:8.3f} ms"
+    names = {one.id: one.name for one in project.sources}
+    for key, ms in sorted(cost.sources.items(), key=lambda pair: -pair[1]):
+        yield f"    {names.get(key, key):22s} {ms:8.3f} ms"
+    for text in cost.broken:
+        yield f"  broken: {text}"

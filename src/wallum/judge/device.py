@@ -1,0 +1,92 @@
+"""Device profiles: how long a device takes for what, as a file of coefficients with its origin."""
+
+import json
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+from typing import Final
+
+from wallum.errors import ProjectProblem
+from wallum.judge.work import COUNTS
+
+__all__ = ["PROFILE_NAMES", "DeviceProfile", "load_profile", "read_profile", "write_profile"]
+
+PROFILE_NAMES: Final = ("pocket 30", "couch 60", "tower 120")
+
+
+@dataclass(frozen=True)
+class DeviceProfile:
+    """Milliseconds for each count of each pass, see judge.work.COUNTS.
+
+    calibrated : whether the coefficients were fitted to times measured on that device
+    origin     : where they come from, in words
+    """
+
+    name: str
+    origin: str
+    calibrated: bool
+    coefficients: dict[str, dict[str, float]]
+
+    def pass_ms(self, name: str, counts: dict[str, float]) -> float:
+        """Time of a pass for its counts [ms]."""
+        known = self.coefficients.get(name, {})
+        return sum(known.get(count, 0.0) * value for count, value in counts.items())
+
+
+def _parse(text: str, source: str) -> DeviceProfile:
+    try:
+        data = json.loads(text)
+        coefficients = {
+            str(name): {str(count): float(value) for count, value in counts.items()}
+            for name, counts in data["coefficients_ms"].items()
+        }
+        profile = DeviceProfile(
+            str(data["name"]), str(data["origin"]), bool(data["calibrated"]), coefficients
+        )
+    except (ValueError, KeyError, TypeError, AttributeError) as error:
+        raise ProjectProblem(
+            f"not a device profile: {error!r}", source, "name, origin, calibrated, coefficients_ms"
+        ) from None
+    for name, counts in coefficients.items():
+        unknown = [count for count in counts if name not in COUNTS or count not in COUNTS[name]]
+        if unknown or any(not 0.0 <= value < 1e6 for value in counts.values()):
+            raise ProjectProblem(
+                f"the pass {name!r} has coefficients that mean nothing", source, "those of judge/work.py"
+            )
+    return profile
+
+
+def read_profile(path: Path) -> DeviceProfile:
+    """A profile from its file. Raises ProjectProblem."""
+    try:
+        return _parse(path.read_text(encoding="utf-8"), str(path))
+    except (OSError, UnicodeDecodeError) as error:
+        raise ProjectProblem(f"cannot be read: {error}", str(path)) from None
+
+
+def load_profile(name: str) -> DeviceProfile:
+    """One of the stand-ins by its name, or a profile by its file. Raises ProjectProblem."""
+    if name in PROFILE_NAMES:
+        file = resources.files("wallum.judge").joinpath(f"profiles/{name.replace(' ', '-')}.json")
+        return _parse(file.read_text(encoding="utf-8"), name)
+    if name.endswith(".json"):
+        return read_profile(Path(name))
+    raise ProjectProblem(
+        f"there is no device profile {name!r}",
+        "target/profile",
+        f"{', '.join(PROFILE_NAMES)} or a .json file",
+    )
+
+
+def write_profile(profile: DeviceProfile, path: Path) -> None:
+    """Write a profile as JSON. Raises ProjectProblem."""
+    data = {
+        "name": profile.name,
+        "origin": profile.origin,
+        "calibrated": profile.calibrated,
+        "coefficients_ms": profile.coefficients,
+    }
+    try:
+        path.write_text(json.dumps(data, indent=2) + "\n", encoding="utf-8")
+    except OSError as error:
+        raise ProjectProblem(f"cannot be written: {error.strerror}", str(path)) from None

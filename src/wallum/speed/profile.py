@@ -1,0 +1,159 @@
+"""A device profile of this machine: passes of our own scenes measured, coefficients fitted.
+
+Every pass of a picture is timed for scenes of several sizes, levels and numbers of lamps; the times
+are then sums of counts, each with a coefficient of 0 or more (Lawson, Hanson 1974). Every fourth
+scene is left out of the fit and says how well it foretells.
+"""
+
+import datetime as dt
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import nnls
+
+from wallum.document.project import Project
+from wallum.judge.device import DeviceProfile
+from wallum.judge.work import COUNTS, Boxes, Work, count_work
+from wallum.level.flatten import flatten
+from wallum.level.model import Level
+from wallum.level.opening import lit_level, open_project
+from wallum.moment.camera import Camera, far_for
+from wallum.moment.evaluate import evaluate
+from wallum.moment.scene import Lamps, LitScene
+from wallum.realtime.bundle import ProbeGrid
+from wallum.realtime.bundling import bundle_level
+from wallum.realtime.renderer import Renderer
+from wallum.realtime.request import PictureRequest
+from wallum.transport.kept_grid import kept_grid
+from wallum.transport.rays import RayScene
+from wallum.transport.surfaces import seen_surfaces
+
+__all__ = ["Measured", "driver_name", "fit_profile", "measure_scenes", "median_error", "split"]
+
+SIZES: Final = ((480, 270), (720, 405), (960, 540))
+LAMPS: Final = (0, 6, 40)
+RUNS: Final = 3
+LEFT_OUT: Final = 4
+COARSE: Final = (160, 90)
+
+
+@dataclass(frozen=True)
+class Measured:
+    """One scene: what it has to do, and the times of its passes [ms]."""
+
+    name: str
+    work: Work
+    ms: dict[str, float]
+
+    @property
+    def total(self) -> float:
+        return sum(self.ms[name] for name in self.work.passes if name in self.ms)
+
+
+def _some_lamps(scene: LitScene, count: int) -> LitScene:
+    keep = np.arange(len(scene.lamps.ids)) < count
+    return replace(scene, lamps=Lamps(scene.lamps.ids[:count], scene.lamps.rows[keep]))
+
+
+def _timed(renderer: Renderer, request: PictureRequest) -> dict[str, float]:
+    """Median times of the passes of a picture for which nothing was kept [ms]."""
+    runs: list[dict[str, float]] = []
+    for _ in range(RUNS + 1):
+        renderer.engine.forget()
+        for _ in renderer.draw(request):
+            pass
+        out = np.zeros((request.size[1], request.size[0], 4), np.uint8)
+        records = renderer.read_into(request, 0, out).passes
+        total: dict[str, float] = {}
+        for record in records:
+            total[record.name] = total.get(record.name, 0.0) + record.ms
+        runs.append(total)
+    return {name: float(np.median([one.get(name, 0.0) for one in runs[1:]])) for name in runs[-1]}
+
+
+def _scenes(project: Project, level: Level) -> Iterator[tuple[str, Camera, LitScene]]:
+    far = far_for(level.bounds)
+    for shot in project.shots[:3]:
+        for hour in (12.0, 21.0):
+            scene = evaluate(project, hour)
+            for count in LAMPS:
+                lit = _some_lamps(scene, count)
+                if hour == 12.0:
+                    by_night = evaluate(project, 21.0).lamps
+                    lit = _some_lamps(replace(scene, lamps=by_night), count)
+                yield (
+                    f"{project.name}, {shot.name}, {hour:g} h, {count} lamps",
+                    Camera.of_shot(shot, 1.0, far),
+                    lit,
+                )
+
+
+def measure_scenes(progress: Callable[[str], None]) -> list[Measured]:
+    """Every scene of ours, measured in this process."""
+    out = []
+    number = 0
+    for reference in ("demo:kilnworks", "demo:jar-yard"):
+        project, file = open_project(reference)
+        level = lit_level(project, file)
+        flat = flatten(level)
+        rays, bundle = RayScene(level, flat), bundle_level(level, flat)
+        renderer = Renderer()
+        renderer.set_level(bundle)
+        grid = kept_grid(rays, level.bounds, file)
+        if grid is not None:
+            low, step = grid.low.tolist(), grid.step.tolist()
+            renderer.set_grid(ProbeGrid(grid.values, tuple(low), tuple(step)))
+        boxes = Boxes(bundle.low, bundle.high, bundle.chunks[:, 1])
+        for name, camera, scene in _scenes(project, level):
+            size = SIZES[(number + number // len(LAMPS)) % len(SIZES)]
+            number += 1
+            camera = camera.with_aspect(size[0] / size[1])
+            seen = seen_surfaces(rays, level, camera, COARSE)
+            ms = _timed(renderer, PictureRequest(1, scene, camera, size))
+            out.append(Measured(name, count_work(boxes, scene, seen, camera, size, grid is not None), ms))
+            progress(f"{name}, {size[0]}x{size[1]}: {out[-1].total:.0f} ms")
+    return out
+
+
+def _table(scenes: list[Measured], name: str) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Counts (N, K) and times (N,) of a pass, of the scenes that have it."""
+    held = [one for one in scenes if name in one.work.passes and one.ms.get(name, 0.0) > 0.0]
+    rows = [[one.work.passes[name].get(count, 0.0) for count in COUNTS[name]] for one in held]
+    return np.array(rows).reshape(-1, len(COUNTS[name])), np.array([one.ms[name] for one in held])
+
+
+def fit_profile(scenes: list[Measured], name: str, origin: str) -> DeviceProfile:
+    """Coefficients that make the least error, as a share of each time."""
+    coefficients: dict[str, dict[str, float]] = {}
+    for pass_name, counts in COUNTS.items():
+        table, times = _table(scenes, pass_name)
+        if not len(times):
+            coefficients[pass_name] = dict.fromkeys(counts, 0.0)
+            continue
+        scale = np.maximum(table.max(axis=0), 1e-30)
+        found, _ = nnls(table / scale / times[:, None], np.ones(len(times)))
+        coefficients[pass_name] = {k: float(f"{v:.4g}") for k, v in zip(counts, found / scale, strict=True)}
+    return DeviceProfile(name, f"{origin}, {dt.date.today().isoformat()}", True, coefficients)
+
+
+def median_error(profile: DeviceProfile, scenes: list[Measured]) -> float:
+    """Median of the share by which foretold times are off."""
+    errors: list[Any] = []
+    for one in scenes:
+        foretold = sum(profile.pass_ms(name, counts) for name, counts in one.work.passes.items())
+        errors.append(abs(foretold / one.total - 1.0))
+    return float(np.median(errors))
+
+
+def driver_name() -> str:
+    """What draws here, in the driver's own words."""
+    return str(Renderer().engine.context.info["GL_RENDERER"])
+
+
+def split(scenes: list[Measured]) -> tuple[list[Measured], list[Measured]]:
+    """Scenes to fit by, and every fourth, to be foretold."""
+    fitted = [one for i, one in enumerate(scenes) if i % LEFT_OUT != LEFT_OUT - 1]
+    return fitted, [one for i, one in enumerate(scenes) if i % LEFT_OUT == LEFT_OUT - 1]
