@@ -328,6 +328,26 @@ def screenshots_command() -> None:
         click.echo(path)
 
 
+@cli.command("check")
+@click.argument("project")
+@click.option("--json", "as_json", is_flag=True)
+def check_command(project: str, as_json: bool) -> None:
+    """What is wrong with the light, where, how bad, and what would help."""
+    from wallum.cli_cost import findings_of
+
+    document, file = open_reference(project)
+    found = findings_of(document, file)
+    if as_json:
+        print_json({"findings": [one.as_json() for one in found]})
+    else:
+        for one in found:
+            remedy = f" ({one.remedy.text})" if one.remedy is not None else ""
+            click.echo(f"{one.grade}: {one.text}{remedy}")
+        if not found:
+            click.echo("nothing was found")
+    sys.exit(1 if any(one.grade != "note" for one in found) else 0)
+
+
 @cli.command("cost")
 @click.argument("project")
 @click.option("--shot", default=None, help="A saved camera, by its slug; the first where not given.")

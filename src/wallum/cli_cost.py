@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-__all__ = ["Found", "cost_lines", "cost_of"]
+__all__ = ["Found", "cost_lines", "cost_of", "findings_of"]
 
 
 @dataclass(frozen=True)
@@ -88,3 +88,19 @@ def cost_lines(found: Found, project: Any) -> Iterator[str]:
         yield f"    {names.get(key, key):22s} {ms:8.3f} ms"
     for text in cost.broken:
         yield f"  broken: {text}"
+
+
+def findings_of(project: Any, file: Path | None) -> list[Any]:
+    """Check a project on its level. Raises LevelProblem, ProjectProblem."""
+    from wallum.judge.checks import Checked, check
+    from wallum.judge.device import load_profile
+    from wallum.judge.work import Boxes
+    from wallum.level.flatten import flatten
+    from wallum.level.opening import lit_level
+    from wallum.realtime.bundling import chunk_boxes
+    from wallum.transport.rays import RayScene
+
+    level = lit_level(project, file, stand_in=False)
+    flat = flatten(level)
+    boxes = Boxes(*chunk_boxes(level, flat))
+    return check(Checked(project, level, RayScene(level, flat), boxes, load_profile(project.target.profile)))

@@ -50,6 +50,7 @@ COMMANDS: Final = (
     Command("uncast", "Parts", "Casts nothing", "Shift+H", "Let the part under the pointer cast no shadow"),
     Command("ignore", "Parts", "Leave out", "Ctrl+H", "Leave the part under the pointer out altogether"),
     Command("strip", "Level", "What lights this level", "Ctrl+L", "List all that gives light, and strip it"),
+    Command("check", "Level", "Check", "Ctrl+K", "Look for what is wrong with the light, and for remedies"),
     Command("receive", "Level", "Receive again", "F5", "Read the level's file anew; all sources stay"),
     Command("receive_from", "Level", "Receive from", "Shift+F5", "Choose the level anew; all sources stay"),
     Command("shot", "Shots and views", "Keep shot", "C", "Keep this camera as a shot"),

@@ -18,7 +18,7 @@ from wallum.errors import MissingProblem
 __all__ = ["application", "has_display", "run_desk", "screen_of_its_own"]
 
 # What the first start opens.
-FIRST_DEMO = "demo:jar-yard"
+FIRST_DEMO = "demo:kilnworks"
 # Qt's application object must outlive every window; no one else holds it.
 _kept: list[QApplication] = []
 

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from wallum.desk.contribution_thread import ContributionThread
+from wallum.desk.contribution_thread import ContributionThread, Wanted
 from wallum.desk.picture import PictureView
 from wallum.desk.render_link import RenderLink
 from wallum.desk.session import Session
@@ -39,6 +39,7 @@ class AtRest(QObject):
 
     worked_out = pyqtSignal(object)  # by source id, what it gives
     pool_found = pyqtSignal(str, object, object)  # lamp id, camera, its field of lux
+    cost_found = pyqtSignal(object)  # a FrameCost
 
     def __init__(
         self, session: Session, link: RenderLink, picture: PictureView, transport: Transport
@@ -48,6 +49,7 @@ class AtRest(QObject):
         self._contributions = ContributionThread()
         self._contributions.worked_out.connect(self.worked_out)
         self._contributions.pool_found.connect(self.pool_found)
+        self._contributions.cost_found.connect(self.cost_found)
         session.selection_changed.connect(self.asked)
         self._thumbs_of: tuple[object, ...] = (None, None, None)
         self._waiting: dict[str, PictureRequest] = {}
@@ -78,7 +80,8 @@ class AtRest(QObject):
         scene = evaluate(self._session.project, self._session.hour)
         lamp = self._session.selected
         camera = self._picture.camera_as_shown
-        self._contributions.ask(loaded, scene, camera, self._session.shown_ev, lamp)
+        project = self._session.project
+        self._contributions.ask(Wanted(loaded, scene, camera, self._session.shown_ev, project.target, lamp))
         wanted = self._picture_shots(scene, far_for(loaded.level.bounds))
         for more in self.more:
             wanted |= more(scene)

@@ -15,6 +15,7 @@ from wallum.desk.tokens import TOKENS
 from wallum.document.fields import declared
 from wallum.document.project import Balance
 from wallum.document.sources import GROUPS, Source
+from wallum.judge.cost import FrameCost
 from wallum.judge.ledger import Given
 from wallum.moment.scene import GLOW_ID
 from wallum.moment.shown_colour import shown_colour
@@ -22,8 +23,9 @@ from wallum.moment.shown_colour import shown_colour
 __all__ = ["BalanceView", "Strip"]
 
 WIDTH: Final = 50
+HEIGHT: Final = 126
 GROUP_GAP: Final = 10
-LAMP_Y, TRACK_TOP, TRACK_BOTTOM = 11.0, 25.0, 81.0
+LAMP_Y, TRACK_TOP, TRACK_BOTTOM = 10.0, 23.0, 71.0
 RANGE_STOPS = 6.0
 FINE, STEP = 0.1, 0.1
 GROUP_ORDER: Final = ("base", "lamps", "accents", "glow")
@@ -51,6 +53,7 @@ class BalanceView(QWidget):
         super().__init__(parent)
         self._session = session
         self.given: dict[str, Given] = {}
+        self.cost: dict[str, float] = {}  # milliseconds of a frame on the target, by source
         self.stale = True
         self.sorted_by = "group"
         self.only = ""
@@ -63,7 +66,7 @@ class BalanceView(QWidget):
         self._alike: dict[str, tuple[Strip, float]] = {}  # strips that are dragged with it
         self._focused = ""
         self._editor: QLineEdit | None = None
-        self.setFixedHeight(125)
+        self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -76,7 +79,7 @@ class BalanceView(QWidget):
         self.refresh()
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 125)
+        return QSize(600, HEIGHT)
 
     # -- what is shown -----------------------------------------------------------------
 
@@ -134,12 +137,14 @@ class BalanceView(QWidget):
     def _ordered(self, sources: list[Source]) -> list[Source]:
         if self.sorted_by == "share":
             return sorted(sources, key=lambda one: -self._given(one.id).share)
+        if self.sorted_by == "cost":
+            return sorted(sources, key=lambda one: -self.cost.get(one.id, 0.0))
         if self.sorted_by == "name":
             return sorted(sources, key=lambda one: one.name.lower())
         return sources
 
     def sort_by(self, order: str) -> None:
-        """Order of the strips within their groups: group (as they stand), share or name."""
+        """Order of the strips within their groups: group (as they stand), share, cost or name."""
         self.sorted_by = order
         self._lay_out()
 
@@ -149,6 +154,20 @@ class BalanceView(QWidget):
         if self.sorted_by == "share":
             self._lay_out()
         self.update()
+
+    def show_cost(self, cost: FrameCost) -> None:
+        """What each source costs of a frame, newly worked out."""
+        self.cost = cost.sources
+        if self.sorted_by == "cost":
+            self._lay_out()
+        self.update()
+
+    def cost_of(self, strip: Strip) -> float:
+        """Milliseconds of a source, or of a whole group, on the target."""
+        if strip.source is not None:
+            return self.cost.get(strip.source.id, 0.0)
+        members = [one.source.id for one in self._strips if one.group == strip.group and one.source]
+        return sum(self.cost.get(one, 0.0) for one in members)
 
     def set_stale(self) -> None:
         """What is shown of shares is of a picture before."""
@@ -221,13 +240,18 @@ class BalanceView(QWidget):
         painter.setPen(QColor(TOKENS["text" if source is None or source.on else "quiet"]))
         trim = self.trim_of(strip)
         number = "0" if abs(trim) < 0.05 else f"{trim:+.1f}"
-        painter.drawText(QRectF(0, TRACK_BOTTOM + 3, WIDTH, 13), Qt.AlignmentFlag.AlignCenter, number)
+        painter.drawText(QRectF(0, TRACK_BOTTOM + 2, WIDTH, 13), Qt.AlignmentFlag.AlignCenter, number)
         self._paint_share(painter, strip)
+        cost = self.cost_of(strip)
+        painter.setPen(QColor(TOKENS["quiet"]))
+        below = QRectF(0, TRACK_BOTTOM + 28, WIDTH, 12)
+        text = "" if cost <= 0.0 else f"{cost:.2f} ms" if cost >= 0.005 else "< 0.01"
+        painter.drawText(below, Qt.AlignmentFlag.AlignCenter, text)
         name = strip.group.capitalize() if source is None else source.name
         metrics = painter.fontMetrics()
         shown = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, WIDTH - 4)
         painter.setPen(QColor(TOKENS["text" if source is None or chosen else "quiet"]))
-        painter.drawText(QRectF(0, self.height() - 15, WIDTH, 13), Qt.AlignmentFlag.AlignCenter, shown)
+        painter.drawText(QRectF(0, self.height() - 14, WIDTH, 13), Qt.AlignmentFlag.AlignCenter, shown)
         if self.hasFocus() and strip.key == self._focused:
             painter.setPen(QPen(QColor(TOKENS["accent"]), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -262,7 +286,7 @@ class BalanceView(QWidget):
 
     def _paint_share(self, painter: QPainter, strip: Strip) -> None:
         share = self.share_of(strip)
-        box = QRectF(6, TRACK_BOTTOM + 18, WIDTH - 12, 12)
+        box = QRectF(6, TRACK_BOTTOM + 16, WIDTH - 12, 12)
         painter.setPen(QPen(QColor(TOKENS["line"]), 1))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRect(box)

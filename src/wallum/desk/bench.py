@@ -86,6 +86,7 @@ def order_bar(alone: QLabel, sort_by: Callable[[str], None], variants: QWidget) 
     for order, tip in (
         ("group", "as they stand in the project"),
         ("share", "by share of the picture's light"),
+        ("cost", "by what they cost of a frame"),
         ("name", "by name"),
     ):
         button = QToolButton()
@@ -100,15 +101,17 @@ def order_bar(alone: QLabel, sort_by: Callable[[str], None], variants: QWidget) 
     return bar
 
 
-def status_row(told: QLabel, state: QLabel) -> QWidget:
-    """The row at the bottom: what was done, and what the picture is."""
+def status_row(told: QLabel, cost: QWidget, state: QLabel) -> QWidget:
+    """The row at the bottom: what was done, what a frame costs, and what the picture is."""
     bar = QWidget()
     bar.setObjectName("pane")
     layout = QHBoxLayout(bar)
     layout.setContentsMargins(10, 3, 10, 3)
     for label in (told, state):
         label.setObjectName("quiet")
+    told.setMinimumWidth(80)
     layout.addWidget(told, 1)
+    layout.addWidget(cost)
     layout.addWidget(state)
     return bar
 

@@ -3,21 +3,42 @@
 import logging
 import os
 import threading
+from dataclasses import dataclass
 
 from PyQt6.QtCore import QThread, pyqtSignal
 
 from wallum.desk.loading import LoadedLevel
+from wallum.document.targets import Target
+from wallum.errors import WallumError
+from wallum.judge.cost import frame_cost
+from wallum.judge.device import load_profile
 from wallum.judge.ledger import ledger
+from wallum.judge.work import count_work
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.transport.contributions import LAYER_SIZE, Layers, fill_layers
 from wallum.transport.pool import pool_field
 from wallum.transport.surfaces import SeenSurfaces, seen_surfaces
 
-__all__ = ["ContributionThread"]
+__all__ = ["ContributionThread", "Wanted"]
 
 log = logging.getLogger("wallum.balance")
 LOW_PRIORITY = 10
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is to be worked out: of a scene, for a camera, at an exposure, on a target.
+
+    pool_of : id of a lamp whose pool is found first
+    """
+
+    loaded: LoadedLevel
+    scene: LitScene
+    camera: Camera
+    ev100: float
+    target: Target
+    pool_of: str = ""
 
 
 class ContributionThread(QThread):
@@ -25,24 +46,20 @@ class ContributionThread(QThread):
 
     worked_out = pyqtSignal(object)  # by source id, what it gives
     pool_found = pyqtSignal(str, object, object)  # lamp id, camera, its field of lux
+    cost_found = pyqtSignal(object)  # a FrameCost
 
     def __init__(self) -> None:
         super().__init__()
         self._lock = threading.Condition()
-        self._wanted: tuple[LoadedLevel, LitScene, Camera, float, str] | None = None
+        self._wanted: Wanted | None = None
         self._ended = False
         self._stop = False
         self._seen: tuple[object, Camera, SeenSurfaces] | None = None
 
-    def ask(
-        self, loaded: LoadedLevel, scene: LitScene, camera: Camera, ev100: float, pool_of: str = ""
-    ) -> None:
-        """Work out what each source of a scene gives; what was asked before is given up.
-
-        pool_of : id of a lamp whose pool is found first
-        """
+    def ask(self, wanted: Wanted) -> None:
+        """Work out what each source of a scene gives; what was asked before is given up."""
         with self._lock:
-            self._wanted = (loaded, scene, camera, ev100, pool_of)
+            self._wanted = wanted
             self._lock.notify()
         if not self.isRunning():
             self.start()
@@ -70,7 +87,7 @@ class ContributionThread(QThread):
                 wanted, self._wanted = self._wanted, None
                 self._stop = False
             try:
-                self._work(*wanted)
+                self._work(wanted)
             except Exception:
                 log.exception("working out what sources give failed")
 
@@ -81,11 +98,25 @@ class ContributionThread(QThread):
             kept = self._seen = (loaded.rays, camera, seen)
         return kept[2]
 
-    def _work(self, loaded: LoadedLevel, scene: LitScene, camera: Camera, ev100: float, pool_of: str) -> None:
-        layers = Layers(self._surfaces(loaded, camera))
-        if pool_of in scene.lamps.ids:
-            self.pool_found.emit(pool_of, camera, pool_field(loaded.rays, scene, layers.seen, pool_of))
+    def _work(self, wanted: Wanted) -> None:
+        loaded, scene = wanted.loaded, wanted.scene
+        layers = Layers(self._surfaces(loaded, wanted.camera))
+        if wanted.pool_of in scene.lamps.ids:
+            field = pool_field(loaded.rays, scene, layers.seen, wanted.pool_of)
+            self.pool_found.emit(wanted.pool_of, wanted.camera, field)
+        self._find_cost(wanted, layers.seen)
         for _ in fill_layers(layers, loaded.rays, scene):
             if self._stop or self._wanted is not None or self._ended:
                 return
-        self.worked_out.emit(ledger(layers, ev100))
+        self.worked_out.emit(ledger(layers, wanted.ev100))
+
+    def _find_cost(self, wanted: Wanted, seen: SeenSurfaces) -> None:
+        target = wanted.target
+        try:
+            profile = load_profile(target.profile)
+        except WallumError as error:
+            log.warning("%s", error)
+            return
+        size = (target.width, target.height)
+        work = count_work(wanted.loaded.boxes, wanted.scene, seen, wanted.camera, size)
+        self.cost_found.emit(frame_cost(work, target, profile))

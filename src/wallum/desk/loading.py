@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from wallum.document.project import Project
 from wallum.errors import WallumError
+from wallum.judge.work import Boxes
 from wallum.level.dressing import Dress, dress_of, dressed
 from wallum.level.flatten import Triangles, flatten
 from wallum.level.model import Level
@@ -29,6 +30,7 @@ class LoadedLevel:
 
     plain   : as it came in; level : as the project wants it, see level.dressing
     follows : by part, the lamp that its glow follows in the packed form
+    boxes   : its chunks, for counting what is drawn
     lasting : rays of it without the stand-in figure, which changes no light of the sky for good
     """
 
@@ -37,6 +39,7 @@ class LoadedLevel:
     block: Block
     rays: RayScene
     lasting: RayScene
+    boxes: Boxes
     follows: dict[str, str] = field(default_factory=dict)
     dress: Dress = field(default_factory=Dress)
 
@@ -57,12 +60,14 @@ def pack_level(
     """
     lasts = replace(dress, figure=None)
     if before is not None and before.dress == dress:
-        level, rays, lasting = before.level, before.rays, before.lasting
+        level, rays = before.level, before.rays
         block = store_value(bundle_level(level, rays.triangles, follows))
-        return LoadedLevel(plain, level, block, rays, lasting, follows, dress)
+        return replace(before, block=block, follows=follows)
     level = dressed(plain, dress)
     triangles = flatten(level)
-    block = store_value(bundle_level(level, triangles, follows))
+    bundle = bundle_level(level, triangles, follows)
+    boxes = Boxes(bundle.low, bundle.high, bundle.chunks[:, 1])
+    block = store_value(bundle)
     rays = _ready(level, triangles)
     if dress.figure is None:
         lasting = rays
@@ -71,7 +76,7 @@ def pack_level(
     else:
         bare = dressed(plain, lasts)
         lasting = _ready(bare, flatten(bare))
-    return LoadedLevel(plain, level, block, rays, lasting, follows, dress)
+    return LoadedLevel(plain, level, block, rays, lasting, boxes, follows, dress)
 
 
 def load_now(reference: str, beside: Path | None, project: Project | None = None) -> LoadedLevel:

@@ -39,6 +39,7 @@ QPushButton:focus, QToolButton:focus, QComboBox:focus, QCheckBox:focus {{ border
 QToolButton:checked {{ border-color: {accent}; }}
 QPushButton:pressed, QToolButton:pressed {{ background: {ground}; }}
 QPushButton:disabled, QToolButton:disabled {{ color: {edge}; border-color: {line}; }}
+QToolButton#tab {{ padding: 3px 3px; font-size: 8.5pt; }}
 QToolButton#fold {{ background: transparent; border: none; color: {quiet}; padding: 2px 0;
     text-align: left; }}
 QToolButton#fold:hover {{ color: {text}; }}

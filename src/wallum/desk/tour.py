@@ -1,5 +1,6 @@
 """The desk driven by a script: for the demo without a display, and for the screenshots."""
 
+import os
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -23,7 +24,7 @@ from wallum.realtime.request import SETTLE_FRAMES, Frame
 __all__ = ["open_desk", "refresh_screenshots", "run_demo", "wait_for", "wait_settled", "write_tour"]
 
 ROOT: Final = Path(__file__).resolve().parents[3]
-DEMO: Final = "demo:jar-yard"
+DEMO: Final = "demo:kilnworks"
 PATIENCE_S = 120.0
 WAIT_MS = 5
 
@@ -55,6 +56,19 @@ def wait_settled(window: DeskWindow, least: int = SETTLE_FRAMES) -> Frame:
 def open_desk(reference: str, size: tuple[int, int] = (1280, 800)) -> Iterator[DeskWindow]:
     """A real window on a project, closed without asking."""
     application()
+    with TemporaryDirectory() as own:  # the artist's own settings are left alone
+        before = os.environ.get("XDG_CONFIG_HOME")
+        os.environ["XDG_CONFIG_HOME"] = own
+        try:
+            yield from _opened(reference, size)
+        finally:
+            if before is None:
+                del os.environ["XDG_CONFIG_HOME"]
+            else:
+                os.environ["XDG_CONFIG_HOME"] = before
+
+
+def _opened(reference: str, size: tuple[int, int]) -> Iterator[DeskWindow]:
     window = DeskWindow()
     window.resize(*size)
     window.show()

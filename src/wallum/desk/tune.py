@@ -19,9 +19,10 @@ from wallum.desk.path_chart import PathChart
 from wallum.desk.session import Session
 from wallum.desk.tune_rows import Row
 from wallum.document.fields import Item, declared
-from wallum.document.project import Air, Look, Setting, base_light
+from wallum.document.project import Air, Figure, Look, Setting, base_light
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import Coloured, FarLight, Lamp, PointSource, SpotSource
+from wallum.document.targets import Target
 from wallum.moment.base_light import body_now
 from wallum.moment.shown_colour import shown_colour, shown_rgb
 from wallum.physics.colour import luminance
@@ -189,6 +190,7 @@ class TunePane(QWidget):
             button = QToolButton()
             button.setText(text)
             button.setToolTip(tip)
+            button.setObjectName("tab")
             button.setCheckable(True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.clicked.connect(lambda _, group=group: self.show_group(group))
@@ -241,10 +243,12 @@ GROUPS = {
     "look": ("Picture", "Exposure of the picture"),
     "air": ("Air", "Haze and mist that fill the level"),
     "setting": ("Place", "Where on Earth, which day, how long a day lasts"),
+    "target": ("Target", "What the delivered picture is drawn on, and what lighting may take of a frame"),
+    "figure": ("Figure", "The stand-in with its grey and mirror ball"),
 }
-TITLES = {"look": "Picture", "air": "Air", "setting": "Place and day"}
+TITLES = {"look": "Picture", "air": "Air", "setting": "Place and day", "target": "Target", "figure": "Figure"}
 
 
 def _one_of_each() -> tuple[Item, ...]:
     lamps = (PointSource(id="p", name="Point"), SpotSource(id="s", name="Spot"))
-    return (Look(), Air(), Setting(), *base_light(), *lamps)
+    return (Look(), Air(), Setting(), Target(), Figure(), *base_light(), *lamps)

@@ -14,7 +14,9 @@ from wallum.desk.background import Background
 from wallum.desk.balance import BalanceView
 from wallum.desk.bar import Bar
 from wallum.desk.bench import compose_bench, headed, order_bar, status_row, top_bar
+from wallum.desk.check_sheet import CheckSheet
 from wallum.desk.comparing import PICTURE_SUFFIXES, Comparing
+from wallum.desk.cost_bar import CostBar
 from wallum.desk.day_bar import DayBar
 from wallum.desk.exposing import Exposing
 from wallum.desk.files import ProjectFiles
@@ -54,6 +56,8 @@ from wallum.transport.heroes import hero_cells
 
 __all__ = ["DeskWindow"]
 
+NAME_PX = 104
+
 
 class DeskWindow(QMainWindow):
     """One project on the desk."""
@@ -73,6 +77,7 @@ class DeskWindow(QMainWindow):
         self.background = Background(self.session, self)
         self.exposing = Exposing()
         self.balance = BalanceView(self.session)
+        self.cost = CostBar(self.session)
         self.tools = PictureTools(self.session, self.picture)
         self.shadow = ShadowTool(self.session, self.picture)
         self.reading = MeterField(self.session, self.tools)
@@ -86,6 +91,7 @@ class DeskWindow(QMainWindow):
         self.pointer = PointerTools(self.session, self.picture)
         self.settings = DeskSettings()
         self.sheet = Sheet(self.picture)
+        self.checks = CheckSheet(self.session, self.sheet, self)
         self.strip = StripSheet(self.session, self.sheet, self.balance)
         self.wipe = Wipe(self.session, self.picture)
         self.wall = ShotWall(self.session, self.picture)
@@ -149,6 +155,7 @@ class DeskWindow(QMainWindow):
                 "wall": self._wall,
                 "frame_lines": self._frame_lines,
                 "strip": self.strip.open,
+                "check": self.checks.begin,
                 "receive": self.receiver.receive,
                 "receive_from": self._receive_from,
                 "keys": self._show_keys,
@@ -174,7 +181,7 @@ class DeskWindow(QMainWindow):
                 self.balance,
             ),
             self.tune,
-            status_row(self._told, self._state),
+            status_row(self._told, self.cost, self._state),
         )
         self.setCentralWidget(whole)
         self.setAcceptDrops(True)
@@ -199,6 +206,8 @@ class DeskWindow(QMainWindow):
         self.balance.only_changed.connect(self._only_changed)
         self.at_rest.worked_out.connect(self.balance.show_given)
         self.at_rest.pool_found.connect(self.pool.take)
+        self.at_rest.cost_found.connect(self.cost.show_cost)
+        self.at_rest.cost_found.connect(self.balance.show_cost)
         self.background.grid_ready.connect(self._take_grid)
         self.background.repacked.connect(self._level_repacked)
         self.background.progressed.connect(self._grid_progress)
@@ -285,7 +294,8 @@ class DeskWindow(QMainWindow):
         history = self.session.history
         mark = " *" if history.dirty else ""
         name = self.session.file.stem if self.session.file else self.session.project.name
-        self._name.setText(f"{name}{mark}")
+        room = self._name.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, NAME_PX)
+        self._name.setText(f"{room}{mark}")
         self.setWindowTitle(f"{name}{mark} - Wallum")
         for action, label, word in (
             (self.act["undo"], history.undo_label, "Undo"),
@@ -309,6 +319,7 @@ class DeskWindow(QMainWindow):
         if self.balance.only:
             scene = scene.only(self.balance.only)
         self.balance.set_stale()
+        self.cost.set_stale()
         self.at_rest.asked()
         look, dragging = self.session.now.look, self.session.light_dragged
         if moving or dragging:
@@ -475,6 +486,7 @@ class DeskWindow(QMainWindow):
         states = {"window": self.saveGeometry(), "panes": self.panes.saveState()}
         self.settings.keep_window_states({name: bytes(state.data()) for name, state in states.items()})
         self.receiver.dispose()
+        self.checks.dispose()
         self.transport.play(False)
         self.files.dispose()
         self.background.dispose()

@@ -43,6 +43,7 @@ class Parameter:
     kind: Kind = "number"
     first: bool = True  # shown at once in the tune pane; the others are folded
     heading: str = ""
+    words: tuple[str, ...] = ()  # of a choice whose type takes other words too
 
 
 def parameter(default: Any, **declaration: Any) -> Any:

@@ -171,5 +171,6 @@ def walk(project: Project) -> Iterator[tuple[str, Parameter, Any]]:
 def choices(item: Item, name: str) -> tuple[str, ...]:
     """The words that a choice may be."""
     field = type(item).model_fields[name]
-    assert parameter_of(field) is not None
-    return get_args(field.annotation)
+    info = parameter_of(field)
+    assert info is not None
+    return tuple(info.words) or get_args(field.annotation)

@@ -25,6 +25,7 @@ UNITS: Final[dict[str, tuple[str, float]]] = {
     "cd": ("cd", 1.0), "kcd": ("cd", 1000.0), "mcd": ("cd", 0.001),
     "lm": ("lm", 1.0), "klm": ("lm", 1000.0),
     "ev": ("EV", 1.0), "h": ("h", 1.0), "s": ("s", 1.0), "min": ("s", 60.0), "%": ("", 0.01),
+    "px": ("px", 1.0), "mb": ("MB", 1.0),
     "stop": ("stops", 1.0), "stops": ("stops", 1.0),
 }  # fmt: skip
 OPERATORS: Final[dict[type, Callable[[float, float], float]]] = {

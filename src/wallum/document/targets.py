@@ -27,7 +27,10 @@ class Target(Item):
 
     name: str = Field(default="couch 60", min_length=1, max_length=100)
     profile: str = choice(
-        "couch 60", label="Device", help="The profile of coefficients that frame times are worked out with."
+        "couch 60",
+        label="Device",
+        help="The profile that frame times are worked out with: a stand-in, or a file of your own.",
+        words=("pocket 30", "couch 60", "tower 120"),
     )
     width: int = parameter(
         1920, label="Width", help="Pixels across.", unit="px", low=64, high=16384, step=16.0

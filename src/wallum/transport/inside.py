@@ -18,13 +18,17 @@ WAYS = normalised(_WAYS @ np.linalg.qr(_TURN)[0])
 MOSTLY = 0.92
 
 
-def inside_solids(rays: RayScene, points: Floats) -> NDArray[np.bool_]:
-    """(N,) whether points (N, 3) lie inside closed solids. Faces are told by their winding."""
+def inside_solids(rays: RayScene, points: Floats, skip_m: Floats | float = 0.0) -> NDArray[np.bool_]:
+    """(N,) whether points (N, 3) lie inside closed solids. Faces are told by their winding.
+
+    skip_m : (N,) or scalar; what lies nearer is looked through: a lamp's own glass
+    """
     places = np.atleast_2d(np.asarray(points, dtype=np.float64))
     if not len(places):
         return np.zeros(0, dtype=bool)
-    origins = np.repeat(places, len(WAYS), axis=0)
     ways = np.tile(WAYS, (len(places), 1))
+    skipped = np.repeat(np.broadcast_to(np.asarray(skip_m, dtype=np.float64), len(places)), len(WAYS))
+    origins = np.repeat(places, len(WAYS), axis=0) + ways * skipped[:, None]
     hits = rays.first_hit(origins, ways)
     met = hits.triangle >= 0
     backs = np.zeros(len(origins), dtype=bool)

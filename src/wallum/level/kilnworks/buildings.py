@@ -25,6 +25,8 @@ from wallum.level.solids import grid
 __all__ = ["buildings", "letters"]
 
 S = Surface
+# Deep enough for a good layer of earth over its crown.
+VAULT_FLOOR = -4.4
 Named = tuple[str, tuple[Primitive, ...]]
 
 
@@ -214,7 +216,7 @@ def _along(sheet_of_bricks: Primitive) -> Primitive:
 
 
 def _vault() -> Iterator[Named]:
-    x0, x1, z0, z1, floor, spring = -31.0, -18.9, 0.8, 7.2, -3.4, -1.75
+    x0, x1, z0, z1, floor, spring = -31.0, -18.9, 0.8, 7.2, VAULT_FLOOR, VAULT_FLOOR + 1.65
     angle = np.linspace(0.0, np.pi, 25)
     wide, rise = (z1 - z0) / 2, 1.2
     z = (z0 + z1) / 2 + np.cos(angle) * wide
@@ -226,8 +228,8 @@ def _vault() -> Iterator[Named]:
     yield "vault barrel", (_along(grid(net, S.BRICK, (run, x1 - x0))),)
     ground = np.array([[[x, floor, d] for d in np.linspace(z1, z0, 6)] for x in np.linspace(x0, x1, 12)])
     yield "vault floor", (sheet(ground[::-1], S.EARTH),)
-    back = wall((x0, z0 - 0.2), (x0, z1 + 0.2), floor, -0.45, 0.3, S.BRICK)
-    front = wall((x1, z0 - 0.2), (x1, z1 + 0.2), floor, -0.45, 0.4, S.BRICK, [(2.35, 4.45, 0.0, 2.25)])
+    back = wall((x0, z0 - 0.2), (x0, z1 + 0.2), floor, floor + 2.95, 0.3, S.BRICK)
+    front = wall((x1, z0 - 0.2), (x1, z1 + 0.2), floor, floor + 2.95, 0.4, S.BRICK, [(2.35, 4.45, 0.0, 2.25)])
     yield "vault ends", joined(back + front)
     ribs = []
     for x in np.linspace(x0 + 2.0, x1 - 1.6, 4):
@@ -239,10 +241,10 @@ def _vault() -> Iterator[Named]:
             )
     yield "vault ribs", joined(ribs)
     sx0, sx1, sz0, sz1 = STAIR
-    steps, count = [], 17
+    steps, count = [], 22
     for k in range(count):
         left = sx0 + (sx1 - sx0) * k / count
-        top = floor + 3.4 * (k + 1) / count
+        top = floor * (1.0 - (k + 1) / count)
         steps.append(bevelled_box((left, floor - 0.2, sz0), (sx1, top, sz1), S.PALE_STONE, 0.022))
     yield "vault stair", joined(steps)
     sides = []
@@ -252,7 +254,9 @@ def _vault() -> Iterator[Named]:
                 (sx0 - 0.1, floor - 0.2, z_side - 0.2), (sx1 + 0.3, 0.55, z_side + 0.2), S.PLASTER, 0.03
             )
         )
-    sides.append(bevelled_box((sx0 - 0.5, -1.15, sz0 - 0.4), (sx0 + 0.02, 0.55, sz1 + 0.4), S.PLASTER, 0.03))
+    sides.append(
+        bevelled_box((sx0 - 0.5, floor + 2.25, sz0 - 0.4), (sx0 + 0.02, 0.55, sz1 + 0.4), S.PLASTER, 0.03)
+    )
     yield "stair walls", joined(sides)
     door = []
     for board in range(6):

@@ -25,7 +25,7 @@ __all__ = ["LANTERNS", "STRINGS", "Furnishing", "string_bulbs"]
 S = Surface
 # Ends of the cords that small lamps hang on, and how many hang there.
 STRINGS = (
-    ((-16.6, 3.6, 9.0), (-5.35, 4.5, -0.65), 7),
+    ((-16.6, 3.6, 9.0), (-16.5, 3.5, -8.0), 7),
     ((-0.65, 4.5, -0.65), (8.2, 3.5, -3.0), 6),
     ((3.3, 3.7, 13.8), (8.2, 3.4, -2.4), 9),
 )
@@ -33,7 +33,7 @@ STRINGS = (
 LANTERNS = {
     "Shed Work Lamp": (11.0, 1.95, -6.6),
     "Shed Shelf Lamp": (15.6, 2.05, -11.6),
-    "Vault Lamp": (-25.2, -1.25, 2.3),
+    "Vault Lamp": (-25.2, -2.3, 2.3),
     "Terrace Lamp": (-7.0, 3.1, -19.5),
     "Gate Lamp": (8.7, 2.86, 15.1),
 }
@@ -141,7 +141,7 @@ class Furnishing:
                 tier.append(beam((x, 0.0, z), (x, 1.75, z), 0.07, 0.07, S.TIMBER))
         rack = self.mesh("drying boards", joined(tier))
         rng = self._rng
-        for x, z, turn in ((-9.5, 8.4, 18.0), (13.8, 2.4, 92.0), (13.8, 6.2, 87.0), (-14.6, -12.6, 2.0)):
+        for x, z, turn in ((-6.2, 9.6, 18.0), (13.8, 2.4, 92.0), (13.8, 6.2, 87.0), (-14.6, -12.6, 2.0)):
             place = self._on_ground(x, z, turn)
             self.put("drying boards", rack, place)
             for level in (0.495, 0.995, 1.495):
@@ -223,7 +223,7 @@ class Furnishing:
                 ]
             )
             out.append(grid(net if side < 0 else net[::-1], S.ROOF, (2.9, 1.0)))
-        self.put("well", self.mesh("well", joined(out)), self._on_ground(-8.6, 5.2, 24.0))
+        self.put("well", self.mesh("well", joined(out)), self._on_ground(-11.8, 7.4, 24.0))
         for x, z, size in ((-11.4, -6.2, 0.9), (7.2, 3.2, 0.7), (-13.6, 1.6, 0.6)):
             mound = heap(self._rng, size, size * 0.45, S.WET_CLAY)
             self.put("clay heap", self.mesh("clay heap", (mound,)), self._on_ground(x, z))
@@ -345,7 +345,8 @@ class Furnishing:
     def _strings(self) -> None:
         cords = [tube_along(cord(start, end, 18), 0.011, 5, S.ROPE) for start, end, _ in STRINGS]
         poles = [
-            beam((x, -0.3, z), (x, y + 0.2, z), 0.11, 0.11, S.TIMBER) for x, y, z in ((-16.6, 3.6, 9.0),)
+            beam((x, -0.3, z), (x, y + 0.2, z), 0.11, 0.11, S.TIMBER)
+            for x, y, z in ((-16.6, 3.6, 9.0), (-16.5, 3.5, -8.0))
         ]
         self.put("strings", self.mesh("strings", joined(cords + poles)), np.eye(4))
         for number, place in enumerate(string_bulbs()):

@@ -20,7 +20,7 @@ from wallum.level.model import Level, Mesh, Part
 __all__ = ["VERSION", "kilnworks", "kilnworks_project"]
 
 # Counts up when the level changes, so that kept files are made anew.
-VERSION: Final = 1
+VERSION: Final = 3
 PLACE: Final = Setting(
     latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12", clock=17.0 + 10.0 / 60.0
 )
@@ -39,11 +39,11 @@ def _shot(shot_id: str, name: str, eye: Vector, target: Vector, fov: float) -> S
 
 SHOTS: Final = (
     _shot("shot-lane", "Lane at arrival", (7.3, 1.7, 33.5), (4.6, 2.6, 12.0), 48.0),
-    _shot("shot-yard", "Yard wide", (-12.6, 2.1, 11.2), (1.6, 2.6, -4.2), 58.0),
-    _shot("shot-kiln", "Kiln close", (-8.2, 1.45, 2.6), (-2.7, 3.3, -3.4), 62.0),
+    _shot("shot-yard", "Yard wide", (-12.9, 2.1, 12.2), (1.2, 2.5, -4.2), 56.0),
+    _shot("shot-kiln", "Kiln close", (-9.3, 1.5, 4.3), (-3.1, 2.9, -3.0), 60.0),
     _shot("shot-shed", "Shed inside", (9.0, 1.7, -10.9), (13.2, 1.35, -4.6), 64.0),
-    _shot("shot-stair", "Stair down to the vault", (-11.2, 1.75, 4.1), (-20.5, -2.6, 3.95), 58.0),
-    _shot("shot-vault", "Vault looking out", (-28.6, -1.75, 4.9), (-17.5, -1.35, 3.85), 60.0),
+    _shot("shot-stair", "Stair down to the vault", (-11.2, 1.75, 4.1), (-20.5, -4.0, 3.95), 60.0),
+    _shot("shot-vault", "Vault looking out", (-28.6, -2.75, 4.9), (-17.5, -2.25, 3.85), 60.0),
     _shot("shot-terrace", "Terrace over the valley", (3.4, 2.95, -16.4), (-3.4, 2.0, -30.0), 60.0),
 )
 

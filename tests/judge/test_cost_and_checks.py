@@ -1,0 +1,195 @@
+"""What a frame costs, and what checks notice: sums that add up, remedies that help."""
+
+import json
+
+import numpy as np
+import pytest
+from set_lights import plain_sky, set_sun
+
+from wallum.document.paths import put
+from wallum.document.project import Look, PartMarks, Project, Shot
+from wallum.document.sources import PointSource, SpotSource
+from wallum.document.targets import STAND_INS, Target
+from wallum.errors import ProjectProblem
+from wallum.judge.checks import Checked, check
+from wallum.judge.cost import frame_cost
+from wallum.judge.device import PROFILE_NAMES, DeviceProfile, load_profile, read_profile, write_profile
+from wallum.judge.work import COUNTS, Boxes, count_work
+from wallum.level.flatten import flatten
+from wallum.level.pale_room import pale_room
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.realtime.bundling import bundle_level, chunk_boxes
+from wallum.speed.profile import Measured, fit_profile, median_error
+from wallum.transport.rays import RayScene
+from wallum.transport.surfaces import seen_surfaces
+
+CAMERA = Camera((-2.0, 1.5, 3.5), (0.5, -0.3, -1.0), 60.0, 16 / 9, far=50.0)
+SHOT = Shot(id="shot", name="Shot", eye=CAMERA.eye, direction=CAMERA.direction, fov=60.0)
+LAMP = PointSource(id="p", name="P", position=(-1.0, 2.4, 0.0), intensity=90.0, shadow=True, range=6.0)
+SPOT = SpotSource(id="s", name="S", position=(0.0, 2.6, 2.0), direction=(0.2, -1.0, -0.6), intensity=300.0)
+
+
+@pytest.fixture(scope="module")
+def setting():
+    level = pale_room()
+    flat = flatten(level)
+    return level, RayScene(level, flat), Boxes(*chunk_boxes(level, flat))
+
+
+def work_of(setting, sources, size=(640, 360)):
+    level, rays, boxes = setting
+    seen = seen_surfaces(rays, level, CAMERA, (96, 54))
+    return count_work(boxes, evaluate(Project(sources=sources)), seen, CAMERA, size)
+
+
+def test_chunks_of_the_count_are_those_that_are_drawn(setting):
+    level, _, boxes = setting
+    bundle = bundle_level(level)
+    assert np.array_equal(boxes.low, bundle.low)
+    assert np.array_equal(boxes.triangles, bundle.chunks[:, 1])
+    assert boxes.triangles.sum() == level.triangle_count
+
+
+def test_a_source_costs_what_the_frame_takes_with_it_less_without_it(setting):
+    target, profile = Target(), load_profile("couch 60")
+    everything = (set_sun(), plain_sky(), LAMP, SPOT)
+    whole = frame_cost(work_of(setting, everything), target, profile)
+    assert sum(whole.passes.values()) == pytest.approx(whole.frame_ms)
+    assert sum(whole.sources.values()) == pytest.approx(whole.frame_ms)
+    for left_out in (LAMP, SPOT, everything[0]):
+        rest = tuple(one for one in everything if one is not left_out)
+        without = frame_cost(work_of(setting, rest), target, profile)
+        assert whole.frame_ms - without.frame_ms == pytest.approx(whole.sources[left_out.id], rel=1e-6)
+
+
+def test_counts_follow_pixels_reach_and_shadow(setting):
+    small, large = work_of(setting, (LAMP,), (320, 180)), work_of(setting, (LAMP,), (640, 360))
+    for name in ("pixels", "lamp pixels", "shadowed lamp pixels"):
+        assert large.passes["light"][name] == pytest.approx(4.0 * small.passes["light"][name])
+    near = work_of(setting, (LAMP.revised(range=1.0),))
+    assert near.passes["light"]["lamp pixels"] < large.passes["light"]["lamp pixels"]
+    plain = work_of(setting, (LAMP.revised(shadow=False),))
+    assert "lamp shadows" not in plain.passes
+    assert plain.shadow_bytes == 0.0
+    assert large.passes["lamp shadows"]["tiles"] == 6
+    assert work_of(setting, (SPOT.revised(shadow=True),)).passes["lamp shadows"]["tiles"] == 1
+
+
+def test_broken_traits_are_said(setting):
+    many = tuple(LAMP.revised(id=f"p{i}", name=f"P{i}") for i in range(9))
+    work = work_of(setting, many)
+    assert work.lamps_per_pixel == 9
+    strict = Target(lights_per_pixel=8, shadowed_per_pixel=4, memory_mb=20.0)
+    broken = frame_cost(work, strict, load_profile("couch 60")).broken
+    assert len(broken) == 3
+    assert "9 lamps reach one pixel, of 8 allowed" in broken[0]
+    assert frame_cost(work_of(setting, (LAMP,)), strict, load_profile("couch 60")).broken == ()
+
+
+def test_stand_ins_are_uncalibrated_and_profiles_are_files(tmp_path):
+    assert [one.profile for one in STAND_INS] == list(PROFILE_NAMES)
+    for name in PROFILE_NAMES:
+        profile = load_profile(name)
+        assert not profile.calibrated
+        assert "stand-in" in profile.origin
+        assert set(profile.coefficients) == set(COUNTS)
+    file = tmp_path / "mine.json"
+    mine = DeviceProfile("mine", "measured by hand", True, {"develop": {"pixels": 1e-6}})
+    write_profile(mine, file)
+    assert read_profile(file) == mine
+    assert load_profile(str(file)) == mine
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["{", "[]", '{"name": "x"}', '{"name": "x", "origin": "", "calibrated": true, "coefficients_ms": {"develop": {"pixels": -1}}}',
+     '{"name": "x", "origin": "", "calibrated": true, "coefficients_ms": {"dreams": {"pixels": 1}}}'],
+)  # fmt: skip
+def test_a_wrong_profile_is_refused_in_one_sentence(tmp_path, text):
+    file = tmp_path / "wrong.json"
+    file.write_text(text)
+    with pytest.raises(ProjectProblem) as raised:
+        read_profile(file)
+    assert "\n" not in str(raised.value)
+    with pytest.raises(ProjectProblem, match="there is no device profile"):
+        load_profile("some tablet")
+
+
+def test_a_fit_finds_the_coefficients_that_made_the_times(setting):
+    true = load_profile("pocket 30")
+    rng = np.random.default_rng(2)
+    scenes = []
+    for number in range(24):
+        size = (int(rng.integers(200, 1200)), int(rng.integers(200, 900)))
+        lamps = tuple(LAMP.revised(id=f"p{i}", name=f"P{i}", shadow=bool(i % 2), range=float(rng.uniform(1, 6))) for i in range(number % 7))
+        sky = (plain_sky(), set_sun()) if number % 3 else ()
+        work = work_of(setting, (*lamps, *sky), size)
+        ms = {name: true.pass_ms(name, counts) * (1.0 + 0.02 * rng.normal()) for name, counts in work.passes.items()}
+        scenes.append(Measured(str(number), work, ms))
+    fitted = fit_profile(scenes[:18], "fitted", "a test")
+    assert fitted.calibrated
+    assert median_error(fitted, scenes[18:]) < 0.05
+    assert median_error(true, scenes) < 0.03
+
+
+def checked(setting, project):
+    level, rays, boxes = setting
+    return check(Checked(project.revised(shots=(SHOT,)), level, rays, boxes, load_profile(project.target.profile)))
+
+
+def kinds(found):
+    return {one.kind for one in found}
+
+
+def apply(project, finding):
+    for path, value in finding.remedy.values.items():
+        project = put(project, path, value)
+    return project
+
+
+def test_a_source_in_a_solid_is_found_and_its_remedy_frees_it(setting):
+    buried = LAMP.revised(position=(1.5, 0.5, -2.0), radius=0.02)
+    project = Project(sources=(buried,), look=Look(ev100=5.0))
+    (finding,) = [one for one in checked(setting, project) if one.kind == "source in a solid"]
+    assert finding.where == "sources/p"
+    assert finding.grade == "error"
+    assert "source in a solid" not in kinds(checked(setting, apply(project, finding)))
+    free = Project(sources=(LAMP,), look=Look(ev100=5.0))
+    assert "source in a solid" not in kinds(checked(setting, free))
+
+
+def test_burnt_and_buried_heroes_are_told_apart_and_exposure_helps(setting):
+    level = setting[0]
+    block = next(one for one in level.parts if "block" in one.name.lower())
+    marks = (PartMarks(part=block.id, hero=True),)
+    burnt = Project(sources=(LAMP.revised(intensity=4000.0), SPOT), look=Look(ev100=0.0), marks=marks)
+    found = [one for one in checked(setting, burnt) if "hero" in one.kind]
+    assert {one.kind for one in found} == {"burnt hero"}
+    assert apply(burnt, found[0]).look.ev100 > 0.0
+    dark = Project(sources=(LAMP.revised(intensity=1.0),), look=Look(ev100=12.0), marks=marks)
+    assert "buried hero" in kinds(checked(setting, dark))
+    good = Project(sources=(LAMP.revised(intensity=400.0), SPOT), look=Look(ev100=5.0), marks=marks)
+    assert not {"buried hero", "burnt hero"} & kinds(checked(setting, good))
+
+
+def test_over_budget_names_shot_and_hour_and_what_would_save_most(setting):
+    tight = Target(frame_rate=500.0, share=0.2)
+    project = Project(sources=(LAMP, SPOT), look=Look(ev100=5.0), target=tight)
+    (finding,) = [one for one in checked(setting, project) if one.kind == "over budget"]
+    assert "Shot at" in finding.where
+    assert "uncalibrated" in finding.text
+    better = apply(project, finding)
+    assert not better.source("p").shadow
+    json.dumps(finding.as_json())
+
+
+def test_a_lamp_that_burns_under_the_open_noon_sky_is_told_to_follow_the_light(setting):
+    outside = LAMP.revised(position=(0.0, 20.0, 0.0))
+    project = Project(sources=(plain_sky(), set_sun(), outside), look=Look(ev100=12.0))
+    (finding,) = [one for one in checked(setting, project) if one.kind == "lamp in daylight"]
+    better = apply(project, finding)
+    assert better.source("p").switched == "by light"
+    assert "lamp in daylight" not in kinds(checked(setting, better))
+    indoors = project.revised(sources=(plain_sky(), set_sun(), LAMP))
+    assert "lamp in daylight" not in kinds(checked(setting, indoors))
