@@ -314,7 +314,7 @@ def desk_command(project: str) -> None:
 @cli.command("demo")
 def demo_command() -> None:
     """The desk with the demo; with no display, a tour of it that writes pictures to out/demo/."""
-    from wallum.desk.tour import run_demo
+    from wallum.desk.demo_tour import run_demo
 
     sys.exit(run_demo())
 
@@ -322,7 +322,7 @@ def demo_command() -> None:
 @cli.command("screenshots")
 def screenshots_command() -> None:
     """Refresh docs/screenshots/ from the demo data."""
-    from wallum.desk.tour import refresh_screenshots
+    from wallum.desk.screens import refresh_screenshots
 
     for path in refresh_screenshots():
         click.echo(path)

@@ -46,6 +46,8 @@ class Background(QObject):
 
     def level_loaded(self, loaded: LoadedLevel) -> None:
         """Find or make the grid of a level."""
+        if self._ended:
+            return
         if self._grid is not None:
             self._grid.give_up()
         self._asked = (loaded.follows, loaded.dress)

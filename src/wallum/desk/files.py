@@ -30,6 +30,7 @@ class ProjectFiles(QObject):
         super().__init__(window)
         self._session, self._window = session, window
         self._loaders: list[LevelLoader] = []
+        self._ended = False
         self._shown = ""  # the level that is on the desk, or on its way there
         session.changed.connect(self._look_at_level)
 
@@ -76,6 +77,9 @@ class ProjectFiles(QObject):
         loader.start()
 
     def _take_level(self, loaded: LoadedLevel) -> None:
+        if self._ended:  # it was said just before the end
+            loaded.block.close()
+            return
         self._session.level = loaded
         self.level_ready.emit(loaded)
 
@@ -85,6 +89,8 @@ class ProjectFiles(QObject):
 
     def _look_at_level(self) -> None:
         """A step of undo may bring another level back."""
+        if self._ended:
+            return
         if self._session.level is not None and self._session.history.present.level != self._shown:
             self._load_level()
 
@@ -145,6 +151,7 @@ class ProjectFiles(QObject):
 
     def dispose(self) -> None:
         """Stop what still loads."""
+        self._ended = True
         for loader in self._loaders:
             loader.give_up()
             loader.wait()
