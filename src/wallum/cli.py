@@ -8,7 +8,7 @@ from typing import Any
 import click
 
 from wallum import __version__
-from wallum.cli_day import prepare, sheet_command, sun_command
+from wallum.cli_day import sheet_command, sun_command
 from wallum.cli_values import (
     Size,
     Triple,
@@ -143,13 +143,12 @@ def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_jso
 @click.option("--json", "as_json", is_flag=True)
 def render_command(project: str, out: Path, as_json: bool, **options: Any) -> None:
     """Draw a picture: .png as seen, .exr as light in cd/m2."""
-    from wallum.cli_reference import render_reference
+    from wallum.cli_render import render_realtime, render_reference
     from wallum.document.paths import find_slug
     from wallum.document.variants import applied
     from wallum.errors import ExportProblem
     from wallum.exchange.pictures import write_exr, write_png
     from wallum.level.opening import lit_level
-    from wallum.realtime.offline import render_picture
 
     if out.suffix.lower() not in (".png", ".exr"):
         raise ExportProblem(f"cannot write {out.suffix or 'it'}", str(out), ".png or .exr")
@@ -162,47 +161,17 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
         document = applied(document, find_slug(document, "variants", options["variant"]).id)
     view, document = chosen_view(document, options["view"])
     if options["engine"] == "reference":
-        traced = render_reference(document, level, camera, view, options)
-        if out.suffix.lower() == ".png":
-            write_png(out, traced.rgb)
-        else:
-            write_exr(out, traced.luminance)
-        told = {"file": str(out), "samples": traced.samples, "noise": traced.noise, "ev100": traced.ev100}
-        if as_json:
-            print_json(told)
-        else:
-            click.echo(f"{out}: {traced.samples} paths a pixel, noise {traced.noise:.1%}")
-        return
-    drawn = prepare(document, level, file)
-    picture = render_picture(
-        drawn.project,
-        level,
-        camera,
-        options["size"],
-        settle=not options["as_delivered"],
-        renderer=drawn.renderer,
-        heroes=drawn.heroes(camera),
-        view=view,
-    )
-    if out.suffix.lower() == ".png":
-        write_png(out, picture.rgb)
+        made = render_reference(document, level, camera, view, options)
     else:
-        write_exr(out, picture.luminance)
+        made = render_realtime(document, level, file, camera, view, options)
+    if out.suffix.lower() == ".png":
+        write_png(out, made.rgb)
+    else:
+        write_exr(out, made.luminance)
     if as_json:
-        passes = [{"name": p.name, "ms": round(p.ms, 3), "work": p.work} for p in picture.passes]
-        print_json(
-            {
-                "file": str(out),
-                "settled": picture.settled,
-                "ev100": picture.ev100,
-                "passes": passes,
-            }
-        )
-        return
-    click.echo(
-        f"{out}: {options['size'][0]}x{options['size'][1]}, "
-        f"{'settled' if picture.settled else 'as delivered'}"
-    )
+        print_json({"file": str(out), **made.told})
+    else:
+        click.echo(f"{out}: {made.text}")
 
 
 def _camera(document: Any, level: Any, options: Json) -> Any:

@@ -1,4 +1,4 @@
-"""The desk on a real X screen (Xvfb): the tour that `./wallum demo` makes without a display."""
+"""The desk on a real X screen (Xvfb): driven by the mouse as an artist would."""
 
 import os
 import shutil
@@ -15,10 +15,24 @@ from wallum.document.storage import load
 SCRIPT = """
 import sys
 from pathlib import Path
-from wallum.desk import tour
-tour.ROOT = Path(sys.argv[1])
-for path in tour.write_tour():
-    print(path)
+from PyQt6.QtCore import QPointF
+from wallum.desk.app import screen_of_its_own
+from wallum.desk.tour import drag, intensity_field, open_desk, scrub, shoot, wait_settled
+out = Path(sys.argv[1])
+with screen_of_its_own(), open_desk("demo:jar-yard") as window:
+    wait_settled(window)
+    shoot(window, out / "opened.png")
+    window.pointer.put_at("point", QPointF(window.picture.width() * 0.36, window.picture.height() * 0.72))
+    wait_settled(window)
+    shoot(window, out / "put.png")
+    drag(intensity_field(window), 90)
+    wait_settled(window)
+    shoot(window, out / "brighter.png")
+    window.act["undo"].trigger()
+    wait_settled(window)
+    shoot(window, out / "undone.png")
+    scrub(window, 12.0)
+    window.save_to(out / "tour.wallum")
 """
 
 
@@ -50,9 +64,9 @@ def test_the_tour_puts_a_lamp_drags_it_takes_it_back_and_saves(tmp_path):
         timeout=400,
     )
     assert done.returncode == 0, done.stderr
-    out = tmp_path / "out" / "demo"
+    out = tmp_path
     opened, put, brighter, undone = (
-        picture(out / f"{name}.png") for name in ("1-opened", "2-lamp-put", "3-dragged-brighter", "4-undone")
+        picture(out / f"{name}.png") for name in ("opened", "put", "brighter", "undone")
     )
     assert opened.std() > 20
     # The picture is metered: what is near the lamp brightens more than the rest darkens.

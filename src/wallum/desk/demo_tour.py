@@ -81,7 +81,7 @@ def _pull_the_sun(window: DeskWindow) -> None:
     window.session.select("sun")
     window.act["pull"].trigger()
     wide, high = window.picture.width(), window.picture.height()
-    for x, y in ((0.80, 0.86), (0.62, 0.92), (0.45, 0.90), (0.90, 0.75)):
+    for x, y in ((0.50, 0.86), (0.62, 0.80), (0.45, 0.78), (0.70, 0.92)):
         window.shadow.take(QPointF(wide * x, high * y))
         end = window.shadow.shadow_end() if window.shadow.stick is not None else None
         place = window.picture.place_of(end) if end is not None else None

@@ -295,6 +295,10 @@ class Furnishing:
                     kind = self._kinds[4] if pick == 3 else self._ware[pick // 2]
                     size = 0.55 if pick == 3 else 0.85
                     self.put("ware", kind, at(16.15, y, -11.95 + 0.5 * k, 0.0, size))
+        self._lanterns()
+
+    def _lanterns(self) -> None:
+        """Glass and hood of the lamps, and the stand of one."""
         bulb = np.linspace(0.0, np.pi, 7)
         glass = [(0.075 * float(np.sin(t)) + 1e-4, 0.095 * float(np.cos(t))) for t in bulb]
         lantern = [

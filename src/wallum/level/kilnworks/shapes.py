@@ -253,7 +253,7 @@ def tube_along(points: NDArray[np.float64], radius: float, sides: int, material:
     side /= np.linalg.norm(side, axis=1, keepdims=True)
     up = np.cross(side, ahead)
     angle = np.linspace(0.0, 2.0 * np.pi, sides + 1)
-    ring = np.cos(angle)[None, :, None] * side[:, None] + np.sin(angle)[None, :, None] * up[:, None]
+    ring = np.cos(angle)[None, :, None] * side[:, None] - np.sin(angle)[None, :, None] * up[:, None]
     return grid(line[:, None] + ring * radius, material, (1.0, float(len(line))))
 
 

@@ -20,7 +20,7 @@ from wallum.level.model import Level, Mesh, Part
 __all__ = ["VERSION", "kilnworks", "kilnworks_project"]
 
 # Counts up when the level changes, so that kept files are made anew.
-VERSION: Final = 3
+VERSION: Final = 4
 PLACE: Final = Setting(
     latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12", clock=17.0 + 10.0 / 60.0
 )
@@ -140,7 +140,7 @@ def _lanes() -> tuple[Lane, ...]:
     night = (_peg(-1.1, "rising", angle=-8.0), _peg(0.75, "rising", angle=4.0),
              _peg(0.75, "setting", angle=10.0), _peg(0.35, "setting", angle=1.0), _peg(-1.1, "setting", angle=-8.0))  # fmt: skip
     # Mist lies in the valley in the morning, and the air clears toward noon.
-    mist = (_peg(3_800.0, "rising", 0.5), _peg(60_000.0, "noon", -2.0), _peg(90_000.0, "noon", 2.0), _peg(14_000.0, "setting", 0.0),
+    mist = (_peg(3_800.0, "rising", 0.5), _peg(150_000.0, "noon", -2.0), _peg(250_000.0, "noon", 2.0), _peg(14_000.0, "setting", 0.0),
             _peg(9_000.0, "midnight"))  # fmt: skip
     deep = (_peg(34.0, "rising", 0.5), _peg(420.0, "noon", -2.0), _peg(500.0, "noon", 2.0), _peg(220.0, "setting", 0.0),
             _peg(120.0, "midnight"))  # fmt: skip
