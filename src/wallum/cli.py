@@ -288,6 +288,24 @@ def demo_command() -> None:
     sys.exit(run_demo())
 
 
+@cli.command("parameters")
+@click.option("--out", type=click.Path(path_type=Path), default=None, help="Write here, not to the screen.")
+def parameters_command(out: Path | None) -> None:
+    """The reference of all parameters, from their declarations."""
+    from wallum.document.reference import parameter_document
+    from wallum.document.storage import write_atomically
+    from wallum.errors import ExportProblem
+
+    if out is None:
+        click.echo(parameter_document(), nl=False)
+        return
+    try:
+        write_atomically(out, parameter_document().encode())
+    except OSError as error:
+        raise ExportProblem(f"cannot be written: {error.strerror}", str(out)) from None
+    click.echo(out)
+
+
 @cli.command("screenshots")
 def screenshots_command() -> None:
     """Refresh docs/screenshots/ from the demo data."""

@@ -302,3 +302,61 @@ def test_a_project_keeps_the_level_light_figure_target_and_pin(window, tmp_path)
     assert kept.figure.on
     assert kept.target.width == 1280
     assert json.loads(file.read_text())["schema_version"] == 3
+
+
+def test_the_truth_view_refines_while_one_waits_and_goes_with_the_hands_move(qtbot, window):
+    window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
+    qtbot.waitUntil(lambda: window.picture._image is not None, timeout=20_000)
+    window.views.setCurrentText("truth")
+    assert window.link._wanted.view == "final"  # the real-time picture goes on beneath
+    qtbot.waitUntil(lambda: window.truth.paths >= 2, timeout=60_000)
+    traced = window.truth._image
+    assert (traced.width(), traced.height()) == (window.picture.width() // 2, window.picture.height() // 2)
+    assert "2 bounces" in window.truth._text
+    lit = mean(traced)
+    assert lit > 5.0
+    window.looking.look_from(Camera((0.0, 1.2, 2.0), (0.6, 0.0, -1.0), 60.0))
+    assert window.truth._image is None
+    qtbot.waitUntil(lambda: window.truth.paths >= 1, timeout=60_000)
+    window.views.setCurrentText("final")
+    assert not window.truth.on
+
+
+def test_one_source_is_seen_alone_by_the_list_of_views(window):
+    window.session.select("spot")
+    window.views.setCurrentText("one source")
+    assert window.balance.only == "spot"
+    window.views.setCurrentText("final")
+    assert window.balance.only == ""
+
+
+def test_findings_are_listed_and_a_remedy_is_one_step(qtbot, window):
+    lamp = window.session.project.source("lamp")
+    window.session.set_values("bury", "lamp", {"position": (1.5, 0.5, -2.0), "radius": 0.02})
+    window.act["shot"].trigger()
+    window.act["check"].trigger()
+    qtbot.waitUntil(lambda: window.sheet.isVisible() and bool(window.checks.findings), timeout=60_000)
+    number = next(str(i) for i, one in enumerate(window.checks.findings) if one.kind == "source in a solid")
+    window.sheet.tick(number, True)
+    window.sheet.press("Apply what is ticked")
+    assert window.session.project.source("lamp").position != (1.5, 0.5, -2.0)
+    assert "nearest free place" in window.session.history.undo_label
+    window.session.undo()
+    assert window.session.project.source("lamp").position == (1.5, 0.5, -2.0)
+    assert lamp.name
+
+
+def test_the_frames_cost_stands_under_strips_and_in_the_bar(qtbot, window):
+    qtbot.waitUntil(lambda: window.cost.cost is not None and not window.cost.stale, timeout=30_000)
+    strips = {one.key: one for one in window.balance.strips()}
+    assert window.balance.cost_of(strips["spot"]) > 0.0
+    total = sum(window.cost.cost.passes.values())
+    assert f"{total:.1f} of" in window.cost.words
+    assert "uncalibrated" in window.cost.words
+    window.session.set_all("tight", {"target/frame_rate": 500.0, "target/share": 0.01})
+    qtbot.waitUntil(lambda: window.cost.cost.over, timeout=30_000)
+    assert "over" in window.cost.words
+    window.balance.sort_by("cost")
+    lamps = [one for one in window.balance.strips() if one.group == "lamps" and one.source]
+    costs = [window.balance.cost_of(one) for one in lamps]
+    assert costs == sorted(costs, reverse=True)

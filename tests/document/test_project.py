@@ -154,3 +154,16 @@ def test_ids_are_unique_and_there_is_one_sun():
         Project(sources=(sun, sun))
     with pytest.raises(ValidationError, match="only one sun"):
         Project(sources=(sun, sun.revised(id="second")))
+
+
+def test_the_reference_of_parameters_is_the_declarations():
+    from pathlib import Path
+
+    from wallum.document.reference import parameter_document
+
+    text = parameter_document()
+    for path, info, _ in walk(Project(sources=base_light())):
+        assert f"`{path}`" in text, path
+        assert info.help in text
+    kept = Path(__file__).resolve().parents[2] / "docs" / "parameters.md"
+    assert kept.read_text() == text, "run ./wallum parameters --out docs/parameters.md"

@@ -4,9 +4,19 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QSplitter, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QSplitter,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
-__all__ = ["compose_bench", "headed", "order_bar", "status_row", "top_bar"]
+__all__ = ["choice_box", "compose_bench", "headed", "order_bar", "status_row", "top_bar"]
 
 LEFT_PX, TUNE_PX = 110, 270
 
@@ -27,6 +37,16 @@ def _stacked(widgets: Sequence[tuple[QWidget, int]], name: str) -> QWidget:
     for widget, stretch in widgets:
         layout.addWidget(widget, stretch)
     return holder
+
+
+def choice_box(words: Sequence[str], name: str, tip: str) -> QComboBox:
+    """A box to choose a word from."""
+    box = QComboBox()
+    box.addItems(words)
+    box.setAccessibleName(name)
+    box.setToolTip(tip)
+    box.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return box
 
 
 def headed(text: str) -> QWidget:

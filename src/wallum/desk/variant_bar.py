@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
 from wallum.desk.buttons import text_button
 from wallum.desk.session import Session
+from wallum.desk.sheet import Line, Sheet
 from wallum.document.project import Project
 from wallum.document.variants import applied, differences, kept, renamed, without_variant
 
@@ -19,6 +20,7 @@ class VariantBar(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
+        self.sheet: Sheet | None = None  # where what differs is listed
         self._flipped: tuple[Project, Project] | None = None  # where from, and where to
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
@@ -119,6 +121,9 @@ class VariantBar(QWidget):
         more = f"; and {len(found) - SHOWN_DIFFERENCES} more" if len(found) > SHOWN_DIFFERENCES else ""
         text = "; ".join(found[:SHOWN_DIFFERENCES]) + more if found else "nothing differs"
         self._session.told.emit(f"{variant.name}: {text}")
+        if self.sheet is not None:
+            lines = [Line(one) for one in found] or [Line("Nothing differs")]
+            self.sheet.open(f"From the present to {variant.name}", lines)
 
     def forget(self) -> None:
         """Take the chosen variant out of the project."""

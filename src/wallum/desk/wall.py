@@ -25,6 +25,7 @@ class ShotWall(QWidget):
 
     chosen = pyqtSignal(str)
     left = pyqtSignal()
+    opened = pyqtSignal()
 
     def __init__(self, session: Session, over: QWidget) -> None:
         super().__init__(over)
@@ -44,6 +45,7 @@ class ShotWall(QWidget):
         self.show()
         self.raise_()
         self.setFocus()
+        self.opened.emit()
 
     def shots(self) -> tuple[Shot, ...]:
         return self._session.project.shots

@@ -6,14 +6,14 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QByteArray, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage
-from PyQt6.QtWidgets import QComboBox, QFileDialog, QLabel, QMainWindow
+from PyQt6.QtWidgets import QFileDialog, QLabel, QMainWindow
 
 from wallum.desk.actions import command_menu, key_lines, make_actions
 from wallum.desk.at_rest import AtRest
 from wallum.desk.background import Background
 from wallum.desk.balance import BalanceView
 from wallum.desk.bar import Bar
-from wallum.desk.bench import compose_bench, headed, order_bar, status_row, top_bar
+from wallum.desk.bench import choice_box, compose_bench, headed, order_bar, status_row, top_bar
 from wallum.desk.check_sheet import CheckSheet
 from wallum.desk.comparing import PICTURE_SUFFIXES, Comparing
 from wallum.desk.cost_bar import CostBar
@@ -40,6 +40,7 @@ from wallum.desk.shots import ShotList
 from wallum.desk.source_tools import SourceTools
 from wallum.desk.strip_sheet import StripSheet
 from wallum.desk.transport import Transport
+from wallum.desk.truth import TRUTH, Truth
 from wallum.desk.tune import TunePane
 from wallum.desk.variant_bar import VariantBar
 from wallum.desk.wall import ShotWall
@@ -57,6 +58,7 @@ from wallum.transport.heroes import hero_cells
 __all__ = ["DeskWindow"]
 
 NAME_PX = 104
+ONE_SOURCE = "one source"
 
 
 class DeskWindow(QMainWindow):
@@ -82,17 +84,16 @@ class DeskWindow(QMainWindow):
         self.shadow = ShadowTool(self.session, self.picture)
         self.reading = MeterField(self.session, self.tools)
         self.variants = VariantBar(self.session)
-        self.views = QComboBox()
-        self.views.addItems(VIEWS)
-        self.views.setAccessibleName("View")
-        self.views.setToolTip("What the picture shows: light, surfaces, stops (V: the next)")
-        self.views.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        tip = "What the picture shows: light, surfaces, stops (V: the next)"
+        self.views = choice_box((*VIEWS, ONE_SOURCE, TRUTH), "View", tip)
         self.chosen = SourceTools(self.session, self.picture, self.balance)
         self.pointer = PointerTools(self.session, self.picture)
         self.settings = DeskSettings()
         self.sheet = Sheet(self.picture)
         self.checks = CheckSheet(self.session, self.sheet, self)
+        self.variants.sheet = self.sheet
         self.strip = StripSheet(self.session, self.sheet, self.balance)
+        self.truth = Truth(self.session, self.picture)
         self.wipe = Wipe(self.session, self.picture)
         self.wall = ShotWall(self.session, self.picture)
         self.receiver = Receiver(self.session, self)
@@ -152,7 +153,7 @@ class DeskWindow(QMainWindow):
                 "wipe": self.comparing.wipe_variant,
                 "wipe_pinned": self.comparing.wipe_pinned,
                 "pin": self.comparing.pin,
-                "wall": self._wall,
+                "wall": self.looking.swap_wall,
                 "frame_lines": self._frame_lines,
                 "strip": self.strip.open,
                 "check": self.checks.begin,
@@ -222,6 +223,7 @@ class DeskWindow(QMainWindow):
             self.link.thumb_came.connect(taker)
         self.at_rest.more += [self.wipe.wanted, self.wall.wanted]
         self.wipe.began.connect(self.at_rest.asked)
+        self.wall.opened.connect(self.at_rest.asked)
         self.receiver.changed_on_disk.connect(self._offer_level)
         self.receiver.arriving.connect(self.files.level_is)
         self.receiver.received.connect(self._level_received)
@@ -320,16 +322,16 @@ class DeskWindow(QMainWindow):
             scene = scene.only(self.balance.only)
         self.balance.set_stale()
         self.cost.set_stale()
+        if self.truth.on:
+            self.truth.asked()
         self.at_rest.asked()
         look, dragging = self.session.now.look, self.session.light_dragged
         if moving or dragging:
             self.background.hand_moves()
         held = self.exposing.held(look, dragging, self.transport.playing)
         heroes = self._heroes(camera) if look.exposed == "metered" and look.weighted == "heroes" else None
-        about = self.session.selected
-        self.link.show(
-            scene, camera, size, self.session.active, moving, held, heroes, self.picture.view, about
-        )
+        show = (scene, camera, size, self.session.active, moving, held, heroes, self.picture.view)
+        self.link.show(*show, self.session.selected)
 
     def _heroes(self, camera: Camera) -> NDArray[np.float32] | None:
         loaded = self.session.level
@@ -348,7 +350,12 @@ class DeskWindow(QMainWindow):
         self.ask_picture()
 
     def _view_changed(self, view: str) -> None:
-        self.picture.view = view
+        self.picture.view = view if view in VIEWS else "final"
+        if view == ONE_SOURCE and not self.balance.only:
+            self.chosen.see_only()
+        elif view != ONE_SOURCE and self.balance.only:
+            self.balance.see_only("")
+        self.truth.show(view == TRUTH)
         self.picture.update()
         self.ask_picture()
 
@@ -423,10 +430,6 @@ class DeskWindow(QMainWindow):
 
     # -- further commands ---------------------------------------------------------------
 
-    def _wall(self) -> None:
-        self.looking.swap_wall()
-        self.at_rest.asked()
-
     def _frame_lines(self) -> None:
         """Show what the target's picture holds, or not."""
         on = self.act["frame_lines"].isChecked()
@@ -485,6 +488,7 @@ class DeskWindow(QMainWindow):
         """Stop what runs beside the window."""
         states = {"window": self.saveGeometry(), "panes": self.panes.saveState()}
         self.settings.keep_window_states({name: bytes(state.data()) for name, state in states.items()})
+        self.truth.dispose()
         self.receiver.dispose()
         self.checks.dispose()
         self.transport.play(False)

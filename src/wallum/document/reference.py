@@ -1,0 +1,76 @@
+"""The reference of all parameters, written from their declarations."""
+
+from collections.abc import Iterator
+
+from wallum.document.fields import Item, Parameter, declared
+from wallum.document.paths import choices
+from wallum.document.project import Air, Balance, Figure, LevelLight, Look, PartMarks, Setting, Shot
+from wallum.document.quantities import format_quantity
+from wallum.document.sources import MoonSource, PointSource, SkySource, SpotSource, SunSource
+from wallum.document.targets import Target
+
+__all__ = ["parameter_document"]
+
+SECTIONS: tuple[tuple[str, str, Item], ...] = (
+    ("Picture", "look", Look()),
+    ("Air", "air", Air()),
+    ("Place and day", "setting", Setting()),
+    ("Balance", "balance", Balance()),
+    ("Sun", "sources/sun", SunSource(id="sun", name="Sun")),
+    ("Moon", "sources/moon", MoonSource(id="moon", name="Moon")),
+    ("Sky", "sources/sky", SkySource(id="sky", name="Sky")),
+    ("Point", "sources/NAME", PointSource(id="point", name="Point")),
+    ("Spot", "sources/NAME", SpotSource(id="spot", name="Spot")),
+    ("Shot", "shots/NAME", Shot(id="shot", name="Shot")),
+    ("Marks of a part", "", PartMarks(part="part")),
+    ("Light of the level", "level_light", LevelLight()),
+    ("Figure", "figure", Figure()),
+    ("Target", "target", Target()),
+)
+
+
+def _range(info: Parameter, item: Item, name: str) -> str:
+    match info.kind:
+        case "choice":
+            return " / ".join(choices(item, name))
+        case "switch":
+            return "on / off"
+        case "colour":
+            return "three parts, 0 to 1"
+        case "vector":
+            return f"three numbers{', ' + info.unit if info.unit else ''}"
+    if info.low is None or info.high is None:
+        return info.unit
+    return f"{format_quantity(info.low, info.unit)} to {format_quantity(info.high, info.unit)}"
+
+
+def _default(info: Parameter, value: object) -> str:
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, float | int):
+        return format_quantity(float(value), info.unit)
+    if isinstance(value, tuple):
+        return ", ".join(f"{part:g}" for part in value)
+    return str(value)
+
+
+def _rows(path: str, item: Item) -> Iterator[str]:
+    yield "| path | label | values | default | what it does |"
+    yield "|---|---|---|---|---|"
+    for name, info in declared(item).items():
+        whole = f"`{path}/{name}`" if path else f"`{name}`"
+        cells = (whole, info.label, _range(info, item, name), _default(info, getattr(item, name)), info.help)
+        yield "| " + " | ".join(cell.replace("\N{NARROW NO-BREAK SPACE}", " ") for cell in cells) + " |"
+
+
+def parameter_document() -> str:
+    """Every parameter by group, as Markdown."""
+    out = [
+        "# Parameters",
+        "",
+        "Written by `./wallum parameters` from the declarations in the code; do not edit. A path is what "
+        "`show`, `set` and pegs take: `./wallum set PROJECT PATH=VALUE`, `PATH@sunset=VALUE`.",
+    ]
+    for title, path, item in SECTIONS:
+        out += ["", f"## {title}", "", *_rows(path, item)]
+    return "\n".join(out) + "\n"
