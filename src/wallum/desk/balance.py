@@ -23,7 +23,7 @@ from wallum.moment.shown_colour import shown_colour
 __all__ = ["BalanceView", "Strip"]
 
 WIDTH: Final = 50
-HEIGHT: Final = 126
+HEIGHT: Final = 124
 GROUP_GAP: Final = 10
 LAMP_Y, TRACK_TOP, TRACK_BOTTOM = 10.0, 23.0, 71.0
 RANGE_STOPS = 6.0
@@ -251,7 +251,7 @@ class BalanceView(QWidget):
         metrics = painter.fontMetrics()
         shown = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, WIDTH - 4)
         painter.setPen(QColor(TOKENS["text" if source is None or chosen else "quiet"]))
-        painter.drawText(QRectF(0, self.height() - 14, WIDTH, 13), Qt.AlignmentFlag.AlignCenter, shown)
+        painter.drawText(QRectF(0, self.height() - 13, WIDTH, 13), Qt.AlignmentFlag.AlignCenter, shown)
         if self.hasFocus() and strip.key == self._focused:
             painter.setPen(QPen(QColor(TOKENS["accent"]), 1))
             painter.setBrush(Qt.BrushStyle.NoBrush)

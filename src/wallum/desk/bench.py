@@ -99,7 +99,7 @@ def order_bar(alone: QLabel, sort_by: Callable[[str], None], variants: QWidget) 
     bar = headed("Balance")
     row = bar.layout()
     assert row is not None
-    row.setContentsMargins(10, 3, 8, 1)
+    row.setContentsMargins(10, 2, 8, 0)
     alone.setObjectName("quiet")
     row.addWidget(alone)
     row.addWidget(variants)

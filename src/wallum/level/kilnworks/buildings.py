@@ -221,7 +221,7 @@ def _vault() -> Iterator[Named]:
     wide, rise = (z1 - z0) / 2, 1.2
     z = (z0 + z1) / 2 + np.cos(angle) * wide
     y = spring + np.sin(angle) * rise
-    ring = np.concatenate([[[floor, z1]], np.stack([y, z], axis=1), [[floor, z0]]])
+    ring = np.concatenate([[[floor - 0.1, z1]], np.stack([y, z], axis=1), [[floor - 0.1, z0]]])
     xs = np.linspace(x0, x1, 21)
     net = np.array([[[x, h, d] for h, d in ring] for x in xs])
     run = float(np.linalg.norm(np.diff(ring, axis=0), axis=1).sum())
@@ -233,7 +233,7 @@ def _vault() -> Iterator[Named]:
     yield "vault ends", joined(back + front)
     ribs = []
     for x in np.linspace(x0 + 2.0, x1 - 1.6, 4):
-        arc = np.stack([np.full(25, x), y - 0.06, (z0 + z1) / 2 + np.cos(angle) * (wide - 0.08)], axis=1)
+        arc = np.stack([np.full(25, x), y + 0.03, (z0 + z1) / 2 + np.cos(angle) * (wide + 0.03)], axis=1)
         ribs.append(tube_along(arc, 0.13, 8, S.BRICK))
         for side in (z0 + 0.16, z1 - 0.16):
             ribs.append(
