@@ -9,6 +9,8 @@ from wallum.document.project import Look, Project, base_light
 from wallum.document.sources import FarLight, Lamp, SkySource, SunSource
 from wallum.document.storage import SUFFIX, load
 from wallum.errors import LevelProblem, ProjectProblem
+from wallum.level.cistern import VERSION as CISTERN_VERSION
+from wallum.level.cistern import cistern, cistern_project
 from wallum.level.dressing import dress_of, dressed
 from wallum.level.gltf_reader import load_gltf
 from wallum.level.jar_yard import jar_yard, jar_yard_project
@@ -24,10 +26,12 @@ __all__ = ["DEMOS", "lit_level", "new_project", "open_level", "open_project", "r
 BUILTIN: Final[dict[str, Callable[[], Level]]] = {
     "pale-room": pale_room,
     "jar-yard": jar_yard,
+    "cistern": lambda: kept_level("cistern", CISTERN_VERSION, cistern),
     "kilnworks": lambda: kept_level("kilnworks", KILNWORKS_VERSION, kilnworks),
 }
 DEMOS: Final[dict[str, Callable[[], Project]]] = {
     "demo:kilnworks": kilnworks_project,
+    "demo:cistern": cistern_project,
     "demo:pale-room": pale_room_project,
     "demo:jar-yard": jar_yard_project,
 }

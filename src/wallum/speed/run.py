@@ -11,6 +11,7 @@ from typing import Final
 
 import numpy as np
 
+from wallum.desk.app import screen_of_its_own
 from wallum.desk.loading import load_now
 from wallum.desk.stopwatch import desk_rows
 from wallum.document.project import Project
@@ -24,6 +25,7 @@ from wallum.speed.day import day_rows
 from wallum.speed.limits import memory_copy_ms
 from wallum.speed.pictures import picture_rows
 from wallum.speed.profile import driver_name, fit_profile, measure_scenes, median_error, split
+from wallum.speed.works import works_rows
 
 __all__ = ["fit_and_write", "measure_all"]
 
@@ -107,11 +109,21 @@ def fit_and_write(path: Path, progress: Callable[[str], None]) -> Row:
     )
 
 
+def _on_a_screen(rows: Callable[[], Iterator[Row]]) -> Callable[[], Iterator[Row]]:
+    """Rows that open a window, on a screen of their own."""
+
+    def measured() -> Iterator[Row]:
+        with screen_of_its_own():
+            yield from rows()
+
+    return measured
+
+
 def measure_all(progress: Callable[[str], None]) -> list[Row]:
     """Every row; `progress` is told each as it is done."""
     rows = []
     taken, began = _stolen_s(), time.perf_counter()
-    for source in (_start_rows, _open_rows, day_rows, picture_rows, desk_rows):
+    for source in (_start_rows, _open_rows, day_rows, picture_rows, _on_a_screen(works_rows), desk_rows):
         for row in source():
             rows.append(row)
             progress(row.as_text())

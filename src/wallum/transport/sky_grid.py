@@ -26,7 +26,7 @@ from wallum.transport.rays import RayScene
 
 __all__ = ["GridMaker", "SkyGrid", "grid_key", "load_grid", "make_grid", "save_grid"]
 
-VERSION: Final = 3
+VERSION: Final = 4
 RAYS: Final = 64
 # About this many probes; the cells are cubes where the level allows it.
 PROBES: Final = 26_000
@@ -129,8 +129,8 @@ SETS: Final = 16
 # Where the grid is laid: this share of the triangles at either end of an axis is let go of,
 # where that saves so much room that the rest gains by it.
 LEFT_OUT, WORTH_IT = 0.02, 0.5
-# A part wider than this share of the level is land, and not what stands on it.
-LAND = 0.09
+# A part wider than this is land, and not what stands on it [m].
+LAND_M = 100.0
 
 
 def focus(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -139,7 +139,7 @@ def focus(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.float64]:
     if not len(triangles.faces):
         return bounds
     middles = triangles.positions[triangles.faces].mean(axis=1)
-    built = _built(rays, bounds)
+    built = _built(rays)
     middles = middles[built] if built.any() else middles
     low, high = np.quantile(middles, [LEFT_OUT, 1.0 - LEFT_OUT], axis=0)
     room = 0.06 * (high - low) + 0.5
@@ -149,8 +149,8 @@ def focus(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.float64]:
     return tight if flat_tight < WORTH_IT * flat_all else bounds
 
 
-def _built(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """(T,) which triangles belong to parts that are no land: none is as wide as a share of all."""
+def _built(rays: RayScene) -> NDArray[np.bool_]:
+    """(T,) which triangles belong to parts that are no land."""
     triangles = rays.triangles
     count = int(triangles.part.max()) + 1
     corners = triangles.positions[triangles.faces][:, :, [0, 2]]
@@ -158,7 +158,7 @@ def _built(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.bool_]:
     np.minimum.at(low, triangles.part, corners.min(axis=1))
     np.maximum.at(high, triangles.part, corners.max(axis=1))
     wide = np.linalg.norm(high - low, axis=1)
-    return np.asarray((wide < LAND * np.linalg.norm((bounds[1] - bounds[0])[[0, 2]]))[triangles.part])
+    return np.asarray((wide < LAND_M)[triangles.part])
 
 
 class GridMaker:

@@ -18,7 +18,7 @@ from wallum.level.kilnworks.shapes import (
 from wallum.level.kilnworks.surfaces import Surface
 from wallum.level.kilnworks.terrain import ground_at
 from wallum.level.model import Mesh, Part, Primitive
-from wallum.level.solids import grid
+from wallum.level.solids import box, grid
 
 __all__ = ["LANTERNS", "STRINGS", "Furnishing", "string_bulbs"]
 
@@ -102,7 +102,7 @@ class Furnishing:
             ("blue jar", (0.27, 0.13, 0.62, 0.14), S.GLAZE_BLUE), ("small pot", (0.15, 0.09, 0.26, 0.09), S.CLAY),
         )  # fmt: skip
         kinds = [
-            self.mesh(name, (turned(pot_profile(*size), 18, surface, 1),)) for name, size, surface in shapes
+            self.mesh(name, (turned(pot_profile(*size), 16, surface, 1),)) for name, size, surface in shapes
         ]
         self._kinds = kinds
         small = [
@@ -110,7 +110,7 @@ class Furnishing:
             ("low ware", (0.30, 0.27, 0.24, 0.12, 6), S.CLAY),
         ]
         self._ware = [
-            self.mesh(name, (turned(pot_profile(*size), 11, surface, 1),)) for name, size, surface in small
+            self.mesh(name, (turned(pot_profile(*size), 9, surface, 1),)) for name, size, surface in small
         ]
         rng = self._rng
         rows = [(-13.0 + 1.02 * k, 12.4, (0, 1, 0)) for k in range(7)]
@@ -227,8 +227,8 @@ class Furnishing:
         for x, z, size in ((-11.4, -6.2, 0.9), (7.2, 3.2, 0.7), (-13.6, 1.6, 0.6)):
             mound = heap(self._rng, size, size * 0.45, S.WET_CLAY)
             self.put("clay heap", self.mesh("clay heap", (mound,)), self._on_ground(x, z))
-        bricks = [bevelled_box((0.26 * (k % 6) - 0.78, 0.105 * (k // 6 % 5), 0.13 * (k // 30) - 0.2),
-                               (0.26 * (k % 6) - 0.54, 0.105 * (k // 6 % 5) + 0.095, 0.13 * (k // 30) - 0.085), S.BRICK, 0.008)
+        bricks = [box((0.26 * (k % 6) - 0.78, 0.105 * (k // 6 % 5), 0.13 * (k // 30) - 0.2),
+                               (0.26 * (k % 6) - 0.54, 0.105 * (k // 6 % 5) + 0.095, 0.13 * (k // 30) - 0.085), S.BRICK)
                   for k in range(78)]  # fmt: skip
         self.put("brick stack", self.mesh("brick stack", joined(bricks)), self._on_ground(-7.2, -9.4, 14.0))
         logs = []
@@ -322,11 +322,10 @@ class Furnishing:
             frame.append(bevelled_box((-1.7, y, -0.35), (1.7, y + 0.04, 0.35), S.TIMBER, 0.01))
             for k in range(11):
                 frame.append(
-                    bevelled_box(
+                    box(
                         (-1.6 + 0.3 * k, y + 0.05, -0.26),
-                        (-1.6 + 0.3 * k + 0.04, y + 0.33, 0.26),
+                        (-1.56 + 0.3 * k, y + 0.33, 0.26),
                         S.CLAY if k % 4 else S.TILE,
-                        0.008,
                     )
                 )
         for x in (-1.65, 1.65):

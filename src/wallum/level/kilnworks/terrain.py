@@ -46,7 +46,7 @@ def ground_at(x: float, z: float) -> float:
 def _axis(
     low: float, inner_low: float, inner_high: float, high: float, lines: tuple[float, ...]
 ) -> NDArray[np.float64]:
-    inner = np.arange(inner_low, inner_high + 0.01, 1.05)
+    inner = np.arange(inner_low, inner_high + 0.01, 1.25)
     steps = 1.0 - np.geomspace(1.0, 0.035, 22)
     reach = steps / steps[-1]
     left = inner_low - (inner_low - low) * reach[1:] ** 1.7
@@ -76,7 +76,7 @@ def _mesa(
     rng: np.random.Generator, x: float, z: float, radius: float, height: float, stretch: float
 ) -> Primitive:
     """A table of rock: a slope of rubble, cliffs in steps, a flat top."""
-    around = np.linspace(0.0, 2.0 * np.pi, 109)
+    around = np.linspace(0.0, 2.0 * np.pi, 91)
     outline = np.ones_like(around)
     for k in range(2, 16):
         outline += 0.30 / k**0.85 * rng.normal() * np.sin(k * around + 6.3 * rng.random())

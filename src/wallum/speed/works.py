@@ -1,0 +1,108 @@
+"""The demo's own figures: its picture, how soon it is lit, and the reference picture of it."""
+
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+
+from wallum.desk.tour import open_desk, wait_for
+from wallum.figures import Row, percentile
+from wallum.level.flatten import flatten
+from wallum.level.opening import lit_level, open_project
+from wallum.moment.camera import Camera, far_for
+from wallum.moment.evaluate import evaluate
+from wallum.moment.scene import LAMP_COLUMNS
+from wallum.realtime.bundle import ProbeGrid
+from wallum.realtime.offline import renderer_for
+from wallum.realtime.request import Frame, PictureRequest
+from wallum.transport.kept_grid import kept_grid
+from wallum.transport.rays import RayScene, rays_asked
+from wallum.transport.reference import Reference
+
+__all__ = ["works_rows"]
+
+DEMO = "demo:kilnworks"
+SIZE, TRACED = (960, 540), (480, 270)
+RUNS, PATHS, RAW_RAYS = 9, 16, 400_000
+
+
+def works_rows() -> Iterator[Row]:
+    """Every row of the demo."""
+    yield _first_picture()
+    project, file = open_project(DEMO)
+    level = lit_level(project, file)
+    rays = RayScene(level, flatten(level))
+    grid = kept_grid(rays, level.bounds, file)
+    assert grid is not None
+    low, step = (tuple(float(v) for v in part) for part in (grid.low, grid.step))
+    renderer = renderer_for(project, level, ProbeGrid(grid.values, low, step))  # type: ignore[arg-type]
+    far = far_for(level.bounds)
+    yard = Camera.of_shot(project.shots[1], SIZE[0] / SIZE[1], far)
+    # At dusk all lamps are on while the sun is still there: as much as can be at once.
+    scene = replace(evaluate(project, 18.3), sun=evaluate(project, 17.0).sun)
+    times = []
+    for run in range(RUNS + 1):
+        eye = (yard.eye[0] + 0.02 * run, yard.eye[1], yard.eye[2])
+        request = PictureRequest(run, scene, replace(yard, eye=eye), SIZE)
+        start = time.perf_counter()
+        for _ in renderer.draw(request):
+            pass
+        out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
+        renderer.read_into(request, 0, out)
+        times.append((time.perf_counter() - start) * 1e3)
+    casting = int((scene.lamps.rows[:, LAMP_COLUMNS["shadow"]] > 0.5).sum())
+    details = {"lamps": len(scene.lamps.ids), "of them shadowed": casting}
+    name = "the demo's yard 960x540, unsettled, another camera each time"
+    yield Row(name, percentile(times[1:], 0.5), "ms", 110.0, details=details)
+    yield from _traced_rows(rays)
+
+
+def _first_picture() -> Row:
+    """From the window's making to its first lit picture, the level being cached."""
+    open_project(DEMO)
+    lit_level(*open_project(DEMO))
+    start = time.perf_counter()
+    came: list[Frame] = []
+    with open_desk(DEMO) as window:
+        window.link.frame_came.connect(lambda frame, _: came.append(frame))
+        wait_for(lambda: bool(came), "the first picture")
+        seconds = time.perf_counter() - start
+    return Row("the demo's first lit picture, level cached", seconds, "s", 4.0)
+
+
+def _traced_rows(rays: RayScene) -> Iterator[Row]:
+    project, file = open_project(DEMO)
+    level = lit_level(project, file)
+    shot = next(one for one in project.shots if one.id == "shot-kiln")
+    camera = Camera.of_shot(shot, TRACED[0] / TRACED[1], far_for(level.bounds))
+    reference = Reference(rays, level, evaluate(project), camera, TRACED, 2, project.follows)
+    before, start = rays_asked(), time.perf_counter()
+    while reference.samples < PATHS:
+        reference.step()
+    seconds = time.perf_counter() - start
+    rate = (rays_asked() - before) / seconds
+    raw = _raw_rate(rays)
+    yield Row(
+        "the reference picture 480x270, 16 paths a pixel, 2 bounces",
+        seconds,
+        "s",
+        20.0,
+        details={"rays a second": f"{rate / 1e6:.2f} M", "noise": f"{reference.noise:.1%}"},
+    )
+    unused = 100.0 * (1.0 - rate / raw)
+    yield Row("what of Embree's own rate it leaves unused", unused, "%", 60.0, raw / 1e6, "raw M rays/s")
+
+
+def _raw_rate(rays: RayScene) -> float:
+    """Rays a second that Embree answers with next to nothing of ours around it."""
+    rng = np.random.default_rng(1)
+    origins = rng.uniform((-15.0, 0.5, -12.0), (15.0, 3.0, 12.0), (RAW_RAYS, 3))
+    ways = rng.normal(size=(RAW_RAYS, 3))
+    ways /= np.linalg.norm(ways, axis=1, keepdims=True)
+    rates = []
+    for _ in range(3):
+        before, start = rays_asked(), time.perf_counter()
+        rays.blocked(origins, ways, np.full(RAW_RAYS, np.inf))
+        rates.append((rays_asked() - before) / (time.perf_counter() - start))
+    return percentile(rates, 0.5)

@@ -1,0 +1,84 @@
+"""The generated levels: sound geometry, the places and heroes they are for, light that reaches them."""
+
+import numpy as np
+import pytest
+
+from wallum.document.sources import Lamp
+from wallum.level import kept
+from wallum.level.cistern import cistern, cistern_project
+from wallum.level.flatten import flatten
+from wallum.level.kept import kept_level
+from wallum.level.kilnworks.works import kilnworks, kilnworks_project
+from wallum.level.sanity import sanity_findings
+from wallum.moment.evaluate import evaluate
+from wallum.transport.inside import inside_solids
+from wallum.transport.rays import RayScene
+
+
+@pytest.fixture(scope="module", params=["kilnworks", "cistern"])
+def demo(request):
+    level, project = (kilnworks(), kilnworks_project()) if request.param == "kilnworks" else (cistern(), cistern_project())
+    flat = flatten(level)
+    return request.param, level, project, flat, RayScene(level, flat)
+
+
+def test_geometry_is_sound(demo):
+    name, level, _, flat, _ = demo
+    assert np.isfinite(flat.positions).all()
+    assert np.linalg.norm(flat.normals, axis=1) == pytest.approx(1.0, abs=1e-3)
+    assert np.isfinite(flat.uv).all()
+    assert flat.faces.max() < len(flat.positions)
+    assert len({part.id for part in level.parts}) == len(level.parts)
+    assert max(material for material in flat.material) < len(level.materials)
+    if name == "kilnworks":
+        assert 60_000 <= level.triangle_count <= 150_000
+    assert [one for one in sanity_findings(level) if one.grade == "error"] == []
+
+
+def test_what_the_project_names_is_there(demo):
+    _, level, project, _, rays = demo
+    parts, sources = {one.id for one in level.parts}, {one.id for one in project.sources}
+    for marks in project.marks:
+        assert marks.part in parts, marks
+        assert not marks.follows or marks.follows in sources
+    assert project.shots == level.shots
+    eyes = np.array([one.eye for one in project.shots])
+    assert not inside_solids(rays, eyes).any()
+    assert (rays.first_hit(eyes, np.array([one.direction for one in project.shots])).distance > 1.0).all()
+    lamps = [one for one in project.sources if isinstance(one, Lamp)]
+    buried = inside_solids(rays, np.array([one.position for one in lamps]), np.array([2.0 * one.radius for one in lamps]))
+    assert [one.name for one, bad in zip(lamps, buried, strict=True) if bad] == []
+
+
+def test_the_works_have_their_places_heroes_and_lamps():
+    project = kilnworks_project()
+    assert [one.name for one in project.shots] == [
+        "Lane at arrival", "Yard wide", "Kiln close", "Shed inside", "Stair down to the vault", "Vault looking out",
+        "Terrace over the valley",
+    ]  # fmt: skip
+    assert {one.part for one in project.marks if one.hero} == {"great kiln", "shed wheel", "vault door", "terrace steps"}
+    shadowed = [one for one in project.sources if isinstance(one, Lamp) and one.shadow]
+    assert len(shadowed) == 4
+    assert project.setting.date == "2027-10-12"
+    noon, night = (evaluate(project, hour) for hour in (12.0, 21.5))
+    assert len(night.lamps.ids) > len(noon.lamps.ids)
+    assert night.sun is not None
+    assert night.sun.id == "moon"
+
+
+def test_a_generated_level_is_kept_as_a_file_and_made_anew_where_that_is_broken(tmp_path, monkeypatch):
+    monkeypatch.setattr(kept, "derived_folder", lambda _: tmp_path)
+    made = []
+
+    def make():
+        made.append(1)
+        return cistern()
+
+    first = kept_level("cistern", 9, make)
+    again = kept_level("cistern", 9, make)
+    assert len(made) == 1
+    assert again.triangle_count == first.triangle_count == cistern().triangle_count
+    assert [one.id for one in again.parts] == [one.id for one in first.parts]
+    (tmp_path / "cistern-9.glb").write_bytes(b"not a level")
+    assert kept_level("cistern", 9, make).triangle_count == first.triangle_count
+    assert len(made) == 2
