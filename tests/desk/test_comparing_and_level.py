@@ -214,7 +214,9 @@ def test_undo_brings_the_level_before_back(qtbot, window, room_file):
     qtbot.waitUntil(lambda: window.session.project.level == "other.glb", timeout=20_000)
     window.session.undo()
     assert window.session.project.level == "room.glb"
-    qtbot.waitUntil(lambda: window.session.level is not None and window.files._shown == "room.glb", timeout=20_000)
+    qtbot.waitUntil(
+        lambda: window.session.level is not None and window.files._shown == "room.glb", timeout=20_000
+    )
 
 
 def test_pegs_are_dragged_in_the_ribbon_as_one_step(window):

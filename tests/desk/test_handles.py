@@ -8,7 +8,11 @@ from PyQt6.QtTest import QTest
 from wallum.document.paths import look_up
 from wallum.moment.camera import Camera
 
-LEFT, PLAIN, SHIFT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier
+LEFT, PLAIN, SHIFT = (
+    Qt.MouseButton.LeftButton,
+    Qt.KeyboardModifier.NoModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+)
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
 
@@ -67,7 +71,9 @@ def test_the_foot_slides_it_over_the_ground_at_its_height(aside):
     after = place(aside)
     assert np.linalg.norm(after[[0, 2]] - before[[0, 2]]) > 0.1
     assert after[1] == pytest.approx(before[1], abs=0.02)
-    assert spot(aside).direction == pytest.approx(aside.session.history._done[-1].before.source("spot").direction)
+    assert spot(aside).direction == pytest.approx(
+        aside.session.history._done[-1].before.source("spot").direction
+    )
 
 
 def test_the_knot_moves_it_along_its_aim_alone(aside):
@@ -201,7 +207,9 @@ def test_the_path_chart_moves_the_hour_or_the_body(aside):
     from wallum.desk.path_chart import on_chart
 
     session = aside.session
-    session.set_all("free sun", {"sources/@sun/stands": "by the clock", "sources/@sun/light": "through the air"})
+    session.set_all(
+        "free sun", {"sources/@sun/stands": "by the clock", "sources/@sun/light": "through the air"}
+    )
     session.select("sun")
     chart = aside.tune.pane._chart
     azimuth, elevation = chart._paths[0][60]  # 15:00

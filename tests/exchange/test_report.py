@@ -33,7 +33,14 @@ def made(tmp_path):
     project = Project(name="Yard", sources=(lamp,))
     target, profile = Target(), load_profile("couch 60")
     cheap = FrameCost(2.0, 7.5, False, {"light": 1.5, "develop": 0.5}, {"p": 0.4, "shared": 1.6}, ())
-    dear = FrameCost(9.0, 7.5, False, {"light": 8.5, "develop": 0.5}, {"p": 7.4, "shared": 1.6}, ("9 lamps reach one pixel",))
+    dear = FrameCost(
+        9.0,
+        7.5,
+        False,
+        {"light": 8.5, "develop": 0.5},
+        {"p": 7.4, "shared": 1.6},
+        ("9 lamps reach one pixel",),
+    )
     costed = [Costed("Gate", "9:00", target, profile, cheap), Costed("Gate", "21:30", target, profile, dear)]
     finding = Finding("over budget", "Gate", "error", "Gate takes too long", Remedy("less light"))
     path = tmp_path / "new" / "budget.html"
@@ -45,7 +52,15 @@ def test_the_report_says_what_was_worked_out(tmp_path):
     page = Text()
     page.feed(made(tmp_path).read_text())
     text = " ".join(page.words)
-    for part in ("2.00 ms", "9.00 ms over", "Dearest: Gate at 21:30", "uncalibrated", "9 lamps reach one pixel", "less light", "7.400"):
+    for part in (
+        "2.00 ms",
+        "9.00 ms over",
+        "Dearest: Gate at 21:30",
+        "uncalibrated",
+        "9 lamps reach one pixel",
+        "less light",
+        "7.400",
+    ):
         assert part in text
     assert page.images == 1
 

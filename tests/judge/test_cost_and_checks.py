@@ -122,10 +122,16 @@ def test_a_fit_finds_the_coefficients_that_made_the_times(setting):
     scenes = []
     for number in range(24):
         size = (int(rng.integers(200, 1200)), int(rng.integers(200, 900)))
-        lamps = tuple(LAMP.revised(id=f"p{i}", name=f"P{i}", shadow=bool(i % 2), range=float(rng.uniform(1, 6))) for i in range(number % 7))
+        lamps = tuple(
+            LAMP.revised(id=f"p{i}", name=f"P{i}", shadow=bool(i % 2), range=float(rng.uniform(1, 6)))
+            for i in range(number % 7)
+        )
         sky = (plain_sky(), set_sun()) if number % 3 else ()
         work = work_of(setting, (*lamps, *sky), size)
-        ms = {name: true.pass_ms(name, counts) * (1.0 + 0.02 * rng.normal()) for name, counts in work.passes.items()}
+        ms = {
+            name: true.pass_ms(name, counts) * (1.0 + 0.02 * rng.normal())
+            for name, counts in work.passes.items()
+        }
         scenes.append(Measured(str(number), work, ms))
     fitted = fit_profile(scenes[:18], "fitted", "a test")
     assert fitted.calibrated
@@ -135,7 +141,9 @@ def test_a_fit_finds_the_coefficients_that_made_the_times(setting):
 
 def checked(setting, project):
     level, rays, boxes = setting
-    return check(Checked(project.revised(shots=(SHOT,)), level, rays, boxes, load_profile(project.target.profile)))
+    return check(
+        Checked(project.revised(shots=(SHOT,)), level, rays, boxes, load_profile(project.target.profile))
+    )
 
 
 def kinds(found):

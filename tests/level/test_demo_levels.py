@@ -17,7 +17,9 @@ from wallum.transport.rays import RayScene
 
 @pytest.fixture(scope="module", params=["kilnworks", "cistern"])
 def demo(request):
-    level, project = (kilnworks(), kilnworks_project()) if request.param == "kilnworks" else (cistern(), cistern_project())
+    level, project = (
+        (kilnworks(), kilnworks_project()) if request.param == "kilnworks" else (cistern(), cistern_project())
+    )
     flat = flatten(level)
     return request.param, level, project, flat, RayScene(level, flat)
 
@@ -46,7 +48,9 @@ def test_what_the_project_names_is_there(demo):
     assert not inside_solids(rays, eyes).any()
     assert (rays.first_hit(eyes, np.array([one.direction for one in project.shots])).distance > 1.0).all()
     lamps = [one for one in project.sources if isinstance(one, Lamp)]
-    buried = inside_solids(rays, np.array([one.position for one in lamps]), np.array([2.0 * one.radius for one in lamps]))
+    buried = inside_solids(
+        rays, np.array([one.position for one in lamps]), np.array([2.0 * one.radius for one in lamps])
+    )
     assert [one.name for one, bad in zip(lamps, buried, strict=True) if bad] == []
 
 
@@ -56,7 +60,12 @@ def test_the_works_have_their_places_heroes_and_lamps():
         "Lane at arrival", "Yard wide", "Kiln close", "Shed inside", "Stair down to the vault", "Vault looking out",
         "Terrace over the valley",
     ]  # fmt: skip
-    assert {one.part for one in project.marks if one.hero} == {"great kiln", "shed wheel", "vault door", "terrace steps"}
+    assert {one.part for one in project.marks if one.hero} == {
+        "great kiln",
+        "shed wheel",
+        "vault door",
+        "terrace steps",
+    }
     shadowed = [one for one in project.sources if isinstance(one, Lamp) and one.shadow]
     assert len(shadowed) == 4
     assert project.setting.date == "2027-10-12"

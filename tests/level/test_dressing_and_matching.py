@@ -39,11 +39,16 @@ def test_ignored_parts_are_gone_and_uncast_ones_let_light_through(level):
     start, way = middle + np.array([0.0, 1.5, 0.0]), np.array([[0.0, -1.0, 0.0]])
     assert whole.blocked(start[None], way, np.array([1.4]))[0]
     assert not through.blocked(start[None], way, np.array([1.4]))[0]
-    assert through.first_hit(start[None], way).distance[0] == pytest.approx(whole.first_hit(start[None], way).distance[0])
+    assert through.first_hit(start[None], way).distance[0] == pytest.approx(
+        whole.first_hit(start[None], way).distance[0]
+    )
 
 
 def test_light_that_was_painted_in_can_be_left_out(level):
-    painted = replace(level.meshes[0].primitives[0], colours=np.full((len(level.meshes[0].primitives[0].positions), 4), 0.5, np.float32))
+    painted = replace(
+        level.meshes[0].primitives[0],
+        colours=np.full((len(level.meshes[0].primitives[0].positions), 4), 0.5, np.float32),
+    )
     odd = replace(
         level,
         meshes=(replace(level.meshes[0], primitives=(painted,)), *level.meshes[1:]),
@@ -106,5 +111,9 @@ def test_inside_is_inside_a_closed_solid_only(level):
     placed = points @ block.matrix[:3, :3].T + block.matrix[:3, 3]
     middle = 0.5 * (placed.min(axis=0) + placed.max(axis=0))
     above = middle + np.array([0.0, 1.2, 0.0])
-    assert inside_solids(rays, np.array([middle, above, above + np.array([0.0, 60.0, 0.0])])).tolist() == [True, False, False]
+    assert inside_solids(rays, np.array([middle, above, above + np.array([0.0, 60.0, 0.0])])).tolist() == [
+        True,
+        False,
+        False,
+    ]
     assert inside_solids(rays, np.zeros((0, 3))).shape == (0,)

@@ -36,7 +36,9 @@ def test_a_line_stops_where_there_is_no_number_and_a_saddle_is_cut_twice():
     assert contour(np.zeros((4, 4)), 1.0).shape == (0, 2, 2)
 
 
-@pytest.mark.parametrize(("peak", "first"), [(100.0, 50.0), (57.0, 50.0), (51.0, 20.0), (0.34, 0.2), (6e4, 5e4)])
+@pytest.mark.parametrize(
+    ("peak", "first"), [(100.0, 50.0), (57.0, 50.0), (51.0, 20.0), (0.34, 0.2), (6e4, 5e4)]
+)
 def test_levels_are_round_and_below_the_peak(peak, first):
     levels = round_levels(peak)
     assert levels[0] == pytest.approx(first)

@@ -30,7 +30,9 @@ def level_of(primitive, material, name="one"):
 
 def traced(level, project, camera, samples, bounces=0, size=SIZE, **scene_changes):
     scene = replace(evaluate(project), **scene_changes)
-    reference = Reference(RayScene(level, flatten(level)), level, scene, camera, size, bounces, project.follows)
+    reference = Reference(
+        RayScene(level, flatten(level)), level, scene, camera, size, bounces, project.follows
+    )
     while reference.samples < samples:
         reference.step()
     return reference
@@ -46,14 +48,20 @@ def test_a_white_furnace_gives_back_what_it_is_given():
     """Inside a room whose walls glow with L and reflect a share r, after n bounces all is
     L (1 + r + ... + r^(n+1)); by a dull surface, whatever its gloss adds is taken from its base."""
     room = box((-2, -2, -2), (2, 2, 2), 0, inward=True)
-    glowing = Material("furnace", (0.0, 0.0, 0.0, 1.0), 1.0, 1.0, emissive=(1.0,) * 3, emissive_strength=100.0)
+    glowing = Material(
+        "furnace", (0.0, 0.0, 0.0, 1.0), 1.0, 1.0, emissive=(1.0,) * 3, emissive_strength=100.0
+    )
     still = traced(level_of(room, glowing), Project(), Camera((0, 0, 0), (0.3, 0.2, -1), 70.0), 16, 0)
     assert still.luminance == pytest.approx(100.0, rel=0.02)
     # A mirror-like metal ball before an even sky of luminance L shows L wherever it is looked at.
     ball = level_of(box((-0.5, -0.5, -0.5), (0.5, 0.5, 0.5), 0), Material("white", (1.0,) * 4, 1.0, 0.5))
     scene = evaluate(Project(sources=(plain_sky(),)))
-    even = replace(scene.sky, luminance=np.full_like(scene.sky.luminance, 200.0), ground=np.full(3, 200.0), discs=())
-    seen = traced(ball, Project(sources=(plain_sky(),)), Camera((0, 0.4, 2.2), (0, -0.18, -1), 40.0), 96, 3, sky=even)
+    even = replace(
+        scene.sky, luminance=np.full_like(scene.sky.luminance, 200.0), ground=np.full(3, 200.0), discs=()
+    )
+    seen = traced(
+        ball, Project(sources=(plain_sky(),)), Camera((0, 0.4, 2.2), (0, -0.18, -1), 40.0), 96, 3, sky=even
+    )
     assert np.median(luminance(seen.luminance)) == pytest.approx(200.0, rel=0.03)
     assert luminance(seen.luminance).mean() == pytest.approx(200.0, rel=0.03)
 
@@ -62,7 +70,9 @@ def test_a_white_furnace_gives_back_what_it_is_given():
 def test_a_dull_or_glossy_floor_in_an_even_sky_keeps_its_share(rough):
     """Both ways of picking directions together give what the surface model sends back."""
     scene = evaluate(Project(sources=(plain_sky(),)))
-    even = replace(scene.sky, luminance=np.full_like(scene.sky.luminance, 100.0), ground=np.full(3, 100.0), discs=())
+    even = replace(
+        scene.sky, luminance=np.full_like(scene.sky.luminance, 100.0), ground=np.full(3, 100.0), discs=()
+    )
     camera = Camera((0, 3, 0), (0, -1, -0.4), 30.0)
     made = traced(floor(0.5, 0.0, rough), Project(sources=(plain_sky(),)), camera, 128, 0, sky=even)
     mean = luminance(made.luminance).mean()
@@ -87,7 +97,9 @@ def test_direct_light_of_the_real_time_picture_agrees_in_the_pale_room():
     project = project.revised(sources=sharp, look=Look(ev100=6.0))
     camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
     reference = luminance(traced(level, project, camera, 48).luminance)
-    drawn = luminance(render_picture(project, level, camera, SIZE, renderer=renderer_for(project, level)).luminance)
+    drawn = luminance(
+        render_picture(project, level, camera, SIZE, renderer=renderer_for(project, level)).luminance
+    )
     lit = reference > 0.02 * np.quantile(reference, 0.9)
     # Shadows' and edges' rims are left out: there a pixel of one is half of each.
     steep = np.zeros_like(lit)
@@ -117,12 +129,27 @@ def test_bounces_in_a_closed_grey_room_sum_up_as_a_series():
 
 
 def test_spot_ignored_shadow_and_air_are_the_real_time_ones():
-    spot = SpotSource(id="s", name="S", position=(0, 3, 0), direction=(0, -1, 0), intensity=900.0, inner=10.0, outer=30.0, radius=0.0)
-    project = Project(sources=(spot, plain_sky(illuminance=5.0)), air=Air(on=True, visibility=60.0, scale_height=20.0), look=Look(ev100=4.0))
+    spot = SpotSource(
+        id="s",
+        name="S",
+        position=(0, 3, 0),
+        direction=(0, -1, 0),
+        intensity=900.0,
+        inner=10.0,
+        outer=30.0,
+        radius=0.0,
+    )
+    project = Project(
+        sources=(spot, plain_sky(illuminance=5.0)),
+        air=Air(on=True, visibility=60.0, scale_height=20.0),
+        look=Look(ev100=4.0),
+    )
     camera = Camera((0.0, 2.0, 6.0), (0.0, -0.35, -1.0), 50.0, 16 / 9, far=200.0)
     level = floor(0.4)
     reference = luminance(traced(level, project, camera, 160).luminance)
-    drawn = luminance(render_picture(project, level, camera, SIZE, renderer=renderer_for(project, level)).luminance)
+    drawn = luminance(
+        render_picture(project, level, camera, SIZE, renderer=renderer_for(project, level)).luminance
+    )
     ground = np.zeros_like(reference, dtype=bool)
     ground[30:] = True
     error = np.abs(drawn / reference - 1.0)[ground]

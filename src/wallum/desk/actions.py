@@ -57,6 +57,7 @@ COMMANDS: Final = (
     Command("frame", "Shots and views", "Frame", "Home", "Bring the selected into view, or all"),
     Command("view", "Shots and views", "Next view", "V", "Show the next view of the picture"),
     Command("play", "Shots and views", "Play", "T", "Play the day, or stop it"),
+    Command("walk", "Shots and views", "Walk", "Shift+T", "Walk through the level, or stop where one is"),
     Command("wall", "Shots and views", "Wall of shots", "Q", "Swap the picture for all shots, and back"),
     Command("frame_lines", "Shots and views", "Target's frame", "Y", "What the target's picture holds", True),
     Command("flip", "Comparing", "Flip", "B", "Flip to the variant, and back"),

@@ -4,8 +4,11 @@ import base64
 import json
 import logging
 import os
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
+
+from PyQt6.QtCore import QByteArray
 
 from wallum.document.storage import write_atomically
 
@@ -68,7 +71,8 @@ class DeskSettings:
         except (KeyError, TypeError, ValueError):
             return None
 
-    def keep_window_states(self, states: dict[str, bytes]) -> None:
+    def keep_window_states(self, states: Mapping[str, QByteArray]) -> None:
         """Remember how the window stands."""
-        self._values["window"] = {name: base64.b64encode(data).decode() for name, data in states.items()}
+        kept = {name: base64.b64encode(bytes(state.data())).decode() for name, state in states.items()}
+        self._values["window"] = kept
         self._write()

@@ -43,6 +43,7 @@ from wallum.desk.transport import Transport
 from wallum.desk.truth import TRUTH, Truth
 from wallum.desk.tune import TunePane
 from wallum.desk.variant_bar import VariantBar
+from wallum.desk.walker import Walker
 from wallum.desk.wall import ShotWall
 from wallum.desk.wipe import Wipe
 from wallum.document.autosave import Recovery
@@ -99,6 +100,7 @@ class DeskWindow(QMainWindow):
         self.receiver = Receiver(self.session, self)
         self.path = FirstPath(self.session, self.picture, self.settings.note_start)
         self.looking = Looking(self.session, self.picture, self.wall, self.wipe)
+        self.walker = Walker(self.session, self.looking)
         self.comparing = Comparing(self.session, self.wipe, self.variants, self)
         self.recent = RecentMenu(self.settings, self._open_file, self)
         self.pool = PoolLines(self.session, self.picture)
@@ -154,12 +156,13 @@ class DeskWindow(QMainWindow):
                 "wipe_pinned": self.comparing.wipe_pinned,
                 "pin": self.comparing.pin,
                 "wall": self.looking.swap_wall,
+                "walk": self.walker.toggle,
                 "frame_lines": self._frame_lines,
                 "strip": self.strip.open,
                 "check": self.checks.begin,
                 "receive": self.receiver.receive,
                 "receive_from": self._receive_from,
-                "keys": self._show_keys,
+                "keys": lambda: self.sheet.open("Every key", key_lines(), columns=3),
                 "path": self.path.begin,
             },
         )
@@ -436,9 +439,6 @@ class DeskWindow(QMainWindow):
         self.picture.frame_aspect = self.session.project.target.aspect if on else None
         self.ask_picture()
 
-    def _show_keys(self) -> None:
-        self.sheet.open("Every key", key_lines(), columns=3)
-
     def _offer_level(self, name: str) -> None:
         take = QAction("Receive it", self)
         take.triggered.connect(lambda: self.receiver.receive())
@@ -486,12 +486,12 @@ class DeskWindow(QMainWindow):
 
     def dispose(self) -> None:
         """Stop what runs beside the window."""
-        states = {"window": self.saveGeometry(), "panes": self.panes.saveState()}
-        self.settings.keep_window_states({name: bytes(state.data()) for name, state in states.items()})
+        self.settings.keep_window_states({"window": self.saveGeometry(), "panes": self.panes.saveState()})
         self.truth.dispose()
         self.receiver.dispose()
         self.checks.dispose()
         self.transport.play(False)
+        self.walker.stop()
         self.files.dispose()
         self.background.dispose()
         self.at_rest.dispose()

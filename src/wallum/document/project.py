@@ -23,6 +23,7 @@ __all__ = [
     "Setting",
     "Shot",
     "Variant",
+    "Walk",
     "base_light",
     "slugs",
 ]
@@ -257,6 +258,20 @@ class Shot(Item):
     )
 
 
+class Walk(Item):
+    """A path of the camera through the level: places of the eye, and how long it takes."""
+
+    id: str
+    name: str = Field(min_length=1, max_length=200)
+    points: tuple[Place, ...] = Field(min_length=2, max_length=1000)
+    lasts: float = parameter(
+        60.0, label="Lasts", help="Time from end to end.", unit="s", low=1.0, high=3600.0, step=1.0
+    )
+    fov: float = parameter(
+        60.0, label="Field of view", help="Vertical angle.", unit="deg", low=1.0, high=150.0, step=1.0
+    )
+
+
 class PartMarks(Item):
     """What the artist said of one part of the level."""
 
@@ -339,6 +354,7 @@ class Project(Item):
     balance: Balance = Balance()
     sources: tuple[Source, ...] = ()
     shots: tuple[Shot, ...] = ()
+    walks: tuple[Walk, ...] = ()
     lanes: tuple[Lane, ...] = ()
     marks: tuple[PartMarks, ...] = ()
     variants: tuple[Variant, ...] = ()
@@ -350,7 +366,7 @@ class Project(Item):
 
     @model_validator(mode="after")
     def _ids_are_unique(self) -> Self:
-        ids = [item.id for item in (*self.sources, *self.shots, *self.variants)]
+        ids = [item.id for item in (*self.sources, *self.shots, *self.walks, *self.variants)]
         if len(set(ids)) != len(ids):
             twice = sorted({one for one in ids if ids.count(one) > 1})
             raise ValueError(f"the id {twice[0]!r} stands twice")

@@ -7,7 +7,7 @@ import numpy as np
 
 from wallum.document.fields import Vector
 from wallum.document.lanes import Lane, Peg, PegTime
-from wallum.document.project import Air, Look, PartMarks, Project, Setting, Shot, base_light
+from wallum.document.project import Air, Look, PartMarks, Project, Setting, Shot, Walk, base_light
 from wallum.document.sources import PointSource, Source, SpotSource
 from wallum.level.kilnworks.buildings import buildings
 from wallum.level.kilnworks.furnishing import LANTERNS, Furnishing, string_bulbs
@@ -46,6 +46,17 @@ SHOTS: Final = (
     _shot("shot-vault", "Vault looking out", (-28.6, -2.75, 4.9), (-17.5, -2.25, 3.85), 60.0),
     _shot("shot-terrace", "Terrace over the valley", (3.4, 2.95, -16.4), (-3.4, 2.0, -30.0), 60.0),
 )
+
+
+WALK: Final = Walk(
+    id="walk", name="Round of the works", lasts=90.0, fov=62.0,
+    points=(
+        (6.6, 1.7, 36.0), (6.4, 1.7, 24.0), (6.0, 1.7, 14.0), (4.6, 1.7, 8.6), (6.2, 1.7, 1.4), (7.2, 1.7, -6.4),
+        (11.2, 1.8, -8.2), (10.2, 1.8, -10.2), (6.6, 1.7, -9.6), (2.6, 1.7, 3.4), (-5.2, 1.7, 5.6), (-11.4, 1.7, 4.0),
+        (-15.4, -0.15, 4.0), (-18.2, -2.45, 4.0), (-19.6, -2.72, 4.0), (-24.5, -2.75, 4.3), (-22.0, -2.75, 3.8), (-19.6, -2.72, 4.0), (-18.2, -2.45, 4.0), (-15.4, -0.15, 4.0),
+        (-11.0, 1.7, 3.6), (-8.8, 1.7, -6.8), (-3.0, 1.7, -10.2), (1.2, 1.8, -12.6), (1.2, 2.95, -15.4), (-3.2, 2.95, -21.4),
+    ),
+)  # fmt: skip
 
 
 def kilnworks() -> Level:
@@ -181,6 +192,7 @@ def kilnworks_project() -> Project:
         air=Air(on=True, visibility=16_000.0, scale_height=260.0, base_height=-24.0, forwardness=0.62),
         sources=(*base_light(), *_lamps()),
         shots=SHOTS,
+        walks=(WALK,),
         look=Look(exposed="metered", ev100=11.0, weighted="centre"),
         lanes=_lanes(),
         marks=_marks(),
