@@ -86,7 +86,7 @@ def test_a_picture_of_another_size_gets_memory_of_that_size(client):
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSEGV])
 def test_a_killed_renderer_comes_back_with_the_same_picture(client, how):
     client.request(asked())
-    (_, before), _ = until(client, lambda m: frame(m) is not None)
+    (_, before), _ = until(client, lambda m: frame(m) and frame(m).detail == "full")
     shown = client.pixels(before).copy()
     pid = client.pid
     os.kill(pid, how)
@@ -95,6 +95,19 @@ def test_a_killed_renderer_comes_back_with_the_same_picture(client, how):
     (_, after), _ = until(client, lambda m: frame(m) and frame(m).detail == "full")
     assert after.number == before.number
     assert np.array_equal(client.pixels(after), shown)
+
+
+def test_a_level_just_opened_is_shown_by_a_quick_picture_first(client):
+    number = client.request(asked())
+    (_, first), _ = until(client, lambda m: frame(m) is not None)
+    assert first.detail == "sketch"
+    client.release(first)
+    (_, second), _ = until(client, lambda m: frame(m) is not None)
+    assert (second.detail, second.number) == ("full", number)
+    client.release(second)
+    client.request(asked())
+    (_, third), _ = until(client, lambda m: frame(m) is not None)
+    assert third.detail == "full"
 
 
 def test_a_renderer_that_keeps_dying_is_left_dead(client):

@@ -270,6 +270,8 @@ class DeskWindow(QMainWindow):
 
     def _level_opening(self, name: str) -> None:
         self.picture.release_image()
+        if not self.link.client.running:
+            self.link.start()  # beside the level's reading
         self.picture.show_note("Opening the level ...")
         self._told.setText(f"Opening {name or 'an empty level'} ...")
 
@@ -279,8 +281,6 @@ class DeskWindow(QMainWindow):
 
     def _level_loaded(self, loaded: LoadedLevel) -> None:
         self._oldest = self.link.client.latest_number + 1
-        if not self.link.client.running:
-            self.link.start()
         self.link.set_level(loaded.block)
         self.exposing.forget()
         self.background.level_loaded(loaded)

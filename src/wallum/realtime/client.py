@@ -41,6 +41,7 @@ class RendererClient:
         self._grid: Block | None = None
         self._frames: list[Block] = []
         self._latest: PictureRequest | None = None  # what the picture should be
+        self._fresh = False  # whether nothing of this level was asked for yet
         self._waiting: PictureRequest | None = None  # not sent yet
         self._in_flight: int | None = None
         self._number = 0
@@ -103,6 +104,7 @@ class RendererClient:
         if self._level is not None:
             self._level.close()
         self._level = block
+        self._fresh = True
         if self._grid is not None:
             self._grid.close()
             self._grid = None
@@ -143,6 +145,12 @@ class RendererClient:
         self._latest = replace(wanted, number=self._number)
         self._waiting = self._latest
         self._fit(wanted.size)
+        if self._fresh and self._in_flight is None:
+            # Of a level that was just opened a quick picture comes first: all else is compiled after it.
+            self._fresh = False
+            self._waiting = replace(self._latest, detail="sketch", settle=False, active=frozenset())
+            self._push()
+            self._waiting = self._latest
         self._push()
         return self._number
 
