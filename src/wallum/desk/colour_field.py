@@ -22,7 +22,8 @@ __all__ = ["ColourField", "colour_at", "kelvin_at", "tint_at"]
 TINT_SPAN: Final = 0.03
 SWATCH_PX: Final = 44
 LOW_K, HIGH_K = MIN_CCT_K, MAX_CCT_K
-COLUMNS, ROWS = 64, 13
+# Enough for a smooth field: it is drawn larger, and is to be made in an instant.
+COLUMNS, ROWS = 28, 5
 MARKED_K = (2000, 3000, 4500, 6500, 10000)
 
 
@@ -77,6 +78,8 @@ class ColourField(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Colour")
+        for by in ("kelvin", "colour"):
+            _field_image(by)  # now, and not under the hand
 
     def sizeHint(self) -> QSize:
         return QSize(220, 46)

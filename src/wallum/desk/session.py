@@ -88,6 +88,7 @@ class Session(QObject):
         self.hour = self.history.present.setting.clock  # where the playhead stands [h]
         self.scrubbing = False  # whether the hand moves the hour
         self.shown_ev = self.history.present.look.ev100  # exposure of the last picture
+        self._now: tuple[Project, float, Project] | None = None  # found last, and for what
         self._kept: Project = self.history.present
         self._autosave = QTimer(self)
         self._autosave.setInterval(AUTOSAVE_MS)
@@ -145,8 +146,12 @@ class Session(QObject):
     @property
     def now(self) -> Project:
         """What is shown, with the values that the day's lanes give at this hour."""
-        project = at_hour(self.project, self.hour)
-        return unchecked(project, {"setting": unchecked(project.setting, {"clock": self.hour})})
+        kept = self._now
+        if kept is None or kept[0] is not self.project or kept[1] != self.hour:
+            project = at_hour(self.project, self.hour)
+            setting = unchecked(project.setting, {"clock": self.hour})
+            kept = self._now = (self.project, self.hour, unchecked(project, {"setting": setting}))
+        return kept[2]
 
     def peg(self, label: str, path: str, at: PegTime, easing: str | None = None) -> None:
         """Peg a value as it is at this hour."""

@@ -2,6 +2,7 @@
 
 import json
 from dataclasses import dataclass
+from functools import lru_cache
 from importlib import resources
 from pathlib import Path
 from typing import Final
@@ -64,11 +65,16 @@ def read_profile(path: Path) -> DeviceProfile:
         raise ProjectProblem(f"cannot be read: {error}", str(path)) from None
 
 
+@lru_cache(maxsize=8)
+def _stand_in(name: str) -> DeviceProfile:
+    file = resources.files("wallum.judge").joinpath(f"profiles/{name.replace(' ', '-')}.json")
+    return _parse(file.read_text(encoding="utf-8"), name)
+
+
 def load_profile(name: str) -> DeviceProfile:
     """One of the stand-ins by its name, or a profile by its file. Raises ProjectProblem."""
     if name in PROFILE_NAMES:
-        file = resources.files("wallum.judge").joinpath(f"profiles/{name.replace(' ', '-')}.json")
-        return _parse(file.read_text(encoding="utf-8"), name)
+        return _stand_in(name)
     if name.endswith(".json"):
         return read_profile(Path(name))
     raise ProjectProblem(
