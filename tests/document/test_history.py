@@ -110,3 +110,21 @@ def test_listeners_hear_each_change_until_they_leave():
     leave()
     history.edit("x", with_ev(history.present, 5))
     assert heard == [3.0, 13.0]
+
+
+def test_restating_is_no_step_and_keeps_what_counts_as_saved():
+    history = History(Project(name="a", level="room.glb"))
+    history.edit("two", history.present.revised(name="b"))
+    history.mark_saved(history.present)
+    history.edit("three", history.present.revised(name="c"))
+    history.undo()
+    history.restate(lambda project: project.revised(level="else/room.glb"))
+    assert not history.dirty
+    assert (history.undo_label, history.redo_label) == ("two", "three")
+    history.redo()
+    assert (history.present.name, history.present.level) == ("c", "else/room.glb")
+    assert history.dirty
+    history.undo()
+    assert not history.dirty
+    history.undo()
+    assert (history.present.name, history.present.level) == ("a", "else/room.glb")

@@ -12,7 +12,7 @@ from wallum.document.autosave import Recovery
 from wallum.document.project import Project
 from wallum.document.storage import SUFFIX
 from wallum.errors import WallumError
-from wallum.level.opening import DEMOS, open_project
+from wallum.level.opening import DEMOS, open_project, same_level
 
 __all__ = ["ProjectFiles"]
 
@@ -31,7 +31,8 @@ class ProjectFiles(QObject):
         self._session, self._window = session, window
         self._loaders: list[LevelLoader] = []
         self._ended = False
-        self._shown = ""  # the level that is on the desk, or on its way there
+        # The level that is on the desk, or on its way there, and the project file it was named in.
+        self._shown: tuple[str, Path | None] = ("", None)
         session.changed.connect(self._look_at_level)
 
     # -- opening -----------------------------------------------------------------------
@@ -68,7 +69,8 @@ class ProjectFiles(QObject):
         for loader in self._loaders:
             loader.give_up()
         self._session.level = None
-        reference = self._shown = self._session.project.level
+        reference = self._session.project.level
+        self.level_is(reference)
         self.level_opening.emit(Path(reference).name)
         loader = LevelLoader(reference, self._session.file, self._session.project, self)
         loader.loaded.connect(self._take_level)
@@ -84,15 +86,18 @@ class ProjectFiles(QObject):
         self.level_ready.emit(loaded)
 
     def level_is(self, reference: str) -> None:
-        """Another level came onto the desk by another way."""
-        self._shown = reference
+        """A level comes onto the desk."""
+        self._shown = (reference, self._session.file)
 
     def _look_at_level(self) -> None:
         """A step of undo may bring another level back."""
         if self._ended:
             return
-        if self._session.level is not None and self._session.history.present.level != self._shown:
-            self._load_level()
+        now = (self._session.history.present.level, self._session.file)
+        if self._session.level is not None and now != self._shown:
+            if not same_level(now, self._shown):
+                self._load_level()
+            self._shown = now
 
     # -- after a crash -----------------------------------------------------------------
 
@@ -145,7 +150,6 @@ class ProjectFiles(QObject):
         """Save to a file; False where it was refused, and said why."""
         done = self._session.save_to(file)
         if done:
-            self._shown = self._session.project.level
             self.opened.emit(str(file))
         return done
 

@@ -15,6 +15,7 @@ from wallum.document.project import PartMarks, Project
 from wallum.document.sources import Lamp
 from wallum.errors import WallumError
 from wallum.level.matching import Matching, match_parts
+from wallum.level.opening import file_of
 from wallum.transport.inside import inside_solids
 
 __all__ = ["Received", "Receiver", "report_lines"]
@@ -150,7 +151,7 @@ class Receiver(QObject):
         reference, file = self._session.project.level, self._session.file
         self._path = None
         if reference and not reference.startswith("builtin:"):
-            self._path = (file.parent if file is not None else Path()) / reference
+            self._path = file_of(reference, file)
             self._stamp = _stamp(self._path)
             # The folder too: many programs write a new file and put it in the old one's place.
             self._watcher.addPaths([str(self._path), str(self._path.resolve().parent)])

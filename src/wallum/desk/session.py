@@ -18,7 +18,7 @@ from wallum.document.project import Project, Shot, base_light
 from wallum.document.sources import Coloured, PointSource, Source, SpotSource, new_id
 from wallum.document.storage import save
 from wallum.errors import PathProblem, ProjectProblem, ValueProblem, WallumError
-from wallum.level.opening import reference_to
+from wallum.level.opening import moved_beside
 from wallum.moment.camera import Camera
 from wallum.moment.hour import at_hour, day_of
 from wallum.physics.exposure import grey_luminance
@@ -362,18 +362,16 @@ class Session(QObject):
     def save_to(self, file: Path) -> bool:
         """Write the project; False where the disk refused, and said why."""
         present = self.history.present
-        written = present
-        if file != self.file and present.level and not present.level.startswith("builtin:"):
-            origin = self.file.parent if self.file else Path()
-            written = present.revised(level=reference_to(origin / present.level, file))
+        before = self.file
+        written = present if file == before else moved_beside(present, before, file)
         try:
             save(self.with_viewpoint(written), file)
         except ProjectProblem as error:
             self.failed.emit(str(error))
             return False
-        before, self.file = self.file, file
-        if written is not present:
-            self.history.edit("save under a new name", written)
+        self.file = file
+        if file != before:
+            self.history.restate(lambda project: moved_beside(project, before, file))
         self.history.mark_saved(self.history.present)
         self._pool.waitForDone()
         autosave.clear(before)

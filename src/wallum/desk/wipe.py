@@ -16,6 +16,7 @@ from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
 from wallum.document.project import Project
 from wallum.document.variants import applied
+from wallum.level.opening import file_of
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import LitScene
@@ -94,15 +95,14 @@ class Wipe(QObject):
         return self._image is not None and self._image_of == key
 
     def _pinned_image(self) -> QImage | None:
-        name = self._session.project.pinned
+        name = str(self.pinned_path()) if self._session.project.pinned else ""
         if self._pinned is None or self._pinned[0] != name:
-            self._pinned = (name, QImage(str(self.pinned_path())) if name else QImage())
+            self._pinned = (name, QImage(name) if name else QImage())
         return None if self._pinned[1].isNull() else self._pinned[1]
 
     def pinned_path(self) -> Path:
         """Where the pinned picture is."""
-        file = self._session.file
-        return (file.parent if file is not None else Path()) / self._session.project.pinned
+        return file_of(self._session.project.pinned, self._session.file)
 
     # -- the hand ----------------------------------------------------------------------
 

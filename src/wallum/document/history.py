@@ -107,6 +107,24 @@ class History:
         self._tell()
         return step.label
 
+    def restate(self, restated: Callable[[Project], Project]) -> None:
+        """Put every project of the history otherwise, as when its file moves; this is no step."""
+        kept: dict[int, Project] = {}
+
+        def anew(project: Project) -> Project:
+            if id(project) not in kept:
+                kept[id(project)] = restated(project)
+            return kept[id(project)]
+
+        # The steps hold every project until all are restated: an identity stands for one project.
+        steps = [
+            [Step(one.label, anew(one.before), anew(one.after)) for one in each]
+            for each in (self._done, self._undone)
+        ]
+        self._present, self._saved, self._preview = anew(self._present), anew(self._saved), None
+        self._done, self._undone = steps
+        self._tell()
+
     def mark_saved(self, project: Project) -> None:
         """Remember that `project` is what the file holds."""
         self._saved = project

@@ -5,6 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Final
 
+from wallum.document.fields import unchecked
 from wallum.document.project import Look, Project, base_light
 from wallum.document.sources import FarLight, Lamp, SkySource, SunSource
 from wallum.document.storage import SUFFIX, load
@@ -21,7 +22,17 @@ from wallum.level.model import Level
 from wallum.level.pale_room import pale_room, pale_room_project
 from wallum.level.sanity import sanity_findings
 
-__all__ = ["DEMOS", "lit_level", "new_project", "open_level", "open_project", "reference_to"]
+__all__ = [
+    "DEMOS",
+    "file_of",
+    "lit_level",
+    "moved_beside",
+    "new_project",
+    "open_level",
+    "open_project",
+    "reference_to",
+    "same_level",
+]
 
 BUILTIN: Final[dict[str, Callable[[], Level]]] = {
     "pale-room": pale_room,
@@ -36,6 +47,7 @@ DEMOS: Final[dict[str, Callable[[], Project]]] = {
     "demo:jar-yard": jar_yard_project,
 }
 LEVEL_SUFFIXES: Final = (".glb", ".gltf")
+MADE: Final = "builtin:"
 
 
 def open_level(reference: str, beside: Path | None) -> Level:
@@ -49,11 +61,23 @@ def open_level(reference: str, beside: Path | None) -> Level:
     elif not reference:
         return Level("empty")
     else:
-        path = (beside.parent if beside else Path()) / reference
+        path = file_of(reference, beside)
         if path.suffix.lower() not in LEVEL_SUFFIXES:
             raise LevelProblem(f"cannot read {path.suffix or 'it'}", str(path), "a .glb or .gltf file")
         level = load_gltf(path)
     return replace(level, findings=(*level.findings, *sanity_findings(level)))
+
+
+def file_of(reference: str, beside: Path | None) -> Path:
+    """The file that a project in `beside` names."""
+    return (beside.parent if beside else Path()) / reference
+
+
+def same_level(a: tuple[str, Path | None], b: tuple[str, Path | None]) -> bool:
+    """Whether two references, each with the project file it stands in, name one level."""
+    if any(not one[0] or one[0].startswith(MADE) for one in (a, b)):
+        return a[0] == b[0]
+    return file_of(*a).resolve() == file_of(*b).resolve()
 
 
 def lit_level(project: Project, beside: Path | None, stand_in: bool = True) -> Level:
@@ -73,6 +97,19 @@ def reference_to(level_file: Path, project_file: Path | None) -> str:
     folder = project_file.resolve().parent
     level = level_file.resolve()
     return str(level.relative_to(folder)) if level.is_relative_to(folder) else str(level)
+
+
+def moved_beside(project: Project, before: Path | None, after: Path) -> Project:
+    """A project of the file `before`, as it names the same files from `after`."""
+
+    def moved(reference: str) -> str:
+        if not reference or reference.startswith(MADE):
+            return reference
+        return reference_to(file_of(reference, before), after)
+
+    level, pinned = moved(project.level), moved(project.pinned)
+    same = (level, pinned) == (project.level, project.pinned)
+    return project if same else unchecked(project, {"level": level, "pinned": pinned})
 
 
 def new_project(level: Level, reference: str) -> Project:
