@@ -32,7 +32,7 @@ class Found:
             "origin": self.origin,
             "passes": [{"name": name, "ms": round(ms, 4)} for name, ms in self.cost.passes.items()],
             "sources": [{"source": names.get(key, key), "ms": round(ms, 4)} for key, ms in by_cost],
-            "broken": list(self.cost.broken),
+            "broken": list(self.cost.broken.values()),
         }
 
 
@@ -86,7 +86,7 @@ def cost_lines(found: Found, project: Any) -> Iterator[str]:
     names = {one.id: one.name for one in project.sources}
     for key, ms in sorted(cost.sources.items(), key=lambda pair: -pair[1]):
         yield f"    {names.get(key, key):22s} {ms:8.3f} ms"
-    for text in cost.broken:
+    for text in cost.broken.values():
         yield f"  broken: {text}"
 
 

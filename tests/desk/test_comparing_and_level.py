@@ -368,8 +368,20 @@ def test_findings_are_listed_and_a_remedy_is_one_step(qtbot, window):
     assert "nearest free place" in window.session.history.undo_label
     window.session.undo()
     assert window.session.project.source("lamp").position == (1.5, 0.5, -2.0)
-    window.session.undo()
+    for _ in ("keep a shot", "bury"):
+        window.session.undo()
     assert window.session.project.source("lamp") == lamp
+
+
+def test_a_profile_that_is_not_there_is_told_where_the_cost_would_be(qtbot, window):
+    qtbot.waitUntil(lambda: window.cost.cost is not None, timeout=30_000)
+    window.session.set_value("other profile", "target/profile", "gone.json")
+    qtbot.waitUntil(lambda: bool(window.cost.refused), timeout=30_000)
+    assert "no cost" in window.cost.words
+    assert "gone.json" in window.cost.tip_at(QPointF(1.0, 1.0))
+    assert window.balance.cost == {}
+    window.session.undo()
+    qtbot.waitUntil(lambda: not window.cost.refused and bool(window.balance.cost), timeout=30_000)
 
 
 def test_the_frames_cost_stands_under_strips_and_in_the_bar(qtbot, window):

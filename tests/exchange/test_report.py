@@ -10,9 +10,9 @@ from wallum.document.sources import PointSource
 from wallum.document.targets import Target
 from wallum.errors import ExportProblem
 from wallum.exchange.report import Costed, write_report
-from wallum.judge.checks import Finding, Remedy
 from wallum.judge.cost import FrameCost
 from wallum.judge.device import load_profile
+from wallum.judge.findings import Finding, Remedy
 
 
 class Text(HTMLParser):
@@ -32,14 +32,14 @@ def made(tmp_path):
     lamp = PointSource(id="p", name="<b>Lamp & Co</b>")
     project = Project(name="Yard", sources=(lamp,))
     target, profile = Target(), load_profile("couch 60")
-    cheap = FrameCost(2.0, 7.5, False, {"light": 1.5, "develop": 0.5}, {"p": 0.4, "shared": 1.6}, ())
+    cheap = FrameCost(2.0, 7.5, False, {"light": 1.5, "develop": 0.5}, {"p": 0.4, "shared": 1.6}, {})
     dear = FrameCost(
         9.0,
         7.5,
         False,
         {"light": 8.5, "develop": 0.5},
         {"p": 7.4, "shared": 1.6},
-        ("9 lamps reach one pixel",),
+        {"lamps at a pixel": "9 lamps reach one pixel"},
     )
     costed = [Costed("Gate", "9:00", target, profile, cheap), Costed("Gate", "21:30", target, profile, dear)]
     finding = Finding("over budget", "Gate", "error", "Gate takes too long", Remedy("less light"))

@@ -6,12 +6,13 @@ import numpy as np
 import pytest
 from set_lights import plain_sky, set_sun
 
-from wallum.document.paths import put
+from wallum.document.lanes import PegTime
+from wallum.document.pegging import pegged
 from wallum.document.project import Look, PartMarks, Project, Shot
 from wallum.document.sources import PointSource, SpotSource
 from wallum.document.targets import STAND_INS, Target
 from wallum.errors import ProjectProblem
-from wallum.judge.checks import Checked, check
+from wallum.judge.checks import Checked, _exposure, check
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import PROFILE_NAMES, DeviceProfile, load_profile, read_profile, write_profile
 from wallum.judge.work import COUNTS, Boxes, count_work
@@ -19,6 +20,10 @@ from wallum.level.flatten import flatten
 from wallum.level.pale_room import pale_room
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.hour import at_hour
+from wallum.moment.metered import metered_picture
+from wallum.physics.colour import luminance
+from wallum.physics.dome import sample_dome
 from wallum.realtime.bundling import bundle_level, chunk_boxes
 from wallum.speed.profile import Measured, fit_profile, median_error
 from wallum.transport.rays import RayScene
@@ -26,6 +31,7 @@ from wallum.transport.surfaces import seen_surfaces
 
 CAMERA = Camera((-2.0, 1.5, 3.5), (0.5, -0.3, -1.0), 60.0, 16 / 9, far=50.0)
 SHOT = Shot(id="shot", name="Shot", eye=CAMERA.eye, direction=CAMERA.direction, fov=60.0)
+CORNERS = (np.array([0.0, 0.0, 1.0, 1.0, 0.5]), np.array([0.0, 1.0, 0.0, 1.0, 0.5]))
 LAMP = PointSource(id="p", name="P", position=(-1.0, 2.4, 0.0), intensity=90.0, shadow=True, range=6.0)
 SPOT = SpotSource(id="s", name="S", position=(0.0, 2.6, 2.0), direction=(0.2, -1.0, -0.6), intensity=300.0)
 
@@ -83,8 +89,8 @@ def test_broken_traits_are_said(setting):
     strict = Target(lights_per_pixel=8, shadowed_per_pixel=4, memory_mb=20.0)
     broken = frame_cost(work, strict, load_profile("couch 60")).broken
     assert len(broken) == 3
-    assert "9 lamps reach one pixel, of 8 allowed" in broken[0]
-    assert frame_cost(work_of(setting, (LAMP,)), strict, load_profile("couch 60")).broken == ()
+    assert broken["lamps at a pixel"] == "9 lamps reach one pixel, of 8 allowed"
+    assert frame_cost(work_of(setting, (LAMP,)), strict, load_profile("couch 60")).broken == {}
 
 
 def test_stand_ins_are_uncalibrated_and_profiles_are_files(tmp_path):
@@ -151,9 +157,7 @@ def kinds(found):
 
 
 def apply(project, finding):
-    for path, value in finding.remedy.values.items():
-        project = put(project, path, value)
-    return project
+    return finding.remedy.applied(project)
 
 
 def test_a_source_in_a_solid_is_found_and_its_remedy_frees_it(setting):
@@ -179,6 +183,62 @@ def test_burnt_and_buried_heroes_are_told_apart_and_exposure_helps(setting):
     assert "buried hero" in kinds(checked(setting, dark))
     good = Project(sources=(LAMP.revised(intensity=400.0), SPOT), look=Look(ev100=5.0), marks=marks)
     assert not {"buried hero", "burnt hero"} & kinds(checked(setting, good))
+
+
+def test_a_remedy_holds_at_the_hour_where_it_is_needed_and_nowhere_else(setting):
+    block = next(one for one in setting[0].parts if "block" in one.name.lower())
+    project = Project(
+        sources=(LAMP.revised(intensity=400.0), SPOT),
+        look=Look(ev100=5.0),
+        marks=(PartMarks(part=block.id, hero=True),),
+    )
+    for hours, value in ((9.0, 5.0), (20.0, 5.0), (21.5, 14.0), (23.0, 5.0)):
+        project = pegged(project, "look/ev100", PegTime(hours=hours), value)
+    (finding,) = [one for one in checked(setting, project) if "hero" in one.kind]
+    assert finding.kind == "buried hero"
+    assert "at 21:30" in finding.text
+    assert finding.remedy.hour == 21.5
+    better = apply(project, finding)
+    assert at_hour(better, 21.5).look.ev100 == pytest.approx(13.3)
+    for hour in (9.0, 20.0, 23.0):
+        assert at_hour(better, hour).look.ev100 == pytest.approx(5.0)
+    assert better.look == project.look
+
+
+def test_a_lamp_that_walks_into_a_wall_is_found_at_its_hour(setting):
+    project = Project(sources=(LAMP.revised(radius=0.02),), look=Look(ev100=5.0))
+    project = pegged(project, "sources/p/position", PegTime(hours=9.0), LAMP.position, "step")
+    project = pegged(project, "sources/p/position", PegTime(hours=16.0), (1.5, 0.5, -2.0), "step")
+    (finding,) = [one for one in checked(setting, project) if one.kind == "source in a solid"]
+    assert finding.remedy.hour == 17.5
+    better = apply(project, finding)
+    assert "source in a solid" not in kinds(checked(setting, better))
+    assert at_hour(better, 9.0).source("p").position == LAMP.position
+
+
+def test_exposure_counts_the_sky_that_a_shot_sees(setting):
+    level, rays, boxes = setting
+    up = Shot(id="up", name="Up", eye=(0.0, 30.0, 0.0), direction=(0.02, 1.0, 0.0), fov=40.0)
+    project = Project(
+        sources=(plain_sky(),), look=Look(exposed="metered", weighted="whole", compensation=0.0), shots=(up,)
+    )
+    subject = Checked(project, level, rays, boxes, load_profile("couch 60"))
+    seen, _, scene = next(subject.looks())
+    assert len(seen.surfaces.pixel) == 0
+    light = luminance(sample_dome(scene.sky.luminance, scene.sky.ground, seen.camera.rays(*CORNERS)))
+    darkest, brightest = (
+        metered_picture(np.full((36, 64, 3), float(one)), scene.metering)
+        for one in (light.min(), light.max())
+    )
+    assert darkest - 0.3 <= _exposure(scene, seen, np.zeros((0, 3))) <= brightest + 0.3
+
+
+def test_checking_ends_early_when_it_is_not_wanted_any_more(setting):
+    level, rays, boxes = setting
+    project = Project(sources=(LAMP, SPOT), target=Target(frame_rate=500.0, share=0.01), shots=(SHOT,))
+    subject = Checked(project, level, rays, boxes, load_profile("couch 60"), lambda: False)
+    assert list(subject.looks()) == []
+    assert "over budget" not in kinds(check(subject))
 
 
 def test_over_budget_names_shot_and_hour_and_what_would_save_most(setting):

@@ -8,6 +8,7 @@ from wallum.level import kept
 from wallum.level.cistern import cistern, cistern_project
 from wallum.level.flatten import flatten
 from wallum.level.kept import kept_level
+from wallum.level.kilnworks.shapes import beam, bevelled_box, tube_along
 from wallum.level.kilnworks.works import kilnworks, kilnworks_project
 from wallum.level.sanity import sanity_findings
 from wallum.moment.evaluate import evaluate
@@ -35,6 +36,33 @@ def test_geometry_is_sound(demo):
     if name == "kilnworks":
         assert 60_000 <= level.triangle_count <= 150_000
     assert [one for one in sanity_findings(level) if one.grade == "error"] == []
+
+
+def test_faces_are_wound_the_way_their_normals_look(demo):
+    """A shape that is inside out is lit on its far side."""
+    _, level, _, flat, _ = demo
+    a, b, c = (flat.positions[flat.faces[:, k]].astype(float) for k in range(3))
+    wound, smooth = np.cross(b - a, c - a), flat.normals[flat.faces].mean(axis=1)
+    flipped = np.einsum("nk,nk->n", wound, smooth) < -1e-9
+    assert flipped.mean() < 0.01
+    for index, part in enumerate(level.parts):  # inner corners of a thin lip may, a part may not
+        assert flipped[flat.part == index].mean() < 0.2, part.name
+
+
+def signed_volume(made):
+    corners = made.positions.astype(float)[made.triangles]
+    return np.einsum("ij,ij->", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6.0
+
+
+def test_shapes_are_closed_and_hold_what_they_should():
+    """By Gauss's theorem the volume is a sum over the faces, and positive where they look outward."""
+    assert signed_volume(bevelled_box((1, 2, 3), (3, 3, 4), 0)) == pytest.approx(2.0, rel=0.01)
+    assert signed_volume(beam((0, 0, 0), (1, 3, 2), 0.4, 0.3, 0)) == pytest.approx(
+        0.12 * np.sqrt(14.0), rel=0.01
+    )
+    # A tube's ends are open: about its middle the hull alone brings two thirds.
+    tube = tube_along(np.array([[0, 0, -2], [0, 0, 0], [0, 0, 2.0]]), 0.5, 48, 0)
+    assert signed_volume(tube) == pytest.approx(2.0 / 3.0 * np.pi * 0.25 * 4.0, rel=0.01)
 
 
 def test_what_the_project_names_is_there(demo):

@@ -20,7 +20,7 @@ from wallum.moment.base_light import find_base_light, open_ground_lux, places
 from wallum.moment.curves import eased, value_at
 from wallum.moment.day_strip import course, events_of_day, strip_colours
 from wallum.moment.evaluate import evaluate
-from wallum.moment.hour import at_hour, day_of
+from wallum.moment.hour import at_hour, day_of, put_at_hour
 from wallum.moment.solar_day import solar_day
 from wallum.moment.switching import day_lux, is_on, on_spans
 from wallum.physics.colour import luminance
@@ -132,6 +132,25 @@ def test_pegs_are_set_moved_taken_out_and_saved():
     assert unpegged(left, path, left.lanes[0].pegs[0]).lanes == ()
     assert without_lane(again, path).lanes == ()
     assert again.without(["lamp"]).lanes == ()
+
+
+def test_a_value_put_at_an_hour_goes_into_its_lane_or_where_there_is_none_everywhere():
+    plain = project(LAMP)
+    assert put_at_hour(plain, "sources/lamp/intensity", 7.0, 3.0).source("lamp").intensity == 7.0
+    laned = pegged(plain, "sources/lamp/position", PegTime(hours=6.0), (1.0, 2.0, 3.0))
+    laned = pegged(laned, "sources/lamp/position", PegTime(hours=18.0), (1.0, 6.0, 3.0))
+    near = put_at_hour(laned, "sources/lamp/position/x", 9.0, 18.2)  # within a quarter of an hour
+    assert len(near.lane("lamp", "position").pegs) == 2
+    assert at_hour(near, 18.0).source("lamp").position == pytest.approx((9.0, 6.0, 3.0), abs=0.1)
+    far = put_at_hour(
+        put_at_hour(laned, "sources/lamp/position/x", 9.0, 12.0), "sources/lamp/position/z", 8.0, 12.0
+    )
+    assert len(far.lane("lamp", "position").pegs) == 3
+    assert at_hour(far, 12.0).source("lamp").position == pytest.approx((9.0, 4.0, 8.0))
+    around = put_at_hour(pegged(plain, "look/ev100", PegTime(hours=23.9), 4.0), "look/ev100", 6.0, 0.1)
+    assert [one.value for one in around.lane("look", "ev100").pegs] == [6.0]  # over midnight
+    with pytest.raises(PathProblem):
+        put_at_hour(plain, "sources/nobody/intensity", 1.0, 3.0)
 
 
 def test_wrong_pegs_are_refused():

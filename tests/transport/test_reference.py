@@ -45,8 +45,7 @@ def floor(base=0.5, metallic=0.0, roughness=1.0):
 
 
 def test_a_white_furnace_gives_back_what_it_is_given():
-    """Inside a room whose walls glow with L and reflect a share r, after n bounces all is
-    L (1 + r + ... + r^(n+1)); by a dull surface, whatever its gloss adds is taken from its base."""
+    """A room of glowing black walls shows their glow; a metal ball in an even sky shows the sky."""
     room = box((-2, -2, -2), (2, 2, 2), 0, inward=True)
     glowing = Material(
         "furnace", (0.0, 0.0, 0.0, 1.0), 1.0, 1.0, emissive=(1.0,) * 3, emissive_strength=100.0
@@ -64,6 +63,17 @@ def test_a_white_furnace_gives_back_what_it_is_given():
     )
     assert np.median(luminance(seen.luminance)) == pytest.approx(200.0, rel=0.03)
     assert luminance(seen.luminance).mean() == pytest.approx(200.0, rel=0.03)
+
+
+@pytest.mark.parametrize("share", [0.3, 0.6])
+def test_light_in_a_furnace_is_a_geometric_series(share):
+    """Walls that glow with L and send back a share r show L (1 + r + ... + r^n) after n bounces."""
+    room = box((-2, -2, -2), (2, 2, 2), 0, inward=True)
+    walls = Material("furnace", (*[share] * 3, 1.0), 0.0, 1.0, emissive=(1.0,) * 3, emissive_strength=100.0)
+    for bounces in range(4):
+        made = traced(level_of(room, walls), Project(), Camera((0, 0, 0), (0.3, 0.2, -1), 70.0), 16, bounces)
+        exact = 100.0 * sum(share**k for k in range(bounces + 1))
+        assert made.luminance.mean() == pytest.approx(exact, rel=0.03)
 
 
 @pytest.mark.parametrize("rough", [0.15, 0.5, 1.0])

@@ -40,6 +40,7 @@ class AtRest(QObject):
     worked_out = pyqtSignal(object)  # by source id, what it gives
     pool_found = pyqtSignal(str, object, object)  # lamp id, camera, its field of lux
     cost_found = pyqtSignal(object)  # a FrameCost
+    cost_refused = pyqtSignal(str)  # why there is none
 
     def __init__(
         self, session: Session, link: RenderLink, picture: PictureView, transport: Transport
@@ -50,6 +51,7 @@ class AtRest(QObject):
         self._contributions.worked_out.connect(self.worked_out)
         self._contributions.pool_found.connect(self.pool_found)
         self._contributions.cost_found.connect(self.cost_found)
+        self._contributions.cost_refused.connect(self.cost_refused)
         session.selection_changed.connect(self.asked)
         self._thumbs_of: tuple[object, ...] = (None, None, None)
         self._waiting: dict[str, PictureRequest] = {}

@@ -157,7 +157,14 @@ class BalanceView(QWidget):
 
     def show_cost(self, cost: FrameCost) -> None:
         """What each source costs of a frame, newly worked out."""
-        self.cost = cost.sources
+        self._take_cost(cost.sources)
+
+    def forget_cost(self, _: str) -> None:
+        """There is no cost on this target; the text says why."""
+        self._take_cost({})
+
+    def _take_cost(self, by_source: dict[str, float]) -> None:
+        self.cost = by_source
         if self.sorted_by == "cost":
             self._lay_out()
         self.update()

@@ -1,6 +1,8 @@
 """Findings on the desk: worked out behind the window, listed, each remedy one press away."""
 
 import logging
+import os
+import threading
 
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
@@ -9,12 +11,14 @@ from wallum.desk.session import Session
 from wallum.desk.sheet import Line, Sheet
 from wallum.document.project import Project
 from wallum.errors import WallumError
-from wallum.judge.checks import Checked, Finding, check
+from wallum.judge.checks import Checked, check
 from wallum.judge.device import load_profile
+from wallum.judge.findings import Finding
 
 __all__ = ["CheckSheet"]
 
 log = logging.getLogger("wallum.checks")
+LOW_PRIORITY = 10
 
 
 class _CheckThread(QThread):
@@ -24,12 +28,19 @@ class _CheckThread(QThread):
     def __init__(self, project: Project, loaded: LoadedLevel, parent: QObject) -> None:
         super().__init__(parent)
         self._project, self._loaded = project, loaded
+        self._given_up = threading.Event()
+
+    def give_up(self) -> None:
+        self._given_up.set()
 
     def run(self) -> None:
+        # On Linux a thread has a priority of its own.
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), LOW_PRIORITY)
         loaded = self._loaded
         try:
             profile = load_profile(self._project.target.profile)
-            self.found.emit(check(Checked(self._project, loaded.level, loaded.rays, loaded.boxes, profile)))
+            scene = (self._project, loaded.level, loaded.rays, loaded.boxes)
+            self.found.emit(check(Checked(*scene, profile, lambda: not self._given_up.is_set())))
         except WallumError as error:
             self.failed.emit(str(error))
         except Exception:
@@ -60,6 +71,7 @@ class CheckSheet(QObject):
     def _end(self) -> bool:
         thread, self._thread = self._thread, None
         if thread is not None:
+            thread.give_up()
             thread.wait()
         return thread is not None
 
@@ -82,15 +94,10 @@ class CheckSheet(QObject):
 
     def _apply(self) -> None:
         chosen = [self.findings[int(key)] for key in self._sheet.ticked()]
-        values: dict[str, object] = {}
-        for finding in chosen:
-            assert finding.remedy is not None
-            values |= finding.remedy.values
-        if values:
-            label = (
-                chosen[0].remedy.text if len(chosen) == 1 and chosen[0].remedy else f"{len(chosen)} remedies"
-            )
-            self._session.set_all(label, values)
+        remedies = [one.remedy for one in chosen if one.remedy is not None]
+        if remedies:
+            label = remedies[0].text if len(remedies) == 1 else f"{len(remedies)} remedies"
+            self._session.apply(label, remedies)
 
     def dispose(self) -> None:
         """Stop what still checks."""

@@ -47,6 +47,7 @@ class ContributionThread(QThread):
     worked_out = pyqtSignal(object)  # by source id, what it gives
     pool_found = pyqtSignal(str, object, object)  # lamp id, camera, its field of lux
     cost_found = pyqtSignal(object)  # a FrameCost
+    cost_refused = pyqtSignal(str)  # why there is none
 
     def __init__(self) -> None:
         super().__init__()
@@ -115,7 +116,7 @@ class ContributionThread(QThread):
         try:
             profile = load_profile(target.profile)
         except WallumError as error:
-            log.warning("%s", error)
+            self.cost_refused.emit(str(error))
             return
         size = (target.width, target.height)
         work = count_work(wanted.loaded.boxes, wanted.scene, seen, wanted.camera, size)

@@ -23,6 +23,7 @@ class CostBar(QWidget):
         self._session = session
         self.cost: FrameCost | None = None
         self.stale = True
+        self.refused = ""  # why there is no cost
         self.setFixedSize(WIDE_PX, 18)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Frame cost")
@@ -32,8 +33,13 @@ class CostBar(QWidget):
 
     def show_cost(self, cost: FrameCost) -> None:
         """A frame's cost, newly worked out."""
-        self.cost, self.stale = cost, False
+        self.cost, self.stale, self.refused = cost, False, ""
         self.setToolTip("")
+        self.update()
+
+    def show_refused(self, why: str) -> None:
+        """There is no cost, and why."""
+        self.cost, self.stale, self.refused = None, False, why
         self.update()
 
     def set_stale(self) -> None:
@@ -46,6 +52,8 @@ class CostBar(QWidget):
     def words(self) -> str:
         """What the bar says."""
         cost, target = self.cost, self._session.project.target
+        if self.refused:
+            return f"{target.name}: no cost without its profile"
         if cost is None:
             return f"{target.name}: not worked out yet"
         over = f", {cost.frame_ms - cost.budget_ms:.1f} over" if cost.over else ""
@@ -76,7 +84,8 @@ class CostBar(QWidget):
         font = self.font()
         font.setPointSizeF(8.0)
         painter.setFont(font)
-        over = self.cost is not None and (self.cost.over or bool(self.cost.broken))
+        cost = self.cost
+        over = bool(self.refused) if cost is None else cost.over or bool(cost.broken)
         for number, piece in enumerate(self._pieces()):
             tone = QColor(TONES[number % len(TONES)])
             painter.fillRect(piece[2], tone if not self.stale else tone.darker(160))
@@ -98,8 +107,14 @@ class CostBar(QWidget):
         found = next(((name, ms) for name, ms, place in self._pieces() if place.contains(at)), None)
         if found is not None:
             return f"{found[0]}: {found[1]:.3f} ms"
-        broken = self.cost.broken if self.cost is not None else ()
-        return "\n".join(broken) if broken else "What the picture's light takes of a frame on the target"
+        if self.refused:
+            return self.refused
+        broken = self.cost.broken if self.cost is not None else {}
+        return (
+            "\n".join(broken.values())
+            if broken
+            else "What the picture's light takes of a frame on the target"
+        )
 
     def event(self, event: QEvent | None) -> bool:
         if isinstance(event, QHelpEvent) and event.type() == QHelpEvent.Type.ToolTip:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from wallum.desk.loading import LoadedLevel, pack_level
 from wallum.desk.session import Session
+from wallum.document.project import PartMarks
 from wallum.document.sources import Lamp
 from wallum.level.dressing import Dress
 
@@ -14,31 +15,31 @@ __all__ = ["Rebundler", "toggle_follow", "toggle_hero", "toggle_ignored", "toggl
 log = logging.getLogger("wallum.parts")
 
 
+def _mark(session: Session, text: str, marks: PartMarks, told: str = "") -> None:
+    """Mark a part anew, as one step, and say so."""
+    session.history.edit(text, session.history.present.with_marks(marks))
+    session.told.emit(f"{text}{told}")
+
+
 def toggle_hero(session: Session, part: str, name: str) -> None:
     """Make a part a hero, or one no more."""
     marks = session.project.marks_of(part)
     word = "is no hero any more" if marks.hero else "is a hero"
-    project = session.history.present.with_marks(marks.revised(hero=not marks.hero))
-    session.history.edit(f"{name} {word}", project)
-    session.told.emit(f"{name} {word}")
+    _mark(session, f"{name} {word}", marks.revised(hero=not marks.hero))
 
 
 def toggle_ignored(session: Session, part: str, name: str) -> None:
     """Leave a part out altogether, or bring it back."""
     marks = session.project.marks_of(part)
     word = "is back" if marks.ignored else "is left out"
-    project = session.history.present.with_marks(marks.revised(ignored=not marks.ignored))
-    session.history.edit(f"{name} {word}", project)
-    session.told.emit(f"{name} {word}; undo brings it back")
+    _mark(session, f"{name} {word}", marks.revised(ignored=not marks.ignored), "; undo brings it back")
 
 
 def toggle_uncast(session: Session, part: str, name: str) -> None:
     """Let a part cast no shadow, or cast one again."""
     marks = session.project.marks_of(part)
     word = "casts no shadow" if marks.casts else "casts shadows again"
-    project = session.history.present.with_marks(marks.revised(casts=not marks.casts))
-    session.history.edit(f"{name} {word}", project)
-    session.told.emit(f"{name} {word}")
+    _mark(session, f"{name} {word}", marks.revised(casts=not marks.casts))
 
 
 def toggle_follow(session: Session, part: str, name: str) -> None:
@@ -51,9 +52,7 @@ def toggle_follow(session: Session, part: str, name: str) -> None:
     else:
         session.told.emit("Select the lamp first that this glow is to follow")
         return
-    project = session.history.present.with_marks(marks.revised(follows=lamp_id))
-    session.history.edit(text, project)
-    session.told.emit(text)
+    _mark(session, text, marks.revised(follows=lamp_id))
 
 
 class Rebundler(QThread):

@@ -11,16 +11,17 @@ from wallum.desk.loading import LoadedLevel
 from wallum.document import autosave
 from wallum.document.fields import Vector, unchecked
 from wallum.document.history import History
-from wallum.document.lanes import Lane, Peg, PegTime
-from wallum.document.paths import AXES, look_up, put, put_text
-from wallum.document.pegging import lane_at, pegged, unpegged, without_lane
+from wallum.document.lanes import Peg, PegTime
+from wallum.document.paths import look_up, put, put_text
+from wallum.document.pegging import pegged, unpegged, without_lane
 from wallum.document.project import Project, Shot, base_light
 from wallum.document.sources import Coloured, PointSource, Source, SpotSource, new_id
 from wallum.document.storage import save
-from wallum.errors import PathProblem, ProjectProblem, ValueProblem, WallumError
+from wallum.errors import ProjectProblem, ValueProblem, WallumError
+from wallum.judge.findings import Remedy
 from wallum.level.opening import moved_beside
 from wallum.moment.camera import Camera
-from wallum.moment.hour import at_hour, day_of
+from wallum.moment.hour import at_hour, put_at_hour
 from wallum.physics.exposure import grey_luminance
 
 __all__ = ["Session", "fitting_intensity", "names_of"]
@@ -28,18 +29,8 @@ __all__ = ["Session", "fitting_intensity", "names_of"]
 AUTOSAVE_MS = 1500
 # A new lamp's light on a mid grey surface at its distance: this much above mid grey.
 NEW_LAMP_STOPS = 0.5
-# An edit this near a peg moves that peg's value; farther off it sets a new one [h].
-SAME_PEG_H = 0.25
 FREE_WHEN_LOCKED = frozenset({"locked", "name", "on", "hidden", "role"})
 SPOT_DISTANCE_M, POINT_DISTANCE_M = 2.2, 0.8
-
-
-def lane_at_or_none(project: Project, path: str) -> Lane | None:
-    """The lane of a value; None also where there can be none."""
-    try:
-        return lane_at(project, path)
-    except PathProblem:
-        return None
 
 
 def fitting_intensity(ev100: float, distance_m: float) -> float:
@@ -170,18 +161,7 @@ class Session(QObject):
     def _with(self, project: Project, path: str, value: Any) -> Project:
         """A project with a value: in its lane, at this hour, where it has one."""
         refuse_where_locked(project, path)
-        *head, last = path.split("/")
-        whole = "/".join(head) if last in AXES else path
-        if path == "setting/clock" or whole.startswith("shots/") or lane_at_or_none(project, whole) is None:
-            return put(project, path, value)
-        moved = put(self.now, path, value)
-        lane = lane_at_or_none(project, whole)
-        assert lane is not None
-        day = day_of(project.setting)
-        here = min(lane.pegs, key=lambda peg: abs((day.hour_of(peg.at) - self.hour + 12.0) % 24.0 - 12.0))
-        away = abs((day.hour_of(here.at) - self.hour + 12.0) % 24.0 - 12.0)
-        at = here.at if away < SAME_PEG_H else PegTime(hours=self.hour)
-        return pegged(project, whole, at, look_up(moved, whole))
+        return put_at_hour(project, path, value, self.hour)
 
     # -- selection ---------------------------------------------------------------------
 
@@ -241,6 +221,19 @@ class Session(QObject):
     def set_all(self, label: str, values: dict[str, Any]) -> bool:
         """Change several values, by their paths, as one step; False where one was refused."""
         return self._edit(label, lambda: self._with_all(self.history.present, values))
+
+    def apply(self, label: str, remedies: Iterable[Remedy]) -> bool:
+        """Apply remedies as one step, each at its own hour; False where one was refused."""
+
+        def remedied() -> Project:
+            project = self.history.present
+            for one in remedies:
+                for path in one.values:
+                    refuse_where_locked(project, path)
+                project = one.applied(project)
+            return project
+
+        return self._edit(label, remedied)
 
     def _with_all(self, project: Project, values: dict[str, Any]) -> Project:
         for path, value in values.items():

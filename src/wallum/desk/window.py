@@ -210,8 +210,10 @@ class DeskWindow(QMainWindow):
         self.balance.only_changed.connect(self._only_changed)
         self.at_rest.worked_out.connect(self.balance.show_given)
         self.at_rest.pool_found.connect(self.pool.take)
-        self.at_rest.cost_found.connect(self.cost.show_cost)
-        self.at_rest.cost_found.connect(self.balance.show_cost)
+        for shown in (self.cost.show_cost, self.balance.show_cost):
+            self.at_rest.cost_found.connect(shown)
+        for refused in (self.cost.show_refused, self.balance.forget_cost):
+            self.at_rest.cost_refused.connect(refused)
         self.background.grid_ready.connect(self._take_grid)
         self.background.repacked.connect(self._level_repacked)
         self.background.progressed.connect(self._grid_progress)
@@ -487,14 +489,12 @@ class DeskWindow(QMainWindow):
     def dispose(self) -> None:
         """Stop what runs beside the window."""
         self.settings.keep_window_states({"window": self.saveGeometry(), "panes": self.panes.saveState()})
-        self.truth.dispose()
-        self.receiver.dispose()
-        self.checks.dispose()
+        for asked in (self.truth, self.receiver, self.checks):
+            asked.dispose()
         self.transport.play(False)
         self.walker.stop()
-        self.files.dispose()
-        self.background.dispose()
-        self.at_rest.dispose()
+        for part in (self.files, self.background, self.at_rest):
+            part.dispose()
         self.picture.release_image()
         self.link.dispose()
         self.session.finish()

@@ -16,9 +16,9 @@ from wallum.document.project import Project
 from wallum.document.storage import write_atomically
 from wallum.document.targets import Target
 from wallum.errors import ExportProblem
-from wallum.judge.checks import Finding
 from wallum.judge.cost import FrameCost
 from wallum.judge.device import DeviceProfile
+from wallum.judge.findings import Finding
 
 __all__ = ["Costed", "write_report"]
 
@@ -83,7 +83,7 @@ def _worst(project: Project, costed: Sequence[Costed]) -> Iterator[str]:
             name = html.escape(names.get(key, key))
             yield f"<tr><td>{name}</td><td>{ms:.3f}</td><td style='text-align:left'>{bar}</td></tr>"
         yield "</table>"
-    for text in dict.fromkeys(text for each in costed for text in each.cost.broken):
+    for text in dict.fromkeys(text for each in costed for text in each.cost.broken.values()):
         yield f"<p class=over>Trait not kept: {html.escape(text)}</p>"
 
 

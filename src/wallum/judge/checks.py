@@ -1,39 +1,39 @@
-"""Checks of a lit level: what is wrong, where, how bad, and a remedy that can be applied.
-
-A remedy is a list of values by their paths, so that it is one step of undo on the desk and one `set`
-on the command line.
-"""
+"""Checks of a lit level: what is wrong, where, how bad, and a remedy that can be applied."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
-from typing import Any, Final, Literal
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.document.lanes import format_clock
 from wallum.document.paths import slug_of
 from wallum.document.project import Project, Shot
 from wallum.document.sources import Lamp, SpotSource
-from wallum.judge.cost import frame_cost
+from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
-from wallum.judge.work import Boxes, count_work
+from wallum.judge.findings import Finding, Remedy
+from wallum.judge.work import Boxes, Work, count_work
 from wallum.level.model import Level
 from wallum.moment.base_light import open_ground_lux
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.hour import at_hour
-from wallum.moment.metered import metered_picture
+from wallum.moment.metered import CELLS, metered_picture
 from wallum.moment.scene import LitScene
 from wallum.physics.colour import luminance
+from wallum.physics.dome import sample_dome
 from wallum.physics.exposure import MID_GREY, exposure_scale
 from wallum.transport.contributions import Layers, fill_layers
+from wallum.transport.heroes import hero_cells
 from wallum.transport.inside import inside_solids
 from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import SeenSurfaces, seen_surfaces
 
-__all__ = ["Checked", "Finding", "Remedy", "check"]
+__all__ = ["Checked", "check"]
 
-Grade = Literal["note", "warning", "error"]
 SIZE: Final = (96, 54)
 HOURS: Final = (9.0, 12.0, 17.5, 21.5)
 # A hero is burnt or buried where most of it lies this far from mid grey [stops].
@@ -46,66 +46,85 @@ SEEN_AT_ALL: Final = 0.002
 
 
 @dataclass(frozen=True)
-class Remedy:
-    """What would help: in words, and as values by their paths."""
+class Seen:
+    """What a shot shows, whatever the hour.
 
-    text: str
-    values: dict[str, Any] = field(default_factory=dict)
+    heroes : (36, 64) how much of each cell is a hero
+    """
 
-
-@dataclass(frozen=True)
-class Finding:
-    """kind, where and grade; what was noticed; what would help."""
-
-    kind: str
-    where: str
-    grade: Grade
-    text: str
-    remedy: Remedy | None = None
-
-    def as_json(self) -> dict[str, Any]:
-        remedy = None if self.remedy is None else {"text": self.remedy.text, "values": self.remedy.values}
-        return {
-            "kind": self.kind,
-            "where": self.where,
-            "grade": self.grade,
-            "text": self.text,
-            "remedy": remedy,
-        }
+    shot: Shot
+    camera: Camera
+    surfaces: SeenSurfaces
+    heroes: NDArray[np.float32]
 
 
 @dataclass(frozen=True)
 class Checked:
-    """What is checked: a project on its level, with rays, chunks and the target's profile."""
+    """What is checked: a project on its level, with rays, chunks and the target's profile.
+
+    keep_going : checking ends early, with what it has, once this is False
+    """
 
     project: Project
     level: Level
     rays: RayScene
     boxes: Boxes
     profile: DeviceProfile
+    keep_going: Callable[[], bool] = lambda: True
+
+    @cached_property
+    def scenes(self) -> dict[float, LitScene]:
+        """The project's light at each hour that is looked at."""
+        return {hour: evaluate(self.project, hour) for hour in HOURS}
+
+    @cached_property
+    def shots(self) -> list[Seen]:
+        """What each shot shows."""
+        return [self._seen(one) for one in self.project.shots]
+
+    def _seen(self, shot: Shot) -> Seen:
+        marked = frozenset(one.part for one in self.project.marks if one.hero)
+        camera = Camera.of_shot(shot, self.project.target.aspect, far_for(self.level.bounds))
+        surfaces = seen_surfaces(self.rays, self.level, camera, SIZE)
+        return Seen(shot, camera, surfaces, hero_cells(self.rays, self.level, marked, camera, CELLS))
+
+    def looks(self) -> Iterator[tuple[Seen, float, LitScene]]:
+        """Every shot at every hour that is looked at."""
+        for seen in self.shots:
+            for hour, scene in self.scenes.items():
+                if not self.keep_going():
+                    return
+                yield seen, hour, scene
 
 
 def _named(project: Project, source_id: str) -> str:
     return f"sources/{slug_of(project, 'sources', source_id)}"
 
 
-def _lamps(subject: Checked) -> list[Lamp]:
-    return [one for one in subject.project.sources if isinstance(one, Lamp) and one.on]
+def _lamps(project: Project) -> list[Lamp]:
+    return [one for one in project.sources if isinstance(one, Lamp) and one.on]
 
 
 def inside_solid(subject: Checked) -> Iterator[Finding]:
-    """Sources inside closed meshes."""
-    lamps = _lamps(subject)
-    places = np.array([one.position for one in lamps]).reshape(-1, 3)
-    own = np.array([OWN_GLASS * one.radius for one in lamps])
-    for lamp, inside in zip(lamps, inside_solids(subject.rays, places, own), strict=True):
-        if not inside:
-            continue
-        path = f"sources/@{lamp.id}/position"
-        free = _free_place(subject, np.array(lamp.position))
-        remedy = None if free is None else Remedy("move it to the nearest free place", {path: free})
-        text = f"{lamp.name} stands inside a solid: nothing of its light comes out"
-        yield Finding("source in a solid", _named(subject.project, lamp.id), "error", text, remedy)
+    """Sources inside closed meshes, at some hour."""
+    told: set[str] = set()
+    for hour in HOURS if subject.project.lanes else HOURS[:1]:
+        lamps = [one for one in _lamps(at_hour(subject.project, hour)) if one.id not in told]
+        places = np.array([one.position for one in lamps]).reshape(-1, 3)
+        own = np.array([OWN_GLASS * one.radius for one in lamps])
+        for lamp, inside in zip(lamps, inside_solids(subject.rays, places, own), strict=True):
+            if inside:
+                told.add(lamp.id)
+                yield _in_solid(subject, lamp, hour)
+
+
+def _in_solid(subject: Checked, lamp: Lamp, hour: float) -> Finding:
+    free = _free_place(subject, np.array(lamp.position))
+    remedy = None
+    if free is not None:
+        remedy = Remedy("move it to the nearest free place", {f"sources/@{lamp.id}/position": free}, hour)
+    text = f"{lamp.name} stands inside a solid: nothing of its light comes out"
+    return Finding("source in a solid", _named(subject.project, lamp.id), "error", text, remedy)
 
 
 def _free_place(subject: Checked, place: NDArray[np.float64]) -> tuple[float, float, float] | None:
@@ -123,11 +142,11 @@ def _free_place(subject: Checked, place: NDArray[np.float64]) -> tuple[float, fl
 def burning_by_day(subject: Checked) -> Iterator[Finding]:
     """Lamps under the open sky that burn at noon."""
     project = subject.project
-    scene = evaluate(project, 12.0)
+    scene = subject.scenes[12.0]
     if open_ground_lux(at_hour(project, 12.0), 12.0) < DAYLIGHT_LX:
         return
     up = np.array([[0.0, 1.0, 0.0]])
-    for lamp in _lamps(subject):
+    for lamp in _lamps(project):
         if lamp.id not in scene.lamps.ids or lamp.role == "key" or lamp.switched != "by hand":
             continue
         start = np.array([lamp.position]) + up * 0.5
@@ -143,7 +162,7 @@ def dead_glow(subject: Checked) -> Iterator[Finding]:
     project, level = subject.project, subject.level
     if not project.level_light.glow:
         return
-    lamps = np.array([one.position for one in _lamps(subject)]).reshape(-1, 3)
+    lamps = np.array([one.position for one in _lamps(project)]).reshape(-1, 3)
     followed = project.follows
     for part in level.parts:
         glowing = [
@@ -160,111 +179,120 @@ def dead_glow(subject: Checked) -> Iterator[Finding]:
         yield Finding("glow without light", part.id, "note", text)
 
 
-def _look(subject: Checked, shot: Shot, hour: float) -> tuple[LitScene, SeenSurfaces, Camera]:
-    aspect = subject.project.target.aspect
-    camera = Camera.of_shot(shot, aspect, far_for(subject.level.bounds))
-    return evaluate(subject.project, hour), seen_surfaces(subject.rays, subject.level, camera, SIZE), camera
+def _sky_light(seen: Seen, scene: LitScene) -> NDArray[np.float64]:
+    """(W * H, 3) luminance of the sky behind everything, in each pixel."""
+    columns, rows = SIZE
+    if scene.sky is None:
+        return np.zeros((columns * rows, 3))
+    x, y = np.meshgrid((np.arange(columns) + 0.5) / columns, (np.arange(rows) + 0.5) / rows)
+    return sample_dome(scene.sky.luminance, scene.sky.ground, seen.camera.rays(x.ravel(), y.ravel()))
 
 
-def _developed_stops(scene: LitScene, seen: SeenSurfaces, rays: RayScene) -> NDArray[np.float64]:
+def _exposure(scene: LitScene, seen: Seen, light: NDArray[np.float64]) -> float:
+    """EV100 that a shot is exposed at, by the light (P, 3) of its surfaces and the sky's."""
+    if scene.metering is None:
+        return scene.ev100
+    whole = _sky_light(seen, scene)
+    whole[seen.surfaces.pixel] = light
+    return metered_picture(whole.reshape(SIZE[1], SIZE[0], 3), scene.metering, seen.heroes)
+
+
+def _developed_stops(scene: LitScene, seen: Seen, rays: RayScene) -> NDArray[np.float64]:
     """(P,) stops over mid grey of each seen surface, as exposed."""
-    layers = Layers(seen)
+    layers = Layers(seen.surfaces)
     for _ in fill_layers(layers, rays, scene):
         pass
-    light = layers.total
-    whole = np.full((SIZE[0] * SIZE[1], 3), float(luminance(light).mean()) if len(light) else 0.0)
-    whole[seen.pixel] = light
-    ev100 = scene.ev100
-    if scene.metering is not None:
-        ev100 = metered_picture(whole.reshape(SIZE[1], SIZE[0], 3), scene.metering)
-    shown = np.maximum(luminance(light), 1e-9) * exposure_scale(ev100)
+    shown = np.maximum(luminance(layers.total), 1e-9) * exposure_scale(_exposure(scene, seen, layers.total))
     return np.log2(shown / MID_GREY)
+
+
+def _shares(stops: NDArray[np.float64]) -> Iterator[tuple[str, float]]:
+    """How much of a hero is burnt, and how much buried."""
+    yield "burnt", float((stops > BURNT).mean())
+    yield "buried", float((stops < BURIED).mean())
 
 
 def heroes(subject: Checked) -> Iterator[Finding]:
     """Heroes that are burnt or buried in a shot, at some hour."""
-    project, level = subject.project, subject.level
-    marked = {one.part for one in project.marks if one.hero}
-    names = {index: part for index, part in enumerate(level.parts) if part.id in marked}
-    if not names:
-        return
-    worst: dict[tuple[str, str], tuple[float, str, str]] = {}
-    for shot in project.shots:
-        for hour in HOURS:
-            scene, seen, _ = _look(subject, shot, hour)
-            owner = _owners(subject, shot)
-            stops = _developed_stops(scene, seen, subject.rays)
-            for index, part in names.items():
-                mine = stops[owner == index]
-                if len(mine) < SEEN_AT_ALL * SIZE[0] * SIZE[1]:
-                    continue
-                for kind, share in (("burnt", (mine > BURNT).mean()), ("buried", (mine < BURIED).mean())):
-                    key = (part.id, kind)
-                    if share > max(MOST, worst.get(key, (0.0, "", ""))[0]):
-                        worst[key] = (float(share), shot.name, f"{int(hour)}:{round(hour % 1 * 60):02d}")
-    for (part_id, kind), (share, shot_name, clock) in worst.items():
-        step = -0.7 if kind == "burnt" else 0.7
-        path = "look/compensation" if project.look.exposed == "metered" else "look/ev100"
-        now = project.look.compensation + step if path.endswith("compensation") else project.look.ev100 - step
-        remedy = Remedy(
-            f"expose {abs(step):g} stops {'darker' if step < 0 else 'brighter'}", {path: round(now, 2)}
-        )
-        text = f"{part_id} is {kind} in {share:.0%} of its pixels: {shot_name} at {clock}"
-        yield Finding(f"{kind} hero", part_id, "warning", text, remedy)
+    marked = {one.part for one in subject.project.marks if one.hero}
+    numbers = {index: part.id for index, part in enumerate(subject.level.parts) if part.id in marked}
+    worst: dict[tuple[str, str], tuple[float, str, float]] = {}
+    for seen, hour, scene in subject.looks() if numbers else ():
+        large = {
+            part: mine
+            for index, part in numbers.items()
+            if (mine := seen.surfaces.part == index).sum() >= SEEN_AT_ALL * SIZE[0] * SIZE[1]
+        }
+        stops = _developed_stops(scene, seen, subject.rays) if large else np.zeros(0)
+        for part, mine in large.items():
+            for kind, share in _shares(stops[mine]):
+                if share > max(MOST, worst.get((part, kind), (0.0, "", 0.0))[0]):
+                    worst[part, kind] = (share, seen.shot.name, hour)
+    for (part, kind), (share, shot_name, hour) in worst.items():
+        text = f"{part} is {kind} in {share:.0%} of its pixels: {shot_name} at {format_clock(hour)}"
+        yield Finding(f"{kind} hero", part, "warning", text, _exposed(subject.project, kind, hour))
 
 
-def _owners(subject: Checked, shot: Shot) -> NDArray[np.int64]:
-    """(P,) numbers of the parts seen, in the order of SeenSurfaces."""
-    camera = Camera.of_shot(shot, subject.project.target.aspect, far_for(subject.level.bounds))
-    x, y = np.meshgrid((np.arange(SIZE[0]) + 0.5) / SIZE[0], (np.arange(SIZE[1]) + 0.5) / SIZE[1])
-    ways = camera.rays(x.ravel(), y.ravel())
-    hits = subject.rays.first_visible(np.broadcast_to(np.array(camera.eye), ways.shape), ways)
-    return np.asarray(subject.rays.triangles.part[hits.triangle[hits.triangle >= 0]], dtype=np.int64)
+def _exposed(project: Project, kind: str, hour: float) -> Remedy:
+    """Another exposure, at the hour where it was seen."""
+    look, brighter = at_hour(project, hour).look, -0.7 if kind == "burnt" else 0.7
+    if look.exposed == "metered":
+        values = {"look/compensation": round(look.compensation + brighter, 2)}
+    else:
+        values = {"look/ev100": round(look.ev100 - brighter, 2)}
+    word = "brighter" if brighter > 0.0 else "darker"
+    return Remedy(f"expose {abs(brighter):g} stops {word} at {format_clock(hour)}", values, hour)
+
+
+def _work(subject: Checked, seen: Seen, scene: LitScene) -> Work:
+    size = (subject.project.target.width, subject.project.target.height)
+    return count_work(subject.boxes, scene, seen.surfaces, seen.camera, size)
 
 
 def budget(subject: Checked) -> Iterator[Finding]:
     """The worst shot and hour against the target: time and traits."""
-    project = subject.project
-    target = project.target
-    worst_ms, worst_at, dearest = 0.0, "", ""
-    broken: dict[str, tuple[str, str]] = {}
-    for shot in project.shots:
-        for hour in HOURS:
-            scene, seen, camera = _look(subject, shot, hour)
-            work = count_work(subject.boxes, scene, seen, camera, (target.width, target.height))
-            cost = frame_cost(work, target, subject.profile)
-            at = f"{shot.name} at {int(hour)}:{round(hour % 1 * 60):02d}"
-            for text in cost.broken:
-                broken.setdefault(text.split(",")[0].lstrip("0123456789 "), (text, at))
-            if cost.frame_ms > worst_ms:
-                worst_ms, worst_at = cost.frame_ms, at
-                casting = [s for s in _lamps(subject) if s.shadow and s.id in cost.sources]
-                dearest = max(casting, key=lambda s: cost.sources[s.id]).id if casting else ""
-    if worst_ms > target.budget_ms:
-        remedy = None
-        if dearest:
-            name = next(one.name for one in _lamps(subject) if one.id == dearest)
-            remedy = Remedy(f"let {name} cast no shadow", {f"sources/@{dearest}/shadow": False})
-        note = "" if subject.profile.calibrated else " (uncalibrated)"
-        text = f"{worst_at} takes {worst_ms:.2f} ms of {target.budget_ms:.2f} ms on {target.name}{note}"
-        yield Finding("over budget", worst_at, "error", text, remedy)
-    for text, at in broken.values():
-        yield Finding("trait broken", at, "warning", f"{text}: {at}", _fewer(subject, text))
+    target = subject.project.target
+    worst: tuple[FrameCost, str, float] | None = None
+    broken: dict[Trait, tuple[str, str, float]] = {}
+    for seen, hour, scene in subject.looks():
+        cost = frame_cost(_work(subject, seen, scene), target, subject.profile)
+        at = f"{seen.shot.name} at {format_clock(hour)}"
+        for trait, text in cost.broken.items():
+            broken.setdefault(trait, (text, at, hour))
+        if worst is None or cost.frame_ms > worst[0].frame_ms:
+            worst = (cost, at, hour)
+    if worst is not None and worst[0].over:
+        yield _over(subject, *worst)
+    for trait, (text, at, hour) in broken.items():
+        yield Finding("trait broken", at, "warning", f"{text}: {at}", _fewer(subject, trait, hour))
 
 
-def _fewer(subject: Checked, text: str) -> Remedy | None:
+def _over(subject: Checked, cost: FrameCost, at: str, hour: float) -> Finding:
+    """The dearest frame; what would save most is the dearest shadow of a lamp."""
+    casting = [one for one in _lamps(subject.project) if one.shadow and one.id in cost.sources]
+    dearest = max(casting, key=lambda one: cost.sources[one.id], default=None)
+    remedy = None
+    if dearest is not None:
+        remedy = Remedy(f"let {dearest.name} cast no shadow", {f"sources/@{dearest.id}/shadow": False}, hour)
+    note = "" if subject.profile.calibrated else " (uncalibrated)"
+    name = subject.project.target.name
+    text = f"{at} takes {cost.frame_ms:.2f} ms of {cost.budget_ms:.2f} ms on {name}{note}"
+    return Finding("over budget", at, "error", text, remedy)
+
+
+def _fewer(subject: Checked, trait: Trait, hour: float) -> Remedy | None:
     """For too many lamps at a pixel: bring the range of the widest one in by a third."""
-    lamps = [one for one in _lamps(subject) if "shadow" not in text or one.shadow]
-    if "lamps" not in text or not lamps:
+    every = trait == "lamps at a pixel"
+    lamps = [one for one in _lamps(at_hour(subject.project, hour)) if every or one.shadow]
+    if trait == "memory" or not lamps:
         return None
     widest = max(lamps, key=lambda one: one.range if one.range > 0.0 else 1e9)
     if widest.range <= 0.0:
         reach = 12.0 if isinstance(widest, SpotSource) else 8.0
     else:
         reach = round(widest.range * 2.0 / 3.0, 2)
-    return Remedy(
-        f"bring the range of {widest.name} in to {reach:g} m", {f"sources/@{widest.id}/range": reach}
-    )
+    text = f"bring the range of {widest.name} in to {reach:g} m"
+    return Remedy(text, {f"sources/@{widest.id}/range": reach}, hour)
 
 
 CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (

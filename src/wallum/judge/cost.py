@@ -1,14 +1,16 @@
 """What a frame costs on a target: time by pass, and by source with it less without it."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 from wallum.document.targets import Target
 from wallum.judge.device import DeviceProfile
 from wallum.judge.work import Work
 
-__all__ = ["FrameCost", "frame_cost"]
+__all__ = ["FrameCost", "Trait", "frame_cost"]
 
 SHARED = "shared"
+Trait = Literal["lamps at a pixel", "shadowed lamps at a pixel", "memory"]
 
 
 @dataclass(frozen=True)
@@ -17,7 +19,7 @@ class FrameCost:
 
     passes  : by pass
     sources : by source id, what the frame takes with it less without it; `shared` is the rest
-    broken  : the target's traits that are not kept, in words
+    broken  : by trait of the target that is not kept, what is, in words
     """
 
     frame_ms: float
@@ -25,7 +27,7 @@ class FrameCost:
     calibrated: bool
     passes: dict[str, float]
     sources: dict[str, float]
-    broken: tuple[str, ...]
+    broken: dict[Trait, str]
 
     @property
     def over(self) -> bool:
@@ -45,15 +47,15 @@ def frame_cost(work: Work, target: Target, profile: DeviceProfile) -> FrameCost:
     return FrameCost(total, target.budget_ms, profile.calibrated, passes, sources, _broken(work, target))
 
 
-def _broken(work: Work, target: Target) -> tuple[str, ...]:
-    out = []
+def _broken(work: Work, target: Target) -> dict[Trait, str]:
+    out: dict[Trait, str] = {}
     if work.lamps_per_pixel > target.lights_per_pixel:
-        out.append(f"{work.lamps_per_pixel} lamps reach one pixel, of {target.lights_per_pixel} allowed")
+        allowed = f"of {target.lights_per_pixel} allowed"
+        out["lamps at a pixel"] = f"{work.lamps_per_pixel} lamps reach one pixel, {allowed}"
     if work.shadowed_per_pixel > target.shadowed_per_pixel:
-        out.append(
-            f"{work.shadowed_per_pixel} lamps with shadows reach one pixel, "
-            f"of {target.shadowed_per_pixel} allowed"
-        )
+        text = f"{work.shadowed_per_pixel} lamps with shadows reach one pixel"
+        out["shadowed lamps at a pixel"] = f"{text}, of {target.shadowed_per_pixel} allowed"
     if work.shadow_bytes > target.memory_mb * 1e6:
-        out.append(f"shadow maps take {work.shadow_bytes / 1e6:.0f} MB, of {target.memory_mb:.0f} MB allowed")
-    return tuple(out)
+        text = f"shadow maps take {work.shadow_bytes / 1e6:.0f} MB"
+        out["memory"] = f"{text}, of {target.memory_mb:.0f} MB allowed"
+    return out

@@ -4,17 +4,31 @@ import datetime as dt
 from typing import Any
 
 from wallum.document.fields import Item, declared, unchecked
-from wallum.document.lanes import Lane
+from wallum.document.lanes import Lane, PegTime
+from wallum.document.paths import AXES, look_up, put
+from wallum.document.pegging import lane_at, pegged
 from wallum.document.project import Air, Look, Project, Setting
 from wallum.document.sources import Source
+from wallum.errors import PathProblem
 from wallum.moment.curves import Knots, value_at
 from wallum.moment.solar_day import SolarDay, solar_day
 from wallum.physics.ephemeris import Observer
 
-__all__ = ["LaneValues", "at_hour", "day_of", "knots_of", "lane_values", "observer_of", "with_values"]
+__all__ = [
+    "LaneValues",
+    "at_hour",
+    "day_of",
+    "knots_of",
+    "lane_values",
+    "observer_of",
+    "put_at_hour",
+    "with_values",
+]
 
 # Values by owner and name.
 LaneValues = dict[str, dict[str, Any]]
+# A value put this near a peg is that peg's; farther off it makes a new one [h].
+SAME_PEG_H = 0.25
 
 
 def observer_of(setting: Setting) -> Observer:
@@ -94,3 +108,31 @@ def with_values(project: Project, values: LaneValues) -> Project:
 def at_hour(project: Project, hour: float) -> Project:
     """The project with every lane's value at an hour in its place."""
     return with_values(project, lane_values(project, hour))
+
+
+def _lane(project: Project, path: str) -> Lane | None:
+    """The lane of a value; None also where there can be none."""
+    try:
+        return lane_at(project, path)
+    except PathProblem:
+        return None
+
+
+def put_at_hour(project: Project, path: str, value: Any, hour: float) -> Project:
+    """The project with a value by its path: in its lane, at an hour, where it has one.
+
+    Raises PathProblem or ValueProblem where the path or the value is refused.
+    """
+    head, _, last = path.rpartition("/")
+    whole = head if last in AXES else path
+    lane = _lane(project, whole)
+    if lane is None:
+        return put(project, path, value)
+    day = day_of(project.setting)
+
+    def away(hours: float) -> float:
+        return abs((hours - hour + 12.0) % 24.0 - 12.0)
+
+    here = min(lane.pegs, key=lambda peg: away(day.hour_of(peg.at)))
+    at = here.at if away(day.hour_of(here.at)) < SAME_PEG_H else PegTime(hours=hour)
+    return pegged(project, whole, at, look_up(put(at_hour(project, hour), path, value), whole))

@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.scene import LAMP_COLUMNS, LitScene
+from wallum.physics.colour import luminance
 from wallum.physics.photometry import cone_falloff, punctual_illuminance
 from wallum.transport.rays import LIFT_M, RayScene
 from wallum.transport.surfaces import SeenSurfaces
@@ -32,7 +33,7 @@ def pool_field(rays: RayScene, scene: LitScene, seen: SeenSurfaces, lamp_id: str
     toward = way / np.maximum(distance, 1e-9)[:, None]
     if row["is_spot"] > 0.5:
         lux = lux * cone_falloff(-toward @ row["direction"], row["cos_inner"], row["cos_outer"])
-    lux = lux * float(row["intensity"] @ np.array([0.2126, 0.7152, 0.0722]))
+    lux = lux * float(luminance(row["intensity"]))
     lit = np.flatnonzero(lux > 0.0)
     if row["shadow"] > 0.5 and len(lit):
         starts = seen.points[lit] + seen.normals[lit] * (LIFT_M * 20.0)

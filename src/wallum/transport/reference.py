@@ -19,6 +19,7 @@ from wallum.level.model import Level
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LAMP_COLUMNS, LitScene
 from wallum.physics.arrays import Floats, dots, normalised
+from wallum.physics.colour import LUMINANCE_WEIGHTS
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import ball_points, cone_directions, disc_points
 from wallum.physics.exposure import exposure_scale
@@ -33,7 +34,7 @@ __all__ = ["Reference"]
 THREADS = max(1, os.cpu_count() or 1)
 # Paths that are worked on together: small enough for the processor's own memory.
 BATCH = 16_384
-WEIGHTS = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)
+WEIGHTS = LUMINANCE_WEIGHTS.astype(np.float32)
 Pairs = tuple[Floats, Floats]
 
 
@@ -187,7 +188,6 @@ class Reference:
         glow = surfaces.glow * self._part_gain[surfaces.part][:, None]
         if surfaces.unlit.any():
             glow = glow + surfaces.base * surfaces.unlit[:, None] / exposure_scale(self._scene.ev100)
-            paths.weight[surfaces.unlit] *= 1.0
         light[paths.pixel] += paths.weight * glow
         paths.weight *= ~surfaces.unlit[:, None]
 

@@ -21,7 +21,7 @@ class SeenSurfaces:
     size : columns, rows; pixel : (P,) number of each surface's pixel, from the top left
     points, normals, to_eye, base, glow : (P, 3); metallic, roughness : (P,)
     distance : (P,) from the eye [m]; unlit, tinted : (P,) whether it asks for no light, and whether
-    colours of corners tint it
+    colours of corners tint it; part : (P,) number of its part
     """
 
     size: tuple[int, int]
@@ -36,6 +36,7 @@ class SeenSurfaces:
     distance: NDArray[np.float64]
     unlit: NDArray[np.bool_]
     tinted: NDArray[np.bool_]
+    part: NDArray[np.int64]
 
 
 def _weights(hits: Hits) -> NDArray[np.float64]:
@@ -91,6 +92,8 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
             roughness[here] *= texel[:, 1]
             metallic[here] *= texel[:, 2]
     points = origins[met] + directions[met] * found.distance[:, None]
+    part = flat.part[found.triangle].astype(np.int64)
+    gloss = (metallic, roughness)
     return SeenSurfaces(
-        size, met, points, normals, to_eye, base, glow, metallic, roughness, found.distance, unlit, tinted
+        size, met, points, normals, to_eye, base, glow, *gloss, found.distance, unlit, tinted, part
     )

@@ -97,7 +97,6 @@ def _mesa(
     points = np.stack(rows)
     points[..., 1] += ground_at(x, z)
     made = sheet(points, Surface.ROCK)
-    run = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(points[:, 0], axis=0), axis=1))])
     uv = np.stack(
         [
             np.tile(around / (2 * np.pi) * 14.0 * np.ceil(6.3 * radius / 14.0), len(rows)),
@@ -105,7 +104,6 @@ def _mesa(
         ],
         axis=1,
     ).astype(np.float32)
-    assert run[-1] > 0.0
     return Primitive(made.positions, made.normals, made.triangles, made.material, made.tangents, uv)
 
 
