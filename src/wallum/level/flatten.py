@@ -1,6 +1,7 @@
 """A level as one run of triangles in its own space, as the renderers take it."""
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -32,6 +33,12 @@ class Triangles:
     faces: NDArray[np.uint32]
     material: NDArray[np.int32]
     part: NDArray[np.int32]
+
+    @cached_property
+    def face_normals(self) -> NDArray[np.float32]:
+        """(T, 3) unit, by the order of the corners; zeros for triangles without area."""
+        a, b, c = (self.positions[self.faces[:, k]].astype(np.float64) for k in range(3))
+        return normalised(np.cross(b - a, c - a)).astype(np.float32)
 
 
 def _or_fill(values: NDArray[np.float32] | None, count: int, width: int, fill: float) -> NDArray[np.float32]:

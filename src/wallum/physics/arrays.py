@@ -25,10 +25,14 @@ def as_vectors(value: Any, name: str) -> NDArray[np.float64]:
 
 def normalised(vectors: Floats) -> Floats:
     """(..., 3) vectors scaled to length 1; a zero vector stays zero."""
-    length = np.sqrt(np.einsum("...i,...i->...", vectors, vectors))[..., None]
-    return vectors / np.where(length > 0.0, length, 1.0)
+    vectors = np.asarray(vectors)
+    length = np.sqrt((vectors * vectors) @ np.ones(3, vectors.dtype))[..., None]
+    length[length == 0.0] = 1.0
+    return np.asarray(vectors / length)
 
 
 def dots(a: Floats, b: Floats) -> NDArray[np.float64]:
     """(N,) products of (N, 3) with (N, 3)."""
-    return np.einsum("ij,ij->i", a, b)
+    # A product with ones is several times as fast as a sum over so short an axis.
+    both = a * b
+    return np.asarray(both @ np.ones(3, both.dtype))

@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from wallum.level.flatten import Triangles
 from wallum.level.model import Level, Material, TextureUse
-from wallum.physics.arrays import Floats
+from wallum.physics.arrays import Floats, dots
 
 __all__ = ["Hits", "RayScene", "one_thread", "rays_asked"]
 
@@ -131,6 +131,7 @@ class RayScene:
         self.triangles = triangles
         self._level = level
         alpha = np.array([m.alpha for m in level.materials] or ["opaque"])[triangles.material]
+        self._alphas = np.ascontiguousarray(triangles.colours[:, 3])
         self.double_sided = np.array([m.double_sided for m in level.materials] or [True])
         casts = np.array([part.casts for part in level.parts] or [True])[triangles.part]
         self._solid = _Accelerated(triangles, np.flatnonzero((alpha == "opaque") & casts))
@@ -160,9 +161,8 @@ class RayScene:
         start = np.zeros(len(origins))
         for _ in range(MOST_HOLES):
             met = out.triangle >= 0
-            facing = np.einsum("ij,ij->i", self.normals(out), directions)
-            back = met & (facing > 0.0)
-            back[met] &= ~double[self.triangles.material[out.triangle[met]]]
+            facing = dots(self.triangles.face_normals.take(out.triangle, 0), directions)
+            back = met & (facing > 0.0) & ~double.take(self.triangles.material.take(out.triangle))
             rows = np.flatnonzero(back)
             if not len(rows):
                 break
@@ -187,11 +187,11 @@ class RayScene:
         out = Hits(np.full(count, np.inf), np.full(count, -1), np.zeros((count, 2)))
         going = np.arange(count) if len(self._holed) else np.zeros(0, int)
         start = np.zeros(count)
+        at, ways, left = origins, directions, reach
         for _ in range(MOST_HOLES):
             if not len(going):
                 break
-            at = origins[going] + directions[going] * start[going, None]
-            hits = self._holed.first(at, directions[going], reach[going] - start[going])
+            hits = self._holed.first(at, ways, left)
             met = np.isfinite(hits.distance)
             solid = met.copy()
             solid[met] = self._is_solid(hits.triangle[met], hits.weights[met])
@@ -201,25 +201,30 @@ class RayScene:
             passed = met & ~solid
             start[going[passed]] += hits.distance[passed] + LIFT_M
             going = going[passed]
+            ways = directions.take(going, 0)
+            at = origins.take(going, 0) + ways * start.take(going)[:, None]
+            left = reach.take(going) - start.take(going)
         return out
 
     def _is_solid(self, triangle: NDArray[np.int64], weights: Floats) -> NDArray[np.bool_]:
         out = np.ones(len(triangle), dtype=bool)
-        for index in np.unique(self.triangles.material[triangle]):
-            rows = np.flatnonzero(self.triangles.material[triangle] == index)
+        materials = self.triangles.material.take(triangle)
+        for index in np.flatnonzero(np.bincount(materials)):
+            rows = np.flatnonzero(materials == index)
             material = self._level.materials[index]
             alpha = self._alpha(material, triangle[rows], weights[rows])
             out[rows] = alpha >= material.cutoff
         return out
 
     def _alpha(self, material: Material, triangle: NDArray[np.int64], weights: Floats) -> Floats:
-        corners = self.triangles.faces[triangle]
-        share = np.stack([1.0 - weights.sum(axis=1), weights[:, 0], weights[:, 1]], axis=1)
-        alpha = np.einsum("nk,nk->n", share, self.triangles.colours[corners, 3]) * material.base[3]
+        corners = self.triangles.faces.take(triangle, 0)
+        share = (1.0 - weights[:, 0] - weights[:, 1], weights[:, 0], weights[:, 1])
+        opaque = self._alphas
+        alpha = sum(share[k] * opaque.take(corners[:, k]) for k in range(3)) * material.base[3]
         use = material.textures.get("base")
         if use is None:
             return alpha
-        uv = np.einsum("nk,nkc->nc", share, self.triangles.uv[corners])
+        uv = sum(share[k][:, None] * self.triangles.uv.take(corners[:, k], 0) for k in range(3))
         return alpha * self._texture_alpha(use, uv)
 
     def _texture_alpha(self, use: TextureUse, uv: Floats) -> Floats:
@@ -235,7 +240,5 @@ class RayScene:
         """(N, 3) unit face normals of what was hit; zeros where nothing was."""
         out = np.zeros((len(hits.triangle), 3))
         met = hits.triangle >= 0
-        p = self.triangles.positions[self.triangles.faces[hits.triangle[met]]].astype(np.float64)
-        crossed = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
-        out[met] = crossed / np.maximum(np.linalg.norm(crossed, axis=1, keepdims=True), 1e-30)
+        out[met] = self.triangles.face_normals.take(hits.triangle[met], 0)
         return out

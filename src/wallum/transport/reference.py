@@ -33,7 +33,10 @@ __all__ = ["Reference"]
 
 THREADS = max(1, os.cpu_count() or 1)
 # Paths that are worked on together: small enough for the processor's own memory.
-BATCH = 16_384
+BATCH = 21_600
+# What distances that are worked out from large squares may be off by.
+ROUNDED_M = 0.01
+ONES = np.ones(3, np.float32)
 WEIGHTS = LUMINANCE_WEIGHTS.astype(np.float32)
 Pairs = tuple[Floats, Floats]
 
@@ -48,7 +51,12 @@ class _Paths:
     weight: Floats
 
     def only(self, keep: NDArray[np.int64]) -> "_Paths":
-        return _Paths(self.pixel[keep], self.origins[keep], self.directions[keep], self.weight[keep])
+        origins, directions = self.origins.take(keep, 0), self.directions.take(keep, 0)
+        return _Paths(self.pixel.take(keep), origins, directions, self.weight.take(keep, 0))
+
+    def alive(self) -> NDArray[np.bool_]:
+        """(N,) which of them still carry light."""
+        return np.asarray((self.weight @ ONES) > 0.0)
 
 
 class Reference:
@@ -195,7 +203,8 @@ class Reference:
         self, surfaces: Surfaces, rows: NDArray[np.int64], to_eye: Floats, to_light: Floats
     ) -> Floats:
         s = surfaces
-        return response(s.base[rows], s.metallic[rows], s.roughness[rows], s.normals[rows], to_eye, to_light)
+        base, normals = s.base.take(rows, 0), s.normals.take(rows, 0)
+        return response(base, s.metallic.take(rows), s.roughness.take(rows), normals, to_eye, to_light)
 
     def _add_far(
         self,
@@ -208,19 +217,19 @@ class Reference:
         sun = self._scene.sun
         if sun is None:
             return
-        toward = cone_directions(sun.direction, 0.5 * sun.disc_rad, rng.random((len(places), 2))).astype(
-            np.float32
+        toward = cone_directions(
+            sun.direction, 0.5 * sun.disc_rad, rng.random((len(places), 2), dtype=np.float32)
         )
         rows = np.flatnonzero(
-            (dots(surfaces.normals, toward) > 0.0)
-            & (dots(surfaces.faces, toward) > 0.0)
-            & paths.weight.any(axis=1)
+            (dots(surfaces.normals, toward) > 0.0) & (dots(surfaces.faces, toward) > 0.0) & paths.alive()
         )
         if sun.shadow and len(rows):
-            rows = rows[~self._rays.blocked(places[rows], toward[rows], np.full(len(rows), np.inf))]
+            endless = np.full(len(rows), np.inf)
+            rows = rows[~self._rays.blocked(places.take(rows, 0), toward.take(rows, 0), endless)]
         if len(rows):
-            answer = self._answer(surfaces, rows, -paths.directions[rows], toward[rows])
-            light[paths.pixel[rows]] += paths.weight[rows] * answer * sun.illuminance.astype(np.float32)
+            answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward.take(rows, 0))
+            answer *= paths.weight.take(rows, 0) * sun.illuminance.astype(np.float32)
+            light[paths.pixel.take(rows)] += answer
 
     def _add_lamps(
         self,
@@ -235,18 +244,17 @@ class Reference:
         if not len(lamp["range"]):
             return
         gain = self._unshadowed(places, surfaces.normals)
-        total = gain.sum(axis=1)
-        rows = np.flatnonzero((total > 0.0) & paths.weight.any(axis=1))
+        total = gain.sum(axis=0)
+        rows = np.flatnonzero((total > 0.0) & paths.alive())
         if not len(rows):
             return
-        cumulated = np.cumsum(gain[rows], axis=1)
-        pick = (cumulated < (rng.random(len(rows)) * total[rows])[:, None]).sum(axis=1)
-        pick = np.minimum(pick, gain.shape[1] - 1)
-        chance = gain[rows, pick] / total[rows]
-        spread = (
-            ball_points(rng.random((len(rows), 3))) * (lamp["radius"] * (lamp["shadow"] > 0.5))[pick][:, None]
-        )
-        way = lamp["position"][pick] + spread - places[rows]
+        gain, total = gain.take(rows, 1), total.take(rows)
+        pick = (np.cumsum(gain, axis=0) < rng.random(len(rows), dtype=np.float32) * total).sum(axis=0)
+        pick = np.minimum(pick, len(gain) - 1)
+        chance = gain[pick, np.arange(len(rows))] / total
+        spread = ball_points(rng.random((len(rows), 3), dtype=np.float32))
+        spread *= (lamp["radius"] * (lamp["shadow"] > 0.5)).take(pick)[:, None]
+        way = lamp["position"].take(pick, 0) + spread - places.take(rows, 0)
         squared = dots(way, way)
         distance = np.sqrt(np.maximum(squared, 1e-12))
         toward = way / distance[:, None]
@@ -267,26 +275,24 @@ class Reference:
         light[paths.pixel[rows[lit]]] += paths.weight[rows[lit]] * answer * arriving
 
     def _unshadowed(self, places: Floats, normals: Floats) -> NDArray[np.float32]:
-        """(N, lamps) about what each lamp gives a surface; above 0 wherever it can give any."""
+        """(lamps, N) about what each lamp gives a surface; above 0 wherever it can give any."""
         lamp = self._lamp
-        out = np.zeros((len(places), len(lamp["range"])), np.float32)
-        brightness = lamp["intensity"] @ WEIGHTS
-        for index in range(out.shape[1]):
-            way = lamp["position"][index] - places
-            squared = dots(way, way)
-            reach = lamp["range"][index]
-            gain = brightness[index] / np.maximum(squared, max(float(lamp["radius"][index]) ** 2, 1e-4))
-            # A body reaches a little around a surface's edge.
-            behind = dots(way, normals) < -lamp["radius"][index]
-            gain = np.where(behind, 0.0, gain)
-            if reach > 0.0:
-                gain = np.where(squared > (reach + lamp["radius"][index]) ** 2, 0.0, gain)
-            if lamp["is_spot"][index] > 0.5:
-                cosine = -(way @ lamp["direction"][index]) / np.sqrt(np.maximum(squared, 1e-12))
-                outer = lamp["cos_outer"][index] - lamp["radius"][index]
-                gain = np.where(cosine < outer, 0.0, gain * np.maximum(cosine, 0.02))
-            out[:, index] = gain
-        return out
+        position, radius = lamp["position"], lamp["radius"][:, None]
+        across = position @ places.T
+        squared = dots(position, position)[:, None] - 2.0 * across + dots(places, places)
+        # Sums of large squares: what is left of them is held off 0 by what they lose.
+        squared = np.maximum(squared, np.maximum(radius**2, 1e-4))
+        gain = (lamp["intensity"] @ WEIGHTS)[:, None] / squared
+        # A body reaches a little around a surface's edge.
+        gain *= position @ normals.T - dots(places, normals) >= -radius - ROUNDED_M
+        reach = np.where(lamp["range"][:, None] > 0.0, lamp["range"][:, None] + radius + ROUNDED_M, np.inf)
+        gain *= squared <= reach**2
+        for index in np.flatnonzero(lamp["is_spot"] > 0.5):
+            aim = lamp["direction"][index]
+            cosine = (places @ aim - position[index] @ aim) / np.sqrt(squared[index])
+            outer = lamp["cos_outer"][index] - lamp["radius"][index]
+            gain[index] *= np.where(cosine < outer, 0.0, np.maximum(cosine, 0.02))
+        return gain.astype(np.float32, copy=False)
 
     # -- where paths go on ---------------------------------------------------------------
 
@@ -295,9 +301,10 @@ class Reference:
         n, v = surfaces.normals, -paths.directions
         count = len(n)
         n_v = np.maximum(dots(n, v), 1e-3)
-        f0 = 0.04 + (surfaces.base.mean(axis=1) - 0.04) * surfaces.metallic
+        grey = surfaces.base @ (ONES / 3.0)
+        f0 = 0.04 + (grey - 0.04) * surfaces.metallic
         gloss = f0 + (1.0 - f0) * (1.0 - n_v) ** 5
-        dull = surfaces.base.mean(axis=1) * (1.0 - surfaces.metallic)
+        dull = grey * (1.0 - surfaces.metallic)
         share = np.clip(gloss / np.maximum(gloss + dull, 1e-6), 0.08, 0.98)
         mirrored = rng.random(count) < share
         rough = np.maximum(surfaces.roughness, MIN_ROUGHNESS)
@@ -305,25 +312,31 @@ class Reference:
         side, up = _frame(n)
         u = rng.random((count, 2), dtype=np.float32)
         disc = disc_points(u)
-        height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))
+        height = np.sqrt(np.maximum(1.0 - u[:, 0], 0.0))
         toward = disc[:, :1] * side + disc[:, 1:] * up + height[:, None] * n
-        half = _facet(n, side, up, v, alpha, u)
-        reflected = 2.0 * dots(v, half)[:, None] * half - v
-        toward = normalised(np.where(mirrored[:, None], reflected, toward))
+        rows = np.flatnonzero(mirrored)
+        eye = v.take(rows, 0)
+        half = _facet(*(one.take(rows, 0) for one in (n, side, up, v, alpha, u)))
+        toward[rows] = 2.0 * dots(eye, half)[:, None] * half - eye
+        toward = normalised(toward)
         n_l = dots(n, toward)
-        good = (n_l > 1e-4) & (dots(surfaces.faces, toward) > 0.0) & paths.weight.any(axis=1)
+        good = (n_l > 1e-4) & (dots(surfaces.faces, toward) > 0.0) & paths.alive()
         rows = np.flatnonzero(good)
-        chance = _chance(n[rows], v[rows], toward[rows], alpha[rows], share[rows])
-        answer = self._answer(surfaces, rows, v[rows], toward[rows])
-        weight = paths.weight[rows] * answer / np.maximum(chance, 1e-9)[:, None]
-        return _Paths(paths.pixel[rows], places[rows], toward[rows], weight)
+        v, toward = v.take(rows, 0), toward.take(rows, 0)
+        chance = _chance(n.take(rows, 0), v, toward, alpha.take(rows), share.take(rows))
+        weight = self._answer(surfaces, rows, v, toward)
+        weight *= paths.weight.take(rows, 0) / np.maximum(chance, 1e-9)[:, None]
+        return _Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight)
 
 
 def _frame(n: Floats) -> Pairs:
-    """Two directions across each normal."""
-    helper = np.where(np.abs(n[:, :1]) < 0.9, np.eye(3, dtype=n.dtype)[:1], np.eye(3, dtype=n.dtype)[1:2])
-    side = normalised(np.cross(n, helper))
-    return side, np.cross(n, side)
+    """Two directions across each normal. Source: Duff et al. 2017."""
+    x, y, z = n[:, 0], n[:, 1], n[:, 2]
+    sign = np.copysign(np.ones_like(z), z)
+    a = -1.0 / (sign + z)
+    b = x * y * a
+    side = np.stack([1.0 + sign * x * x * a, sign * b, -sign * x], axis=1)
+    return side, np.stack([b, sign + y * y * a, -y], axis=1)
 
 
 def _facet(n: Floats, side: Floats, up: Floats, v: Floats, alpha: Floats, u: Floats) -> NDArray[np.float64]:

@@ -82,7 +82,7 @@ class SurfaceTables:
         return places, shapes
 
     def _texel(self, slot: Slot, material: NDArray[np.int32], uv: Floats) -> NDArray[np.uint8]:
-        place, shape = self._uses[slot][material], self._shapes[slot][material]
+        place, shape = self._uses[slot].take(material, 0), self._shapes[slot].take(material, 0)
         u, v = uv[:, 0], uv[:, 1]
         if shape[:, 3].any():
             second = shape[:, 3] > 0
@@ -96,34 +96,34 @@ class SurfaceTables:
         wide, high = shape[:, 1], shape[:, 2]
         column = np.minimum(((x - np.floor(x)) * wide).astype(np.int32), wide - 1)
         line = np.minimum(((y - np.floor(y)) * high).astype(np.int32), high - 1)
-        return self._texels[shape[:, 0] + line * wide + column]
+        return self._texels.take(shape[:, 0] + line * wide + column, 0)
 
     def at(self, hits: Hits, directions: Floats) -> Surfaces:
         """The surfaces that rays have met; every hit must be one. directions : (N, 3) of the rays."""
         flat, found = self._flat, hits.triangle
-        faces_at, material = flat.faces[found], flat.material[found]
-        a, b, c = (self._corners[faces_at[:, k]] for k in range(3))
-        faces: Floats = normalised(np.cross(b[:, 14:] - a[:, 14:], c[:, 14:] - a[:, 14:]))
+        faces_at, material = flat.faces.take(found, 0), flat.material.take(found)
+        a, b, c = (self._corners.take(faces_at[:, k], 0) for k in range(3))
+        faces = flat.face_normals.take(found, 0)
         weights = hits.weights.astype(np.float32)
         row = a * (1.0 - weights[:, :1] - weights[:, 1:]) + b * weights[:, :1] + c * weights[:, 1:]
         uv: Floats = row[:, 7:11]
         normals: Floats = normalised(row[:, :3])
-        faces = np.where(dots(faces, directions)[:, None] > 0.0, -faces, faces)
-        normals = np.where(dots(normals, faces)[:, None] < 0.0, -normals, normals)
+        faces *= np.where(dots(faces, directions) > 0.0, np.float32(-1.0), np.float32(1.0))[:, None]
+        normals *= np.where(dots(normals, faces) < 0.0, np.float32(-1.0), np.float32(1.0))[:, None]
         bumped = self._uses["normal"][material, 0] > 0.0
         if bumped.any():
             normals[bumped] = self._bumped(material[bumped], uv[bumped], normals[bumped], row[bumped, 3:7])
-        base = self._base[material] * row[:, 11:14]
-        base *= self._decode[self._texel("base", material, uv)[:, :3]]
-        glow = self._glow[material]
+        base = self._base.take(material, 0) * row[:, 11:14]
+        base *= self._decode.take(self._texel("base", material, uv)[:, :3])
+        glow = self._glow.take(material, 0)
         shining = np.flatnonzero(glow.any(axis=1))
         if len(shining):
             texel = self._texel("emissive", material[shining], uv[shining])
             glow[shining] *= self._decode[texel[:, :3]]
-        gloss: Floats = self._gloss[material]
+        gloss: Floats = self._gloss.take(material, 0)
         if self._uses["metal_rough"][material, 0].any():
             gloss = gloss * (self._texel("metal_rough", material, uv)[:, [2, 1]] / np.float32(255.0))
-        unlit, part = self._unlit[material], flat.part[found].astype(np.int64)
+        unlit, part = self._unlit.take(material), flat.part.take(found).astype(np.int64)
         return Surfaces(normals, faces, base, gloss[:, 0], gloss[:, 1], glow, unlit, part)
 
     def _bumped(
