@@ -220,11 +220,11 @@ class RayScene:
         corners = self.triangles.faces.take(triangle, 0)
         share = (1.0 - weights[:, 0] - weights[:, 1], weights[:, 0], weights[:, 1])
         opaque = self._alphas
-        alpha = sum(share[k] * opaque.take(corners[:, k]) for k in range(3)) * material.base[3]
+        alpha = np.asarray(sum(share[k] * opaque.take(corners[:, k]) for k in range(3))) * material.base[3]
         use = material.textures.get("base")
         if use is None:
             return alpha
-        uv = sum(share[k][:, None] * self.triangles.uv.take(corners[:, k], 0) for k in range(3))
+        uv = np.asarray(sum(share[k][:, None] * self.triangles.uv.take(corners[:, k], 0) for k in range(3)))
         return alpha * self._texture_alpha(use, uv)
 
     def _texture_alpha(self, use: TextureUse, uv: Floats) -> Floats:
