@@ -59,6 +59,8 @@ COMMANDS: Final = (
     Command("play", "Shots and views", "Play", "T", "Play the day, or stop it"),
     Command("walk", "Shots and views", "Walk", "Shift+T", "Walk through the level, or stop where one is"),
     Command("wall", "Shots and views", "Wall of shots", "Q", "Swap the picture for all shots, and back"),
+    Command("hours", "Shots and views", "Shot by hours", "Shift+Q", "The shot at every hour, and back"),
+    Command("bench", "Shots and views", "Day bench", "Ctrl+B", "Lanes of the day, or the balance"),
     Command("frame_lines", "Shots and views", "Target's frame", "Y", "What the target's picture holds", True),
     Command("flip", "Comparing", "Flip", "B", "Flip to the variant, and back"),
     Command("wipe", "Comparing", "Wipe", "Z", "Wipe between the variant and the present"),

@@ -1,10 +1,11 @@
 """The row over the picture: play, the day ribbon, and at its end the date and the place."""
 
 import datetime as dt
+from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap, QPolygonF
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from wallum.desk.buttons import text_button
 from wallum.desk.ribbon import DayRibbon
@@ -16,6 +17,10 @@ from wallum.document.project import Setting
 __all__ = ["DayBar", "place_text"]
 
 ICON_PX = 18
+BENCH_TIPS = {
+    "Compose": "The Compose bench: the balance of all sources",
+    "Day": "The Day bench: values through the day, whole days, the shot by hours",
+}
 
 
 def place_text(setting: Setting) -> str:
@@ -52,6 +57,7 @@ class DayBar(QWidget):
     """The ribbon with what moves it."""
 
     place_asked = pyqtSignal()
+    bench_asked = pyqtSignal(str)
 
     def __init__(self, session: Session, transport: Transport, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -93,6 +99,7 @@ class DayBar(QWidget):
         left.setSpacing(4)
         left.addWidget(self.play_button)
         left.addWidget(self.loop_button)
+        row.addLayout(self._bench_switch())
         row.addLayout(left)
         row.addWidget(self.ribbon, 1)
         earlier = text_button("\u2212", "The day before", lambda: self._step_date(-1))
@@ -106,6 +113,25 @@ class DayBar(QWidget):
         right.addLayout(dates)
         right.addWidget(self.place_button)
         row.addLayout(right)
+
+    def _bench_switch(self) -> QVBoxLayout:
+        """The benches, one over the other."""
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        self.benches: dict[str, QToolButton] = {}
+        for name, tip in BENCH_TIPS.items():
+            button = text_button(name, tip, partial(self.bench_asked.emit, name))
+            button.setCheckable(True)
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            column.addWidget(button)
+            self.benches[name] = button
+        self.show_bench("Compose")
+        return column
+
+    def show_bench(self, name: str) -> None:
+        """Mark the bench that is shown."""
+        for one, button in self.benches.items():
+            button.setChecked(one == name)
 
     def refresh(self) -> None:
         """Show the present date and place."""

@@ -2,11 +2,18 @@
 
 import time
 
-from wallum.document.project import Look
-from wallum.physics.exposure import adapted_ev
-from wallum.realtime.request import Frame
+import numpy as np
+from numpy.typing import NDArray
 
-__all__ = ["Exposing"]
+from wallum.desk.session import Session
+from wallum.document.project import Look
+from wallum.moment.camera import Camera
+from wallum.moment.metered import CELLS
+from wallum.physics.exposure import adapted_ev
+from wallum.realtime.request import SETTLE_FRAMES, Frame
+from wallum.transport.heroes import hero_cells
+
+__all__ = ["Exposing", "heroes_for"]
 
 
 class Exposing:
@@ -46,3 +53,29 @@ class Exposing:
         if abs(drift) < 0.05:
             return f"metered EV {frame.ev100:.1f}"
         return f"EV {frame.ev100:.1f} held, drift {drift:+.1f} stops"
+
+    def state_text(self, shown: Frame, more: str) -> str:
+        """What the picture is: its exposure, how far it has come, how long it took.
+
+        more : what else is still being made
+        """
+        if shown.settled:
+            text = (
+                "settled"
+                if shown.settled >= SETTLE_FRAMES
+                else f"settling {shown.settled} of {SETTLE_FRAMES}"
+            )
+        else:
+            text = "moving" if shown.detail == "reduced" else "as delivered"
+        lost = f", {len(shown.unshadowed)} lamps without their shadow" if shown.unshadowed else ""
+        coarse = ", sky light coarse" if shown.coarse else more
+        return f"{self.text(shown)}, {text}{coarse}, {shown.total_ms:.0f} ms{lost}"
+
+
+def heroes_for(session: Session, look: Look, camera: Camera) -> NDArray[np.float32] | None:
+    """Where in the picture the heroes are, where the exposure asks for it."""
+    loaded = session.level
+    parts = frozenset(one.part for one in session.project.marks if one.hero)
+    if look.exposed != "metered" or look.weighted != "heroes" or loaded is None or not parts:
+        return None
+    return hero_cells(loaded.rays, loaded.level, parts, camera, CELLS)

@@ -2,8 +2,6 @@
 
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QByteArray, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage
 from PyQt6.QtWidgets import QFileDialog, QLabel, QMainWindow
@@ -18,7 +16,8 @@ from wallum.desk.check_sheet import CheckSheet
 from wallum.desk.comparing import PICTURE_SUFFIXES, Comparing
 from wallum.desk.cost_bar import CostBar
 from wallum.desk.day_bar import DayBar
-from wallum.desk.exposing import Exposing
+from wallum.desk.day_bench import DayBench
+from wallum.desk.exposing import Exposing, heroes_for
 from wallum.desk.files import ProjectFiles
 from wallum.desk.first_path import FirstPath
 from wallum.desk.lists import SourceList
@@ -51,10 +50,8 @@ from wallum.document.project import Project
 from wallum.level.opening import reference_to
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.moment.metered import CELLS
 from wallum.realtime.bundle import ProbeGrid
-from wallum.realtime.request import SETTLE_FRAMES, VIEWS, Frame
-from wallum.transport.heroes import hero_cells
+from wallum.realtime.request import VIEWS, Frame
 
 __all__ = ["DeskWindow"]
 
@@ -104,6 +101,7 @@ class DeskWindow(QMainWindow):
         self.comparing = Comparing(self.session, self.wipe, self.variants, self)
         self.recent = RecentMenu(self.settings, self._open_file, self)
         self.pool = PoolLines(self.session, self.picture)
+        self.bench = DayBench(self.session, self.sheet, self.picture, self)
         self.at_rest = AtRest(self.session, self.link, self.picture, self.transport)
         self._shown_project: Project | None = None
         self._grid_text = ""  # how far the sky grid is
@@ -156,6 +154,8 @@ class DeskWindow(QMainWindow):
                 "wipe_pinned": self.comparing.wipe_pinned,
                 "pin": self.comparing.pin,
                 "wall": self.looking.swap_wall,
+                "bench": self.bench.swap,
+                "hours": self.bench.by_hours,
                 "walk": self.walker.toggle,
                 "frame_lines": self._frame_lines,
                 "strip": self.strip.open,
@@ -181,8 +181,7 @@ class DeskWindow(QMainWindow):
             (
                 self.bar,
                 self.picture,
-                order_bar(self._alone, self.balance.sort_by, self.variants),
-                self.balance,
+                self.bench.arrange(order_bar(self._alone, self.balance.sort_by, self.variants), self.balance),
             ),
             self.tune,
             status_row(self._told, self.cost, self._state),
@@ -224,9 +223,18 @@ class DeskWindow(QMainWindow):
         self.shots.chosen.connect(self.looking.peek)
         self.shots.stayed.connect(self.looking.look_through)
         self.shots.left.connect(self.looking.go_back)
-        for taker in (self.shots.show_picture, self.wall.take_picture, self.wipe.take_picture):
+        for taker in (
+            self.shots.show_picture,
+            self.wall.take_picture,
+            self.wipe.take_picture,
+            self.bench.hours.take_picture,
+        ):
             self.link.thumb_came.connect(taker)
-        self.at_rest.more += [self.wipe.wanted, self.wall.wanted]
+        self.at_rest.more += [self.wipe.wanted, self.wall.wanted, self.bench.hours.wanted]
+        self.bench.hours.opened.connect(self.at_rest.asked)
+        self.bench.hours.chosen.connect(self._go_to)
+        self.day.bench_asked.connect(self.bench.show_bench)
+        self.bench.changed.connect(self.day.show_bench)
         self.wipe.began.connect(self.at_rest.asked)
         self.wall.opened.connect(self.at_rest.asked)
         self.receiver.changed_on_disk.connect(self._offer_level)
@@ -334,16 +342,9 @@ class DeskWindow(QMainWindow):
         if moving or dragging:
             self.background.hand_moves()
         held = self.exposing.held(look, dragging, self.transport.playing)
-        heroes = self._heroes(camera) if look.exposed == "metered" and look.weighted == "heroes" else None
+        heroes = heroes_for(self.session, look, camera)
         show = (scene, camera, size, self.session.active, moving, held, heroes, self.picture.view)
         self.link.show(*show, self.session.selected)
-
-    def _heroes(self, camera: Camera) -> NDArray[np.float32] | None:
-        loaded = self.session.level
-        parts = frozenset(one.part for one in self.session.project.marks if one.hero)
-        if loaded is None or not parts:
-            return None
-        return hero_cells(loaded.rays, loaded.level, parts, camera, CELLS)
 
     def _keep_shot(self) -> None:
         shot = self.shots.keep(self.picture.camera)
@@ -373,6 +374,10 @@ class DeskWindow(QMainWindow):
 
     def _scrubbed(self, hour: float) -> None:
         self.session.rest_at(hour)
+
+    def _go_to(self, shot_id: str, hour: float) -> None:
+        self.looking.look_through(shot_id)
+        self._scrubbed(hour)
 
     def _hour_changed(self) -> None:
         self.ask_picture(moving=self.session.scrubbing or self.transport.playing)
@@ -407,18 +412,7 @@ class DeskWindow(QMainWindow):
         self.picture.show_frame(shown, image)
         self.exposing.note(shown)
         self.session.shown_ev = shown.ev100
-        if shown.settled:
-            text = (
-                "settled"
-                if shown.settled >= SETTLE_FRAMES
-                else f"settling {shown.settled} of {SETTLE_FRAMES}"
-            )
-        else:
-            text = "moving" if shown.detail == "reduced" else "as delivered"
-        lost = f", {len(shown.unshadowed)} lamps without their shadow" if shown.unshadowed else ""
-        coarse = ", sky light coarse" if shown.coarse else self._grid_text
-        exposure = self.exposing.text(shown)
-        self._state.setText(f"{exposure}, {text}{coarse}, {shown.total_ms:.0f} ms{lost}")
+        self._state.setText(self.exposing.state_text(shown, self._grid_text))
 
     # -- tools -------------------------------------------------------------------------
 

@@ -23,10 +23,28 @@ def _base_light_was_free(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
+def _sky_was_clear(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 called the sky that the hour makes clear; it is the atmosphere now."""
+
+    def named(one: Any) -> Any:
+        old = isinstance(one, dict) and one.get("kind") == "sky" and one.get("model") == "clear"
+        return {**one, "model": "atmosphere"} if old else one
+
+    def renamed(holder: dict[str, Any]) -> dict[str, Any]:
+        sources = holder.get("sources")
+        return {**holder, "sources": [named(one) for one in sources]} if isinstance(sources, list) else holder
+
+    variants = data.get("variants")
+    if isinstance(variants, list):
+        data = {**data, "variants": [renamed(one) if isinstance(one, dict) else one for one in variants]}
+    return renamed(data)
+
+
 # STEPS[n] turns data of version n into data of version n + 1.
 STEPS: Final[dict[int, Step]] = {
     1: _base_light_was_free,
     2: lambda data: data,  # knew no target, figure or light of the level: they start as they do
+    3: _sky_was_clear,
 }
 
 

@@ -9,7 +9,20 @@ from wallum.document.paths import locate, look_up, put, put_text
 from wallum.document.project import Project
 from wallum.errors import PathProblem
 
-__all__ = ["lane_at", "pegged", "pegged_text", "shifted", "unpegged", "without_lane"]
+__all__ = [
+    "Copied",
+    "lane_at",
+    "pasted",
+    "pegged",
+    "pegged_text",
+    "replaced",
+    "shifted",
+    "unpegged",
+    "without_lane",
+]
+
+# A peg with the owner and the name of its lane.
+Copied = tuple[str, str, Peg]
 
 # Pegs nearer than this are one [h].
 SAME_H = 1.0 / 120.0
@@ -79,6 +92,31 @@ def shifted(project: Project, pegs: Iterable[tuple[Lane, Peg]], hours: float) ->
         at = peg.at.revised(hours=round(moved * 60.0) / 60.0)
         others = tuple(one.revised(at=at) if one is peg else one for one in present.pegs)
         project = project.with_lane(present.revised(pegs=others))
+    return project
+
+
+def replaced(project: Project, owner: str, name: str, peg: Peg, by: Peg | None) -> Project:
+    """The project with one peg of a lane in another's place, or without it; a lane goes with its
+    last peg."""
+    lane = project.lane(owner, name)
+    if lane is None:
+        return project
+    pegs = tuple(by if one is peg else one for one in lane.pegs)
+    kept = tuple(one for one in pegs if one is not None)
+    return project.with_lane(lane.revised(pegs=kept)) if kept else project.without_lane(owner, name)
+
+
+def pasted(project: Project, pegs: Iterable[Copied], hours: float) -> Project:
+    """The project with copies of pegs, moved by hours and tied to the clock as they stood; what
+    stood at the same time is replaced. Owners that are not there are passed over."""
+    for owner, name, peg in pegs:
+        item = project.owner(owner)
+        if item is None or name not in declared(item):
+            continue
+        at = PegTime(hours=round(((peg.at.hours + hours) % 24.0) * 60.0) / 60.0)
+        lane = project.lane(owner, name)
+        others = tuple(one for one in lane.pegs if not _same(one.at, at)) if lane else ()
+        project = project.with_lane(Lane(owner=owner, name=name, pegs=(*others, peg.revised(at=at))))
     return project
 
 

@@ -6,9 +6,10 @@ from typing import Annotated, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
+from wallum.document.coloured import Direction, LinearColour, Place
 from wallum.document.fields import Item, choice, declared, field_check, parameter
 from wallum.document.lanes import Lane
-from wallum.document.sources import Direction, LinearColour, MoonSource, Place, SkySource, Source, SunSource
+from wallum.document.sources import MoonSource, SkySource, Source, SunSource
 from wallum.document.targets import Target
 
 __all__ = [
@@ -28,7 +29,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 
 
 def _iso_date(value: str) -> str:

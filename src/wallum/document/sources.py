@@ -2,12 +2,21 @@
 
 import math
 from typing import Annotated, Final, Literal, Self
-from uuid import uuid4
 
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import Field, model_validator
 
-from wallum.document.fields import Item, Vector, choice, parameter
-from wallum.physics.colour import MAX_CCT_K, MIN_CCT_K, light_colour
+from wallum.document.coloured import (
+    COLOUR_FIELDS,
+    Coloured,
+    Direction,
+    Place,
+    Role,
+    kelvin_field,
+    new_id,
+    trim_field,
+)
+from wallum.document.fields import choice, parameter
+from wallum.document.sky import SkySource
 from wallum.physics.photometry import point_candela, point_lumens, spot_candela, spot_lumens
 
 __all__ = [
@@ -24,136 +33,11 @@ __all__ = [
     "new_id",
 ]
 
-Role = Literal["key", "fill", "rim", "lamp", "accent", "base"]
 # Groups of the balance, by what a source is for.
 GROUPS: Final[dict[str, str]] = {
     "base": "base", "lamp": "lamps", "key": "accents", "fill": "accents", "rim": "accents",
     "accent": "accents",
 }  # fmt: skip
-
-
-def new_id(prefix: str) -> str:
-    """A stable id, unique without asking anyone."""
-    return f"{prefix}-{uuid4().hex[:10]}"
-
-
-def _finite(value: Vector) -> Vector:
-    if not all(math.isfinite(part) for part in value):
-        raise ValueError("every part must be a finite number")
-    return value
-
-
-def _unit(value: Vector) -> Vector:
-    length = math.sqrt(sum(part * part for part in _finite(value)))
-    if length < 1e-9:
-        raise ValueError("a direction cannot be of length zero")
-    if abs(length - 1.0) < 1e-6:
-        return value
-    return (value[0] / length, value[1] / length, value[2] / length)
-
-
-def _fraction(value: Vector) -> Vector:
-    if not all(0.0 <= part <= 1.0 for part in _finite(value)) or max(value) <= 0.0:
-        raise ValueError("each part must lie between 0 and 1, and not all be 0")
-    return value
-
-
-Place = Annotated[Vector, AfterValidator(_finite)]
-Direction = Annotated[Vector, AfterValidator(_unit)]
-LinearColour = Annotated[Vector, AfterValidator(_fraction)]
-
-
-def _kelvin(default: float, help_text: str, heading: str = "", step: float = 50.0) -> float:
-    """A colour temperature; under a heading it is folded."""
-    return parameter(
-        default,
-        label="Temperature",
-        help=help_text,
-        unit="K",
-        low=MIN_CCT_K,
-        high=MAX_CCT_K,
-        step=step,
-        scale="log",
-        first=not heading,
-        heading=heading,
-    )
-
-
-class Coloured(Item):
-    """What every source shares: name, switch, role and the colour of its light."""
-
-    id: str
-    name: str = Field(min_length=1, max_length=200)
-    on: bool = parameter(True, label="On", help="Whether this source gives light.", kind="switch")
-    role: Role = choice(
-        "lamp",
-        label="Role",
-        help="What the source is for. Groups it; changes no light.",
-        first=False,
-        heading="Description",
-    )
-    locked: bool = parameter(
-        False,
-        label="Locked",
-        help="Its values are kept as they are until it is unlocked; its switch and name are free.",
-        kind="switch",
-        first=False,
-        heading="Description",
-    )
-    colour_by: Literal["kelvin", "colour"] = choice(
-        "kelvin",
-        label="Colour by",
-        help="Give the colour as a temperature with a tint, or as a colour of its own.",
-        first=False,
-        heading="Colour",
-    )
-    kelvin: float = _kelvin(3000.0, "Correlated colour temperature: low is warm, high is cool.")
-    tint: float = parameter(
-        0.0,
-        label="Tint",
-        help="Distance from white light's locus (Duv): above 0 greener, below 0 pinker.",
-        low=-0.05,
-        high=0.05,
-        step=0.001,
-        first=False,
-        heading="Colour",
-    )
-    colour: LinearColour = parameter(
-        (1.0, 1.0, 1.0),
-        label="Own colour",
-        help="Linear sRGB; only its hue and saturation count, strength is set elsewhere.",
-        kind="colour",
-        first=False,
-        heading="Colour",
-    )
-
-    def idle(self) -> frozenset[str]:
-        return frozenset({"colour"} if self.colour_by == "kelvin" else {"kelvin", "tint"})
-
-    def luminous_rgb(self) -> Vector:
-        """Linear sRGB of luminance 1 for this source's light."""
-        if self.colour_by == "kelvin":
-            red, green, blue = light_colour(self.kelvin, self.tint)
-            return (float(red), float(green), float(blue))
-        red, green, blue = self.colour
-        weight = 0.2126 * red + 0.7152 * green + 0.0722 * blue
-        return (red / weight, green / weight, blue / weight)
-
-
-def _trim(
-    help_text: str = "Stops more or less than stated: the balance's fader.", first: bool = True
-) -> float:
-    return parameter(
-        0.0,
-        label="Trim",
-        help=help_text,
-        unit="stops",
-        low=-12.0,
-        high=12.0,
-        step=0.1,
-        first=first,
-        heading="" if first else "Balance",
-    )
 
 
 class FarLight(Coloured):
@@ -165,7 +49,7 @@ class FarLight(Coloured):
         label="Stands",
         help="By the clock: where it is for place, date and hour. Where set: by azimuth and elevation.",
     )
-    trim: float = _trim("Stops more or less light than it truly gives.")
+    trim: float = trim_field("Stops more or less light than it truly gives.")
     azimuth: float = parameter(
         140.0,
         label="Azimuth",
@@ -206,7 +90,6 @@ class FarLight(Coloured):
 
 
 PLACE_FIELDS = frozenset({"azimuth", "elevation"})
-COLOUR_FIELDS = frozenset({"colour_by", "kelvin", "tint", "colour"})
 
 
 class SunSource(FarLight):
@@ -218,7 +101,7 @@ class SunSource(FarLight):
         label="Light",
         help="Through the air: strength and colour by its height. Own: strength and colour as set.",
     )
-    kelvin: float = _kelvin(
+    kelvin: float = kelvin_field(
         5400.0, "Correlated colour temperature, where its light is its own.", heading="Own light"
     )
     illuminance: float = parameter(
@@ -236,7 +119,7 @@ class SunSource(FarLight):
 
     def idle(self) -> frozenset[str]:
         aimed = frozenset() if self.stands == "where set" else PLACE_FIELDS
-        own = super().idle() if self.light == "own" else COLOUR_FIELDS | {"illuminance"}
+        own = super().idle() if self.light == "own" else (COLOUR_FIELDS | {"illuminance"}) - {"tint"}
         return aimed | own
 
 
@@ -244,59 +127,33 @@ class MoonSource(FarLight):
     """The moon: takes over where the sun gives no light any more."""
 
     kind: Literal["moon"] = "moon"
-    kelvin: float = _kelvin(
+    kelvin: float = kelvin_field(
         4100.0, "Shown as its colour; its light is the sun's, through the air.", heading="Colour"
     )
 
-    def idle(self) -> frozenset[str]:
-        return COLOUR_FIELDS if self.stands == "where set" else COLOUR_FIELDS | PLACE_FIELDS
-
-
-class SkySource(Coloured):
-    """The sky: a clear one that sun, moon and night light, or a plain dome."""
-
-    kind: Literal["sky"] = "sky"
-    role: Role = choice("base", label="Role", help="What the source is for.", first=False)
-    model: Literal["clear", "plain"] = choice(
-        "clear",
-        label="Sky",
-        help="Clear: true for the hour, from noon to night. Plain: a dome of a strength of its own.",
-    )
-    trim: float = _trim("Stops more or less light than the sky truly gives.")
-    kelvin: float = _kelvin(
-        9500.0, "Correlated colour temperature of a plain dome's light.", heading="Plain dome", step=100.0
-    )
-    illuminance: float = parameter(
-        12000.0,
-        label="Strength",
-        help="Illuminance of open, level ground by a plain dome alone.",
-        unit="lx",
-        low=0.0,
-        high=60000.0,
-        step=100.0,
-        scale="log",
+    phase_by: Literal["the date", "choice"] = choice(
+        "the date",
+        label="Phase by",
+        help="The date: as lit as it truly is. Choice: by the phase set.",
         first=False,
-        heading="Plain dome",
+        heading="Phase",
     )
-    stars: float = parameter(
-        1.0,
-        label="Stars",
-        help="Strength of the stars; 1 is true. They drown in the light of day by themselves.",
+    phase: float = parameter(
+        0.0,
+        label="Phase",
+        help="Angle between sun and eye as seen from the moon: 0 full, 90 half, 180 new.",
+        unit="deg",
         low=0.0,
-        high=100.0,
-        step=0.1,
-    )
-    ground: float = parameter(
-        0.2,
-        label="Ground reflects",
-        help="Share of light that far ground sends back up.",
-        low=0.0,
-        high=0.95,
-        step=0.01,
+        high=180.0,
+        step=1.0,
+        first=False,
+        heading="Phase",
     )
 
     def idle(self) -> frozenset[str]:
-        return COLOUR_FIELDS | {"illuminance"} if self.model == "clear" else super().idle() | {"stars"}
+        colour = COLOUR_FIELDS - {"tint"}
+        colour = colour | ({"phase"} if self.phase_by == "the date" else frozenset())
+        return colour if self.stands == "where set" else colour | PLACE_FIELDS
 
 
 def _switching(default: float, label: str, help_text: str, unit: str) -> float:
@@ -335,7 +192,7 @@ class Lamp(Coloured):
         step=1.0,
         scale="log",
     )
-    trim: float = _trim(first=False)
+    trim: float = trim_field(first=False)
     range: float = parameter(
         0.0,
         label="Range",

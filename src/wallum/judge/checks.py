@@ -24,7 +24,6 @@ from wallum.moment.hour import at_hour
 from wallum.moment.metered import CELLS, metered_picture
 from wallum.moment.scene import LitScene
 from wallum.physics.colour import luminance
-from wallum.physics.dome import sample_dome
 from wallum.physics.exposure import MID_GREY, exposure_scale
 from wallum.transport.contributions import Layers, fill_layers
 from wallum.transport.heroes import hero_cells
@@ -185,7 +184,7 @@ def _sky_light(seen: Seen, scene: LitScene) -> NDArray[np.float64]:
     if scene.sky is None:
         return np.zeros((columns * rows, 3))
     x, y = np.meshgrid((np.arange(columns) + 0.5) / columns, (np.arange(rows) + 0.5) / rows)
-    return sample_dome(scene.sky.luminance, scene.sky.ground, seen.camera.rays(x.ravel(), y.ravel()))
+    return scene.sky.seen(seen.camera.rays(x.ravel(), y.ravel()))
 
 
 def _exposure(scene: LitScene, seen: Seen, light: NDArray[np.float64]) -> float:

@@ -3,7 +3,6 @@
 import datetime as dt
 import math
 from dataclasses import dataclass, replace
-from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,19 +11,24 @@ from wallum.document.project import Project, Setting
 from wallum.document.sources import FarLight, MoonSource, SkySource, SunSource
 from wallum.moment.hour import observer_of
 from wallum.moment.scene import Disc, Dome, Stars, Sun
-from wallum.physics.clear_air import transmitted
-from wallum.physics.clear_sky import NIGHT_LX, clear_dome, night_dome, sky_illuminance
-from wallum.physics.colour import luminance
-from wallum.physics.dome import dome_illuminance, plain_dome
+from wallum.moment.sky_domes import air_of, cloud_of, shown_sky, sky_lux
+from wallum.physics.arrays import Floats
+from wallum.physics.colour import light_colour, luminance
+from wallum.physics.dome import dome_directions, dome_illuminance
 from wallum.physics.ephemeris import BodyPlace, moon_place, sky_rotation, sun_place
+from wallum.physics.high_cloud import HighCloud, cloud_cover, over_sky
+from wallum.physics.sky_air import transmitted
+from wallum.physics.sky_trims import low_sun_tint
 from wallum.physics.sunlight import LUNAR_LX, LUNAR_TINT, SOLAR_LX, moonlight, phase_factor, visible_share
 
 __all__ = ["BaseLight", "body_now", "direction_to", "find_base_light", "open_ground_lux"]
 
 # The moon takes over while the sun goes from its rim's setting to this elevation.
 HANDED_OVER_DEG = -4.0
-# A sky of one body this much fainter than all the rest is left out.
-FAINTEST = 1e-4
+# Share of a far light that high cloud takes where it hides all.
+CLOUD_TAKES = 0.85
+WHITE_K = 6500.0
+UP = (0.0, 1.0, 0.0)
 # A far light this much fainter than the sky adds nothing that could be seen, but costs as much
 # as any: a moon by day or in bright twilight.
 DROWNED = 5e-4
@@ -60,9 +64,12 @@ class BaseLight:
             discs = tuple(replace(one, luminance=one.luminance * gain) for one in sky.discs)
             stars = None if sky.stars is None else replace(sky.stars, strength=sky.stars.strength * gain)
             light = (sky.luminance * np.float32(gain)).astype(np.float32)
+            behind = None if sky.backdrop is None else (sky.backdrop * np.float32(gain)).astype(np.float32)
+            cloud = None if sky.cloud is None else sky.cloud.times(gain)
             sky = replace(
-                sky, luminance=light, ground=sky.ground * gain, key=(*sky.key, gain), discs=discs, stars=stars
-            )
+                sky, luminance=light, ground=sky.ground * gain, key=(*sky.key, gain), discs=discs,
+                stars=stars, backdrop=behind, cloud=cloud,
+            )  # fmt: skip
         return replace(self, far=far, sky=sky)
 
 
@@ -91,35 +98,42 @@ def places(project: Project, hour: float) -> tuple[BodyPlace, BodyPlace]:
     )
 
 
-def _whole_sun(source: SunSource, place: BodyPlace) -> NDArray[np.float64]:
+def _tinted(tint: float) -> NDArray[np.float64]:
+    """(3,) what a tint makes of white."""
+    return np.ones(3) if tint == 0.0 else light_colour(WHITE_K, tint) / light_colour(WHITE_K)
+
+
+def _whole_sun(source: SunSource, place: BodyPlace, sky: SkySource | None) -> NDArray[np.float64]:
     """RGB illuminance facing the sun as if no horizon cut into it [lx]."""
     gain = 2.0**source.trim
     if source.light == "own":
         return np.array(source.luminous_rgb()) * source.illuminance * gain
-    return transmitted(place.elevation) * SOLAR_LX / place.distance_ratio**2 * gain
+    warm = low_sun_tint(sky.low_warmth, place.elevation) if sky is not None else 1.0
+    light = transmitted(place.elevation, air_of(sky)) * _tinted(source.tint) * warm
+    return np.asarray(light * (SOLAR_LX / place.distance_ratio**2 * gain))
 
 
-def _sun_light(source: SunSource | None, place: BodyPlace) -> NDArray[np.float64]:
+def _sun_light(source: SunSource | None, place: BodyPlace, sky: SkySource | None) -> NDArray[np.float64]:
     """RGB illuminance facing the sun [lx]."""
     if source is None or not source.on:
         return np.zeros(3)
     if source.light == "own":
-        return _whole_sun(source, place) * float(place.elevation > 0.0)
-    return _whole_sun(source, place) * visible_share(place.elevation, max(place.radius, 0.1))
+        return _whole_sun(source, place, sky) * float(place.elevation > 0.0)
+    return _whole_sun(source, place, sky) * visible_share(place.elevation, max(place.radius, 0.1))
 
 
 def _moon_light(source: MoonSource | None, place: BodyPlace) -> NDArray[np.float64]:
     if source is None or not source.on:
         return np.zeros(3)
     light = moonlight(place.elevation, max(place.radius, 0.1), place.phase_deg, place.distance_ratio)
-    return light * 2.0**source.trim
+    return light * _tinted(source.tint) * 2.0**source.trim
 
 
 def body_now(project: Project, hour: float, source: FarLight) -> tuple[BodyPlace, NDArray[np.float64]]:
     """Where a far light of a project stands at an hour, and its RGB illuminance facing it [lx]."""
     sun, moon = places(project, hour)
     if isinstance(source, SunSource):
-        return sun, _sun_light(source, sun)
+        return sun, _sun_light(source, sun, _sky_source(project))
     assert isinstance(source, MoonSource)
     return moon, _moon_light(source, moon)
 
@@ -136,7 +150,7 @@ def _far(project: Project, sun: BodyPlace, moon: BodyPlace) -> Sun | None:
     assert sun_source is None or isinstance(sun_source, SunSource)
     assert moon_source is None or isinstance(moon_source, MoonSource)
     source: FarLight | None = sun_source
-    place, light = sun, _sun_light(sun_source, sun)
+    place, light = sun, _sun_light(sun_source, sun, _sky_source(project))
     if not light.any():
         source, place = moon_source, moon
         shining = sun_source is not None and sun_source.on
@@ -145,28 +159,6 @@ def _far(project: Project, sun: BodyPlace, moon: BodyPlace) -> Sun | None:
         return None
     toward = direction_to(place.azimuth, max(place.elevation, 0.02))
     return Sun(source.id, toward, light, math.radians(source.disc), source.shadow)
-
-
-@lru_cache(maxsize=32)
-def _clear(azimuth: float, geometric: float, level_lx: float) -> NDArray[np.float64]:
-    return clear_dome(direction_to(azimuth, geometric), geometric, level_lx)
-
-
-def _moon_sky_lux(moon: BodyPlace, trim: float) -> float:
-    """Light of the sky that the moon makes: the sun's sky, by the ratio of the two."""
-    ratio = LUNAR_LX * phase_factor(moon.phase_deg) / moon.distance_ratio**2 / SOLAR_LX
-    return sky_illuminance(moon.geometric) * ratio * 2.0**trim
-
-
-def _clear_luminance(project: Project, sun: BodyPlace, moon: BodyPlace) -> NDArray[np.float64]:
-    moon_source = next((one for one in project.sources if isinstance(one, MoonSource) and one.on), None)
-    by_sun = sky_illuminance(sun.geometric)
-    by_moon = _moon_sky_lux(moon, moon_source.trim) if moon_source is not None else 0.0
-    out = night_dome()
-    for place, lux in ((sun, by_sun), (moon, by_moon)):
-        if lux > FAINTEST * (by_sun + by_moon + NIGHT_LX):
-            out = out + _clear(place.azimuth, place.geometric, lux)
-    return out
 
 
 def _discs(project: Project, sun: BodyPlace, moon: BodyPlace) -> tuple[Disc, ...]:
@@ -182,7 +174,7 @@ def _discs(project: Project, sun: BodyPlace, moon: BodyPlace) -> tuple[Disc, ...
             continue
         solid = 2.0 * math.pi * (1.0 - math.cos(radius))
         if isinstance(source, SunSource):
-            light = _whole_sun(source, place)
+            light = _whole_sun(source, place, _sky_source(project))
             out.append(Disc(direction_to(place.azimuth, place.elevation), light / solid, radius))
             continue
         outside = LUNAR_LX * phase_factor(place.phase_deg) / place.distance_ratio**2 * 2.0**source.trim
@@ -192,27 +184,73 @@ def _discs(project: Project, sun: BodyPlace, moon: BodyPlace) -> tuple[Disc, ...
 
 
 def _sky(project: Project, hour: float, sun: BodyPlace, moon: BodyPlace, far: Sun | None) -> Dome | None:
-    source = next((one for one in project.sources if isinstance(one, SkySource) and one.on), None)
+    source = _sky_source(project)
     if source is None:
         return None
-    gain = 2.0**source.trim
-    if source.model == "plain":
-        dome = plain_dome(source.illuminance * gain, np.array(source.luminous_rgb()))
-    else:
-        dome = _clear_luminance(project, sun, moon) * gain
+    sun_source, moon_source = _bodies(project)
+    shown = shown_sky(source, moon_source, sun, moon, sun_source is not None)
+    dome, backdrop = shown.dome, shown.fine
+    sun_gain = 2.0**sun_source.trim / sun.distance_ratio**2 if sun_source is not None else 0.0
+    far_lux, far_toward = (far.illuminance, far.direction) if far is not None else (np.zeros(3), np.array(UP))
+    cloud = cloud_of(source, hour, sun_gain, sun, far_lux, far_toward, dome)
+    if cloud is not None:
+        backdrop = dome.astype(np.float32) if backdrop is None else backdrop
+        directions = dome_directions()[0].reshape(-1, 3)
+        dome = over_sky(cloud, directions, dome.reshape(-1, 3)).reshape(dome.shape)
+    if source.diffuse or source.flat > 0.0:
+        backdrop = dome.astype(np.float32) if backdrop is None else backdrop
+        dome = _for_surfaces(dome, source)
     falling = dome_illuminance(dome)
     if far is not None:
-        falling = falling + far.illuminance * far.direction[1]
-    ground = source.ground / np.pi * falling
+        falling = falling + _through_cloud(far, cloud, source).illuminance * far.direction[1]
+    hue = np.array(source.ground_colour) / max(float(luminance(np.array(source.ground_colour))), 1e-6)
+    ground = shown.ground if shown.ground is not None else source.ground / np.pi * falling * hue
     stars = None
-    if source.stars > 0.0 and source.model == "clear":
-        setting = project.setting
-        turn = _stars_turn(setting, hour)
-        stars = Stars(turn, source.stars)
+    if source.stars > 0.0 and source.model in ("atmosphere", "gradient"):
+        stars = Stars(_stars_turn(project.setting, hour), source.stars)
     discs = _discs(project, sun, moon)
     key = (float(dome[::5, ::7].sum()), float(dome[0, 0, 0]), *dome[-1, ::12, 1].tolist(), *ground.tolist())
     key += tuple(part for disc in discs for part in (*disc.direction, *disc.luminance, disc.radius_rad))
-    return Dome(source.id, dome.astype(np.float32), ground, key, discs, stars)
+    key += (source.mirrored, *(_flat_parts(cloud) if cloud is not None else ()))
+    if backdrop is not None:
+        key += (float(backdrop[::9, ::11].sum()), float(backdrop.shape[0]))
+    lit = dome.astype(np.float32)
+    return Dome(source.id, lit, ground, key, discs, stars, cloud, backdrop, 2.0**source.mirrored)
+
+
+def _for_surfaces(dome: Floats, source: SkySource) -> NDArray[np.float64]:
+    """The sky as rough surfaces are to get it, which the eye does not see."""
+    even = dome_illuminance(dome) / np.pi
+    hue = np.array(source.flat_colour)
+    even = float(luminance(even)) * hue / max(float(luminance(hue)), 1e-6)
+    return np.asarray((dome * (1.0 - source.flat) + even * source.flat) * 2.0**source.diffuse)
+
+
+def _flat_parts(cloud: HighCloud) -> list[float]:
+    out: list[float] = []
+    for value in vars(cloud).values():
+        out += value if isinstance(value, tuple) else [value]
+    return out
+
+
+def _sky_source(project: Project) -> SkySource | None:
+    return next((one for one in project.sources if isinstance(one, SkySource) and one.on), None)
+
+
+def _bodies(project: Project) -> tuple[SunSource | None, MoonSource | None]:
+    """Sun and moon of a project that are on."""
+    sun = next((one for one in project.sources if isinstance(one, SunSource) and one.on), None)
+    moon = next((one for one in project.sources if isinstance(one, MoonSource) and one.on), None)
+    return sun, moon
+
+
+def _through_cloud(far: Sun, cloud: HighCloud | None, source: SkySource) -> Sun:
+    """The far light as high cloud before it leaves it."""
+    if cloud is None or not source.cloud_shadow:
+        return far
+    cover = float(cloud_cover(cloud, far.direction[None])[0])
+    # Much of what a thin cloud takes goes on nearly straight.
+    return replace(far, illuminance=far.illuminance * (1.0 - CLOUD_TAKES * cover))
 
 
 def _stars_turn(setting: Setting, hour: float) -> NDArray[np.float64]:
@@ -243,7 +281,9 @@ def _base_light(project: Project, hour: float) -> BaseLight:
     sun, moon = places(project, hour)
     far = _far(project, sun, moon)
     sky = _sky(project, hour, sun, moon, far)
-    if far is not None and sky is not None:
+    source = _sky_source(project)
+    if far is not None and sky is not None and source is not None:
+        far = _through_cloud(far, sky.cloud, source)
         by_sky = float(luminance(dome_illuminance(sky.luminance)))
         if float(luminance(far.illuminance)) < DROWNED * by_sky:
             far = None
@@ -255,11 +295,5 @@ def open_ground_lux(project: Project, hour: float) -> float:
     sun, moon = places(project, hour)
     far = _far(project, sun, moon)
     total = float(luminance(far.illuminance) * far.direction[1]) if far else 0.0
-    source = next((one for one in project.sources if isinstance(one, SkySource) and one.on), None)
-    if source is None:
-        return total
-    if source.model == "plain":
-        return total + source.illuminance * 2.0**source.trim
-    moon_source = next((one for one in project.sources if isinstance(one, MoonSource) and one.on), None)
-    by_moon = _moon_sky_lux(moon, moon_source.trim) if moon_source else 0.0
-    return total + (sky_illuminance(sun.geometric) + by_moon + NIGHT_LX) * 2.0**source.trim
+    source = _sky_source(project)
+    return total if source is None else total + sky_lux(source, _bodies(project)[1], sun, moon)

@@ -13,10 +13,10 @@ from wallum.moment.base_light import direction_to, find_base_light
 from wallum.moment.hour import LaneValues, lane_values, with_values
 from wallum.moment.scene import LAMP_COLUMNS, LAMP_WIDTH, AirLayer, Dome, Lamps, LitScene, Metering, Sun
 from wallum.moment.switching import is_on
-from wallum.physics.clear_air import air_mass
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import ev_for_luminance
 from wallum.physics.medium import extinction_for
+from wallum.physics.sky_air import air_mass
 
 __all__ = ["direction_to", "evaluate"]
 
@@ -164,7 +164,8 @@ def _with_haze(sky: Dome | None, outside: Sun | None, far: Sun | None, air: AirL
     lost = (outside.illuminance - far.illuminance) * far.direction[1]
     added = np.array(air.albedo) * lost * SCATTERED_DOWN / math.pi
     luminance_map = (sky.luminance + added).astype(np.float32)
-    return replace(sky, luminance=luminance_map, key=(*sky.key, *added.tolist()))
+    behind = None if sky.backdrop is None else (sky.backdrop + added).astype(np.float32)
+    return replace(sky, luminance=luminance_map, backdrop=behind, key=(*sky.key, *added.tolist()))
 
 
 def _foreseen_ev(scene: LitScene) -> float:

@@ -7,7 +7,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.physics.dome import irradiance_terms
+from wallum.physics.dome import irradiance_terms, sample_dome
+from wallum.physics.high_cloud import HighCloud, over_sky
 
 __all__ = [
     "AIR_ID",
@@ -97,7 +98,10 @@ class Dome:
     """Light of the sky by direction: luminance (H, W, 3) of the upper half, and of the far
     ground (3,) [cd/m2], see physics.dome.
 
-    key : what the luminance was made from; equal keys mean equal domes, in any process
+    key      : what the luminance was made from; equal keys mean equal domes, in any process
+    cloud    : high cloud, which `luminance` has in it and `backdrop` has not
+    backdrop : (H, W, 3) the sky behind the cloud, at any size; None where `luminance` is all
+    mirrored : what its image in smooth surfaces is multiplied with
     """
 
     id: str
@@ -106,11 +110,24 @@ class Dome:
     key: tuple[float, ...]
     discs: tuple[Disc, ...] = ()
     stars: Stars | None = None
+    cloud: HighCloud | None = None
+    backdrop: NDArray[np.float32] | None = None
+    mirrored: float = 1.0
+
+    @property
+    def behind(self) -> NDArray[np.float32]:
+        """The sky behind the cloud, as finely as it is known."""
+        return self.luminance if self.backdrop is None else self.backdrop
 
     @cached_property
     def terms(self) -> NDArray[np.float64]:
         """(9, 3) terms of illuminance by normal."""
         return irradiance_terms(self.luminance, self.ground)
+
+    def seen(self, directions: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(N, 3) luminance toward unit directions (N, 3), as the eye sees it [cd/m2]."""
+        out = sample_dome(self.behind, self.ground, directions)
+        return out if self.cloud is None else over_sky(self.cloud, directions, out)
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from wallum.physics.arrays import Floats
 
 __all__ = [
+    "DOME_SIZE",
     "FACTORS",
     "dome_directions",
     "dome_illuminance",

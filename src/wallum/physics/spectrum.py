@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import XYZ_TO_SRGB, observer, planck
 
-__all__ = ["WAVELENGTHS_NM", "luminous_rgb", "sun_weights"]
+__all__ = ["WAVELENGTHS_NM", "luminous_rgb", "raw_rgb", "sun_weights"]
 
 WAVELENGTHS_NM = np.linspace(400.0, 700.0, 16)
 # Colour temperature of sunlight outside the air, as a black body: effective temperature of the
@@ -35,10 +35,15 @@ def sun_weights() -> NDArray[np.float64]:
     return power / (power * np.interp(WAVELENGTHS_NM, table[:, 0], table[:, 2])).sum()
 
 
+def raw_rgb(spectral: Floats) -> NDArray[np.float64]:
+    """(..., 16) spectral power to (..., 3) linear sRGB, parts below 0 where out of its gamut."""
+    return np.asarray(spectral) @ _to_rgb()
+
+
 def luminous_rgb(spectral: Floats) -> NDArray[np.float64]:
     """(..., 16) spectral power to (..., 3) linear sRGB, clipped to the gamut with the
     luminance kept."""
-    raw = np.asarray(spectral) @ _to_rgb()
+    raw = raw_rgb(spectral)
     weights = np.array([0.2126, 0.7152, 0.0722])
     inside = np.clip(raw, 0.0, None)
     before, after = raw @ weights, inside @ weights

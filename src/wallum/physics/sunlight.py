@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.physics.clear_air import transmitted
+from wallum.physics.sky_air import transmitted
 
 __all__ = ["LUNAR_LX", "SOLAR_LX", "moonlight", "phase_factor", "sunlight", "visible_share"]
 

@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 
 from wallum.moment.scene import Disc, Dome, LitScene
 from wallum.physics.dome import FACTORS
+from wallum.physics.high_cloud import HighCloud
+from wallum.physics.noise import cloud_noise
 from wallum.physics.stars import stars
 from wallum.realtime.programs import Programs, set_uniforms
 from wallum.realtime.targets import GBuffer, LightTarget
@@ -15,7 +17,7 @@ from wallum.realtime.view import View
 
 __all__ = ["SkyPass", "air_uniforms"]
 
-DOME_UNIT, MIRROR_UNIT = 7, 10
+DOME_UNIT, MIRROR_UNIT, NOISE_UNIT = 7, 10, 15
 MIRROR_SIZE, DISCS = 128, 2
 # Stars fainter than this share of the darkest sky do not show in eight bits.
 STAR_SHARE = 2e-3
@@ -62,6 +64,7 @@ class SkyPass:
         self._key: object = None
         self._scale = 1.0
         self._arrays: dict[int, moderngl.VertexArray] = {}
+        self._noise: moderngl.Texture | None = None
         self._stars: tuple[moderngl.Buffer, int] | None = None
         self._mirror = context.texture((MIRROR_SIZE, MIRROR_SIZE), 4, dtype="f4")
         self._mirror.filter = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
@@ -79,7 +82,7 @@ class SkyPass:
         if self._key == dome.key:
             return
         self._key = dome.key
-        rows = np.ascontiguousarray(dome.luminance[::-1], dtype=np.float32)
+        rows = np.ascontiguousarray(dome.behind[::-1], dtype=np.float32)
         if self._dome is None or self._dome.size != rows.shape[1::-1]:
             if self._dome is not None:
                 self._dome.release()
@@ -91,8 +94,15 @@ class SkyPass:
         # Kept about 1, so that neither noon nor night leaves the range of half floats.
         self._scale = 1.0 / max(float(rows.mean()), 1e-12)
         self._dome.use(DOME_UNIT)
-        program = self._programs.get("screen", "mirror")
-        set_uniforms(program, dome=DOME_UNIT, far_ground=tuple(dome.ground), dome_scale=self._scale)
+        names = frozenset({"CLOUD"} if dome.cloud is not None else ())
+        program = self._programs.get("screen", "mirror", names)
+        set_uniforms(
+            program,
+            dome=DOME_UNIT,
+            far_ground=tuple(dome.ground),
+            dome_scale=self._scale,
+            **self._cloud_uniforms(dome.cloud, self._scale),
+        )
         self._mirror_frame.use()
         self._context.enable_only(0)
         self._screen(program).render(moderngl.TRIANGLES, vertices=3)
@@ -105,7 +115,7 @@ class SkyPass:
         return {
             "sky_terms": (dome.terms * FACTORS[:, None] * exposure).astype("f4").tobytes(),
             "mirror": MIRROR_UNIT,
-            "mirror_exposure": exposure / self._scale,
+            "mirror_exposure": exposure / self._scale * dome.mirrored,
         }
 
     def draw(
@@ -115,6 +125,8 @@ class SkyPass:
         names = {name for name, there in (("SKY", scene.sky), ("AIR", scene.air)) if there is not None}
         if scene.sun is not None and scene.air is not None:
             names.add("SUN")
+        if scene.sky is not None and scene.sky.cloud is not None:
+            names.add("CLOUD")
         if not names & {"SKY", "SUN"}:
             return
         values: dict[str, object] = {**view.uniforms, **air_uniforms(scene, view), "floor_y": self.floor_y}
@@ -141,6 +153,26 @@ class SkyPass:
             "pixel_rad": 2.0 * view.camera.tangents[1] / gbuffer.size[1],
             "sky_terms": (dome.terms * FACTORS[:, None] * exposure).astype("f4").tobytes(),
             **_disc_uniforms(dome.discs, exposure),
+            **self._cloud_uniforms(dome.cloud, exposure),
+        }
+
+    def _cloud_uniforms(self, cloud: HighCloud | None, scale: float) -> dict[str, object]:
+        """Values of include/cloud.glsl, for light in a scale; binds the noise."""
+        if cloud is None:
+            return {}
+        if self._noise is None:
+            table = cloud_noise()
+            self._noise = self._context.texture(table.shape[::-1], 1, table.tobytes(), dtype="f4")
+            self._noise.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            self._noise.repeat_x = self._noise.repeat_y = True
+        self._noise.use(NOISE_UNIT)
+        return {
+            "cloud_noise": NOISE_UNIT,
+            "cloud_shape": (cloud.cover, cloud.soft, cloud.opacity, cloud.height),
+            "cloud_place": (1.0 / cloud.tile, *(one / cloud.tile % 1.0 for one in cloud.drift)),
+            "cloud_toward": cloud.toward,
+            "cloud_sunlit": tuple(part * scale for part in cloud.sunlit),
+            "cloud_even": tuple(part * scale for part in cloud.even),
         }
 
     def _ready(self, target: LightTarget, gbuffer: GBuffer) -> None:

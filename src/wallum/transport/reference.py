@@ -23,6 +23,7 @@ from wallum.physics.colour import LUMINANCE_WEIGHTS
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import ball_points, cone_directions, disc_points
 from wallum.physics.exposure import exposure_scale
+from wallum.physics.high_cloud import over_sky
 from wallum.physics.photometry import cone_falloff, range_window
 from wallum.physics.surface import MIN_ROUGHNESS, response
 from wallum.transport.air_between import air_between
@@ -184,11 +185,16 @@ class Reference:
         sky = self._scene.sky
         if sky is None or not len(paths.pixel):
             return
-        seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
-        if discs:
+        if not discs:
+            seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
+        else:
+            # The eye sees the sky itself; discs stand behind the cloud.
+            seen = sample_dome(sky.behind, sky.ground.astype(np.float32), paths.directions)
             for disc in sky.discs:
                 near = paths.directions @ disc.direction > np.cos(disc.radius_rad)
                 seen[near] = disc.luminance
+            if sky.cloud is not None:
+                seen = over_sky(sky.cloud, paths.directions, seen)
         light[paths.pixel] += paths.weight * seen
 
     def _add_own(self, light: NDArray[np.float64], paths: _Paths, surfaces: Surfaces) -> None:

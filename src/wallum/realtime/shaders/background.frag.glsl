@@ -1,6 +1,6 @@
 #version 430 core
 // What lies behind everything: the sky, sun and moon themselves, far ground, and air before
-// it. Added to what is there. Variants: SKY, SUN (with AIR), AIR.
+// it. Added to what is there. Variants: SKY, CLOUD (with SKY), SUN (with AIR), AIR.
 
 uniform vec3 eye;
 uniform float floor_y;             // height of the far ground
@@ -15,6 +15,9 @@ uniform float pixel_rad;
 uniform vec4 disc_place[2];        // unit direction; radius, 0 for none
 uniform vec3 disc_light[2];        // pre-exposed
 uniform vec4 disc_lit_from[2];     // unit direction; 1 where it only reflects
+#endif
+#ifdef CLOUD
+#include "cloud.glsl"
 #endif
 #ifdef AIR
 #include "air.glsl"
@@ -53,6 +56,9 @@ void main() {
     vec3 sky = dome_light(d);
     sky += disc(d, disc_place[0], disc_light[0], disc_lit_from[0]);
     sky += disc(d, disc_place[1], disc_light[1], disc_lit_from[1]);
+#ifdef CLOUD
+    sky = before_sky(d, sky);
+#endif
     light += mix(far_ground, sky, above);
 #endif
 #ifdef AIR

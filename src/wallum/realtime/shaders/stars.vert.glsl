@@ -19,7 +19,7 @@ void main() {
     vec3 local = to_camera * d;
     gl_Position = vec4(local.xy / tangents + jitter * -local.z, -local.z, -local.z);
     gl_PointSize = 1.0;
-    // Clear air takes a fifth of the light straight up; source as in physics/clear_air.py.
+    // Clear air takes a fifth of the light straight up; source as in physics/sky_air.py.
     float mass = 1.0 / (max(d.y, 0.0) + 0.025);
     v_light = in_light * star_exposure * exp(-0.2 * mass) * step(0.0, d.y);
 #ifdef AIR

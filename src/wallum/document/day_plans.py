@@ -1,0 +1,122 @@
+"""Whole days kept as files, and applied in part: sun, moon, sky, air and look with their lanes.
+
+A day says nothing of lamps, place or date: it is of the light from outside, and its pegs that are
+tied to the sun go with the sun of wherever it is applied.
+"""
+
+import json
+from pathlib import Path
+from typing import Any, Final
+
+from pydantic import Field, ValidationError
+
+from wallum.document.fields import Item, declared
+from wallum.document.lanes import Lane
+from wallum.document.paths import refusal
+from wallum.document.project import Air, Look, Project
+from wallum.document.sources import MoonSource, SkySource, Source, SunSource
+from wallum.document.storage import write_atomically
+from wallum.errors import ProjectProblem
+
+__all__ = ["DAY_SUFFIX", "PARTS", "DayPlan", "applied_day", "day_of_project", "load_day", "save_day"]
+
+DAY_SUFFIX = ".wallum-day"
+DAY_SCHEMA = 1
+# What a day has, and how it is called.
+PARTS: Final = {"sun": "Sun", "moon": "Moon", "sky": "Sky", "air": "Air", "look": "Picture"}
+KINDS: Final = (SunSource, MoonSource, SkySource)
+# What a source keeps of its own when a day is applied to it.
+OWN: Final = ("id", "name", "locked", "role", "picture")
+
+
+class DayPlan(Item):
+    """A day of light. Owners of its lanes are the words of PARTS."""
+
+    schema_version: int = DAY_SCHEMA
+    name: str = Field(min_length=1, max_length=200)
+    note: str = ""
+    sun: SunSource | None = None
+    moon: MoonSource | None = None
+    sky: SkySource | None = None
+    air: Air | None = None
+    look: Look | None = None
+    lanes: tuple[Lane, ...] = ()
+
+    @property
+    def parts(self) -> tuple[str, ...]:
+        """Which parts it has."""
+        return tuple(part for part in PARTS if getattr(self, part) is not None)
+
+
+def _outside(project: Project) -> dict[str, Source]:
+    return {one.kind: one for one in project.sources if isinstance(one, KINDS)}
+
+
+def day_of_project(project: Project, name: str) -> DayPlan:
+    """The day of a project, to be kept under a name."""
+    there = _outside(project)
+    words = {one.id: kind for kind, one in there.items()} | {"air": "air", "look": "look"}
+    lanes = [lane.revised(owner=words[lane.owner]) for lane in project.lanes if lane.owner in words]
+    return DayPlan(name=name, air=project.air, look=project.look, lanes=tuple(lanes), **there)  # type: ignore[arg-type]
+
+
+def applied_day(project: Project, day: DayPlan, parts: tuple[str, ...] = tuple(PARTS)) -> Project:
+    """The project with the chosen parts of a day: their values, and their lanes for the lanes that
+    were there. A part that the day has not changes nothing."""
+    there = _outside(project)
+    wanted = [part for part in day.parts if part in parts]
+    owners: dict[str, str] = {}
+    for part in wanted:
+        of_day = getattr(day, part)
+        if part in ("air", "look"):
+            project = project.revised(**{part: of_day})
+            owners[part] = part
+            continue
+        own = there.get(part)
+        kept = {name: getattr(own, name) for name in OWN if own is not None and hasattr(own, name)}
+        project = project.with_source(of_day.revised(**kept))
+        owners[part] = own.id if own is not None else of_day.id
+    stays = [lane for lane in project.lanes if lane.owner not in owners.values()]
+    comes = [lane.revised(owner=owners[lane.owner]) for lane in day.lanes if lane.owner in owners]
+    return project.revised(lanes=(*stays, *comes))
+
+
+def save_day(day: DayPlan, path: Path) -> None:
+    """Write a day's file, whole or not at all. Raises ProjectProblem."""
+    text = json.dumps(day.model_dump(mode="json", exclude_none=True), indent=1, ensure_ascii=False)
+    try:
+        write_atomically(path, (text + "\n").encode())
+    except OSError as error:
+        raise ProjectProblem(f"cannot be written: {error.strerror}", str(path)) from None
+
+
+def load_day(path: Path) -> DayPlan:
+    """Read a day's file. Raises ProjectProblem."""
+    try:
+        data: Any = json.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise ProjectProblem(f"cannot be read: {error.strerror}", str(path)) from None
+    except ValueError:
+        raise ProjectProblem("not a day's file", str(path), "JSON text") from None
+    if not isinstance(data, dict) or "lanes" not in data or "name" not in data:
+        raise ProjectProblem("not a day's file", str(path), "an object with a name and lanes")
+    if data.get("schema_version") != DAY_SCHEMA:
+        raise ProjectProblem(
+            f"its schema is {data.get('schema_version')!r}", str(path), f"schema {DAY_SCHEMA}"
+        )
+    try:
+        day = DayPlan.model_validate(data)
+        _check_lanes(day)
+    except ValidationError as error:
+        told = refusal(error, "")
+        raise ProjectProblem(told.what, f"{path}: {told.where}", told.expected) from None
+    return day
+
+
+def _check_lanes(day: DayPlan) -> None:
+    for lane in day.lanes:
+        part = getattr(day, lane.owner, None) if lane.owner in PARTS else None
+        if part is None or lane.name not in declared(part):
+            raise ProjectProblem(f"a lane is for {lane.owner}/{lane.name}, which it has not", day.name)
+    # A project checks every peg against its field.
+    applied_day(Project(), day)

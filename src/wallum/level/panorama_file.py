@@ -1,0 +1,109 @@
+"""Panoramas from files: Radiance .hdr, .exr, or a plain .png."""
+
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+import OpenEXR
+from numpy.typing import NDArray
+from PIL import Image
+
+from wallum.errors import LevelProblem
+from wallum.physics.tone import srgb_decode
+
+__all__ = ["PNG_WHITE_CD_M2", "SUFFIXES", "read_panorama"]
+
+SUFFIXES = (".hdr", ".exr", ".png")
+# A plain picture knows no light; its white is taken for that of a bright sky.
+PNG_WHITE_CD_M2 = 4000.0
+LARGEST_WIDE = 2048
+
+
+def read_panorama(path: Path) -> NDArray[np.float32]:
+    """(H, W, 3) linear, no wider than 2,048 [cd/m2, as the file has it]. Kept until the file
+    changes. Raises LevelProblem."""
+    try:
+        stamp = path.stat()
+    except OSError:
+        raise LevelProblem("the sky's picture is not there", str(path), "a panorama") from None
+    return _read(str(path), stamp.st_mtime_ns, stamp.st_size)
+
+
+@lru_cache(maxsize=4)
+def _read(name: str, _: int, __: int) -> NDArray[np.float32]:
+    path = Path(name)
+    reader = {".hdr": _radiance, ".exr": _exr, ".png": _png}.get(path.suffix.lower())
+    if reader is None:
+        raise LevelProblem(f"a sky cannot be read from {path.suffix or 'it'}", name, ".hdr, .exr or .png")
+    try:
+        pixels = reader(path)
+    except LevelProblem:
+        raise
+    except Exception as error:  # packages raise of every kind on broken files
+        raise LevelProblem(f"the sky's picture cannot be read: {error}", name, "a panorama") from None
+    height, width = pixels.shape[:2]
+    if height < 8 or not 1.8 <= width / height <= 2.2:
+        raise LevelProblem(f"the sky's picture is {width}x{height}", name, "twice as wide as high")
+    pixels = np.nan_to_num(np.maximum(pixels, 0.0), posinf=0.0)
+    halvings = max(0, int(np.ceil(np.log2(width / LARGEST_WIDE))))
+    for _halving in range(halvings):
+        rows, columns = pixels.shape[0] // 2 * 2, pixels.shape[1] // 2 * 2
+        pixels = pixels[:rows, :columns].reshape(rows // 2, 2, columns // 2, 2, 3).mean(axis=(1, 3))
+    return pixels.astype(np.float32)
+
+
+def _png(path: Path) -> NDArray[np.float64]:
+    with Image.open(path) as image:
+        values = np.asarray(image.convert("RGB"), dtype=np.float64) / 255.0
+    return srgb_decode(values) * PNG_WHITE_CD_M2
+
+
+def _exr(path: Path) -> NDArray[np.float64]:
+    with OpenEXR.File(str(path)) as file:
+        channels = file.channels()
+        whole = next((channels[name].pixels for name in ("RGB", "RGBA") if name in channels), None)
+        if whole is None:
+            if not {"R", "G", "B"} <= channels.keys():
+                raise LevelProblem(
+                    "the sky's picture has no red, green and blue", str(path), "an RGB picture"
+                )
+            whole = np.stack([channels[name].pixels for name in "RGB"], axis=-1)
+        return np.asarray(whole, dtype=np.float64)[..., :3]
+
+
+def _radiance(path: Path) -> NDArray[np.float64]:
+    """Ward 1994: shared exponents, scan lines in runs by channel or plain."""
+    data = path.read_bytes()
+    end = data.find(b"\n\n")
+    if not data.startswith(b"#?") or end < 0:
+        raise LevelProblem("the sky's picture is no Radiance picture", str(path), "a .hdr panorama")
+    line_end = data.index(b"\n", end + 2)
+    words = data[end + 2 : line_end].split()
+    if len(words) != 4 or words[0] != b"-Y" or words[2] != b"+X":
+        raise LevelProblem("the sky's picture lies on its side", str(path), "rows from the top down")
+    height, width = int(words[1]), int(words[3])
+    body = np.frombuffer(data, np.uint8, offset=line_end + 1)
+    if len(body) >= 4 and 8 <= width < 32_768 and body[0] == 2 and body[1] == 2:
+        pixels = _runs(body, width, height)
+    else:
+        pixels = body[: height * width * 4].reshape(height, width, 4)
+    scale = np.where(pixels[..., 3] > 0, 2.0 ** (pixels[..., 3].astype(np.float64) - 136.0), 0.0)
+    return np.asarray((pixels[..., :3] + 0.5) * scale[..., None])
+
+
+def _runs(body: NDArray[np.uint8], width: int, height: int) -> NDArray[np.uint8]:
+    out = np.empty((height, 4, width), np.uint8)
+    raw, at = body.tobytes(), 0
+    for line in range(height):
+        at += 4
+        for channel in range(4):
+            filled = 0
+            while filled < width:
+                count = raw[at]
+                if count > 128:
+                    out[line, channel, filled : filled + count - 128] = raw[at + 1]
+                    filled, at = filled + count - 128, at + 2
+                else:
+                    out[line, channel, filled : filled + count] = body[at + 1 : at + 1 + count]
+                    filled, at = filled + count, at + 1 + count
+    return out.transpose(0, 2, 1)

@@ -1,0 +1,214 @@
+"""What the sky shows at a moment, by its kind: maps of luminance, and the cloud before them."""
+
+import logging
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.document.sources import MoonSource, SkySource
+from wallum.errors import LevelProblem
+from wallum.level.panorama_file import read_panorama
+from wallum.physics.arrays import Floats
+from wallum.physics.clear_sky import NIGHT_LX, clear_dome, night_dome, sky_illuminance
+from wallum.physics.colour import LUMINANCE_WEIGHTS, luminance
+from wallum.physics.dome import DOME_SIZE, dome_directions, dome_illuminance, plain_dome
+from wallum.physics.ephemeris import BodyPlace
+from wallum.physics.gradient_sky import GradientSky, gradient_dome
+from wallum.physics.high_cloud import TILE_OF_SIZE, HighCloud
+from wallum.physics.panorama import panorama_dome, without_sun
+from wallum.physics.sky_air import EARTH_M, SkyAir, transmitted
+from wallum.physics.sky_trims import SkyTrims, low_sun_tint, trimmed
+from wallum.physics.sunlight import LUNAR_LX, SOLAR_LX, phase_factor, visible_share
+
+__all__ = ["ShownSky", "air_of", "cloud_of", "moon_sky_lux", "shown_sky", "sky_lux"]
+
+log = logging.getLogger(__name__)
+# A sky of one body this much fainter than all the rest is left out.
+FAINTEST = 1e-4
+PICTURE_SIZE = (256, 512)
+DAY_S = 86_400.0
+# Share of the sun's and the sky's light that high cloud shows from below all over.
+EVEN_OF_SUN, EVEN_OF_SKY = 0.10, 0.8
+
+
+@dataclass(frozen=True)
+class ShownSky:
+    """Luminance (H, W, 3) [cd/m2] before any cloud; `fine` is the same for the eye, where there is
+    more to see than light needs; `ground` (3,) where the kind says what is below the horizon."""
+
+    dome: NDArray[np.float64]
+    fine: NDArray[np.float32] | None = None
+    ground: NDArray[np.float64] | None = None
+
+
+def air_of(sky: SkySource | None) -> SkyAir:
+    """The air that sun, moon and sky shine through."""
+    if sky is None or sky.model != "atmosphere":
+        return SkyAir()
+    # Ground is told in steps: a value under the hand would make all tables anew.
+    albedo = round(sky.ground / 0.05) * 0.05
+    return SkyAir(sky.haze, sky.haze_blue, sky.haze_forward, sky.ozone, albedo, sky.height)
+
+
+def _direction(place: BodyPlace) -> NDArray[np.float64]:
+    azimuth, elevation = math.radians(place.azimuth), math.radians(place.geometric)
+    flat = math.cos(elevation)
+    return np.array([flat * math.sin(azimuth), math.sin(elevation), -flat * math.cos(azimuth)])
+
+
+@lru_cache(maxsize=32)
+def _clear(place: BodyPlace, level_lx: float, air: SkyAir) -> NDArray[np.float64]:
+    return clear_dome(_direction(place), place.geometric, level_lx, air)
+
+
+def moon_sky_lux(moon: BodyPlace, trim: float, air: SkyAir) -> float:
+    """Light of the sky that the moon makes: the sun's sky, by the ratio of the two [lx]."""
+    ratio = LUNAR_LX * phase_factor(moon.phase_deg) / moon.distance_ratio**2 / SOLAR_LX
+    return sky_illuminance(moon.geometric, air) * ratio * 2.0**trim
+
+
+def sky_lux(sky: SkySource, moon_source: MoonSource | None, sun: BodyPlace, moon: BodyPlace) -> float:
+    """Illuminance of open, level ground by the sky, about, without making a dome [lx]."""
+    gain = 2.0**sky.trim
+    if sky.model == "plain":
+        return sky.illuminance * gain
+    if sky.model == "atmosphere":
+        air = air_of(sky)
+        by_moon = moon_sky_lux(moon, moon_source.trim, air) if moon_source else 0.0
+        return (sky_illuminance(sun.geometric, air) + by_moon + NIGHT_LX) * gain
+    return float(luminance(dome_illuminance(shown_sky(sky, None, sun, moon).dome)))
+
+
+def _atmosphere(
+    sky: SkySource, moon_source: MoonSource | None, sun: BodyPlace, moon: BodyPlace
+) -> NDArray[np.float64]:
+    air = air_of(sky)
+    by_sun = sky_illuminance(sun.geometric, air)
+    by_moon = moon_sky_lux(moon, moon_source.trim, air) if moon_source is not None else 0.0
+    out = night_dome()
+    for place, lux in ((sun, by_sun), (moon, by_moon)):
+        if lux > FAINTEST * (by_sun + by_moon + NIGHT_LX):
+            out = out + _clear(place, lux, air)
+    trims = SkyTrims(
+        (sky.stops_low, sky.stops_middle, sky.stops_high),
+        (sky.tint_low, sky.tint_middle, sky.tint_high),
+        sky.blue_depth,
+        sky.low_warmth,
+        sky.band_width,
+        sky.band_stops,
+    )
+    return trimmed(out, trims, _direction(sun), sun.elevation)
+
+
+@lru_cache(maxsize=4)
+def _picture(
+    file: str, stamp: int, turn: float, horizon: float, disc_out: bool
+) -> tuple[NDArray[np.float32], NDArray[np.float64]]:
+    """A panorama as a fine dome, and as one for light."""
+    panorama = read_panorama(Path(file))
+    whole = without_sun(panorama) if disc_out else panorama
+    fine = panorama_dome(whole, turn, horizon, PICTURE_SIZE).astype(np.float32)
+    return fine, panorama_dome(whole, turn, horizon, DOME_SIZE, 6)
+
+
+def _contrasted(dome: Floats, contrast: float, middle: float) -> NDArray[np.float64]:
+    if contrast == 1.0:
+        return np.asarray(dome, dtype=np.float64)
+    grey = np.maximum(np.asarray(dome, dtype=np.float64) @ LUMINANCE_WEIGHTS, 1e-9)
+    return np.asarray(dome * ((grey / middle) ** (contrast - 1.0))[..., None])
+
+
+def _panorama(sky: SkySource) -> ShownSky:
+    try:
+        stamp = Path(sky.picture).stat().st_mtime_ns if sky.picture else 0
+        if not sky.picture:
+            return ShownSky(plain_dome(sky.illuminance, np.ones(3)))
+        fine, dome = _picture(sky.picture, stamp, sky.rotation, sky.horizon_height, sky.disc_out)
+    except (OSError, LevelProblem) as error:
+        log.warning("%s", error)
+        return ShownSky(plain_dome(sky.illuminance, np.ones(3)))
+    gain = 2.0**sky.picture_stops
+    grey = np.maximum(dome @ LUMINANCE_WEIGHTS, 1e-9)
+    middle = float(np.exp((np.log(grey) * dome_directions()[1]).sum() / (2.0 * np.pi)))
+    shown = (_contrasted(fine, sky.contrast, middle) * gain).astype(np.float32)
+    return ShownSky(_contrasted(dome, sky.contrast, middle) * gain, shown)
+
+
+def shown_sky(
+    sky: SkySource, moon_source: MoonSource | None, sun: BodyPlace, moon: BodyPlace, sun_on: bool = True
+) -> ShownSky:
+    """What the sky shows, its trim taken in."""
+    gain = 2.0**sky.trim
+    if sky.model == "plain":
+        return ShownSky(plain_dome(sky.illuminance * gain, np.array(sky.luminous_rgb())))
+    if sky.model == "atmosphere":
+        return ShownSky(_atmosphere(sky, moon_source, sun, moon) * gain)
+    if sky.model == "gradient":
+        gradient = GradientSky(
+            sky.zenith, sky.middle, sky.horizon, sky.middle_height, sky.brightness * gain,
+            sky.glow_size, sky.glow_stops,
+        )  # fmt: skip
+        dome = gradient_dome(gradient, _direction(sun) if sun_on else None)
+        return ShownSky(dome, ground=np.array(sky.below) * gradient.brightness)
+    shown = _panorama(sky)
+    fine = None if shown.fine is None else shown.fine * np.float32(gain)
+    return ShownSky(shown.dome * gain, fine)
+
+
+def _drift(sky: SkySource, hour: float, tile: float) -> tuple[float, float]:
+    """How far the layer has come, so that after a day it lies as it did."""
+    angle = math.radians(sky.cloud_toward)
+    away = [sky.cloud_speed * DAY_S * part for part in (math.sin(angle), -math.cos(angle))]
+    whole = [round(one / tile) * tile for one in away]
+    return whole[0] * hour / 24.0, whole[1] * hour / 24.0
+
+
+def cloud_of(
+    sky: SkySource, hour: float, sun_light: float, sun: BodyPlace, far_lux: Floats, far_toward: Floats,
+    dome: Floats,
+) -> HighCloud | None:  # fmt: skip
+    """The high cloud of a moment; None where there is none.
+
+    sun_light : what the sun gives over what it truly gives, 0 where it is off
+    far_lux, far_toward : the far light that shines when the sun gives the cloud none
+    dome      : (H, W, 3) the sky it stands before
+    """
+    if sky.cloud <= 0.0 or sky.cloud_opacity <= 0.0:
+        return None
+    # High up the sun rises earlier and sets later than on the ground.
+    dip = math.degrees(math.acos(EARTH_M / (EARTH_M + sky.cloud_height)))
+    there = sun.elevation + dip
+    air = air_of(sky)
+    higher = SkyAir(
+        air.haze, air.angstrom, air.forwardness, air.ozone_du, air.albedo, sky.height + sky.cloud_height
+    )
+    # Light that comes up past the horizon has gone through all of the low air once more.
+    once = transmitted(max(there, 0.0), higher)
+    low = transmitted(max(sun.elevation, 0.0), air)
+    share = min(max(sun.elevation / 6.0, 0.0), 1.0)
+    sunlit = (
+        SOLAR_LX
+        * sun_light
+        * visible_share(there, 0.27)
+        * (share * once + (1.0 - share) * np.sqrt(once * low))
+    )
+    toward = _direction(sun)
+    if float(luminance(sunlit)) < float(luminance(far_lux)):
+        sunlit, toward = np.asarray(far_lux), np.asarray(far_toward)
+    colour = np.array(sky.cloud_colour) * 2.0**sky.cloud_stops
+    mean = dome_illuminance(dome) / np.pi
+    even = (EVEN_OF_SKY * mean + EVEN_OF_SUN * sunlit / np.pi) * colour
+    lit = sunlit * colour * low_sun_tint(sky.low_warmth, sun.elevation)
+    tile = sky.cloud_size * TILE_OF_SIZE
+    return HighCloud(
+        sky.cloud, sky.cloud_soft, sky.cloud_opacity, sky.cloud_height, tile, _drift(sky, hour, tile),
+        _three(toward), _three(lit), _three(even),
+    )  # fmt: skip
+
+
+def _three(values: Floats) -> tuple[float, float, float]:
+    return float(values[0]), float(values[1]), float(values[2])
