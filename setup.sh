@@ -46,7 +46,8 @@ find_python() {
     for name in python3.11 python3; do
         if command -v "$name" >/dev/null 2>&1 \
             && "$name" -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' 2>/dev/null; then
-            command -v "$name"
+            # The interpreter itself: one of our own environment would go with it.
+            "$name" -c 'import sys; print(getattr(sys, "_base_executable", sys.executable))'
             return 0
         fi
     done

@@ -9,6 +9,7 @@ import click
 
 from wallum import __version__
 from wallum.cli_day import sheet_command, sun_command
+from wallum.cli_film import film_command
 from wallum.cli_values import (
     Size,
     Triple,
@@ -269,6 +270,7 @@ def export_command(project: str, file: Path, as_json: bool) -> None:
 
 cli.add_command(sun_command)
 cli.add_command(sheet_command)
+cli.add_command(film_command)
 
 
 @cli.command("desk")

@@ -326,7 +326,7 @@ def test_a_project_keeps_the_level_light_figure_target_and_pin(window, tmp_path)
     assert kept.level_light.glow is False
     assert kept.figure.on
     assert kept.target.width == 1280
-    assert json.loads(file.read_text())["schema_version"] == 3
+    assert json.loads(file.read_text())["schema_version"] == SCHEMA_VERSION
 
 
 def test_the_truth_view_refines_while_one_waits_and_goes_with_the_hands_move(qtbot, window):

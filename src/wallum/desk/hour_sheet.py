@@ -2,7 +2,7 @@
 
 import math
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
@@ -41,7 +41,13 @@ class HourSheet(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Shots by hours")
         session.changed.connect(self.update)
+        over.installEventFilter(self)
         self.hide()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.Resize:
+            self.setGeometry(self._over.rect())
+        return super().eventFilter(watched, event)
 
     def open(self, shot_ids: tuple[str, ...] = ()) -> None:
         """Show the shots of these ids, or the first one."""

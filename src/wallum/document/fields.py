@@ -26,7 +26,7 @@ __all__ = [
 
 Vector = tuple[float, float, float]
 Scale = Literal["linear", "log"]
-Kind = Literal["number", "vector", "colour", "switch", "choice"]
+Kind = Literal["number", "vector", "colour", "switch", "choice", "file"]
 
 
 @dataclass(frozen=True)

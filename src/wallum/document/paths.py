@@ -129,8 +129,8 @@ def _put_item(project: Project, path: str, old: Item, new: Item) -> Project:
 
 
 def _parse_text(info: Parameter | None, item: Item, name: str, current: Any, text: str) -> Any:
-    if info is None or info.kind == "choice":
-        return text
+    if info is None or info.kind in ("choice", "file"):
+        return text.strip()
     if info.kind == "switch":
         if text.strip().lower() not in SWITCH_WORDS:
             raise ValueProblem(f"cannot read {text!r}", name, "on or off")

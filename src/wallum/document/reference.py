@@ -35,6 +35,8 @@ def _range(info: Parameter, item: Item, name: str) -> str:
             return " / ".join(choices(item, name))
         case "switch":
             return "on / off"
+        case "file":
+            return "a file"
         case "colour":
             return "three parts, 0 to 1"
         case "vector":

@@ -167,7 +167,9 @@ class SkySource(Coloured):
     )
 
     # Picture dome
-    picture: str = ""  # a panorama, by its file
+    picture: str = _folded(
+        "Picture dome", "", "Picture", "A panorama, twice as wide as high: .hdr, .exr or .png.", kind="file"
+    )
     picture_stops: float = _stops(
         "Picture dome", "Exposure", "Stops brighter; at 0 a value of 1 is 1 cd/m2 of an .hdr or .exr, "
         "4000 of a .png.", -20.0, 20.0,
@@ -258,7 +260,7 @@ KINDS: dict[str, frozenset[str]] = {
         }
     ),
     "picture dome": frozenset(
-        {"picture_stops", "contrast", "rotation", "horizon_height", "disc_out"}
+        {"picture", "picture_stops", "contrast", "rotation", "horizon_height", "disc_out"}
     ),
     "plain": frozenset({"illuminance"}),
 }  # fmt: skip

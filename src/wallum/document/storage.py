@@ -2,14 +2,17 @@
 
 import json
 import os
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
 
+from wallum.document.fields import unchecked
 from wallum.document.migrations import migrate
 from wallum.document.paths import refusal
 from wallum.document.project import Project
+from wallum.document.sources import SkySource, Source
 from wallum.errors import ProjectProblem
 
 __all__ = ["SUFFIX", "dump", "load", "parse", "save", "write_atomically"]
@@ -42,6 +45,32 @@ def parse(text: str, source: str = "") -> Project:
         raise ProjectProblem(told.what, f"{source}: {told.where}", told.expected) from None
 
 
+def _skies_named(project: Project, name: Callable[[str], str]) -> Project:
+    """The project with its skies' pictures under other names."""
+
+    def renamed(sources: tuple[Source, ...]) -> tuple[Source, ...]:
+        def one(source: Source) -> Source:
+            given = isinstance(source, SkySource) and source.picture
+            return unchecked(source, {"picture": name(source.picture)}) if given else source  # type: ignore[union-attr]
+
+        made = tuple(one(source) for source in sources)
+        return made if any(a is not b for a, b in zip(made, sources, strict=True)) else sources
+
+    variants = tuple(unchecked(one, {"sources": renamed(one.sources)}) for one in project.variants)
+    return unchecked(project, {"sources": renamed(project.sources), "variants": variants})
+
+
+def _beside(path: Path) -> Callable[[str], str]:
+    """Names of files as a project at `path` tells them: relative where they share a folder tree."""
+    folder = path.resolve().parent
+
+    def name(file: str) -> str:
+        whole = Path(file).resolve()
+        return str(whole.relative_to(folder)) if whole.is_relative_to(folder) else str(whole)
+
+    return name
+
+
 def load(path: Path) -> Project:
     """Read a project file. Raises ProjectProblem."""
     try:
@@ -52,7 +81,8 @@ def load(path: Path) -> Project:
         raise ProjectProblem("not a project file", str(path), "JSON text") from None
     except OSError as error:
         raise ProjectProblem(f"cannot be read: {error.strerror}", str(path)) from None
-    return parse(text, str(path))
+    folder = path.resolve().parent
+    return _skies_named(parse(text, str(path)), lambda file: str(folder / file))
 
 
 def write_atomically(path: Path, data: bytes) -> None:
@@ -80,6 +110,6 @@ def write_atomically(path: Path, data: bytes) -> None:
 def save(project: Project, path: Path) -> None:
     """Write a project file atomically. Raises ProjectProblem; the old file then stands."""
     try:
-        write_atomically(path, dump(project).encode())
+        write_atomically(path, dump(_skies_named(project, _beside(path))).encode())
     except OSError as error:
         raise ProjectProblem(f"cannot be written: {error.strerror}", str(path)) from None

@@ -2,7 +2,7 @@
 
 import logging
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 
@@ -24,11 +24,12 @@ from wallum.physics.sky_air import EARTH_M, SkyAir, transmitted
 from wallum.physics.sky_trims import SkyTrims, low_sun_tint, trimmed
 from wallum.physics.sunlight import LUNAR_LX, SOLAR_LX, phase_factor, visible_share
 
-__all__ = ["ShownSky", "air_of", "cloud_of", "moon_sky_lux", "shown_sky", "sky_lux"]
+__all__ = ["ShownSky", "air_of", "cloud_of", "shown_sky", "sky_lux"]
 
 log = logging.getLogger(__name__)
 # A sky of one body this much fainter than all the rest is left out.
 FAINTEST = 1e-4
+HAZE_NODES = (0.0, 0.25, 0.5, 0.7, 1.0, 1.4, 2.0, 2.8, 4.0, 5.6, 8.0, 11.2, 16.0, 22.6)
 PICTURE_SIZE = (256, 512)
 DAY_S = 86_400.0
 # Share of the sun's and the sky's light that high cloud shows from below all over.
@@ -49,9 +50,29 @@ def air_of(sky: SkySource | None) -> SkyAir:
     """The air that sun, moon and sky shine through."""
     if sky is None or sky.model != "atmosphere":
         return SkyAir()
-    # Ground is told in steps: a value under the hand would make all tables anew.
-    albedo = round(sky.ground / 0.05) * 0.05
-    return SkyAir(sky.haze, sky.haze_blue, sky.haze_forward, sky.ozone, albedo, sky.height)
+    return SkyAir(sky.haze, sky.haze_blue, sky.haze_forward, sky.ozone, sky.ground, sky.height)
+
+
+def _airs(sky: SkySource) -> tuple[tuple[float, SkyAir], ...]:
+    """Airs that tables are made for, with their shares: a haze that changes through the day lies
+    between two of them, the rest is taken in steps too small to be seen."""
+    air = replace(
+        air_of(sky),
+        angstrom=round(sky.haze_blue * 20.0) / 20.0,
+        ozone_du=round(sky.ozone / 10.0) * 10.0,
+        albedo=round(sky.ground * 20.0) / 20.0,
+        height_m=round(sky.height / 25.0) * 25.0,
+    )
+    above = next((i for i, node in enumerate(HAZE_NODES) if node >= sky.haze), len(HAZE_NODES) - 1)
+    low, high = HAZE_NODES[max(above - 1, 0)], HAZE_NODES[above]
+    share = (sky.haze - low) / (high - low) if high > low else 1.0
+    pairs = ((1.0 - share, replace(air, haze=low)), (share, replace(air, haze=high)))
+    return tuple(pair for pair in pairs if pair[0] > 1e-6)
+
+
+def _air_lux(elevation_deg: float, sky: SkySource) -> float:
+    """What the sky that the sun lights gives level ground [lx]."""
+    return sum(share * sky_illuminance(elevation_deg, air) for share, air in _airs(sky))
 
 
 def _direction(place: BodyPlace) -> NDArray[np.float64]:
@@ -65,10 +86,9 @@ def _clear(place: BodyPlace, level_lx: float, air: SkyAir) -> NDArray[np.float64
     return clear_dome(_direction(place), place.geometric, level_lx, air)
 
 
-def moon_sky_lux(moon: BodyPlace, trim: float, air: SkyAir) -> float:
-    """Light of the sky that the moon makes: the sun's sky, by the ratio of the two [lx]."""
-    ratio = LUNAR_LX * phase_factor(moon.phase_deg) / moon.distance_ratio**2 / SOLAR_LX
-    return sky_illuminance(moon.geometric, air) * ratio * 2.0**trim
+def _lunar_ratio(moon: BodyPlace, trim: float) -> float:
+    """What the moon gives outside the air, over what the sun does."""
+    return LUNAR_LX * phase_factor(moon.phase_deg) / moon.distance_ratio**2 / SOLAR_LX * 2.0**trim
 
 
 def sky_lux(sky: SkySource, moon_source: MoonSource | None, sun: BodyPlace, moon: BodyPlace) -> float:
@@ -77,22 +97,22 @@ def sky_lux(sky: SkySource, moon_source: MoonSource | None, sun: BodyPlace, moon
     if sky.model == "plain":
         return sky.illuminance * gain
     if sky.model == "atmosphere":
-        air = air_of(sky)
-        by_moon = moon_sky_lux(moon, moon_source.trim, air) if moon_source else 0.0
-        return (sky_illuminance(sun.geometric, air) + by_moon + NIGHT_LX) * gain
-    return float(luminance(dome_illuminance(shown_sky(sky, None, sun, moon).dome)))
+        by_moon = _lunar_ratio(moon, moon_source.trim) * _air_lux(moon.geometric, sky) if moon_source else 0.0
+        return (_air_lux(sun.geometric, sky) + by_moon + NIGHT_LX) * gain
+    shown = _panorama(sky, False) if sky.model == "picture dome" else shown_sky(sky, None, sun, moon)
+    return float(luminance(dome_illuminance(shown.dome)))
 
 
 def _atmosphere(
     sky: SkySource, moon_source: MoonSource | None, sun: BodyPlace, moon: BodyPlace
 ) -> NDArray[np.float64]:
-    air = air_of(sky)
-    by_sun = sky_illuminance(sun.geometric, air)
-    by_moon = moon_sky_lux(moon, moon_source.trim, air) if moon_source is not None else 0.0
+    ratio = _lunar_ratio(moon, moon_source.trim) if moon_source is not None else 0.0
+    by_sun, by_moon = _air_lux(sun.geometric, sky), _air_lux(moon.geometric, sky) * ratio
     out = night_dome()
-    for place, lux in ((sun, by_sun), (moon, by_moon)):
+    for place, gain, lux in ((sun, 1.0, by_sun), (moon, ratio, by_moon)):
         if lux > FAINTEST * (by_sun + by_moon + NIGHT_LX):
-            out = out + _clear(place, lux, air)
+            for share, air in _airs(sky):
+                out = out + _clear(place, share * gain * sky_illuminance(place.geometric, air), air)
     trims = SkyTrims(
         (sky.stops_low, sky.stops_middle, sky.stops_high),
         (sky.tint_low, sky.tint_middle, sky.tint_high),
@@ -122,7 +142,7 @@ def _contrasted(dome: Floats, contrast: float, middle: float) -> NDArray[np.floa
     return np.asarray(dome * ((grey / middle) ** (contrast - 1.0))[..., None])
 
 
-def _panorama(sky: SkySource) -> ShownSky:
+def _panorama(sky: SkySource, for_the_eye: bool = True) -> ShownSky:
     try:
         stamp = Path(sky.picture).stat().st_mtime_ns if sky.picture else 0
         if not sky.picture:
@@ -134,8 +154,10 @@ def _panorama(sky: SkySource) -> ShownSky:
     gain = 2.0**sky.picture_stops
     grey = np.maximum(dome @ LUMINANCE_WEIGHTS, 1e-9)
     middle = float(np.exp((np.log(grey) * dome_directions()[1]).sum() / (2.0 * np.pi)))
-    shown = (_contrasted(fine, sky.contrast, middle) * gain).astype(np.float32)
-    return ShownSky(_contrasted(dome, sky.contrast, middle) * gain, shown)
+    light = _contrasted(dome, sky.contrast, middle) * gain
+    if not for_the_eye:
+        return ShownSky(light * 2.0**sky.trim)
+    return ShownSky(light, (_contrasted(fine, sky.contrast, middle) * gain).astype(np.float32))
 
 
 def shown_sky(

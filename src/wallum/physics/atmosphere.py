@@ -7,6 +7,7 @@ Rendering Technique"; its isotropic closure for the second and all further scatt
 Eight bands of two of `spectrum`'s wavelengths each; luminous at the end.
 """
 
+from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
@@ -70,10 +71,15 @@ def _sphere(count: int) -> NDArray[np.float64]:
     return np.stack([flat * np.cos(around), height, flat * np.sin(around)], axis=1)
 
 
-@lru_cache(maxsize=8)
 def again_table(air: SkyAir) -> NDArray[np.float64]:
     """(heights, sines, BANDS) light that arrives scattered already, as a mean over all
     directions [cd/m2 for 1 lx outside the air], with what the ground sends back."""
+    return _again_table(replace(air, forwardness=0.0, height_m=0.0))
+
+
+@lru_cache(maxsize=32)
+def _again_table(air: SkyAir) -> NDArray[np.float64]:
+    """Scattered evenly, whichever way haze sends it; heights are over the sea."""
     h, s, w = np.meshgrid(AGAIN_HEIGHTS, AGAIN_SINES, np.arange(AGAIN_WAYS), indexing="ij")
     ways = _sphere(AGAIN_WAYS)
     up = ways[w, 1]
@@ -154,8 +160,9 @@ def _phases(cosine: Floats, g: float) -> tuple[NDArray[np.float64], NDArray[np.f
     return 3.0 / (16.0 * np.pi) * (1.0 + np.asarray(cosine) ** 2), haze
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=128)
 def _view(air: SkyAir, sun_deg: float) -> NDArray[np.float64]:
+    """What is seen from the level; `air` without its forwardness, which no sum needs."""
     return _sums(air, sun_deg, ELEVATIONS, OFF_SUN)
 
 
@@ -190,13 +197,13 @@ def atmosphere_dome(direction: Floats, elevation_deg: float, air: SkyAir) -> NDA
     """
     directions, _ = dome_directions()
     azimuth = float(np.arctan2(direction[0], -direction[2]))
-    by_molecules, by_haze, again = _spread(_view(air, elevation_deg), azimuth)
+    by_molecules, by_haze, again = _spread(_view(replace(air, forwardness=0.0), elevation_deg), azimuth)
     molecules, haze = _phases(directions @ np.asarray(direction), air.forwardness)
     out = by_molecules * molecules[..., None] + by_haze * haze[..., None] + again
     return np.maximum(out, 0.0)
 
 
-@lru_cache(maxsize=2048)
+@lru_cache(maxsize=8192)
 def ground_illuminance(elevation_deg: float, air: SkyAir) -> float:
     """Illuminance of open, level ground by the sky that a far light of 1 lx outside the air
     makes, by a coarser look [lx]."""

@@ -1,0 +1,70 @@
+"""The command that films a day."""
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from wallum.cli_day import prepare
+from wallum.cli_values import Size, open_reference, print_json
+
+__all__ = ["film_command"]
+
+
+def _hours(start: str, end: str, count: int) -> list[float]:
+    """Hours of the pictures; an end before the start is on the next day."""
+    from wallum.document.lanes import parse_clock
+
+    first, last = parse_clock(start), parse_clock(end)
+    span = last - first if last > first else last - first + 24.0
+    return [(first + span * i / count) % 24.0 for i in range(count)]
+
+
+@click.command("film")
+@click.argument("project")
+@click.option("--shot", default=None, metavar="NAME", help="The first where not given.")
+@click.option("--from", "start", default="00:00", metavar="HH:MM")
+@click.option("--to", "end", default="24:00", metavar="HH:MM", help="Before --from: on the next day.")
+@click.option(
+    "--seconds",
+    type=click.FloatRange(0.1, 3600.0),
+    default=None,
+    help="How long it lasts; as long as a day where not given.",
+)
+@click.option("--fps", type=click.IntRange(1, 120), default=24)
+@click.option("--size", type=Size(), default=(960, 540))
+@click.option("--settled", is_flag=True, help="Every picture accumulated to its limit.")
+@click.option(
+    "--out", type=click.Path(path_type=Path), required=True, help="A .mp4 or .mkv file, or a folder."
+)
+@click.option("--json", "as_json", is_flag=True)
+def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None:
+    """A day, or a part of it, as a video file or as numbered pictures. Ctrl+C breaks it off."""
+    from wallum.document.paths import find_slug
+    from wallum.errors import ProjectProblem
+    from wallum.exchange.film import film_writer
+    from wallum.level.opening import lit_level
+    from wallum.moment.camera import Camera, far_for
+    from wallum.realtime.offline import render_picture
+
+    document, file = open_reference(project)
+    if not document.shots:
+        raise ProjectProblem("has no shots", project, "a project with a saved camera")
+    shot = find_slug(document, "shots", options["shot"]) if options["shot"] else document.shots[0]
+    size = options["size"]
+    seconds = options["seconds"] or document.setting.day_length
+    hours = _hours(options["start"], options["end"], max(round(seconds * options["fps"]), 1))
+    with film_writer(out, size, options["fps"]) as writer:
+        level = lit_level(document, file)
+        drawn = prepare(document, level, file)
+        camera = Camera.of_shot(shot, size[0] / size[1], far_for(level.bounds))
+        heroes = drawn.heroes(camera)
+        with click.progressbar(hours, label=str(out), hidden=as_json) as run:
+            for hour in run:
+                now = document.revised(setting=document.setting.revised(clock=hour))
+                settle = options["settled"]
+                writer.add(render_picture(now, level, camera, size, settle, drawn.renderer, heroes).rgb)
+    if as_json:
+        print_json({"file": str(out), "pictures": len(hours), "fps": options["fps"]})
+        return
+    click.echo(f"{out}: {len(hours)} pictures, {len(hours) / options['fps']:.1f} s")
