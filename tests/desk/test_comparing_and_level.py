@@ -14,6 +14,7 @@ from wallum.desk.recent import dropped_file
 from wallum.desk.settings import DeskSettings, settings_file
 from wallum.desk.window import DeskWindow
 from wallum.document.lanes import PegTime
+from wallum.document.project import SCHEMA_VERSION
 from wallum.document.storage import load
 from wallum.exchange.gltf_export import export_gltf
 from wallum.level.figure import FIGURE_PARTS

@@ -1,6 +1,8 @@
 """The Day bench: lanes in the place of the balance, whole days, the contact sheet."""
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -32,7 +34,8 @@ from wallum.document.day_plans import (
 from wallum.document.fields import declared
 from wallum.document.lanes import PegTime
 from wallum.document.own_days import own_days
-from wallum.errors import ProjectProblem
+from wallum.errors import ProjectProblem, WallumError
+from wallum.moment.picture_sun import picture_to_sun, sun_to_picture
 
 __all__ = ["BENCHES", "DayBench"]
 
@@ -229,6 +232,23 @@ class DayBench(QObject):
             return False
         self._session.told.emit(f"Kept {path.name}")
         return True
+
+    # -- the sky's picture -------------------------------------------------------------
+
+    def sun_to_picture(self) -> None:
+        """Stand the sun where the sky's picture has its own, which is taken out of it."""
+        self._together("sun to the sky's picture", lambda: sun_to_picture(self._session.now))
+
+    def picture_to_sun(self) -> None:
+        """Turn the sky's picture so that its sun is under ours."""
+        hour = self._session.hour
+        self._together("sky's picture to the sun", lambda: picture_to_sun(self._session.now, hour))
+
+    def _together(self, label: str, values: Callable[[], dict[str, Any]]) -> None:
+        try:
+            self._session.set_all(label, values())
+        except WallumError as error:
+            self._session.failed.emit(str(error))
 
     # -- the contact sheet -------------------------------------------------------------
 

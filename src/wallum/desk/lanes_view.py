@@ -269,7 +269,8 @@ class LanesView(QWidget):
         self._session.commit(f"{' '.join(self.name_of(held.lane)).lower()}, peg")
         if lane is not None and len(lane.pegs) == len(held.lane.pegs):
             moved = lane.pegs[next(i for i, one in enumerate(held.lane.pegs) if one is held.peg)]
-            self.chosen = [(lane.owner, lane.name, moved.at)]
+            was = (lane.owner, lane.name, held.peg.at)
+            self.chosen = [(lane.owner, lane.name, moved.at) if one == was else one for one in self.chosen]
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:

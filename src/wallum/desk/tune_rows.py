@@ -6,10 +6,19 @@ differ: a drag then moves each by as much, what is typed or chosen is given to a
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QSignalBlocker, Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLabel, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QWidget,
+)
 
 from wallum.desk.number_field import NumberField
 from wallum.desk.peg_button import PegButton
@@ -22,6 +31,7 @@ from wallum.document.sources import Coloured
 
 __all__ = ["Row"]
 
+FILE_PX = 100
 Refresh = Callable[[Item, Sequence[Any]], None]
 
 
@@ -54,7 +64,7 @@ class Row:
         self.widget, self._refresh = self._build(item)
         self.widget.setToolTip(self._tip())
         self.peg: PegButton | None = None
-        if isinstance(item, Coloured | Look | Air) and info.kind != "colour":
+        if isinstance(item, Coloured | Look | Air) and info.kind not in ("colour", "file"):
             self.peg = PegButton(session)
 
     def _tip(self) -> str:
@@ -112,6 +122,8 @@ class Row:
                 return self._switch()
             case "choice":
                 return self._choice(item)
+            case "file":
+                return self._file()
             case "vector" | "colour":
                 return self._vector()
         return self._number()
@@ -154,6 +166,25 @@ class Row:
                 box.setCurrentIndex(-1 if _differ(values) else box.findText(str(values[0])))
 
         return box, show
+
+    def _file(self) -> tuple[QWidget, Refresh]:
+        button = QPushButton()
+        button.setAccessibleName(self._info.label)
+
+        def choose() -> None:
+            name, _ = QFileDialog.getOpenFileName(
+                button, self._info.label, "", "Pictures (*.hdr *.exr *.png)"
+            )
+            if name:
+                self._set(name)
+
+        def show(_: Item, values: Sequence[Any]) -> None:
+            name = "differ" if _differ(values) else Path(values[0]).name or "Choose ..."
+            room = Qt.TextElideMode.ElideMiddle
+            button.setText(button.fontMetrics().elidedText(name, room, FILE_PX))
+
+        button.clicked.connect(choose)
+        return button, show
 
     def _vector(self) -> tuple[QWidget, Refresh]:
         holder = QWidget()

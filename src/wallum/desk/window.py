@@ -158,6 +158,8 @@ class DeskWindow(QMainWindow):
                 "hours": self.bench.by_hours,
                 "walk": self.walker.toggle,
                 "frame_lines": self._frame_lines,
+                "sun_there": self.bench.sun_to_picture,
+                "sky_there": self.bench.picture_to_sun,
                 "strip": self.strip.open,
                 "check": self.checks.begin,
                 "receive": self.receiver.receive,

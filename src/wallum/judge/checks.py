@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Final
 
 import numpy as np
@@ -15,6 +15,7 @@ from wallum.document.sources import Lamp, SpotSource
 from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import Finding, Remedy
+from wallum.judge.sky_checks import ambient_follows, dark_night, exposure_jump, suns_apart
 from wallum.judge.work import Boxes, Work, count_work
 from wallum.level.model import Level
 from wallum.moment.base_light import open_ground_lux
@@ -294,8 +295,21 @@ def _fewer(subject: Checked, trait: Trait, hour: float) -> Remedy | None:
     return Remedy(text, {f"sources/@{widest.id}/range": reach}, hour)
 
 
+def outside(subject: Checked) -> Iterator[Finding]:
+    """The light from outside: see judge.sky_checks."""
+    project = subject.project
+    looks = (
+        (seen.shot.name, hour, partial(_developed_stops, scene, seen, subject.rays))
+        for seen, hour, scene in subject.looks()
+    )
+    yield from dark_night(project, looks)
+    yield from ambient_follows(project)
+    yield from suns_apart(project)
+    yield from exposure_jump(project, subject.keep_going)
+
+
 CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (
-    inside_solid, burning_by_day, dead_glow, budget, heroes,
+    inside_solid, burning_by_day, dead_glow, budget, heroes, outside,
 )  # fmt: skip
 ORDER: Final = {"error": 0, "warning": 1, "note": 2}
 

@@ -10,12 +10,13 @@ from numpy.typing import NDArray
 from wallum.document.project import Project, Setting
 from wallum.document.sources import FarLight, MoonSource, SkySource, SunSource
 from wallum.moment.hour import observer_of
+from wallum.moment.looped import looped_moon, looped_stars
 from wallum.moment.scene import Disc, Dome, Stars, Sun
 from wallum.moment.sky_domes import air_of, cloud_of, shown_sky, sky_lux
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import light_colour, luminance
 from wallum.physics.dome import dome_directions, dome_illuminance
-from wallum.physics.ephemeris import BodyPlace, moon_place, sky_rotation, sun_place
+from wallum.physics.ephemeris import BodyPlace, sun_place
 from wallum.physics.high_cloud import HighCloud, cloud_cover, over_sky
 from wallum.physics.sky_air import transmitted
 from wallum.physics.sky_trims import low_sun_tint
@@ -74,7 +75,10 @@ class BaseLight:
 
 
 def _placed(source: FarLight | None, true: BodyPlace, north: float) -> BodyPlace:
-    """Where a body stands: as set, or truly, turned by the level's north."""
+    """Where a body stands: as set, or truly, turned by the level's north; and its phase."""
+    if isinstance(source, MoonSource) and source.phase_by == "choice":
+        lit = 0.5 * (1.0 + math.cos(math.radians(source.phase)))
+        true = replace(true, phase_deg=source.phase, lit=lit)
     if source is not None and source.stands == "where set":
         return BodyPlace(
             source.azimuth, source.elevation, source.elevation, 0.5 * source.disc, true.distance_ratio,
@@ -94,7 +98,7 @@ def places(project: Project, hour: float) -> tuple[BodyPlace, BodyPlace]:
     moon = next((one for one in project.sources if isinstance(one, MoonSource)), None)
     return (
         _placed(sun, sun_place(where, date, hour), setting.north),
-        _placed(moon, moon_place(where, date, hour), setting.north),
+        _placed(moon, looped_moon(where, date, hour), setting.north),
     )
 
 
@@ -254,7 +258,7 @@ def _through_cloud(far: Sun, cloud: HighCloud | None, source: SkySource) -> Sun:
 
 
 def _stars_turn(setting: Setting, hour: float) -> NDArray[np.float64]:
-    turn = sky_rotation(observer_of(setting), dt.date.fromisoformat(setting.date), hour)
+    turn = looped_stars(observer_of(setting), dt.date.fromisoformat(setting.date), hour)
     angle = math.radians(setting.north)
     c, s = math.cos(angle), math.sin(angle)
     return np.array([[c, 0.0, -s], [0.0, 1.0, 0.0], [s, 0.0, c]]) @ turn

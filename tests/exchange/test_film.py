@@ -1,0 +1,74 @@
+"""A day as a film: as many pictures as asked, whole or not at all."""
+
+import json
+
+import av
+import numpy as np
+import pytest
+from PIL import Image
+
+from wallum.cli import main
+from wallum.errors import ExportProblem
+from wallum.exchange.film import film_writer
+
+GREY = np.full((36, 64, 3), 120, np.uint8)
+
+
+def length(path):
+    with av.open(str(path)) as film:
+        return sum(1 for _ in film.decode(video=0))
+
+
+def test_a_video_holds_its_pictures(tmp_path):
+    out = tmp_path / "day.mp4"
+    with film_writer(out, (64, 36), 12) as writer:
+        for level in (20, 120, 220):
+            writer.add(np.full_like(GREY, level))
+    with av.open(str(out)) as film:
+        assert float(film.streams.video[0].average_rate) == 12.0
+        shown = [frame.to_ndarray(format="rgb24").mean() for frame in film.decode(video=0)]
+    assert shown == pytest.approx([20, 120, 220], abs=4)
+    assert [one.name for one in tmp_path.iterdir()] == ["day.mp4"]
+
+
+def test_a_film_that_is_broken_off_leaves_what_was_there(tmp_path):
+    out = tmp_path / "day.mkv"
+    out.write_text("yesterday's")
+    with pytest.raises(KeyboardInterrupt), film_writer(out, (64, 36), 24) as writer:
+        writer.add(GREY)
+        raise KeyboardInterrupt
+    assert out.read_text() == "yesterday's"
+    assert [one.name for one in tmp_path.iterdir()] == ["day.mkv"]
+
+
+@pytest.mark.parametrize(
+    ("name", "size", "word"),
+    [("a.gif", (64, 36), ".gif"), ("a.mp4", (63, 36), "even"), ("no/a.mp4", (64, 36), "no such folder")],
+)
+def test_what_cannot_be_filmed_is_told(tmp_path, name, size, word):
+    with pytest.raises(ExportProblem, match=word):
+        film_writer(tmp_path / name, size, 24)
+
+
+def test_the_command_films_a_part_of_the_day_around_midnight(tmp_path, capsys):
+    out = tmp_path / "night"
+    arguments = (
+        "film",
+        "demo:pale-room",
+        "--from",
+        "22:00",
+        "--to",
+        "02:00",
+        "--seconds",
+        "0.5",
+        "--fps",
+        "8",
+    )
+    assert main([*arguments, "--size", "64x36", "--out", str(out), "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["pictures"] == 4
+    assert sorted(one.name for one in out.iterdir()) == [f"{i:05d}.png" for i in range(4)]
+    with Image.open(out / "00000.png") as first:
+        assert first.size == (64, 36)
+    video = tmp_path / "night.mp4"
+    assert main([*arguments, "--size", "64x36", "--out", str(video)]) == 0
+    assert length(video) == 4

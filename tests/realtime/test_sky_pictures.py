@@ -1,0 +1,123 @@
+"""Skies of every kind as they are drawn, held against the arrays they come from and against rays."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from panorama_maker import write_panorama
+from test_day_pictures import DESERT, draw, yard
+
+from wallum.document.project import Look, Project, base_light
+from wallum.level.flatten import flatten
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.physics.colour import luminance
+from wallum.realtime.bundling import bundle_level
+from wallum.realtime.renderer import Renderer
+from wallum.realtime.request import PictureRequest
+from wallum.transport.rays import RayScene
+from wallum.transport.reference import Reference
+
+SIZE = (192, 108)
+UP = Camera((0.0, 1.7, 200.0), (0.25, 0.55, -0.8), 55.0, 16 / 9, far=3000.0)
+
+
+@pytest.fixture(scope="module")
+def renderer():
+    made = Renderer()
+    made.set_level(bundle_level(yard()))
+    return made
+
+
+@pytest.fixture
+def panorama(tmp_path):
+    return write_panorama(tmp_path / "sky.hdr")
+
+
+def project_under(panorama, hour_kind, **sky):
+    sun, moon, own = base_light()
+    values = {"model": hour_kind, "stars": 0.0, **sky}
+    if hour_kind == "picture dome":
+        # A sun that stays in the picture is too small for light by direction.
+        values |= {"picture": str(panorama), "disc_out": True}
+    return Project(setting=DESERT, sources=(sun, moon, own.revised(**values)), look=Look(ev100=13.0))
+
+
+KINDS = (
+    ("atmosphere", {}),
+    ("atmosphere", {"haze": 4.0, "blue_depth": 0.6, "band_stops": 0.8, "low_warmth": 600.0}),
+    ("atmosphere", {"cloud": 0.45, "cloud_soft": 0.4}),
+    ("gradient", {"glow_stops": 2.0}),
+    ("gradient", {"cloud": 0.7}),
+    ("picture dome", {"rotation": 40.0, "horizon_height": 5.0, "contrast": 1.2}),
+    ("plain", {}),
+)
+
+
+@pytest.mark.parametrize(("kind", "values"), KINDS)
+@pytest.mark.parametrize("hour", [10.0, 17.4])
+def test_the_drawn_sky_is_the_computed_one(renderer, panorama, kind, values, hour):
+    scene = evaluate(project_under(panorama, kind, **values), hour)
+    drawn = draw(renderer, PictureRequest(1, scene, UP, SIZE)).reshape(-1, 3)
+    x, y = np.meshgrid((np.arange(SIZE[0]) + 0.5) / SIZE[0], (np.arange(SIZE[1]) + 0.5) / SIZE[1])
+    d = UP.rays(x.ravel(), y.ravel())
+    clear = np.ones(len(d), dtype=bool)
+    for disc in scene.sky.discs:
+        clear &= d @ disc.direction < np.cos(disc.radius_rad * 3.0)
+    error = np.abs(luminance(drawn[clear]) / luminance(scene.sky.seen(d[clear])) - 1.0)
+    assert clear.sum() > 15_000
+    # Arrays are read by the nearest cell, the picture between cells.
+    assert np.median(error) < 0.02
+
+
+@pytest.mark.parametrize(("kind", "values"), KINDS)
+def test_ground_in_the_open_is_as_bright_as_rays_say(renderer, panorama, kind, values):
+    """The reference picture agrees within a tenth of a stop, sun, sky and cloud together."""
+    level = yard()
+    project = project_under(panorama, kind, **values)
+    scene = evaluate(project, 10.0)
+    camera = Camera((60.0, 6.0, 60.0), (0.3, -0.5, -0.8), 40.0, 16 / 9, far=3000.0)
+    drawn = luminance(draw(renderer, PictureRequest(1, scene, camera, (48, 27))))
+    reference = Reference(RayScene(level, flatten(level)), level, scene, camera, (48, 27), 0)
+    while reference.samples < 48:
+        reference.step()
+    traced = luminance(reference.luminance)
+    stops = np.log2(drawn / traced)
+    assert abs(np.median(stops)) < 0.1
+
+
+def test_surfaces_get_what_the_sky_is_told_to_give_them_and_the_eye_sees_it_unchanged(renderer, panorama):
+    plain = project_under(panorama, "atmosphere")
+    more = project_under(panorama, "atmosphere", diffuse=1.0)
+    down = Camera((60.0, 6.0, 60.0), (0.3, -0.8, -0.5), 40.0, 16 / 9, far=3000.0)
+    lights = {}
+    for name, project in (("plain", plain), ("more", more)):
+        scene = replace(evaluate(project, 10.0), sun=None)
+        lights[name] = [
+            luminance(draw(renderer, PictureRequest(1, scene, camera, SIZE))).mean() for camera in (down, UP)
+        ]
+    assert lights["more"][0] == pytest.approx(2.0 * lights["plain"][0], rel=0.12)
+    assert lights["more"][1] == pytest.approx(lights["plain"][1], rel=0.02)
+
+
+def test_high_cloud_before_the_sun_takes_light_from_the_ground():
+    sun, moon, sky = base_light()
+    bare = Project(setting=DESERT, sources=(sun, moon, sky))
+    covered = bare.with_source(sky.revised(cloud=1.0, cloud_opacity=1.0, cloud_soft=1.0))
+    given = [float(luminance(evaluate(one, 12.0).sun.illuminance)) for one in (bare, covered)]
+    assert given[1] < 0.5 * given[0]
+    open_one = covered.with_source(sky.revised(cloud=1.0, cloud_opacity=1.0, cloud_shadow=False))
+    assert float(luminance(evaluate(open_one, 12.0).sun.illuminance)) == pytest.approx(given[0])
+
+
+def test_cloud_still_glows_after_the_sun_has_set_on_the_ground():
+    sun, moon, sky = base_light()
+    project = Project(setting=DESERT, sources=(sun, moon, sky.revised(cloud=0.5)))
+    from wallum.moment.hour import day_of
+
+    set_at = next(h for h in np.arange(17.0, 20.0, 0.01) if evaluate(project, float(h)).sun is None)
+    scene = evaluate(project, float(set_at) + 0.1)
+    red, _, blue = scene.sky.cloud.sunlit
+    assert red > 3.0 * blue
+    assert max(scene.sky.cloud.sunlit) > 100.0
+    assert day_of(DESERT).happens(-6.0)
