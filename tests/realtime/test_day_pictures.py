@@ -95,6 +95,33 @@ def test_a_passing_picture_of_a_moving_sun_shows_its_shadow_too(renderer):
     assert shade < 0.05 * sunny
 
 
+@pytest.mark.parametrize("cascades", ["1", "2", "3"])
+@pytest.mark.parametrize("texels", ["512", "2048"])
+def test_the_suns_shadow_falls_with_any_number_and_size_of_maps(renderer, cascades, texels):
+    renderer.set_level(bundle_level(yard()))
+    above = Camera((0.0, 14.0, -6.0), (0.0, -1.0, -0.001), 60.0, 16 / 9, far=200.0)
+    maps = {"shadow_cascades": cascades, "shadow_texels": texels, "shadow_reach": 20.0}
+    project = Project(sources=(set_sun(azimuth=90.0, elevation=45.0, illuminance=10_000.0, **maps),))
+    light = draw(renderer, PictureRequest(1, evaluate(project), above, (320, 180)))
+    points = above.place_in_picture(np.array([[-1.5, 0.0, -6.0], [1.5, 0.0, -6.0]]))
+    rows, columns = (points[:, 1] * 180).astype(int), (points[:, 0] * 320).astype(int)
+    shade, sunny = luminance(light[rows, columns])
+    assert shade < 0.05 * sunny
+
+
+def test_shadows_end_at_their_reach(renderer):
+    renderer.set_level(bundle_level(yard()))
+    far_off = Camera((0.0, 25.0, 50.0), (0.0, -0.45, -1.0), 20.0, 16 / 9, far=3000.0)
+    shaded = {}
+    for reach in (20.0, 200.0):
+        sun = set_sun(azimuth=100.0, elevation=25.0, illuminance=10_000.0, shadow_reach=reach)
+        scene = evaluate(Project(sources=(sun,)))
+        light = luminance(draw(renderer, PictureRequest(1, scene, far_off, (320, 180))))
+        shaded[reach] = int((light < 0.3 * np.median(light)).sum())
+    assert shaded[200.0] > 20
+    assert shaded[20.0] < 0.5 * shaded[200.0]
+
+
 def test_no_picture_of_the_day_is_burnt_or_black(renderer):
     renderer.set_level(bundle_level(yard()))
     for hour in np.arange(0.0, 24.0, 1.5):

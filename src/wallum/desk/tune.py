@@ -23,15 +23,18 @@ from wallum.document.project import Air, Figure, Look, Setting, base_light
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import Coloured, FarLight, Lamp, PointSource, SpotSource
 from wallum.document.targets import Target
-from wallum.moment.base_light import body_now
+from wallum.moment.base_light import body_now, find_base_light
 from wallum.moment.shown_colour import shown_colour, shown_rgb
 from wallum.physics.colour import luminance
+from wallum.realtime.sun_shadows import nearest_grain
 
 __all__ = ["TunePane"]
 
 MOST_FIRST = 8
 # While the hour runs, values are shown anew this often.
 LATER_MS = 150
+# Shadows with fewer texels a metre look blocky from a player's height.
+COARSE_GRAIN = 25.0
 
 
 class Section(QWidget):
@@ -127,10 +130,20 @@ class Pane(QWidget):
             lux = float(luminance(light))
             self._facts.setText(
                 f"stands at {place.azimuth % 360.0:.1f} deg, {place.elevation:.1f} deg high; "
-                f"gives {format_quantity(lux, 'lx')} facing it"
+                f"gives {format_quantity(lux, 'lx')} facing it{self._grain()}"
             )
             if lux > 0.0:
                 self._field.show_swatch(shown_rgb(light))
+
+    def _grain(self) -> str:
+        """How fine the far light's shadows are near the camera, and whether their reach costs that."""
+        loaded, camera = self._session.level, self._session.camera
+        far = find_base_light(self._session.now, self._session.hour).far
+        if loaded is None or camera is None or far is None or not far.shadow:
+            return ""
+        grain = nearest_grain(far, camera, loaded.level.bounds)
+        hint = "; a shorter reach or more texels would make them finer" if grain < COARSE_GRAIN else ""
+        return f"; its shadows have {grain:.0f} texels a metre near the camera{hint}"
 
 
 def _sorted_rows(session: Session, item: Item) -> tuple[list[Row], dict[str, list[Row]]]:

@@ -87,6 +87,32 @@ class FarLight(Coloured):
         first=False,
         heading="Shadow",
     )
+    shadow_reach: float = parameter(
+        150.0,
+        label="Reach",
+        help="How deep into the view its shadows are delivered. Farther leaves fewer texels near the camera.",
+        unit="m",
+        low=5.0,
+        high=2000.0,
+        step=5.0,
+        scale="log",
+        first=False,
+        heading="Shadow",
+    )
+    shadow_texels: Literal["512", "1024", "2048"] = choice(
+        "1024",
+        label="Resolution",
+        help="Texels across each of its maps. Twice as many cost four times the memory.",
+        first=False,
+        heading="Shadow",
+    )
+    shadow_cascades: Literal["1", "2", "3"] = choice(
+        "3",
+        label="Cascades",
+        help="Maps that share its reach, the nearest the finest. Each is drawn on its own.",
+        first=False,
+        heading="Shadow",
+    )
 
 
 PLACE_FIELDS = frozenset({"azimuth", "elevation"})

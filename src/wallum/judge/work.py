@@ -26,9 +26,6 @@ COUNTS: Final[dict[str, tuple[str, ...]]] = {
     "develop": ("pixels",),
 }
 TILE: Final = 512
-CASCADES: Final = 3
-CASCADE_TEXELS: Final = 1024
-SUN_REACH_M: Final = 150.0
 # Depth of a shadow map's texel.
 TEXEL_BYTES: Final = 4
 
@@ -114,12 +111,9 @@ def count_work(
         light["sun pixels"] = lit
         work.sources[scene.sun.id] = {"light": {"sun pixels": lit}}
         if scene.sun.shadow:
-            drawn = CASCADES * _near(boxes, np.array(camera.eye), SUN_REACH_M)
-            sun = {
-                "each": float(CASCADES),
-                "triangles": float(drawn),
-                "texels": float(CASCADES * CASCADE_TEXELS**2),
-            }
+            reach, texels, maps = scene.sun.maps
+            drawn = maps * _near(boxes, np.array(camera.eye), reach)
+            sun = {"each": float(maps), "triangles": float(drawn), "texels": float(maps * texels**2)}
             work.passes["sun shadows"] = sun
             work.sources[scene.sun.id]["sun shadows"] = dict(sun)
             work.shadow_bytes += sun["texels"] * TEXEL_BYTES

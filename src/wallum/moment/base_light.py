@@ -162,7 +162,8 @@ def _far(project: Project, sun: BodyPlace, moon: BodyPlace) -> Sun | None:
     if source is None or not light.any():
         return None
     toward = direction_to(place.azimuth, max(place.elevation, 0.02))
-    return Sun(source.id, toward, light, math.radians(source.disc), source.shadow)
+    maps = (source.shadow_reach, int(source.shadow_texels), int(source.shadow_cascades))
+    return Sun(source.id, toward, light, math.radians(source.disc), source.shadow, maps)
 
 
 def _discs(project: Project, sun: BodyPlace, moon: BodyPlace) -> tuple[Disc, ...]:

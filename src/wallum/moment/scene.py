@@ -14,6 +14,7 @@ __all__ = [
     "AIR_ID",
     "GLOW_ID",
     "LAMP_COLUMNS",
+    "SUN_MAPS",
     "UNLIT_ID",
     "AirLayer",
     "Disc",
@@ -58,11 +59,16 @@ class Lamps:
         return Lamps(tuple(i for i, k in zip(self.ids, keep, strict=True) if k), self.rows[keep])
 
 
+# Reach [m], texels and number of the sun's shadow maps, where nothing else is said.
+SUN_MAPS: Final = (150.0, 1024, 3)
+
+
 @dataclass(frozen=True)
 class Sun:
     """The one far light: the sun, or the moon once that has taken over.
 
     direction points to it; illuminance is RGB, facing it [lx]
+    maps : how its shadows are drawn: reach [m], texels across each map, how many maps
     """
 
     id: str
@@ -70,6 +76,7 @@ class Sun:
     illuminance: NDArray[np.float64]
     disc_rad: float
     shadow: bool
+    maps: tuple[float, int, int] = SUN_MAPS
 
 
 @dataclass(frozen=True)

@@ -246,7 +246,7 @@ class Engine:
             return
         shadows, level = self._shadows_of(kit, scene), self._level()
         toward = None if turn is None else turn.direction
-        dirty = shadows.assign(scene.sun.direction, camera, level.bounds, toward)
+        dirty = shadows.assign(scene.sun.direction, camera, level.bounds, toward, scene.sun.maps)
         if turn is not None and shadows.complete:
             dirty = [index for index in dirty if index in turn.cascades]
         if shadows is self._passing:
@@ -402,4 +402,4 @@ def _sun_key(scene: LitScene) -> object:
     if scene.sun is None:
         return None
     sun = scene.sun
-    return (*sun.direction, *sun.illuminance, sun.disc_rad, sun.shadow)
+    return (*sun.direction, *sun.illuminance, sun.disc_rad, sun.shadow, *sun.maps)

@@ -13,14 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera, frustum_planes, look_rotation
+from wallum.moment.scene import SUN_MAPS, Sun
 from wallum.realtime.drawing import LevelOnGpu
 
-__all__ = ["CASCADES", "Cascade", "SunShadows"]
+__all__ = ["CASCADES", "Cascade", "SunShadows", "nearest_grain"]
 
 CASCADES = 3
-TEXELS = 1024
-# Depth of the level that shadows of the sun are drawn for.
-LONGEST_M = 150.0
+TEXELS, MOST_TEXELS = 1024, 2048
 # Share of a cascade's radius by which it moves at once.
 STEP = 0.5
 # Weight of the logarithmic against the even division of depth: Zhang 2006.
@@ -43,22 +42,22 @@ class Cascade:
     key: bytes
 
 
-def _ends(near: float, far: float) -> NDArray[np.float64]:
-    step = np.arange(1, CASCADES + 1) / CASCADES
+def _ends(near: float, far: float, count: int) -> NDArray[np.float64]:
+    step = np.arange(1, count + 1) / count
     logarithmic = near * (far / near) ** step
     even = near + (far - near) * step
     return DIVISION * logarithmic + (1.0 - DIVISION) * even
 
 
-def _reach(camera: Camera, bounds: NDArray[np.float64]) -> tuple[float, float]:
+def _reach(camera: Camera, bounds: NDArray[np.float64], longest_m: float) -> tuple[float, float]:
     """From where to where the level stands before an eye [m], in steps of half a stop so that
-    small moves leave it alone; at most LONGEST_M deep."""
+    small moves leave it alone; at most `longest_m` deep."""
     eye = np.array(camera.eye)
     nearest = float(np.linalg.norm(np.maximum(np.maximum(bounds[0] - eye, eye - bounds[1]), 0.0)))
     farthest = float(np.linalg.norm(np.maximum(np.abs(bounds[0] - eye), np.abs(bounds[1] - eye))))
     first = 2.0 ** (np.floor(np.log2(nearest) * 2.0) / 2.0) if nearest > 1.0 else camera.near
     last = 2.0 ** (np.ceil(np.log2(max(farthest, 1.0)) * 2.0) / 2.0)
-    return float(first), float(min(last, first + LONGEST_M))
+    return float(first), float(min(last, first + longest_m))
 
 
 def _slice_sphere(camera: Camera, start: float, end: float) -> tuple[NDArray[np.float64], float]:
@@ -82,13 +81,15 @@ def cascades_for(
     bounds: NDArray[np.float64],
     toward: NDArray[np.float64] | None = None,
     texels: int = TEXELS,
+    reach_m: float = SUN_MAPS[0],
+    count: int = CASCADES,
 ) -> list[Cascade]:
-    """The three cascades of a camera; they change only in whole steps.
+    """The cascades of a camera, up to three; they change only in whole steps.
 
     toward : unit vector to the point of the sun's disc that casts; its middle by default
     """
-    first, last = _reach(camera, bounds)
-    starts = [first, *_ends(max(first, min(1.0, last / 8.0)), last)]
+    first, last = _reach(camera, bounds, reach_m)
+    starts = [first, *_ends(max(first, min(1.0, last / 8.0)), last, count)]
     rotation = look_rotation(-sun_direction)
     shear = (0.0, 0.0) if toward is None else _shear(rotation, toward)
     corners = np.array(np.meshgrid(*bounds.T)).reshape(3, -1).T @ rotation.T
@@ -115,8 +116,22 @@ def cascades_for(
     return out
 
 
+def nearest_grain(sun: Sun, camera: Camera, bounds: NDArray[np.float64]) -> float:
+    """Texels per metre of the sun's shadows nearest to a camera."""
+    reach, texels, count = sun.maps
+    return 1.0 / cascades_for(sun.direction, camera, bounds, None, texels, reach, count)[0].texel
+
+
 # Shadows of a moving sun are cast by copies whose cells are this many texels wide at most.
 COARSE_TEXELS = 6.0
+
+
+def _atlas(context: moderngl.Context, texels: int) -> tuple[moderngl.Texture, moderngl.Framebuffer]:
+    """Room for four maps."""
+    atlas = context.depth_texture((2 * texels, 2 * texels))
+    atlas.compare_func = "<="
+    atlas.filter = (moderngl.LINEAR, moderngl.LINEAR)
+    return atlas, context.framebuffer([], atlas)
 
 
 @dataclass
@@ -135,17 +150,24 @@ class SunShadows:
     in parts, over several pictures, and takes its place when it is whole.
     """
 
-    def __init__(self, context: moderngl.Context, texels: int = TEXELS) -> None:
-        self._context, self._texels = context, texels
-        self.atlas = context.depth_texture((2 * texels, 2 * texels))
-        self.atlas.compare_func = "<="
-        self.atlas.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        self.frame = context.framebuffer([], self.atlas)
-        self._tiles, self._spare = list(range(CASCADES)), CASCADES
-        self._shown: list[Cascade | None] = [None] * CASCADES
+    def __init__(self, context: moderngl.Context, most_texels: int = MOST_TEXELS) -> None:
+        self._context, self._most = context, most_texels
         self._wanted: list[Cascade] = []
-        self._progress: Progress | None = None
         self._direction: tuple[float, ...] = ()  # of the sun that all cascades show
+        texels = min(TEXELS, most_texels)
+        self.atlas, self.frame = _atlas(context, texels)
+        self._size(texels, CASCADES)
+
+    def _size(self, texels: int, count: int) -> None:
+        """Room for so many maps of so many texels; what they show is forgotten."""
+        context, self._texels = self._context, texels
+        if self.atlas.size != (2 * texels, 2 * texels):
+            self.frame.release()
+            self.atlas.release()
+            self.atlas, self.frame = _atlas(context, texels)
+        self._tiles, self._spare = list(range(count)), CASCADES
+        self._shown: list[Cascade | None] = [None] * count
+        self._progress: Progress | None = None
 
     def shows(self, direction: NDArray[np.float64]) -> bool:
         """Whether every cascade shows the shadows of a sun in this direction."""
@@ -153,7 +175,7 @@ class SunShadows:
 
     def level_changed(self) -> None:
         """Every cascade shows what is no longer there."""
-        self._shown = [None] * CASCADES
+        self._shown = [None] * len(self._shown)
         self._progress = None
 
     def assign(
@@ -162,15 +184,20 @@ class SunShadows:
         camera: Camera,
         bounds: NDArray[np.float64],
         toward: NDArray[np.float64] | None = None,
+        maps: tuple[float, int, int] = SUN_MAPS,
     ) -> list[int]:
         """Place the cascades for a sun in a direction; returns the numbers of those to draw anew.
 
-        Those that are not drawn go on showing what they show.
+        Those that are not drawn go on showing what they show. maps : see moment.scene.Sun
         """
-        self._wanted = cascades_for(direction, camera, bounds, toward, self._texels)
+        reach, texels, count = maps
+        texels = min(texels, self._most)
+        if texels != self._texels or count != len(self._shown):
+            self._size(texels, count)
+        self._wanted = cascades_for(direction, camera, bounds, toward, self._texels, reach, count)
         if self._direction != tuple(direction):
             # Cascades share the sun's axes: those of another sun are of no use.
-            self._shown, self._progress = [None] * CASCADES, None
+            self._shown, self._progress = [None] * count, None
             self._direction = tuple(direction)
         return [i for i, (want, has) in enumerate(zip(self._wanted, self._shown, strict=True))
                 if has is None or has.key != want.key]  # fmt: skip
@@ -237,10 +264,14 @@ class SunShadows:
             lean_x, lean_y = (scale * lean * length for lean in cascade.shear)
             places.append((scale, *offset, cascade.texel))
             limits.append((lean_x, lean_y, low[0] + 0.5 * texel, low[1] + 0.5 * texel))
+        # The shader knows three; those that are not there are the last one again.
+        lacking = CASCADES - len(places)
+        places, limits = places + places[-1:] * lacking, limits + limits[-1:] * lacking
+        ends = [cascade.end for cascade in shown]
         return {
             "sun_axes": shown[0].axes.T.astype("f4").tobytes(),
             "cascade_place": places,
             "cascade_bounds": limits,
             "cascade_width": 0.5 - texel,
-            "cascade_end": tuple(cascade.end for cascade in shown),
+            "cascade_end": tuple(ends + ends[-1:] * lacking),
         }
