@@ -26,7 +26,7 @@ from wallum.document.pegging import Copied, pasted, replaced
 from wallum.document.project import Project
 from wallum.document.quantities import format_quantity
 from wallum.moment.curves import value_at
-from wallum.moment.day_strip import events_of_day
+from wallum.moment.day_strip import events_of_day, moments_of_day
 from wallum.moment.hour import day_of, knots_of
 from wallum.physics.tone import srgb_encode
 
@@ -249,10 +249,9 @@ class LanesView(QWidget):
         day = day_of(self._session.project.setting)
         there = (day.hour_of(peg.at) + hours) % 24.0
         if peg.at.tie == "clock":
-            for word, hour in events_of_day(self._session.project).items():
-                if abs(self.x_of(hour) - self.x_of(there)) <= SNAP_PX:
-                    tie, angle = EVENTS[word]
-                    return PegTime(tie=tie, angle=angle)
+            for moment in moments_of_day(self._session.project):
+                if abs(self.x_of(moment.hour) - self.x_of(there)) <= SNAP_PX:
+                    return moment.at
             return PegTime(hours=round(there * 12.0) / 12.0)
         return peg.at.revised(hours=round(min(max(peg.at.hours + hours, -12.0), 12.0) * 12.0) / 12.0)
 

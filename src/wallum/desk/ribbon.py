@@ -19,7 +19,7 @@ from wallum.desk.tokens import TOKENS
 from wallum.document.lanes import Lane, Peg, format_clock
 from wallum.document.pegging import shifted
 from wallum.document.sources import Lamp
-from wallum.moment.day_strip import Course, course, events_of_day, strip_colours
+from wallum.moment.day_strip import Course, Moment, course, events_of_day, moments_of_day, strip_colours
 from wallum.moment.hour import day_of
 
 __all__ = ["DayRibbon"]
@@ -28,7 +28,10 @@ COLUMNS = 96
 AT_ONCE = 2  # columns computed before the window gets its turn
 SCALE_PX = 16
 STEP_H = 0.25
-CATCH_PX = 6.0
+CATCH_PX, SNAP_PX = 6.0, 3.0
+TIP = (
+    "The day: drag to any hour (Shift: past the sun's events); arrow keys step a quarter; pegs can be dragged"
+)
 
 
 class DayRibbon(QWidget):
@@ -44,6 +47,7 @@ class DayRibbon(QWidget):
         self._strip.fill(QColor(TOKENS["ground"]))
         self._course: Course | None = None
         self._events: dict[str, float] = {}
+        self._moments: list[Moment] = []
         self._key: object = None
         self._lanes: object = None
         self._layer: QPixmap | None = None  # what does not move with the playhead
@@ -61,9 +65,7 @@ class DayRibbon(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Day")
-        self.setToolTip(
-            "The day: drag to any hour; arrow keys step a quarter of an hour; pegs can be dragged"
-        )
+        self.setToolTip(TIP)
         session.changed.connect(self.refresh)
         session.selection_changed.connect(self.update)
         session.hour_changed.connect(self.update)
@@ -91,6 +93,7 @@ class DayRibbon(QWidget):
         project = self._session.project
         self._course = course(project, 48)
         self._events = events_of_day(project)
+        self._moments = moments_of_day(project)
         self._next = 0
         self._work.start()
         self._layer = None
@@ -153,7 +156,20 @@ class DayRibbon(QWidget):
         if held:
             self._held = (held, event.position().x())
         else:
-            self.dragged.emit(self.hour_at(event.position().x()))
+            self.dragged.emit(self._hour_of(event))
+
+    def _hour_of(self, event: QMouseEvent) -> float:
+        """The hour under the hand; near a moment of the sun's day it is that. Shift: free."""
+        x = event.position().x()
+        free = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        near = None if free else self._moment_at(x)
+        return self.hour_at(x) if near is None else near.hour
+
+    def _moment_at(self, x: float) -> Moment | None:
+        nearest = min(self._moments, key=lambda one: abs(self.x_of(one.hour) - x), default=None)
+        if nearest is None or abs(self.x_of(nearest.hour) - x) > SNAP_PX:
+            return None
+        return nearest
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -162,8 +178,10 @@ class DayRibbon(QWidget):
             hours = (event.position().x() - start) / max(self.width() - 1, 1) * 24.0
             self._session.history.preview(shifted(self._session.history.present, pegs, hours))
         elif event.buttons() & Qt.MouseButton.LeftButton:
-            self.dragged.emit(self.hour_at(event.position().x()))
+            self.dragged.emit(self._hour_of(event))
         else:
+            near = self._moment_at(event.position().x())
+            self.setToolTip(f"{near.words} {format_clock(round(near.hour * 60.0) / 60.0)}" if near else TIP)
             over = bool(self._pegs_at(event.position()))
             self.setCursor(Qt.CursorShape.SizeHorCursor if over else Qt.CursorShape.ArrowCursor)
 
@@ -175,7 +193,7 @@ class DayRibbon(QWidget):
             pegs, self._held = self._held[0], None
             self._session.commit(self._step_name(pegs))
         else:
-            self.released.emit(self.hour_at(event.position().x()))
+            self.released.emit(self._hour_of(event))
 
     def _step_name(self, pegs: list[tuple[Lane, Peg]]) -> str:
         lane = pegs[0][0]
@@ -262,6 +280,11 @@ class DayRibbon(QWidget):
             painter.drawLine(QPointF(x, sky.bottom()), QPointF(x, sky.bottom() + 3))
             place = QRectF(x + 3, sky.bottom(), 40, SCALE_PX)
             painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, f"{hour:02d}")
+        for one in self._moments:  # the twilights that have no word here: their hour is in the tip
+            painter.setPen(QPen(QColor(255, 255, 255, 120), 1))
+            painter.drawLine(
+                QPointF(self.x_of(one.hour), sky.bottom() - 5), QPointF(self.x_of(one.hour), sky.bottom())
+            )
         for word, at in self._events.items():
             x = self.x_of(at)
             painter.setPen(QPen(QColor(255, 255, 255, 90), 1, Qt.PenStyle.DotLine))

@@ -6,14 +6,14 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.document.lanes import EVENTS
+from wallum.document.lanes import EVENTS, SUNRISE_DEG, PegTime
 from wallum.document.project import Project
 from wallum.moment.base_light import find_base_light, places
 from wallum.moment.hour import at_hour, day_of
 from wallum.physics.colour import luminance
 from wallum.physics.tone import srgb_encode
 
-__all__ = ["Course", "course", "events_of_day", "strip_colours"]
+__all__ = ["Course", "Moment", "course", "events_of_day", "moments_of_day", "strip_colours"]
 
 # Luminance that is shown as bright as a strip gets, and how many stops below it are shown as
 # one: day and night differ by more than twenty.
@@ -69,3 +69,29 @@ def events_of_day(project: Project) -> dict[str, float]:
         elif day.happens(angle):
             out[word] = day.crossing(angle, tie == "rising")
     return out
+
+
+@dataclass(frozen=True)
+class Moment:
+    """A moment of the sun's day: how it is called, when it is [h], and how a peg is tied to it."""
+
+    words: str
+    hour: float
+    at: PegTime
+
+
+# The three twilights end where the sun is this far down [deg].
+TWILIGHTS: Final = ((-6.0, "civil"), (-12.0, "nautical"), (-18.0, "astronomical"))
+
+
+def moments_of_day(project: Project) -> list[Moment]:
+    """Sunrise, noon, sunset and the three twilights at both ends, as far as this day has them."""
+    day = day_of(project.setting)
+    out = [Moment("noon", day.noon, PegTime(tie="noon"))]
+    angles = [(SUNRISE_DEG, "")] + [(angle, f"{word} ") for angle, word in TWILIGHTS]
+    for angle, word in angles:
+        if day.happens(angle):
+            names = ("sunrise", "sunset") if not word else (f"{word}dawn", f"{word}dusk")
+            out.append(Moment(names[0], day.crossing(angle, True), PegTime(tie="rising", angle=angle)))
+            out.append(Moment(names[1], day.crossing(angle, False), PegTime(tie="setting", angle=angle)))
+    return sorted(out, key=lambda one: one.hour)

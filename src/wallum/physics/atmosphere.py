@@ -28,6 +28,8 @@ FARTHEST_M = 600_000.0
 ELEVATIONS = 90.0 * np.linspace(0.03, 1.0, 26) ** 2
 OFF_SUN = np.linspace(0.0, 180.0, 13)
 STEPS = 24
+# Under this height of the sun its sky changes fast [deg].
+FINE_BELOW_DEG = 10.0
 # What is scattered again, by height and the sun's sine there.
 AGAIN_HEIGHTS = 60_000.0 * np.linspace(0.0, 1.0, 12) ** 2
 AGAIN_SINES = np.sin(
@@ -121,8 +123,10 @@ def _again(air: SkyAir, height_m: Floats, sine: Floats) -> NDArray[np.float32]:
     j = np.clip(np.searchsorted(AGAIN_SINES, sine) - 1, 0, len(AGAIN_SINES) - 2)
     v = np.clip((sine - AGAIN_SINES[j]) / (AGAIN_SINES[j + 1] - AGAIN_SINES[j]), 0.0, 1.0)
     v = v[..., None].astype(np.float32)
-    low = table[i, j] * (1.0 - v) + table[i, j + 1] * v
-    high = table[i + 1, j] * (1.0 - v) + table[i + 1, j + 1] * v
+    flat, width = table.reshape(-1, BANDS), len(AGAIN_SINES)
+    at_low = i * width + j
+    low = flat.take(at_low, 0) * (1.0 - v) + flat.take(at_low + 1, 0) * v
+    high = flat.take(at_low + width, 0) * (1.0 - v) + flat.take(at_low + width + 1, 0) * v
     return np.asarray(low * (1.0 - u) + high * u)
 
 
@@ -160,10 +164,20 @@ def _phases(cosine: Floats, g: float) -> tuple[NDArray[np.float64], NDArray[np.f
     return 3.0 / (16.0 * np.pi) * (1.0 + np.asarray(cosine) ** 2), haze
 
 
-@lru_cache(maxsize=128)
-def _view(air: SkyAir, sun_deg: float) -> NDArray[np.float64]:
-    """What is seen from the level; `air` without its forwardness, which no sum needs."""
+@lru_cache(maxsize=512)
+def _view_at(air: SkyAir, sun_deg: float) -> NDArray[np.float64]:
     return _sums(air, sun_deg, ELEVATIONS, OFF_SUN)
+
+
+def _view(air: SkyAir, sun_deg: float) -> NDArray[np.float64]:
+    """What is seen from the level, between sun heights that are kept; `air` without its
+    forwardness, which no sum needs."""
+    step = 0.5 if sun_deg < FINE_BELOW_DEG else 2.0
+    low = float(np.floor(sun_deg / step) * step)
+    share = (sun_deg - low) / step
+    if share < 1e-9:
+        return _view_at(air, low)
+    return _view_at(air, low) * (1.0 - share) + _view_at(air, low + step) * share
 
 
 @lru_cache(maxsize=1)

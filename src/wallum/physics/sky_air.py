@@ -136,6 +136,8 @@ def columns_to_top(height_m: Floats, sine: Floats) -> NDArray[np.float64]:
     j = np.clip(np.searchsorted(SINES, sine) - 1, 0, len(SINES) - 2)
     u = np.clip((height_m - HEIGHTS[i]) / (HEIGHTS[i + 1] - HEIGHTS[i]), 0.0, 1.0)[..., None]
     v = np.clip((sine - SINES[j]) / (SINES[j + 1] - SINES[j]), 0.0, 1.0)[..., None]
-    near = table[i, j] * (1.0 - v) + table[i, j + 1] * v
-    far = table[i + 1, j] * (1.0 - v) + table[i + 1, j + 1] * v
+    flat, width = table.reshape(-1, 3), len(SINES)
+    at = i * width + j
+    near = flat.take(at, 0) * (1.0 - v) + flat.take(at + 1, 0) * v
+    far = flat.take(at + width, 0) * (1.0 - v) + flat.take(at + width + 1, 0) * v
     return np.asarray(near * (1.0 - u) + far * u)
