@@ -72,5 +72,8 @@ def render_reference(project: Any, level: Any, camera: Any, view: str, options: 
     told = {"samples": reference.samples, "noise": noise, "ev100": ev100}
     said = f"noise {noise:.1%}" if noise is not None else "noise not known from one path"
     return Made(
-        develop(light, ev100), light.astype(np.float32), told, f"{reference.samples} paths a pixel, {said}"
+        develop(light, ev100, night=scene.night_eye),
+        light.astype(np.float32),
+        told,
+        f"{reference.samples} paths a pixel, {said}",
     )

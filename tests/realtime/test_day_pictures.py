@@ -10,6 +10,7 @@ from wallum.document.fields import unchecked
 from wallum.document.paths import put
 from wallum.document.project import Air, Look, PartMarks, Project, Setting, base_light
 from wallum.document.sources import PointSource
+from wallum.image.develop import develop
 from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import box, grid
 from wallum.moment.camera import Camera
@@ -269,6 +270,41 @@ def test_stars_are_there_by_night_and_drown_by_day(renderer):
         points[hour] = int((light > 4.0 * np.median(light)).sum())
     assert points[4.5] > 60
     assert points[12.0] == 0
+
+
+def test_the_look_of_the_eye_at_night_is_the_computed_one(renderer):
+    renderer.set_level(bundle_level(yard()))
+    lamp = PointSource(id="l", name="L", position=(0.0, 2.0, -2.0), intensity=0.3, kelvin=2200.0)
+    project = Project(setting=DESERT, sources=(*base_light(), lamp), look=Look(ev100=-2.0))
+    pictures = {}
+    for strength in (0.0, 1.0):
+        scene = evaluate(put(project, "look/night_eye", strength), 23.5)
+        _, pictures[strength] = shown(renderer, PictureRequest(1, scene, CAMERA, SIZE))
+        light = renderer.luminance(PictureRequest(1, scene, CAMERA, SIZE), settled=False).astype(np.float64)
+        exact = develop(light, -2.0, night=strength)[..., ::-1]
+        assert np.abs(pictures[strength][..., :3].astype(int) - exact).max() <= 3
+    assert np.abs(pictures[0.0].astype(int) - pictures[1.0]).mean() > 5
+
+
+def test_cloud_hides_stars_and_twinkling_moves_none_of_them(renderer):
+    renderer.set_level(bundle_level(yard()))
+    up = Camera((0.0, 1.7, 0.0), (0.3, 0.9, -0.3), 60.0, 16 / 9)
+    sums = {}
+    for name, sky in (
+        ("still", {"twinkle": 0.0}),
+        ("twinkling", {"twinkle": 1.0}),
+        ("covered", {"cloud": 1.0, "cloud_opacity": 1.0, "cloud_soft": 1.0}),
+    ):
+        sun, moon, own = base_light()
+        sky = own.revised(airglow=0.0, **sky)
+        project = Project(setting=DESERT, sources=(sun, moon.revised(on=False), sky), look=Look(ev100=-6.0))
+        sums[name] = luminance(draw(renderer, PictureRequest(1, evaluate(project, 0.5), up, (480, 270))))
+    bright = sums["still"] > 20.0 * np.median(sums["still"]) + 1e-6
+    assert bright.sum() > 50
+    assert ((sums["twinkling"] > 20.0 * np.median(sums["twinkling"]) + 1e-6) == bright).mean() > 0.99
+    assert not np.allclose(sums["twinkling"][bright], sums["still"][bright], rtol=0.05)
+    assert sums["twinkling"].sum() == pytest.approx(sums["still"].sum(), rel=0.2)
+    assert sums["covered"][bright].sum() < 0.2 * sums["still"][bright].sum()
 
 
 def test_smooth_metal_mirrors_the_sky_and_rough_metal_blurs_it(renderer):

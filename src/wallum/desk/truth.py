@@ -61,7 +61,7 @@ class _TruthThread(QThread):
             level = w.loaded.level
             reference = Reference(w.loaded.rays, level, w.scene, w.camera, w.size, BOUNCES, w.follows)
             while reference.samples < MOST_PATHS and reference.step(lambda: not self._given_up.is_set()):
-                rgb = develop(reference.luminance, w.ev100)
+                rgb = develop(reference.luminance, w.ev100, night=w.scene.night_eye)
                 self.refined.emit(rgb, reference.samples, reference.noise)
         except Exception:
             log.exception("the reference picture failed")

@@ -137,6 +137,14 @@ class Look(Item):
         high=8.0,
         step=0.1,
     )
+    night_eye: float = parameter(
+        0.0,
+        label="Night eye",
+        help="A look, not light: in the dark colour goes and blue stays brighter, as to the eye at night.",
+        low=0.0,
+        high=1.0,
+        step=0.05,
+    )
     darkest: float = _metering(
         -6.0, "Lowest EV", "Metering goes no lower: night stays night.", "EV", -12.0, 20.0
     )
@@ -157,7 +165,7 @@ class Look(Item):
     def idle(self) -> frozenset[str]:
         if self.exposed == "metered":
             return frozenset({"ev100"})
-        return frozenset(declared(self)) - {"exposed", "ev100"}
+        return frozenset(declared(self)) - {"exposed", "ev100", "night_eye"}
 
     @model_validator(mode="after")
     def _limits_in_order(self) -> Self:

@@ -104,6 +104,12 @@ class SkySource(Coloured):
         step=0.1,
     )
 
+    twinkle: float = _share("Night", 0.4, "Twinkle", "How much the stars flicker, more so low down.")
+    airglow: float = _folded(
+        "Night", 1.0, "Airglow", "Strength of the moonless night's own light; 1 is true.",
+        low=0.0, high=100.0, step=0.1,
+    )  # fmt: skip
+
     # Atmosphere
     haze_blue: float = _air(
         1.3, "Haze blueness", "0: white haze of large grains; 2: blue haze.", 0.0, 3.0, 0.05
@@ -250,13 +256,13 @@ KINDS: dict[str, frozenset[str]] = {
         {
             "haze", "blue_depth", "stars", "haze_blue", "haze_forward", "ozone", "height", "low_warmth",
             "band_width", "band_stops", "stops_low", "stops_middle", "stops_high", "tint_low", "tint_middle",
-            "tint_high",
+            "tint_high", "twinkle", "airglow",
         }
     ),
     "gradient": frozenset(
         {
             "zenith", "middle", "horizon", "below", "middle_height", "brightness", "glow_size", "glow_stops",
-            "stars",
+            "stars", "twinkle",
         }
     ),
     "picture dome": frozenset(

@@ -29,6 +29,7 @@ HANDED_OVER_DEG = -4.0
 # Share of a far light that high cloud takes where it hides all.
 CLOUD_TAKES = 0.85
 WHITE_K = 6500.0
+TWINKLES_HZ = 3.0
 UP = (0.0, 1.0, 0.0)
 # A far light this much fainter than the sky adds nothing that could be seen, but costs as much
 # as any: a moon by day or in bright twilight.
@@ -212,7 +213,9 @@ def _sky(project: Project, hour: float, sun: BodyPlace, moon: BodyPlace, far: Su
     ground = shown.ground if shown.ground is not None else source.ground / np.pi * falling * hue
     stars = None
     if source.stars > 0.0 and source.model in ("atmosphere", "gradient"):
-        stars = Stars(_stars_turn(project.setting, hour), source.stars)
+        # Some flickers a second of the clock, whichever way the hour came to be.
+        phase = hour * 3600.0 * TWINKLES_HZ % 1000.0
+        stars = Stars(_stars_turn(project.setting, hour), source.stars, source.twinkle, phase)
     discs = _discs(project, sun, moon)
     key = (float(dome[::5, ::7].sum()), float(dome[0, 0, 0]), *dome[-1, ::12, 1].tolist(), *ground.tolist())
     key += tuple(part for disc in discs for part in (*disc.direction, *disc.luminance, disc.radius_rad))

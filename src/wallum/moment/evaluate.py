@@ -199,7 +199,9 @@ def evaluate(project: Project, hour: float | None = None) -> LitScene:
     far = _through(base.far, air)
     sky = _with_haze(base.sky, base.far, far, air)
     gain = 2.0**project.balance.glow * float(project.level_light.glow)
-    scene = LitScene(lamps, far, sky, now.look.ev100, air, _metering(now.look), glow, gain)
+    scene = LitScene(
+        lamps, far, sky, now.look.ev100, air, _metering(now.look), glow, gain, now.look.night_eye
+    )
     return scene if scene.metering is None else replace(scene, ev100=_foreseen_ev(scene))
 
 

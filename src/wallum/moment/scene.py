@@ -94,10 +94,13 @@ class Disc:
 
 @dataclass(frozen=True)
 class Stars:
-    """How the stars stand: (3, 3) from equatorial directions to the level, and a strength."""
+    """How the stars stand: (3, 3) from equatorial directions to the level, a strength, and how much
+    they twinkle, at a phase that runs on with the clock."""
 
     turn: NDArray[np.float64]
     strength: float
+    twinkle: float = 0.0
+    phase: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -166,6 +169,7 @@ class LitScene:
     ev100    : exposure by hand; where it is metered, about what will be found
     metering : None where exposed by hand
     glow_gain: what all glow is multiplied with
+    night_eye: strength of the look of the eye at night, 0 to 1
     glow     : by lamp id, the share of its set light that a lamp gives which glow follows
     """
 
@@ -177,6 +181,7 @@ class LitScene:
     metering: Metering | None = None
     glow: dict[str, float] = field(default_factory=dict)
     glow_gain: float = 1.0
+    night_eye: float = 0.0
 
     def without_shadows(self) -> "LitScene":
         """The scene as if nothing stood in the way of light."""

@@ -98,7 +98,7 @@ def sky_lux(sky: SkySource, moon_source: MoonSource | None, sun: BodyPlace, moon
         return sky.illuminance * gain
     if sky.model == "atmosphere":
         by_moon = _lunar_ratio(moon, moon_source.trim) * _air_lux(moon.geometric, sky) if moon_source else 0.0
-        return (_air_lux(sun.geometric, sky) + by_moon + NIGHT_LX) * gain
+        return (_air_lux(sun.geometric, sky) + by_moon + NIGHT_LX * sky.airglow) * gain
     shown = _panorama(sky, False) if sky.model == "picture dome" else shown_sky(sky, None, sun, moon)
     return float(luminance(dome_illuminance(shown.dome)))
 
@@ -108,7 +108,7 @@ def _atmosphere(
 ) -> NDArray[np.float64]:
     ratio = _lunar_ratio(moon, moon_source.trim) if moon_source is not None else 0.0
     by_sun, by_moon = _air_lux(sun.geometric, sky), _air_lux(moon.geometric, sky) * ratio
-    out = night_dome()
+    out = night_dome() * sky.airglow
     for place, gain, lux in ((sun, 1.0, by_sun), (moon, ratio, by_moon)):
         if lux > FAINTEST * (by_sun + by_moon + NIGHT_LX):
             for share, air in _airs(sky):

@@ -59,10 +59,19 @@ class Developer:
         held_exposure: float,
         samples: int = 1,
         view: str = "final",
+        night_eye: float = 0.0,
     ) -> moderngl.Framebuffer:
-        """Develop `light`, which holds `samples` pictures times `held_exposure`, for a view."""
+        """Develop `light`, which holds `samples` pictures times `held_exposure`, for a view.
+
+        night_eye : strength of that look, for views that show light
+        """
         frame = self._target(light.size)
-        program = self._programs.get("screen", "develop", VIEW_FEATURES.get(view, frozenset()))
+        features = VIEW_FEATURES.get(view, frozenset())
+        night: dict[str, object] = {}
+        if night_eye > 0.0 and view not in (*INSPECTED, "false colour"):
+            features |= {"NIGHT"}
+            night["night_eye"] = (night_eye, 1.0 / exposure_scale(ev100))
+        program = self._programs.get("screen", "develop", features)
         self._ramp.use(2)
         curve = DEFAULT_CURVE
         light.use(0)
@@ -75,6 +84,7 @@ class Developer:
             ramp=2,
             scale=(1.0 if view in INSPECTED else exposure_scale(ev100) / held_exposure) / samples,
             curve=(curve.a, curve.b, curve.c, curve.d),
+            **night,
         )
         frame.use()
         self._context.enable_only(0)

@@ -51,7 +51,8 @@ class Renderer:
         if metered is not None:
             ev100 = metered if request.held_ev is None else request.held_ev
         with engine.log.measure("develop") as work:
-            shown = engine.developer.develop(light, ev100, exposure, max(settled, 1), request.view)
+            samples, night = max(settled, 1), request.scene.night_eye
+            shown = engine.developer.develop(light, ev100, exposure, samples, request.view, night)
             shown = engine.developer.enlarge(shown, request.size)
             work["pixels"] = light.size[0] * light.size[1]
         with engine.log.measure("read back") as work:

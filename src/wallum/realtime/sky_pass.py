@@ -204,6 +204,7 @@ class SkyPass:
         if brightest < STAR_SHARE * float(scene.sky.luminance.min(axis=(0, 1)).max()):
             return
         features = frozenset({"AIR"} if scene.air is not None else ())
+        features |= {"CLOUD"} if scene.sky.cloud is not None else frozenset()
         program = self._programs.get("stars", "stars", features)
         array, count = self._star_array(program)
         set_uniforms(
@@ -213,6 +214,8 @@ class SkyPass:
             tangents=view.camera.tangents,
             jitter=view.jitter,
             star_exposure=exposure * scene.sky.stars.strength / solid,
+            twinkle=(scene.sky.stars.twinkle, scene.sky.stars.phase),
+            **self._cloud_uniforms(scene.sky.cloud, exposure),
             **air_uniforms(scene, view),
         )
         self._ready(target, gbuffer)

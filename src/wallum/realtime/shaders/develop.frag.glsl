@@ -1,6 +1,6 @@
 #version 430 core
 // From pre-exposed light to display values. Twin of physics/tone.py.
-// Variants: PLAIN (as it is, no curve), FALSE_COLOUR (stops about mid grey), ZEBRA (burnt and buried).
+// Variants: NIGHT (the eye at night), PLAIN (as it is, no curve), FALSE_COLOUR (stops about mid grey), ZEBRA (burnt and buried).
 // Output is blue, green, red, 255 with the top row first: what the window paints as it is.
 
 uniform sampler2D picture;
@@ -8,6 +8,9 @@ uniform sampler2D dither;      // ordered thresholds
 uniform float scale;           // pre-exposed light to picture value
 uniform vec4 curve;            // a, b, c, d
 uniform ivec2 size;
+#ifdef NIGHT
+uniform vec2 night_eye;        // strength; picture value to cd/m2
+#endif
 #ifdef FALSE_COLOUR
 uniform sampler2D ramp;        // display values of whole stops
 #endif
@@ -33,10 +36,27 @@ vec3 in_stops(vec3 x) {
 }
 #endif
 
+#ifdef NIGHT
+// Twin of physics/night_eye.py, where the sources are given.
+vec3 by_night(vec3 x) {
+    vec3 light = x * night_eye.y;
+    vec3 xyz = vec3(dot(light, vec3(0.4124, 0.3576, 0.1805)), dot(light, vec3(0.2126, 0.7152, 0.0722)),
+                    dot(light, vec3(0.0193, 0.1192, 0.9505)));
+    float signal = clamp(1.33 * (1.0 + (xyz.y + xyz.z) / max(xyz.x, 1e-9)) - 1.68, 0.0, 8.0);
+    float rods = xyz.y * signal / 2.57306;
+    float t = clamp(log(3.0 / max(xyz.y, 1e-9)) / 6.90775528, 0.0, 1.0);
+    float share = night_eye.x * t * t * (3.0 - 2.0 * t);
+    return mix(light, rods * vec3(0.820002, 1.000002, 1.530003), share) / night_eye.y;
+}
+#endif
+
 void main() {
     ivec2 here = ivec2(gl_FragCoord.xy);
     ivec2 pixel = ivec2(here.x, size.y - 1 - here.y);
     vec3 x = max(texelFetch(picture, pixel, 0).rgb * scale, 0.0);
+#ifdef NIGHT
+    x = by_night(x);
+#endif
     float threshold = texelFetch(dither, here & 7, 0).r - 0.5;
 #ifdef FALSE_COLOUR
     vec3 encoded = in_stops(x);

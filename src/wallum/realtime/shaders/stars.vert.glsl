@@ -6,8 +6,12 @@ uniform mat3 to_camera;        // rows right, up, back
 uniform vec2 tangents;
 uniform vec2 jitter;
 uniform float star_exposure;   // illuminance [lx] to pre-exposed luminance of one pixel
+uniform vec2 twinkle;          // strength; phase
 #ifdef AIR
 #include "air.glsl"
+#endif
+#ifdef CLOUD
+#include "cloud.glsl"
 #endif
 
 in vec3 in_place;
@@ -22,6 +26,13 @@ void main() {
     // Clear air takes a fifth of the light straight up; source as in physics/sky_air.py.
     float mass = 1.0 / (max(d.y, 0.0) + 0.025);
     v_light = in_light * star_exposure * exp(-0.2 * mass) * step(0.0, d.y);
+    // Each star at a rate of its own; the more air, the more it flickers.
+    float own = fract(float(gl_VertexID) * 0.6180339887);
+    float wave = sin(6.2831853 * (own * 17.0 + twinkle.y * (0.7 + 0.6 * own)));
+    v_light *= 1.0 + twinkle.x * wave * clamp(0.12 * mass, 0.1, 0.9);
+#ifdef CLOUD
+    v_light *= 1.0 - cloud_hidden(d);
+#endif
 #ifdef AIR
     v_light *= exp(-air_depth(d.y * AIR_END_M, AIR_END_M));
 #endif

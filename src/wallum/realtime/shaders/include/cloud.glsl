@@ -7,7 +7,8 @@ uniform vec3 cloud_toward;
 uniform vec3 cloud_sunlit;     // in the scale of the sky that is given
 uniform vec3 cloud_even;
 
-vec3 before_sky(vec3 d, vec3 sky) {
+// Share of what lies behind that the layer hides toward a direction.
+float cloud_hidden(vec3 d) {
     const float EARTH_M = 6371000.0;
     float up = max(d.y, 0.0);
     float h = cloud_shape.w;
@@ -21,7 +22,11 @@ vec3 before_sky(vec3 d, vec3 sky) {
     float thick = x * x * (3.0 - 2.0 * x);
     thick = mix(cover * 0.6, thick, clamp(up / 0.09, 0.0, 1.0));
     float longer = min(1.0 / max(up, 1e-3), 5.0);
-    float hidden = d.y > 0.0 ? 1.0 - pow(1.0 - 0.999 * cloud_shape.z * thick, longer) : 0.0;
+    return d.y > 0.0 ? 1.0 - pow(1.0 - 0.999 * cloud_shape.z * thick, longer) : 0.0;
+}
+
+vec3 before_sky(vec3 d, vec3 sky) {
+    float hidden = cloud_hidden(d);
     const float G = 0.72;
     float inverse = inversesqrt(1.0 + G * G - 2.0 * G * dot(d, cloud_toward));
     float lobe = 0.5 * (1.0 - G * G) * inverse * inverse * inverse + 0.5;
