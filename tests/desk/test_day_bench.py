@@ -222,3 +222,15 @@ def test_a_lane_of_words_and_one_of_colours_are_shown_too(desk, lanes):  # noqa:
     row = lanes.row_of([one.name for one in lanes.lanes()].index("tint_low"))
     colour = shown.pixelColor(round(lanes.x_of(12.0)), round(row.center().y()) - 1)
     assert colour.red() > colour.green() > colour.blue()
+
+
+def test_far_ground_takes_the_colour_of_the_levels_floors(desk):  # noqa: F811
+    from wallum.level.floors import floor_albedo
+
+    albedo = floor_albedo(desk.session.level.level)
+    desk.act["ground_there"].trigger()
+    sky = desk.session.project.source("sky")
+    assert sky.ground == pytest.approx(float(albedo @ [0.2126, 0.7152, 0.0722]), abs=1e-3)
+    assert max(sky.ground_colour) == 1.0
+    desk.session.undo()
+    assert desk.session.project.source("sky").ground == 0.2

@@ -121,3 +121,22 @@ def test_cloud_still_glows_after_the_sun_has_set_on_the_ground():
     assert red > 3.0 * blue
     assert max(scene.sky.cloud.sunlit) > 100.0
     assert day_of(DESERT).happens(-6.0)
+
+
+def test_far_ground_goes_over_into_the_sky_by_the_airs_extinction(renderer):
+    """Twin of Dome.seen: before the horizon no edge, near by the ground's own light."""
+    sun, moon, own = base_light()
+    project = Project(setting=DESERT, sources=(sun, moon, own.revised(stars=0.0)), look=Look(ev100=13.0))
+    scene = evaluate(project, 10.0)
+    high = Camera((0.0, 1500.0, 500.0), (0.0, -0.12, -1.0), 24.0, 16 / 9, far=9000.0)
+    drawn = draw(renderer, PictureRequest(1, scene, high, SIZE)).reshape(-1, 3)
+    x, y = np.meshgrid((np.arange(SIZE[0]) + 0.5) / SIZE[0], (np.arange(SIZE[1]) + 0.5) / SIZE[1])
+    d = high.rays(x.ravel(), y.ravel())
+    exact = scene.sky.seen(d, 1500.0)
+    # Where the level's own ground is not, and the horizon's line does not pass.
+    clear = (d[:, 1] < -0.004) & (d[:, 1] > -0.15) | (d[:, 1] > 0.004)
+    error = np.abs(luminance(drawn[clear]) / luminance(exact[clear]) - 1.0)
+    assert np.median(error) < 0.02
+    near_line = luminance(exact[(d[:, 1] < 0.0) & (d[:, 1] > -0.01)]).mean()
+    over_line = luminance(exact[(d[:, 1] > 0.0) & (d[:, 1] < 0.01)]).mean()
+    assert near_line == pytest.approx(over_line, rel=0.15)

@@ -51,6 +51,7 @@ COMMANDS: Final = (
     Command("ignore", "Parts", "Leave out", "Ctrl+H", "Leave the part under the pointer out altogether"),
     Command("sun_there", "Sky", "Sun to the picture", "", "Stand the sun where the picture has its own"),
     Command("sky_there", "Sky", "Picture to the sun", "", "Turn the picture until its sun is under ours"),
+    Command("ground_there", "Sky", "Ground as the level", "", "Far ground reflects as the level's floors do"),
     Command("strip", "Level", "What lights this level", "Ctrl+L", "List all that gives light, and strip it"),
     Command("check", "Level", "Check", "Ctrl+K", "Look for what is wrong with the light, and for remedies"),
     Command("receive", "Level", "Receive again", "F5", "Read the level's file anew; all sources stay"),

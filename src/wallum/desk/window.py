@@ -160,6 +160,7 @@ class DeskWindow(QMainWindow):
                 "frame_lines": self._frame_lines,
                 "sun_there": self.bench.sun_to_picture,
                 "sky_there": self.bench.picture_to_sun,
+                "ground_there": self.bench.ground_from_level,
                 "strip": self.strip.open,
                 "check": self.checks.begin,
                 "receive": self.receiver.receive,

@@ -18,7 +18,7 @@ from wallum.physics.colour import light_colour, luminance
 from wallum.physics.dome import dome_directions, dome_illuminance
 from wallum.physics.ephemeris import BodyPlace, sun_place
 from wallum.physics.high_cloud import HighCloud, cloud_cover, over_sky
-from wallum.physics.sky_air import transmitted
+from wallum.physics.sky_air import extinction, transmitted
 from wallum.physics.sky_trims import low_sun_tint
 from wallum.physics.sunlight import LUNAR_LX, LUNAR_TINT, SOLAR_LX, moonlight, phase_factor, visible_share
 
@@ -217,13 +217,18 @@ def _sky(project: Project, hour: float, sun: BodyPlace, moon: BodyPlace, far: Su
         phase = hour * 3600.0 * TWINKLES_HZ % 1000.0
         stars = Stars(_stars_turn(project.setting, hour), source.stars, source.twinkle, phase)
     discs = _discs(project, sun, moon)
+    veil = (0.0, 0.0, 0.0)
+    if source.model == "atmosphere":
+        # Haze counts once: the level's own air has it where that is on.
+        red, green, blue = extinction(air_of(source), with_haze=not project.air.on)
+        veil = (float(red), float(green), float(blue))
     key = (float(dome[::5, ::7].sum()), float(dome[0, 0, 0]), *dome[-1, ::12, 1].tolist(), *ground.tolist())
     key += tuple(part for disc in discs for part in (*disc.direction, *disc.luminance, disc.radius_rad))
-    key += (source.mirrored, *(_flat_parts(cloud) if cloud is not None else ()))
+    key += (source.mirrored, *veil, *(_flat_parts(cloud) if cloud is not None else ()))
     if backdrop is not None:
         key += (float(backdrop[::9, ::11].sum()), float(backdrop.shape[0]))
     lit = dome.astype(np.float32)
-    return Dome(source.id, lit, ground, key, discs, stars, cloud, backdrop, 2.0**source.mirrored)
+    return Dome(source.id, lit, ground, key, discs, stars, cloud, backdrop, 2.0**source.mirrored, veil)
 
 
 def _for_surfaces(dome: Floats, source: SkySource) -> NDArray[np.float64]:
@@ -275,7 +280,7 @@ _FOUND: list[tuple[tuple[object, ...], BaseLight]] = []
 def find_base_light(project: Project, hour: float) -> BaseLight:
     """Sun, moon and sky of a project whose lanes have been taken in, at an hour."""
     base = [one for one in project.sources if isinstance(one, FarLight | SkySource)]
-    key: tuple[object, ...] = (*base, project.setting)
+    key: tuple[object, ...] = (*base, project.setting, project.air.on)
     for kept, found in _FOUND:
         if kept[0] == hour and len(kept) == len(key) + 1 and all(a is b for a, b in zip(kept[1:], key)):
             return found

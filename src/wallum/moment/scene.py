@@ -103,6 +103,10 @@ class Stars:
     phase: float = 0.0
 
 
+# The air before far ground shows the sky this far over the horizon.
+VEIL_SINE: Final = 0.02
+
+
 @dataclass(frozen=True, eq=False)
 class Dome:
     """Light of the sky by direction: luminance (H, W, 3) of the upper half, and of the far
@@ -111,6 +115,7 @@ class Dome:
     key      : what the luminance was made from; equal keys mean equal domes, in any process
     cloud    : high cloud, which `luminance` has in it and `backdrop` has not
     backdrop : (H, W, 3) the sky behind the cloud, at any size; None where `luminance` is all
+    veil     : (3,) extinction [1/m] of the air before far ground, which shows the sky's light
     mirrored : what its image in smooth surfaces is multiplied with
     """
 
@@ -123,6 +128,7 @@ class Dome:
     cloud: HighCloud | None = None
     backdrop: NDArray[np.float32] | None = None
     mirrored: float = 1.0
+    veil: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     @property
     def behind(self) -> NDArray[np.float32]:
@@ -134,10 +140,23 @@ class Dome:
         """(9, 3) terms of illuminance by normal."""
         return irradiance_terms(self.luminance, self.ground)
 
-    def seen(self, directions: NDArray[np.float64]) -> NDArray[np.float64]:
-        """(N, 3) luminance toward unit directions (N, 3), as the eye sees it [cd/m2]."""
-        out = sample_dome(self.behind, self.ground, directions)
-        return out if self.cloud is None else over_sky(self.cloud, directions, out)
+    def seen(
+        self, directions: NDArray[np.float64], height_m: float = 0.0, discs: bool = False
+    ) -> NDArray[np.float64]:
+        """(N, 3) luminance toward unit directions (N, 3), as an eye at a height over far ground
+        sees it [cd/m2]; sun and moon themselves where asked."""
+        d = np.asarray(directions)
+        out = sample_dome(self.behind, self.ground, d)
+        down = np.flatnonzero(d[:, 1] < 0.0)
+        if max(self.veil) > 0.0 and len(down):
+            way = max(height_m, 0.0) / -d[down, 1]
+            kept = np.exp(-way[:, None] * np.array(self.veil))
+            level = d[down] * np.array([1.0, 0.0, 1.0]) + np.array([0.0, VEIL_SINE, 0.0])
+            level /= np.linalg.norm(level, axis=1, keepdims=True)
+            out[down] = out[down] * kept + sample_dome(self.behind, self.ground, level) * (1.0 - kept)
+        for disc in self.discs if discs else ():
+            out[d @ disc.direction > np.cos(disc.radius_rad)] = disc.luminance
+        return out if self.cloud is None else over_sky(self.cloud, d, out)
 
 
 @dataclass(frozen=True)

@@ -23,6 +23,7 @@ __all__ = [
     "air_mass",
     "columns_to_top",
     "densities",
+    "extinction",
     "optical_depths",
     "to_top",
     "transmitted",
@@ -106,6 +107,21 @@ def to_top(height_m: Floats, sine: Floats) -> NDArray[np.float64]:
     """Distance to the top of the air along a direction with a sine of elevation [m]."""
     r = EARTH_M + np.asarray(height_m)
     return np.asarray(-r * sine + np.sqrt(np.maximum((r * sine) ** 2 + (EARTH_M + TOP_M) ** 2 - r * r, 0.0)))
+
+
+# Wavelengths that stand for red, green and blue along short ways [nm].
+CHANNELS_NM = (610.0, 545.0, 465.0)
+
+
+def extinction(air: SkyAir, with_haze: bool = True) -> NDArray[np.float64]:
+    """(3,) extinction by channel at the height of a level [1/m]: molecules, and haze where asked."""
+    depths = optical_depths(air)
+    parts = [(depths[0], MOLECULES_M), (depths[1], HAZE_M)][: 2 if with_haze else 1]
+    out = np.zeros(3)
+    for depth, scale in parts:
+        per_m = np.interp(CHANNELS_NM, WAVELENGTHS_NM, depth) / scale
+        out += per_m * np.exp(-max(air.height_m, 0.0) / scale)
+    return out
 
 
 HEIGHTS = np.concatenate([[0.0], np.geomspace(200.0, TOP_M, 31)])

@@ -150,6 +150,7 @@ class SkyPass:
             "dome": DOME_UNIT,
             "dome_exposure": exposure,
             "far_ground": tuple(dome.ground * exposure),
+            "veil": dome.veil,
             "pixel_rad": 2.0 * view.camera.tangents[1] / gbuffer.size[1],
             "sky_terms": (dome.terms * FACTORS[:, None] * exposure).astype("f4").tobytes(),
             **_disc_uniforms(dome.discs, exposure),

@@ -23,7 +23,6 @@ from wallum.physics.colour import LUMINANCE_WEIGHTS
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import ball_points, cone_directions, disc_points
 from wallum.physics.exposure import exposure_scale
-from wallum.physics.high_cloud import over_sky
 from wallum.physics.photometry import cone_falloff, range_window
 from wallum.physics.surface import MIN_ROUGHNESS, response
 from wallum.transport.air_between import air_between
@@ -80,6 +79,7 @@ class Reference:
         self._rays, self._scene, self._camera, self._bounces = rays, scene, camera, bounces
         self._tables = SurfaceTables(level, rays.triangles)
         self._size, self._seed = size, seed
+        self._floor = float(level.bounds[0, 1]) if level.parts else 0.0
         count = size[0] * size[1]
         self._sum, self._squares = np.zeros((count, 3)), np.zeros(count)
         self.samples = 0
@@ -185,16 +185,10 @@ class Reference:
         sky = self._scene.sky
         if sky is None or not len(paths.pixel):
             return
-        if not discs:
-            seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
+        if discs:
+            seen = sky.seen(paths.directions, self._camera.eye[1] - self._floor, discs=True)
         else:
-            # The eye sees the sky itself; discs stand behind the cloud.
-            seen = sample_dome(sky.behind, sky.ground.astype(np.float32), paths.directions)
-            for disc in sky.discs:
-                near = paths.directions @ disc.direction > np.cos(disc.radius_rad)
-                seen[near] = disc.luminance
-            if sky.cloud is not None:
-                seen = over_sky(sky.cloud, paths.directions, seen)
+            seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
         light[paths.pixel] += paths.weight * seen
 
     def _add_own(self, light: NDArray[np.float64], paths: _Paths, surfaces: Surfaces) -> None:

@@ -12,6 +12,7 @@ uniform sampler2D dome;            // rows from the horizon up, columns clockwis
 uniform float dome_exposure;
 uniform vec3 far_ground;           // pre-exposed
 uniform float pixel_rad;
+uniform vec3 veil;                 // extinction of the air before far ground [1/m]
 uniform vec4 disc_place[2];        // unit direction; radius, 0 for none
 uniform vec3 disc_light[2];        // pre-exposed
 uniform vec4 disc_lit_from[2];     // unit direction; 1 where it only reflects
@@ -59,7 +60,10 @@ void main() {
 #ifdef CLOUD
     sky = before_sky(d, sky);
 #endif
-    light += mix(far_ground, sky, above);
+    float way = max(eye.y - floor_y, 0.0) / max(-d.y, 1e-6);
+    vec3 kept = exp(-min(way, 1e7) * veil);
+    vec3 ground = far_ground * kept + dome_light(normalize(vec3(d.x, 0.02, d.z))) * (1.0 - kept);
+    light += mix(ground, sky, above);
 #endif
 #ifdef AIR
     float distance_m = d.y < 0.0 ? min(max(eye.y - floor_y, 0.0) / -d.y + 1.0, AIR_END_M) : AIR_END_M;

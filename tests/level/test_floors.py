@@ -1,0 +1,35 @@
+"""What a level's floors send back."""
+
+import numpy as np
+import pytest
+
+from wallum.level.floors import floor_albedo
+from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.pale_room import pale_room
+from wallum.level.solids import grid
+
+
+def floor(materials, wide=(1.0,)):
+    meshes = []
+    for number, width in enumerate(wide):
+        x, z = np.meshgrid([0.0, width], [0.0, 1.0])
+        meshes.append(Mesh(f"m{number}", (grid(np.stack([x, 0 * x, z], axis=-1)[::-1], number),)))
+    parts = tuple(Part(m.name, m.name, i, np.eye(4)) for i, m in enumerate(meshes))
+    return Level("floor", tuple(meshes), parts, materials)
+
+
+def material(colour, metallic=0.0):
+    return Material("m", (*colour, 1.0), metallic, 1.0)
+
+
+def test_floors_count_by_their_area():
+    red, grey = material((0.6, 0.1, 0.1)), material((0.3, 0.3, 0.3))
+    assert floor_albedo(floor((red,))) == pytest.approx([0.6, 0.1, 0.1])
+    mixed = floor_albedo(floor((red, grey), (1.0, 3.0)))
+    assert mixed == pytest.approx([0.375, 0.25, 0.25])
+
+
+def test_walls_metal_and_nothing_say_nothing():
+    assert floor_albedo(Level("empty")) == pytest.approx([0.2] * 3)
+    assert floor_albedo(floor((material((0.9, 0.9, 0.9), 1.0),))) == pytest.approx([0.2] * 3)
+    assert 0.05 < floor_albedo(pale_room()).mean() < 0.9
