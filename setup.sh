@@ -47,7 +47,8 @@ find_python() {
         if command -v "$name" >/dev/null 2>&1 \
             && "$name" -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' 2>/dev/null; then
             # The interpreter itself: one of our own environment would go with it.
-            "$name" -c 'import sys; print(getattr(sys, "_base_executable", sys.executable))'
+            base=$("$name" -c 'import sys; print(getattr(sys, "_base_executable", sys.executable))')
+            if [ -x "$base" ]; then printf '%s\n' "$base"; else command -v "$name"; fi
             return 0
         fi
     done

@@ -5,6 +5,7 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
+from wallum.desk.exposing import heroes_for
 from wallum.desk.number_field import NumberField
 from wallum.desk.peg_button import PegButton
 from wallum.desk.window import DeskWindow
@@ -268,7 +269,8 @@ def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
     assert desk.session.project.marks_of(part.id).hero
     assert desk.session.history.undo_label == f"{part.name} is a hero"
     camera = desk.picture.camera.with_aspect(16 / 9)
-    assert desk._heroes(camera).sum() > 0
+    weighted = desk.session.now.look.revised(exposed="metered", weighted="heroes")
+    assert heroes_for(desk.session, weighted, camera).sum() > 0
     toggle_hero(desk.session, part.id, part.name)
     assert desk.session.project.marks == ()
     said = []

@@ -146,7 +146,7 @@ def test_dusk_is_orange_over_the_sun_and_blue_overhead():
 def test_the_dome_changes_smoothly_with_the_sun():
     for elevation in (70.0, 9.9, 0.0, -6.0, -9.5):
         a, b = dome_at(elevation), dome_at(elevation - 0.25)
-        assert np.abs(np.log2(luminance(b) / luminance(a))).max() < 0.55
+        assert np.abs(np.log2(luminance(b) / luminance(a))).max() < 0.65
         share_a, share_b = a / luminance(a)[..., None], b / luminance(b)[..., None]
         # The edge of the Earth's shadow is the steepest thing in it.
         assert np.abs(share_a - share_b).max() < 0.45
