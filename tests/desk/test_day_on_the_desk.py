@@ -15,6 +15,7 @@ from wallum.document.sources import PointSource
 from wallum.document.storage import load, save
 from wallum.exchange.gltf_export import export_gltf
 from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.moment.day_strip import moments_of_day
 
 LEFT = Qt.MouseButton.LeftButton
 DESERT = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12", clock=10.0)
@@ -57,9 +58,9 @@ def row_of(desk, label):
 
 def test_dragging_the_ribbon_sets_the_hour_and_asks_for_pictures(qtbot, desk):
     ribbon, came = desk.day.ribbon, frames_of(desk)
-    at = [QPoint(round(ribbon.x_of(hour)), 20) for hour in (12.0, 15.0, 18.5)]
+    at = [QPoint(round(ribbon.x_of(hour)), 20) for hour in (11.0, 15.0, 18.5)]
     QTest.mousePress(ribbon, LEFT, Qt.KeyboardModifier.NoModifier, at[0])
-    assert desk.session.hour == pytest.approx(12.0, abs=0.05)
+    assert desk.session.hour == pytest.approx(11.0, abs=0.05)
     QTest.mouseMove(ribbon, at[1])
     qtbot.waitUntil(lambda: any(frame.detail == "reduced" for frame in came), timeout=20_000)
     QTest.mouseRelease(ribbon, LEFT, Qt.KeyboardModifier.NoModifier, at[2])
@@ -69,6 +70,20 @@ def test_dragging_the_ribbon_sets_the_hour_and_asks_for_pictures(qtbot, desk):
     assert not desk.session.history.dirty
     assert desk.save()
     assert load(desk.session.file).setting.clock == pytest.approx(18.5, abs=0.05)
+
+
+def test_the_playhead_is_caught_by_the_suns_events_and_shift_passes_them(desk):
+    ribbon = desk.day.ribbon
+    moments = {one.words: one.hour for one in moments_of_day(desk.session.project)}
+    assert {"astronomical dawn", "nautical dawn", "civil dawn", "sunrise", "noon"} < set(moments)
+    for words in ("nautical dusk", "sunset"):
+        x = round(ribbon.x_of(moments[words])) + 2
+        QTest.mouseClick(ribbon, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(x, 20))
+        assert desk.session.hour == moments[words]
+        QTest.mouseClick(ribbon, LEFT, Qt.KeyboardModifier.ShiftModifier, QPoint(x, 20))
+        assert desk.session.hour == pytest.approx(ribbon.hour_at(x))
+        QTest.mouseMove(ribbon, QPoint(x, 20))
+        assert words in ribbon.toolTip()
 
 
 def test_arrow_keys_step_by_a_quarter_of_an_hour_and_around(desk):
