@@ -228,6 +228,49 @@ class SkySource(Coloured):
         kind="switch",
     )
 
+    # Deck
+    deck: float = _share("Deck", 0.0, "Coverage", "Share of the sky that a deck of cloud covers; 0 is none.")
+    deck_base: float = _folded(
+        "Deck",
+        900.0,
+        "Base",
+        "Height of its underside over the level.",
+        unit="m",
+        low=20.0,
+        high=8000.0,
+        step=20.0,
+    )
+    deck_thick: float = _folded(
+        "Deck",
+        500.0,
+        "Thickness",
+        "From its underside to its tops.",
+        unit="m",
+        low=20.0,
+        high=5000.0,
+        step=20.0,
+    )
+    deck_density: float = _folded(
+        "Deck", 0.03, "Density", "Share of light that a metre in its midst takes.",
+        unit="1/m", low=0.0005, high=0.2, step=0.001, scale="log",
+    )  # fmt: skip
+    deck_size: float = _folded(
+        "Deck", 2500.0, "Size", "Width of its larger shapes.",
+        unit="m", low=100.0, high=30000.0, step=50.0, scale="log",
+    )  # fmt: skip
+    deck_detail: float = _share("Deck", 0.6, "Detail", "How much finer shapes eat at its edges.")
+    deck_speed: float = _folded(
+        "Deck",
+        8.0,
+        "Speed",
+        "With which it drifts over the level.",
+        unit="m/s",
+        low=0.0,
+        high=100.0,
+        step=0.5,
+    )
+    deck_toward: float = _angle("Deck", 60.0, "Drifts to", "Clockwise from north.", -360.0, 360.0)
+
     # What it gives to surfaces
     diffuse: float = _stops("On surfaces", "Diffuse", "Stops more of what rough surfaces get of the sky.")
     mirrored: float = _stops("On surfaces", "Mirrored", "Stops more of the sky's image in smooth surfaces.")
@@ -244,13 +287,15 @@ class SkySource(Coloured):
         own = super().idle() if self.model == "plain" else COLOUR_FIELDS
         others = frozenset().union(*(names for kind, names in KINDS.items() if kind != self.model)) - used
         cloud = CLOUD if self.cloud <= 0.0 else frozenset()
-        return own | others | cloud
+        deck = DECK if self.deck <= 0.0 else frozenset()
+        return own | others | cloud | deck
 
 
 CLOUD = frozenset(
     f"cloud_{word}"
     for word in ("soft", "opacity", "stops", "colour", "height", "size", "speed", "toward", "shadow")
 )
+DECK = frozenset(f"deck_{word}" for word in ("base", "thick", "density", "size", "detail", "speed", "toward"))
 KINDS: dict[str, frozenset[str]] = {
     "atmosphere": frozenset(
         {

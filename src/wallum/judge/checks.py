@@ -185,7 +185,7 @@ def _sky_light(seen: Seen, scene: LitScene) -> NDArray[np.float64]:
     if scene.sky is None:
         return np.zeros((columns * rows, 3))
     x, y = np.meshgrid((np.arange(columns) + 0.5) / columns, (np.arange(rows) + 0.5) / rows)
-    return scene.sky.seen(seen.camera.rays(x.ravel(), y.ravel()))
+    return scene.sky.seen(seen.camera.rays(x.ravel(), y.ravel()), seen.camera.eye)
 
 
 def _exposure(scene: LitScene, seen: Seen, light: NDArray[np.float64]) -> float:

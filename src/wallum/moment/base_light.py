@@ -12,9 +12,10 @@ from wallum.document.sources import FarLight, MoonSource, SkySource, SunSource
 from wallum.moment.hour import observer_of
 from wallum.moment.looped import looped_moon, looped_stars
 from wallum.moment.scene import Disc, Dome, Stars, Sun
-from wallum.moment.sky_domes import air_of, cloud_of, shown_sky, sky_lux
+from wallum.moment.sky_domes import air_of, cloud_of, deck_of, shown_sky, sky_lux, under_deck
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import light_colour, luminance
+from wallum.physics.deck import Deck, sun_through
 from wallum.physics.dome import dome_directions, dome_illuminance
 from wallum.physics.ephemeris import BodyPlace, sun_place
 from wallum.physics.high_cloud import HighCloud, cloud_cover, over_sky
@@ -68,9 +69,10 @@ class BaseLight:
             light = (sky.luminance * np.float32(gain)).astype(np.float32)
             behind = None if sky.backdrop is None else (sky.backdrop * np.float32(gain)).astype(np.float32)
             cloud = None if sky.cloud is None else sky.cloud.times(gain)
+            deck = None if sky.deck is None else sky.deck.times(gain)
             sky = replace(
                 sky, luminance=light, ground=sky.ground * gain, key=(*sky.key, gain), discs=discs,
-                stars=stars, backdrop=behind, cloud=cloud,
+                stars=stars, backdrop=behind, cloud=cloud, deck=deck,
             )  # fmt: skip
         return replace(self, far=far, sky=sky)
 
@@ -203,12 +205,16 @@ def _sky(project: Project, hour: float, sun: BodyPlace, moon: BodyPlace, far: Su
         backdrop = dome.astype(np.float32) if backdrop is None else backdrop
         directions = dome_directions()[0].reshape(-1, 3)
         dome = over_sky(cloud, directions, dome.reshape(-1, 3)).reshape(dome.shape)
+    deck = deck_of(source, hour, sun_gain, sun, far_lux, far_toward, shown.dome)
+    if deck is not None:
+        backdrop = shown.dome.astype(np.float32) if backdrop is None else backdrop
+        dome = under_deck(deck, dome)
     if source.diffuse or source.flat > 0.0:
         backdrop = dome.astype(np.float32) if backdrop is None else backdrop
         dome = _for_surfaces(dome, source)
     falling = dome_illuminance(dome)
     if far is not None:
-        falling = falling + _through_cloud(far, cloud, source).illuminance * far.direction[1]
+        falling = falling + _through_cloud(far, cloud, deck, source).illuminance * far.direction[1]
     hue = np.array(source.ground_colour) / max(float(luminance(np.array(source.ground_colour))), 1e-6)
     ground = shown.ground if shown.ground is not None else source.ground / np.pi * falling * hue
     stars = None
@@ -224,11 +230,11 @@ def _sky(project: Project, hour: float, sun: BodyPlace, moon: BodyPlace, far: Su
         veil = (float(red), float(green), float(blue))
     key = (float(dome[::5, ::7].sum()), float(dome[0, 0, 0]), *dome[-1, ::12, 1].tolist(), *ground.tolist())
     key += tuple(part for disc in discs for part in (*disc.direction, *disc.luminance, disc.radius_rad))
-    key += (source.mirrored, *veil, *(_flat_parts(cloud) if cloud is not None else ()))
+    key += (source.mirrored, *veil, *_flat_parts(cloud), *_flat_parts(deck))
     if backdrop is not None:
         key += (float(backdrop[::9, ::11].sum()), float(backdrop.shape[0]))
     lit = dome.astype(np.float32)
-    return Dome(source.id, lit, ground, key, discs, stars, cloud, backdrop, 2.0**source.mirrored, veil)
+    return Dome(source.id, lit, ground, key, discs, stars, cloud, backdrop, 2.0**source.mirrored, veil, deck)
 
 
 def _for_surfaces(dome: Floats, source: SkySource) -> NDArray[np.float64]:
@@ -239,9 +245,9 @@ def _for_surfaces(dome: Floats, source: SkySource) -> NDArray[np.float64]:
     return np.asarray((dome * (1.0 - source.flat) + even * source.flat) * 2.0**source.diffuse)
 
 
-def _flat_parts(cloud: HighCloud) -> list[float]:
+def _flat_parts(layer: HighCloud | Deck | None) -> list[float]:
     out: list[float] = []
-    for value in vars(cloud).values():
+    for value in vars(layer).values() if layer is not None else ():
         out += value if isinstance(value, tuple) else [value]
     return out
 
@@ -257,13 +263,15 @@ def _bodies(project: Project) -> tuple[SunSource | None, MoonSource | None]:
     return sun, moon
 
 
-def _through_cloud(far: Sun, cloud: HighCloud | None, source: SkySource) -> Sun:
-    """The far light as high cloud before it leaves it."""
-    if cloud is None or not source.cloud_shadow:
-        return far
-    cover = float(cloud_cover(cloud, far.direction[None])[0])
-    # Much of what a thin cloud takes goes on nearly straight.
-    return replace(far, illuminance=far.illuminance * (1.0 - CLOUD_TAKES * cover))
+def _through_cloud(far: Sun, cloud: HighCloud | None, deck: Deck | None, source: SkySource) -> Sun:
+    """The far light as high cloud and the deck before it leave it."""
+    left = 1.0
+    if cloud is not None and source.cloud_shadow:
+        # Much of what a thin cloud takes goes on nearly straight.
+        left *= 1.0 - CLOUD_TAKES * float(cloud_cover(cloud, far.direction[None])[0])
+    if deck is not None:
+        left *= sun_through(replace(deck, toward=tuple(far.direction.tolist())))
+    return far if left == 1.0 else replace(far, illuminance=far.illuminance * left)
 
 
 def _stars_turn(setting: Setting, hour: float) -> NDArray[np.float64]:
@@ -296,7 +304,7 @@ def _base_light(project: Project, hour: float) -> BaseLight:
     sky = _sky(project, hour, sun, moon, far)
     source = _sky_source(project)
     if far is not None and sky is not None and source is not None:
-        far = _through_cloud(far, sky.cloud, source)
+        far = _through_cloud(far, sky.cloud, sky.deck, source)
         by_sky = float(luminance(dome_illuminance(sky.luminance)))
         if float(luminance(far.illuminance)) < DROWNED * by_sky:
             far = None

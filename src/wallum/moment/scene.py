@@ -7,6 +7,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.physics.deck import Deck, deck_along
 from wallum.physics.dome import irradiance_terms, sample_dome
 from wallum.physics.high_cloud import HighCloud, over_sky
 
@@ -113,7 +114,7 @@ class Dome:
     ground (3,) [cd/m2], see physics.dome.
 
     key      : what the luminance was made from; equal keys mean equal domes, in any process
-    cloud    : high cloud, which `luminance` has in it and `backdrop` has not
+    cloud, deck : high cloud and the deck, which `luminance` has in it and `backdrop` has not
     backdrop : (H, W, 3) the sky behind the cloud, at any size; None where `luminance` is all
     veil     : (3,) extinction [1/m] of the air before far ground, which shows the sky's light
     mirrored : what its image in smooth surfaces is multiplied with
@@ -129,6 +130,7 @@ class Dome:
     backdrop: NDArray[np.float32] | None = None
     mirrored: float = 1.0
     veil: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    deck: Deck | None = None
 
     @property
     def behind(self) -> NDArray[np.float32]:
@@ -141,22 +143,33 @@ class Dome:
         return irradiance_terms(self.luminance, self.ground)
 
     def seen(
-        self, directions: NDArray[np.float64], height_m: float = 0.0, discs: bool = False
+        self,
+        directions: NDArray[np.float64],
+        eye: tuple[float, float, float] = (0.0, 0.0, 0.0),
+        floor_y: float = 0.0,
+        discs: bool = False,
     ) -> NDArray[np.float64]:
-        """(N, 3) luminance toward unit directions (N, 3), as an eye at a height over far ground
-        sees it [cd/m2]; sun and moon themselves where asked."""
+        """(N, 3) luminance toward unit directions (N, 3), as an eye of the level sees it [cd/m2].
+
+        floor_y : height of far ground [m]; discs : sun and moon themselves, too
+        """
         d = np.asarray(directions)
         out = sample_dome(self.behind, self.ground, d)
         down = np.flatnonzero(d[:, 1] < 0.0)
         if max(self.veil) > 0.0 and len(down):
-            way = max(height_m, 0.0) / -d[down, 1]
+            way = max(eye[1] - floor_y, 0.0) / -d[down, 1]
             kept = np.exp(-way[:, None] * np.array(self.veil))
             level = d[down] * np.array([1.0, 0.0, 1.0]) + np.array([0.0, VEIL_SINE, 0.0])
             level /= np.linalg.norm(level, axis=1, keepdims=True)
             out[down] = out[down] * kept + sample_dome(self.behind, self.ground, level) * (1.0 - kept)
         for disc in self.discs if discs else ():
             out[d @ disc.direction > np.cos(disc.radius_rad)] = disc.luminance
-        return out if self.cloud is None else over_sky(self.cloud, d, out)
+        if self.cloud is not None:
+            out = over_sky(self.cloud, d, out)
+        if self.deck is not None:
+            light, left = deck_along(self.deck, d, np.array(eye))
+            out = out * left[:, None] + light
+        return out
 
 
 @dataclass(frozen=True)

@@ -15,21 +15,23 @@ from wallum.level.panorama_file import read_panorama
 from wallum.physics.arrays import Floats
 from wallum.physics.clear_sky import NIGHT_LX, clear_dome, night_dome, sky_illuminance
 from wallum.physics.colour import LUMINANCE_WEIGHTS, luminance
+from wallum.physics.deck import Deck, deck_along
 from wallum.physics.dome import DOME_SIZE, dome_directions, dome_illuminance, plain_dome
 from wallum.physics.ephemeris import BodyPlace
 from wallum.physics.gradient_sky import GradientSky, gradient_dome
 from wallum.physics.high_cloud import TILE_OF_SIZE, HighCloud
 from wallum.physics.panorama import panorama_dome, without_sun
-from wallum.physics.sky_air import EARTH_M, SkyAir, transmitted
+from wallum.physics.sky_air import EARTH_M, SkyAir, extinction, transmitted
 from wallum.physics.sky_trims import SkyTrims, low_sun_tint, trimmed
 from wallum.physics.sunlight import LUNAR_LX, SOLAR_LX, phase_factor, visible_share
 
-__all__ = ["ShownSky", "air_of", "cloud_of", "shown_sky", "sky_lux"]
+__all__ = ["ShownSky", "air_of", "cloud_of", "deck_of", "shown_sky", "sky_lux", "under_deck"]
 
 log = logging.getLogger(__name__)
 # A sky of one body this much fainter than all the rest is left out.
 FAINTEST = 1e-4
 HAZE_NODES = (0.0, 0.25, 0.5, 0.7, 1.0, 1.4, 2.0, 2.8, 4.0, 5.6, 8.0, 11.2, 16.0, 22.6)
+LIGHT_STEPS = 10
 PICTURE_SIZE = (256, 512)
 DAY_S = 86_400.0
 # Share of the sun's and the sky's light that high cloud shows from below all over.
@@ -181,12 +183,63 @@ def shown_sky(
     return ShownSky(shown.dome * gain, fine)
 
 
-def _drift(sky: SkySource, hour: float, tile: float) -> tuple[float, float]:
-    """How far the layer has come, so that after a day it lies as it did."""
-    angle = math.radians(sky.cloud_toward)
-    away = [sky.cloud_speed * DAY_S * part for part in (math.sin(angle), -math.cos(angle))]
+def _drift(speed: float, toward_deg: float, hour: float, tile: float) -> tuple[float, float]:
+    """How far a layer has come, so that after a day it lies as it did."""
+    angle = math.radians(toward_deg)
+    away = [speed * DAY_S * part for part in (math.sin(angle), -math.cos(angle))]
     whole = [round(one / tile) * tile for one in away]
     return whole[0] * hour / 24.0, whole[1] * hour / 24.0
+
+
+def _lit_high(
+    sky: SkySource, height: float, sun_light: float, sun: BodyPlace, far_lux: Floats, far_toward: Floats
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Illuminance facing the light that a layer of cloud gets, and the direction it comes from."""
+    # High up the sun rises earlier and sets later than on the ground.
+    dip = math.degrees(math.acos(EARTH_M / (EARTH_M + height)))
+    there = sun.elevation + dip
+    air = air_of(sky)
+    # Light that comes up past the horizon has gone through all of the low air once more.
+    once = transmitted(max(there, 0.0), replace(air, height_m=sky.height + height))
+    low = transmitted(max(sun.elevation, 0.0), air)
+    share = min(max(sun.elevation / 6.0, 0.0), 1.0)
+    passed = share * once + (1.0 - share) * np.sqrt(once * low)
+    sunlit = SOLAR_LX * sun_light * visible_share(there, 0.27) * passed
+    if float(luminance(sunlit)) < float(luminance(far_lux)):
+        return np.asarray(far_lux), np.asarray(far_toward)
+    return sunlit, _direction(sun)
+
+
+def deck_of(
+    sky: SkySource, hour: float, sun_light: float, sun: BodyPlace, far_lux: Floats, far_toward: Floats,
+    dome: Floats,
+) -> Deck | None:  # fmt: skip
+    """The deck of a moment, see `cloud_of`; None where there is none."""
+    if sky.deck <= 0.0:
+        return None
+    sunlit, toward = _lit_high(sky, sky.deck_base + sky.deck_thick, sun_light, sun, far_lux, far_toward)
+    over = dome_illuminance(dome) / np.pi
+    # What the ground under it gets, about, and sends back up.
+    falls = over * np.pi + sunlit * max(float(toward[1]), 0.0)
+    below = sky.ground / np.pi * falls * (1.0 - 0.6 * sky.deck)
+    tile = sky.deck_size * TILE_OF_SIZE
+    return Deck(
+        sky.deck_base, sky.deck_thick, sky.deck, sky.deck_detail, sky.deck_density, tile,
+        _drift(sky.deck_speed, sky.deck_toward, hour, tile), _three(toward),
+        _three(sunlit * low_sun_tint(sky.low_warmth, sun.elevation)), _three(over), _three(below),
+        _three(extinction(air_of(sky))),
+    )  # fmt: skip
+
+
+def under_deck(deck: Deck, dome: Floats) -> NDArray[np.float64]:
+    """(H, W, 3) a sky as it is with the deck before it, for its light: every second cell is looked
+    at, with fewer steps."""
+    height, width = dome.shape[0] // 2, dome.shape[1] // 2
+    directions = dome_directions(height, width)[0].reshape(-1, 3)
+    light, left = deck_along(deck, directions, np.array([0.0, 1.7, 0.0]), steps=LIGHT_STEPS)
+    light = light.reshape(height, width, 3).repeat(2, axis=0).repeat(2, axis=1)
+    left = left.reshape(height, width, 1).repeat(2, axis=0).repeat(2, axis=1)
+    return np.asarray(dome * left + light)
 
 
 def cloud_of(
@@ -201,34 +254,15 @@ def cloud_of(
     """
     if sky.cloud <= 0.0 or sky.cloud_opacity <= 0.0:
         return None
-    # High up the sun rises earlier and sets later than on the ground.
-    dip = math.degrees(math.acos(EARTH_M / (EARTH_M + sky.cloud_height)))
-    there = sun.elevation + dip
-    air = air_of(sky)
-    higher = SkyAir(
-        air.haze, air.angstrom, air.forwardness, air.ozone_du, air.albedo, sky.height + sky.cloud_height
-    )
-    # Light that comes up past the horizon has gone through all of the low air once more.
-    once = transmitted(max(there, 0.0), higher)
-    low = transmitted(max(sun.elevation, 0.0), air)
-    share = min(max(sun.elevation / 6.0, 0.0), 1.0)
-    sunlit = (
-        SOLAR_LX
-        * sun_light
-        * visible_share(there, 0.27)
-        * (share * once + (1.0 - share) * np.sqrt(once * low))
-    )
-    toward = _direction(sun)
-    if float(luminance(sunlit)) < float(luminance(far_lux)):
-        sunlit, toward = np.asarray(far_lux), np.asarray(far_toward)
+    sunlit, toward = _lit_high(sky, sky.cloud_height, sun_light, sun, far_lux, far_toward)
     colour = np.array(sky.cloud_colour) * 2.0**sky.cloud_stops
     mean = dome_illuminance(dome) / np.pi
     even = (EVEN_OF_SKY * mean + EVEN_OF_SUN * sunlit / np.pi) * colour
     lit = sunlit * colour * low_sun_tint(sky.low_warmth, sun.elevation)
     tile = sky.cloud_size * TILE_OF_SIZE
     return HighCloud(
-        sky.cloud, sky.cloud_soft, sky.cloud_opacity, sky.cloud_height, tile, _drift(sky, hour, tile),
-        _three(toward), _three(lit), _three(even),
+        sky.cloud, sky.cloud_soft, sky.cloud_opacity, sky.cloud_height, tile,
+        _drift(sky.cloud_speed, sky.cloud_toward, hour, tile), _three(toward), _three(lit), _three(even),
     )  # fmt: skip
 
 

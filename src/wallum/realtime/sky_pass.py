@@ -7,17 +7,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.scene import Disc, Dome, LitScene
+from wallum.physics.deck import Deck, deck_noise
 from wallum.physics.dome import FACTORS
 from wallum.physics.high_cloud import HighCloud
 from wallum.physics.noise import cloud_noise
 from wallum.physics.stars import stars
 from wallum.realtime.programs import Programs, set_uniforms
-from wallum.realtime.targets import GBuffer, LightTarget
+from wallum.realtime.targets import GBuffer, LightTarget, Size
 from wallum.realtime.view import View
 
 __all__ = ["SkyPass", "air_uniforms"]
 
 DOME_UNIT, MIRROR_UNIT, NOISE_UNIT = 7, 10, 15
+DECK_NOISE_UNIT, DECK_UNIT, DISTANCE_UNIT = 16, 17, 18
+# The deck is marched for one pixel of so many in each direction.
+DECK_PART = 3
 MIRROR_SIZE, DISCS = 128, 2
 # Stars fainter than this share of the darkest sky do not show in eight bits.
 STAR_SHARE = 2e-3
@@ -55,6 +59,14 @@ def _disc_uniforms(discs: tuple[Disc, ...], exposure: float) -> dict[str, object
     }
 
 
+def _noise_texture(context: moderngl.Context, table: NDArray[np.float32]) -> moderngl.Texture:
+    """A table that repeats, to be read between its cells."""
+    texture = context.texture(table.shape[::-1], 1, table.tobytes(), dtype="f4")
+    texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+    texture.repeat_x = texture.repeat_y = True
+    return texture
+
+
 class SkyPass:
     """Keeps the dome that was shown last, and what is made from it."""
 
@@ -65,6 +77,9 @@ class SkyPass:
         self._scale = 1.0
         self._arrays: dict[int, moderngl.VertexArray] = {}
         self._noise: moderngl.Texture | None = None
+        self._deck_noise: moderngl.Texture | None = None
+        self._deck: moderngl.Texture | None = None
+        self._deck_frame: moderngl.Framebuffer
         self._stars: tuple[moderngl.Buffer, int] | None = None
         self._mirror = context.texture((MIRROR_SIZE, MIRROR_SIZE), 4, dtype="f4")
         self._mirror.filter = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
@@ -83,6 +98,8 @@ class SkyPass:
             return
         self._key = dome.key
         rows = np.ascontiguousarray(dome.behind[::-1], dtype=np.float32)
+        # The mirror image has no march in it: with a deck it is made from the sky's light as it is.
+        whole = dome.deck is not None
         if self._dome is None or self._dome.size != rows.shape[1::-1]:
             if self._dome is not None:
                 self._dome.release()
@@ -94,6 +111,9 @@ class SkyPass:
         # Kept about 1, so that neither noon nor night leaves the range of half floats.
         self._scale = 1.0 / max(float(rows.mean()), 1e-12)
         self._dome.use(DOME_UNIT)
+        if whole:
+            self._draw_mirror(dome, np.ascontiguousarray(dome.luminance[::-1], dtype=np.float32))
+            return
         names = frozenset({"CLOUD"} if dome.cloud is not None else ())
         program = self._programs.get("screen", "mirror", names)
         set_uniforms(
@@ -107,6 +127,20 @@ class SkyPass:
         self._context.enable_only(0)
         self._screen(program).render(moderngl.TRIANGLES, vertices=3)
         self._mirror.build_mipmaps()
+
+    def _draw_mirror(self, dome: Dome, rows: NDArray[np.float32]) -> None:
+        """The mirror image of a map of light, with its blurred copies."""
+        texture = self._context.texture(rows.shape[1::-1], 3, rows, dtype="f4")
+        texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        texture.repeat_x, texture.repeat_y = True, False
+        texture.use(DOME_UNIT)
+        program = self._programs.get("screen", "mirror")
+        set_uniforms(program, dome=DOME_UNIT, far_ground=tuple(dome.ground), dome_scale=self._scale)
+        self._mirror_frame.use()
+        self._context.enable_only(0)
+        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
+        self._mirror.build_mipmaps()
+        texture.release()
 
     def surface_uniforms(self, dome: Dome, exposure: float) -> dict[str, object]:
         """Values that the light pass needs of the sky; binds the mirror image."""
@@ -135,12 +169,35 @@ class SkyPass:
             values["sun_illuminance"] = tuple(scene.sun.illuminance * exposure)
         if scene.sky is not None:
             values |= self._sky_uniforms(scene.sky, view, gbuffer, exposure)
+        if scene.sky is not None and scene.sky.deck is not None:
+            names.add("DECK")
+            values |= self._march_deck(scene.sky.deck, view, gbuffer.size, exposure)
         program = self._programs.get("screen", "background", frozenset(names))
         set_uniforms(program, **values)
         self._ready(target, gbuffer)
         self._screen(program).render(moderngl.TRIANGLES, vertices=3)
         if scene.sky is not None and scene.sky.stars is not None:
             self._draw_stars(scene, view, gbuffer, target, exposure)
+        if scene.sky is not None and scene.sky.deck is not None and view.camera.eye[1] > scene.sky.deck.base:
+            self._draw_over(scene.sky.deck, view, gbuffer, target)
+
+    def _draw_over(self, deck: Deck, view: View, gbuffer: GBuffer, target: LightTarget) -> None:
+        """The deck before surfaces, for an eye within it or above it."""
+        program = self._programs.get("screen", "deck_over")
+        gbuffer.distance.use(DISTANCE_UNIT)
+        set_uniforms(
+            program,
+            **{name: value for name, value in view.uniforms.items() if name != "eye"},
+            deck=DECK_UNIT,
+            deck_uv=(1.0 / gbuffer.size[0], 1.0 / gbuffer.size[1]),
+            far_off=DISTANCE_UNIT,
+            deck_layer=(deck.base, deck.thick, deck.extinction, deck.detail),
+            deck_eye=(*view.camera.eye, 0.0),
+        )
+        self._ready(target, gbuffer)
+        self._context.blend_func = moderngl.ONE, moderngl.SRC_ALPHA
+        self._context.depth_func = "!="
+        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
 
     def _sky_uniforms(self, dome: Dome, view: View, gbuffer: GBuffer, exposure: float) -> dict[str, object]:
         self.show(dome)
@@ -157,15 +214,49 @@ class SkyPass:
             **self._cloud_uniforms(dome.cloud, exposure),
         }
 
+    def _march_deck(self, deck: Deck, view: View, size: Size, exposure: float) -> dict[str, object]:
+        """The deck at a fraction of the picture's size; what the background needs of it."""
+        small = (-(-size[0] // DECK_PART), -(-size[1] // DECK_PART))
+        if self._deck is None or self._deck.size != small:
+            if self._deck is not None:
+                self._deck_frame.release()
+                self._deck.release()
+            self._deck = self._context.texture(small, 4, dtype="f2")
+            self._deck.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            self._deck.repeat_x = self._deck.repeat_y = False
+            self._deck_frame = self._context.framebuffer([self._deck])
+        if self._deck_noise is None:
+            self._deck_noise = _noise_texture(self._context, deck_noise())
+        self._deck_noise.use(DECK_NOISE_UNIT)
+        program = self._programs.get("screen", "deck")
+        eye = view.camera.eye
+        # While a picture settles its jitter goes on, and so do the samples.
+        offset = (view.jitter[0] * size[0] * 3.7 + view.jitter[1] * size[1] * 5.3) % 1.0
+        set_uniforms(
+            program,
+            **{name: value for name, value in view.uniforms.items() if name != "eye"},
+            deck_noise=DECK_NOISE_UNIT,
+            deck_layer=(deck.base, deck.thick, deck.extinction, deck.detail),
+            deck_place=(deck.cover, 1.0 / deck.tile, *(one / deck.tile % 1.0 for one in deck.drift)),
+            deck_eye=(*eye, offset),
+            deck_toward=deck.toward,
+            deck_sunlit=tuple(part * exposure for part in deck.sunlit),
+            deck_above=tuple(part * exposure for part in deck.above),
+            deck_below=tuple(part * exposure for part in deck.below),
+            deck_veil=deck.veil,
+        )
+        self._deck_frame.use()
+        self._context.enable_only(0)
+        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
+        self._deck.use(DECK_UNIT)
+        return {"deck": DECK_UNIT, "deck_uv": (1.0 / size[0], 1.0 / size[1])}
+
     def _cloud_uniforms(self, cloud: HighCloud | None, scale: float) -> dict[str, object]:
         """Values of include/cloud.glsl, for light in a scale; binds the noise."""
         if cloud is None:
             return {}
         if self._noise is None:
-            table = cloud_noise()
-            self._noise = self._context.texture(table.shape[::-1], 1, table.tobytes(), dtype="f4")
-            self._noise.filter = (moderngl.LINEAR, moderngl.LINEAR)
-            self._noise.repeat_x = self._noise.repeat_y = True
+            self._noise = _noise_texture(self._context, cloud_noise())
         self._noise.use(NOISE_UNIT)
         return {
             "cloud_noise": NOISE_UNIT,
@@ -206,6 +297,10 @@ class SkyPass:
             return
         features = frozenset({"AIR"} if scene.air is not None else ())
         features |= {"CLOUD"} if scene.sky.cloud is not None else frozenset()
+        decked: dict[str, object] = {}
+        if scene.sky.deck is not None:  # marched for the background already
+            features |= {"DECK"}
+            decked = {"deck": DECK_UNIT, "deck_uv": (1.0 / gbuffer.size[0], 1.0 / gbuffer.size[1])}
         program = self._programs.get("stars", "stars", features)
         array, count = self._star_array(program)
         set_uniforms(
@@ -217,6 +312,7 @@ class SkyPass:
             star_exposure=exposure * scene.sky.stars.strength / solid,
             twinkle=(scene.sky.stars.twinkle, scene.sky.stars.phase),
             **self._cloud_uniforms(scene.sky.cloud, exposure),
+            **decked,
             **air_uniforms(scene, view),
         )
         self._ready(target, gbuffer)

@@ -186,7 +186,7 @@ class Reference:
         if sky is None or not len(paths.pixel):
             return
         if discs:
-            seen = sky.seen(paths.directions, self._camera.eye[1] - self._floor, discs=True)
+            seen = sky.seen(paths.directions, self._camera.eye, self._floor, discs=True)
         else:
             seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
         light[paths.pixel] += paths.weight * seen

@@ -1,6 +1,6 @@
 #version 430 core
 // What lies behind everything: the sky, sun and moon themselves, far ground, and air before
-// it. Added to what is there. Variants: SKY, CLOUD (with SKY), SUN (with AIR), AIR.
+// it. Added to what is there. Variants: SKY, CLOUD and DECK (with SKY), SUN (with AIR), AIR.
 
 uniform vec3 eye;
 uniform float floor_y;             // height of the far ground
@@ -19,6 +19,10 @@ uniform vec4 disc_lit_from[2];     // unit direction; 1 where it only reflects
 #endif
 #ifdef CLOUD
 #include "cloud.glsl"
+#endif
+#ifdef DECK
+uniform sampler2D deck;            // its light; what it leaves of what lies behind
+uniform vec2 deck_uv;              // 1 / size of the picture
 #endif
 #ifdef AIR
 #include "air.glsl"
@@ -64,6 +68,10 @@ void main() {
     vec3 kept = exp(-min(way, 1e7) * veil);
     vec3 ground = far_ground * kept + dome_light(normalize(vec3(d.x, 0.02, d.z))) * (1.0 - kept);
     light += mix(ground, sky, above);
+#ifdef DECK
+    vec4 before = textureLod(deck, gl_FragCoord.xy * deck_uv, 0.0);
+    light = light * before.a + before.rgb;
+#endif
 #endif
 #ifdef AIR
     float distance_m = d.y < 0.0 ? min(max(eye.y - floor_y, 0.0) / -d.y + 1.0, AIR_END_M) : AIR_END_M;

@@ -1,0 +1,192 @@
+"""A deck of cloud: a layer with depth, marched through; seen from below, within or above.
+
+Its density is a noise over the ground, cut by a height that bulges upward, and eaten at by finer
+noise. Light in it: the sun's, scattered once by a forward lobe and shaded by what lies toward it;
+all further scatterings by the two-stream transmittance 1 / (1 + 3/4 (1 - g) depth) of a layer that
+swallows nothing (Bohren 1987, "Multiple scattering of light and some of its observable
+consequences"), for light from above and for light from the ground.
+The Earth is round: a way of elevation sine s rises by s t + t^2 (1 - s^2) / 2R.
+Twin: shaders/deck.frag.glsl.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.arrays import Floats
+from wallum.physics.medium import henyey_greenstein
+from wallum.physics.noise import bilinear, cloud_noise
+from wallum.physics.sky_air import EARTH_M
+
+__all__ = [
+    "DECK_STEPS",
+    "DROPS_G",
+    "Deck",
+    "deck_along",
+    "deck_density",
+    "deck_ends",
+    "deck_noise",
+    "sun_through",
+]
+
+DROPS_G = 0.8
+# 3/4 (1 - g) with the g of whole drops, 0.86.
+DIFFUSES = 0.105
+DECK_STEPS = 20
+DETAIL_FINER, LEANS = 5.7, 0.5
+# Longest way through the deck, in its thicknesses; no way is marched farther than the second [m].
+LONGEST_OF_THICK, FARTHEST_M = 40.0, 90_000.0
+
+
+@dataclass(frozen=True)
+class Deck:
+    """The deck at a moment.
+
+    base, thick [m] over the level; cover, detail 0 to 1; extinction [1/m] in its midst
+    tile     : of its noise [m]; drift (2,) east and south [m]
+    toward, sunlit : direction (3,) and illuminance facing it (3,) [lx], over the deck
+    above, below   : (3,) mean luminance of the sky over it, of the ground under it [cd/m2]
+    veil     : (3,) extinction of the clear air before it [1/m]
+    """
+
+    base: float
+    thick: float
+    cover: float
+    detail: float
+    extinction: float
+    tile: float
+    drift: tuple[float, float]
+    toward: tuple[float, float, float]
+    sunlit: tuple[float, float, float]
+    above: tuple[float, float, float]
+    below: tuple[float, float, float]
+    veil: tuple[float, float, float]
+
+    def times(self, gain: float) -> "Deck":
+        """The same in so much more light."""
+        lights = {
+            name: tuple(gain * part for part in getattr(self, name)) for name in ("sunlit", "above", "below")
+        }
+        return replace(self, **lights)  # type: ignore[arg-type]
+
+
+def deck_noise() -> NDArray[np.float32]:
+    """The noise that decks are cut from."""
+    return cloud_noise(falling=1.9, drawn_out=1.0, seed=29)
+
+
+def deck_density(deck: Deck, x: Floats, z: Floats, share: Floats, fine: bool = True) -> NDArray[np.float64]:
+    """Density 0 to 1 over places of the ground [m], at shares 0 to 1 of the deck's thickness."""
+    # Higher air has gone farther: what stands in it leans.
+    lean = LEANS * share * deck.thick
+    u, v = (x - deck.drift[0] - lean) / deck.tile, (z - deck.drift[1] + 0.6 * lean) / deck.tile
+    noise = deck_noise()
+    # Only where it covers all is it thick throughout.
+    over = bilinear(noise, u, v) - (1.0 - deck.cover) + 0.16 * deck.cover**6
+    # Flat below, bulging above: the higher, the less of it is left.
+    bulge = np.clip(share - 0.35, 0.0, 1.0)
+    over = over - (1.0 - 0.75 * deck.cover) * bulge * bulge * 1.2
+    out = (
+        np.clip(over / 0.16, 0.0, 1.0)
+        * np.clip(share / 0.12, 0.0, 1.0)
+        * np.clip((1.0 - share) / 0.2, 0.0, 1.0)
+    )
+    if fine and deck.detail > 0.0:
+        eaten = bilinear(noise, u * DETAIL_FINER + share * 0.43, v * DETAIL_FINER - share * 0.31)
+        out = np.clip(out - deck.detail * (1.0 - out) * eaten * 1.3, 0.0, 1.0)
+    return np.asarray(out)
+
+
+def _way_to(height_m: float, sine: Floats, eye_m: float, far: bool = False) -> NDArray[np.float64]:
+    """Distance at which ways from an eye reach a height [m]; inf where they do not. far: the
+    second time, for ways that dip under it and rise again."""
+    bend = (1.0 - sine * sine) / (2.0 * EARTH_M)
+    rise = height_m - eye_m
+    root = np.sqrt(np.maximum(sine * sine + 4.0 * bend * rise, 0.0))
+    reached = sine * sine + 4.0 * bend * rise >= 0.0
+    up = 2.0 * rise / np.maximum(sine + root, 1e-12)
+    down = 2.0 * -rise / np.maximum(-sine + root, 1e-12)
+    second = (-sine + root) / np.maximum(2.0 * bend, 1e-12)
+    way = up if rise >= 0.0 else np.where(sine < 0.0, down, np.inf)
+    way = second if far else way
+    return np.asarray(np.where(reached & (way >= 0.0), way, np.inf))
+
+
+def deck_ends(
+    deck: Deck, directions: Floats, eye_m: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(N,) where ways from an eye at a height over the level enter the deck and leave it [m];
+    equal where they miss it."""
+    sine = np.asarray(directions, dtype=np.float64)[:, 1]
+    base, top = deck.base, deck.base + deck.thick
+    to_base, to_top = _way_to(base, sine, eye_m), _way_to(top, sine, eye_m)
+    if eye_m < base:
+        # What looks down meets the ground first.
+        start, end = np.where(sine > 0.0, to_base, np.inf), to_top
+    elif eye_m <= top:
+        start, end = np.zeros_like(sine), np.where(sine < 0.0, np.minimum(to_base, to_top), to_top)
+    else:
+        start = np.where(sine < 0.0, to_top, np.inf)
+        end = np.minimum(to_base, _way_to(top, sine, eye_m, far=True))
+    start = np.minimum(start, FARTHEST_M)
+    end = np.minimum(end, np.minimum(start + LONGEST_OF_THICK * deck.thick, FARTHEST_M))
+    return start, np.maximum(end, start)
+
+
+def _two_stream(depth: Floats) -> NDArray[np.float64]:
+    return np.asarray(1.0 / (1.0 + DIFFUSES * np.asarray(depth)))
+
+
+def deck_along(
+    deck: Deck, directions: Floats, eye: Floats, offset: Floats | float = 0.5, steps: int = DECK_STEPS
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """What the deck adds (N, 3) [cd/m2] and what it leaves (N,) of what lies behind.
+
+    directions : (N, 3) unit; eye : (3,) [m], y over the level; offset : of the samples, 0 to 1
+    """
+    d = np.asarray(directions, dtype=np.float64)
+    start, end = deck_ends(deck, d, float(eye[1]))
+    step = (end - start) / steps
+    light, kept = np.zeros((len(d), 3)), np.ones(len(d))
+    toward, sunlit = np.array(deck.toward), np.array(deck.sunlit)
+    up = max(float(toward[1]), 0.05)
+    lobe = henyey_greenstein(d @ toward, DROPS_G)
+    bend = (1.0 - d[:, 1] ** 2) / (2.0 * EARTH_M)
+    for number in range(steps):
+        way = start + (number + offset) * step
+        x, z = eye[0] + d[:, 0] * way, eye[2] + d[:, 2] * way
+        share = (eye[1] + way * d[:, 1] + way * way * bend - deck.base) / deck.thick
+        density = deck_density(deck, x, z, share)
+        aside = 0.3 * deck.thick
+        shaded = deck_density(
+            deck, x + toward[0] * aside, z + toward[2] * aside, np.clip(share + 0.2, 0.0, 0.95), False
+        )
+        over = deck.extinction * deck.thick * np.clip(1.0 - share, 0.0, 1.0)
+        under = deck.extinction * deck.thick * np.clip(share, 0.0, 1.0)
+        to_sun = over * (0.35 * density + 0.65 * shaded) / up
+        mean = 0.5 * (density + shaded)
+        source = (
+            (lobe * np.exp(-np.minimum(to_sun, 60.0)) + up * _two_stream(over * mean / up) / np.pi)[:, None]
+            * sunlit
+            + _two_stream(over * mean)[:, None] * np.array(deck.above) * 0.5
+            + _two_stream(under * mean)[:, None] * np.array(deck.below) * 0.5
+        )
+        passed = np.exp(-deck.extinction * density * step)
+        light += (kept * (1.0 - passed))[:, None] * source
+        kept = kept * passed
+    clear = np.exp(-start[:, None] * np.array(deck.veil))
+    left = kept + (1.0 - kept) * (1.0 - np.exp(-start * np.mean(deck.veil)))
+    return light * clear, left
+
+
+def sun_through(deck: Deck, eye_m: float = 0.0, over: tuple[float, float] = (0.0, 0.0)) -> float:
+    """Share of the far light that comes straight through the deck to a place of the level."""
+    toward = np.array([deck.toward])
+    if toward[0, 1] <= 0.0 or eye_m >= deck.base + deck.thick:
+        return 1.0
+    start, end = deck_ends(deck, toward, eye_m)
+    way = start[0] + (np.arange(64) + 0.5) / 64.0 * (end[0] - start[0])
+    share = (eye_m + way * toward[0, 1] - deck.base) / deck.thick
+    density = deck_density(deck, over[0] + toward[0, 0] * way, over[1] + toward[0, 2] * way, share)
+    return float(np.exp(-deck.extinction * density.mean() * (end[0] - start[0])))

@@ -1,0 +1,108 @@
+"""The deck of cloud: where it stands, what it hides, how much light comes through and back."""
+
+import numpy as np
+import pytest
+
+from wallum.physics.deck import Deck, deck_along, deck_density, deck_ends, sun_through
+from wallum.physics.sky_air import EARTH_M
+
+HIGH_SUN = (0.0, 0.8, -0.6)
+
+
+def deck(**changes):
+    values = {
+        "base": 900.0, "thick": 500.0, "cover": 0.5, "detail": 0.6, "extinction": 0.03, "tile": 10_000.0, "drift": (0.0, 0.0),
+        "toward": HIGH_SUN, "sunlit": (1e5, 9e4, 8e4), "above": (3000.0, 3500.0, 4500.0), "below": (800.0, 700.0, 600.0),
+        "veil": (0.0, 0.0, 0.0),
+    }  # fmt: skip
+    return Deck(**{**values, **changes})
+
+
+def ways(count=1500, low=0.1, high=1.0):
+    rng = np.random.default_rng(5)
+    up, around = rng.uniform(low, high, count), rng.uniform(0.0, 2.0 * np.pi, count)
+    flat = np.sqrt(1.0 - up * up)
+    return np.stack([flat * np.cos(around), up, flat * np.sin(around)], axis=1)
+
+
+def test_straight_up_it_begins_at_its_base_and_ends_at_its_top():
+    start, end = deck_ends(deck(), np.array([[0.0, 1.0, 0.0]]), 100.0)
+    assert (start[0], end[0]) == pytest.approx((800.0, 1300.0))
+
+
+def test_at_a_slant_it_is_as_far_as_on_a_round_earth():
+    sine = 0.05
+    d = np.array([[np.sqrt(1.0 - sine**2), sine, 0.0]])
+    start, _ = deck_ends(deck(), d, 0.0)
+    height = np.hypot(start[0] * d[0, 0], EARTH_M + start[0] * sine) - EARTH_M
+    assert height == pytest.approx(900.0, rel=0.01)
+
+
+def test_from_above_it_is_met_downward_and_missed_upward_and_within_at_once():
+    down, up = np.array([[0.0, -1.0, 0.0]]), np.array([[0.0, 1.0, 0.0]])
+    start, end = deck_ends(deck(), down, 2000.0)
+    assert (start[0], end[0]) == pytest.approx((600.0, 1100.0))
+    start, end = deck_ends(deck(), up, 2000.0)
+    assert start[0] == end[0]
+    assert deck_ends(deck(), up, 1000.0)[0][0] == 0.0
+    # From below what looks down sees the ground, not the deck.
+    start, end = deck_ends(deck(), down, 2.0)
+    assert start[0] == end[0]
+
+
+def test_coverage_is_the_share_of_ground_under_cloud():
+    rng = np.random.default_rng(2)
+    x, z = rng.uniform(-2e4, 2e4, (2, 20_000))
+    for cover in (0.2, 0.5, 0.8):
+        there = deck_density(deck(cover=cover, detail=0.0), x, z, np.full(20_000, 0.3)) > 0.0
+        assert there.mean() == pytest.approx(cover, abs=0.06)
+    # Detail only takes away, and higher up there is less.
+    plain = deck_density(deck(detail=0.0), x, z, np.full(20_000, 0.3))
+    assert (deck_density(deck(), x, z, np.full(20_000, 0.3)) <= plain + 1e-12).all()
+    leaning = deck_density(deck(detail=0.0), x, z, np.full(20_000, 0.8))
+    assert leaning.mean() < 0.7 * plain.mean()
+
+
+def test_what_it_leaves_falls_with_its_density_and_none_leaves_all():
+    d, eye = ways(), np.zeros(3)
+    left = [deck_along(deck(extinction=e, cover=1.0), d, eye)[1].mean() for e in (0.0005, 0.005, 0.05)]
+    assert left == sorted(left, reverse=True)
+    light, kept = deck_along(deck(cover=0.0), d, eye)
+    assert kept == pytest.approx(np.ones(len(d)))
+    assert light == pytest.approx(np.zeros((len(d), 3)))
+
+
+def test_a_closed_deck_lets_through_what_overcast_skies_do():
+    """Of a high sun's horizontal light and the sky's, between a tenth and a half comes down."""
+    closed = deck(cover=1.0, detail=0.2)
+    d = ways(3000, 0.02, 1.0)
+    light, _ = deck_along(closed, d, np.zeros(3))
+    # Directions even in their sine: the mean of luminance times sine, over the half sphere.
+    down = 2.0 * np.pi * (light[:, 1] * d[:, 1]).mean()
+    came = 9e4 * HIGH_SUN[1] + np.pi * 3500.0
+    assert 0.1 < down / came < 0.5
+    assert sun_through(closed) < 1e-3
+
+
+def test_the_sun_comes_through_gaps_and_over_the_deck():
+    places = [(x, z) for x in np.linspace(-8e3, 8e3, 9) for z in np.linspace(-8e3, 8e3, 9)]
+    through = np.array([sun_through(deck(), over=place) for place in places])
+    assert (through > 0.9).any()
+    assert (through < 0.05).any()
+    assert sun_through(deck(), eye_m=2000.0) == 1.0
+
+
+def test_toward_the_sun_edges_glow_and_light_scales_with_what_comes():
+    thin = deck(extinction=0.002, cover=1.0)
+    toward, away = np.array([HIGH_SUN]), np.array([[0.0, 0.8, 0.6]])
+    near, off = (deck_along(thin, d, np.zeros(3))[0][0, 1] for d in (toward, away))
+    assert near > 2.0 * off
+    doubled = deck_along(thin.times(2.0), toward, np.zeros(3))[0]
+    assert doubled == pytest.approx(2.0 * deck_along(thin, toward, np.zeros(3))[0])
+
+
+def test_far_off_it_goes_into_the_haze():
+    hazy = deck(veil=(2e-5, 3e-5, 6e-5), cover=1.0)
+    low, high = ways(300, 0.01, 0.02), ways(300, 0.7, 1.0)
+    left = [deck_along(hazy, d, np.zeros(3))[1].mean() for d in (low, high)]
+    assert left[0] > left[1] + 0.3
