@@ -16,7 +16,7 @@ from wallum.document.derived import derived_folder
 from wallum.figures import Row, percentile
 from wallum.realtime.request import Frame
 
-__all__ = ["desk_rows"]
+__all__ = ["desk_rows", "sky_rows"]
 
 MOVES = 60
 BEAT_MS = 5
@@ -59,7 +59,7 @@ def _send(widget: QWidget, kind: QMouseEvent.Type, at: QPoint, button: Qt.MouseB
     QApplication.sendEvent(widget, event)
 
 
-def _timed_drag(
+def timed_drag(
     window: DeskWindow,
     widget: QWidget,
     start: QPoint,
@@ -88,7 +88,7 @@ def _timed_drag(
     return times
 
 
-def _fit_picture(window: DeskWindow) -> None:
+def fit_picture(window: DeskWindow) -> None:
     """Make the window as large as gives the picture its size for measuring."""
     for _ in range(3):
         extra = window.size() - window.picture.size()
@@ -112,22 +112,22 @@ def _drag_row(name: str, times: list[float], asked: float) -> Row:
 
 
 def _rows_of(window: DeskWindow) -> Iterator[Row]:
-    _fit_picture(window)
+    fit_picture(window)
     yield from _grid_rows(window)
     wait_settled(window)
     beat = Heartbeat()
     window.session.select("mast-2")
     QApplication.processEvents()
     field = intensity_field(window)
-    times = _timed_drag(window, field, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
+    times = timed_drag(window, field, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
     yield _drag_row("drag of a lamp's strength, event to painted, 95th", times, 50.0)
     wait_settled(window, 2)
     place = next(f for f in window.tune.pane.findChildren(NumberField) if f.info.label == "Place")
-    times = _timed_drag(window, place, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
+    times = timed_drag(window, place, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
     yield _drag_row("drag of a lamp's place, event to painted, 95th", times, 50.0)
     wait_settled(window, 2)
     start = QPoint(window.picture.width() // 2, window.picture.height() // 2)
-    times = _timed_drag(window, window.picture, start, lambda i: QPoint(6 * i, i), Qt.MouseButton.RightButton)
+    times = timed_drag(window, window.picture, start, lambda i: QPoint(6 * i, i), Qt.MouseButton.RightButton)
     yield _drag_row("camera move at reduced size, event to painted, 95th", times, 70.0)
     wait_settled(window, 2)
     ribbon = window.day.ribbon
@@ -135,7 +135,7 @@ def _rows_of(window: DeskWindow) -> Iterator[Row]:
     start = QPoint(round(ribbon.x_of(8.0)), 20)
     # Through the morning and noon into the night: 8:00 to about 22:00.
     step = (ribbon.x_of(22.0) - ribbon.x_of(8.0)) / MOVES
-    times = _timed_drag(window, ribbon, start, lambda i: QPoint(round(step * i), 0))
+    times = timed_drag(window, ribbon, start, lambda i: QPoint(round(step * i), 0))
     yield _drag_row("scrubbing the hour at reduced size, event to painted, 95th", times, 70.0)
     wait_settled(window, 2)
     beat.stop()
@@ -170,6 +170,37 @@ def _restart_row(window: DeskWindow) -> Row:
     seconds = time.perf_counter() - began
     window.link.frame_came.disconnect(connection)
     return Row("picture back after the renderer was killed and restarted", seconds, "s", 1.0)
+
+
+def _scrubbed(window: DeskWindow, name: str, asked: float) -> Row:
+    """Pictures while the hour is dragged from morning into the night, each for its own hour."""
+    ribbon = window.day.ribbon
+    window.session.select("")
+    start = QPoint(round(ribbon.x_of(8.0)), 20)
+    step = (ribbon.x_of(21.0) - ribbon.x_of(8.0)) / MOVES
+    times = timed_drag(window, ribbon, start, lambda i: QPoint(round(step * i), 0))
+    return Row(name, percentile(times, 0.5), "ms", asked, details={"95th": round(percentile(times, 0.95), 1)})
+
+
+def sky_rows() -> Iterator[Row]:
+    """The demo's hour dragged under cloud, and its shot by hours."""
+    with open_desk("demo:kilnworks") as window:
+        fit_picture(window)
+        window.looking.look_through(window.session.project.shots[1].id)
+        wait_settled(window, 2)
+        window.session.set_value("cloud", "sources/sky/cloud", 0.5)
+        wait_settled(window, 2)
+        yield _scrubbed(window, "the demo's hour dragged under high cloud, one picture, median", 50.0)
+        window.session.set_all("deck", {"sources/sky/cloud": 0.0, "sources/sky/deck": 0.5})
+        wait_settled(window, 2)
+        yield _scrubbed(window, "the demo's hour dragged under the deck, one picture, median", 100.0)
+        window.session.set_value("none", "sources/sky/deck", 0.0)
+        wait_settled(window, 2)
+        began = time.perf_counter()
+        window.bench.hours.open()
+        wait_for(lambda: window.bench.hours.complete, "the shot by hours")
+        seconds = time.perf_counter() - began
+        yield Row("the demo's shot at 24 hours, 320x200, on screen", seconds, "s", 8.0)
 
 
 def desk_rows() -> Iterator[Row]:

@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera, boxes_inside, frustum_planes
-from wallum.moment.scene import LAMP_COLUMNS, LitScene
+from wallum.moment.scene import LAMP_COLUMNS, Dome, LitScene
+from wallum.physics.deck import DECK_STEPS
 from wallum.transport.surfaces import SeenSurfaces
 
 __all__ = ["COUNTS", "Boxes", "Work", "count_work"]
@@ -23,9 +24,12 @@ COUNTS: Final[dict[str, tuple[str, ...]]] = {
     "lamp shadows": ("tiles", "triangles", "texels"),
     "sun shadows": ("each", "triangles", "texels"),
     "light": ("each", "pixels", "sky pixels", "sun pixels", "lamp pixels", "shadowed lamp pixels"),
+    "clouds": ("cloud pixels", "deck samples"),
     "develop": ("pixels",),
 }
 TILE: Final = 512
+# The deck is marched for one pixel of so many each way; see realtime.sky_pass.
+DECK_PART: Final = 3
 # Depth of a shadow map's texel.
 TEXEL_BYTES: Final = 4
 
@@ -52,6 +56,16 @@ class Work:
     lamps_per_pixel: int = 0
     shadowed_per_pixel: int = 0
     shadow_bytes: float = 0.0
+
+
+def _clouds(sky: Dome, pixels: float, sky_pixels: float) -> dict[str, float]:
+    """High cloud on the pixels of the sky; the deck marched for a ninth of all."""
+    out = {}
+    if sky.cloud is not None:
+        out["cloud pixels"] = sky_pixels
+    if sky.deck is not None:
+        out["deck samples"] = pixels / DECK_PART**2 * DECK_STEPS
+    return out
 
 
 def _near(boxes: Boxes, place: NDArray[np.float64], reach: float) -> int:
@@ -106,6 +120,10 @@ def count_work(
         if grid:
             work.passes["open sky"] = {"pixels": pixels}
             own["open sky"] = {"pixels": pixels}
+        clouds = _clouds(scene.sky, pixels, max(pixels - lit, 0.0))
+        if clouds:
+            work.passes["clouds"] = clouds
+            own["clouds"] = dict(clouds)
         work.sources[scene.sky.id] = own
     if scene.sun is not None:
         light["sun pixels"] = lit

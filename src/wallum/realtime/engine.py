@@ -272,11 +272,18 @@ class Engine:
             return shared
         return self._passing
 
+    def _march(self, scene: LitScene, view: View, gbuffer: GBuffer, exposure: float) -> None:
+        """The deck of cloud, where there is one."""
+        if scene.sky is not None and scene.sky.deck is not None:
+            with self.log.measure("clouds") as work:
+                work["deck samples"] = self.sky.march(scene.sky.deck, view, gbuffer.size, exposure)
+
     def _sum(self, kit: Kit, scene: LitScene, view: View, seen: Seen, active: frozenset[str]) -> Steps:
         gbuffer, others, total = kit.fit(kit.gbuffer.size if kit.gbuffer else (1, 1))
         exposure = pre_exposure(scene.ev100)
         self._write_lamps(kit, seen, exposure)
         if not active:
+            self._march(scene, view, gbuffer, exposure)
             with self.log.measure("light") as work:
                 self._all(kit, scene, view, seen, total)
                 work |= self._light_work(seen, gbuffer)
@@ -297,6 +304,7 @@ class Engine:
             gbuffer.open_key,
         )
         if others.key != key:
+            self._march(rest, view, gbuffer, exposure)
             with self.log.measure("light of the others") as work:
                 self._all(kit, rest, view, seen, others, keep)
                 work |= self._light_work(seen, gbuffer)
@@ -378,6 +386,8 @@ class Engine:
             features = self.lighting.features(lit, True, False, glow=False)
             shadows = self._shadows_of(kit, scene)
             self.lighting.sum_all(lit, features, view, gbuffer, target, shadows, kit.lamp_shadows, add=True)
+            if sky is not None and sky.deck is not None:
+                self.sky.march(sky.deck, view, gbuffer.size, pre_exposure(scene.ev100))
             self.sky.draw(lit, view, gbuffer, target, pre_exposure(scene.ev100))
             pixels += gbuffer.size[0] * gbuffer.size[1]
         return pixels

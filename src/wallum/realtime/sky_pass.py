@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.scene import Disc, Dome, LitScene
-from wallum.physics.deck import Deck, deck_noise
+from wallum.physics.deck import DECK_STEPS, Deck, deck_noise
 from wallum.physics.dome import FACTORS
 from wallum.physics.high_cloud import HighCloud
 from wallum.physics.noise import cloud_noise
@@ -171,7 +171,7 @@ class SkyPass:
             values |= self._sky_uniforms(scene.sky, view, gbuffer, exposure)
         if scene.sky is not None and scene.sky.deck is not None:
             names.add("DECK")
-            values |= self._march_deck(scene.sky.deck, view, gbuffer.size, exposure)
+            values |= {"deck": DECK_UNIT, "deck_uv": (1.0 / gbuffer.size[0], 1.0 / gbuffer.size[1])}
         program = self._programs.get("screen", "background", frozenset(names))
         set_uniforms(program, **values)
         self._ready(target, gbuffer)
@@ -214,8 +214,8 @@ class SkyPass:
             **self._cloud_uniforms(dome.cloud, exposure),
         }
 
-    def _march_deck(self, deck: Deck, view: View, size: Size, exposure: float) -> dict[str, object]:
-        """The deck at a fraction of the picture's size; what the background needs of it."""
+    def march(self, deck: Deck, view: View, size: Size, exposure: float) -> int:
+        """The deck at a fraction of the picture's size, for `draw`; returns the samples taken."""
         small = (-(-size[0] // DECK_PART), -(-size[1] // DECK_PART))
         if self._deck is None or self._deck.size != small:
             if self._deck is not None:
@@ -249,7 +249,7 @@ class SkyPass:
         self._context.enable_only(0)
         self._screen(program).render(moderngl.TRIANGLES, vertices=3)
         self._deck.use(DECK_UNIT)
-        return {"deck": DECK_UNIT, "deck_uv": (1.0 / size[0], 1.0 / size[1])}
+        return small[0] * small[1] * DECK_STEPS
 
     def _cloud_uniforms(self, cloud: HighCloud | None, scale: float) -> dict[str, object]:
         """Values of include/cloud.glsl, for light in a scale; binds the noise."""

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from scipy.optimize import nnls
 
 from wallum.document.project import Project
+from wallum.document.sources import SkySource
 from wallum.judge.device import DeviceProfile
 from wallum.judge.work import COUNTS, Boxes, Work, count_work
 from wallum.level.flatten import flatten
@@ -37,6 +38,7 @@ SIZES: Final = ((480, 270), (720, 405), (960, 540))
 LAMPS: Final = (0, 6, 40)
 RUNS: Final = 3
 LEFT_OUT: Final = 4
+CLOUDS: Final = {"high cloud": {"cloud": 0.5}, "deck": {"deck": 0.6}}
 COARSE: Final = (160, 90)
 
 
@@ -89,6 +91,11 @@ def _scenes(project: Project, level: Level) -> Iterator[tuple[str, Camera, LitSc
                     Camera.of_shot(shot, 1.0, far),
                     lit,
                 )
+        for name, cloud in CLOUDS.items():
+            sky = next((one for one in project.sources if isinstance(one, SkySource)), None)
+            if sky is not None:
+                clouded = evaluate(project.with_source(sky.revised(**cloud)), 12.0)
+                yield f"{project.name}, {shot.name}, {name}", Camera.of_shot(shot, 1.0, far), clouded
 
 
 def measure_scenes(progress: Callable[[str], None]) -> list[Measured]:

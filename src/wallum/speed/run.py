@@ -13,7 +13,7 @@ import numpy as np
 
 from wallum.desk.app import screen_of_its_own
 from wallum.desk.loading import load_now
-from wallum.desk.stopwatch import desk_rows
+from wallum.desk.stopwatch import desk_rows, sky_rows
 from wallum.document.project import Project
 from wallum.exchange.gltf_export import build_gltf
 from wallum.figures import Row, percentile
@@ -114,7 +114,7 @@ def measure_all(progress: Callable[[str], None]) -> list[Row]:
     rows = []
     taken, began = _stolen_s(), time.perf_counter()
     with screen_of_its_own(1920, 1080):
-        for source in (_start_rows, _open_rows, day_rows, picture_rows, works_rows, desk_rows):
+        for source in (_start_rows, _open_rows, day_rows, picture_rows, works_rows, sky_rows, desk_rows):
             for row in source():
                 rows.append(row)
                 progress(row.as_text())
