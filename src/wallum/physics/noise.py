@@ -46,6 +46,8 @@ def bilinear(table: Floats, u: Floats, v: Floats) -> NDArray[np.float64]:
     a, b = x - left, y - top
     x0, y0 = left.astype(np.int64) % width, top.astype(np.int64) % height
     x1, y1 = (x0 + 1) % width, (y0 + 1) % height
-    upper = table[y0, x0] * (1.0 - a) + table[y0, x1] * a
-    lower = table[y1, x0] * (1.0 - a) + table[y1, x1] * a
+    flat = np.asarray(table).ravel()
+    above, under = y0 * width, y1 * width
+    upper = flat.take(above + x0) * (1.0 - a) + flat.take(above + x1) * a
+    lower = flat.take(under + x0) * (1.0 - a) + flat.take(under + x1) * a
     return np.asarray(upper * (1.0 - b) + lower * b)

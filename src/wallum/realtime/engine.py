@@ -38,7 +38,7 @@ Steps = Iterator[None]
 # Pixels of a moving picture that its surfaces may be off by.
 COARSE_PIXELS = 2.0
 # Width of a cascade of a sun that is being moved.
-PASSING_TEXELS = 512
+PASSING_TEXELS, PASSING_CASCADES = 512, 2
 
 
 def open_context() -> moderngl.Context:
@@ -120,6 +120,7 @@ class Engine:
         self.settling = Kit(context, LampShadows(context), SunShadows(context))
         self._thumb = Kit(context, shared[0], SunShadows(context, PASSING_TEXELS))
         self._passing = SunShadows(context, PASSING_TEXELS)  # of a sun that moves
+        self._lags = False  # its shadows are those of the picture before, every second time
         self.level: LevelOnGpu | None = None
         self._level_number = 0
         self._pace = Pace()
@@ -246,7 +247,13 @@ class Engine:
             return
         shadows, level = self._shadows_of(kit, scene), self._level()
         toward = None if turn is None else turn.direction
-        dirty = shadows.assign(scene.sun.direction, camera, level.bounds, toward, scene.sun.maps)
+        maps = scene.sun.maps
+        if shadows is self._passing:
+            self._lags = not self._lags and shadows.nearly_shows(scene.sun.direction)
+            if self._lags:
+                return
+            maps = (maps[0], maps[1], min(maps[2], PASSING_CASCADES))
+        dirty = shadows.assign(scene.sun.direction, camera, level.bounds, toward, maps)
         if turn is not None and shadows.complete:
             dirty = [index for index in dirty if index in turn.cascades]
         if shadows is self._passing:

@@ -26,6 +26,8 @@ STEP = 0.5
 DIVISION = 0.8
 # Pictures over which a cascade is drawn while the camera moves.
 PARTS = 8
+# A sun that goes on by less than about four degrees may lag by a picture.
+LAG_COSINE = 0.9976
 
 
 @dataclass(frozen=True)
@@ -172,6 +174,10 @@ class SunShadows:
     def shows(self, direction: NDArray[np.float64]) -> bool:
         """Whether every cascade shows the shadows of a sun in this direction."""
         return self.complete and self._direction == tuple(direction)
+
+    def nearly_shows(self, direction: NDArray[np.float64]) -> bool:
+        """Whether what is shown is of a sun so near that one picture more with it is not seen."""
+        return self.complete and float(np.dot(self._direction, direction)) > LAG_COSINE
 
     def level_changed(self) -> None:
         """Every cascade shows what is no longer there."""
