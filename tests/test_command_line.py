@@ -11,7 +11,8 @@ from PIL import Image
 
 import wallum
 from wallum.cli import main
-from wallum.document.storage import load
+from wallum.document.project import PartMarks
+from wallum.document.storage import load, save
 from wallum.exchange.pictures import read_exr
 from wallum.level.gltf_reader import load_gltf
 
@@ -241,3 +242,11 @@ def test_functions_and_modules_stay_short():
         for node in ast.walk(ast.parse(text)):
             if isinstance(node, ast.FunctionDef):
                 assert node.end_lineno - node.lineno <= 60, f"{path}:{node.lineno}"
+
+
+def test_lists_that_have_no_values_of_their_own_are_shown_whole(project_file, capsys):
+    project = load(project_file)
+    save(project.with_marks(PartMarks(part="hall", water=True)), project_file)
+    status, out, _ = run(capsys, "show", project_file, "marks", "--json")
+    assert status == 0
+    assert json.loads(out)["value"][0]["water"] is True

@@ -54,7 +54,14 @@ class Size(click.ParamType[tuple[int, int]]):
 
 def print_json(value: Any) -> None:
     """One JSON document on standard output."""
-    click.echo(json.dumps(value, indent=1, ensure_ascii=False))
+
+    def plain(item: Any) -> Any:
+        """A part of a project, as its file would hold it."""
+        if hasattr(item, "model_dump"):
+            return item.model_dump(mode="json")
+        raise TypeError(f"{type(item).__name__} is no JSON")
+
+    click.echo(json.dumps(value, indent=1, ensure_ascii=False, default=plain))
 
 
 def open_reference(reference: str) -> tuple[Any, Path | None]:

@@ -48,6 +48,7 @@ COMMANDS: Final = (
     Command("hero", "Parts", "Hero", "H", "Make the part under the pointer a hero, or one no more"),
     Command("follow", "Parts", "Glow follows", "G", "The glow under the pointer follows the selected lamp"),
     Command("uncast", "Parts", "Casts nothing", "Shift+H", "Let the part under the pointer cast no shadow"),
+    Command("water", "Parts", "Water", "Shift+A", "Make the surface of the part under the pointer water"),
     Command("ignore", "Parts", "Leave out", "Ctrl+H", "Leave the part under the pointer out altogether"),
     Command("sun_there", "Sky", "Sun to the picture", "", "Stand the sun where the picture has its own"),
     Command("sky_there", "Sky", "Picture to the sun", "", "Turn the picture until its sun is under ours"),

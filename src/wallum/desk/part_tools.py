@@ -10,7 +10,7 @@ from wallum.document.project import PartMarks
 from wallum.document.sources import Lamp
 from wallum.level.dressing import Dress
 
-__all__ = ["Rebundler", "toggle_follow", "toggle_hero", "toggle_ignored", "toggle_uncast"]
+__all__ = ["Rebundler", "toggle_follow", "toggle_hero", "toggle_ignored", "toggle_uncast", "toggle_water"]
 
 log = logging.getLogger("wallum.parts")
 
@@ -40,6 +40,13 @@ def toggle_uncast(session: Session, part: str, name: str) -> None:
     marks = session.project.marks_of(part)
     word = "casts no shadow" if marks.casts else "casts shadows again"
     _mark(session, f"{name} {word}", marks.revised(casts=not marks.casts))
+
+
+def toggle_water(session: Session, part: str, name: str) -> None:
+    """Make a part's surface water, or what it was again."""
+    marks = session.project.marks_of(part)
+    word = "is what it was again" if marks.water else "is water"
+    _mark(session, f"{name} {word}", marks.revised(water=not marks.water))
 
 
 def toggle_follow(session: Session, part: str, name: str) -> None:

@@ -6,7 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QCursor
 
-from wallum.desk.part_tools import toggle_follow, toggle_hero, toggle_ignored, toggle_uncast
+from wallum.desk.part_tools import toggle_follow, toggle_hero, toggle_ignored, toggle_uncast, toggle_water
 from wallum.desk.picture import PictureView
 from wallum.desk.session import Session
 from wallum.level.figure import FIGURE_PARTS
@@ -98,3 +98,7 @@ class PointerTools:
 
     def cast_nothing(self) -> None:
         self._mark(toggle_uncast)
+
+    def make_water(self) -> None:
+        """Make the surface of the part under the pointer water, or what it was."""
+        self._mark(toggle_water)

@@ -144,6 +144,7 @@ class DeskWindow(QMainWindow):
                 "hero": pointer.mark_hero,
                 "follow": pointer.let_follow,
                 "uncast": pointer.cast_nothing,
+                "water": pointer.make_water,
                 "ignore": pointer.leave_out,
                 "shot": self._keep_shot,
                 "frame": self.looking.frame_selected,

@@ -289,6 +289,12 @@ class PartMarks(Item):
     path: bool = parameter(False, label="Path", help="The player walks on it.", kind="switch")
     casts: bool = parameter(True, label="Casts shadows", help="Stops light.", kind="switch")
     ignored: bool = parameter(False, label="Ignored", help="Left out altogether.", kind="switch")
+    water: bool = parameter(
+        False,
+        label="Water",
+        help="Its surface is rippled water: sky and sun are mirrored in it.",
+        kind="switch",
+    )
     motion: str = choice("still", label="Motion", help="Whether it moves in play.")
     follows: str = ""  # id of the lamp that the part's own glow follows
 

@@ -6,6 +6,7 @@ from wallum.document.fields import Vector
 from wallum.document.project import Project
 from wallum.level.figure import figure_parts
 from wallum.level.model import Level, Material, Mesh
+from wallum.level.water import ripple_picture, water_material, water_part
 
 __all__ = ["Dress", "dress_of", "dressed"]
 
@@ -15,6 +16,7 @@ class Dress:
     """What a project says of its level's geometry and surfaces; equal ones make equal levels.
 
     ignored, uncast : ids of parts that are left out, and that stand in no light's way
+    water           : ids of parts that are water
     figure          : place of the stand-in's feet and where it faces, None where it is away
     """
 
@@ -24,6 +26,7 @@ class Dress:
     vertex_colours: bool = True
     occlusion: bool = True
     figure: tuple[Vector, float] | None = None
+    water: frozenset[str] = frozenset()
 
 
 def dress_of(project: Project) -> Dress:
@@ -36,6 +39,7 @@ def dress_of(project: Project) -> Dress:
         kept.vertex_colours,
         kept.occlusion,
         (stand.position, stand.turn) if stand.on else None,
+        frozenset(one.part for one in project.marks if one.water),
     )
 
 
@@ -66,7 +70,15 @@ def dressed(level: Level, dress: Dress) -> Level:
     )
     meshes = level.meshes if dress.vertex_colours else tuple(_mesh(one) for one in level.meshes)
     materials = tuple(_surface(one, dress) for one in level.materials)
+    pictures = level.pictures
+    if any(one.id in dress.water for one in parts):
+        pictures = (*pictures, ripple_picture())
+        materials = (*materials, water_material(len(pictures) - 1))
+        for number, part in enumerate(parts):
+            if part.id in dress.water:
+                wet, mesh = water_part(part, meshes[part.mesh], len(meshes), len(materials) - 1)
+                parts, meshes = (*parts[:number], wet, *parts[number + 1 :]), (*meshes, mesh)
     if dress.figure is not None:
         more = figure_parts(*dress.figure, len(meshes), len(materials))
         meshes, parts, materials = meshes + more[0], parts + more[1], materials + more[2]
-    return replace(level, meshes=meshes, parts=parts, materials=materials)
+    return replace(level, meshes=meshes, parts=parts, materials=materials, pictures=pictures)
