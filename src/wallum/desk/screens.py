@@ -14,6 +14,7 @@ from wallum.document.project import Project
 from wallum.document.sources import PointSource
 from wallum.exchange.gltf_export import export_gltf
 from wallum.level.jar_yard import jar_yard
+from wallum.moment.camera import Camera
 
 __all__ = ["refresh_screenshots"]
 
@@ -56,6 +57,35 @@ def _works(folder: Path) -> Iterator[str]:
         yield _settled(window, folder / "desk-wall-of-shots.png")
         window.act["wall"].trigger()
         yield from _compared(window, folder)
+
+
+def _days(folder: Path) -> Iterator[str]:
+    """The Day bench, its shot by hours, dusk on the terrace, and the deck from above."""
+    with open_desk(DEMO) as window:
+        wait_for(lambda: window.link.client.grid_number > 0, "the sky grid")
+        session = window.session
+        window.bench.show_bench("Day")
+        session.select("sky")
+        session.set_all("cloud", {"sources/sky/deck": 0.42, "sources/sky/cloud": 0.25})
+        window.looking.look_through("shot-kiln")
+        session.set_hour(15.5)
+        yield _settled(window, folder / "desk-day-bench.png")
+        session.set_value("no deck", "sources/sky/deck", 0.0)
+        window.looking.look_through("shot-yard")
+        window.bench.hours.open(("shot-yard",))
+        wait_for(lambda: window.bench.hours.complete, "the shot by hours")
+        yield _settled(window, folder / "desk-by-hours.png")
+        window.bench.hours.hide()
+        window.bench.show_bench("Compose")
+        session.select("")
+        window.looking.look_through("shot-terrace")
+        session.set_hour(18.1)
+        yield _settled(window, folder / "desk-terrace.png")
+        session.set_all("deck", {"sources/sky/deck": 0.75, "sources/sky/cloud": 0.0})
+        session.set_hour(17.3)
+        window.looking.look_from(Camera((0.0, 1650.0, 400.0), (-0.75, -0.14, -0.65), 52.0, 1.6))
+        session.select("sky")
+        yield _settled(window, folder / "desk-deck-from-above.png")
 
 
 def _compared(window: DeskWindow, folder: Path) -> Iterator[str]:
@@ -120,6 +150,7 @@ def refresh_screenshots() -> Iterator[str]:
     folder = ROOT / "docs" / "screenshots"
     with screen_of_its_own():
         yield from _works(folder)
+        yield from _days(folder)
         yield from _many(folder)
         yield from _room(folder)
         yield from _level_of_ones_own(folder)

@@ -106,8 +106,10 @@ class Pane(QWidget):
         self._chart = PathChart(session) if isinstance(item, FarLight) else None
         if self._chart is not None:
             layout.addWidget(self._chart)
+        self._sections: list[tuple[Section, list[Row]]] = []
         for title, rows in folded.items():
-            layout.addWidget(Section(title, rows, folded=True))
+            self._sections.append((Section(title, rows, folded=True), rows))
+            layout.addWidget(self._sections[-1][0])
         layout.addStretch(1)
         self.rows = first + [row for rows in folded.values() for row in rows]
 
@@ -116,6 +118,9 @@ class Pane(QWidget):
         self._title.setText(title)
         for row in self.rows:
             row.refresh(item, prefix, title, others)
+        for section, rows in self._sections:
+            # What has no say as the item is set is not in the way.
+            section.setVisible(any(row.in_force for row in rows))
         if isinstance(item, Coloured):
             alike = [one for one in others if isinstance(one, Coloured)]
             self._field.show_source(item, alike, shown_colour(item))

@@ -54,6 +54,7 @@ class Row:
     def __init__(self, session: Session, name: str, info: Parameter, item: Item) -> None:
         self._session, self._name, self._info = session, name, info
         self._path, self._title = "", ""
+        self.in_force = True  # whether it has a say as the others are set
         self._others: tuple[Item, ...] = ()  # further selected sources
         self._before: list[Any] = []  # what the value was, of each, before a drag
         self._default = type(item).model_fields[name].default
@@ -95,9 +96,9 @@ class Row:
         if self._session.history.shown is self._session.history.present:
             self._before = values
         self._refresh(item, values)
-        in_force = self._name not in item.idle() and shared
-        self.widget.setEnabled(in_force)
-        self.label.setEnabled(in_force)
+        self.in_force = self._name not in item.idle() and shared
+        self.widget.setEnabled(self.in_force)
+        self.label.setEnabled(self.in_force)
         if self.peg is not None:
             owner = getattr(item, "id", prefix)
             self.peg.refresh(self._path, self._step, self._session.project.lane(owner, self._name))
