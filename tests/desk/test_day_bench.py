@@ -234,3 +234,22 @@ def test_far_ground_takes_the_colour_of_the_levels_floors(desk):  # noqa: F811
     assert max(sky.ground_colour) == 1.0
     desk.session.undo()
     assert desk.session.project.source("sky").ground == 0.2
+
+
+def test_several_chosen_shots_stand_by_hours_in_a_row_each(qtbot, desk, lanes):  # noqa: F811
+    while len(desk.session.project.shots) < 2:
+        desk.act["shot"].trigger()
+    desk.shots.selectAll()
+    desk.act["hours"].trigger()
+    hours = desk.bench.hours
+    assert len(hours.shots()) == len(desk.session.project.shots)
+    assert hours.columns() == 8
+    assert hours.name_of(8).endswith(hours.shots()[1].name)
+    QTest.keyClick(hours, Qt.Key.Key_Right)
+    QTest.keyClick(hours, Qt.Key.Key_Down)
+    QTest.keyClick(hours, Qt.Key.Key_Return)
+    assert desk.session.hour == 3.0
+    assert not hours.isVisible()
+    desk.act["hours"].trigger()
+    QTest.keyClick(hours, Qt.Key.Key_Escape)
+    assert not hours.isVisible()

@@ -73,6 +73,7 @@ class DayBench(QObject):
         self.hours = HourSheet(session, picture)
         self.pages = _Pages()
         self._days: list[DayPlan] = []
+        self.chosen_shots: Callable[[], tuple[str, ...]] = tuple
 
     def arrange(self, order: QWidget, balance: QWidget) -> QWidget:
         """The pages: the balance with its heading, and the lanes with theirs."""
@@ -271,11 +272,11 @@ class DayBench(QObject):
     # -- the contact sheet -------------------------------------------------------------
 
     def by_hours(self) -> None:
-        """Show the shots by hours, or the picture again; Shift: all shots."""
+        """Show the shots that are chosen in the list by hours, or the picture again."""
         if self.hours.isVisible():
             self.hours.hide()
             return
-        self.hours.open()
+        self.hours.open(self.chosen_shots())
 
 
 def _column(*widgets: QWidget) -> QWidget:

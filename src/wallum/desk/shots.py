@@ -31,8 +31,9 @@ class ShotList(QListWidget):
         self.itemDoubleClicked.connect(lambda item: self.stayed.emit(item.data(ID)))
         self.setToolTip(
             "A click looks through a shot for a moment, Enter stays, Escape goes back. "
-            "F2 renames, Delete removes, Ctrl+Up and Ctrl+Down order"
+            "F2 renames, Delete removes, Ctrl+Up and Ctrl+Down order; Ctrl chooses several, for the shots by hours"
         )
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setFlow(QListView.Flow.TopToBottom)
         self.setWrapping(False)
@@ -80,6 +81,10 @@ class ShotList(QListWidget):
                 if item is not None and item.data(ID) == shot_id:
                     item.setIcon(icon)
         self.viewport().update()  # type: ignore[union-attr]
+
+    def chosen_ids(self) -> tuple[str, ...]:
+        """The shots that are selected, by their ids."""
+        return tuple(str(item.data(ID)) for item in self.selectedItems())
 
     def _chosen_id(self) -> str:
         item = self.currentItem()

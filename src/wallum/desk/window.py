@@ -235,6 +235,7 @@ class DeskWindow(QMainWindow):
         ):
             self.link.thumb_came.connect(taker)
         self.at_rest.more += [self.wipe.wanted, self.wall.wanted, self.bench.hours.wanted]
+        self.bench.chosen_shots = self.shots.chosen_ids
         self.bench.hours.opened.connect(self.at_rest.asked)
         self.bench.hours.chosen.connect(self._go_to)
         self.day.bench_asked.connect(self.bench.show_bench)
