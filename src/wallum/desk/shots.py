@@ -31,7 +31,7 @@ class ShotList(QListWidget):
         self.itemDoubleClicked.connect(lambda item: self.stayed.emit(item.data(ID)))
         self.setToolTip(
             "A click looks through a shot for a moment, Enter stays, Escape goes back. "
-            "F2 renames, Delete removes, Ctrl+Up and Ctrl+Down order; Ctrl chooses several, for the shots by hours"
+            "F2 renames, Delete removes, Ctrl+Up and Ctrl+Down order; Ctrl chooses several"
         )
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setViewMode(QListView.ViewMode.IconMode)

@@ -15,6 +15,7 @@ from pygltflib import GLTF2
 from wallum.document.paths import refusal
 from wallum.errors import LevelProblem
 from wallum.level.gltf_accessors import Accessors
+from wallum.level.gltf_json import QuickGLTF2
 from wallum.level.gltf_meshes import read_meshes
 from wallum.level.gltf_nodes import read_nodes
 from wallum.level.gltf_surfaces import read_materials
@@ -60,12 +61,12 @@ def _open(data: bytes, source: str) -> GLTF2:
             # Its advice on unread keys; what matters of them is a finding of ours.
             warnings.simplefilter("ignore")
             if data[:4] == MAGIC:
-                gltf = GLTF2.load_from_bytes(data)
+                gltf = QuickGLTF2.load_from_bytes(data)
             else:
                 text = data.decode("utf-8")
                 if "asset" not in json.loads(text):  # the package would make one up
                     raise LevelProblem("not a glTF file", source, "glTF 2.0")
-                gltf = GLTF2.from_json(text, infer_missing=True)
+                gltf = QuickGLTF2.from_json(text)
     except LevelProblem:
         raise
     except Exception as error:  # the package lets through whatever its parts raise
