@@ -48,7 +48,7 @@ def test_what_is_not_said_is_as_the_package_has_it():
         }
     )
     quick, slow = QuickGLTF2.from_json(text), GLTF2.from_json(text, infer_missing=True)
-    assert plain(quick.meshes[0].primitives[0].attributes)["_OWN"] == 3
+    assert quick.meshes[0].primitives[0].attributes._OWN == 3
     assert plain(quick.nodes) == plain(slow.nodes)
     assert plain(quick.accessors) == plain(slow.accessors)
     assert quick.asset.version == slow.asset.version
