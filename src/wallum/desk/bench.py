@@ -121,14 +121,12 @@ def order_bar(alone: QLabel, sort_by: Callable[[str], None], variants: QWidget) 
     return bar
 
 
-def status_row(told: QLabel, cost: QWidget, state: QLabel) -> QWidget:
+def status_row(told: QWidget, cost: QWidget, state: QWidget) -> QWidget:
     """The row at the bottom: what was done, what a frame costs, and what the picture is."""
     bar = QWidget()
     bar.setObjectName("pane")
     layout = QHBoxLayout(bar)
     layout.setContentsMargins(10, 3, 10, 3)
-    for label in (told, state):
-        label.setObjectName("quiet")
     told.setMinimumWidth(80)
     layout.addWidget(told, 1)
     layout.addWidget(cost)

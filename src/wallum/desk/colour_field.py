@@ -86,8 +86,14 @@ class ColourField(QWidget):
 
     def show_source(self, source: Coloured, others: Sequence[Coloured], shown: tuple[int, int, int]) -> None:
         """Show the colour of a source; what is set goes to the others as well."""
+        before = [_colour_of(one) for one in self._sources]
         self._sources = (source, *others)
-        self._swatch = QColor(*shown)
+        self.show_swatch(shown)
+        # Sun and sky may have changed their kind, which says whose the colour is.
+        if before == [_colour_of(one) for one in self._sources] and not isinstance(
+            source, SunSource | SkySource
+        ):
+            return
         if self.has_field:
             tip = "Across: temperature. Up and down: tint, greener above, pinker below."
             self.setToolTip(tip if source.colour_by == "kelvin" else "Across: hue. Down: fuller.")
@@ -97,8 +103,9 @@ class ColourField(QWidget):
 
     def show_swatch(self, shown: tuple[int, int, int]) -> None:
         """The colour that the light has at this hour."""
-        self._swatch = QColor(*shown)
-        self.update()
+        if self._swatch != QColor(*shown):
+            self._swatch = QColor(*shown)
+            self.update()
 
     @property
     def has_field(self) -> bool:
@@ -213,3 +220,8 @@ class ColourField(QWidget):
         moved = QPointF(step[0] * field.width(), step[1] * field.height())
         changes = self._changes(self._place(field, self._sources[0]) + moved)
         self._session.set_all(self._step_name(), self._values(changes))
+
+
+def _colour_of(source: Coloured) -> tuple[object, ...]:
+    """What a source says of its colour."""
+    return (type(source), source.colour_by, source.kelvin, source.tint, source.colour)

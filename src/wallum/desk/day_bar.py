@@ -76,6 +76,7 @@ class DayBar(QWidget):
         self.place_button = QToolButton()
         self.place_button.setToolTip("The place on Earth, and how long a day lasts")
         self.place_button.clicked.connect(self.place_asked)
+        self._shown: tuple[Setting, bool] | None = None
         self._arrange()
         session.changed.connect(self.refresh)
         transport.state_changed.connect(self.refresh)
@@ -139,6 +140,9 @@ class DayBar(QWidget):
         if not self.date.hasFocus() or not self.date.isModified():
             self.date.setText(setting.date)
             self.date.setModified(False)
+        if self._shown == (setting, self._transport.playing):
+            return  # a new icon or word, even the same, has the whole window laid out anew
+        self._shown = (setting, self._transport.playing)
         self.place_button.setText(place_text(setting))
         self.play_button.setIcon(_icon("stop" if self._transport.playing else "play"))
 

@@ -15,7 +15,7 @@ from wallum.moment.shown_colour import shown_colour
 __all__ = ["SourceList", "source_icon"]
 
 ICON = 18
-ID = Qt.ItemDataRole.UserRole
+ID, LOOKS = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
 
 
 def source_icon(source: Source) -> QIcon:
@@ -85,6 +85,9 @@ class SourceList(QListWidget):
         super().__init__(parent)
         self._session = session
         self._shown: tuple[Source, ...] | None = None
+        self._selection_shown: tuple[object, int] | None = None
+        self.setMouseTracking(True)
+        self.itemEntered.connect(self._tell)
         self.setIconSize(QSize(ICON, ICON))
         self.setAccessibleName("Sources")
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -106,6 +109,7 @@ class SourceList(QListWidget):
         with QSignalBlocker(self):
             if [one.id for one in before] != [one.id for one in sources]:
                 self.clear()
+                self._selection_shown = None
                 for source in sources:
                     item = QListWidgetItem()
                     item.setData(ID, source.id)
@@ -119,15 +123,28 @@ class SourceList(QListWidget):
     def _fill(self, row: int, source: Source) -> None:
         item = self.item(row)
         assert item is not None
+        looks = (source.name, source.locked, source.kind, source.on, shown_colour(source))
+        if item.data(LOOKS) == looks:
+            return  # whatever is set anew is painted anew, changed or not
+        item.setData(LOOKS, looks)
         item.setText(f"{source.name} \N{MIDDLE DOT} locked" if source.locked else source.name)
         item.setIcon(source_icon(source))
-        item.setToolTip(
-            f"{source.name}: {_strength(source)}{'' if source.on else ', off'}"
-            f"{', locked' if source.locked else ''}. Space switches it."
-        )
         item.setForeground(QColor(TOKENS["text" if source.on else "quiet"]))
 
+    def _tell(self, item: QListWidgetItem) -> None:
+        """The tip of a row that the pointer has come to."""
+        source = self._session.project.source(item.data(ID))
+        if source is not None:
+            item.setToolTip(
+                f"{source.name}: {_strength(source)}{'' if source.on else ', off'}"
+                f"{', locked' if source.locked else ''}. Space switches it."
+            )
+
     def _show_selection(self) -> None:
+        shown = (self._session.selection, self.count())
+        if shown == self._selection_shown:
+            return
+        self._selection_shown = shown
         with QSignalBlocker(self):
             if not self._session.selection:
                 self.setCurrentItem(None)

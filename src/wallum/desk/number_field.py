@@ -71,9 +71,10 @@ class NumberField(QWidget):
 
     def show_value(self, value: float, differs: bool | None = None) -> None:
         """Show a value; emits nothing. differs : whether others that it stands for are not it."""
-        self._value = value
-        if differs is not None:
-            self.differs = differs
+        differs = self.differs if differs is None else differs
+        if value == self._value and differs == self.differs:
+            return
+        self._value, self.differs = value, differs
         self.update()
 
     @property

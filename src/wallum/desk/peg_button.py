@@ -15,6 +15,7 @@ from wallum.moment.hour import day_of
 __all__ = ["PegButton"]
 
 # A peg this near the playhead is the one that is meant [h].
+NEW_TIP = "Peg this value at this hour"
 HERE_H = 1.0 / 30.0
 EASINGS = get_args(Peg.model_fields["easing"].annotation)
 
@@ -32,15 +33,18 @@ class PegButton(QToolButton):
         self.setFixedSize(QSize(18, 22))
         self.setAutoRaise(True)
         self.setAccessibleName("Peg")
-        self.setToolTip("Peg this value at this hour")
+        self.setToolTip(NEW_TIP)
         self.clicked.connect(self._toggle)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.customContextMenuRequested.connect(lambda at: self._menu().popup(self.mapToGlobal(at)))
 
     def refresh(self, path: str, title: str, lane: Lane | None) -> None:
         """Show whether the value at a path has a lane, and a peg at the playhead."""
+        before = (self._path, self._title, self._lane, self._here)
         self._path, self._title, self._lane = path, title, lane
         self._here = self._peg_here()
+        if before == (path, title, lane, self._here) and self.toolTip() != NEW_TIP:
+            return
         if lane is None:
             tip = "Peg this value at this hour"
         elif self._here is not None:

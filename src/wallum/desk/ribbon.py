@@ -85,7 +85,7 @@ class DayRibbon(QWidget):
         if key != self._key:
             self._key = key
             self._wait.start()
-        if self._lanes is not project.lanes:
+        if self._lanes != project.lanes:
             self._lanes = project.lanes
             self.update()
 

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 from wallum.desk.colour_field import ColourField
 from wallum.desk.path_chart import PathChart
 from wallum.desk.session import Session
+from wallum.desk.still_label import StillLabel
 from wallum.desk.tune_rows import Row
 from wallum.document.fields import Item, declared
 from wallum.document.project import Air, Figure, Look, Setting, base_light
@@ -31,6 +32,7 @@ from wallum.realtime.sun_shadows import nearest_grain
 __all__ = ["TunePane"]
 
 MOST_FIRST = 8
+FAR_LINES = 5
 # While the hour runs, values are shown anew this often.
 LATER_MS = 150
 # Shadows with fewer texels a metre look blocky from a player's height.
@@ -98,9 +100,7 @@ class Pane(QWidget):
         layout.addWidget(self._field)
         first, folded = _sorted_rows(session, item)
         layout.addWidget(Section("", first, folded=False))
-        self._facts = QLabel()
-        self._facts.setObjectName("quiet")
-        self._facts.setWordWrap(True)
+        self._facts = StillLabel(FAR_LINES if isinstance(item, FarLight) else 1)
         self._facts.setVisible(isinstance(item, Lamp | FarLight))
         layout.addWidget(self._facts)
         self._chart = PathChart(session) if isinstance(item, FarLight) else None

@@ -37,6 +37,7 @@ from wallum.desk.shadow_tool import ShadowTool
 from wallum.desk.sheet import Sheet
 from wallum.desk.shots import ShotList
 from wallum.desk.source_tools import SourceTools
+from wallum.desk.still_label import StillLabel
 from wallum.desk.strip_sheet import StripSheet
 from wallum.desk.transport import Transport
 from wallum.desk.truth import TRUTH, Truth
@@ -55,7 +56,7 @@ from wallum.realtime.request import VIEWS, Frame
 
 __all__ = ["DeskWindow"]
 
-NAME_PX = 104
+NAME_PX, STATE_PX = 104, 330
 ONE_SOURCE = "one source"
 
 
@@ -106,8 +107,7 @@ class DeskWindow(QMainWindow):
         self._shown_project: Project | None = None
         self._grid_text = ""  # how far the sky grid is
         self._oldest = 0  # number of the first picture of this level
-        self._state = QLabel()
-        self._told = QLabel()
+        self._state, self._told = StillLabel(wide=STATE_PX, right=True), StillLabel()
         self._make_actions()
         self._arrange()
         self._connect()

@@ -9,7 +9,7 @@ receivers, which is what a shadow map needs.
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.physics.arrays import Floats
+from wallum.physics.arrays import Floats, normalised
 
 __all__ = ["ball_points", "cone_directions", "disc_points", "halton"]
 
@@ -51,4 +51,4 @@ def cone_directions(axis: Floats, half_angle_rad: float, u: Floats) -> NDArray[n
     up = np.cross(side, axis)
     spread = disc_points(u) * np.tan(half_angle_rad)
     out = axis + spread[:, :1] * side + spread[:, 1:] * up
-    return out / np.linalg.norm(out, axis=1, keepdims=True)
+    return normalised(out)

@@ -36,9 +36,14 @@ LIFT_M = 1e-4
 class Hits:
     """What rays hit first: distance [m] (inf: nothing), triangle (-1), weights (N, 2)."""
 
-    distance: NDArray[np.float64]
+    distance: Floats
     triangle: NDArray[np.int64]
-    weights: NDArray[np.float64]
+    weights: Floats
+
+
+def _no_hits(count: int) -> Hits:
+    """Room for hits, in the precision that Embree answers in."""
+    return Hits(np.full(count, np.inf, np.float32), np.full(count, -1), np.zeros((count, 2), np.float32))
 
 
 class _Accelerated:
@@ -68,7 +73,7 @@ class _Accelerated:
 
     def first(self, origins: Floats, directions: Floats, reach: Floats) -> Hits:
         count = len(origins)
-        out = Hits(np.full(count, np.inf), np.full(count, -1), np.zeros((count, 2)))
+        out = _no_hits(count)
         if not len(self) or not count:
             return out
 
@@ -184,7 +189,7 @@ class RayScene:
     def _through_holes(self, origins: Floats, directions: Floats, reach: Floats) -> Hits:
         """First hit on the solid share of alpha-masked surfaces."""
         count = len(origins)
-        out = Hits(np.full(count, np.inf), np.full(count, -1), np.zeros((count, 2)))
+        out = _no_hits(count)
         going = np.arange(count) if len(self._holed) else np.zeros(0, int)
         start = np.zeros(count)
         at, ways, left = origins, directions, reach

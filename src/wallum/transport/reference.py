@@ -112,7 +112,7 @@ class Reference:
         parts = [np.arange(start, min(start + BATCH, count)) for start in edges]
         seeds = np.random.SeedSequence([self._seed, self.samples]).spawn(len(parts))
 
-        def work(number: int) -> NDArray[np.float64] | None:
+        def work(number: int) -> Floats | None:
             if not keep_going():
                 return None
             with one_thread():
@@ -140,8 +140,8 @@ class Reference:
         origins = np.broadcast_to(np.array(self._camera.eye, dtype=np.float32), directions.shape)
         return _Paths(np.arange(len(pixels)), origins, directions, np.ones_like(directions))
 
-    def _light(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> NDArray[np.float64]:
-        light = np.zeros((len(pixels), 3))
+    def _light(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> Floats:
+        light = np.zeros((len(pixels), 3), np.float32)
         paths = self._first(pixels, rng)
         added: Pairs | None = None
         for bounce in range(self._bounces + 2):
@@ -181,7 +181,7 @@ class Reference:
         kept, added = air_between(self._scene, np.array(self._camera.eye), paths.directions, hits.distance)
         return kept, added
 
-    def _add_sky(self, light: NDArray[np.float64], paths: _Paths, discs: bool = False) -> None:
+    def _add_sky(self, light: Floats, paths: _Paths, discs: bool = False) -> None:
         sky = self._scene.sky
         if sky is None or not len(paths.pixel):
             return
@@ -191,7 +191,7 @@ class Reference:
             seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
         light[paths.pixel] += paths.weight * seen
 
-    def _add_own(self, light: NDArray[np.float64], paths: _Paths, surfaces: Surfaces) -> None:
+    def _add_own(self, light: Floats, paths: _Paths, surfaces: Surfaces) -> None:
         """Glow, and surfaces that ask for no light."""
         glow = surfaces.glow * self._part_gain[surfaces.part][:, None]
         if surfaces.unlit.any():
@@ -208,7 +208,7 @@ class Reference:
 
     def _add_far(
         self,
-        light: NDArray[np.float64],
+        light: Floats,
         paths: _Paths,
         surfaces: Surfaces,
         places: Floats,
@@ -218,7 +218,9 @@ class Reference:
         if sun is None:
             return
         toward = cone_directions(
-            sun.direction, 0.5 * sun.disc_rad, rng.random((len(places), 2), dtype=np.float32)
+            sun.direction.astype(np.float32),
+            0.5 * sun.disc_rad,
+            rng.random((len(places), 2), dtype=np.float32),
         )
         rows = np.flatnonzero(
             (dots(surfaces.normals, toward) > 0.0) & (dots(surfaces.faces, toward) > 0.0) & paths.alive()
@@ -233,7 +235,7 @@ class Reference:
 
     def _add_lamps(
         self,
-        light: NDArray[np.float64],
+        light: Floats,
         paths: _Paths,
         surfaces: Surfaces,
         places: Floats,
@@ -252,7 +254,7 @@ class Reference:
         pick = (np.cumsum(gain, axis=0) < rng.random(len(rows), dtype=np.float32) * total).sum(axis=0)
         pick = np.minimum(pick, len(gain) - 1)
         chance = gain[pick, np.arange(len(rows))] / total
-        spread = ball_points(rng.random((len(rows), 3), dtype=np.float32))
+        spread = ball_points(rng.random((len(rows), 3), dtype=np.float32)).astype(np.float32)
         spread *= (lamp["radius"] * (lamp["shadow"] > 0.5)).take(pick)[:, None]
         way = lamp["position"].take(pick, 0) + spread - places.take(rows, 0)
         squared = dots(way, way)
