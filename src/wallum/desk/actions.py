@@ -78,12 +78,12 @@ GROUPS: Final = tuple(dict.fromkeys(one.group for one in COMMANDS))
 
 # What the hand does in the picture without a command.
 GESTURES: Final = (
-    ("Drag", "turn about what is under the pointer"),
+    ("Drag", "turn about that place"),
     ("Right drag", "look around"),
     ("Middle drag", "slide"),
-    ("Wheel", "approach what is under the pointer"),
+    ("Wheel", "approach that place"),
     ("E D S F R W", "fly on, back, left, right, up, down"),
-    ("Drag a ring or handle", "move, lift, slide, turn or aim a lamp; Shift is fine"),
+    ("Drag a ring or handle", "move a lamp; Shift is fine"),
     ("Ctrl, click or drag", "add lamps to the selection"),
     ("Escape", "give back what is held"),
 )
@@ -93,8 +93,8 @@ def key_lines() -> list[Line]:
     """Every command with its key, and what the hand does without one."""
     out = []
     for group in GROUPS:
-        out.append(Line(group, heading=True))
-        out += [Line(one.text, one.key) for one in COMMANDS if one.group == group and one.key]
+        keyed = [Line(one.text, one.key) for one in COMMANDS if one.group == group and one.key]
+        out += [Line(group, heading=True), *keyed] if keyed else []
     out.append(Line("In the picture", heading=True))
     return out + [Line(hand, does) for hand, does in GESTURES]
 

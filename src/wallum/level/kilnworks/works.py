@@ -193,7 +193,7 @@ def kilnworks_project() -> Project:
         sources=(*base_light(), *_lamps()),
         shots=SHOTS,
         walks=(WALK,),
-        look=Look(exposed="metered", ev100=11.0, weighted="centre", darkest=-1.0),
+        look=Look(exposed="metered", ev100=11.0, weighted="centre", darkest=0.0),
         lanes=_lanes(),
         marks=_marks(),
     )
