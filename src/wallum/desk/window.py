@@ -56,7 +56,7 @@ from wallum.realtime.request import VIEWS, Frame
 
 __all__ = ["DeskWindow"]
 
-NAME_PX, STATE_PX = 104, 330
+NAME_PX, STATE_PX = 104, 400
 ONE_SOURCE = "one source"
 
 
