@@ -132,9 +132,9 @@ def test_by_day_the_zenith_is_bluer_than_the_horizon():
 
 def test_dusk_is_orange_over_the_sun_and_blue_overhead():
     dome = dome_at(-4.0)
-    toward, overhead = row_at(dome, 1.0)[24], row_at(dome, 80.0)[24]
+    toward, overhead = row_at(dome, 3.0)[24], row_at(dome, 80.0)[24]
     toward, overhead = toward / luminance(toward), overhead / luminance(overhead)
-    assert toward[0] > 1.5 * toward[2]
+    assert toward[0] > 2.0 * toward[2]
     assert overhead[2] > 1.8 * overhead[0]
     # Ozone keeps the blue hour blue: without it the zenith would turn yellow.
     assert overhead[2] > light_colour(9000.0)[2]
@@ -146,10 +146,9 @@ def test_dusk_is_orange_over_the_sun_and_blue_overhead():
 def test_the_dome_changes_smoothly_with_the_sun():
     for elevation in (70.0, 9.9, 0.0, -6.0, -9.5):
         a, b = dome_at(elevation), dome_at(elevation - 0.25)
-        assert np.abs(np.log2(luminance(b) / luminance(a))).max() < 0.65
+        assert np.abs(np.log2(luminance(b) / luminance(a))).max() < 0.55
         share_a, share_b = a / luminance(a)[..., None], b / luminance(b)[..., None]
-        # The edge of the Earth's shadow is the steepest thing in it.
-        assert np.abs(share_a - share_b).max() < 0.45
+        assert np.abs(share_a - share_b).max() < 0.35
 
 
 def test_the_brightest_part_of_the_sky_is_about_the_sun():

@@ -256,7 +256,7 @@ class DayBench(QObject):
         if loaded is None or sky is None:
             self._session.failed.emit("There is no level, or no sky, to take the ground's colour for")
             return
-        albedo = floor_albedo(loaded.level)
+        albedo = floor_albedo(loaded.level, loaded.rays.triangles)
         head = f"sources/@{sky.id}"
         self._together("ground as the level", lambda: {
             f"{head}/ground": min(round(float(luminance(albedo)), 3), 0.95),

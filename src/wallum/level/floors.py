@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.level.flatten import flatten
+from wallum.level.flatten import Triangles
 from wallum.level.model import Level, Material
 from wallum.physics.tone import srgb_decode
 
@@ -24,10 +24,9 @@ def _mean_base(level: Level, material: Material) -> NDArray[np.float64]:
     return base * srgb_decode(pixels[::4, ::4, :3] / 255.0).mean(axis=(0, 1))
 
 
-def floor_albedo(level: Level) -> NDArray[np.float64]:
+def floor_albedo(level: Level, flat: Triangles) -> NDArray[np.float64]:
     """(3,) linear share of light that surfaces which look up send back, by their area; a usual one
     where there are none."""
-    flat = flatten(level)
     if not len(flat.faces):
         return np.array(USUAL)
     a, b, c = (flat.positions[flat.faces[:, k]].astype(np.float64) for k in range(3))

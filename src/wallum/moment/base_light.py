@@ -17,7 +17,7 @@ from wallum.physics.arrays import Floats
 from wallum.physics.colour import light_colour, luminance
 from wallum.physics.deck import Deck, sun_through
 from wallum.physics.dome import dome_directions, dome_illuminance
-from wallum.physics.ephemeris import BodyPlace, sun_place
+from wallum.physics.ephemeris import BodyPlace, direction_to, sun_place
 from wallum.physics.high_cloud import HighCloud, cloud_cover, over_sky
 from wallum.physics.sky_air import extinction, transmitted
 from wallum.physics.sky_trims import low_sun_tint
@@ -35,13 +35,6 @@ UP = (0.0, 1.0, 0.0)
 # A far light this much fainter than the sky adds nothing that could be seen, but costs as much
 # as any: a moon by day or in bright twilight.
 DROWNED = 5e-4
-
-
-def direction_to(azimuth_deg: float, elevation_deg: float) -> NDArray[np.float64]:
-    """Unit vector toward an azimuth (clockwise from north, -Z) and elevation."""
-    azimuth, elevation = math.radians(azimuth_deg), math.radians(elevation_deg)
-    flat = math.cos(elevation)
-    return np.array([flat * math.sin(azimuth), math.sin(elevation), -flat * math.cos(azimuth)])
 
 
 @dataclass(frozen=True)
@@ -129,10 +122,11 @@ def _sun_light(source: SunSource | None, place: BodyPlace, sky: SkySource | None
     return _whole_sun(source, place, sky) * visible_share(place.elevation, max(place.radius, 0.1))
 
 
-def _moon_light(source: MoonSource | None, place: BodyPlace) -> NDArray[np.float64]:
+def _moon_light(source: MoonSource | None, place: BodyPlace, sky: SkySource | None) -> NDArray[np.float64]:
     if source is None or not source.on:
         return np.zeros(3)
-    light = moonlight(place.elevation, max(place.radius, 0.1), place.phase_deg, place.distance_ratio)
+    radius = max(place.radius, 0.1)
+    light = moonlight(place.elevation, radius, place.phase_deg, place.distance_ratio, air_of(sky))
     return light * _tinted(source.tint) * 2.0**source.trim
 
 
@@ -142,7 +136,7 @@ def body_now(project: Project, hour: float, source: FarLight) -> tuple[BodyPlace
     if isinstance(source, SunSource):
         return sun, _sun_light(source, sun, _sky_source(project))
     assert isinstance(source, MoonSource)
-    return moon, _moon_light(source, moon)
+    return moon, _moon_light(source, moon, _sky_source(project))
 
 
 def _handed_over(sun: BodyPlace) -> float:
@@ -161,7 +155,7 @@ def _far(project: Project, sun: BodyPlace, moon: BodyPlace) -> Sun | None:
     if not light.any():
         source, place = moon_source, moon
         shining = sun_source is not None and sun_source.on
-        light = _moon_light(moon_source, moon) * (_handed_over(sun) if shining else 1.0)
+        light = _moon_light(moon_source, moon, _sky_source(project)) * (_handed_over(sun) if shining else 1.0)
     if source is None or not light.any():
         return None
     toward = direction_to(place.azimuth, max(place.elevation, 0.02))
@@ -186,7 +180,13 @@ def _discs(project: Project, sun: BodyPlace, moon: BodyPlace) -> tuple[Disc, ...
             out.append(Disc(direction_to(place.azimuth, place.elevation), light / solid, radius))
             continue
         outside = LUNAR_LX * phase_factor(place.phase_deg) / place.distance_ratio**2 * 2.0**source.trim
-        light = outside * transmitted(place.elevation) * LUNAR_TINT / max(place.lit, 0.02)
+        light = (
+            outside
+            * transmitted(place.elevation, air_of(_sky_source(project)))
+            * LUNAR_TINT
+            * _tinted(source.tint)
+            / max(place.lit, 0.02)
+        )
         out.append(Disc(direction_to(place.azimuth, place.elevation), light / solid, radius, toward_sun))
     return tuple(out)
 

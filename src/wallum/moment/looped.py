@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats
-from wallum.physics.ephemeris import BodyPlace, Observer, moon_place, refracted, sky_rotation
+from wallum.physics.ephemeris import BodyPlace, Observer, direction_to, moon_place, refracted, sky_rotation
 
 __all__ = ["looped_moon", "looped_stars"]
 
@@ -30,10 +30,8 @@ def _led(hour: float) -> float:
     return share if hour < 12.0 else -share
 
 
-def _direction(place: BodyPlace) -> NDArray[np.float64]:
-    azimuth, elevation = math.radians(place.azimuth), math.radians(place.geometric)
-    flat = math.cos(elevation)
-    return np.array([flat * math.sin(azimuth), math.sin(elevation), -flat * math.cos(azimuth)])
+def _toward(place: BodyPlace) -> NDArray[np.float64]:
+    return direction_to(place.azimuth, place.geometric)
 
 
 def _turned(vector: Floats, axis: Floats, angle: float) -> NDArray[np.float64]:
@@ -49,11 +47,11 @@ def looped_moon(where: Observer, date: dt.date, hour: float) -> BodyPlace:
     if led == 0.0:
         return true
     start, end = moon_place(where, date, 0.0), moon_place(where, date, 24.0)
-    first, last = _direction(start), _direction(end)
+    first, last = _toward(start), _toward(end)
     axis = np.cross(first, last)
     length = float(np.linalg.norm(axis))
     angle = math.atan2(length, float(first @ last))
-    at = _turned(_direction(true), axis / max(length, 1e-12), angle * led)
+    at = _turned(_toward(true), axis / max(length, 1e-12), angle * led)
     geometric = math.degrees(math.asin(min(max(float(at[1]), -1.0), 1.0)))
     azimuth = math.degrees(math.atan2(at[0], -at[2])) % 360.0
 

@@ -17,7 +17,7 @@ from wallum.physics.clear_sky import NIGHT_LX, clear_dome, night_dome, sky_illum
 from wallum.physics.colour import LUMINANCE_WEIGHTS, luminance
 from wallum.physics.deck import Deck, deck_along
 from wallum.physics.dome import DOME_SIZE, dome_directions, dome_illuminance, plain_dome
-from wallum.physics.ephemeris import BodyPlace
+from wallum.physics.ephemeris import BodyPlace, direction_to
 from wallum.physics.gradient_sky import GradientSky, gradient_dome
 from wallum.physics.high_cloud import TILE_OF_SIZE, HighCloud
 from wallum.physics.panorama import panorama_dome, without_sun
@@ -78,9 +78,7 @@ def _air_lux(elevation_deg: float, sky: SkySource) -> float:
 
 
 def _direction(place: BodyPlace) -> NDArray[np.float64]:
-    azimuth, elevation = math.radians(place.azimuth), math.radians(place.geometric)
-    flat = math.cos(elevation)
-    return np.array([flat * math.sin(azimuth), math.sin(elevation), -flat * math.cos(azimuth)])
+    return direction_to(place.azimuth, place.geometric)
 
 
 @lru_cache(maxsize=32)

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 __all__ = [
     "BodyPlace",
     "Observer",
+    "direction_to",
     "moon_place",
     "refracted",
     "sky_rotation",
@@ -26,6 +27,13 @@ __all__ = [
 AU_M = 149_597_870_700.0  # exact: IAU 2012, resolution B2
 MOON_RADIUS_M = 1_737_400.0  # IAU WGCCRE 2015
 SUN_RADIUS_M = 695_700_000.0  # IAU 2015, resolution B3
+
+
+def direction_to(azimuth_deg: float, elevation_deg: float) -> NDArray[np.float64]:
+    """Unit vector toward an azimuth (clockwise from north, -Z) and elevation."""
+    azimuth, elevation = math.radians(azimuth_deg), math.radians(elevation_deg)
+    flat = math.cos(elevation)
+    return np.array([flat * math.sin(azimuth), math.sin(elevation), -flat * math.cos(azimuth)])
 
 
 @dataclass(frozen=True)

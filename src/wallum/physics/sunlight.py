@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.physics.sky_air import transmitted
+from wallum.physics.sky_air import CLEAR, SkyAir, transmitted
 
 __all__ = ["LUNAR_LX", "SOLAR_LX", "moonlight", "phase_factor", "sunlight", "visible_share"]
 
@@ -43,11 +43,15 @@ def phase_factor(phase_deg: float) -> float:
 
 
 def moonlight(
-    elevation_deg: float, radius_deg: float, phase_deg: float, distance_ratio: float = 1.0
+    elevation_deg: float,
+    radius_deg: float,
+    phase_deg: float,
+    distance_ratio: float = 1.0,
+    air: SkyAir = CLEAR,
 ) -> NDArray[np.float64]:
     """(3,) RGB illuminance facing the moon at an apparent elevation [lx]; 0 once it is down.
 
     distance_ratio : its distance over the mean one
     """
     outside = LUNAR_LX * phase_factor(phase_deg) / distance_ratio**2
-    return outside * visible_share(elevation_deg, radius_deg) * transmitted(elevation_deg) * LUNAR_TINT
+    return outside * visible_share(elevation_deg, radius_deg) * transmitted(elevation_deg, air) * LUNAR_TINT
