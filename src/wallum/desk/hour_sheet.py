@@ -1,6 +1,6 @@
 """The contact sheet on the desk: shots by hours, in the place of the picture."""
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QWidget
 
@@ -30,6 +30,11 @@ class HourSheet(PictureGrid):
         super().__init__(session, over, "Shots by hours")
         self._pictures: dict[str, QImage] = {}
         self._asked: object = None
+        self._found: dict[str, PictureRequest] = {}  # of the hours whose light is found already
+        self._left: list[float] = []
+        self._work = QTimer(self)
+        self._work.setInterval(0)
+        self._work.timeout.connect(self._find_next)
         self.shot_ids: tuple[str, ...] = ()
         self.left.connect(self.hide)
 
@@ -83,19 +88,36 @@ class HourSheet(PictureGrid):
             self.update()
 
     def wanted(self, _: LitScene) -> dict[str, PictureRequest]:
-        """The pictures, where those that are there are of other light."""
-        loaded, project = self._session.level, self._session.project
-        if not self.isVisible() or loaded is None or self._asked is project:
+        """The pictures, where those that are there are of other light.
+
+        The light of each hour is found one at a time, so that the window never waits for a day of it;
+        once all are there they are asked for.
+        """
+        project = self._session.project
+        if not self.isVisible() or self._session.level is None:
             return {}
-        self._asked = project
-        far = far_for(loaded.level.bounds)
-        out = {}
-        for hour in self.hours():
-            scene = evaluate(project, hour)
-            for shot in self.shots():
-                camera = Camera.of_shot(shot, SIZE[0] / SIZE[1], far)
-                out[self._key(shot, hour)] = PictureRequest(0, scene, camera, SIZE, detail="thumb")
-        return out
+        if self._asked is not project:
+            self._asked, self._found, self._left = project, {}, self.hours()
+            self._work.start()
+        if self._left:
+            return {}
+        found, self._found = self._found, {}
+        return found
+
+    def _find_next(self) -> None:
+        """The light of one more hour, through each shot."""
+        loaded, project = self._session.level, self._session.project
+        if not self._left or loaded is None or project is not self._asked or not self.isVisible():
+            self._work.stop()
+            return
+        hour = self._left.pop(0)
+        scene, far = evaluate(project, hour), far_for(loaded.level.bounds)
+        for shot in self.shots():
+            camera = Camera.of_shot(shot, SIZE[0] / SIZE[1], far)
+            self._found[self._key(shot, hour)] = PictureRequest(0, scene, camera, SIZE, detail="thumb")
+        if not self._left:
+            self._work.stop()
+            self.opened.emit()
 
     def choose(self, number: int) -> None:
         shot, hour = self.cells()[number]
