@@ -7,7 +7,6 @@ from wallum.physics.clear_sky import NIGHT_LX, clear_dome, night_dome, sky_illum
 from wallum.physics.colour import cct_of, light_colour, luminance
 from wallum.physics.dome import dome_directions, dome_illuminance
 from wallum.physics.sky_air import SkyAir, _transmission, air_mass, transmitted
-from wallum.physics.stars import stars
 from wallum.physics.sunlight import moonlight, phase_factor, sunlight, visible_share
 
 RADIUS = 0.267
@@ -155,11 +154,3 @@ def test_the_brightest_part_of_the_sky_is_about_the_sun():
     dome = luminance(dome_at(35.0))
     at = np.unravel_index(dome.argmax(), dome.shape)
     assert dome_directions()[0][at] @ direction(35.0) > np.cos(np.radians(8.0))
-
-
-def test_stars_have_the_light_of_their_magnitudes():
-    places, light = stars()
-    assert np.linalg.norm(places, axis=1) == pytest.approx(np.ones(len(places)), abs=1e-5)
-    # Sirius, magnitude -1.46, is the brightest; all together they are a part of the night's light.
-    assert luminance(light).max() == pytest.approx(2.54e-6 * 10 ** (0.4 * 1.46), rel=0.05)
-    assert 3e-5 < luminance(light).sum() < 4e-4
