@@ -76,12 +76,13 @@ class Camera:
         return out
 
     def rays(self, x: Floats, y: Floats) -> NDArray[np.float64]:
-        """(N, 3) unit directions through picture places, 0..1 from the left and the top."""
+        """(N, 3) unit directions through picture places, 0..1 from the left and the top;
+        in the places' precision."""
         tan_x, tan_y = self.tangents
         right, up, back = self.rotation()
-        across = (2.0 * np.asarray(x) - 1.0)[:, None] * tan_x
-        upward = (1.0 - 2.0 * np.asarray(y))[:, None] * tan_y
-        return normalised(across * right + upward * up - back)
+        on_film = np.stack([(2.0 * np.asarray(x) - 1.0) * tan_x, (1.0 - 2.0 * np.asarray(y)) * tan_y], axis=1)
+        across = np.stack([right, up]).astype(on_film.dtype)
+        return normalised(on_film @ across - back.astype(on_film.dtype))
 
     def place_in_picture(self, points: Floats) -> NDArray[np.float64]:
         """(N, 3) points to (N, 3): x and y in 0..1 from the left and the top, depth [m]."""

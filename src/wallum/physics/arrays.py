@@ -10,7 +10,7 @@ from wallum.errors import ShapeProblem
 # Any float array; the shape is said in the docstring of whoever takes it.
 Floats = NDArray[Any]
 
-__all__ = ["Floats", "as_vectors", "dots", "normalised"]
+__all__ = ["Floats", "as_vectors", "crossed", "dots", "normalised", "scaled"]
 
 
 def as_vectors(value: Any, name: str) -> NDArray[np.float64]:
@@ -23,16 +23,33 @@ def as_vectors(value: Any, name: str) -> NDArray[np.float64]:
     return out
 
 
+# Of (N, 3) arrays, a column at a time is several times as fast as an axis of three at a time.
+
+
 def normalised(vectors: Floats) -> Floats:
     """(..., 3) vectors scaled to length 1; a zero vector stays zero."""
     vectors = np.asarray(vectors)
-    length = np.sqrt((vectors * vectors) @ np.ones(3, vectors.dtype))[..., None]
-    length[length == 0.0] = 1.0
-    return np.asarray(vectors / length)
+    length = np.sqrt(dots(vectors, vectors))
+    return scaled(vectors, 1.0 / np.where(length == 0.0, length.dtype.type(1.0), length))
 
 
-def dots(a: Floats, b: Floats) -> NDArray[np.float64]:
-    """(N,) products of (N, 3) with (N, 3)."""
-    # A product with ones is several times as fast as a sum over so short an axis.
-    both = a * b
-    return np.asarray(both @ np.ones(3, both.dtype))
+def scaled(vectors: Floats, factors: Floats) -> Floats:
+    """(..., 3) vectors, each times its factor (...,)."""
+    vectors = np.asarray(vectors)
+    out = np.empty(vectors.shape, np.result_type(vectors, factors))
+    for k in range(3):
+        np.multiply(vectors[..., k], factors, out=out[..., k])
+    return out
+
+
+def crossed(a: Floats, b: Floats) -> Floats:
+    """(N, 3) cross products of (N, 3) with (N, 3)."""
+    out = np.empty(a.shape, np.result_type(a, b))
+    for k, m, n in ((0, 1, 2), (1, 2, 0), (2, 0, 1)):
+        np.subtract(a[:, m] * b[:, n], a[:, n] * b[:, m], out=out[:, k])
+    return out
+
+
+def dots(a: Floats, b: Floats) -> Floats:
+    """(...,) products of (..., 3) with (..., 3)."""
+    return np.asarray(a[..., 0] * b[..., 0] + a[..., 1] * b[..., 1] + a[..., 2] * b[..., 2])

@@ -74,12 +74,15 @@ def plain_dome(illuminance_lx: float, rgb: Floats) -> NDArray[np.float64]:
 FACTORS = np.array([0.282095, 0.488603, 0.488603, 0.488603, 1.092548, 1.092548, 0.315392, 1.092548, 0.546274])
 
 
+def _monomials(directions: Floats) -> NDArray[np.float64]:
+    """(9, ...) the harmonics of orders 0 to 2 without their factors."""
+    x, y, z = np.moveaxis(np.asarray(directions, dtype=np.float64), -1, 0)
+    return np.stack([np.ones_like(x), y, z, x, x * y, y * z, 3.0 * z * z - 1.0, x * z, x * x - y * y])
+
+
 def _basis(directions: Floats) -> NDArray[np.float64]:
     """(..., 9) real spherical harmonics of orders 0 to 2."""
-    x, y, z = np.moveaxis(np.asarray(directions, dtype=np.float64), -1, 0)
-    one = np.ones_like(x)
-    plain = [one, y, z, x, x * y, y * z, 3.0 * z * z - 1.0, x * z, x * x - y * y]
-    return np.stack(plain, axis=-1) * FACTORS
+    return np.moveaxis(_monomials(directions), 0, -1) * FACTORS
 
 
 @lru_cache(maxsize=8)
@@ -105,7 +108,7 @@ def irradiance_terms(dome: Floats, ground: Floats) -> NDArray[np.float64]:
 
 def irradiance(terms: Floats, normals: Floats) -> NDArray[np.float64]:
     """(N, 3) illuminance by channel of surfaces with unit normals (N, 3) [lx]."""
-    return np.clip(_basis(normals) @ terms, 0.0, None)
+    return np.clip((terms * FACTORS[:, None]).T @ _monomials(normals), 0.0, None).T
 
 
 def sample_dome(dome: Floats, ground: Floats, directions: Floats) -> NDArray[np.float64]:
@@ -116,5 +119,6 @@ def sample_dome(dome: Floats, ground: Floats, directions: Floats) -> NDArray[np.
     t = 1.0 - np.sqrt(np.clip(elevation / (0.5 * np.pi), 0.0, 1.0))
     row = np.minimum((t * height).astype(int), height - 1)
     column = np.minimum((azimuth / (2.0 * np.pi) * width).astype(int), width - 1)
-    above = (directions[:, 1] > 0.0)[:, None]
-    return np.asarray(np.where(above, dome[row, column], np.asarray(ground)))
+    out = np.asarray(dome).reshape(-1, 3).take(row * width + column, 0)
+    out[np.flatnonzero(directions[:, 1] <= 0.0)] = ground
+    return out

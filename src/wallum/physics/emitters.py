@@ -2,8 +2,9 @@
 
 A ball that glows evenly looks like an even disc from everywhere. Points inside it whose
 projection is even on every disc have density 1/sqrt(R2 - r2): the inverse Abel transform
-of a constant (Abel 1826; any table of transforms). One set of points then serves all
-receivers, which is what a shadow map needs.
+of a constant (Abel 1826; any table of transforms). So has the shadow, in three dimensions, of
+points strewn evenly on the sphere in four. One set of points then serves all receivers, which
+is what a shadow map needs.
 """
 
 import numpy as np
@@ -25,16 +26,14 @@ def halton(start: int, count: int, base: int) -> NDArray[np.float64]:
     return out
 
 
-def ball_points(u: Floats) -> NDArray[np.float64]:
-    """(N, 3) random numbers in 0..1 to points in the unit ball that look like an even disc."""
-    angle = np.linspace(0.0, np.pi / 2.0, 257)
-    share = (2.0 / np.pi) * (angle - np.sin(angle) * np.cos(angle))
-    radius = np.sin(np.interp(u[:, 0], share, angle))
-    height = 1.0 - 2.0 * u[:, 1]
-    around = 2.0 * np.pi * u[:, 2]
-    level = np.sqrt(np.maximum(1.0 - height**2, 0.0))
-    unit = np.stack([level * np.cos(around), height, level * np.sin(around)], axis=1)
-    return radius[:, None] * unit
+def ball_points(u: Floats) -> Floats:
+    """(N, 3) random numbers in 0..1 to points in the unit ball that look like an even disc.
+
+    Source of the even sphere in four dimensions: Shoemake 1992, "Uniform Random Rotations".
+    """
+    first, around, other = u[:, 0], 2.0 * np.pi * u[:, 1], 2.0 * np.pi * u[:, 2]
+    near, far = np.sqrt(1.0 - first), np.sqrt(first)
+    return np.stack([near * np.cos(around), far * np.cos(other), near * np.sin(around)], axis=1)
 
 
 def disc_points(u: Floats) -> NDArray[np.float64]:
@@ -44,11 +43,10 @@ def disc_points(u: Floats) -> NDArray[np.float64]:
 
 
 def cone_directions(axis: Floats, half_angle_rad: float, u: Floats) -> NDArray[np.float64]:
-    """(N, 3) unit directions spread evenly over a small cone about a unit axis."""
+    """(N, 3) unit directions spread evenly over a small cone about a unit axis, in the axis' precision."""
     helper = np.array([1.0, 0.0, 0.0]) if abs(axis[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
-    side = np.cross(axis, helper)
+    side = np.cross(axis, helper).astype(axis.dtype)
     side = side / np.linalg.norm(side)
     up = np.cross(side, axis)
-    spread = disc_points(u) * np.tan(half_angle_rad)
-    out = axis + spread[:, :1] * side + spread[:, 1:] * up
-    return normalised(out)
+    spread = disc_points(u) * np.tan(half_angle_rad).astype(u.dtype)
+    return normalised(axis + spread @ np.stack([side, up]))

@@ -50,4 +50,4 @@ def henyey_greenstein(cosine: Floats, forwardness: float) -> NDArray[np.float64]
     """Phase function [1/sr]; its integral over all directions is 1."""
     g = forwardness
     below = 1.0 + g * g - 2.0 * g * np.asarray(cosine, dtype=np.float64)
-    return np.asarray((1.0 - g * g) / (4.0 * np.pi * below**1.5))
+    return np.asarray((1.0 - g * g) / (4.0 * np.pi * below * np.sqrt(below)))

@@ -7,7 +7,6 @@ Twin of shaders/include/surface.glsl.
 """
 
 import numpy as np
-from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats, dots, normalised
 
@@ -36,7 +35,7 @@ def reflectance_fit(roughness: Floats, n_dot_v: Floats) -> tuple[Floats, Floats]
     over = p[0] + p[1] * r + p[2] * n + p[3] * r * n + p[4] * n * n + p[5] * r * r
     under = q[0] * r * r + q[1] * n + q[2] * r * n + 0.1
     whole = np.clip(1.0 - r * r * over / under, 0.05, 1.0)
-    x3 = (1.0 - n) ** 3
+    x3 = (1.0 - n) * np.square(1.0 - n)
     rise = x3 * (RISE_3[0] + r * (RISE_3[1] + r * RISE_3[2]))
     rise = rise + x3 * x3 * (RISE_6[0] + r * (RISE_6[1] + r * RISE_6[2]))
     rise = np.clip(rise + RISE_0[0] + r * RISE_0[1], 0.0, whole)
@@ -50,28 +49,33 @@ def response(
     normals: Floats,
     to_eye: Floats,
     to_light: Floats,
-) -> NDArray[np.float64]:
+) -> Floats:
     """Luminance per illuminance-facing-the-light: BRDF times the cosine.
 
     base                       : (N, 3) linear; metallic, roughness : (N,)
     normals, to_eye, to_light  : (N, 3) unit
     Returns (N, 3) [1/sr].
     """
-    rough = np.maximum(roughness, MIN_ROUGHNESS)[:, None]
-    f0 = DIELECTRIC_F0 + (base - DIELECTRIC_F0) * np.asarray(metallic)[:, None]
-    diffuse = base * (1.0 - np.asarray(metallic))[:, None]
+    metallic, rough = np.asarray(metallic), np.maximum(roughness, MIN_ROUGHNESS)
     half = normalised(to_eye + to_light)
-    n_l = np.clip(dots(normals, to_light)[:, None], 0.0, 1.0)
-    n_v = np.clip(dots(normals, to_eye)[:, None], 1e-3, 1.0)
-    n_h = np.clip(dots(normals, half)[:, None], 0.0, 1.0)
-    l_h = np.clip(dots(to_light, half)[:, None], 0.0, 1.0)
-    a2 = rough**4
-    facets = a2 / (np.pi * (n_h**2 * (a2 - 1.0) + 1.0) ** 2)
-    smith_l = n_l * np.sqrt(n_v**2 * (1.0 - a2) + a2)
-    smith_v = n_v * np.sqrt(n_l**2 * (1.0 - a2) + a2)
+    n_l = np.clip(dots(normals, to_light), 0.0, 1.0)
+    n_v = np.clip(dots(normals, to_eye), 1e-3, 1.0)
+    n_h = np.clip(dots(normals, half), 0.0, 1.0)
+    l_h = np.clip(dots(to_light, half), 0.0, 1.0)
+    a2 = np.square(np.square(rough))
+    facets = a2 / (np.pi * np.square(np.square(n_h) * (a2 - 1.0) + 1.0))
+    smith_l = n_l * np.sqrt(np.square(n_v) * (1.0 - a2) + a2)
+    smith_v = n_v * np.sqrt(np.square(n_l) * (1.0 - a2) + a2)
     visible = 0.5 / np.maximum(smith_l + smith_v, 1e-5)
-    fresnel = f0 + (1.0 - f0) * (1.0 - l_h) ** 5
     scale, offset = reflectance_fit(rough, n_v)
-    compensation = 1.0 + f0 * (1.0 / (scale + offset) - 1.0)
-    gloss = facets * visible * fresnel * compensation
-    return n_l * ((1.0 - fresnel) * diffuse / np.pi + gloss)
+    regained = 1.0 / (scale + offset) - 1.0
+    gleam = facets * visible
+    grazing = (1.0 - l_h) * np.square(np.square(1.0 - l_h))
+    out = np.empty(np.shape(base), np.result_type(base, gleam))
+    for k in range(3):  # a channel at a time: see arrays
+        f0 = DIELECTRIC_F0 + (base[:, k] - DIELECTRIC_F0) * metallic
+        diffuse = base[:, k] * (1.0 - metallic) / np.pi
+        fresnel = f0 + (1.0 - f0) * grazing
+        gloss = gleam * fresnel * (1.0 + f0 * regained)
+        np.multiply(n_l, (1.0 - fresnel) * diffuse + gloss, out=out[:, k])
+    return out

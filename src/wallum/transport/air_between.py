@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.scene import LitScene
-from wallum.physics.arrays import Floats
+from wallum.physics.arrays import Floats, dots, scaled
 from wallum.physics.dome import FACTORS, irradiance
 from wallum.physics.medium import henyey_greenstein, optical_depth
 
@@ -16,18 +16,17 @@ __all__ = ["air_between", "air_source"]
 
 def air_source(scene: LitScene, directions: Floats) -> NDArray[np.float64]:
     """(N, 3) luminance of air too thick to see through, toward unit directions (N, 3) [cd/m2]."""
-    out = np.zeros((len(directions), 3))
+    out = np.zeros((3, len(directions)))  # a channel at a time: see arrays
     if scene.air is None:
-        return out
+        return out.T
     g = scene.air.forwardness
     if scene.sun is not None:
-        phase = henyey_greenstein(np.asarray(directions) @ scene.sun.direction, g)
-        out += phase[:, None] * scene.sun.illuminance
+        out += np.outer(scene.sun.illuminance, henyey_greenstein(dots(directions, scene.sun.direction), g))
     if scene.sky is not None:
         mean, ahead = scene.sky.terms[0] * FACTORS[0], irradiance(scene.sky.terms, directions)
         forward = max(g, 0.0)
-        out += ((1.0 - forward) * mean + forward * ahead) / np.pi
-    return out * np.array(scene.air.albedo)
+        out += ((1.0 - forward) * mean[:, None] + forward * ahead.T) / np.pi
+    return (out * np.array(scene.air.albedo)[:, None]).T
 
 
 def air_between(
@@ -44,4 +43,4 @@ def air_between(
     rise = np.asarray(directions)[:, 1]
     depth = optical_depth(air.extinction, air.scale_height, over, rise, np.minimum(distance_m, 2e5))
     kept = np.exp(-depth)
-    return kept, air_source(scene, directions) * (1.0 - kept)[:, None]
+    return kept, scaled(air_source(scene, directions), 1.0 - kept)

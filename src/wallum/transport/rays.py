@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from wallum.level.flatten import Triangles
 from wallum.level.model import Level, Material, TextureUse
-from wallum.physics.arrays import Floats, dots
+from wallum.physics.arrays import Floats, dots, scaled
 
 __all__ = ["Hits", "RayScene", "one_thread", "rays_asked"]
 
@@ -39,6 +39,15 @@ class Hits:
     distance: Floats
     triangle: NDArray[np.int64]
     weights: Floats
+
+    def only(self, rows: NDArray[np.int64]) -> "Hits":
+        """Those of the numbered rays."""
+        return Hits(self.distance.take(rows), self.triangle.take(rows), self.weights.take(rows, 0))
+
+    def put(self, rows: NDArray[np.int64], others: "Hits") -> None:
+        """Other hits in the places of the numbered rays."""
+        self.distance[rows], self.triangle[rows] = others.distance, others.triangle
+        self.weights[rows] = others.weights
 
 
 def _no_hits(count: int) -> Hits:
@@ -68,8 +77,9 @@ class _Accelerated:
     def _ask(self, origins: Floats, directions: Floats, reach: Floats, **how: Any) -> Any:
         """One batch in the types that the binding takes; it knows no infinite reach."""
         _Accelerated.asked += len(origins)
-        limits = np.minimum(reach, 1e30).astype(np.float32)
-        return self._scene.run(origins.astype(np.float32), directions.astype(np.float32), dists=limits, **how)
+        limits = np.minimum(reach, 1e30).astype(np.float32, copy=False)
+        at, ways = (one.astype(np.float32, copy=False) for one in (origins, directions))
+        return self._scene.run(at, ways, dists=limits, **how)
 
     def first(self, origins: Floats, directions: Floats, reach: Floats) -> Hits:
         count = len(origins)
@@ -79,11 +89,11 @@ class _Accelerated:
 
         def part(rows: slice) -> None:
             answer = self._ask(origins[rows], directions[rows], reach[rows], output=1)
-            hit = answer["primID"] >= 0
-            where = np.arange(rows.start, rows.stop)[hit]
-            out.distance[where] = answer["tfar"][hit]
-            out.triangle[where] = self.numbers[answer["primID"][hit]]
-            out.weights[where, 0], out.weights[where, 1] = answer["u"][hit], answer["v"][hit]
+            met = np.flatnonzero(answer["primID"] >= 0)
+            where = met + rows.start
+            out.distance[where] = answer["tfar"].take(met)
+            out.triangle[where] = self.numbers.take(answer["primID"].take(met))
+            out.weights[where, 0], out.weights[where, 1] = answer["u"].take(met), answer["v"].take(met)
 
         _over_threads(part, count)
         return out
@@ -120,11 +130,11 @@ def rays_asked() -> int:
 
 def _over_threads(work: Callable[[slice], None], count: int) -> None:
     parts = 1 if getattr(_here, "alone", False) else max(1, min(THREADS, count // SMALLEST_BATCH))
+    if parts == 1:
+        work(slice(0, count))
+        return
     edges = np.linspace(0, count, parts + 1).astype(int)
     slices = [slice(int(a), int(b)) for a, b in pairwise(edges)]
-    if parts == 1:
-        work(slices[0])
-        return
     with ThreadPoolExecutor(parts) as pool:
         list(pool.map(work, slices))
 
@@ -146,16 +156,14 @@ class RayScene:
 
     def first_hit(self, origins: Floats, directions: Floats) -> Hits:
         """First surface along each ray, see-through ones included. (N, 3), (N, 3) unit."""
-        reach = np.full(len(origins), np.inf)
+        reach = np.full(len(origins), np.inf, np.float32)
         best = self._solid.first(origins, directions, reach)
         for other in (
             self._through_holes(origins, directions, best.distance),
             self._veiled.first(origins, directions, best.distance),
         ):
-            nearer = other.distance < best.distance
-            best.distance[nearer] = other.distance[nearer]
-            best.triangle[nearer] = other.triangle[nearer]
-            best.weights[nearer] = other.weights[nearer]
+            nearer = np.flatnonzero(other.distance < best.distance)
+            best.put(nearer, other.only(nearer))
         return best
 
     def first_visible(self, origins: Floats, directions: Floats) -> Hits:
@@ -163,7 +171,7 @@ class RayScene:
         are seen through."""
         double = self.double_sided
         out = self.first_hit(origins, directions)
-        start = np.zeros(len(origins))
+        start = np.zeros(len(origins), np.float32)
         for _ in range(MOST_HOLES):
             met = out.triangle >= 0
             facing = dots(self.triangles.face_normals.take(out.triangle, 0), directions)
@@ -172,9 +180,10 @@ class RayScene:
             if not len(rows):
                 break
             start[rows] = out.distance[rows] + LIFT_M
-            again = self.first_hit(origins[rows] + directions[rows] * start[rows, None], directions[rows])
-            out.distance[rows] = start[rows] + again.distance
-            out.triangle[rows], out.weights[rows] = again.triangle, again.weights
+            ways = directions.take(rows, 0)
+            again = self.first_hit(origins.take(rows, 0) + scaled(ways, start.take(rows)), ways)
+            out.put(rows, again)
+            out.distance[rows] += start.take(rows)
         return out
 
     def blocked(self, origins: Floats, directions: Floats, reach: Floats) -> NDArray[np.bool_]:
@@ -182,8 +191,8 @@ class RayScene:
         out = self._solid.blocked(origins, directions, reach)
         open_rays = np.flatnonzero(~out)
         if len(self._holed) and len(open_rays):
-            hits = self._through_holes(origins[open_rays], directions[open_rays], reach[open_rays])
-            out[open_rays] = np.isfinite(hits.distance)
+            at, ways = origins.take(open_rays, 0), directions.take(open_rays, 0)
+            out[open_rays] = self._through_holes(at, ways, reach.take(open_rays)).triangle >= 0
         return out
 
     def _through_holes(self, origins: Floats, directions: Floats, reach: Floats) -> Hits:
@@ -191,23 +200,24 @@ class RayScene:
         count = len(origins)
         out = _no_hits(count)
         going = np.arange(count) if len(self._holed) else np.zeros(0, int)
-        start = np.zeros(count)
+        start = np.zeros(count, np.float32)
         at, ways, left = origins, directions, reach
         for _ in range(MOST_HOLES):
             if not len(going):
                 break
             hits = self._holed.first(at, ways, left)
-            met = np.isfinite(hits.distance)
-            solid = met.copy()
-            solid[met] = self._is_solid(hits.triangle[met], hits.weights[met])
-            done = going[solid]
-            out.distance[done] = start[done] + hits.distance[solid]
-            out.triangle[done], out.weights[done] = hits.triangle[solid], hits.weights[solid]
-            passed = met & ~solid
-            start[going[passed]] += hits.distance[passed] + LIFT_M
-            going = going[passed]
+            met = np.flatnonzero(hits.triangle >= 0)
+            hits, going = hits.only(met), going.take(met)
+            solid = self._is_solid(hits.triangle, hits.weights)
+            ends = np.flatnonzero(solid)
+            done = going.take(ends)
+            out.put(done, hits.only(ends))
+            out.distance[done] += start.take(done)
+            passed = np.flatnonzero(~solid)
+            going = going.take(passed)
+            start[going] += hits.distance.take(passed) + LIFT_M
             ways = directions.take(going, 0)
-            at = origins.take(going, 0) + ways * start.take(going)[:, None]
+            at = origins.take(going, 0) + scaled(ways, start.take(going))
             left = reach.take(going) - start.take(going)
         return out
 

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from wallum.level.model import Level
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LAMP_COLUMNS, LitScene
-from wallum.physics.arrays import Floats, dots, normalised
+from wallum.physics.arrays import Floats, dots, normalised, scaled
 from wallum.physics.colour import LUMINANCE_WEIGHTS
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import ball_points, cone_directions, disc_points
@@ -32,8 +32,8 @@ from wallum.transport.surface_tables import Surfaces, SurfaceTables
 __all__ = ["Reference"]
 
 THREADS = max(1, os.cpu_count() or 1)
-# Paths that are worked on together: small enough for the processor's own memory.
-BATCH = 21_600
+# Paths that are worked on together, about: small enough for the processor's own memory.
+BATCH = 32_400
 # What distances that are worked out from large squares may be off by.
 ROUNDED_M = 0.01
 ONES = np.ones(3, np.float32)
@@ -84,7 +84,7 @@ class Reference:
         self._sum, self._squares = np.zeros((count, 3)), np.zeros(count)
         self.samples = 0
         gains = [scene.glow.get((follows or {}).get(part.id, ""), 1.0) for part in level.parts]
-        self._part_gain = np.array(gains or [1.0]) * scene.glow_gain
+        self._part_gain = (np.array(gains or [1.0]) * scene.glow_gain).astype(np.float32)
         rows = scene.lamps.rows.astype(np.float32)
         self._lamp = {name: rows[:, where] for name, where in LAMP_COLUMNS.items()}
 
@@ -108,8 +108,9 @@ class Reference:
     def step(self, keep_going: Callable[[], bool] = lambda: True) -> bool:
         """One more path for every pixel; False, and nothing changed, where it was not to go on."""
         count = self._size[0] * self._size[1]
-        edges = list(range(0, count, BATCH))
-        parts = [np.arange(start, min(start + BATCH, count)) for start in edges]
+        # Every n-th pixel, so that all threads have the same share of sky and of ground.
+        shares = THREADS * max(1, round(count / (THREADS * BATCH)))
+        parts = [np.arange(first, count, shares) for first in range(min(shares, count))]
         seeds = np.random.SeedSequence([self._seed, self.samples]).spawn(len(parts))
 
         def work(number: int) -> Floats | None:
@@ -123,9 +124,9 @@ class Reference:
         lights = [light for light in made if light is not None]
         if len(lights) < len(parts):
             return False
-        light = np.concatenate(lights)
-        self._sum += light
-        self._squares += (light @ WEIGHTS) ** 2
+        for pixels, light in zip(parts, lights, strict=True):
+            self._sum[pixels] += light
+            self._squares[pixels] += (light @ WEIGHTS) ** 2
         self.samples += 1
         return True
 
@@ -133,10 +134,10 @@ class Reference:
 
     def _first(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> _Paths:
         width, height = self._size
-        jitter = rng.random((len(pixels), 2))
-        x = (pixels % width + jitter[:, 0]) / width
-        y = (pixels // width + jitter[:, 1]) / height
-        directions = self._camera.with_aspect(width / height).rays(x, y).astype(np.float32)
+        jitter = rng.random((2, len(pixels)), dtype=np.float32)
+        x = ((pixels % width).astype(np.float32) + jitter[0]) / np.float32(width)
+        y = ((pixels // width).astype(np.float32) + jitter[1]) / np.float32(height)
+        directions = self._camera.with_aspect(width / height).rays(x, y)
         origins = np.broadcast_to(np.array(self._camera.eye, dtype=np.float32), directions.shape)
         return _Paths(np.arange(len(pixels)), origins, directions, np.ones_like(directions))
 
@@ -149,7 +150,8 @@ class Reference:
             if last and self._scene.sky is None:
                 break
             if last:  # only the sky is left to be met
-                free = ~self._rays.blocked(paths.origins, paths.directions, np.full(len(paths.pixel), np.inf))
+                endless = np.full(len(paths.pixel), np.inf, np.float32)
+                free = ~self._rays.blocked(paths.origins, paths.directions, endless)
                 self._add_sky(light, paths.only(np.flatnonzero(free)))
                 break
             see = self._rays.first_visible if bounce == 0 else self._rays.first_hit
@@ -161,11 +163,11 @@ class Reference:
                 added = self._air(paths, hits)
             if not len(met):
                 break
-            hits = Hits(hits.distance[met], hits.triangle[met], hits.weights[met])
-            away = hits.distance.astype(np.float32)[:, None]
+            hits = hits.only(met)
             paths = paths.only(met)
             surfaces = self._tables.at(hits, paths.directions)
-            places = paths.origins + paths.directions * away + surfaces.faces * (LIFT_M * 10.0)
+            places = paths.origins + scaled(paths.directions, hits.distance.astype(np.float32))
+            places += surfaces.faces * np.float32(LIFT_M * 10.0)
             self._add_own(light, paths, surfaces)
             self._add_far(light, paths, surfaces, places, rng)
             self._add_lamps(light, paths, surfaces, places, rng)
@@ -173,7 +175,7 @@ class Reference:
             if not len(paths.pixel):
                 break
         if added is not None:
-            light = light * added[0][:, None] + added[1]
+            light = scaled(light, added[0]) + added[1]
         return light
 
     def _air(self, paths: _Paths, hits: Hits) -> Pairs:
@@ -193,11 +195,15 @@ class Reference:
 
     def _add_own(self, light: Floats, paths: _Paths, surfaces: Surfaces) -> None:
         """Glow, and surfaces that ask for no light."""
-        glow = surfaces.glow * self._part_gain[surfaces.part][:, None]
-        if surfaces.unlit.any():
-            glow = glow + surfaces.base * surfaces.unlit[:, None] / exposure_scale(self._scene.ev100)
-        light[paths.pixel] += paths.weight * glow
-        paths.weight *= ~surfaces.unlit[:, None]
+        rows = surfaces.shining
+        if len(rows):
+            glow = scaled(surfaces.glow, self._part_gain.take(surfaces.part.take(rows)))
+            light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * glow
+        rows = np.flatnonzero(surfaces.unlit)
+        if len(rows):
+            shown = surfaces.base.take(rows, 0) / exposure_scale(self._scene.ev100)
+            light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * shown
+            paths.weight[rows] = 0.0
 
     def _answer(
         self, surfaces: Surfaces, rows: NDArray[np.int64], to_eye: Floats, to_light: Floats
@@ -217,20 +223,24 @@ class Reference:
         sun = self._scene.sun
         if sun is None:
             return
-        toward = cone_directions(
-            sun.direction.astype(np.float32),
-            0.5 * sun.disc_rad,
-            rng.random((len(places), 2), dtype=np.float32),
-        )
-        rows = np.flatnonzero(
-            (dots(surfaces.normals, toward) > 0.0) & (dots(surfaces.faces, toward) > 0.0) & paths.alive()
-        )
-        if sun.shadow and len(rows):
-            endless = np.full(len(rows), np.inf)
-            rows = rows[~self._rays.blocked(places.take(rows, 0), toward.take(rows, 0), endless)]
+        middle, half = sun.direction.astype(np.float32), 0.5 * sun.disc_rad
+        # Some part of the disc is over the surface.
+        edge = -np.float32(np.sin(half))
+        facing = (dots(surfaces.normals, middle) > edge) & (dots(surfaces.faces, middle) > edge)
+        rows = np.flatnonzero(facing & paths.alive())
+        toward = cone_directions(middle, half, rng.random((len(rows), 2), dtype=np.float32))
+        over = dots(surfaces.normals.take(rows, 0), toward) > 0.0
+        over &= dots(surfaces.faces.take(rows, 0), toward) > 0.0
+        if sun.shadow and over.any():
+            endless = np.where(over, np.float32(np.inf), np.float32(0.0))
+            over &= ~self._rays.blocked(places.take(rows, 0), toward, endless)
+        seen = np.flatnonzero(over)
+        rows, toward = rows.take(seen), toward.take(seen, 0)
         if len(rows):
-            answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward.take(rows, 0))
-            answer *= paths.weight.take(rows, 0) * sun.illuminance.astype(np.float32)
+            answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward)
+            for k in range(3):
+                answer[:, k] *= np.float32(sun.illuminance[k])
+            answer *= paths.weight.take(rows, 0)
             light[paths.pixel.take(rows)] += answer
 
     def _add_lamps(
@@ -254,27 +264,29 @@ class Reference:
         pick = (np.cumsum(gain, axis=0) < rng.random(len(rows), dtype=np.float32) * total).sum(axis=0)
         pick = np.minimum(pick, len(gain) - 1)
         chance = gain[pick, np.arange(len(rows))] / total
-        spread = ball_points(rng.random((len(rows), 3), dtype=np.float32)).astype(np.float32)
-        spread *= (lamp["radius"] * (lamp["shadow"] > 0.5)).take(pick)[:, None]
+        spread = ball_points(rng.random((len(rows), 3), dtype=np.float32))
+        spread = scaled(spread, (lamp["radius"] * (lamp["shadow"] > 0.5)).take(pick))
         way = lamp["position"].take(pick, 0) + spread - places.take(rows, 0)
         squared = dots(way, way)
         distance = np.sqrt(np.maximum(squared, 1e-12))
-        toward = way / distance[:, None]
+        toward = scaled(way, 1.0 / distance)
         strength = range_window(distance, lamp["range"][pick])
         strength = strength / np.maximum(squared, np.maximum(lamp["radius"][pick] ** 2, 1e-6))
-        cosine = -dots(toward, lamp["direction"][pick])
+        cosine = -dots(toward, lamp["direction"].take(pick, 0))
         cone = cone_falloff(cosine, lamp["cos_inner"][pick], lamp["cos_outer"][pick])
         strength = strength * np.where(lamp["is_spot"][pick] > 0.5, cone, 1.0)
         open_way = strength > 0.0
         casting = np.flatnonzero(open_way & (lamp["shadow"][pick] > 0.5))
         if len(casting):
             reach = distance[casting] - lamp["radius"][pick[casting]] - 2.0 * LIFT_M
-            shut = self._rays.blocked(places[rows[casting]], toward[casting], reach)
+            from_places = places.take(rows.take(casting), 0)
+            shut = self._rays.blocked(from_places, toward.take(casting, 0), reach)
             open_way[casting[shut]] = False
         lit = np.flatnonzero(open_way)
-        answer = self._answer(surfaces, rows[lit], -paths.directions[rows[lit]], toward[lit])
-        arriving = lamp["intensity"][pick[lit]] * (strength[lit] / np.maximum(chance[lit], 1e-12))[:, None]
-        light[paths.pixel[rows[lit]]] += paths.weight[rows[lit]] * answer * arriving
+        rows, pick = rows.take(lit), pick.take(lit)
+        answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward.take(lit, 0))
+        answer *= scaled(lamp["intensity"].take(pick, 0), (strength / np.maximum(chance, 1e-12)).take(lit))
+        light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * answer
 
     def _unshadowed(self, places: Floats, normals: Floats) -> NDArray[np.float32]:
         """(lamps, N) about what each lamp gives a surface; above 0 wherever it can give any."""
@@ -305,21 +317,21 @@ class Reference:
         n_v = np.maximum(dots(n, v), 1e-3)
         grey = surfaces.base @ (ONES / 3.0)
         f0 = 0.04 + (grey - 0.04) * surfaces.metallic
-        gloss = f0 + (1.0 - f0) * (1.0 - n_v) ** 5
+        gloss = f0 + (1.0 - f0) * (1.0 - n_v) * np.square(np.square(1.0 - n_v))
         dull = grey * (1.0 - surfaces.metallic)
         share = np.clip(gloss / np.maximum(gloss + dull, 1e-6), 0.08, 0.98)
-        mirrored = rng.random(count) < share
+        mirrored = rng.random(count, dtype=np.float32) < share
         rough = np.maximum(surfaces.roughness, MIN_ROUGHNESS)
         alpha = rough * rough
         side, up = _frame(n)
         u = rng.random((count, 2), dtype=np.float32)
         disc = disc_points(u)
         height = np.sqrt(np.maximum(1.0 - u[:, 0], 0.0))
-        toward = disc[:, :1] * side + disc[:, 1:] * up + height[:, None] * n
+        toward = scaled(side, disc[:, 0]) + scaled(up, disc[:, 1]) + scaled(n, height)
         rows = np.flatnonzero(mirrored)
         eye = v.take(rows, 0)
         half = _facet(*(one.take(rows, 0) for one in (n, side, up, v, alpha, u)))
-        toward[rows] = 2.0 * dots(eye, half)[:, None] * half - eye
+        toward[rows] = scaled(half, 2.0 * dots(eye, half)) - eye
         toward = normalised(toward)
         n_l = dots(n, toward)
         good = (n_l > 1e-4) & (dots(surfaces.faces, toward) > 0.0) & paths.alive()
@@ -327,7 +339,7 @@ class Reference:
         v, toward = v.take(rows, 0), toward.take(rows, 0)
         chance = _chance(n.take(rows, 0), v, toward, alpha.take(rows), share.take(rows))
         weight = self._answer(surfaces, rows, v, toward)
-        weight *= paths.weight.take(rows, 0) / np.maximum(chance, 1e-9)[:, None]
+        weight *= scaled(paths.weight.take(rows, 0), 1.0 / np.maximum(chance, 1e-9))
         return _Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight)
 
 
@@ -341,23 +353,26 @@ def _frame(n: Floats) -> Pairs:
     return side, np.stack([b, sign + y * y * a, -y], axis=1)
 
 
-def _facet(n: Floats, side: Floats, up: Floats, v: Floats, alpha: Floats, u: Floats) -> NDArray[np.float64]:
+def _facet(n: Floats, side: Floats, up: Floats, v: Floats, alpha: Floats, u: Floats) -> Floats:
     """Normals of facets that an eye sees, by how many it sees. Source: Heitz 2018."""
-    local = np.stack([dots(v, side), dots(v, up), np.maximum(dots(v, n), 1e-3)], axis=1)
-    stretched = normalised(local * np.stack([alpha, alpha, np.ones_like(alpha)], axis=1))
-    flat = np.hypot(stretched[:, 0], stretched[:, 1])
-    safe = np.maximum(flat, 1e-9)
-    t1 = np.stack([-stretched[:, 1] / safe, stretched[:, 0] / safe, np.zeros_like(flat)], axis=1)
-    t1[flat < 1e-7] = (1.0, 0.0, 0.0)
-    t2 = np.cross(stretched, t1)
+    # The eye in the facets' own frame, stretched; then two directions across it: (ax, ay, 0), (bx, by, flat).
+    x, y, z = alpha * dots(v, side), alpha * dots(v, up), np.maximum(dots(v, n), 1e-3)
+    length = np.sqrt(x * x + y * y + z * z)
+    x, y, z = x / length, y / length, z / length
+    flat = np.sqrt(x * x + y * y)
+    upright = flat < 1e-7
+    safe = np.where(upright, 1.0, flat)
+    ax, ay = np.where(upright, 1.0, -y / safe), np.where(upright, 0.0, x / safe)
+    bx, by = -z * ay, z * ax
     r, phi = np.sqrt(u[:, 0]), 2.0 * np.pi * u[:, 1]
     p1, p2 = r * np.cos(phi), r * np.sin(phi)
-    s = 0.5 * (1.0 + stretched[:, 2])
+    s = 0.5 * (1.0 + z)
     p2 = (1.0 - s) * np.sqrt(np.maximum(1.0 - p1 * p1, 0.0)) + s * p2
     p3 = np.sqrt(np.maximum(1.0 - p1 * p1 - p2 * p2, 0.0))
-    h = p1[:, None] * t1 + p2[:, None] * t2 + p3[:, None] * stretched
-    h = normalised(np.stack([alpha * h[:, 0], alpha * h[:, 1], np.maximum(h[:, 2], 1e-6)], axis=1))
-    return np.asarray(h[:, :1] * side + h[:, 1:2] * up + h[:, 2:] * n)
+    across, along = alpha * (p1 * ax + p2 * bx + p3 * x), alpha * (p1 * ay + p2 * by + p3 * y)
+    upward = np.maximum(p2 * (x * ay - y * ax) + p3 * z, 1e-6)
+    length = np.sqrt(across * across + along * along + upward * upward)
+    return scaled(side, across / length) + scaled(up, along / length) + scaled(n, upward / length)
 
 
 def _chance(n: Floats, v: Floats, toward: Floats, alpha: Floats, share: Floats) -> NDArray[np.float64]:
@@ -366,7 +381,7 @@ def _chance(n: Floats, v: Floats, toward: Floats, alpha: Floats, share: Floats) 
     half = normalised(v + toward)
     n_h = np.clip(dots(n, half), 0.0, 1.0)
     a2 = alpha * alpha
-    facets = a2 / (np.pi * (n_h**2 * (a2 - 1.0) + 1.0) ** 2)
+    facets = a2 / (np.pi * np.square(np.square(n_h) * (a2 - 1.0) + 1.0))
     seen = 2.0 * n_v / (n_v + np.sqrt(a2 + (1.0 - a2) * n_v**2))
     # Density of seen facets over 4 v.h, in which v.h cancels out.
     return np.asarray(share * facets * seen / (4.0 * n_v) + (1.0 - share) * n_l / np.pi)

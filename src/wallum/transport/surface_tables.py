@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from wallum.level.flatten import Triangles
 from wallum.level.model import Level, Slot
-from wallum.physics.arrays import Floats, dots, normalised
+from wallum.physics.arrays import Floats, crossed, dots, normalised, scaled
 from wallum.physics.tone import srgb_decode
 from wallum.transport.rays import Hits
 
@@ -19,18 +19,20 @@ __all__ = ["SurfaceTables", "Surfaces"]
 
 SLOTS: tuple[Slot, ...] = ("base", "normal", "metal_rough", "emissive")
 CLAMPED = 33071
+ONE = np.float32(1.0)
 
 
 @dataclass
 class Surfaces:
-    """N surfaces: normals (N, 3) that face the eye, base (N, 3), metallic, roughness (N,),
-    glow (N, 3) [cd/m2] without the scene's gain, unlit (N,), follows (N,) lamp numbers or -1."""
+    """N surfaces: normals (N, 3) that face the eye, base (N, 3), metallic, roughness (N,), unlit (N,),
+    part (N,); the K that shine: their rows (K,), their glow (K, 3) [cd/m2] without the scene's gain."""
 
     normals: NDArray[np.float32]
     faces: NDArray[np.float32]
     base: NDArray[np.float32]
     metallic: NDArray[np.float32]
     roughness: NDArray[np.float32]
+    shining: NDArray[np.int64]
     glow: NDArray[np.float32]
     unlit: NDArray[np.bool_]
     part: NDArray[np.int64]
@@ -41,12 +43,15 @@ class SurfaceTables:
 
     def __init__(self, level: Level, triangles: Triangles) -> None:
         self._flat = triangles
-        # All of a corner in one row: one gather, and about one line of the processor's memory.
+        # All of a triangle in one row, for one gather: its first corner, and the ways to the others.
         columns = (triangles.normals, triangles.tangents, triangles.uv, triangles.colours[:, :3])
-        self._corners = np.concatenate([*columns, triangles.positions], axis=1).astype(np.float32)
+        corners = np.concatenate(columns, axis=1).astype(np.float32)
+        a, b, c = (corners.take(triangles.faces[:, k], 0) for k in range(3))
+        self._rows = np.concatenate([a, b - a, c - a], axis=1)
         materials = level.materials
         self._base = _table([m.base[:3] for m in materials] or [(1.0,) * 3])
         self._glow = _table([m.glow for m in materials] or [(0.0,) * 3])
+        self._shines = self._glow.any(axis=1)
         self._gloss = _table([(m.metallic, m.roughness) for m in materials] or [(0.0, 1.0)])
         self._unlit = np.array([m.unlit for m in materials] or [False])
         self._bump = _table([m.normal_scale for m in materials] or [1.0])
@@ -101,42 +106,45 @@ class SurfaceTables:
     def at(self, hits: Hits, directions: Floats) -> Surfaces:
         """The surfaces that rays have met; every hit must be one. directions : (N, 3) of the rays."""
         flat, found = self._flat, hits.triangle
-        faces_at, material = flat.faces.take(found, 0), flat.material.take(found)
-        a, b, c = (self._corners.take(faces_at[:, k], 0) for k in range(3))
+        material = flat.material.take(found)
         faces = flat.face_normals.take(found, 0)
-        weights = hits.weights.astype(np.float32)
-        row = a * (1.0 - weights[:, :1] - weights[:, 1:]) + b * weights[:, :1] + c * weights[:, 1:]
+        a, b, c = np.split(self._rows.take(found, 0), 3, axis=1)
+        row = a + b * hits.weights[:, :1] + c * hits.weights[:, 1:]
         uv: Floats = row[:, 7:11]
         normals: Floats = normalised(row[:, :3])
-        faces *= np.where(dots(faces, directions) > 0.0, np.float32(-1.0), np.float32(1.0))[:, None]
-        normals *= np.where(dots(normals, faces) < 0.0, np.float32(-1.0), np.float32(1.0))[:, None]
-        bumped = self._uses["normal"][material, 0] > 0.0
-        if bumped.any():
-            normals[bumped] = self._bumped(material[bumped], uv[bumped], normals[bumped], row[bumped, 3:7])
+        faces = scaled(faces, np.copysign(ONE, -dots(faces, directions)))
+        normals = scaled(normals, np.copysign(ONE, dots(normals, faces)))
+        bumped = np.flatnonzero(self._uses["normal"][:, 0].take(material))
+        if len(bumped):
+            own = row.take(bumped, 0)
+            normals[bumped] = self._bumped(
+                material.take(bumped), own[:, 7:11], normals.take(bumped, 0), own[:, 3:7]
+            )
         base = self._base.take(material, 0) * row[:, 11:14]
-        base *= self._decode.take(self._texel("base", material, uv)[:, :3])
-        glow = self._glow.take(material, 0)
-        shining = np.flatnonzero(glow.any(axis=1))
+        texel = self._texel("base", material, uv)
+        for k in range(3):
+            base[:, k] *= self._decode.take(texel[:, k])
+        shining = np.flatnonzero(self._shines.take(material))
+        glow = self._glow.take(material.take(shining), 0)
         if len(shining):
-            texel = self._texel("emissive", material[shining], uv[shining])
-            glow[shining] *= self._decode[texel[:, :3]]
+            texel = self._texel("emissive", material.take(shining), uv.take(shining, 0))
+            glow *= self._decode.take(texel[:, :3])
         gloss: Floats = self._gloss.take(material, 0)
-        if self._uses["metal_rough"][material, 0].any():
+        if self._uses["metal_rough"][:, 0].take(material).any():
             gloss = gloss * (self._texel("metal_rough", material, uv)[:, [2, 1]] / np.float32(255.0))
         unlit, part = self._unlit.take(material), flat.part.take(found).astype(np.int64)
-        return Surfaces(normals, faces, base, gloss[:, 0], gloss[:, 1], glow, unlit, part)
+        return Surfaces(normals, faces, base, gloss[:, 0], gloss[:, 1], shining, glow, unlit, part)
 
     def _bumped(
         self, material: NDArray[np.int32], uv: Floats, normals: Floats, lines: Floats
     ) -> NDArray[np.float32]:
         """Normals by their map; never turned away from their face."""
-        bump = self._texel("normal", material, uv)[:, :3] / np.float32(127.5) - np.float32(1.0)
-        bump[:, :2] *= self._bump[material][:, None]
+        bump = self._texel("normal", material, uv).T[:3] / np.float32(127.5) - ONE
+        bump[:2] *= self._bump.take(material)
         along = normalised(lines[:, :3])
-        across = np.cross(normals, along) * np.sign(lines[:, 3:])
-        return normalised(
-            along * bump[:, :1] + across * bump[:, 1:2] + normals * np.maximum(bump[:, 2:], np.float32(0.05))
-        )
+        across = scaled(crossed(normals, along), np.sign(lines[:, 3]) * bump[1])
+        raised = scaled(normals, np.maximum(bump[2], np.float32(0.05)))
+        return normalised(scaled(along, bump[0]) + across + raised)
 
 
 def _table(values: object) -> NDArray[np.float32]:
