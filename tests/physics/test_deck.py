@@ -106,3 +106,13 @@ def test_far_off_it_goes_into_the_haze():
     low, high = ways(300, 0.01, 0.02), ways(300, 0.7, 1.0)
     left = [deck_along(hazy, d, np.zeros(3))[1].mean() for d in (low, high)]
     assert left[0] > left[1] + 0.3
+
+
+def test_after_one_repeat_of_its_noise_it_is_the_same_again(rng):
+    """So that the drift of a day closes: coarse shapes and fine ones."""
+    x, z = rng.uniform(-3e3, 3e3, (2, 2000))
+    share = rng.random(2000)
+    there = deck_density(deck(), x, z, share)
+    tile = deck().tile
+    back = deck_density(deck(drift=(deck().drift[0] - 3.0 * tile, deck().drift[1] + tile)), x, z, share)
+    assert back == pytest.approx(there, abs=1e-6)

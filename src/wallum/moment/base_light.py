@@ -14,11 +14,12 @@ from wallum.moment.looped import looped_moon, looped_stars
 from wallum.moment.scene import Disc, Dome, Stars, Sun
 from wallum.moment.sky_domes import air_of, cloud_of, deck_of, shown_sky, sky_lux, under_deck
 from wallum.physics.arrays import Floats
+from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.colour import light_colour, luminance
-from wallum.physics.deck import Deck, sun_through
+from wallum.physics.deck import Deck
 from wallum.physics.dome import dome_directions, dome_illuminance
 from wallum.physics.ephemeris import BodyPlace, direction_to, sun_place
-from wallum.physics.high_cloud import HighCloud, cloud_cover, over_sky
+from wallum.physics.high_cloud import HighCloud, over_sky
 from wallum.physics.sky_air import extinction, transmitted
 from wallum.physics.sky_trims import low_sun_tint
 from wallum.physics.sunlight import LUNAR_LX, LUNAR_TINT, SOLAR_LX, moonlight, phase_factor, visible_share
@@ -27,14 +28,14 @@ __all__ = ["BaseLight", "body_now", "direction_to", "find_base_light", "open_gro
 
 # The moon takes over while the sun goes from its rim's setting to this elevation.
 HANDED_OVER_DEG = -4.0
-# Share of a far light that high cloud takes where it hides all.
-CLOUD_TAKES = 0.85
 WHITE_K = 6500.0
 TWINKLES_HZ = 3.0
 UP = (0.0, 1.0, 0.0)
 # A far light this much fainter than the sky adds nothing that could be seen, but costs as much
 # as any: a moon by day or in bright twilight.
 DROWNED = 5e-4
+# Places of the level where it is asked for [m].
+AROUND = np.stack(np.meshgrid(np.linspace(-1e3, 1e3, 9), [0.0], np.linspace(-1e3, 1e3, 9)), -1).reshape(-1, 3)
 
 
 @dataclass(frozen=True)
@@ -54,7 +55,7 @@ class BaseLight:
         """All of it brighter by a factor."""
         if gain == 1.0:
             return self
-        far = None if self.far is None else replace(self.far, illuminance=self.far.illuminance * gain)
+        far = None if self.far is None else self.far.times(gain)
         sky = self.sky
         if sky is not None:
             discs = tuple(replace(one, luminance=one.luminance * gain) for one in sky.discs)
@@ -214,7 +215,8 @@ def _sky(project: Project, hour: float, sun: BodyPlace, moon: BodyPlace, far: Su
         dome = _for_surfaces(dome, source)
     falling = dome_illuminance(dome)
     if far is not None:
-        falling = falling + _through_cloud(far, cloud, deck, source).illuminance * far.direction[1]
+        shadow = _shadow(far, cloud, deck, source)
+        falling = falling + far.illuminance * far.direction[1] * (1.0 if shadow is None else shadow.average())
     hue = np.array(source.ground_colour) / max(float(luminance(np.array(source.ground_colour))), 1e-6)
     ground = shown.ground if shown.ground is not None else source.ground / np.pi * falling * hue
     stars = None
@@ -263,15 +265,21 @@ def _bodies(project: Project) -> tuple[SunSource | None, MoonSource | None]:
     return sun, moon
 
 
-def _through_cloud(far: Sun, cloud: HighCloud | None, deck: Deck | None, source: SkySource) -> Sun:
-    """The far light as high cloud and the deck before it leave it."""
-    left = 1.0
-    if cloud is not None and source.cloud_shadow:
-        # Much of what a thin cloud takes goes on nearly straight.
-        left *= 1.0 - CLOUD_TAKES * float(cloud_cover(cloud, far.direction[None])[0])
-    if deck is not None:
-        left *= sun_through(replace(deck, toward=tuple(far.direction.tolist())))
-    return far if left == 1.0 else replace(far, illuminance=far.illuminance * left)
+def _shadow(far: Sun, cloud: HighCloud | None, deck: Deck | None, source: SkySource) -> CloudShadow | None:
+    """The clouds that take light from a far light."""
+    cloud = cloud if source.cloud_shadow else None
+    if cloud is None and deck is None:
+        return None
+    x, y, z = far.direction.tolist()
+    return CloudShadow((x, y, z), cloud, deck)
+
+
+def _under_clouds(far: Sun, shadow: CloudShadow | None) -> Sun:
+    """The far light as the clouds before it leave it, here and from place to place."""
+    if shadow is None:
+        return far
+    here = far.illuminance * float(shadow.left(np.zeros((1, 3)))[0])
+    return replace(far, illuminance=here, clouds=(shadow, far.illuminance))
 
 
 def _stars_turn(setting: Setting, hour: float) -> NDArray[np.float64]:
@@ -304,9 +312,9 @@ def _base_light(project: Project, hour: float) -> BaseLight:
     sky = _sky(project, hour, sun, moon, far)
     source = _sky_source(project)
     if far is not None and sky is not None and source is not None:
-        far = _through_cloud(far, sky.cloud, sky.deck, source)
+        far = _under_clouds(far, _shadow(far, sky.cloud, sky.deck, source))
         by_sky = float(luminance(dome_illuminance(sky.luminance)))
-        if float(luminance(far.illuminance)) < DROWNED * by_sky:
+        if float(luminance(far.at(AROUND)).max()) < DROWNED * by_sky:
             far = None
     return BaseLight(far, sky, sun, moon)
 

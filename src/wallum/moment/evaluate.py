@@ -154,7 +154,7 @@ def _through(far: Sun | None, air: AirLayer | None) -> Sun | None:
         return far
     elevation = math.degrees(math.asin(min(max(float(far.direction[1]), 0.0), 1.0)))
     depth = air.extinction * air.scale_height * float(air_mass(elevation))
-    return replace(far, illuminance=far.illuminance * math.exp(-depth))
+    return far.times(math.exp(-depth))
 
 
 def _with_haze(sky: Dome | None, outside: Sun | None, far: Sun | None, air: AirLayer | None) -> Dome | None:

@@ -7,6 +7,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.physics.cloud_shadow import CloudShadow, ShadowMap
 from wallum.physics.deck import Deck, deck_along
 from wallum.physics.dome import irradiance_terms, sample_dome
 from wallum.physics.high_cloud import HighCloud, over_sky
@@ -68,8 +69,9 @@ SUN_MAPS: Final = (150.0, 1024, 3)
 class Sun:
     """The one far light: the sun, or the moon once that has taken over.
 
-    direction points to it; illuminance is RGB, facing it [lx]
-    maps : how its shadows are drawn: reach [m], texels across each map, how many maps
+    direction points to it; illuminance is RGB, facing it, at the level's middle [lx]
+    maps   : how its shadows are drawn: reach [m], texels across each map, how many maps
+    clouds : what stands before it, and RGB illuminance over that [lx]; None where nothing does
     """
 
     id: str
@@ -78,6 +80,22 @@ class Sun:
     disc_rad: float
     shadow: bool
     maps: tuple[float, int, int] = SUN_MAPS
+    clouds: tuple[CloudShadow, NDArray[np.float64]] | None = None
+
+    def times(self, gain: float) -> "Sun":
+        """The same, brighter by a factor."""
+        clouds = None if self.clouds is None else (self.clouds[0], self.clouds[1] * gain)
+        return replace(self, illuminance=self.illuminance * gain, clouds=clouds)
+
+    def at(self, points: NDArray[np.float64], over: ShadowMap | None = None) -> NDArray[np.float64]:
+        """(N, 3) RGB illuminance of points (N, 3), facing it, as far as clouds let it through [lx].
+
+        over : a map of the clouds' shadow that holds all the points, where there is one
+        """
+        if self.clouds is None:
+            return np.broadcast_to(self.illuminance, (len(points), 3))
+        shadow, above = self.clouds
+        return np.outer((over or shadow).left(points), above)
 
 
 @dataclass(frozen=True)

@@ -22,11 +22,13 @@ from wallum.physics.sky_air import EARTH_M
 __all__ = [
     "DECK_STEPS",
     "DROPS_G",
+    "SHADOW_STEPS",
     "Deck",
     "deck_along",
     "deck_density",
     "deck_ends",
     "deck_noise",
+    "sun_depth",
     "sun_through",
 ]
 
@@ -34,7 +36,10 @@ DROPS_G = 0.8
 # 3/4 (1 - g) with the g of whole drops, 0.86.
 DIFFUSES = 0.105
 DECK_STEPS = 20
-DETAIL_FINER, LEANS = 5.7, 0.5
+# Samples on the way to a far light, where only its shadow is asked for.
+SHADOW_STEPS = 16
+# A whole number: what drifts by one repeat of the noise is then the same again, finer shapes too.
+DETAIL_FINER, LEANS = 6.0, 0.5
 # Longest way through the deck, in its thicknesses; no way is marched farther than the second [m].
 LONGEST_OF_THICK, FARTHEST_M = 40.0, 90_000.0
 
@@ -182,11 +187,24 @@ def deck_along(
 
 def sun_through(deck: Deck, eye_m: float = 0.0, over: tuple[float, float] = (0.0, 0.0)) -> float:
     """Share of the far light that comes straight through the deck to a place of the level."""
-    toward = np.array([deck.toward])
-    if toward[0, 1] <= 0.0 or eye_m >= deck.base + deck.thick:
-        return 1.0
-    start, end = deck_ends(deck, toward, eye_m)
-    way = start[0] + (np.arange(64) + 0.5) / 64.0 * (end[0] - start[0])
-    share = (eye_m + way * toward[0, 1] - deck.base) / deck.thick
-    density = deck_density(deck, over[0] + toward[0, 0] * way, over[1] + toward[0, 2] * way, share)
-    return float(np.exp(-deck.extinction * density.mean() * (end[0] - start[0])))
+    places = (np.array([over[0]]), np.array([over[1]]))
+    return float(np.exp(-sun_depth(deck, deck.toward, *places, eye_m, steps=64)[0]))
+
+
+def sun_depth(
+    deck: Deck,
+    toward: tuple[float, float, float],
+    x: Floats,
+    z: Floats,
+    height_m: float = 0.0,
+    steps: int = SHADOW_STEPS,
+) -> NDArray[np.float64]:
+    """(N,) optical depth of the deck from places at one height over the level toward a light."""
+    if toward[1] <= 0.0 or height_m >= deck.base + deck.thick:
+        return np.zeros(len(x))
+    start, end = (float(part[0]) for part in deck_ends(deck, np.array([toward]), height_m))
+    way = (start + (np.arange(steps) + 0.5) / steps * (end - start))[:, None]
+    bend = (1.0 - toward[1] ** 2) / (2.0 * EARTH_M)
+    share = (height_m + way * toward[1] + way * way * bend - deck.base) / deck.thick
+    density = deck_density(deck, x + toward[0] * way, z + toward[2] * way, share)
+    return np.asarray(deck.extinction * density.mean(axis=0) * (end - start))

@@ -67,13 +67,19 @@ def way_up(sine: Floats, height_m: float) -> NDArray[np.float64]:
     return np.asarray(np.sqrt((EARTH_M * up) ** 2 + 2.0 * EARTH_M * height_m + height_m**2) - EARTH_M * up)
 
 
-def cloud_cover(cloud: HighCloud, directions: Floats) -> NDArray[np.float64]:
-    """(N,) how much the layer hides toward unit directions (N, 3) above the horizon, 0 to 1."""
+def cloud_cover(
+    cloud: HighCloud, directions: Floats, places: tuple[Floats, Floats] | None = None
+) -> NDArray[np.float64]:
+    """(N,) how much the layer hides toward unit directions (N, 3) above the horizon, 0 to 1.
+
+    places : (N,), (N,) where from, east and south of the level's middle [m]; None: from there
+    """
     d = np.asarray(directions, dtype=np.float64)
     up = np.maximum(d[:, 1], 0.0)
     way = way_up(up, cloud.height)
-    u = (d[:, 0] * way - cloud.drift[0]) / cloud.tile
-    v = (d[:, 2] * way - cloud.drift[1]) / cloud.tile
+    x, z = (0.0, 0.0) if places is None else places
+    u = (x + d[:, 0] * way - cloud.drift[0]) / cloud.tile
+    v = (z + d[:, 2] * way - cloud.drift[1]) / cloud.tile
     value = bilinear(cloud_noise(), u, v)
     width = 0.04 + 0.9 * cloud.soft
     # An even value over a threshold of 1 - cover: so much of the sky is half covered.

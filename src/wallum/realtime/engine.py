@@ -134,6 +134,7 @@ class Engine:
         self._level_number += 1
         self.lighting.followed = bundle.followed
         self.sky.floor_y = float(bundle.bounds[0, 1]) if len(bundle.faces) else 0.0
+        self.lighting.clouds.box = np.asarray(bundle.bounds, dtype=np.float64)
         self.open_sky.set_grid(None)
         self._passing.level_changed()
         for kit in (self._still, self._reduced, self._thumb, self.settling):
@@ -419,4 +420,5 @@ def _sun_key(scene: LitScene) -> object:
     if scene.sun is None:
         return None
     sun = scene.sun
-    return (*sun.direction, *sun.illuminance, sun.disc_rad, sun.shadow, *sun.maps)
+    clouds = None if sun.clouds is None else (sun.clouds[0], *sun.clouds[1])
+    return (*sun.direction, *sun.illuminance, sun.disc_rad, sun.shadow, *sun.maps, clouds)

@@ -9,6 +9,7 @@ from wallum.moment.scene import Lamps, LitScene
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import grain_ramp
 from wallum.realtime.bundle import GLOW_SCALE
+from wallum.realtime.cloud_map import CloudMap
 from wallum.realtime.clusters import CELL_PIXELS
 from wallum.realtime.lamp_buffers import LampBuffers
 from wallum.realtime.lamp_shadows import LampShadows
@@ -68,6 +69,7 @@ class Lighting:
     ) -> None:
         self._context, self._programs, self._buffers = context, programs, buffers
         self._sky, self._open_sky = sky, open_sky
+        self.clouds = CloudMap(context, programs, sky)
         self._empty: dict[int, moderngl.VertexArray] = {}
         self._follow = context.texture((FOLLOWERS, 1), 1, np.ones(FOLLOWERS, np.float32), dtype="f4")
         self._follow.filter = (moderngl.NEAREST, moderngl.NEAREST)
@@ -97,6 +99,8 @@ class Lighting:
             names.add("SUN")
             if scene.sun.shadow and sun_shadow:
                 names.add("SUN_SHADOW")
+            if scene.sun.clouds is not None:
+                names.add("CLOUD_SHADOW")
         if scene.lamps.ids:
             names.add("LAMPS")
             if lamp_shadow:
@@ -137,6 +141,8 @@ class Lighting:
         if scene.sun is not None:
             values["sun_direction"] = tuple(scene.sun.direction)
             values["sun_illuminance"] = tuple(scene.sun.illuminance * exposure)
+            if scene.sun.clouds is not None:
+                values |= self.clouds.uniforms(scene.sun, exposure)
         if "SUN_SHADOW" in features:
             values |= {"sun_atlas": SUN_UNIT, **sun_shadows.uniforms()}
             sun_shadows.atlas.use(SUN_UNIT)

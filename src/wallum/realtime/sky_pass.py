@@ -121,7 +121,7 @@ class SkyPass:
             dome=DOME_UNIT,
             far_ground=tuple(dome.ground),
             dome_scale=self._scale,
-            **self._cloud_uniforms(dome.cloud, self._scale),
+            **self.cloud_uniforms(dome.cloud, self._scale),
         )
         self._mirror_frame.use()
         self._context.enable_only(0)
@@ -211,7 +211,7 @@ class SkyPass:
             "pixel_rad": 2.0 * view.camera.tangents[1] / gbuffer.size[1],
             "sky_terms": (dome.terms * FACTORS[:, None] * exposure).astype("f4").tobytes(),
             **_disc_uniforms(dome.discs, exposure),
-            **self._cloud_uniforms(dome.cloud, exposure),
+            **self.cloud_uniforms(dome.cloud, exposure),
         }
 
     def march(self, deck: Deck, view: View, size: Size, exposure: float) -> int:
@@ -225,9 +225,6 @@ class SkyPass:
             self._deck.filter = (moderngl.LINEAR, moderngl.LINEAR)
             self._deck.repeat_x = self._deck.repeat_y = False
             self._deck_frame = self._context.framebuffer([self._deck])
-        if self._deck_noise is None:
-            self._deck_noise = _noise_texture(self._context, deck_noise())
-        self._deck_noise.use(DECK_NOISE_UNIT)
         program = self._programs.get("screen", "deck")
         eye = view.camera.eye
         # While a picture settles its jitter goes on, and so do the samples.
@@ -235,10 +232,7 @@ class SkyPass:
         set_uniforms(
             program,
             **{name: value for name, value in view.uniforms.items() if name != "eye"},
-            deck_noise=DECK_NOISE_UNIT,
-            deck_layer=(deck.base, deck.thick, deck.extinction, deck.detail),
-            deck_place=(deck.cover, 1.0 / deck.tile, *(one / deck.tile % 1.0 for one in deck.drift)),
-            deck_eye=(*eye, offset),
+            **self.deck_uniforms(deck, (*eye, offset)),
             deck_toward=deck.toward,
             deck_sunlit=tuple(part * exposure for part in deck.sunlit),
             deck_above=tuple(part * exposure for part in deck.above),
@@ -251,7 +245,19 @@ class SkyPass:
         self._deck.use(DECK_UNIT)
         return small[0] * small[1] * DECK_STEPS
 
-    def _cloud_uniforms(self, cloud: HighCloud | None, scale: float) -> dict[str, object]:
+    def deck_uniforms(self, deck: Deck, eye: tuple[float, float, float, float]) -> dict[str, object]:
+        """Where the deck is, for include/deck.glsl: all but its light; binds the noise."""
+        if self._deck_noise is None:
+            self._deck_noise = _noise_texture(self._context, deck_noise())
+        self._deck_noise.use(DECK_NOISE_UNIT)
+        return {
+            "deck_noise": DECK_NOISE_UNIT,
+            "deck_layer": (deck.base, deck.thick, deck.extinction, deck.detail),
+            "deck_place": (deck.cover, 1.0 / deck.tile, *(one / deck.tile % 1.0 for one in deck.drift)),
+            "deck_eye": eye,
+        }
+
+    def cloud_uniforms(self, cloud: HighCloud | None, scale: float) -> dict[str, object]:
         """Values of include/cloud.glsl, for light in a scale; binds the noise."""
         if cloud is None:
             return {}
@@ -311,7 +317,7 @@ class SkyPass:
             jitter=view.jitter,
             star_exposure=exposure * scene.sky.stars.strength / solid,
             twinkle=(scene.sky.stars.twinkle, scene.sky.stars.phase),
-            **self._cloud_uniforms(scene.sky.cloud, exposure),
+            **self.cloud_uniforms(scene.sky.cloud, exposure),
             **decked,
             **air_uniforms(scene, view),
         )

@@ -86,9 +86,8 @@ def _sun(rays: RayScene, seen: SeenSurfaces, scene: LitScene) -> NDArray[np.floa
         blocked = rays.blocked(_starts(seen)[lit], toward, np.full(len(lit), np.inf))
         lit = lit[~blocked]
     if len(lit):
-        out[lit] = (
-            _answer(seen, lit, np.broadcast_to(scene.sun.direction, (len(lit), 3))) * scene.sun.illuminance
-        )
+        toward = np.broadcast_to(scene.sun.direction, (len(lit), 3))
+        out[lit] = _answer(seen, lit, toward) * scene.sun.at(_starts(seen)[lit])
     return out
 
 

@@ -97,7 +97,8 @@ def _lamp(
 
 def _sun(rays: RayScene, sun: Sun, start: Floats, normal: Floats, u: Floats) -> NDArray[np.float64]:
     directions = cone_directions(sun.direction, 0.5 * sun.disc_rad, u)
-    out = np.clip(directions @ normal, 0.0, None) * luminance(sun.illuminance)
+    facing = float(luminance(sun.at(np.asarray(start).reshape(1, 3)))[0])
+    out = np.clip(directions @ normal, 0.0, None) * facing
     if sun.shadow:
         begin = np.broadcast_to(start, directions.shape)
         out = np.where(rays.blocked(begin, directions, np.full(len(u), np.inf)), 0.0, out)

@@ -19,6 +19,7 @@ from wallum.level.model import Level
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LAMP_COLUMNS, LitScene
 from wallum.physics.arrays import Floats, dots, normalised, scaled
+from wallum.physics.cloud_shadow import ShadowMap
 from wallum.physics.colour import LUMINANCE_WEIGHTS
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import ball_points, cone_directions, disc_points
@@ -78,6 +79,8 @@ class Reference:
     ) -> None:
         self._rays, self._scene, self._camera, self._bounces = rays, scene, camera, bounces
         self._tables = SurfaceTables(level, rays.triangles)
+        clouds = scene.sun.clouds if scene.sun is not None else None
+        self._cloud_shadow = None if clouds is None else ShadowMap(clouds[0], level.bounds)
         self._size, self._seed = size, seed
         self._floor = float(level.bounds[0, 1]) if level.parts else 0.0
         count = size[0] * size[1]
@@ -238,9 +241,12 @@ class Reference:
         rows, toward = rows.take(seen), toward.take(seen, 0)
         if len(rows):
             answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward)
-            for k in range(3):
-                answer[:, k] *= np.float32(sun.illuminance[k])
             answer *= paths.weight.take(rows, 0)
+            if self._cloud_shadow is not None:
+                answer *= sun.at(places.take(rows, 0), self._cloud_shadow).astype(np.float32)
+            else:
+                for k in range(3):
+                    answer[:, k] *= np.float32(sun.illuminance[k])
             light[paths.pixel.take(rows)] += answer
 
     def _add_lamps(

@@ -1,6 +1,6 @@
 #version 430 core
 // Light on the surfaces of the G-buffer. Variants: GLOW, FOLLOW (glow by lamps), SKY, OPEN (how
-// much of it is seen), SUN, SUN_SHADOW, LAMPS, LAMP_SHADOWS, AIR, GREY (all surfaces 18 % grey); ONE_LAMP is a single lamp to
+// much of it is seen), SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, AIR, GREY (all surfaces 18 % grey); ONE_LAMP is a single lamp to
 // be added to what is there.
 
 #include "packing.glsl"
@@ -11,6 +11,9 @@
 #endif
 #ifdef SUN_SHADOW
 #include "sun_shadow.glsl"
+#endif
+#ifdef CLOUD_SHADOW
+#include "cloud_shadow.glsl"
 #endif
 #if defined(LAMPS) || defined(ONE_LAMP)
 #include "punctual.glsl"
@@ -174,7 +177,11 @@ void main() {
 #endif
 #endif
 #ifdef SUN
+#ifdef CLOUD_SHADOW
+    vec3 from_sun = sun_over * clouds_leave(s.position) * response(s, sun_direction);
+#else
     vec3 from_sun = sun_illuminance * response(s, sun_direction);
+#endif
 #ifdef SUN_SHADOW
     from_sun *= sun_visibility(s.position, s.normal, depth);
 #endif

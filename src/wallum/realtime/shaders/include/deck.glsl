@@ -22,7 +22,7 @@ float deck_density(vec2 at, float share, bool fine) {
     over -= (1.0 - 0.75 * deck_place.x) * bulge * bulge * 1.2;
     float d = clamp(over / 0.16, 0.0, 1.0) * clamp(share / 0.12, 0.0, 1.0) * clamp((1.0 - share) / 0.2, 0.0, 1.0);
     if (fine) {
-        float eaten = textureLod(deck_noise, uv * 5.7 + vec2(0.43, -0.31) * share, 0.0).r;
+        float eaten = textureLod(deck_noise, uv * 6.0 + vec2(0.43, -0.31) * share, 0.0).r;
         d = clamp(d - deck_layer.w * (1.0 - d) * eaten * 1.3, 0.0, 1.0);
     }
     return d;

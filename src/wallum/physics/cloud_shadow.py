@@ -1,0 +1,120 @@
+"""What clouds leave of a far light, place by place.
+
+Light comes along one direction, so a place is known by where its way to the light crosses height
+0: over that, high cloud takes a share, and so does the deck; a place within the deck has less of
+it over itself. Twin: shaders/cloud_shadow.frag.glsl, include/cloud_shadow.glsl.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.arrays import Floats
+from wallum.physics.deck import Deck, sun_depth
+from wallum.physics.high_cloud import HighCloud, cloud_cover
+
+__all__ = ["CLOUD_TAKES", "LOWEST_SINE", "CloudShadow", "ShadowMap"]
+
+# Share of a far light that high cloud takes where it hides all: much of what a thin cloud takes
+# goes on nearly straight.
+CLOUD_TAKES = 0.85
+# Lights that stand lower cast as if they stood so high: else shadows reach without end.
+LOWEST_SINE = 0.02
+AVERAGED = 9
+# Optical depth beyond which nothing changes any more.
+DEEPEST = 80.0
+
+
+@dataclass(frozen=True)
+class CloudShadow:
+    """Clouds before a far light.
+
+    toward : (3,) unit, to the light; cloud, deck : what stands before it
+    """
+
+    toward: tuple[float, float, float]
+    cloud: HighCloud | None
+    deck: Deck | None
+
+    @property
+    def slope(self) -> tuple[float, float]:
+        """How far a way to the light goes east and south for each metre that it rises."""
+        up = max(self.toward[1], LOWEST_SINE)
+        return self.toward[0] / up, self.toward[2] / up
+
+    def crossings(self, points: Floats) -> tuple[Floats, Floats]:
+        """(N,), (N,) where the ways from points (N, 3) to the light cross height 0 [m]."""
+        east, south = self.slope
+        return points[:, 0] - east * points[:, 1], points[:, 2] - south * points[:, 1]
+
+    def parts(self, x: Floats, z: Floats) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """(N,) what high cloud leaves, and (N,) what the whole deck leaves, over places of height 0."""
+        left, through = np.ones(len(x)), np.ones(len(x))
+        if self.cloud is not None:
+            way = np.broadcast_to(self.toward, (len(x), 3))
+            left = 1.0 - CLOUD_TAKES * cloud_cover(self.cloud, way, (x, z))
+        if self.deck is not None:
+            through = np.exp(-np.minimum(sun_depth(self.deck, self.toward, x, z), DEEPEST))
+        return left, through
+
+    def share_over(self, height_m: Floats) -> NDArray[np.float64]:
+        """(N,) how much of the deck lies over heights [m], 0 to 1."""
+        if self.deck is None:
+            return np.ones(len(height_m))
+        top = self.deck.base + self.deck.thick
+        return np.asarray(np.clip((top - height_m) / self.deck.thick, 0.0, 1.0))
+
+    def left(self, points: Floats) -> NDArray[np.float64]:
+        """(N,) share of the light that reaches points (N, 3)."""
+        left, through = self.parts(*self.crossings(points))
+        return np.asarray(left * through ** self.share_over(points[:, 1]))
+
+    def average(self) -> float:
+        """The share over wide, low land."""
+        tile = max(layer.tile for layer in (self.cloud, self.deck) if layer is not None)
+        across = (np.arange(AVERAGED) + 0.5) / AVERAGED * tile
+        x, z = np.meshgrid(across, across)
+        left, through = self.parts(x.ravel(), z.ravel())
+        return float((left * through).mean())
+
+    def bounds(self, box: Floats) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """(2,) lowest and (2,) highest crossings of all that a box (2, 3) holds [m]."""
+        corners = np.stack(np.meshgrid(*np.asarray(box).T), axis=-1).reshape(-1, 3)
+        x, z = self.crossings(corners)
+        low, high = np.array([x.min(), z.min()]), np.array([x.max(), z.max()])
+        return low, np.maximum(high, low + 1.0)
+
+
+class ShadowMap:
+    """What clouds leave over a box, worked out once on a grid."""
+
+    def __init__(self, shadow: CloudShadow, box: Floats, cells: int = 128) -> None:
+        self._shadow, self._cells = shadow, cells
+        self._low, high = shadow.bounds(box)
+        self._step = (high - self._low) / cells
+        x, z = (self._low[k] + (np.arange(cells) + 0.5) * self._step[k] for k in (0, 1))
+        over = np.meshgrid(x, z)
+        self._left, self._through = (
+            part.reshape(cells, cells) for part in shadow.parts(*(one.ravel() for one in over))
+        )
+
+    def left(self, points: Floats) -> NDArray[np.float64]:
+        """(N,) share of the light that reaches points (N, 3) of the box."""
+        x, z = self._shadow.crossings(points)
+        last = self._cells - 1
+        u = np.clip((x - self._low[0]) / self._step[0] - 0.5, 0.0, last)
+        v = np.clip((z - self._low[1]) / self._step[1] - 0.5, 0.0, last)
+        x0, z0 = np.minimum(u.astype(int), last - 1), np.minimum(v.astype(int), last - 1)
+        a, b = u - x0, v - z0
+
+        def between(table: Floats) -> Floats:
+            flat, at = table.ravel(), z0 * self._cells + x0
+            upper = flat.take(at) * (1.0 - a) + flat.take(at + 1) * a
+            lower = flat.take(at + self._cells) * (1.0 - a) + flat.take(at + self._cells + 1) * a
+            return np.asarray(upper * (1.0 - b) + lower * b)
+
+        out = between(self._left)
+        if self._shadow.deck is not None:
+            out = out * between(self._through) ** self._shadow.share_over(points[:, 1])
+        return np.asarray(out)
