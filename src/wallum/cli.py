@@ -149,14 +149,14 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
     from wallum.document.variants import applied
     from wallum.errors import ExportProblem
     from wallum.exchange.pictures import write_exr, write_png
-    from wallum.level.opening import lit_level
+    from wallum.level.opening import lit_project
 
     if out.suffix.lower() not in (".png", ".exr"):
         raise ExportProblem(f"cannot write {out.suffix or 'it'}", str(out), ".png or .exr")
     document, file = open_reference(project)
     document = with_changes(document, setting_changes(date=options["date"], clock=options["clock"]))
     document = with_changes(document, options["changes"])
-    level = lit_level(document, file)
+    document, level = lit_project(document, file)
     camera = _camera(document, level, options)
     if options["variant"] is not None:
         document = applied(document, find_slug(document, "variants", options["variant"]).id)
@@ -218,14 +218,14 @@ def meter_command(
 
     from wallum.document.paths import slug_of
     from wallum.level.flatten import flatten
-    from wallum.level.opening import lit_level
+    from wallum.level.opening import lit_project
     from wallum.moment.evaluate import evaluate
     from wallum.transport.direct import direct_illuminance
     from wallum.transport.rays import RayScene
 
     document, file = open_reference(project)
     document = with_changes(document, (*setting_changes(date=date, clock=clock), *changes))
-    level = lit_level(document, file)
+    document, level = lit_project(document, file)
     rays = RayScene(level, flatten(level))
     reading = direct_illuminance(rays, evaluate(document), np.array(at), np.array(facing), samples)
     by_source = {slug_of(document, "sources", key): lx for key, lx in reading.by_source.items()}

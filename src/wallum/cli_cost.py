@@ -53,7 +53,7 @@ def cost_of(project: Any, file: Path | None, shot: str | None, target: str | Non
     from wallum.judge.device import load_profile
     from wallum.judge.work import Boxes, count_work
     from wallum.level.flatten import flatten
-    from wallum.level.opening import lit_level
+    from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
     from wallum.moment.evaluate import evaluate
     from wallum.realtime.bundling import chunk_boxes
@@ -66,7 +66,7 @@ def cost_of(project: Any, file: Path | None, shot: str | None, target: str | Non
     if not project.shots:
         raise PathProblem("the project has no shot to work out", "shots", "keep one in the desk")
     camera_of = find_slug(project, "shots", shot) if shot is not None else project.shots[0]
-    level = lit_level(project, file)
+    project, level = lit_project(project, file)
     flat = flatten(level)
     camera = Camera.of_shot(camera_of, wanted.aspect, far_for(level.bounds))
     seen = seen_surfaces(RayScene(level, flat), level, camera, LAYER_SIZE)
@@ -96,11 +96,11 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
     from wallum.judge.device import load_profile
     from wallum.judge.work import Boxes
     from wallum.level.flatten import flatten
-    from wallum.level.opening import lit_level
+    from wallum.level.opening import lit_project
     from wallum.realtime.bundling import chunk_boxes
     from wallum.transport.rays import RayScene
 
-    level = lit_level(project, file, stand_in=False)
+    project, level = lit_project(project, file, stand_in=False)
     flat = flatten(level)
     boxes = Boxes(*chunk_boxes(level, flat))
     return check(Checked(project, level, RayScene(level, flat), boxes, load_profile(project.target.profile)))

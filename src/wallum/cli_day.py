@@ -135,7 +135,7 @@ def sheet_command(
     from wallum.errors import ExportProblem, ProjectProblem
     from wallum.exchange.pictures import write_png
     from wallum.image.contact_sheet import contact_sheet
-    from wallum.level.opening import lit_level
+    from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
     from wallum.realtime.offline import render_picture
 
@@ -145,7 +145,7 @@ def sheet_command(
     if not document.shots:
         raise ProjectProblem("has no shots", project, "a project with a saved camera")
     chosen = [find_slug(document, "shots", one.strip()) for one in shots.split(",")] if shots else None
-    level = lit_level(document, file)
+    document, level = lit_project(document, file)
     drawn = prepare(document, level, file)
     hours = [minute / 60.0 for minute in range(0, 1440, every)]
     rows = []

@@ -43,7 +43,7 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
     from wallum.document.paths import find_slug
     from wallum.errors import ProjectProblem
     from wallum.exchange.film import film_writer
-    from wallum.level.opening import lit_level
+    from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
     from wallum.realtime.offline import render_picture
 
@@ -55,7 +55,7 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
     seconds = options["seconds"] or document.setting.day_length
     hours = _hours(options["start"], options["end"], max(round(seconds * options["fps"]), 1))
     with film_writer(out, size, options["fps"]) as writer:
-        level = lit_level(document, file)
+        document, level = lit_project(document, file)
         drawn = prepare(document, level, file)
         camera = Camera.of_shot(shot, size[0] / size[1], far_for(level.bounds))
         heroes = drawn.heroes(camera)

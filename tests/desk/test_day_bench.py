@@ -11,7 +11,9 @@ from wallum.document.day_plans import load_day
 from wallum.document.lanes import PegTime, parse_peg_time
 from wallum.document.pegging import pegged
 from wallum.moment.day_strip import events_of_day
+from wallum.moment.evaluate import evaluate
 from wallum.moment.hour import at_hour
+from wallum.physics.colour import luminance
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 NONE = Qt.KeyboardModifier.NoModifier
@@ -223,16 +225,23 @@ def test_a_lane_of_words_and_one_of_colours_are_shown_too(desk, lanes):  # noqa:
     assert colour.red() > colour.green() > colour.blue()
 
 
-def test_far_ground_takes_the_colour_of_the_levels_floors(desk):  # noqa: F811
+def test_far_ground_sends_back_what_the_levels_floors_do(desk):  # noqa: F811
     from wallum.level.floors import floor_albedo
 
-    albedo = floor_albedo(desk.session.level.level, desk.session.level.rays.triangles)
+    session = desk.session
+    albedo = floor_albedo(session.level.level, session.level.rays.triangles)
+    before = evaluate(session.project, 12.0).sky.ground
     desk.act["ground_there"].trigger()
-    sky = desk.session.project.source("sky")
-    assert sky.ground == pytest.approx(float(albedo @ [0.2126, 0.7152, 0.0722]), abs=1e-3)
-    assert max(sky.ground_colour) == 1.0
-    desk.session.undo()
-    assert desk.session.project.source("sky").ground == 0.2
+    after = evaluate(session.project, 12.0).sky.ground
+    share = float(luminance(albedo))
+    by_hand = session.project.with_source(
+        session.project.source("sky").revised(ground_by="choice", ground=share)
+    )
+    assert after / evaluate(by_hand, 12.0).sky.ground == pytest.approx(albedo / share, abs=1e-3)
+    session.undo()
+    assert evaluate(session.project, 12.0).sky.ground == pytest.approx(before)
+    assert session.project.floors == pytest.approx(tuple(albedo), abs=1e-3)
+    assert not session.history.dirty
 
 
 def test_several_chosen_shots_stand_by_hours_in_a_row_each(qtbot, desk, lanes):  # noqa: F811

@@ -6,8 +6,11 @@ import pytest
 from wallum.level.flatten import flatten
 from wallum.level.floors import floor_albedo
 from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.opening import new_project, on_floors
 from wallum.level.pale_room import pale_room
 from wallum.level.solids import grid
+from wallum.moment.evaluate import evaluate
+from wallum.physics.colour import luminance
 
 
 def albedo_of(level):
@@ -38,3 +41,15 @@ def test_walls_metal_and_nothing_say_nothing():
     assert albedo_of(Level("empty")) == pytest.approx([0.2] * 3)
     assert albedo_of(floor((material((0.9, 0.9, 0.9), 1.0),))) == pytest.approx([0.2] * 3)
     assert 0.05 < albedo_of(pale_room()).mean() < 0.9
+
+
+def test_far_ground_takes_after_them_where_it_is_to_and_only_there():
+    level = floor((material((0.5, 0.2, 0.1)),))
+    made = new_project(level, "")
+    assert made.floors == (0.5, 0.2, 0.1)
+    by_level = evaluate(made, 12.0).sky.ground
+    share = float(luminance(np.array(made.floors)))
+    chosen = made.with_source(made.source("sky").revised(ground_by="choice", ground=share))
+    by_choice = evaluate(chosen, 12.0).sky.ground
+    assert by_level / by_choice == pytest.approx(np.array(made.floors) / share)
+    assert on_floors(chosen, level) is chosen

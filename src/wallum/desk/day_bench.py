@@ -35,9 +35,7 @@ from wallum.document.fields import declared
 from wallum.document.lanes import PegTime
 from wallum.document.own_days import own_days
 from wallum.errors import ProjectProblem, WallumError
-from wallum.level.floors import floor_albedo
 from wallum.moment.picture_sun import picture_to_sun, sun_to_picture
-from wallum.physics.colour import luminance
 
 __all__ = ["BENCHES", "DayBench"]
 
@@ -251,17 +249,11 @@ class DayBench(QObject):
 
     def ground_from_level(self) -> None:
         """Let far ground send back as much, and in the hue, as the level's floors do."""
-        loaded = self._session.level
         sky = next((one for one in self._session.project.sources if one.kind == "sky"), None)
-        if loaded is None or sky is None:
+        if self._session.level is None or sky is None:
             self._session.failed.emit("There is no level, or no sky, to take the ground's colour for")
             return
-        albedo = floor_albedo(loaded.level, loaded.rays.triangles)
-        head = f"sources/@{sky.id}"
-        self._together("ground as the level", lambda: {
-            f"{head}/ground": min(round(float(luminance(albedo)), 3), 0.95),
-            f"{head}/ground_colour": tuple(round(float(part / albedo.max()), 3) for part in albedo),
-        })  # fmt: skip
+        self._together("ground as the level", lambda: {f"sources/@{sky.id}/ground_by": "the level"})
 
     def _together(self, label: str, values: Callable[[], dict[str, Any]]) -> None:
         try:

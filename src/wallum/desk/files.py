@@ -9,6 +9,7 @@ from wallum.desk.loading import LevelLoader, LoadedLevel
 from wallum.desk.session import Session
 from wallum.document import autosave
 from wallum.document.autosave import Recovery
+from wallum.document.fields import unchecked
 from wallum.document.project import Project
 from wallum.document.storage import SUFFIX
 from wallum.errors import WallumError
@@ -82,6 +83,8 @@ class ProjectFiles(QObject):
         if self._ended:  # it was said just before the end
             loaded.block.close()
             return
+        # Found, not edited: no step, and every step knows it. Before there is a level to draw.
+        self._session.history.restate(lambda project: unchecked(project, {"floors": loaded.floors}))
         self._session.level = loaded
         self.level_ready.emit(loaded)
 

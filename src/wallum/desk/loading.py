@@ -13,6 +13,7 @@ from wallum.errors import WallumError
 from wallum.judge.work import Boxes
 from wallum.level.dressing import Dress, dress_of, dressed
 from wallum.level.flatten import Triangles, flatten
+from wallum.level.floors import floors_of
 from wallum.level.model import Level
 from wallum.level.opening import open_level
 from wallum.realtime.bundling import bundle_level
@@ -31,6 +32,7 @@ class LoadedLevel:
     plain   : as it came in; level : as the project wants it, see level.dressing
     follows : by part, the lamp that its glow follows in the packed form
     boxes   : its chunks, for counting what is drawn
+    floors  : share of light that its floors send back, R, G, B
     lasting : rays of it without the stand-in figure, which changes no light of the sky for good
     """
 
@@ -40,6 +42,7 @@ class LoadedLevel:
     rays: RayScene
     lasting: RayScene
     boxes: Boxes
+    floors: tuple[float, float, float]
     follows: dict[str, str] = field(default_factory=dict)
     dress: Dress = field(default_factory=Dress)
 
@@ -76,7 +79,8 @@ def pack_level(
     else:
         bare = dressed(plain, lasts)
         lasting = _ready(bare, flatten(bare))
-    return LoadedLevel(plain, level, block, rays, lasting, boxes, follows, dress)
+    floors = floors_of(level, triangles)
+    return LoadedLevel(plain, level, block, rays, lasting, boxes, floors, follows, dress)
 
 
 def load_now(reference: str, beside: Path | None, project: Project | None = None) -> LoadedLevel:

@@ -202,7 +202,7 @@ class Receiver(QObject):
         marks, _ = _marks(present, received.matching)
         self.arriving.emit(received.project.level)
         session.level = received.loaded
-        project = present.revised(level=received.project.level, marks=marks)
+        project = present.revised(level=received.project.level, marks=marks, floors=received.loaded.floors)
         session.history.edit(f"receive {Path(received.project.level).name} again", project)
         self.watch()
         self.received.emit(received)

@@ -29,7 +29,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 4
+SCHEMA_VERSION = 5
 
 
 def _iso_date(value: str) -> str:
@@ -377,6 +377,8 @@ class Project(Item):
     figure: Figure = Figure()
     target: Target = Target()
     pinned: str = ""  # a picture to compare with, by its file
+    # Share of light that the level's floors send back, R, G, B: found whenever the level is opened.
+    floors: tuple[float, float, float] | None = None
     viewpoint: Shot | None = None
 
     @model_validator(mode="after")

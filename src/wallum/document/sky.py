@@ -70,6 +70,14 @@ class SkySource(Coloured):
         first=False,
         heading="Plain dome",
     )
+    ground_by: Literal["choice", "the level"] = choice(
+        "choice",
+        label="Ground by",
+        help="The level: far ground sends back as much light, and in the hue, as the level's floors do. "
+        "Choice: as set.",
+        first=False,
+        heading="On surfaces",
+    )
     ground: float = parameter(
         0.2,
         label="Ground reflects",
@@ -288,7 +296,8 @@ class SkySource(Coloured):
         others = frozenset().union(*(names for kind, names in KINDS.items() if kind != self.model)) - used
         cloud = CLOUD if self.cloud <= 0.0 else frozenset()
         deck = DECK if self.deck <= 0.0 else frozenset()
-        return own | others | cloud | deck
+        ground = frozenset({"ground", "ground_colour"}) if self.ground_by == "the level" else frozenset()
+        return own | others | cloud | deck | ground
 
 
 CLOUD = frozenset(

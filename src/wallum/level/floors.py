@@ -7,11 +7,17 @@ from wallum.level.flatten import Triangles
 from wallum.level.model import Level, Material
 from wallum.physics.tone import srgb_decode
 
-__all__ = ["floor_albedo"]
+__all__ = ["floor_albedo", "floors_of"]
 
 # A floor is what looks up at least this much.
 LOOKS_UP = 0.7
 USUAL = (0.2, 0.2, 0.2)
+
+
+def floors_of(level: Level, flat: Triangles) -> tuple[float, float, float]:
+    """`floor_albedo` as a project keeps it, to three digits."""
+    red, green, blue = (round(float(part), 3) for part in floor_albedo(level, flat))
+    return red, green, blue
 
 
 def _mean_base(level: Level, material: Material) -> NDArray[np.float64]:

@@ -13,6 +13,8 @@ from wallum.errors import LevelProblem, ProjectProblem
 from wallum.level.cistern import VERSION as CISTERN_VERSION
 from wallum.level.cistern import cistern, cistern_project
 from wallum.level.dressing import dress_of, dressed
+from wallum.level.flatten import flatten
+from wallum.level.floors import floors_of
 from wallum.level.gltf_reader import load_gltf
 from wallum.level.jar_yard import jar_yard, jar_yard_project
 from wallum.level.kept import kept_level
@@ -26,8 +28,10 @@ __all__ = [
     "DEMOS",
     "file_of",
     "lit_level",
+    "lit_project",
     "moved_beside",
     "new_project",
+    "on_floors",
     "open_level",
     "open_project",
     "reference_to",
@@ -90,6 +94,19 @@ def lit_level(project: Project, beside: Path | None, stand_in: bool = True) -> L
     return dressed(open_level(project.level, beside), dress)
 
 
+def lit_project(project: Project, beside: Path | None, stand_in: bool = True) -> tuple[Project, Level]:
+    """A project that knows its level's floors, and `lit_level`. Raises LevelProblem."""
+    level = lit_level(project, beside, stand_in)
+    return on_floors(project, level), level
+
+
+def on_floors(project: Project, level: Level) -> Project:
+    """The project, with the level's floors where its far ground is to be as they are."""
+    if all(one.kind != "sky" or one.ground_by == "choice" for one in project.sources):
+        return project
+    return unchecked(project, {"floors": floors_of(level, flatten(level))})
+
+
 def reference_to(level_file: Path, project_file: Path | None) -> str:
     """How a project names a level file: relative where they share a folder tree."""
     if project_file is None:
@@ -125,11 +142,12 @@ def new_project(level: Level, reference: str) -> Project:
     base = (
         own_sun[0] if own_sun else sun.revised(on=not indoors),
         moon.revised(on=not indoors),
-        sky.revised(on=not indoors),
+        sky.revised(on=not indoors, ground_by="the level"),
     )
     others = [one for one in level.sources if not isinstance(one, FarLight | SkySource)]
     look = Look(ev100=5.0) if indoors else Look(exposed="metered", ev100=14.0)
-    return Project(name=level.name, level=reference, sources=(*base, *others), shots=level.shots, look=look)
+    made = Project(name=level.name, level=reference, sources=(*base, *others), shots=level.shots, look=look)
+    return on_floors(made, level)
 
 
 def open_project(reference: str) -> tuple[Project, Path | None]:

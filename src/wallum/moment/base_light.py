@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.document.fields import unchecked
 from wallum.document.project import Project, Setting
 from wallum.document.sources import FarLight, MoonSource, SkySource, SunSource
 from wallum.moment.hour import observer_of
@@ -255,7 +256,12 @@ def _flat_parts(layer: HighCloud | Deck | None) -> list[float]:
 
 
 def _sky_source(project: Project) -> SkySource | None:
-    return next((one for one in project.sources if isinstance(one, SkySource) and one.on), None)
+    """The sky that is on; its far ground as the level's floors are, where it is to be so."""
+    sky = next((one for one in project.sources if isinstance(one, SkySource) and one.on), None)
+    if sky is None or sky.ground_by == "choice" or project.floors is None:
+        return sky
+    share = float(luminance(np.array(project.floors)))
+    return unchecked(sky, {"ground": share, "ground_colour": project.floors})
 
 
 def _bodies(project: Project) -> tuple[SunSource | None, MoonSource | None]:
@@ -296,7 +302,7 @@ _FOUND: list[tuple[tuple[object, ...], BaseLight]] = []
 def find_base_light(project: Project, hour: float) -> BaseLight:
     """Sun, moon and sky of a project whose lanes have been taken in, at an hour."""
     base = [one for one in project.sources if isinstance(one, FarLight | SkySource)]
-    key: tuple[object, ...] = (*base, project.setting, project.air.on)
+    key: tuple[object, ...] = (*base, project.setting, project.air.on, project.floors)
     for kept, found in _FOUND:
         if kept[0] == hour and len(kept) == len(key) + 1 and all(a is b for a, b in zip(kept[1:], key)):
             return found

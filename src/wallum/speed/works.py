@@ -9,7 +9,7 @@ import numpy as np
 from wallum.desk.tour import open_desk, wait_for
 from wallum.figures import Row, percentile
 from wallum.level.flatten import flatten
-from wallum.level.opening import lit_level, open_project
+from wallum.level.opening import lit_level, lit_project, open_project
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import LAMP_COLUMNS
@@ -31,7 +31,7 @@ def works_rows() -> Iterator[Row]:
     """Every row of the demo."""
     yield _first_picture()
     project, file = open_project(DEMO)
-    level = lit_level(project, file)
+    project, level = lit_project(project, file)
     rays = RayScene(level, flatten(level))
     grid = kept_grid(rays, level.bounds, file)
     assert grid is not None

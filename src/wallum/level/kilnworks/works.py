@@ -185,12 +185,13 @@ def _marks() -> tuple[PartMarks, ...]:
 
 def kilnworks_project() -> Project:
     """The works as they open: ten past five, the sun low, the kiln alight."""
+    sun, moon, sky = base_light()
     return Project(
         name="Copperfold Kilnworks",
         level="builtin:kilnworks",
         setting=PLACE,
         air=Air(on=True, visibility=16_000.0, scale_height=260.0, base_height=-24.0, forwardness=0.62),
-        sources=(*base_light(), *_lamps()),
+        sources=(sun, moon, sky.revised(ground_by="the level"), *_lamps()),
         shots=SHOTS,
         walks=(WALK,),
         look=Look(exposed="metered", ev100=11.0, weighted="centre", darkest=0.0),
