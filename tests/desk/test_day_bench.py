@@ -261,3 +261,24 @@ def test_several_chosen_shots_stand_by_hours_in_a_row_each(qtbot, desk, lanes): 
     desk.act["hours"].trigger()
     QTest.keyClick(hours, Qt.Key.Key_Escape)
     assert not hours.isVisible()
+
+
+def test_a_picture_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbot, desk, tmp_path):  # noqa: F811
+    from wallum.desk.picture_file import PictureFileButton
+
+    desk.session.set_all("picture", {"sources/sky/model": "picture dome"})
+    desk.session.select("sky")
+    button = desk.tune.findChild(PictureFileButton)
+    broken = tmp_path / "broken.hdr"
+    broken.write_bytes(b"no picture")
+    with qtbot.waitSignal(desk.session.failed, timeout=10_000) as said:
+        button.read(str(broken))
+    assert "broken.hdr" in said.args[0]
+    assert desk.session.project.source("sky").picture == ""
+    good = write_panorama(tmp_path / "sky.hdr")
+    button.read(str(good))
+    assert button.text() == "Reading ..."
+    qtbot.waitUntil(lambda: desk.session.project.source("sky").picture == str(good), timeout=10_000)
+    assert button.isEnabled()
+    desk.session.undo()
+    assert desk.session.project.source("sky").picture == ""

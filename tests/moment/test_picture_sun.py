@@ -145,4 +145,4 @@ def test_a_picture_is_named_beside_its_project_and_moves_with_it(tmp_path):
     here.rename(tmp_path / "there")
     kept = load(tmp_path / "there" / "a.wallum")
     assert kept.source("sky").picture == str(tmp_path / "there" / "sky.hdr")
-    assert evaluate(kept).sky.backdrop is not None
+    assert evaluate(kept).sky.picture is not None

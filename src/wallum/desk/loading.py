@@ -2,6 +2,7 @@
 
 import gc
 import logging
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -9,13 +10,15 @@ import numpy as np
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from wallum.document.project import Project
-from wallum.errors import WallumError
+from wallum.document.sources import SkySource
+from wallum.errors import LevelProblem, WallumError
 from wallum.judge.work import Boxes
 from wallum.level.dressing import Dress, dress_of, dressed
 from wallum.level.flatten import Triangles, flatten
 from wallum.level.floors import floors_of
 from wallum.level.model import Level
 from wallum.level.opening import open_level
+from wallum.level.panorama_file import small_panorama
 from wallum.realtime.bundling import bundle_level
 from wallum.realtime.memory import Block, store_value
 from wallum.transport.rays import RayScene
@@ -83,9 +86,17 @@ def pack_level(
     return LoadedLevel(plain, level, block, rays, lasting, boxes, floors, follows, dress)
 
 
+def _read_pictures(project: Project) -> None:
+    """Pictures that are the sky are read here, and not when the desk first asks for their light."""
+    for sky in (one for one in project.sources if isinstance(one, SkySource) and one.picture):
+        with suppress(LevelProblem):  # the sky says so itself
+            small_panorama(Path(sky.picture), sky.disc_out)
+
+
 def load_now(reference: str, beside: Path | None, project: Project | None = None) -> LoadedLevel:
     """Open a level and make it ready as a project wants it. Raises LevelProblem."""
     wanted = project or Project()
+    _read_pictures(wanted)
     loaded = pack_level(open_level(reference, beside), wanted.follows, dress_of(wanted))
     # What is loaded stays: the collector need not walk through it again and again.
     # A level that was loaded before is let go of first.

@@ -13,15 +13,14 @@ from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
-    QPushButton,
     QWidget,
 )
 
 from wallum.desk.number_field import NumberField
 from wallum.desk.peg_button import PegButton
+from wallum.desk.picture_file import PictureFileButton
 from wallum.desk.session import Session
 from wallum.document.fields import Item, Parameter
 from wallum.document.paths import choices
@@ -31,7 +30,6 @@ from wallum.document.sources import Coloured
 
 __all__ = ["Row"]
 
-FILE_PX = 100
 Refresh = Callable[[Item, Sequence[Any]], None]
 
 
@@ -169,22 +167,12 @@ class Row:
         return box, show
 
     def _file(self) -> tuple[QWidget, Refresh]:
-        button = QPushButton()
-        button.setAccessibleName(self._info.label)
-
-        def choose() -> None:
-            name, _ = QFileDialog.getOpenFileName(
-                button, self._info.label, "", "Pictures (*.hdr *.exr *.png)"
-            )
-            if name:
-                self._set(name)
+        button = PictureFileButton(self._info.label, self._set)
+        button.refused.connect(self._session.failed)
 
         def show(_: Item, values: Sequence[Any]) -> None:
-            name = "differ" if _differ(values) else Path(values[0]).name or "Choose ..."
-            room = Qt.TextElideMode.ElideMiddle
-            button.setText(button.fontMetrics().elidedText(name, room, FILE_PX))
+            button.show_name("differ" if _differ(values) else Path(values[0]).name or "Choose ...")
 
-        button.clicked.connect(choose)
         return button, show
 
     def _vector(self) -> tuple[QWidget, Refresh]:

@@ -9,27 +9,55 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from wallum.errors import LevelProblem
+from wallum.physics.panorama import FoundSun, find_sun, without_sun
 from wallum.physics.tone import srgb_decode
 
-__all__ = ["PNG_WHITE_CD_M2", "SUFFIXES", "read_panorama"]
+__all__ = ["PNG_WHITE_CD_M2", "SUFFIXES", "panorama_sun", "read_panorama", "small_panorama"]
 
 SUFFIXES = (".hdr", ".exr", ".png")
 # A plain picture knows no light; its white is taken for that of a bright sky.
 PNG_WHITE_CD_M2 = 4000.0
-LARGEST_WIDE = 2048
+LARGEST_WIDE, WIDE_FOR_LIGHT = 4096, 512
 
 
-def read_panorama(path: Path) -> NDArray[np.float32]:
-    """(H, W, 3) linear, no wider than 2,048 [cd/m2, as the file has it]. Kept until the file
-    changes. Raises LevelProblem."""
+def read_panorama(path: Path, sun_out: bool = False) -> NDArray[np.float32]:
+    """(H, W, 3) linear, no wider than 4,096 [cd/m2, as the file has it]. Kept until the file changes.
+
+    sun_out : whether its sun is filled in
+    Raises LevelProblem.
+    """
+    return (_without_sun if sun_out else _read)(*_state(path))
+
+
+def small_panorama(path: Path, sun_out: bool = False) -> NDArray[np.float32]:
+    """`read_panorama`, no wider than 512: enough for the light that comes from it."""
+    return _small(*_state(path), sun_out)
+
+
+def panorama_sun(path: Path) -> FoundSun | None:
+    """The sun in a panorama's file, see `find_sun`. Kept until the file changes. Raises LevelProblem."""
+    return _sun(*_state(path))
+
+
+def _state(path: Path) -> tuple[str, int, int]:
     try:
         stamp = path.stat()
     except OSError:
         raise LevelProblem("the sky's picture is not there", str(path), "a panorama") from None
-    return _read(str(path), stamp.st_mtime_ns, stamp.st_size)
+    return str(path), stamp.st_mtime_ns, stamp.st_size
 
 
 @lru_cache(maxsize=4)
+def _sun(name: str, changed_ns: int, size: int) -> FoundSun | None:
+    return find_sun(_read(name, changed_ns, size))
+
+
+@lru_cache(maxsize=2)
+def _without_sun(name: str, changed_ns: int, size: int) -> NDArray[np.float32]:
+    return without_sun(_read(name, changed_ns, size))
+
+
+@lru_cache(maxsize=2)
 def _read(name: str, _: int, __: int) -> NDArray[np.float32]:
     path = Path(name)
     reader = {".hdr": _radiance, ".exr": _exr, ".png": _png}.get(path.suffix.lower())
@@ -45,20 +73,28 @@ def _read(name: str, _: int, __: int) -> NDArray[np.float32]:
     if height < 8 or not 1.8 <= width / height <= 2.2:
         raise LevelProblem(f"the sky's picture is {width}x{height}", name, "twice as wide as high")
     pixels = np.nan_to_num(np.maximum(pixels, 0.0), posinf=0.0)
-    halvings = max(0, int(np.ceil(np.log2(width / LARGEST_WIDE))))
-    for _halving in range(halvings):
+    return _halved(pixels.astype(np.float32), LARGEST_WIDE)
+
+
+def _halved(pixels: NDArray[np.float32], widest: int) -> NDArray[np.float32]:
+    while pixels.shape[1] > widest:
         rows, columns = pixels.shape[0] // 2 * 2, pixels.shape[1] // 2 * 2
         pixels = pixels[:rows, :columns].reshape(rows // 2, 2, columns // 2, 2, 3).mean(axis=(1, 3))
-    return pixels.astype(np.float32)
+    return pixels
 
 
-def _png(path: Path) -> NDArray[np.float64]:
+@lru_cache(maxsize=4)
+def _small(name: str, changed_ns: int, size: int, sun_out: bool) -> NDArray[np.float32]:
+    return _halved((_without_sun if sun_out else _read)(name, changed_ns, size), WIDE_FOR_LIGHT)
+
+
+def _png(path: Path) -> NDArray[np.float32]:
     with Image.open(path) as image:
-        values = np.asarray(image.convert("RGB"), dtype=np.float64) / 255.0
-    return srgb_decode(values) * PNG_WHITE_CD_M2
+        values = np.asarray(image.convert("RGB"))
+    return (srgb_decode(np.arange(256) / 255.0) * PNG_WHITE_CD_M2).astype(np.float32)[values]
 
 
-def _exr(path: Path) -> NDArray[np.float64]:
+def _exr(path: Path) -> NDArray[np.float32]:
     with OpenEXR.File(str(path)) as file:
         channels = file.channels()
         whole = next((channels[name].pixels for name in ("RGB", "RGBA") if name in channels), None)
@@ -68,10 +104,10 @@ def _exr(path: Path) -> NDArray[np.float64]:
                     "the sky's picture has no red, green and blue", str(path), "an RGB picture"
                 )
             whole = np.stack([channels[name].pixels for name in "RGB"], axis=-1)
-        return np.asarray(whole, dtype=np.float64)[..., :3]
+        return np.asarray(whole, dtype=np.float32)[..., :3]
 
 
-def _radiance(path: Path) -> NDArray[np.float64]:
+def _radiance(path: Path) -> NDArray[np.float32]:
     """Ward 1994: shared exponents, scan lines in runs by channel or plain."""
     data = path.read_bytes()
     end = data.find(b"\n\n")
@@ -87,8 +123,11 @@ def _radiance(path: Path) -> NDArray[np.float64]:
         pixels = _runs(body, width, height)
     else:
         pixels = body[: height * width * 4].reshape(height, width, 4)
-    scale = np.where(pixels[..., 3] > 0, 2.0 ** (pixels[..., 3].astype(np.float64) - 136.0), 0.0)
-    return np.asarray((pixels[..., :3] + 0.5) * scale[..., None])
+    scales = np.ldexp(np.float32(1.0), np.arange(256) - 136).astype(np.float32)
+    scales[0] = 0.0
+    out = pixels[..., :3].astype(np.float32) + np.float32(0.5)
+    out *= scales[pixels[..., 3]][..., None]
+    return out
 
 
 def _runs(body: NDArray[np.uint8], width: int, height: int) -> NDArray[np.uint8]:

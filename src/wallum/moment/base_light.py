@@ -2,7 +2,8 @@
 
 import datetime as dt
 import math
-from dataclasses import dataclass, replace
+from dataclasses import astuple, dataclass, replace
+from zlib import crc32
 
 import numpy as np
 from numpy.typing import NDArray
@@ -63,11 +64,12 @@ class BaseLight:
             stars = None if sky.stars is None else replace(sky.stars, strength=sky.stars.strength * gain)
             light = (sky.luminance * np.float32(gain)).astype(np.float32)
             behind = None if sky.backdrop is None else (sky.backdrop * np.float32(gain)).astype(np.float32)
+            picture = None if sky.picture is None else sky.picture.times(gain)
             cloud = None if sky.cloud is None else sky.cloud.times(gain)
             deck = None if sky.deck is None else sky.deck.times(gain)
             sky = replace(
                 sky, luminance=light, ground=sky.ground * gain, key=(*sky.key, gain), discs=discs,
-                stars=stars, backdrop=behind, cloud=cloud, deck=deck,
+                stars=stars, backdrop=behind, cloud=cloud, deck=deck, picture=picture,
             )  # fmt: skip
         return replace(self, far=far, sky=sky)
 
@@ -199,20 +201,17 @@ def _sky(project: Project, hour: float, sun: BodyPlace, moon: BodyPlace, far: Su
         return None
     sun_source, moon_source = _bodies(project)
     shown = shown_sky(source, moon_source, sun, moon, sun_source is not None)
-    dome, backdrop = shown.dome, shown.fine
+    dome = shown.dome
     sun_gain = 2.0**sun_source.trim / sun.distance_ratio**2 if sun_source is not None else 0.0
     far_lux, far_toward = (far.illuminance, far.direction) if far is not None else (np.zeros(3), np.array(UP))
     cloud = cloud_of(source, hour, sun_gain, sun, far_lux, far_toward, dome)
     if cloud is not None:
-        backdrop = dome.astype(np.float32) if backdrop is None else backdrop
         directions = dome_directions()[0].reshape(-1, 3)
         dome = over_sky(cloud, directions, dome.reshape(-1, 3)).reshape(dome.shape)
     deck = deck_of(source, hour, sun_gain, sun, far_lux, far_toward, shown.dome)
     if deck is not None:
-        backdrop = shown.dome.astype(np.float32) if backdrop is None else backdrop
         dome = under_deck(deck, dome)
     if source.diffuse or source.flat > 0.0:
-        backdrop = dome.astype(np.float32) if backdrop is None else backdrop
         dome = _for_surfaces(dome, source)
     falling = dome_illuminance(dome)
     if far is not None:
@@ -234,10 +233,20 @@ def _sky(project: Project, hour: float, sun: BodyPlace, moon: BodyPlace, far: Su
     key = (float(dome[::5, ::7].sum()), float(dome[0, 0, 0]), *dome[-1, ::12, 1].tolist(), *ground.tolist())
     key += tuple(part for disc in discs for part in (*disc.direction, *disc.luminance, disc.radius_rad))
     key += (source.mirrored, *veil, *_flat_parts(cloud), *_flat_parts(deck))
+    # What the eye sees is another map than what light comes from; a picture is its own.
+    apart = dome is not shown.dome and shown.picture is None
+    backdrop = shown.dome.astype(np.float32) if apart else None
+    if shown.picture is not None:
+        own = f"{shown.picture.file} {shown.picture.stamp} {shown.picture.disc_out}"
+        key += (float(crc32(own.encode())),)
+        key += (*astuple(shown.picture.view)[:-1], *shown.picture.view.added)
     if backdrop is not None:
         key += (float(backdrop[::9, ::11].sum()), float(backdrop.shape[0]))
     lit = dome.astype(np.float32)
-    return Dome(source.id, lit, ground, key, discs, stars, cloud, backdrop, 2.0**source.mirrored, veil, deck)
+    return Dome(
+        source.id, lit, ground, key, discs, stars, cloud, backdrop, 2.0**source.mirrored, veil, deck,
+        shown.picture,
+    )  # fmt: skip
 
 
 def _for_surfaces(dome: Floats, source: SkySource) -> NDArray[np.float64]:

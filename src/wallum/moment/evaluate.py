@@ -165,7 +165,10 @@ def _with_haze(sky: Dome | None, outside: Sun | None, far: Sun | None, air: AirL
     added = np.array(air.albedo) * lost * SCATTERED_DOWN / math.pi
     luminance_map = (sky.luminance + added).astype(np.float32)
     behind = None if sky.backdrop is None else (sky.backdrop + added).astype(np.float32)
-    return replace(sky, luminance=luminance_map, backdrop=behind, key=(*sky.key, *added.tolist()))
+    red, green, blue = added.tolist()
+    picture = None if sky.picture is None else sky.picture.times(1.0, (red, green, blue))
+    key = (*sky.key, red, green, blue)
+    return replace(sky, luminance=luminance_map, backdrop=behind, picture=picture, key=key)
 
 
 def _foreseen_ev(scene: LitScene) -> float:

@@ -8,11 +8,11 @@ import numpy as np
 from wallum.document.project import Project
 from wallum.document.sources import SkySource, SunSource
 from wallum.errors import LevelProblem, ValueProblem
-from wallum.level.panorama_file import read_panorama
+from wallum.level.panorama_file import panorama_sun
 from wallum.moment.base_light import places
 from wallum.moment.hour import at_hour
 from wallum.physics.colour import cct_of, luminance
-from wallum.physics.panorama import FoundSun, find_sun
+from wallum.physics.panorama import FoundSun
 
 __all__ = ["picture_sun", "picture_to_sun", "sun_apart", "sun_to_picture"]
 
@@ -41,7 +41,7 @@ def picture_sun(sky: SkySource) -> FoundSun:
 
     Raises LevelProblem where the picture cannot be read or has no sun.
     """
-    found = find_sun(read_panorama(Path(sky.picture)))
+    found = panorama_sun(Path(sky.picture))
     if found is None:
         raise LevelProblem(
             "no sun stands out in the sky's picture", sky.picture, "a picture with a bright sun"

@@ -2,15 +2,18 @@
 
 from dataclasses import dataclass, field, replace
 from functools import cached_property
+from pathlib import Path
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.level.panorama_file import read_panorama
 from wallum.physics.cloud_shadow import CloudShadow, ShadowMap
 from wallum.physics.deck import Deck, deck_along
 from wallum.physics.dome import irradiance_terms, sample_dome
 from wallum.physics.high_cloud import HighCloud, over_sky
+from wallum.physics.panorama import PanoramaView, panorama_light
 
 __all__ = [
     "AIR_ID",
@@ -24,6 +27,7 @@ __all__ = [
     "Lamps",
     "LitScene",
     "Metering",
+    "SkyPicture",
     "Stars",
     "Sun",
 ]
@@ -126,6 +130,29 @@ class Stars:
 VEIL_SINE: Final = 0.02
 
 
+@dataclass(frozen=True)
+class SkyPicture:
+    """A panorama that is the sky: its file, whether its sun is out of it, and how it stands.
+
+    stamp : of the file's last change, so that a picture painted anew is another one
+    """
+
+    file: str
+    stamp: int
+    disc_out: bool
+    view: PanoramaView
+
+    def toward(self, directions: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(N, 3) luminance toward unit directions (N, 3) [cd/m2]."""
+        return panorama_light(read_panorama(Path(self.file), self.disc_out), self.view, directions)
+
+    def times(self, gain: float, added: tuple[float, float, float] = (0.0, 0.0, 0.0)) -> "SkyPicture":
+        """The same, brighter by a factor, and with light over it."""
+        red, green, blue = (gain * own + more for own, more in zip(self.view.added, added, strict=True))
+        view = replace(self.view, gain=self.view.gain * gain, added=(red, green, blue))
+        return replace(self, view=view)
+
+
 @dataclass(frozen=True, eq=False)
 class Dome:
     """Light of the sky by direction: luminance (H, W, 3) of the upper half, and of the far
@@ -134,6 +161,7 @@ class Dome:
     key      : what the luminance was made from; equal keys mean equal domes, in any process
     cloud, deck : high cloud and the deck, which `luminance` has in it and `backdrop` has not
     backdrop : (H, W, 3) the sky behind the cloud, at any size; None where `luminance` is all
+    picture  : a panorama that is the sky behind the cloud instead
     veil     : (3,) extinction [1/m] of the air before far ground, which shows the sky's light
     mirrored : what its image in smooth surfaces is multiplied with
     """
@@ -149,11 +177,20 @@ class Dome:
     mirrored: float = 1.0
     veil: tuple[float, float, float] = (0.0, 0.0, 0.0)
     deck: Deck | None = None
+    picture: SkyPicture | None = None
 
     @property
     def behind(self) -> NDArray[np.float32]:
-        """The sky behind the cloud, as finely as it is known."""
+        """The sky behind the cloud as a map, as finely as there is one."""
         return self.luminance if self.backdrop is None else self.backdrop
+
+    def _behind(self, directions: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(N, 3) sky behind the cloud, or far ground, toward unit directions [cd/m2]."""
+        if self.picture is None:
+            return sample_dome(self.behind, self.ground, directions)
+        out = self.picture.toward(directions)
+        out[directions[:, 1] <= 0.0] = self.ground
+        return out
 
     @cached_property
     def terms(self) -> NDArray[np.float64]:
@@ -172,14 +209,14 @@ class Dome:
         floor_y : height of far ground [m]; discs : sun and moon themselves, too
         """
         d = np.asarray(directions)
-        out = sample_dome(self.behind, self.ground, d)
+        out = self._behind(d)
         down = np.flatnonzero(d[:, 1] < 0.0)
         if max(self.veil) > 0.0 and len(down):
             way = max(eye[1] - floor_y, 0.0) / -d[down, 1]
             kept = np.exp(-way[:, None] * np.array(self.veil))
             level = d[down] * np.array([1.0, 0.0, 1.0]) + np.array([0.0, VEIL_SINE, 0.0])
             level /= np.linalg.norm(level, axis=1, keepdims=True)
-            out[down] = out[down] * kept + sample_dome(self.behind, self.ground, level) * (1.0 - kept)
+            out[down] = out[down] * kept + self._behind(level) * (1.0 - kept)
         for disc in self.discs if discs else ():
             out[d @ disc.direction > np.cos(disc.radius_rad)] = disc.luminance
         if self.cloud is not None:

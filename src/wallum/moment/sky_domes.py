@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from wallum.document.sources import MoonSource, SkySource
 from wallum.errors import LevelProblem
-from wallum.level.panorama_file import read_panorama
+from wallum.level.panorama_file import small_panorama
+from wallum.moment.scene import SkyPicture
 from wallum.physics.arrays import Floats
 from wallum.physics.clear_sky import NIGHT_LX, clear_dome, night_dome, sky_illuminance
 from wallum.physics.colour import LUMINANCE_WEIGHTS, luminance
@@ -20,7 +21,7 @@ from wallum.physics.dome import DOME_SIZE, dome_directions, dome_illuminance, pl
 from wallum.physics.ephemeris import BodyPlace, direction_to
 from wallum.physics.gradient_sky import GradientSky, gradient_dome
 from wallum.physics.high_cloud import TILE_OF_SIZE, HighCloud
-from wallum.physics.panorama import panorama_dome, without_sun
+from wallum.physics.panorama import PanoramaView, contrasted, panorama_dome
 from wallum.physics.sky_air import EARTH_M, SkyAir, extinction, transmitted
 from wallum.physics.sky_trims import SkyTrims, low_sun_tint, trimmed
 from wallum.physics.sunlight import LUNAR_LX, SOLAR_LX, phase_factor, visible_share
@@ -32,7 +33,6 @@ log = logging.getLogger(__name__)
 FAINTEST = 1e-4
 HAZE_NODES = (0.0, 0.25, 0.5, 0.7, 1.0, 1.4, 2.0, 2.8, 4.0, 5.6, 8.0, 11.2, 16.0, 22.6)
 LIGHT_STEPS = 10
-PICTURE_SIZE = (256, 512)
 DAY_S = 86_400.0
 # Share of the sun's and the sky's light that high cloud shows from below all over.
 EVEN_OF_SUN, EVEN_OF_SKY = 0.10, 0.8
@@ -40,11 +40,11 @@ EVEN_OF_SUN, EVEN_OF_SKY = 0.10, 0.8
 
 @dataclass(frozen=True)
 class ShownSky:
-    """Luminance (H, W, 3) [cd/m2] before any cloud; `fine` is the same for the eye, where there is
-    more to see than light needs; `ground` (3,) where the kind says what is below the horizon."""
+    """Luminance (H, W, 3) [cd/m2] before any cloud; `picture` is the same for the eye, where there
+    is more to see than light needs; `ground` (3,) where the kind says what is below the horizon."""
 
     dome: NDArray[np.float64]
-    fine: NDArray[np.float32] | None = None
+    picture: SkyPicture | None = None
     ground: NDArray[np.float64] | None = None
 
 
@@ -99,8 +99,7 @@ def sky_lux(sky: SkySource, moon_source: MoonSource | None, sun: BodyPlace, moon
     if sky.model == "atmosphere":
         by_moon = _lunar_ratio(moon, moon_source.trim) * _air_lux(moon.geometric, sky) if moon_source else 0.0
         return (_air_lux(sun.geometric, sky) + by_moon + NIGHT_LX * sky.airglow) * gain
-    shown = _panorama(sky, False) if sky.model == "picture dome" else shown_sky(sky, None, sun, moon)
-    return float(luminance(dome_illuminance(shown.dome)))
+    return float(luminance(dome_illuminance(shown_sky(sky, None, sun, moon).dome)))
 
 
 def _atmosphere(
@@ -125,39 +124,26 @@ def _atmosphere(
 
 
 @lru_cache(maxsize=4)
-def _picture(
-    file: str, stamp: int, turn: float, horizon: float, disc_out: bool
-) -> tuple[NDArray[np.float32], NDArray[np.float64]]:
-    """A panorama as a fine dome, and as one for light."""
-    panorama = read_panorama(Path(file))
-    whole = without_sun(panorama) if disc_out else panorama
-    fine = panorama_dome(whole, turn, horizon, PICTURE_SIZE).astype(np.float32)
-    return fine, panorama_dome(whole, turn, horizon, DOME_SIZE, 6)
+def _picture(file: str, stamp: int, turn: float, horizon: float, disc_out: bool) -> NDArray[np.float64]:
+    """A panorama as a dome, for its light."""
+    return panorama_dome(small_panorama(Path(file), disc_out), turn, horizon, DOME_SIZE, 4)
 
 
-def _contrasted(dome: Floats, contrast: float, middle: float) -> NDArray[np.float64]:
-    if contrast == 1.0:
-        return np.asarray(dome, dtype=np.float64)
-    grey = np.maximum(np.asarray(dome, dtype=np.float64) @ LUMINANCE_WEIGHTS, 1e-9)
-    return np.asarray(dome * ((grey / middle) ** (contrast - 1.0))[..., None])
-
-
-def _panorama(sky: SkySource, for_the_eye: bool = True) -> ShownSky:
+def _panorama(sky: SkySource) -> ShownSky:
     try:
         stamp = Path(sky.picture).stat().st_mtime_ns if sky.picture else 0
         if not sky.picture:
             return ShownSky(plain_dome(sky.illuminance, np.ones(3)))
-        fine, dome = _picture(sky.picture, stamp, sky.rotation, sky.horizon_height, sky.disc_out)
+        dome = _picture(sky.picture, stamp, sky.rotation, sky.horizon_height, sky.disc_out)
     except (OSError, LevelProblem) as error:
         log.warning("%s", error)
         return ShownSky(plain_dome(sky.illuminance, np.ones(3)))
     gain = 2.0**sky.picture_stops
     grey = np.maximum(dome @ LUMINANCE_WEIGHTS, 1e-9)
     middle = float(np.exp((np.log(grey) * dome_directions()[1]).sum() / (2.0 * np.pi)))
-    light = _contrasted(dome, sky.contrast, middle) * gain
-    if not for_the_eye:
-        return ShownSky(light * 2.0**sky.trim)
-    return ShownSky(light, (_contrasted(fine, sky.contrast, middle) * gain).astype(np.float32))
+    light = contrasted(dome, sky.contrast, middle) * gain
+    view = PanoramaView(sky.rotation, sky.horizon_height, sky.contrast, middle, gain)
+    return ShownSky(light, SkyPicture(sky.picture, stamp, sky.disc_out, view))
 
 
 def shown_sky(
@@ -177,8 +163,7 @@ def shown_sky(
         dome = gradient_dome(gradient, _direction(sun) if sun_on else None)
         return ShownSky(dome, ground=np.array(sky.below) * gradient.brightness)
     shown = _panorama(sky)
-    fine = None if shown.fine is None else shown.fine * np.float32(gain)
-    return ShownSky(shown.dome * gain, fine)
+    return ShownSky(shown.dome * gain, None if shown.picture is None else shown.picture.times(gain))
 
 
 def _drift(speed: float, toward_deg: float, hour: float, tile: float) -> tuple[float, float]:

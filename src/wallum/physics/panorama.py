@@ -13,7 +13,16 @@ from wallum.physics.arrays import Floats
 from wallum.physics.colour import LUMINANCE_WEIGHTS
 from wallum.physics.dome import dome_directions
 
-__all__ = ["FoundSun", "find_sun", "panorama_dome", "panorama_ground", "without_sun"]
+__all__ = [
+    "FoundSun",
+    "PanoramaView",
+    "contrasted",
+    "find_sun",
+    "panorama_dome",
+    "panorama_ground",
+    "panorama_light",
+    "without_sun",
+]
 
 # A sun is looked for this far about the brightest place, and its surroundings out to here [deg].
 SUN_DEG, AROUND_DEG = 1.5, 4.0
@@ -31,19 +40,31 @@ class FoundSun:
     energy: tuple[float, float, float]
 
 
+@dataclass(frozen=True)
+class PanoramaView:
+    """How a panorama stands as a sky.
+
+    turn_deg    : clockwise, seen from above
+    horizon_deg : elevation in the panorama of what becomes the horizon; heights between it and
+                  the zenith are drawn out evenly
+    contrast, middle : power that luminance over a middle [the panorama's unit] is raised to
+    gain, added : what that is multiplied with, and RGB that lies over it [cd/m2]
+    """
+
+    turn_deg: float
+    horizon_deg: float
+    contrast: float = 1.0
+    middle: float = 1.0
+    gain: float = 1.0
+    added: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
 def _angles(shape: tuple[int, ...]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """(H,) elevations and (W,) azimuths of a panorama's cells [rad]."""
     height, width = shape[:2]
     elevation = np.pi * (0.5 - (np.arange(height) + 0.5) / height)
     azimuth = 2.0 * np.pi * ((np.arange(width) + 0.5) / width - 0.5)
     return elevation, azimuth
-
-
-def _directions(shape: tuple[int, ...]) -> NDArray[np.float64]:
-    elevation, azimuth = _angles(shape)
-    flat = np.cos(elevation)[:, None]
-    parts = (flat * np.sin(azimuth), np.sin(elevation)[:, None], -flat * np.cos(azimuth))
-    return np.stack(np.broadcast_arrays(*parts), axis=-1)
 
 
 def _solid(shape: tuple[int, ...]) -> NDArray[np.float64]:
@@ -53,49 +74,84 @@ def _solid(shape: tuple[int, ...]) -> NDArray[np.float64]:
     return ((edges[:-1] - edges[1:]) * 2.0 * np.pi / width)[:, None]
 
 
-def _near(panorama: Floats) -> tuple[NDArray[np.bool_], NDArray[np.float64], NDArray[np.float64]] | None:
-    """Cells of a sun's disc, its direction, and the light around it; None where none stands out."""
-    grey = panorama @ LUMINANCE_WEIGHTS
-    row, column = np.unravel_index(int(np.argmax(grey)), grey.shape)
-    ways = _directions(panorama.shape)
-    cosine = ways @ ways[row, column]
+@dataclass(frozen=True)
+class _Near:
+    """A sun's disc in a panorama: rows and columns (N,), their directions (N, 3), and the light
+    around it (3,)."""
+
+    rows: NDArray[np.int64]
+    columns: NDArray[np.int64]
+    ways: NDArray[np.float64]
+    around: NDArray[np.float64]
+
+
+def _near(panorama: Floats) -> _Near | None:
+    """What stands out as a sun; None where nothing does. Only rows near the brightest are looked at."""
+    weights = LUMINANCE_WEIGHTS.astype(panorama.dtype)
+    grey = panorama @ weights
+    row, column = divmod(int(np.argmax(grey)), grey.shape[1])
+    elevation, azimuth = _angles(panorama.shape)
+    reach = int(np.ceil(AROUND_DEG / 180.0 * len(elevation))) + 1
+    first, last = max(row - reach, 0), min(row + reach + 1, len(elevation))
+    el, az = elevation[first:last, None], azimuth[None, :]
+    cosine = np.sin(el) * np.sin(elevation[row]) + np.cos(el) * np.cos(elevation[row]) * np.cos(
+        az - azimuth[column]
+    )
     ring = (cosine <= np.cos(np.radians(SUN_DEG))) & (cosine >= np.cos(np.radians(AROUND_DEG)))
     if not ring.any():
         return None
-    around = np.median(panorama[ring], axis=0)
+    around = np.median(panorama[first:last][ring], axis=0).astype(np.float64)
     level = float(around @ LUMINANCE_WEIGHTS)
     if grey[row, column] <= STANDS_OUT * max(level, 1e-9):
         return None
-    disc = (cosine > np.cos(np.radians(SUN_DEG))) & (grey > 2.0 * level)
-    return disc, ways, around
+    rows, columns = np.nonzero((cosine > np.cos(np.radians(SUN_DEG))) & (grey[first:last] > 2.0 * level))
+    rows = rows + first
+    flat = np.cos(elevation[rows])
+    parts = (flat * np.sin(azimuth[columns]), np.sin(elevation[rows]), -flat * np.cos(azimuth[columns]))
+    return _Near(rows, columns, np.stack(parts, axis=1), around)
 
 
 def find_sun(panorama: Floats) -> FoundSun | None:
     """The sun in a panorama; None where no place stands out from what is around it."""
-    found = _near(np.asarray(panorama, dtype=np.float64))
+    found = _near(np.asarray(panorama))
     if found is None:
         return None
-    disc, ways, around = found
-    excess = (
-        np.maximum(panorama[disc] - around, 0.0)
-        * np.broadcast_to(_solid(panorama.shape), disc.shape)[disc][:, None]
-    )
+    disc = np.asarray(panorama)[found.rows, found.columns].astype(np.float64)
+    excess = np.maximum(disc - found.around, 0.0) * _solid(panorama.shape)[found.rows]
     weight = excess @ LUMINANCE_WEIGHTS
-    x, y, z = (ways[disc] * weight[:, None]).sum(axis=0)
+    x, y, z = (found.ways * weight[:, None]).sum(axis=0)
     elevation = np.degrees(np.arctan2(y, np.hypot(x, z)))
     energy = excess.sum(axis=0)
     azimuth = float(np.degrees(np.arctan2(x, -z)) % 360.0)
     return FoundSun(azimuth, float(elevation), (float(energy[0]), float(energy[1]), float(energy[2])))
 
 
-def without_sun(panorama: Floats) -> NDArray[np.float64]:
+def without_sun(panorama: Floats) -> Floats:
     """A panorama whose sun is filled in from around it."""
-    out = np.array(panorama, dtype=np.float64)
+    out = np.array(panorama)
     found = _near(out)
     if found is not None:
-        disc, _, around = found
-        out[disc] = around
+        out[found.rows, found.columns] = found.around
     return out
+
+
+def panorama_light(panorama: Floats, view: PanoramaView, directions: Floats) -> NDArray[np.float64]:
+    """(N, 3) luminance of a panorama as a sky toward unit directions (N, 3), those below the
+    horizon as on it [cd/m2]."""
+    d = np.asarray(directions, dtype=np.float64)
+    elevation = np.arcsin(np.clip(d[:, 1], 0.0, 1.0))
+    start = np.radians(view.horizon_deg)
+    there = start + elevation * (1.0 - start / (0.5 * np.pi))
+    read = _read(panorama, there, np.arctan2(d[:, 0], -d[:, 2]) - np.radians(view.turn_deg))
+    return contrasted(read, view.contrast, view.middle) * view.gain + np.array(view.added)
+
+
+def contrasted(light: Floats, contrast: float, middle: float) -> NDArray[np.float64]:
+    """(..., 3) light whose luminance over a middle is raised to a power, its colour kept."""
+    if contrast == 1.0:
+        return np.asarray(light, dtype=np.float64)
+    grey = np.maximum(np.asarray(light, dtype=np.float64) @ LUMINANCE_WEIGHTS, 1e-9)
+    return np.asarray(light * ((grey / middle) ** (contrast - 1.0))[..., None])
 
 
 def _read(panorama: Floats, elevation_rad: Floats, azimuth_rad: Floats) -> NDArray[np.float64]:

@@ -1,22 +1,27 @@
 """The sky behind everything, its mirror image for surfaces, sun, moon and stars."""
 
+import logging
 import math
 
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.scene import Disc, Dome, LitScene
+from wallum.errors import WallumError
+from wallum.moment.scene import Disc, Dome, LitScene, SkyPicture
 from wallum.physics.deck import DECK_STEPS, Deck, deck_noise
 from wallum.physics.dome import FACTORS
 from wallum.physics.high_cloud import HighCloud
 from wallum.physics.noise import cloud_noise
 from wallum.physics.stars import stars
 from wallum.realtime.programs import Programs, set_uniforms
+from wallum.realtime.sky_picture import PictureTexture
 from wallum.realtime.targets import GBuffer, LightTarget, Size
 from wallum.realtime.view import View
 
 __all__ = ["SkyPass", "air_uniforms"]
+
+log = logging.getLogger(__name__)
 
 DOME_UNIT, MIRROR_UNIT, NOISE_UNIT = 7, 10, 15
 DECK_NOISE_UNIT, DECK_UNIT, DISTANCE_UNIT = 16, 17, 18
@@ -75,6 +80,8 @@ class SkyPass:
         self._dome: moderngl.Texture | None = None
         self._key: object = None
         self._scale = 1.0
+        self._picture = PictureTexture(context)
+        self._behind: SkyPicture | None = None
         self._arrays: dict[int, moderngl.VertexArray] = {}
         self._noise: moderngl.Texture | None = None
         self._deck_noise: moderngl.Texture | None = None
@@ -110,37 +117,50 @@ class SkyPass:
             self._dome.write(rows)
         # Kept about 1, so that neither noon nor night leaves the range of half floats.
         self._scale = 1.0 / max(float(rows.mean()), 1e-12)
-        self._dome.use(DOME_UNIT)
+        self._behind = None if dome.picture is None else self._taken(dome.picture)
         if whole:
-            self._draw_mirror(dome, np.ascontiguousarray(dome.luminance[::-1], dtype=np.float32))
+            rows = np.ascontiguousarray(dome.luminance[::-1], dtype=np.float32)
+            texture = self._context.texture(rows.shape[1::-1], 3, rows, dtype="f4")
+            texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            texture.repeat_x, texture.repeat_y = True, False
+            texture.use(DOME_UNIT)
+            self._draw_mirror(dome, {"dome": DOME_UNIT, "dome_exposure": self._scale}, set())
+            texture.release()
             return
-        names = frozenset({"CLOUD"} if dome.cloud is not None else ())
-        program = self._programs.get("screen", "mirror", names)
-        set_uniforms(
-            program,
-            dome=DOME_UNIT,
-            far_ground=tuple(dome.ground),
-            dome_scale=self._scale,
-            **self.cloud_uniforms(dome.cloud, self._scale),
+        values = self._behind_uniforms(2.0 * math.pi / (2 * MIRROR_SIZE), self._scale)
+        values |= self.cloud_uniforms(dome.cloud, self._scale)
+        self._draw_mirror(
+            dome, values, self._behind_names() | ({"CLOUD"} if dome.cloud is not None else set())
         )
+
+    def _draw_mirror(self, dome: Dome, values: dict[str, object], names: set[str]) -> None:
+        """The mirror image of what is behind, with its blurred copies."""
+        program = self._programs.get("screen", "mirror", frozenset(names))
+        set_uniforms(program, far_ground=tuple(dome.ground * self._scale), **values)
         self._mirror_frame.use()
         self._context.enable_only(0)
         self._screen(program).render(moderngl.TRIANGLES, vertices=3)
         self._mirror.build_mipmaps()
 
-    def _draw_mirror(self, dome: Dome, rows: NDArray[np.float32]) -> None:
-        """The mirror image of a map of light, with its blurred copies."""
-        texture = self._context.texture(rows.shape[1::-1], 3, rows, dtype="f4")
-        texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        texture.repeat_x, texture.repeat_y = True, False
-        texture.use(DOME_UNIT)
-        program = self._programs.get("screen", "mirror")
-        set_uniforms(program, dome=DOME_UNIT, far_ground=tuple(dome.ground), dome_scale=self._scale)
-        self._mirror_frame.use()
-        self._context.enable_only(0)
-        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
-        self._mirror.build_mipmaps()
-        texture.release()
+    def _taken(self, picture: SkyPicture) -> SkyPicture | None:
+        """A picture whose texture is there; None where it cannot be read any more."""
+        try:
+            self._picture.take(picture)
+        except WallumError as error:
+            log.warning("%s", error)
+            return None
+        return picture
+
+    def _behind_names(self) -> set[str]:
+        return set() if self._behind is None else {"PICTURE"}
+
+    def _behind_uniforms(self, pixel_rad: float, exposure: float) -> dict[str, object]:
+        """Values of include/sky_behind.glsl; binds what it reads."""
+        if self._behind is not None:
+            return self._picture.uniforms(self._behind, DOME_UNIT, pixel_rad, exposure)
+        assert self._dome is not None
+        self._dome.use(DOME_UNIT)
+        return {"dome": DOME_UNIT, "dome_exposure": exposure}
 
     def surface_uniforms(self, dome: Dome, exposure: float) -> dict[str, object]:
         """Values that the light pass needs of the sky; binds the mirror image."""
@@ -169,6 +189,7 @@ class SkyPass:
             values["sun_illuminance"] = tuple(scene.sun.illuminance * exposure)
         if scene.sky is not None:
             values |= self._sky_uniforms(scene.sky, view, gbuffer, exposure)
+            names |= self._behind_names()
         if scene.sky is not None and scene.sky.deck is not None:
             names.add("DECK")
             values |= {"deck": DECK_UNIT, "deck_uv": (1.0 / gbuffer.size[0], 1.0 / gbuffer.size[1])}
@@ -201,14 +222,12 @@ class SkyPass:
 
     def _sky_uniforms(self, dome: Dome, view: View, gbuffer: GBuffer, exposure: float) -> dict[str, object]:
         self.show(dome)
-        assert self._dome is not None
-        self._dome.use(DOME_UNIT)
+        pixel_rad = 2.0 * view.camera.tangents[1] / gbuffer.size[1]
         return {
-            "dome": DOME_UNIT,
-            "dome_exposure": exposure,
+            **self._behind_uniforms(pixel_rad, exposure),
             "far_ground": tuple(dome.ground * exposure),
             "veil": dome.veil,
-            "pixel_rad": 2.0 * view.camera.tangents[1] / gbuffer.size[1],
+            "pixel_rad": pixel_rad,
             "sky_terms": (dome.terms * FACTORS[:, None] * exposure).astype("f4").tobytes(),
             **_disc_uniforms(dome.discs, exposure),
             **self.cloud_uniforms(dome.cloud, exposure),

@@ -1,6 +1,6 @@
 #version 430 core
 // What lies behind everything: the sky, sun and moon themselves, far ground, and air before
-// it. Added to what is there. Variants: SKY, CLOUD and DECK (with SKY), SUN (with AIR), AIR.
+// it. Added to what is there. Variants: SKY, PICTURE, CLOUD and DECK (with SKY), SUN (with AIR), AIR.
 
 uniform vec3 eye;
 uniform float floor_y;             // height of the far ground
@@ -8,8 +8,7 @@ uniform vec3 sun_direction;
 uniform vec3 sun_illuminance;      // pre-exposed
 #ifdef SKY
 #include "sky.glsl"
-uniform sampler2D dome;            // rows from the horizon up, columns clockwise from north
-uniform float dome_exposure;
+#include "sky_behind.glsl"
 uniform vec3 far_ground;           // pre-exposed
 uniform float pixel_rad;
 uniform vec3 veil;                 // extinction of the air before far ground [1/m]
@@ -33,12 +32,6 @@ in vec3 v_ray;
 out vec4 out_colour;
 
 #ifdef SKY
-vec3 dome_light(vec3 d) {
-    float across = atan(d.x, -d.z) * (0.5 / 3.14159265);
-    float elevation = asin(clamp(d.y, 0.0, 1.0)) * (2.0 / 3.14159265);
-    return textureLod(dome, vec2(across, sqrt(elevation)), 0.0).rgb * dome_exposure;
-}
-
 // Source of the limb's darkening: linear law, u = 0.6 (Allen, "Astrophysical Quantities").
 vec3 disc(vec3 d, vec4 place, vec3 light, vec4 lit_from) {
     float radius = max(place.w, 1e-6);
@@ -58,7 +51,7 @@ void main() {
     vec3 light = vec3(0.0);
 #ifdef SKY
     float above = smoothstep(-0.5 * pixel_rad, 0.5 * pixel_rad, d.y);
-    vec3 sky = dome_light(d);
+    vec3 sky = sky_behind(d);
     sky += disc(d, disc_place[0], disc_light[0], disc_lit_from[0]);
     sky += disc(d, disc_place[1], disc_light[1], disc_lit_from[1]);
 #ifdef CLOUD
@@ -66,7 +59,7 @@ void main() {
 #endif
     float way = max(eye.y - floor_y, 0.0) / max(-d.y, 1e-6);
     vec3 kept = exp(-min(way, 1e7) * veil);
-    vec3 ground = far_ground * kept + dome_light(normalize(vec3(d.x, 0.02, d.z))) * (1.0 - kept);
+    vec3 ground = far_ground * kept + sky_behind(normalize(vec3(d.x, 0.02, d.z))) * (1.0 - kept);
     light += mix(ground, sky, above);
 #ifdef DECK
     vec4 before = textureLod(deck, gl_FragCoord.xy * deck_uv, 0.0);
