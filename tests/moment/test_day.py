@@ -24,6 +24,7 @@ from wallum.moment.hour import at_hour, day_of, put_at_hour
 from wallum.moment.solar_day import solar_day
 from wallum.moment.switching import day_lux, is_on, on_spans
 from wallum.physics.colour import luminance
+from wallum.physics.dome import irradiance
 from wallum.physics.ephemeris import Observer
 
 DESERT = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12")
@@ -251,6 +252,24 @@ def test_a_lamp_is_switched_on_by_dusk_and_off_by_more_light_than_that():
     ]  # fmt: skip
     assert evaluate(day, 12.0).lamps.ids == ()
     assert evaluate(day, 22.0).lamps.ids == ("lamp",)
+
+
+def test_lamps_see_the_cloud_over_them():
+    """Under a closed deck it is darker all day, about by what dome and sun say, and lamps go on earlier."""
+    lamp = LAMP.revised(switched="by light", on_below=300.0, off_above=900.0)
+    clear = project(lamp)
+    sky = clear.source("sky")
+    closed = clear.with_source(sky.revised(deck=1.0))
+    light = evaluate(closed, 12.0)
+    shown = float(luminance(irradiance(light.sky.terms, np.array([[0.0, 1.0, 0.0]])))[0])
+    assert open_ground_lux(closed, 12.0) == pytest.approx(shown, rel=0.5)
+    assert open_ground_lux(closed, 12.0) < 0.5 * open_ground_lux(clear, 12.0)
+    on_at = [
+        next(h for h in np.arange(12.0, 24.0, 0.05) if is_on(one, lamp, float(h))) for one in (clear, closed)
+    ]
+    assert on_at[1] < on_at[0] - 0.1
+    thin = clear.with_source(sky.revised(cloud=1.0, cloud_opacity=1.0))
+    assert open_ground_lux(thin, 12.0) < 0.5 * open_ground_lux(clear, 12.0)
 
 
 def test_between_the_two_limits_the_lamp_keeps_its_state():

@@ -116,3 +116,15 @@ def test_after_one_repeat_of_its_noise_it_is_the_same_again(rng):
     tile = deck().tile
     back = deck_density(deck(drift=(deck().drift[0] - 3.0 * tile, deck().drift[1] + tile)), x, z, share)
     assert back == pytest.approx(there, abs=1e-6)
+
+
+def test_a_way_that_ends_in_it_has_less_of_it_and_one_that_ends_before_it_none():
+    thin, d = deck(extinction=0.002, cover=1.0), ways(200, 0.3, 0.9)
+    start, end = deck_ends(thin, d, 0.0)
+    lefts = [
+        deck_along(thin, d, np.zeros(3), until_m=start + part * (end - start))[1] for part in (0.0, 0.5, 1.0)
+    ]
+    assert lefts[0] == pytest.approx(np.ones(len(d)))
+    assert (lefts[1] < 1.0).any()
+    assert (lefts[2] <= lefts[1] + 1e-3).all()
+    assert lefts[2] == pytest.approx(deck_along(thin, d, np.zeros(3))[1])

@@ -154,3 +154,22 @@ def test_far_ground_goes_over_into_the_sky_by_the_airs_extinction(renderer):
     near_line = luminance(exact[(d[:, 1] < 0.0) & (d[:, 1] > -0.01)]).mean()
     over_line = luminance(exact[(d[:, 1] > 0.0) & (d[:, 1] < 0.01)]).mean()
     assert near_line == pytest.approx(over_line, rel=0.15)
+
+
+def test_ground_sinks_into_a_deck_as_deep_as_it_lies_in_it(renderer):
+    """From above, down onto a yard with mist of ever greater depth over it; rays agree."""
+    sun, moon, own = base_light()
+    camera = Camera((0.0, 500.0, 0.0), (0.0, -1.0, -0.01), 20.0, 16 / 9, far=3000.0)
+    level, shown, traced = yard(), [], []
+    rays = RayScene(level, flatten(level))
+    for base in (-180.0, -120.0, -40.0):  # so much of its 200 m lies under the ground
+        sky = own.revised(deck=1.0, deck_base=base, deck_thick=200.0, deck_detail=0.0, deck_density=0.01)
+        scene = evaluate(Project(setting=DESERT, sources=(sun, moon, sky), look=Look(ev100=13.0)), 10.0)
+        # Black ground: what is seen is the deck's own light.
+        scene = replace(scene, sun=None, sky=replace(scene.sky, luminance=scene.sky.luminance * 0.0))
+        shown.append(float(luminance(draw(renderer, PictureRequest(1, scene, camera, (48, 27)))).mean()))
+        reference = Reference(rays, level, scene, camera, (48, 27), 0)
+        reference.step()
+        traced.append(float(luminance(reference.luminance).mean()))
+    assert shown[0] < shown[1] < shown[2]
+    assert np.abs(np.log2(np.array(shown) / np.array(traced))).max() < 0.7

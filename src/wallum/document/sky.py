@@ -244,7 +244,7 @@ class SkySource(Coloured):
         "Base",
         "Height of its underside over the level.",
         unit="m",
-        low=20.0,
+        low=-500.0,
         high=8000.0,
         step=20.0,
     )

@@ -16,9 +16,9 @@ from wallum.moment.looped import looped_moon, looped_stars
 from wallum.moment.scene import Disc, Dome, Stars, Sun
 from wallum.moment.sky_domes import air_of, cloud_of, deck_of, shown_sky, sky_lux, under_deck
 from wallum.physics.arrays import Floats
-from wallum.physics.cloud_shadow import CloudShadow
+from wallum.physics.cloud_shadow import CLOUD_TAKES, CloudShadow
 from wallum.physics.colour import light_colour, luminance
-from wallum.physics.deck import Deck
+from wallum.physics.deck import Deck, deck_share
 from wallum.physics.dome import dome_directions, dome_illuminance
 from wallum.physics.ephemeris import BodyPlace, direction_to, sun_place
 from wallum.physics.high_cloud import HighCloud, over_sky
@@ -335,9 +335,15 @@ def _base_light(project: Project, hour: float) -> BaseLight:
 
 
 def open_ground_lux(project: Project, hour: float) -> float:
-    """Illuminance of open, level ground by sun, moon and sky [lx], without making a dome."""
+    """Illuminance of open, level ground by sun, moon and sky [lx], without making a dome: under
+    clouds the mean of wide land."""
     sun, moon = places(project, hour)
     far = _far(project, sun, moon)
     total = float(luminance(far.illuminance) * far.direction[1]) if far else 0.0
     source = _sky_source(project)
-    return total if source is None else total + sky_lux(source, _bodies(project)[1], sun, moon)
+    if source is None:
+        return total
+    if source.cloud_shadow:
+        total *= 1.0 - CLOUD_TAKES * source.cloud * source.cloud_opacity
+    total += sky_lux(source, _bodies(project)[1], sun, moon)
+    return total * deck_share(source.deck, source.deck_thick, source.deck_density)

@@ -55,7 +55,9 @@ class CloudShadow:
             way = np.broadcast_to(self.toward, (len(x), 3))
             left = 1.0 - CLOUD_TAKES * cloud_cover(self.cloud, way, (x, z))
         if self.deck is not None:
-            through = np.exp(-np.minimum(sun_depth(self.deck, self.toward, x, z), DEEPEST))
+            low, (east, south) = min(self.deck.base, 0.0), self.slope
+            depth = sun_depth(self.deck, self.toward, x + east * low, z + south * low, low)
+            through = np.exp(-np.minimum(depth, DEEPEST))
         return left, through
 
     def share_over(self, height_m: Floats) -> NDArray[np.float64]:

@@ -28,6 +28,7 @@ __all__ = [
     "deck_density",
     "deck_ends",
     "deck_noise",
+    "deck_share",
     "sun_depth",
     "sun_through",
 ]
@@ -144,14 +145,22 @@ def _two_stream(depth: Floats) -> NDArray[np.float64]:
 
 
 def deck_along(
-    deck: Deck, directions: Floats, eye: Floats, offset: Floats | float = 0.5, steps: int = DECK_STEPS
+    deck: Deck,
+    directions: Floats,
+    eye: Floats,
+    offset: Floats | float = 0.5,
+    steps: int = DECK_STEPS,
+    until_m: Floats | None = None,
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """What the deck adds (N, 3) [cd/m2] and what it leaves (N,) of what lies behind.
 
     directions : (N, 3) unit; eye : (3,) [m], y over the level; offset : of the samples, 0 to 1
+    until_m    : (N,) where the ways end; None: nowhere
     """
     d = np.asarray(directions, dtype=np.float64)
     start, end = deck_ends(deck, d, float(eye[1]))
+    if until_m is not None:
+        end = np.maximum(np.minimum(end, until_m), start)
     step = (end - start) / steps
     light, kept = np.zeros((len(d), 3)), np.ones(len(d))
     toward, sunlit = np.array(deck.toward), np.array(deck.sunlit)
@@ -183,6 +192,11 @@ def deck_along(
     clear = np.exp(-start[:, None] * np.array(deck.veil))
     left = kept + (1.0 - kept) * (1.0 - np.exp(-start * np.mean(deck.veil)))
     return light * clear, left
+
+
+def deck_share(cover: float, thick_m: float, extinction: float) -> float:
+    """Share of all light from above that comes down through a deck, the mean over wide land."""
+    return 1.0 - cover + cover * float(_two_stream(np.asarray(extinction * thick_m)))
 
 
 def sun_through(deck: Deck, eye_m: float = 0.0, over: tuple[float, float] = (0.0, 0.0)) -> float:

@@ -55,7 +55,9 @@ class CloudMap:
         values: dict[str, object] = {"toward": shadow.toward, "over": (*low, *(high - low)), "cells": CELLS}
         values |= self._sky.cloud_uniforms(shadow.cloud, 1.0)
         if shadow.deck is not None:
-            values |= self._sky.deck_uniforms(shadow.deck, (0.0, 0.0, 0.0, 0.0))
+            low = min(shadow.deck.base, 0.0)
+            values |= self._sky.deck_uniforms(shadow.deck, (0.0, low, 0.0, 0.0))
+            values["slope"] = shadow.slope
         set_uniforms(program, **values)
         if program.glo not in self._arrays:
             self._arrays[program.glo] = self._context.vertex_array(program, [])

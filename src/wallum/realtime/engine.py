@@ -133,7 +133,7 @@ class Engine:
         self.level = LevelOnGpu(self.context, self.programs, bundle)
         self._level_number += 1
         self.lighting.followed = bundle.followed
-        self.sky.floor_y = float(bundle.bounds[0, 1]) if len(bundle.faces) else 0.0
+        self.sky.floor_y, self.sky.top_y = bundle.bounds[:, 1].tolist() if len(bundle.faces) else (0.0, 0.0)
         self.lighting.clouds.box = np.asarray(bundle.bounds, dtype=np.float64)
         self.open_sky.set_grid(None)
         self._passing.level_changed()

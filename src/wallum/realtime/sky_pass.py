@@ -92,7 +92,7 @@ class SkyPass:
         self._mirror.filter = (moderngl.LINEAR_MIPMAP_NEAREST, moderngl.LINEAR)
         self._mirror.repeat_x = self._mirror.repeat_y = False
         self._mirror_frame = context.framebuffer([self._mirror])
-        self.floor_y = 0.0
+        self.floor_y, self.top_y = 0.0, 0.0  # of the level
 
     def _screen(self, program: moderngl.Program) -> moderngl.VertexArray:
         if program.glo not in self._arrays:
@@ -199,11 +199,13 @@ class SkyPass:
         self._screen(program).render(moderngl.TRIANGLES, vertices=3)
         if scene.sky is not None and scene.sky.stars is not None:
             self._draw_stars(scene, view, gbuffer, target, exposure)
-        if scene.sky is not None and scene.sky.deck is not None and view.camera.eye[1] > scene.sky.deck.base:
-            self._draw_over(scene.sky.deck, view, gbuffer, target)
+        # What of the deck may stand before surfaces.
+        deck = scene.sky.deck if scene.sky is not None else None
+        if deck is not None and max(view.camera.eye[1], self.top_y) > deck.base:
+            self._draw_over(deck, view, gbuffer, target)
 
     def _draw_over(self, deck: Deck, view: View, gbuffer: GBuffer, target: LightTarget) -> None:
-        """The deck before surfaces, for an eye within it or above it."""
+        """The deck before surfaces."""
         program = self._programs.get("screen", "deck_over")
         gbuffer.distance.use(DISTANCE_UNIT)
         set_uniforms(

@@ -21,6 +21,7 @@ from wallum.moment.scene import LAMP_COLUMNS, LitScene
 from wallum.physics.arrays import Floats, dots, normalised, scaled
 from wallum.physics.cloud_shadow import ShadowMap
 from wallum.physics.colour import LUMINANCE_WEIGHTS
+from wallum.physics.deck import deck_along, deck_ends
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import ball_points, cone_directions, disc_points
 from wallum.physics.exposure import exposure_scale
@@ -163,7 +164,7 @@ class Reference:
             missed = np.flatnonzero(hits.triangle < 0)
             self._add_sky(light, paths.only(missed), discs=bounce == 0)
             if bounce == 0:
-                added = self._air(paths, hits)
+                added = self._before(paths, hits)
             if not len(met):
                 break
             hits = hits.only(met)
@@ -181,9 +182,20 @@ class Reference:
             light = scaled(light, added[0]) + added[1]
         return light
 
-    def _air(self, paths: _Paths, hits: Hits) -> Pairs:
-        """What the air keeps and adds along the first stretch; none before the sky, which has it."""
-        kept, added = air_between(self._scene, np.array(self._camera.eye), paths.directions, hits.distance)
+    def _before(self, paths: _Paths, hits: Hits) -> Pairs:
+        """What air and a deck of cloud keep and add along the first stretch; the sky has its deck."""
+        eye = np.array(self._camera.eye)
+        kept, added = air_between(self._scene, eye, paths.directions, hits.distance)
+        deck = self._scene.sky.deck if self._scene.sky is not None else None
+        if deck is not None:
+            rows = np.flatnonzero(deck_ends(deck, paths.directions, float(eye[1]))[0] < hits.distance)
+            rows = rows[np.isfinite(hits.distance[rows])]
+            light, left = deck_along(
+                deck, paths.directions.take(rows, 0), eye, until_m=hits.distance.take(rows)
+            )
+            added = np.array(added)
+            added[rows] += scaled(light, kept[rows])
+            kept[rows] *= left
         return kept, added
 
     def _add_sky(self, light: Floats, paths: _Paths, discs: bool = False) -> None:
