@@ -91,7 +91,7 @@ class CloudShadow:
 class ShadowMap:
     """What clouds leave over a box, worked out once on a grid."""
 
-    def __init__(self, shadow: CloudShadow, box: Floats, cells: int = 128) -> None:
+    def __init__(self, shadow: CloudShadow, box: Floats, cells: int = 96) -> None:
         self._shadow, self._cells = shadow, cells
         self._low, high = shadow.bounds(box)
         self._step = (high - self._low) / cells

@@ -38,7 +38,7 @@ DROPS_G = 0.8
 DIFFUSES = 0.105
 DECK_STEPS = 20
 # Samples on the way to a far light, where only its shadow is asked for.
-SHADOW_STEPS = 16
+SHADOW_STEPS = 10
 # A whole number: what drifts by one repeat of the noise is then the same again, finer shapes too.
 DETAIL_FINER, LEANS = 6.0, 0.5
 # Longest way through the deck, in its thicknesses; no way is marched farther than the second [m].

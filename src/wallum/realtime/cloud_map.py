@@ -12,7 +12,7 @@ from wallum.realtime.sky_pass import SkyPass
 __all__ = ["CLOUD_MAP_UNIT", "CloudMap"]
 
 CLOUD_MAP_UNIT = 19
-CELLS = 128
+CELLS = 96
 
 
 class CloudMap:

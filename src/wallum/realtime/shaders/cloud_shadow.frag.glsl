@@ -14,7 +14,7 @@ uniform float cells;
 uniform vec2 slope;            // how far a way to the light goes for each metre that it rises
 out vec2 out_shadow;
 
-const int SHADOW_STEPS = 16;
+const int SHADOW_STEPS = 10;
 
 void main() {
     vec2 at = over.xy + gl_FragCoord.xy / cells * over.zw;
