@@ -45,6 +45,8 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
     from wallum.exchange.film import film_writer
     from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
+    from wallum.moment.hour import at_hour
+    from wallum.physics.exposure import adapted_ev
     from wallum.realtime.offline import render_picture
 
     document, file = open_reference(project)
@@ -59,12 +61,24 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
         drawn = prepare(document, level, file)
         camera = Camera.of_shot(shot, size[0] / size[1], far_for(level.bounds))
         heroes = drawn.heroes(camera)
+        held: float | None = None
+        exposures = []
         with click.progressbar(hours, label=str(out), hidden=as_json) as run:
             for hour in run:
                 now = document.revised(setting=document.setting.revised(clock=hour))
                 settle = options["settled"]
-                writer.add(render_picture(now, level, camera, size, settle, drawn.renderer, heroes).rgb)
+                made = render_picture(now, level, camera, size, settle, drawn.renderer, heroes, held_ev=held)
+                writer.add(made.rgb)
+                exposures.append(round(made.ev100, 3))
+                # The eye comes after the light at its own pace, as in play.
+                look = at_hour(now, hour).look
+                if made.metered is None or look.exposed != "metered":
+                    held = None
+                else:
+                    held = adapted_ev(
+                        made.ev100, made.metered, 1.0 / options["fps"], look.speed_up, look.speed_down
+                    )
     if as_json:
-        print_json({"file": str(out), "pictures": len(hours), "fps": options["fps"]})
+        print_json({"file": str(out), "pictures": len(hours), "fps": options["fps"], "ev100": exposures})
         return
     click.echo(f"{out}: {len(hours)} pictures, {len(hours) / options['fps']:.1f} s")

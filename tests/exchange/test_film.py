@@ -8,8 +8,10 @@ import pytest
 from PIL import Image
 
 from wallum.cli import main
+from wallum.document.storage import save
 from wallum.errors import ExportProblem
 from wallum.exchange.film import film_writer
+from wallum.level.opening import open_project
 
 GREY = np.full((36, 64, 3), 120, np.uint8)
 
@@ -72,3 +74,16 @@ def test_the_command_films_a_part_of_the_day_around_midnight(tmp_path, capsys):
     video = tmp_path / "night.mp4"
     assert main([*arguments, "--size", "64x36", "--out", str(video)]) == 0
     assert length(video) == 4
+
+
+def test_in_a_film_the_exposure_comes_after_the_light_at_the_eyes_pace(tmp_path, capsys):
+    """Through a sunrise in one second the light rises by many stops; the picture by as many as it may."""
+    project, _ = open_project("demo:jar-yard")
+    look = project.look.revised(exposed="metered", speed_up=2.0, speed_down=1.0)
+    save(project.revised(look=look), tmp_path / "dawn.wallum")
+    asked = ("--from", "05:00", "--to", "08:00", "--seconds", "1", "--fps", "8", "--size", "64x36")
+    made = ["film", str(tmp_path / "dawn.wallum"), *asked, "--out", str(tmp_path / "dawn"), "--json"]
+    assert main(made) == 0
+    steps = np.diff(json.loads(capsys.readouterr().out)["ev100"])
+    assert steps.max() == pytest.approx(2.0 / 8.0, abs=2e-3)
+    assert steps.min() >= -1.0 / 8.0 - 2e-3

@@ -38,6 +38,11 @@ class CloudShadow:
     deck: Deck | None
 
     @property
+    def foot(self) -> float:
+        """Height over the level under which none of the deck lies [m]."""
+        return 0.0 if self.deck is None else min(self.deck.base, 0.0)
+
+    @property
     def slope(self) -> tuple[float, float]:
         """How far a way to the light goes east and south for each metre that it rises."""
         up = max(self.toward[1], LOWEST_SINE)
@@ -55,7 +60,7 @@ class CloudShadow:
             way = np.broadcast_to(self.toward, (len(x), 3))
             left = 1.0 - CLOUD_TAKES * cloud_cover(self.cloud, way, (x, z))
         if self.deck is not None:
-            low, (east, south) = min(self.deck.base, 0.0), self.slope
+            low, (east, south) = self.foot, self.slope
             depth = sun_depth(self.deck, self.toward, x + east * low, z + south * low, low)
             through = np.exp(-np.minimum(depth, DEEPEST))
         return left, through

@@ -55,8 +55,7 @@ class CloudMap:
         values: dict[str, object] = {"toward": shadow.toward, "over": (*low, *(high - low)), "cells": CELLS}
         values |= self._sky.cloud_uniforms(shadow.cloud, 1.0)
         if shadow.deck is not None:
-            low = min(shadow.deck.base, 0.0)
-            values |= self._sky.deck_uniforms(shadow.deck, (0.0, low, 0.0, 0.0))
+            values |= self._sky.deck_uniforms(shadow.deck, (0.0, shadow.foot, 0.0, 0.0))
             values["slope"] = shadow.slope
         set_uniforms(program, **values)
         if program.glo not in self._arrays:

@@ -25,7 +25,7 @@ class Picture:
     rgb       : (H, W, 3) 8-bit sRGB
     luminance : (H, W, 3) float32 [cd/m2]
     settled   : jittered pictures in it, 0 for as delivered
-    ev100     : exposure of `rgb`
+    ev100     : exposure of `rgb`; metered : what the meter found, where the exposure is metered
     """
 
     rgb: NDArray[np.uint8]
@@ -33,6 +33,7 @@ class Picture:
     settled: int
     passes: list[PassRecord]
     ev100: float
+    metered: float | None = None
 
 
 def render_picture(
@@ -44,14 +45,16 @@ def render_picture(
     renderer: Renderer | None = None,
     heroes: NDArray[np.float32] | None = None,
     view: str = "final",
+    held_ev: float | None = None,
 ) -> Picture:
     """Draw a project's light on its level, at its clock. Raises RendererProblem, LevelProblem.
 
     renderer : one that already shows this level; made and filled, without a sky grid, where None
-    heroes, view : see PictureRequest
+    heroes, view, held_ev : see PictureRequest
     """
     renderer = renderer or renderer_for(project, level)
-    request = PictureRequest(0, evaluate(project), camera, size, heroes=heroes, view=view)
+    scene = evaluate(project)
+    request = PictureRequest(0, scene, camera, size, heroes=heroes, view=view, held_ev=held_ev)
     for _ in renderer.draw(request):
         pass
     if settle:
@@ -60,7 +63,7 @@ def render_picture(
     out = np.zeros((size[1], size[0], 4), np.uint8)
     frame = renderer.read_into(request, count, out)
     light = renderer.luminance(request, settle)
-    return Picture(out[:, :, 2::-1].copy(), light, count, frame.passes, frame.ev100)
+    return Picture(out[:, :, 2::-1].copy(), light, count, frame.passes, frame.ev100, frame.metered)
 
 
 def renderer_for(project: Project, level: Level, grid: ProbeGrid | None = None) -> Renderer:
