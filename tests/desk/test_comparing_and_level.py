@@ -194,6 +194,7 @@ def test_a_level_that_changed_on_disk_is_received_with_all_sources_kept(qtbot, w
     assert "Marks lost" in text
     assert window.session.history.undo_label == "receive room.glb again"
     assert len(window.session.level.plain.parts) == len(loaded.parts) - 1
+    assert window.session.project.floors == window.session.level.floors
     window.session.undo()
     assert window.session.project.marks == before.marks
     assert [one.part for one in before.marks] == [loaded.parts[-1].id]

@@ -12,6 +12,7 @@ from wallum.document.own_days import own_days
 from wallum.document.pegging import pasted, pegged, replaced
 from wallum.document.project import SCHEMA_VERSION, Project, Setting, base_light
 from wallum.document.sources import PointSource
+from wallum.document.storage import load, save
 from wallum.errors import ProjectProblem
 from wallum.moment.evaluate import evaluate
 
@@ -109,3 +110,11 @@ def test_the_sky_of_version_3_is_the_atmosphere_everywhere():
     assert new["sources"][0]["model"] == "atmosphere"
     assert new["variants"][0]["sources"][0]["model"] == "atmosphere"
     assert Project.model_validate(new).source("sky").model == "atmosphere"
+
+
+def test_what_the_floors_are_is_kept_and_older_projects_know_none(tmp_path):
+    project = Project(name="P", floors=(0.4, 0.2, 0.1))
+    save(project, tmp_path / "p.wallum")
+    assert load(tmp_path / "p.wallum").floors == (0.4, 0.2, 0.1)
+    old = migrate({"schema_version": 4, "name": "P"}, "file")
+    assert Project.model_validate(old).floors is None

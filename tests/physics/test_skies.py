@@ -9,7 +9,14 @@ from wallum.physics.dome import DOME_SIZE, dome_directions, dome_illuminance
 from wallum.physics.gradient_sky import GradientSky, gradient_dome
 from wallum.physics.high_cloud import HighCloud, cloud_cover, cloud_light, over_sky, way_up
 from wallum.physics.noise import bilinear, cloud_noise
-from wallum.physics.panorama import find_sun, panorama_dome, panorama_ground, without_sun
+from wallum.physics.panorama import (
+    PanoramaView,
+    find_sun,
+    panorama_dome,
+    panorama_ground,
+    panorama_light,
+    without_sun,
+)
 from wallum.physics.sky_trims import SkyTrims, low_sun_tint, trimmed
 
 UP = np.array([0.0, 1.0, 0.0])
@@ -139,6 +146,35 @@ def test_a_panorama_turns_clockwise_and_takes_its_suns_energy_along():
     direct = dome_illuminance(turned)[0] - 1000.0 * np.pi
     solid = 2.0 * np.pi * (1.0 - np.cos(np.radians(0.6)))
     assert direct == pytest.approx(2e8 * solid * np.sin(np.radians(35.0)), rel=0.15)
+
+
+def test_a_panoramas_light_by_direction_is_that_of_its_dome():
+    """Toward the dome's own cells, whatever turn and horizon: the same cells of the panorama."""
+    rng = np.random.default_rng(5)
+    smooth = np.repeat(np.repeat(rng.random((8, 16, 3)), 16, axis=0), 16, axis=1)
+    for turn, horizon in ((0.0, 0.0), (75.0, 0.0), (-130.0, 12.0)):
+        dome = panorama_dome(smooth, turn, horizon, DOME_SIZE)
+        toward = dome_directions()[0].reshape(-1, 3)
+        light = panorama_light(smooth, PanoramaView(turn, horizon), toward)
+        assert light == pytest.approx(dome.reshape(-1, 3), abs=1e-6)
+
+
+def test_what_lies_over_a_panorama_and_its_gain_count_and_contrast_leaves_the_middle():
+    even = np.full((32, 64, 3), 50.0)
+    d = ways(20)
+    plain = panorama_light(even, PanoramaView(0.0, 0.0, gain=3.0, added=(1.0, 2.0, 4.0)), d)
+    assert plain == pytest.approx(np.tile([151.0, 152.0, 154.0], (20, 1)))
+    hard = panorama_light(even, PanoramaView(0.0, 0.0, contrast=2.0, middle=50.0), d)
+    assert hard == pytest.approx(np.full((20, 3), 50.0))
+    brighter = panorama_light(even * 2.0, PanoramaView(0.0, 0.0, contrast=2.0, middle=50.0), d)
+    assert brighter == pytest.approx(np.full((20, 3), 200.0))
+
+
+def test_the_sun_is_found_across_the_seam_and_near_the_zenith():
+    for azimuth, elevation in ((180.0, 30.0), (20.0, 87.0)):
+        found = find_sun(panorama(azimuth, elevation, 512))
+        assert found is not None
+        assert found.elevation == pytest.approx(elevation, abs=0.4)
 
 
 # -- high cloud ------------------------------------------------------------------------------

@@ -173,3 +173,36 @@ def test_ground_sinks_into_a_deck_as_deep_as_it_lies_in_it(renderer):
         traced.append(float(luminance(reference.luminance).mean()))
     assert shown[0] < shown[1] < shown[2]
     assert np.abs(np.log2(np.array(shown) / np.array(traced))).max() < 0.7
+
+
+def test_a_picture_behind_everything_is_as_fine_as_it_is(renderer, tmp_path):
+    """Stripes of a degree and a half, which no dome of light holds, stand in the sky as in the file."""
+    wide = 1920
+    bars = (np.arange(wide) // 8 % 2)[None, :, None] * np.ones((wide // 2, 1, 3))
+    file = write_panorama(tmp_path / "bars.hdr", 1000.0 + 3000.0 * bars)
+    scene = evaluate(project_under(file, "picture dome", disc_out=False), 10.0)
+    level = Camera((0.0, 1.7, 200.0), (0.0, 0.12, -1.0), 20.0, 16 / 9, far=3000.0)
+    drawn = luminance(draw(renderer, PictureRequest(1, scene, level, SIZE)))[SIZE[1] // 4]
+    assert np.percentile(drawn, 90) > 3.0 * np.percentile(drawn, 10)
+    x, y = (np.arange(SIZE[0]) + 0.5) / SIZE[0], np.full(SIZE[0], (SIZE[1] // 4 + 0.5) / SIZE[1])
+    exact = luminance(scene.sky.seen(level.rays(x, y), level.eye))
+    assert np.corrcoef(drawn, exact)[0, 1] > 0.97
+
+
+def test_a_picture_that_is_gone_when_it_is_to_be_drawn_leaves_its_light(renderer, panorama):
+    scene = evaluate(project_under(panorama, "picture dome"), 10.0)
+    picture = replace(scene.sky.picture, file=str(panorama.with_name("gone.hdr")))
+    gone = replace(scene, sky=replace(scene.sky, picture=picture, key=(*scene.sky.key, 1.0)))
+    drawn = luminance(draw(renderer, PictureRequest(1, gone, UP, SIZE)))
+    shown = luminance(draw(renderer, PictureRequest(2, scene, UP, SIZE)))
+    assert np.median(np.abs(np.log2(drawn / shown))) < 0.2
+
+
+def test_the_level_s_haze_lies_over_a_picture_too(renderer, panorama):
+    project = project_under(panorama, "picture dome")
+    hazy = project.revised(air=project.air.revised(on=True, visibility=20_000.0, scale_height=200.0))
+    clear, over = (evaluate(one, 10.0).sky for one in (project, hazy))
+    assert (np.array(over.picture.view.added) > 0.0).all()
+    assert clear.picture.view.added == (0.0, 0.0, 0.0)
+    up = np.array([[0.0, 1.0, 0.0]])
+    assert (over.seen(up) > clear.seen(up)).all()

@@ -1,0 +1,52 @@
+"""Vectors by the column: what the plain formulas give."""
+
+import numpy as np
+import pytest
+
+from wallum.physics.arrays import crossed, dots, normalised, scaled
+
+KINDS = [np.float32, np.float64]
+
+
+@pytest.fixture(params=KINDS)
+def pair(request, rng):
+    return rng.normal(size=(2, 500, 3)).astype(request.param)
+
+
+def test_products_are_numpys(pair):
+    a, b = pair
+    loose = {"rtol": 1e-4, "atol": 1e-5}
+    assert np.allclose(dots(a, b), (a * b).sum(axis=1), **loose)
+    assert np.allclose(crossed(a, b), np.cross(a, b), **loose)
+    assert np.allclose(scaled(a, b[:, 0]), a * b[:, :1], **loose)
+
+
+def test_a_cross_product_is_square_to_both(pair):
+    a, b = pair
+    across = crossed(a, b)
+    size = np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1)
+    for one in (a, b):
+        assert np.abs(dots(across, one) / size).max() < 1e-4
+
+
+def test_normalised_keeps_directions_and_leaves_nothing_as_it_is(pair):
+    a, _ = pair
+    a[7] = 0.0
+    unit = normalised(a)
+    lengths = np.linalg.norm(unit, axis=1)
+    assert lengths[np.arange(500) != 7] == pytest.approx(np.ones(499), abs=1e-5)
+    assert (unit[7] == 0.0).all()
+    assert (dots(unit, a)[np.arange(500) != 7] > 0.0).all()
+
+
+def test_precision_is_that_of_what_comes_in(pair):
+    a, b = pair
+    for made in (dots(a, b), crossed(a, b), scaled(a, b[:, 0]), normalised(a)):
+        assert made.dtype == a.dtype
+
+
+def test_one_vector_and_a_field_of_them_are_taken_too(rng):
+    field = rng.normal(size=(4, 5, 3))
+    assert normalised(field) == pytest.approx(field / np.linalg.norm(field, axis=-1, keepdims=True))
+    assert normalised(field[0, 0]) == pytest.approx(field[0, 0] / np.linalg.norm(field[0, 0]))
+    assert dots(field, field[0, 0]) == pytest.approx(field @ field[0, 0])
