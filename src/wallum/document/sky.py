@@ -75,8 +75,6 @@ class SkySource(Coloured):
         label="Ground by",
         help="The level: far ground sends back as much light, and in the hue, as the level's floors do. "
         "Choice: as set.",
-        first=False,
-        heading="On surfaces",
     )
     ground: float = parameter(
         0.2,

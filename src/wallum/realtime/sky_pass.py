@@ -11,6 +11,7 @@ from wallum.errors import WallumError
 from wallum.moment.scene import Disc, Dome, LitScene, SkyPicture
 from wallum.physics.deck import DECK_STEPS, Deck, deck_noise
 from wallum.physics.dome import FACTORS
+from wallum.physics.exposure import exposure_scale
 from wallum.physics.high_cloud import HighCloud
 from wallum.physics.noise import cloud_noise
 from wallum.physics.stars import stars
@@ -337,6 +338,7 @@ class SkyPass:
             tangents=view.camera.tangents,
             jitter=view.jitter,
             star_exposure=exposure * scene.sky.stars.strength / solid,
+            white=exposure / exposure_scale(scene.ev100),
             twinkle=(scene.sky.stars.twinkle, scene.sky.stars.phase),
             **self.cloud_uniforms(scene.sky.cloud, exposure),
             **decked,
@@ -344,4 +346,5 @@ class SkyPass:
         )
         self._ready(target, gbuffer)
         self._context.depth_func = "<="
+        self._context.enable(moderngl.PROGRAM_POINT_SIZE)
         array.render(moderngl.POINTS, vertices=count)
