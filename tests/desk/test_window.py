@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QPushButton
 
 from wallum.desk.number_field import NumberField
+from wallum.desk.session import AUTOSAVE_MS
 from wallum.desk.window import DeskWindow
 from wallum.document import autosave
 from wallum.document.paths import put
@@ -95,6 +96,23 @@ def test_unsaved_work_is_offered_after_a_crash_and_taken_up(window, qtbot, room_
     assert again.session.history.dirty
     again.session.history.mark_saved(again.session.history.present)
     again.close()
+
+
+def test_opening_alone_neither_edits_nor_lets_go_of_unsaved_work(qtbot, room_file):
+    """What is found of a level when it is opened is no edit; the offer stands until it is answered."""
+    lost = load(room_file).revised(look=load(room_file).look.revised(ev100=2.0))
+    autosave.autosave(lost, room_file)
+    window = DeskWindow()
+    window.show()
+    window.open_reference(str(room_file))
+    qtbot.waitUntil(lambda: window.session.level is not None, timeout=20_000)
+    assert window.session.project.floors == window.session.level.floors
+    assert not window.session.history.dirty
+    qtbot.wait(int(AUTOSAVE_MS * 1.5))
+    found = autosave.recoverable(room_file)
+    assert found is not None
+    assert found.project.look.ev100 == 2.0
+    window.close()
 
 
 def test_work_that_never_had_a_file_is_offered_at_an_empty_start(qtbot, room_file):

@@ -9,7 +9,6 @@ from wallum.desk.loading import LevelLoader, LoadedLevel
 from wallum.desk.session import Session
 from wallum.document import autosave
 from wallum.document.autosave import Recovery
-from wallum.document.fields import unchecked
 from wallum.document.project import Project
 from wallum.document.storage import SUFFIX
 from wallum.errors import WallumError
@@ -83,9 +82,7 @@ class ProjectFiles(QObject):
         if self._ended:  # it was said just before the end
             loaded.block.close()
             return
-        # Found, not edited: no step, and every step knows it. Before there is a level to draw.
-        self._session.history.restate(lambda project: unchecked(project, {"floors": loaded.floors}))
-        self._session.level = loaded
+        self._session.take_level(loaded)
         self.level_ready.emit(loaded)
 
     def level_is(self, reference: str) -> None:

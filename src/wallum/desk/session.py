@@ -109,9 +109,23 @@ class Session(QObject):
         self.changed.emit()
         self.hour_changed.emit()
 
+    def take_level(self, loaded: LoadedLevel) -> None:
+        """A level is there. What its floors are is found, not edited: no step, and every step knows it."""
+
+        def known(project: Project) -> Project:
+            same = project.floors == loaded.floors
+            return project if same else unchecked(project, {"floors": loaded.floors})
+
+        kept = self._kept is self.history.present
+        self.history.restate(known)
+        if kept:  # nothing of the artist's is new: work that was found after a crash stays where it is
+            self._kept = self.history.present
+        self.level = loaded
+
     def recover(self, project: Project) -> None:
         """Go on with unsaved work that was found; it counts as unsaved."""
-        self.history.edit("recovered work", project)
+        floors = project.floors if self.level is None else self.level.floors
+        self.history.edit("recovered work", unchecked(project, {"floors": floors}))
 
     # -- the hour ----------------------------------------------------------------------
 

@@ -36,7 +36,7 @@ UP = (0.0, 1.0, 0.0)
 # A far light this much fainter than the sky adds nothing that could be seen, but costs as much
 # as any: a moon by day or in bright twilight.
 DROWNED = 5e-4
-# Places of the level where it is asked for [m].
+# Places about the level's middle where it is asked for [m].
 AROUND = np.stack(np.meshgrid(np.linspace(-1e3, 1e3, 9), [0.0], np.linspace(-1e3, 1e3, 9)), -1).reshape(-1, 3)
 
 
@@ -289,12 +289,15 @@ def _shadow(far: Sun, cloud: HighCloud | None, deck: Deck | None, source: SkySou
     return CloudShadow((x, y, z), cloud, deck)
 
 
-def _under_clouds(far: Sun, shadow: CloudShadow | None) -> Sun:
-    """The far light as the clouds before it leave it, here and from place to place."""
+def _under_clouds(far: Sun, shadow: CloudShadow | None) -> tuple[Sun, float]:
+    """The far light as the clouds before it leave it, about the level and from place to place; and
+    how much of it there is where there is most [lx]."""
+    whole = float(luminance(far.illuminance))
     if shadow is None:
-        return far
-    here = far.illuminance * float(shadow.left(np.zeros((1, 3)))[0])
-    return replace(far, illuminance=here, clouds=(shadow, far.illuminance))
+        return far, whole
+    left = shadow.left(AROUND)
+    about = far.illuminance * float(left.mean())
+    return replace(far, illuminance=about, clouds=(shadow, far.illuminance)), whole * float(left.max())
 
 
 def _stars_turn(setting: Setting, hour: float) -> NDArray[np.float64]:
@@ -327,10 +330,9 @@ def _base_light(project: Project, hour: float) -> BaseLight:
     sky = _sky(project, hour, sun, moon, far)
     source = _sky_source(project)
     if far is not None and sky is not None and source is not None:
-        far = _under_clouds(far, _shadow(far, sky.cloud, sky.deck, source))
+        shown, most = _under_clouds(far, _shadow(far, sky.cloud, sky.deck, source))
         by_sky = float(luminance(dome_illuminance(sky.luminance)))
-        if float(luminance(far.at(AROUND)).max()) < DROWNED * by_sky:
-            far = None
+        far = shown if most >= DROWNED * by_sky else None
     return BaseLight(far, sky, sun, moon)
 
 

@@ -73,7 +73,7 @@ SUN_MAPS: Final = (150.0, 1024, 3)
 class Sun:
     """The one far light: the sun, or the moon once that has taken over.
 
-    direction points to it; illuminance is RGB, facing it, at the level's middle [lx]
+    direction points to it; illuminance is RGB, facing it, the mean about the level's middle [lx]
     maps   : how its shadows are drawn: reach [m], texels across each map, how many maps
     clouds : what stands before it, and RGB illuminance over that [lx]; None where nothing does
     """
