@@ -10,6 +10,7 @@ from test_day_on_the_desk import day_file, desk  # noqa: F401
 from wallum.document.day_plans import load_day
 from wallum.document.lanes import PegTime, parse_peg_time
 from wallum.document.pegging import pegged
+from wallum.document.storage import load, save
 from wallum.moment.day_strip import events_of_day
 from wallum.moment.evaluate import evaluate
 from wallum.moment.hour import at_hour
@@ -282,3 +283,14 @@ def test_a_picture_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbo
     assert button.isEnabled()
     desk.session.undo()
     assert desk.session.project.source("sky").picture == ""
+
+
+def test_a_sky_whose_picture_is_gone_says_so_when_it_is_opened(qtbot, desk, day_file, tmp_path):  # noqa: F811
+    project = load(day_file)
+    gone = project.source("sky").revised(model="picture dome", picture=str(tmp_path / "gone.hdr"))
+    file = day_file.with_name("gone.wallum")
+    save(project.with_source(gone), file)
+    desk.files.open_reference(str(file))
+    qtbot.waitUntil(lambda: desk.session.level is not None, timeout=20_000)
+    assert "gone.hdr" in desk.bar.text
+    assert "the sky is plain" in desk.bar.text

@@ -2,7 +2,6 @@
 
 import gc
 import logging
-from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -16,7 +15,7 @@ from wallum.judge.work import Boxes
 from wallum.level.dressing import Dress, dress_of, dressed
 from wallum.level.flatten import Triangles, flatten
 from wallum.level.floors import floors_of
-from wallum.level.model import Level
+from wallum.level.model import Finding, Level
 from wallum.level.opening import open_level
 from wallum.level.panorama_file import small_panorama
 from wallum.realtime.bundling import bundle_level
@@ -86,18 +85,26 @@ def pack_level(
     return LoadedLevel(plain, level, block, rays, lasting, boxes, floors, follows, dress)
 
 
-def _read_pictures(project: Project) -> None:
-    """Pictures that are the sky are read here, and not when the desk first asks for their light."""
-    for sky in (one for one in project.sources if isinstance(one, SkySource) and one.picture):
-        with suppress(LevelProblem):  # the sky says so itself
-            small_panorama(Path(sky.picture), sky.disc_out)
+def _read_pictures(project: Project) -> tuple[Finding, ...]:
+    """Pictures that are the sky are read here, and not when the desk first asks for their light;
+    what is told of those that cannot be."""
+    told = []
+    for sky in project.sources:
+        if isinstance(sky, SkySource) and sky.model == "picture dome" and sky.picture:
+            try:
+                small_panorama(Path(sky.picture), sky.disc_out)
+            except LevelProblem as error:
+                told.append(Finding("sky's picture", sky.name, "warning", f"{error}; the sky is plain."))
+    return tuple(told)
 
 
 def load_now(reference: str, beside: Path | None, project: Project | None = None) -> LoadedLevel:
     """Open a level and make it ready as a project wants it. Raises LevelProblem."""
     wanted = project or Project()
-    _read_pictures(wanted)
-    loaded = pack_level(open_level(reference, beside), wanted.follows, dress_of(wanted))
+    told = _read_pictures(wanted)
+    plain = open_level(reference, beside)
+    plain = replace(plain, findings=(*told, *plain.findings))
+    loaded = pack_level(plain, wanted.follows, dress_of(wanted))
     # What is loaded stays: the collector need not walk through it again and again.
     # A level that was loaded before is let go of first.
     gc.unfreeze()

@@ -12,7 +12,7 @@ from wallum.errors import LevelProblem
 from wallum.physics.panorama import FoundSun, find_sun, without_sun
 from wallum.physics.tone import srgb_decode
 
-__all__ = ["PNG_WHITE_CD_M2", "SUFFIXES", "panorama_sun", "read_panorama", "small_panorama"]
+__all__ = ["PNG_WHITE_CD_M2", "SUFFIXES", "changed_at", "panorama_sun", "read_panorama", "small_panorama"]
 
 SUFFIXES = (".hdr", ".exr", ".png")
 # A plain picture knows no light; its white is taken for that of a bright sky.
@@ -37,6 +37,11 @@ def small_panorama(path: Path, sun_out: bool = False) -> NDArray[np.float32]:
 def panorama_sun(path: Path) -> FoundSun | None:
     """The sun in a panorama's file, see `find_sun`. Kept until the file changes. Raises LevelProblem."""
     return _sun(*_state(path))
+
+
+def changed_at(path: Path) -> int:
+    """When a panorama's file changed last [ns]. Raises LevelProblem."""
+    return _state(path)[1]
 
 
 def _state(path: Path) -> tuple[str, int, int]:

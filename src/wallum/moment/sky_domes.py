@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from wallum.document.sources import MoonSource, SkySource
 from wallum.errors import LevelProblem
-from wallum.level.panorama_file import small_panorama
+from wallum.level.panorama_file import changed_at, small_panorama
 from wallum.moment.scene import SkyPicture
 from wallum.physics.arrays import Floats
 from wallum.physics.clear_sky import NIGHT_LX, clear_dome, night_dome, sky_illuminance
@@ -129,14 +129,20 @@ def _picture(file: str, stamp: int, turn: float, horizon: float, disc_out: bool)
     return panorama_dome(small_panorama(Path(file), disc_out), turn, horizon, DOME_SIZE, 4)
 
 
+@lru_cache(maxsize=16)
+def _tell(problem: str) -> None:
+    """Once, however often the sky is asked for."""
+    log.warning("%s; the sky is plain", problem)
+
+
 def _panorama(sky: SkySource) -> ShownSky:
+    if not sky.picture:
+        return ShownSky(plain_dome(sky.illuminance, np.ones(3)))
     try:
-        stamp = Path(sky.picture).stat().st_mtime_ns if sky.picture else 0
-        if not sky.picture:
-            return ShownSky(plain_dome(sky.illuminance, np.ones(3)))
+        stamp = changed_at(Path(sky.picture))
         dome = _picture(sky.picture, stamp, sky.rotation, sky.horizon_height, sky.disc_out)
-    except (OSError, LevelProblem) as error:
-        log.warning("%s", error)
+    except LevelProblem as error:
+        _tell(str(error))
         return ShownSky(plain_dome(sky.illuminance, np.ones(3)))
     gain = 2.0**sky.picture_stops
     grey = np.maximum(dome @ LUMINANCE_WEIGHTS, 1e-9)
