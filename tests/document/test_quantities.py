@@ -100,3 +100,11 @@ def test_values_are_shown_without_noise(value, shown):
 def test_what_is_shown_can_be_typed_again(value):
     again = parse_quantity(format_quantity(value, "m")).value
     assert again == pytest.approx(value, rel=1e-3, abs=1e-4)
+
+
+@pytest.mark.parametrize(
+    ("value", "shown"),
+    [(-0.6288, "-0.63 stops"), (-0.004, "0 stops"), (0.125, "0.12 stops"), (-3.0, "-3 stops")],
+)
+def test_stops_are_shown_to_a_hundredth_and_never_as_minus_nothing(value, shown):
+    assert format_quantity(value, "stops") == shown

@@ -81,8 +81,6 @@ class NumberField(QWidget):
     def text(self) -> str:
         """What is shown."""
         value = round(self._value, PARTS_DIGITS) if self._prefix else self._value
-        if self.info.unit == "stops":  # finer than any eye sees
-            value = round(value, 2)
         return format_quantity(value, self.info.unit)
 
     def paintEvent(self, _: QPaintEvent | None) -> None:

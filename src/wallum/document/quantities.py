@@ -103,12 +103,14 @@ def resolve_number(text: str, info: Parameter, owner: Item, current: float) -> f
 
 
 def format_quantity(value: float, unit: str) -> str:
-    """A value as the artist reads it: four significant figures, no exponent; a clock as HH:MM."""
+    """A value as the artist reads it: four significant figures, no exponent; stops to a hundredth,
+    which no eye sees; a clock as HH:MM."""
     if unit == "clock":
         return format_clock(round(value * 60.0) / 60.0)
     if value != 0.0 and abs(value) >= 1000.0:
         return f"{value:,.0f} {unit}".replace(",", " ").strip()
     decimals = 3 if value == 0.0 else max(0, min(4, 3 - math.floor(math.log10(abs(value)))))
-    digits = f"{value:.{decimals}f}"
+    decimals = min(decimals, 2) if unit == "stops" else decimals
+    digits = f"{round(value, decimals) + 0.0:.{decimals}f}"  # and no -0
     digits = digits.rstrip("0").rstrip(".") if "." in digits else digits
     return f"{digits} {unit}".strip()
