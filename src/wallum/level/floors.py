@@ -26,8 +26,9 @@ def _mean_base(level: Level, material: Material) -> NDArray[np.float64]:
     use = material.textures.get("base")
     if use is None:
         return base
-    pixels = level.pictures[use.picture].pixels
-    return base * srgb_decode(pixels[::4, ::4, :3] / 255.0).mean(axis=(0, 1))
+    pixels = level.pictures[use.picture].pixels[::4, ::4]
+    counts = np.stack([np.bincount(pixels[..., k].ravel(), minlength=256) for k in range(3)])
+    return base * (counts @ srgb_decode(np.arange(256) / 255.0)) / counts[0].sum()
 
 
 def floor_albedo(level: Level, flat: Triangles) -> NDArray[np.float64]:
@@ -42,7 +43,13 @@ def floor_albedo(level: Level, flat: Triangles) -> NDArray[np.float64]:
     by_material = np.bincount(flat.material, weights=area, minlength=len(level.materials))
     if by_material.sum() <= 0.0:
         return np.array(USUAL)
-    colours = np.array([_mean_base(level, one) for one in level.materials])
+    underfoot = by_material > 0.0
+    colours = np.array(
+        [
+            _mean_base(level, one) if used else (0.0,) * 3
+            for one, used in zip(level.materials, underfoot, strict=True)
+        ]
+    )
     tints = flat.colours[flat.faces[:, 0], :3].astype(np.float64)
     tint = (tints * area[:, None]).sum(axis=0) / area.sum()
     return np.clip(by_material @ colours / by_material.sum() * tint, 0.01, 0.95)
