@@ -152,7 +152,9 @@ def _by_part(
     if not group.any():
         return flat, kinds, ()
     material = flat.material.copy()
-    for index, mark in sorted({(int(m), int(g)) for m, g in zip(flat.material, group) if g}):
+    most = max(marks) + 1
+    codes = np.flatnonzero(np.bincount((flat.material.astype(np.int64) * most + group)[group > 0]))
+    for index, mark in (divmod(int(code), most) for code in codes):
         material[(flat.material == index) & (group == mark)] = len(kinds)
         kinds.append((index, mark // 2, mark % 2 == 0))
     return replace(flat, material=material), kinds, lamps

@@ -28,6 +28,8 @@ __all__ = ["Hits", "RayScene", "one_thread", "rays_asked"]
 THREADS = max(1, os.cpu_count() or 1)
 SMALLEST_BATCH = 4096
 MOST_HOLES = 24
+# Below this share of a level's triangles it pays to look which corners they have.
+FEW = 0.25
 # Rays start this far off the surface, by the size of the level's numbers.
 LIFT_M = 1e-4
 
@@ -62,11 +64,15 @@ class _Accelerated:
         self.numbers = chosen
         self._scene = rtcore_scene.EmbreeScene()
         if len(chosen):
+            faces, positions = triangles.faces[chosen], triangles.positions
+            if len(chosen) < FEW * len(triangles.faces):  # only the corners that they have
+                used, places = np.unique(faces, return_inverse=True)
+                faces, positions = places.reshape(-1, 3).astype(np.uint32), positions[used]
             # The binding keeps no reference to what it was built from.
             self._mesh = TriangleMesh(
                 self._scene,
-                np.ascontiguousarray(triangles.positions, dtype=np.float32),
-                np.ascontiguousarray(triangles.faces[chosen], dtype=np.int32),
+                np.ascontiguousarray(positions, dtype=np.float32),
+                np.ascontiguousarray(faces, dtype=np.int32),
             )
 
     def __len__(self) -> int:
@@ -145,14 +151,18 @@ class RayScene:
     def __init__(self, level: Level, triangles: Triangles) -> None:
         self.triangles = triangles
         self._level = level
-        alpha = np.array([m.alpha for m in level.materials] or ["opaque"])[triangles.material]
+        # By material first: words of each triangle would be compared a hundred thousand times.
+        opaque, masked, blended = (
+            np.array([m.alpha == kind for m in level.materials] or [kind == "opaque"])[triangles.material]
+            for kind in ("opaque", "mask", "blend")
+        )
         self._alphas = np.ascontiguousarray(triangles.colours[:, 3])
         self.double_sided = np.array([m.double_sided for m in level.materials] or [True])
         casts = np.array([part.casts for part in level.parts] or [True])[triangles.part]
-        self._solid = _Accelerated(triangles, np.flatnonzero((alpha == "opaque") & casts))
-        self._holed = _Accelerated(triangles, np.flatnonzero((alpha == "mask") & casts))
+        self._solid = _Accelerated(triangles, np.flatnonzero(opaque & casts))
+        self._holed = _Accelerated(triangles, np.flatnonzero(masked & casts))
         # Seen, but in no light's way.
-        self._veiled = _Accelerated(triangles, np.flatnonzero((alpha == "blend") | ~casts))
+        self._veiled = _Accelerated(triangles, np.flatnonzero(blended | ~casts))
 
     def first_hit(self, origins: Floats, directions: Floats) -> Hits:
         """First surface along each ray, see-through ones included. (N, 3), (N, 3) unit."""
