@@ -8,7 +8,9 @@ from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LAMP_WIDTH, AirLayer, Dome, Lamps, LitScene, Metering, Stars, Sun
+from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.dome import plain_dome
+from wallum.physics.high_cloud import HighCloud
 from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import PictureRequest
@@ -43,6 +45,11 @@ def _requests() -> Iterator[PictureRequest]:
         whole = PictureRequest(0, LitScene(_lamps(True), sun, sky, 0.0, layer, metering), camera, SIZE)
         for active in ({"a", "b"}, {"sun"}, {"sky"}):
             yield replace(whole, active=frozenset(active))
+    high = HighCloud(0.5, 0.5, 0.5, 6000.0, 3e4, (0.0, 0.0), (0.0, 1.0, 0.0), (1.0,) * 3, (1.0,) * 3)
+    shaded = replace(sun, clouds=(CloudShadow((0.0, 1.0, 0.0), high, None), np.ones(3)))
+    under = replace(sky, cloud=high, key=(-2.0,))
+    for lamps in (none, _lamps(True)):
+        yield replace(whole, scene=LitScene(lamps, shaded, under, 0.0, air, metering))
     yield replace(whole, detail="reduced")
 
 
