@@ -294,3 +294,18 @@ def test_a_sky_whose_picture_is_gone_says_so_when_it_is_opened(qtbot, desk, day_
     qtbot.waitUntil(lambda: desk.session.level is not None, timeout=20_000)
     assert "gone.hdr" in desk.bar.text
     assert "the sky is plain" in desk.bar.text
+
+
+def test_a_button_that_goes_away_while_its_picture_is_read_harms_nothing(qtbot, tmp_path):
+    from PyQt6 import sip
+    from PyQt6.QtCore import QThreadPool
+
+    from wallum.desk.picture_file import PictureFileButton
+
+    taken = []
+    button = PictureFileButton("Picture", taken.append)
+    button.read(str(write_panorama(tmp_path / "sky.hdr")))
+    sip.delete(button)
+    assert QThreadPool.globalInstance().waitForDone(10_000)
+    qtbot.wait(50)
+    assert taken == []

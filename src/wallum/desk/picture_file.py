@@ -3,8 +3,8 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, QThread, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QPushButton, QWidget
+from PyQt6.QtCore import QObject, Qt, QThreadPool, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from wallum.errors import WallumError
 from wallum.level.panorama_file import panorama_sun, small_panorama
@@ -14,19 +14,21 @@ __all__ = ["PictureFileButton"]
 FILE_PX = 100
 
 
-class _Reading(QThread):
-    """Reads a picture and looks for its sun; both are kept, so that no one waits for them later."""
+class _Reading(QObject):
+    """Reads a picture and looks for its sun; both are kept, so that no one waits for them later.
+    It belongs to no widget: one that goes away meanwhile is only not told."""
 
-    def __init__(self, name: str, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.name, self.problem = name, ""
+    done = pyqtSignal(str, str)  # the file, and what is wrong with it
 
-    def run(self) -> None:
+    def read(self, name: str) -> None:
+        """To be run in a thread."""
+        problem = ""
         try:
-            small_panorama(Path(self.name))
-            panorama_sun(Path(self.name))
+            small_panorama(Path(name))
+            panorama_sun(Path(name))
         except WallumError as error:
-            self.problem = str(error)
+            problem = str(error)
+        self.done.emit(name, problem)
 
 
 class PictureFileButton(QPushButton):
@@ -38,6 +40,7 @@ class PictureFileButton(QPushButton):
         super().__init__()
         self._label, self._take = label, take
         self._reading: _Reading | None = None
+        self._before = ""
         self.setAccessibleName(label)
         self.clicked.connect(self._choose)
 
@@ -59,17 +62,17 @@ class PictureFileButton(QPushButton):
         self._before = self.text()
         self.setText("Reading ...")
         self.setEnabled(False)
-        self._reading = _Reading(name, self)
-        self._reading.finished.connect(self._read)
-        self._reading.start()
+        self._reading = reading = _Reading()
+        reading.done.connect(self._read)
+        pool = QThreadPool.globalInstance()
+        assert pool is not None
+        pool.start(lambda: reading.read(name))
 
-    def _read(self) -> None:
-        reading, self._reading = self._reading, None
-        assert reading is not None
+    def _read(self, name: str, problem: str) -> None:
+        self._reading = None
         self.setEnabled(True)
         self.setText(self._before)
-        if reading.problem:
-            self.refused.emit(reading.problem)
+        if problem:
+            self.refused.emit(problem)
         else:
-            self._take(reading.name)
-        reading.deleteLater()
+            self._take(name)
