@@ -13,13 +13,17 @@ from wallum.moment.camera import Camera
 from wallum.moment.scene import Lamps
 from wallum.moment.view import bounding_spheres
 
-__all__ = ["CELL_PIXELS", "SLICES", "CellLists", "assign_lamps"]
+__all__ = ["CELL_PIXELS", "SLICES", "CellLists", "assign_lamps", "held_squares", "occupied_cells"]
 
 CELL_PIXELS = 32
-SLICES = 24
+# Many thin slices: a lamp that a pixel's list names and that does not reach it costs as much as
+# one that does.
+SLICES = 64
 FIRST_SLICE_M = 0.5
-# Lamps that are tested against all cells at once: bounds the memory for it.
-BATCH = 64
+# Pixels whose range of depth is found at once.
+BLOCK_PIXELS = 8
+# Pairs of a lamp and a cell that are tested at once: bounds the memory for it.
+MOST_PAIRS = 500_000
 
 
 @dataclass(frozen=True)
@@ -37,24 +41,32 @@ class CellLists:
     grid: tuple[int, int, int]
     slices: tuple[float, float]
 
+    @property
+    def reached(self) -> NDArray[np.bool_]:
+        """(Y, X) squares of the picture that some lamp reaches at some depth."""
+        columns, rows, depth = self.grid
+        return np.asarray(self.cells[:, 1].reshape(depth, rows, columns).any(axis=0))
+
 
 @dataclass(frozen=True)
 class CellBoxes:
-    """Boxes of all cells in the camera's space, depth positive ahead.
+    """Boxes of cells in the camera's space, depth positive ahead: (C, 3) lowest and highest corners."""
 
-    x_low, x_high : (Z, X); y_low, y_high : (Z, Y); z_edges : (Z + 1,)
-    """
+    low: NDArray[np.float64]
+    high: NDArray[np.float64]
 
-    x_low: NDArray[np.float64]
-    x_high: NDArray[np.float64]
-    y_low: NDArray[np.float64]
-    y_high: NDArray[np.float64]
-    z_edges: NDArray[np.float64]
+    def only(self, cells: NDArray[np.int64]) -> "CellBoxes":
+        """Those of some cells."""
+        return CellBoxes(self.low[cells], self.high[cells])
 
 
 def _slice_map(far: float) -> tuple[float, float]:
     scale = (SLICES - 1) / np.log2(far / FIRST_SLICE_M)
     return float(scale), float(1.0 - np.log2(FIRST_SLICE_M) * scale)
+
+
+def _grid(size: tuple[int, int]) -> tuple[int, int, int]:
+    return -(-size[0] // CELL_PIXELS), -(-size[1] // CELL_PIXELS), SLICES
 
 
 def _edges(count: int, pixels: int, tangent: float) -> NDArray[np.float64]:
@@ -65,59 +77,87 @@ def _edges(count: int, pixels: int, tangent: float) -> NDArray[np.float64]:
 
 @lru_cache(maxsize=8)
 def _boxes(size: tuple[int, int], tangents: tuple[float, float], near: float, far: float) -> CellBoxes:
-    columns, rows = -(-size[0] // CELL_PIXELS), -(-size[1] // CELL_PIXELS)
+    """Boxes of all cells of a view."""
+    columns, rows, depth = _grid(size)
     scale, offset = _slice_map(far)
-    z: NDArray[np.float64] = np.exp2((np.arange(SLICES + 1) - offset) / scale)
+    z: NDArray[np.float64] = np.exp2((np.arange(depth + 1) - offset) / scale)
     z[0] = min(near, float(z[0]))
     ex, ey = _edges(columns, size[0], tangents[0]), _edges(rows, size[1], tangents[1])
-    z0, z1 = z[:-1, None], z[1:, None]
-    return CellBoxes(
-        np.minimum(ex[:-1] * z0, ex[:-1] * z1),
-        np.maximum(ex[1:] * z0, ex[1:] * z1),
-        np.minimum(ey[:-1] * z0, ey[:-1] * z1),
-        np.maximum(ey[1:] * z0, ey[1:] * z1),
-        z,
+    z0, z1 = z[:-1, None, None], z[1:, None, None]
+    low = np.empty((depth, rows, columns, 3))
+    high = np.empty_like(low)
+    low[..., 0], high[..., 0] = np.minimum(ex[:-1] * z0, ex[:-1] * z1), np.maximum(ex[1:] * z0, ex[1:] * z1)
+    up = ey[:, None]
+    low[..., 1], high[..., 1] = np.minimum(up[:-1] * z0, up[:-1] * z1), np.maximum(up[1:] * z0, up[1:] * z1)
+    low[..., 2], high[..., 2] = z0, z1
+    return CellBoxes(low.reshape(-1, 3), high.reshape(-1, 3))
+
+
+def occupied_cells(depth: NDArray[np.float32], far: float) -> NDArray[np.int64]:
+    """Numbers of the cells that hold a surface, in their order.
+
+    depth : (H, W) of each pixel [m], lowest row first; 0 where there is no surface
+    """
+    height, width = depth.shape
+    columns, rows, slices = _grid((width, height))
+    blocks = CELL_PIXELS // BLOCK_PIXELS
+    padded = np.zeros((rows * CELL_PIXELS, columns * CELL_PIXELS), np.float32)
+    padded[:height, :width] = depth
+    farthest = _by_block(padded, np.maximum)
+    padded[padded <= 0.0] = np.inf
+    nearest = _by_block(padded, np.minimum)
+    y, x = np.nonzero(farthest > 0.0)
+    scale, offset = _slice_map(far)
+    # A driver's logarithm may be off in its last places.
+    ends = [np.log2(part[y, x]) * scale + offset for part in (nearest, farthest)]
+    first, last = (
+        np.clip(np.floor(at), 0, slices - 1).astype(int) for at in (ends[0] - 0.01, ends[1] + 0.01)
     )
+    # One more from the first slice of a block on, one fewer after its last.
+    change = np.zeros((slices + 1, rows, columns), np.int32)
+    np.add.at(change, (first, y // blocks, x // blocks), 1)
+    np.add.at(change, (last + 1, y // blocks, x // blocks), -1)
+    return np.flatnonzero(np.cumsum(change, axis=0)[:-1] > 0)
 
 
-def _gap(low: NDArray[np.float64], high: NDArray[np.float64], at: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Squared distances of N numbers to an array of intervals, (N, ...)."""
-    place = at.reshape(-1, *[1] * low.ndim)
-    outside = np.maximum(np.maximum(low - place, place - high), 0.0)
-    return np.asarray(outside * outside)
+def held_squares(cells: NDArray[np.int64], grid: tuple[int, int, int]) -> NDArray[np.bool_]:
+    """(Y, X) squares of the picture in which some of these cells lie."""
+    held = np.zeros(grid[0] * grid[1], dtype=bool)
+    held[cells % len(held)] = True
+    return held.reshape(grid[1], grid[0])
+
+
+def _by_block(picture: NDArray[np.float32], join: np.ufunc) -> NDArray[np.float32]:
+    """What `join` makes of each block of a picture."""
+    height, width = picture.shape
+    by_rows = join.reduce(picture.reshape(-1, BLOCK_PIXELS, width), axis=1)
+    return np.asarray(join.reduce(by_rows.reshape(height // BLOCK_PIXELS, -1, BLOCK_PIXELS), axis=2))
 
 
 def _touched(
     boxes: CellBoxes, centres: NDArray[np.float64], radii: NDArray[np.float64]
-) -> tuple[NDArray[np.int64], ...]:
-    """Lamp, slice, row and column of every pair of a sphere and a cell that it touches."""
-    gap_z = _gap(boxes.z_edges[:-1], boxes.z_edges[1:], centres[:, 2])
-    gap_x = _gap(boxes.x_low, boxes.x_high, centres[:, 0])
-    gap_y = _gap(boxes.y_low, boxes.y_high, centres[:, 1])
-    left = (radii**2)[:, None] - gap_z
-    # A lamp and slice that do not meet are left out before the rows and columns are paired.
-    lamp, z = np.nonzero(left >= 0.0)
-    near = gap_y[lamp, z][:, :, None] + gap_x[lamp, z][:, None, :] <= left[lamp, z][:, None, None]
-    pair, row, column = np.nonzero(near)
-    return lamp[pair], z[pair], row, column
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Sphere and box of every pair that touch."""
+    gap = np.zeros((len(centres), len(boxes.low)))
+    for axis in range(3):
+        at = centres[:, axis, None]
+        outside = np.maximum(np.maximum(boxes.low[:, axis] - at, at - boxes.high[:, axis]), 0.0)
+        gap += outside * outside
+    sphere, box = np.nonzero(gap <= (radii**2)[:, None])
+    return sphere, box
 
 
 def _outside_cone(
     boxes: CellBoxes,
-    where: tuple[NDArray[np.int64], ...],
     apexes: NDArray[np.float64],
     axes: NDArray[np.float64],
-    cos_outer: NDArray[np.float64],
+    cosine: NDArray[np.float64],
 ) -> NDArray[np.bool_]:
-    """Which pairs' cells a cone misses, by their bounding spheres. Source: Wronski 2017."""
-    lamp, z, y, x = where
-    low = np.stack([boxes.x_low[z, x], boxes.y_low[z, y], boxes.z_edges[z]], axis=1)
-    high = np.stack([boxes.x_high[z, x], boxes.y_high[z, y], boxes.z_edges[z + 1]], axis=1)
-    radius = 0.5 * np.linalg.norm(high - low, axis=1)
-    to_cell = 0.5 * (low + high) - apexes[lamp]
-    along = np.einsum("ij,ij->i", to_cell, axes[lamp])
+    """Which boxes the cone beside them misses, by their bounding spheres. Source: Wronski 2017."""
+    radius = 0.5 * np.linalg.norm(boxes.high - boxes.low, axis=1)
+    to_cell = 0.5 * (boxes.low + boxes.high) - apexes
+    along = np.einsum("ij,ij->i", to_cell, axes)
     aside = np.sqrt(np.maximum(np.einsum("ij,ij->i", to_cell, to_cell) - along**2, 0.0))
-    cosine = cos_outer[lamp]
     sine = np.sqrt(np.maximum(1.0 - cosine**2, 0.0))
     return np.asarray((cosine * aside - along * sine > radius) | (along < -radius))
 
@@ -128,14 +168,19 @@ def assign_lamps(
     camera: Camera,
     size: tuple[int, int],
     keep: NDArray[np.bool_] | None = None,
+    occupied: NDArray[np.int64] | None = None,
 ) -> CellLists:
     """Lists of lamps by cell for a camera and picture size.
 
     shadowed : (N,) whether the lamp's shadow is looked up
     keep     : (N,) which lamps to list; all by default
+    occupied : numbers of the cells to list them for, see `occupied_cells`; all by default
     """
+    grid = _grid(size)
     boxes = _boxes(size, camera.tangents, camera.near, camera.far)
-    grid = (boxes.x_low.shape[1], boxes.y_low.shape[1], SLICES)
+    if occupied is None:
+        occupied = np.arange(len(boxes.low))
+    boxes = boxes.only(occupied)
     rotation = camera.rotation() * np.array([[1.0], [1.0], [-1.0]])
     centres, radii = bounding_spheres(lamps)
     local = (centres - np.array(camera.eye)) @ rotation.T
@@ -146,17 +191,17 @@ def assign_lamps(
     if keep is not None:
         order = order[keep[order]]
     cells, numbers = [], []
-    for start in range(0, len(order), BATCH):
-        batch = order[start : start + BATCH]
-        where = _touched(boxes, local[batch], radii[batch])
-        where = (batch[where[0]], *where[1:])
-        spot = lamps.column("is_spot")[where[0]] > 0.5
-        missed = np.zeros(len(spot), dtype=bool)
-        cones = (where[0][spot], where[1][spot], where[2][spot], where[3][spot])
-        missed[spot] = _outside_cone(boxes, cones, apexes, axes, cosines)
-        lamp, z, y, x = (part[~missed] for part in where)
-        cells.append((z * grid[1] + y) * grid[0] + x)
-        numbers.append(lamp)
+    step = max(MOST_PAIRS // max(len(occupied), 1), 1)
+    for start in range(0, len(order), step):
+        batch = order[start : start + step]
+        row, box = _touched(boxes, local[batch], radii[batch])
+        lamp = batch[row]
+        missed = np.zeros(len(lamp), dtype=bool)
+        spot = np.flatnonzero(lamps.column("is_spot")[lamp] > 0.5)
+        of = lamp[spot]
+        missed[spot] = _outside_cone(boxes.only(box[spot]), apexes[of], axes[of], cosines[of])
+        cells.append(occupied[box[~missed]])
+        numbers.append(lamp[~missed])
     return _lists(cells, numbers, shadowed, grid, _slice_map(camera.far))
 
 

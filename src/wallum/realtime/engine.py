@@ -15,7 +15,7 @@ from wallum.moment.camera import Camera, frustum_planes
 from wallum.moment.scene import LAMP_WIDTH, Lamps, LitScene
 from wallum.moment.view import bounding_spheres, in_view
 from wallum.realtime.bundle import LevelBundle
-from wallum.realtime.clusters import assign_lamps
+from wallum.realtime.clusters import assign_lamps, held_squares
 from wallum.realtime.develop import Developer
 from wallum.realtime.drawing import Coarse, LevelOnGpu
 from wallum.realtime.lamp_buffers import LampBuffers, lamp_rows
@@ -339,26 +339,28 @@ class Engine:
         """Every source of `scene` at once, and the background."""
         gbuffer = kit.gbuffer
         assert gbuffer is not None
-        lamps, shadowed = seen.lamps, seen.shadowed
-        # Strength and colour (columns 4 to 6) move no light between cells.
-        shape = np.delete(lamps.rows, [4, 5, 6], axis=1).tobytes()
-        listed_key = (
-            shape,
-            shadowed.tobytes(),
-            view.camera,
-            gbuffer.size,
-            None if keep is None else keep.tobytes(),
-        )
-        if self._buffers.lists_key != listed_key:
-            lists = assign_lamps(lamps, shadowed, view.camera, gbuffer.size, keep)
-            self._buffers.write_lists(lists)
-            self._buffers.lists_key = listed_key
-        listed = lamps if keep is None or keep.any() else lamps.only(keep)
+        self._list_lamps(gbuffer, view, seen, keep)
+        listed = seen.lamps if keep is None or keep.any() else seen.lamps.only(keep)
         lit = replace(scene, lamps=listed)
         features = self.lighting.features(lit, True, bool(seen.tiles), glow=True)
         shadows = self._shadows_of(kit, scene)
         self.lighting.sum_all(lit, features, view, gbuffer, target, shadows, kit.lamp_shadows)
         self.sky.draw(scene, view, gbuffer, target, pre_exposure(scene.ev100))
+
+    def _list_lamps(self, gbuffer: GBuffer, view: View, seen: Seen, keep: NDArray[np.bool_] | None) -> None:
+        """The lamps of each cell that holds a surface."""
+        lamps, shadowed = seen.lamps, seen.shadowed
+        # Strength and colour (columns 4 to 6) move no light between cells.
+        shape = np.delete(lamps.rows, [4, 5, 6], axis=1).tobytes()
+        kept = None if keep is None else keep.tobytes()
+        key = (shape, shadowed.tobytes(), gbuffer.size, gbuffer.key, kept)
+        if self._buffers.lists_key == key:
+            return
+        cells = gbuffer.cells(view.camera.far)
+        lists = assign_lamps(lamps, shadowed, view.camera, gbuffer.size, keep, cells)
+        self._buffers.write_lists(lists)
+        self.lighting.tiles.write(lists.reached, held_squares(cells, lists.grid))
+        self._buffers.lists_key = key
 
     def _add(
         self,
@@ -393,7 +395,7 @@ class Engine:
             lit = LitScene(Lamps((), scene.lamps.rows[:0]), sun, sky, scene.ev100, scene.air)
             features = self.lighting.features(lit, True, False, glow=False)
             shadows = self._shadows_of(kit, scene)
-            self.lighting.sum_all(lit, features, view, gbuffer, target, shadows, kit.lamp_shadows, add=True)
+            self.lighting.add_far_light(lit, features, view, gbuffer, target, shadows, kit.lamp_shadows)
             if sky is not None and sky.deck is not None:
                 self.sky.march(sky.deck, view, gbuffer.size, pre_exposure(scene.ev100))
             self.sky.draw(lit, view, gbuffer, target, pre_exposure(scene.ev100))

@@ -10,7 +10,6 @@ from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import grain_ramp
 from wallum.realtime.bundle import GLOW_SCALE
 from wallum.realtime.cloud_map import CloudMap
-from wallum.realtime.clusters import CELL_PIXELS
 from wallum.realtime.lamp_buffers import LampBuffers
 from wallum.realtime.lamp_shadows import LampShadows
 from wallum.realtime.open_sky import OPEN_UNIT, OpenSky
@@ -18,6 +17,7 @@ from wallum.realtime.programs import Programs, set_uniforms
 from wallum.realtime.sky_pass import SkyPass, air_uniforms
 from wallum.realtime.sun_shadows import SunShadows
 from wallum.realtime.targets import GBuffer, LightTarget, Size
+from wallum.realtime.tiles import Tiles
 from wallum.realtime.view import View, pre_exposure
 
 __all__ = ["FOLLOWERS", "Lighting", "lamp_scissor"]
@@ -26,6 +26,7 @@ GBUFFER_UNITS = {"g_base": 0, "g_normal": 1, "g_surface": 2, "g_glow": 3, "g_dep
 # Lamps that glow may follow, and one number for glow that follows none.
 FOLLOWERS = 256
 SUN_UNIT, LAMP_UNIT, CELL_UNIT, LIST_UNIT, FOLLOW_UNIT = 5, 6, 8, 9, 13
+BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS"})
 
 
 def lamp_scissor(
@@ -70,6 +71,7 @@ class Lighting:
         self._context, self._programs, self._buffers = context, programs, buffers
         self._sky, self._open_sky = sky, open_sky
         self.clouds = CloudMap(context, programs, sky)
+        self.tiles = Tiles(context)
         self._empty: dict[int, moderngl.VertexArray] = {}
         self._follow = context.texture((FOLLOWERS, 1), 1, np.ones(FOLLOWERS, np.float32), dtype="f4")
         self._follow.filter = (moderngl.NEAREST, moderngl.NEAREST)
@@ -115,17 +117,19 @@ class Lighting:
         gbuffer: GBuffer,
         sun_shadows: SunShadows,
         lamp_shadows: LampShadows,
+        vertex: str = "screen",
     ) -> moderngl.Program:
         if view.show == "grey":
             features = features | {"GREY"}
         if self._buffers.many:
             features = features | {"MANY_LAMPS"}
-        program = self._programs.get("screen", "lighting", features)
+        program = self._programs.get(vertex, "lighting", features)
         self._buffers.connect(program)
         exposure = pre_exposure(scene.ev100)
         values: dict[str, object] = {
             **GBUFFER_UNITS,
             **view.uniforms,
+            **view.pixel_uniforms(gbuffer.size),
             "glow_exposure": exposure / GLOW_SCALE * scene.glow_gain,
             "unlit_exposure": exposure / exposure_scale(scene.ev100),
         }
@@ -172,11 +176,9 @@ class Lighting:
         if view.show == "shadow grain":
             values |= self._grain_uniforms(view, gbuffer, sun_shadows, grain)
         set_uniforms(program, **values)
-        target.frame.use()
-        target.frame.depth_mask = False
-        target.frame.viewport = (0, 0, *gbuffer.size)
+        self._on_surfaces(target, gbuffer.size, add=False)
         target.frame.clear(0.02, 0.02, 0.02, 0.0)
-        self._draw(program, add=False)
+        self._draw(program)
 
     def _grain_uniforms(
         self,
@@ -201,13 +203,19 @@ class Lighting:
         self._follow.write(shares)
         self._follow.use(FOLLOW_UNIT)
 
-    def _draw(self, program: moderngl.Program, add: bool) -> None:
+    def _on_surfaces(self, target: LightTarget, size: Size, add: bool) -> None:
+        """Get ready to draw on what surfaces there are."""
         context = self._context
+        target.frame.use()
+        target.frame.depth_mask = False
+        target.frame.viewport = (0, 0, *size)
         context.enable_only(moderngl.DEPTH_TEST | (moderngl.BLEND if add else 0))
         if add:
             context.blend_func = moderngl.ONE, moderngl.ONE
-        # The triangle lies at the far end: GREATER keeps surfaces.
+        # All is drawn at the far end: GREATER keeps surfaces.
         context.depth_func = ">"
+
+    def _draw(self, program: moderngl.Program) -> None:
         self.screen(program).render(moderngl.TRIANGLES, vertices=3)
 
     def sum_all(
@@ -219,27 +227,52 @@ class Lighting:
         target: LightTarget,
         sun_shadows: SunShadows,
         lamp_shadows: LampShadows,
-        add: bool = False,
     ) -> None:
-        """Light of a whole scene on the surfaces; `add` leaves what is there."""
-        program = self._prepare(features, scene, view, gbuffer, sun_shadows, lamp_shadows)
+        """Light of a whole scene on the surfaces. Where no lamp reaches (see `tiles`), a program
+        draws that knows of none."""
+        ready = []
+        for reached, names in ((True, features), (False, features - BY_LAMPS)):
+            if self.tiles.count(reached):
+                program = self._prepare(names, scene, view, gbuffer, sun_shadows, lamp_shadows, "tiles")
+                ready.append((program, reached))
+                if reached:
+                    self._use_lists(program)
+        # Making a program ready may draw elsewhere: what it mirrors of the sky, shadows of clouds.
+        self._on_surfaces(target, gbuffer.size, add=False)
+        target.frame.clear(0.0, 0.0, 0.0, 0.0)
+        target.frame.viewport = self.tiles.viewport()
+        for program, reached in ready:
+            self.tiles.draw(program, reached)
+
+    def _use_lists(self, program: moderngl.Program) -> None:
+        buffers = self._buffers
+        assert buffers.cells is not None
+        assert buffers.lists is not None
+        buffers.cells.use(CELL_UNIT)
+        buffers.lists.use(LIST_UNIT)
         set_uniforms(
             program,
-            cell_grid=self._buffers.grid,
-            cell_pixels=float(CELL_PIXELS),
-            cell_slices=self._buffers.slices,
+            cell_grid=buffers.grid,
+            cell_slices=buffers.slices,
             cells=CELL_UNIT,
             lists=LIST_UNIT,
+            list_rows=float(buffers.lists.height),
         )
-        if self._buffers.cells is not None and self._buffers.lists is not None:
-            self._buffers.cells.use(CELL_UNIT)
-            self._buffers.lists.use(LIST_UNIT)
-        target.frame.use()
-        target.frame.depth_mask = False
-        target.frame.viewport = (0, 0, *gbuffer.size)
-        if not add:
-            target.frame.clear(0.0, 0.0, 0.0, 0.0)
-        self._draw(program, add)
+
+    def add_far_light(
+        self,
+        scene: LitScene,
+        features: frozenset[str],
+        view: View,
+        gbuffer: GBuffer,
+        target: LightTarget,
+        sun_shadows: SunShadows,
+        lamp_shadows: LampShadows,
+    ) -> None:
+        """Add the light of a scene without lamps to what is there."""
+        program = self._prepare(features, scene, view, gbuffer, sun_shadows, lamp_shadows)
+        self._on_surfaces(target, gbuffer.size, add=True)
+        self._draw(program)
 
     def add_lamp(
         self,
@@ -262,10 +295,8 @@ class Lighting:
         plain = LitScene(Lamps((), scene.lamps.rows[:0]), None, None, scene.ev100, scene.air)
         program = self._prepare(features, plain, view, gbuffer, sun_shadows, lamp_shadows)
         set_uniforms(program, one_lamp=index)
-        target.frame.use()
-        target.frame.depth_mask = False
-        target.frame.viewport = (0, 0, *gbuffer.size)
+        self._on_surfaces(target, gbuffer.size, add=True)
         target.frame.scissor = place
-        self._draw(program, add=True)
+        self._draw(program)
         target.frame.scissor = None
         return place[2] * place[3]

@@ -1,4 +1,10 @@
-"""Shader programs: real files, includes, and a compiled variant for each set of features."""
+"""Shader programs: real files, includes, and a compiled variant for each set of features.
+
+Numbers that are the same for all pixels are written as uniforms in the fragment shaders. Where
+the vertex shader has a `carry();`, it reads them and hands them on: a software driver reads a
+uniform anew for every pixel, at twenty times the cost of a value that comes with the primitive,
+and a graphics card reads them about as fast either way.
+"""
 
 import re
 from functools import lru_cache
@@ -8,9 +14,16 @@ import moderngl
 
 from wallum.errors import RendererProblem
 
-__all__ = ["Programs", "source_of"]
+__all__ = ["Programs", "carried", "in_force", "source_of"]
 
 INCLUDE = re.compile(r'^#include "([\w.]+)"$', re.MULTILINE)
+
+CARRY = re.compile(r"^void main\(\) \{\n    carry\(\);$", re.MULTILINE)
+UNIFORM = re.compile(r"^uniform (float|int|i?vec[234]|mat[34]) (\w+)(\[\d+\])?;", re.MULTILINE)
+# Numbers in a uniform of a kind; samplers are not among them.
+WORDS = {"float": 1, "int": 1, "vec2": 2, "ivec2": 2, "vec3": 3, "ivec3": 3, "vec4": 4, "mat3": 9, "mat4": 16}
+# Of the 128 that every OpenGL 4.3 hands from stage to stage.
+MOST_CARRIED = 120
 
 
 @lru_cache(maxsize=64)
@@ -19,11 +32,55 @@ def _text(name: str) -> str:
 
 
 def source_of(name: str, features: frozenset[str] = frozenset()) -> str:
-    """Text of a shader with its includes put in and its features defined."""
+    """Text of a shader with its includes put in and the lines of its features."""
     text = INCLUDE.sub(lambda found: _text(f"include/{found[1]}"), _text(name))
     version, _, body = text.partition("\n")
-    defines = "".join(f"#define {feature}\n" for feature in sorted(features))
-    return f"{version}\n{defines}{body}"
+    return f"{version}\n{in_force(body, features)}"
+
+
+def in_force(text: str, features: frozenset[str]) -> str:
+    """The lines of a shader that a set of features leaves. Conditions ask whether one of some
+    features is there, in one of the two ways `#ifdef A` and `#if defined(A) || defined(B)`."""
+    kept: list[str] = []
+    open_at: list[bool] = []
+    for line in text.split("\n"):
+        if line.startswith("#if"):
+            open_at.append(not features.isdisjoint(re.findall(r"[A-Z_]{2,}", line)))
+        elif line.startswith("#else"):
+            open_at[-1] = not open_at[-1]
+        elif line.startswith("#endif"):
+            open_at.pop()
+        elif all(open_at):
+            kept.append(line)
+    return "\n".join(kept)
+
+
+def carried(vertex: str, fragment: str) -> tuple[str, str]:
+    """The two shaders of a program, the first reading the second's uniforms for it, as many as
+    can be handed on."""
+    if not CARRY.search(vertex):
+        return vertex, fragment
+    own = {found[2] for found in UNIFORM.finditer(vertex)}
+    declared: list[str] = []
+    handed: list[str] = []
+    left = MOST_CARRIED
+
+    def hand_on(found: re.Match[str]) -> str:
+        nonlocal left
+        kind, name, many = found[1], found[2], found[3] or ""
+        words = WORDS[kind] * int(many.strip("[]") or 1)
+        if words > left:
+            return found[0]
+        left -= words
+        if name not in own:
+            declared.append(f"uniform {kind} {name}{many};")
+        declared.append(f"flat out {kind} flat_{name}{many};")
+        handed.append(f"    flat_{name} = {name};")
+        return f"#define {name} flat_{name}\nflat in {kind} {name}{many};"
+
+    fragment = UNIFORM.sub(hand_on, fragment)
+    text = "\n".join([*declared, "void main() {", *handed])
+    return CARRY.sub(lambda _: text, vertex), fragment
 
 
 class Programs:
@@ -38,10 +95,10 @@ class Programs:
         key = (vertex, fragment, features)
         if key not in self._kept:
             try:
-                self._kept[key] = self._context.program(
-                    vertex_shader=source_of(f"{vertex}.vert.glsl", features),
-                    fragment_shader=source_of(f"{fragment}.frag.glsl", features),
+                sources = carried(
+                    source_of(f"{vertex}.vert.glsl", features), source_of(f"{fragment}.frag.glsl", features)
                 )
+                self._kept[key] = self._context.program(vertex_shader=sources[0], fragment_shader=sources[1])
             except moderngl.Error as error:
                 where = f"{fragment} {sorted(features)}"
                 raise RendererProblem(f"a shader does not compile: {error}", where) from None

@@ -275,7 +275,7 @@ class SunShadows:
         places, limits = places + places[-1:] * lacking, limits + limits[-1:] * lacking
         ends = [cascade.end for cascade in shown]
         return {
-            "sun_axes": shown[0].axes.T.astype("f4").tobytes(),
+            "sun_axes": shown[0].axes[:3].astype("f4").tobytes(),
             "cascade_place": places,
             "cascade_bounds": limits,
             "cascade_width": 0.5 - texel,

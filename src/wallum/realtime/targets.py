@@ -1,6 +1,10 @@
 """Textures that a picture is made in: the G-buffer, light, sums."""
 
 import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.realtime.clusters import occupied_cells
 
 __all__ = ["GBuffer", "LightTarget", "Size"]
 
@@ -33,6 +37,14 @@ class GBuffer:
         self.open = _target(context, size, 4, "f2")  # what is seen of the sky
         self.open_frame = context.framebuffer([self.open], self.depth)
         self.open_key: object = None
+        self._cells: tuple[object, NDArray[np.int64]] | None = None
+
+    def cells(self, far: float) -> NDArray[np.int64]:
+        """Numbers of the cells that hold its surfaces, see clusters.py."""
+        if self._cells is None or self._cells[0] != self.key:
+            depth = np.frombuffer(self.distance.read(), np.float32).reshape(self.size[::-1])
+            self._cells = (self.key, occupied_cells(depth, far))
+        return self._cells[1]
 
     def bind(self) -> None:
         """Make the surfaces readable, units 0 to 4."""

@@ -2,6 +2,7 @@
 
 from wallum.moment.camera import Camera
 from wallum.physics.exposure import exposure_scale
+from wallum.realtime.targets import Size
 
 __all__ = ["View", "pre_exposure"]
 
@@ -34,4 +35,17 @@ class View:
             "jitter": jitter,
             "tangents": camera.tangents,
             "camera_axes": camera.rotation().astype("f4").tobytes(),
+        }
+
+    def pixel_uniforms(self, size: Size) -> dict[str, object]:
+        """Values of include/pixel.glsl for a picture of a size."""
+        width, height = size
+        right, up, back = self.camera.rotation()
+        across, along = self.camera.tangents
+        first = -(1.0 + self.jitter[0]) * across * right - (1.0 + self.jitter[1]) * along * up - back
+        return {
+            "pixel_size": (1.0 / width, 1.0 / height),
+            "ray_first": tuple(first),
+            "ray_right": tuple(2.0 * across / width * right),
+            "ray_up": tuple(2.0 * along / height * up),
         }

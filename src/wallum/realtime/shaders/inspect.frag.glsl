@@ -42,7 +42,7 @@ float board(vec3 position, float width) {
 #ifdef LAMP_GRAIN
     ivec3 cell = ivec3(floor(position / width));
 #else
-    ivec3 cell = ivec3(floor((sun_axes * vec4(position, 1.0)).xy / width), 0);
+    ivec3 cell = ivec3(floor(on_sun_axes(position).xy / width), 0);
 #endif
     return ((cell.x + cell.y + cell.z) & 1) == 0 ? 1.0 : 0.86;
 }

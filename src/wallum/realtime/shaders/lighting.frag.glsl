@@ -4,6 +4,7 @@
 // be added to what is there.
 
 #include "packing.glsl"
+#include "pixel.glsl"
 #include "surface.glsl"
 #ifdef SKY
 #include "sky.glsl"
@@ -51,20 +52,20 @@ uniform sampler2D follow;      // by number of the lamp that glow follows
 #ifdef LAMPS
 uniform usampler2D cells;      // x; y and slice: first entry, number | number with shadow << 16
 uniform usampler2D lists;      // lamp numbers, 1,024 a row
+uniform float list_rows;
 uniform ivec3 cell_grid;
-uniform float cell_pixels;
 uniform vec2 cell_slices;      // scale and offset of log2(depth)
+const int CELL_BITS = 5;       // a cell is 32 pixels wide
 #endif
 #ifdef ONE_LAMP
 uniform int one_lamp;
 #endif
 
-in vec3 v_ray;
 out vec4 out_colour;
 
-Surface surface_at(ivec2 pixel, float depth) {
-    vec4 base = texelFetch(g_base, pixel, 0);
-    vec4 kind = texelFetch(g_surface, pixel, 0);
+Surface surface_at(vec2 at, vec3 ray, float depth) {
+    vec4 base = texture(g_base, at);
+    vec4 kind = texture(g_surface, at);
     vec3 colour = base.rgb * base.rgb;
 #ifdef GREY
     colour = vec3(0.18);
@@ -72,9 +73,9 @@ Surface surface_at(ivec2 pixel, float depth) {
 #endif
     float rough = max(kind.r, 0.045);
     Surface s;
-    s.position = eye + v_ray * depth;
-    s.normal = oct_decode(texelFetch(g_normal, pixel, 0).rg);
-    s.to_eye = normalize(-v_ray);
+    s.position = eye + ray * depth;
+    s.normal = oct_decode(texture(g_normal, at).rg);
+    s.to_eye = -normalize(ray);
     s.diffuse = colour * (1.0 - kind.g) * (1.0 - kind.b);
     s.f0 = mix(vec3(0.04), colour, kind.g) * (1.0 - kind.b);
     s.rough = rough;
@@ -120,14 +121,15 @@ vec3 sky_light(Surface s, vec4 open) {
 
 #ifdef LAMPS
 uvec2 cell_of(float depth) {
-    ivec3 cell = ivec3(ivec2(gl_FragCoord.xy / cell_pixels),
+    ivec3 cell = ivec3(ivec2(gl_FragCoord.xy) >> CELL_BITS,
                        int(log2(depth) * cell_slices.x + cell_slices.y));
     cell = clamp(cell, ivec3(0), cell_grid - 1);
-    return texelFetch(cells, ivec2(cell.x, cell.z * cell_grid.y + cell.y), 0).rg;
+    vec2 place = vec2(cell.x, cell.z * cell_grid.y + cell.y) + 0.5;
+    return texture(cells, place / vec2(cell_grid.x, cell_grid.y * cell_grid.z)).rg;
 }
 
 uint listed(uint i) {
-    return texelFetch(lists, ivec2(i & 1023u, i >> 10), 0).r;
+    return texture(lists, (vec2(i & 1023u, i >> 10) + 0.5) / vec2(1024.0, list_rows)).r;
 }
 
 vec3 lamp_light(Surface s, float depth) {
@@ -155,23 +157,24 @@ vec3 lamp_light(Surface s, float depth) {
 #endif
 
 void main() {
-    ivec2 pixel = ivec2(gl_FragCoord.xy);
-    float depth = texelFetch(g_depth, pixel, 0).r;
-    Surface s = surface_at(pixel, depth);
+    vec2 at = here();
+    vec3 ray = view_ray();
+    float depth = texture(g_depth, at).r;
+    Surface s = surface_at(at, ray, depth);
     vec3 light = vec3(0.0);
 #ifdef GLOW
-    float unlit = texelFetch(g_surface, pixel, 0).b;
-    vec3 plain = texelFetch(g_base, pixel, 0).rgb;
-    vec3 glow = texelFetch(g_glow, pixel, 0).rgb * glow_exposure;
+    float unlit = texture(g_surface, at).b;
+    vec3 plain = texture(g_base, at).rgb;
+    vec3 glow = texture(g_glow, at).rgb * glow_exposure;
 #ifdef FOLLOW
-    glow *= texelFetch(follow, ivec2(texelFetch(g_surface, pixel, 0).a * 255.0 + 0.5, 0), 0).r;
+    glow *= texture(follow, vec2((texture(g_surface, at).a * 255.0 + 0.5) / 256.0, 0.5)).r;
 #endif
     light += glow;
     light += plain * plain * unlit * unlit_exposure;
 #endif
 #ifdef SKY
 #ifdef OPEN
-    light += sky_light(s, texelFetch(g_open, pixel, 0));
+    light += sky_light(s, texture(g_open, at));
 #else
     light += sky_light(s, vec4(1.0));
 #endif
@@ -201,12 +204,12 @@ void main() {
     light += added;
 #endif
 #ifdef AIR
-    float squared = dot(v_ray, v_ray);
+    float squared = dot(ray, ray);
     float inverse = inversesqrt(squared);
-    float clear = exp(-air_depth(v_ray.y * depth, squared * inverse * depth));
+    float clear = exp(-air_depth(ray.y * depth, squared * inverse * depth));
     light *= clear;
 #if defined(SUN) || defined(SKY)
-    light += air_source(v_ray * inverse) * (1.0 - clear);
+    light += air_source(ray * inverse) * (1.0 - clear);
 #endif
 #endif
     out_colour = vec4(min(light, 60000.0), 1.0);

@@ -9,6 +9,7 @@ out vec2 v_uv;
 out vec3 v_ray;              // reaches a depth of 1 m
 
 void main() {
+    carry();
     vec2 corner = vec2(gl_VertexID == 1 ? 3.0 : -1.0, gl_VertexID == 2 ? 3.0 : -1.0);
     gl_Position = vec4(corner, 1.0, 1.0);
     v_uv = corner * 0.5 + 0.5;
