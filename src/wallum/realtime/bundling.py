@@ -199,9 +199,10 @@ def _with_copies(
     all_vertices, all_faces, copies = [vertices], [faces], []
     first_vertex, first_face = len(vertices), len(faces)
     for cell_m in CELLS_M:
-        made, triangles, rows = coarser(vertices, faces, chunks, cell_m)
-        all_vertices.append(made)
-        all_faces.append(triangles + np.uint32(first_vertex))
-        copies.append((cell_m, rows + np.array([first_face, 0, 0])))
-        first_vertex, first_face = first_vertex + len(made), first_face + len(triangles)
+        # Each from the one before, which has fewer.
+        vertices, faces, chunks = coarser(vertices, faces, chunks, cell_m)
+        all_vertices.append(vertices)
+        all_faces.append(faces + np.uint32(first_vertex))
+        copies.append((cell_m, chunks + np.array([first_face, 0, 0])))
+        first_vertex, first_face = first_vertex + len(vertices), first_face + len(faces)
     return np.concatenate(all_vertices), np.concatenate(all_faces), tuple(copies)

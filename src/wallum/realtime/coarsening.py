@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 __all__ = ["CELLS_M", "coarser"]
 
 # Widths of the cells of the coarser copies [m].
-CELLS_M = (0.08, 0.16, 0.35)
+CELLS_M = (0.08, 0.16, 0.35, 0.8, 2.0)
 # Vertices of one cell stay apart where their normals or coordinates differ by this much:
 # hard edges and seams keep their looks.
 UV_GRAIN = 2.0
@@ -58,7 +58,8 @@ def coarser(
         & (corner_cells[:, 1] != corner_cells[:, 2])
         & (corner_cells[:, 0] != corner_cells[:, 2])
     )
-    kept = np.add.reduceat(whole, chunks[:, 0]).astype(np.int64)
+    before = np.concatenate([[0], np.cumsum(whole)])
+    kept = before[chunks[:, 0] + chunks[:, 1]] - before[chunks[:, 0]]
     begins = np.concatenate([[0], np.cumsum(kept)[:-1]])
     rows = np.stack([begins, kept, chunks[:, 2]], axis=1)
     return made, group[faces[whole]].astype(np.uint32), rows

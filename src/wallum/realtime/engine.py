@@ -150,7 +150,7 @@ class Engine:
 
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `developer` then shows it."""
-        self.log.begin()
+        self.log.begin(hurry=request.detail == "reduced")
         kit, size, scene = self._still, request.size, request.shown_scene
         if request.detail == "thumb":
             kit = self._thumb
@@ -164,6 +164,7 @@ class Engine:
         yield from self.light(
             kit, scene, View(camera, show=request.view, show_of=request.view_of), size, request.active
         )
+        self.log.end()
         if request.detail == "reduced":
             self._pace.note(self.log.total_ms)
 
@@ -181,6 +182,9 @@ class Engine:
         if self._draw_gbuffer(gbuffer, view, coarse=kit is self._reduced):
             yield
         if scene.sky is not None:
+            # Ahead of all shadows, as its blurred copies wait for what is being drawn.
+            with self.log.measure("sky"):
+                self.sky.show(scene.sky)
             with self.log.measure("open sky") as work:
                 if self.open_sky.fill(gbuffer, view):
                     work["pixels"] = gbuffer.size[0] * gbuffer.size[1]

@@ -24,16 +24,29 @@ class PassLog:
 
     On the software driver a finish around each pass gives its time within 2 %; timer queries
     do not there. On hardware a finish would stall the pipeline, so queries are used.
+
+    A picture that is in a hurry is timed as one: on the software driver one pass is made ready
+    while another is still drawn, and what they took together stands with the last.
     """
 
     def __init__(self, context: moderngl.Context) -> None:
         self._context = context
         self._software = "llvmpipe" in context.info["GL_RENDERER"].lower()
+        self._hurry = False
         self.records: list[PassRecord] = []
 
-    def begin(self) -> None:
-        """Forget the passes of the picture before."""
+    def begin(self, hurry: bool = False) -> None:
+        """Forget the passes of the picture before; in a hurry, wait for none until `end`."""
         self.records = []
+        self._hurry = hurry
+
+    def end(self) -> None:
+        """The light of the picture is made: wait for what was not waited for."""
+        if self._hurry and self._software and self.records:
+            start = time.perf_counter()
+            self._context.finish()
+            self.records[-1].ms += (time.perf_counter() - start) * 1e3
+        self._hurry = False
 
     @contextmanager
     def measure(self, name: str) -> Iterator[dict[str, int]]:
@@ -42,7 +55,8 @@ class PassLog:
         if self._software:
             start = time.perf_counter()
             yield record.work
-            self._context.finish()
+            if not self._hurry:
+                self._context.finish()
             record.ms = (time.perf_counter() - start) * 1e3
         else:
             query = self._context.query(time=True)

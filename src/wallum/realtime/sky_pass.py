@@ -108,22 +108,16 @@ class SkyPass:
         rows = np.ascontiguousarray(dome.behind[::-1], dtype=np.float32)
         # The mirror image has no march in it: with a deck it is made from the sky's light as it is.
         whole = dome.deck is not None
-        if self._dome is None or self._dome.size != rows.shape[1::-1]:
-            if self._dome is not None:
-                self._dome.release()
-            self._dome = self._context.texture(rows.shape[1::-1], 3, rows, dtype="f4")
-            self._dome.filter = (moderngl.LINEAR, moderngl.LINEAR)
-            self._dome.repeat_x, self._dome.repeat_y = True, False
-        else:
-            self._dome.write(rows)
+        # A new one: writing into the old would wait for all that is still being drawn.
+        if self._dome is not None:
+            self._dome.release()
+        self._dome = self._texture(rows)
         # Kept about 1, so that neither noon nor night leaves the range of half floats.
         self._scale = 1.0 / max(float(rows.mean()), 1e-12)
         self._behind = None if dome.picture is None else self._taken(dome.picture)
         if whole:
             rows = np.ascontiguousarray(dome.luminance[::-1], dtype=np.float32)
-            texture = self._context.texture(rows.shape[1::-1], 3, rows, dtype="f4")
-            texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
-            texture.repeat_x, texture.repeat_y = True, False
+            texture = self._texture(rows)
             texture.use(DOME_UNIT)
             self._draw_mirror(dome, {"dome": DOME_UNIT, "dome_exposure": self._scale}, set())
             texture.release()
@@ -133,6 +127,13 @@ class SkyPass:
         self._draw_mirror(
             dome, values, self._behind_names() | ({"CLOUD"} if dome.cloud is not None else set())
         )
+
+    def _texture(self, rows: NDArray[np.float32]) -> moderngl.Texture:
+        """(H, W, 3) light by direction, all around."""
+        texture = self._context.texture(rows.shape[1::-1], 3, rows, dtype="f4")
+        texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        texture.repeat_x, texture.repeat_y = True, False
+        return texture
 
     def _draw_mirror(self, dome: Dome, values: dict[str, object], names: set[str]) -> None:
         """The mirror image of what is behind, with its blurred copies."""

@@ -125,7 +125,7 @@ def nearest_grain(sun: Sun, camera: Camera, bounds: NDArray[np.float64]) -> floa
 
 
 # Shadows of a moving sun are cast by copies whose cells are this many texels wide at most.
-COARSE_TEXELS = 8.0
+COARSE_TEXELS = 4.0
 
 
 def _atlas(context: moderngl.Context, texels: int) -> tuple[moderngl.Texture, moderngl.Framebuffer]:
