@@ -16,8 +16,9 @@ from wallum.moment.evaluate import evaluate
 from wallum.physics.emitters import cone_directions
 from wallum.physics.photometry import cone_falloff, range_window
 from wallum.realtime.bundle import LevelBundle
-from wallum.realtime.bundling import CHUNK, bundle_level
+from wallum.realtime.bundling import bundle_level
 from wallum.realtime.channel import Channel, Closed
+from wallum.realtime.chunking import CHUNK
 from wallum.realtime.clusters import CELL_PIXELS, assign_lamps
 from wallum.realtime.drawing import LevelOnGpu
 from wallum.realtime.lamp_shadows import ATLAS, LampShadows

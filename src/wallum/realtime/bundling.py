@@ -9,12 +9,11 @@ from wallum.errors import LevelProblem
 from wallum.level.flatten import Triangles, flatten
 from wallum.level.model import Level, Material, Slot
 from wallum.realtime.bundle import GLOW_SCALE, VERTEX, LevelBundle, Surfacing, TextureData
+from wallum.realtime.chunking import space_order
 from wallum.realtime.coarsening import CELLS_M, coarser
 
-__all__ = ["CHUNK", "bundle_level", "chunk_boxes"]
+__all__ = ["bundle_level", "chunk_boxes"]
 
-# Triangles a chunk: the unit of culling.
-CHUNK = 768
 # Lamps that glow may follow: a number in eight bits, and 0 for none.
 MOST_FOLLOWED = 255
 SLOTS: tuple[Slot, ...] = ("base", "metal_rough", "normal", "occlusion", "emissive")
@@ -30,36 +29,6 @@ def _vertices(triangles: Triangles) -> NDArray[np.void]:
     out["uv"] = triangles.uv
     out["colour"] = triangles.colours
     return out
-
-
-def _spread(values: NDArray[np.uint64]) -> NDArray[np.uint64]:
-    """Ten bits with two free places after each. Source: Morton 1966, usual bit spreading."""
-    x = values & np.uint64(0x3FF)
-    for shift, mask in ((16, 0x30000FF), (8, 0x300F00F), (4, 0x30C30C3), (2, 0x9249249)):
-        x = (x | (x << np.uint64(shift))) & np.uint64(mask)
-    return x
-
-
-def _space_order(triangles: Triangles, bounds: NDArray[np.float64]) -> NDArray[np.int64]:
-    """Triangle numbers sorted by material, then along a Z-order curve of their middles."""
-    middles = triangles.positions[triangles.faces[:, 0]]
-    extent = np.maximum(bounds[1] - bounds[0], 1e-6)
-    cell = np.clip((middles - bounds[0]) / extent * 1023.0, 0, 1023).astype(np.uint64)
-    code = _spread(cell[:, 0]) | _spread(cell[:, 1]) << np.uint64(1) | _spread(cell[:, 2]) << np.uint64(2)
-    key = triangles.material.astype(np.uint64) << np.uint64(32) | code
-    return np.argsort(key, kind="stable")
-
-
-def _chunks(material: NDArray[np.int32]) -> NDArray[np.int64]:
-    edges = np.flatnonzero(np.diff(material)) + 1
-    starts = np.concatenate([[0], edges]) if len(material) else np.zeros(0, int)
-    ends = np.concatenate([edges, [len(material)]]) if len(material) else np.zeros(0, int)
-    rows = [
-        (first, min(CHUNK, end - first), material[start])
-        for start, end in zip(starts, ends, strict=True)
-        for first in range(start, end, CHUNK)
-    ]
-    return np.array(rows, dtype=np.int64).reshape(-1, 3)
 
 
 def _corners(
@@ -164,8 +133,7 @@ def chunk_boxes(
     level: Level, flat: Triangles
 ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int64]]:
     """Corners (C, 3) and (C, 3) of a level's chunks, and the triangles (C,) in each."""
-    order = _space_order(flat, level.bounds) if len(flat.faces) else np.zeros(0, np.int64)
-    chunks = _chunks(flat.material[order])
+    order, chunks = space_order(flat, level.bounds)
     low, high = _corners(flat.positions, flat.faces[order], chunks)
     return low, high, chunks[:, 1]
 
@@ -182,9 +150,8 @@ def bundle_level(
     if flat.positions.size and not np.isfinite(flat.positions).all():
         raise LevelProblem("a vertex is not at a finite place", level.name)
     bounds = level.bounds
-    order = _space_order(flat, bounds) if len(flat.faces) else np.zeros(0, np.int64)
-    faces, material = flat.faces[order], flat.material[order]
-    chunks = _chunks(material)
+    order, chunks = space_order(flat, bounds)
+    faces = flat.faces[order]
     low, high = _corners(flat.positions, faces, chunks)
     coloured = {p.material for mesh in level.meshes for p in mesh.primitives if p.colours is not None}
     surfacings, textures = _surfacings(level, coloured, kinds)

@@ -120,7 +120,6 @@ class Engine:
         self.settling = Kit(context, LampShadows(context), SunShadows(context))
         self._thumb = Kit(context, shared[0], SunShadows(context, PASSING_TEXELS))
         self._passing = SunShadows(context, PASSING_TEXELS)  # of a sun that moves
-        self._lags = False  # its shadows are those of the picture before, every second time
         self.level: LevelOnGpu | None = None
         self._level_number = 0
         self._pace = Pace()
@@ -254,19 +253,15 @@ class Engine:
         toward = None if turn is None else turn.direction
         maps = scene.sun.maps
         if shadows is self._passing:
-            self._lags = not self._lags and shadows.nearly_shows(scene.sun.direction)
-            if self._lags:
-                return
             maps = (maps[0], maps[1], min(maps[2], PASSING_CASCADES))
-        dirty = shadows.assign(scene.sun.direction, camera, level.bounds, toward, maps)
-        if turn is not None and shadows.complete:
-            dirty = [index for index in dirty if index in turn.cascades]
-        if shadows is self._passing:
-            for index in dirty:
+            for index in shadows.follow(scene.sun.direction, camera, level.bounds, maps):
                 with self.log.measure("sun shadows") as work:
                     work |= shadows.draw(index, level, coarse=True)
             yield
             return
+        dirty = shadows.assign(scene.sun.direction, camera, level.bounds, toward, maps)
+        if turn is not None and shadows.complete:
+            dirty = [index for index in dirty if index in turn.cascades]
         if dirty and kit is self._reduced and shadows.complete:
             with self.log.measure("sun shadows") as work:
                 work |= shadows.advance(dirty, level)

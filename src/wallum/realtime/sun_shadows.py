@@ -28,6 +28,8 @@ DIVISION = 0.8
 PARTS = 8
 # A sun that goes on by less than about four degrees may lag by a picture.
 LAG_COSINE = 0.9976
+# How far it may go from the axes that its cascades share: twelve degrees.
+AXES_COSINE = 0.978
 
 
 @dataclass(frozen=True)
@@ -155,7 +157,9 @@ class SunShadows:
     def __init__(self, context: moderngl.Context, most_texels: int = MOST_TEXELS) -> None:
         self._context, self._most = context, most_texels
         self._wanted: list[Cascade] = []
-        self._direction: tuple[float, ...] = ()  # of the sun that all cascades show
+        self._direction: tuple[float, ...] = ()  # of the sun whose axes all cascades share
+        self._toward: list[NDArray[np.float64]] = []  # where it stood when each was drawn, see `follow`
+        self._last = 0  # the cascade that was drawn last
         texels = min(TEXELS, most_texels)
         self.atlas, self.frame = _atlas(context, texels)
         self._size(texels, CASCADES)
@@ -174,10 +178,6 @@ class SunShadows:
     def shows(self, direction: NDArray[np.float64]) -> bool:
         """Whether every cascade shows the shadows of a sun in this direction."""
         return self.complete and self._direction == tuple(direction)
-
-    def nearly_shows(self, direction: NDArray[np.float64]) -> bool:
-        """Whether what is shown is of a sun so near that one picture more with it is not seen."""
-        return self.complete and float(np.dot(self._direction, direction)) > LAG_COSINE
 
     def level_changed(self) -> None:
         """Every cascade shows what is no longer there."""
@@ -207,6 +207,32 @@ class SunShadows:
             self._direction = tuple(direction)
         return [i for i, (want, has) in enumerate(zip(self._wanted, self._shown, strict=True))
                 if has is None or has.key != want.key]  # fmt: skip
+
+    def follow(
+        self,
+        direction: NDArray[np.float64],
+        camera: Camera,
+        bounds: NDArray[np.float64],
+        maps: tuple[float, int, int],
+    ) -> list[int]:
+        """Place the cascades for a sun that is on its way; returns those to draw now.
+
+        One at a time, in turn, where the sun went on only a little since the others were drawn:
+        they keep its axes and lean toward where it stood. maps : see moment.scene.Sun
+        """
+        count, axes = maps[2], np.array(self._direction)
+        near = self.complete and len(self._shown) == count and float(axes @ direction) > AXES_COSINE
+        if not near:
+            self._toward = [direction] * count
+            return self.assign(direction, camera, bounds, None, maps)
+        dirty = self.assign(axes, camera, bounds, direction, maps)
+        late = [i for i in dirty if float(self._toward[i] @ direction) < LAG_COSINE]
+        turn = min(dirty, key=lambda i: ((i - self._last - 1) % count), default=None)
+        now = late or ([] if turn is None else [turn])
+        for index in now:
+            self._toward[index] = direction
+            self._last = index
+        return now
 
     @property
     def complete(self) -> bool:

@@ -7,5 +7,5 @@ in vec2 v_uv;
 out vec4 out_colour;
 
 void main() {
-    out_colour = textureLod(picture, v_uv, 0.0);
+    out_colour = texture(picture, v_uv);
 }
