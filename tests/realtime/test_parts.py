@@ -167,7 +167,9 @@ def test_large_flat_surfaces_are_not_made_coarser():
     from wallum.level.pale_room import pale_room
 
     bundle = bundle_level(pale_room())
-    for _, rows in bundle.coarser:
+    narrow = [rows for cell_m, rows in bundle.coarser if cell_m < 1.0]
+    assert len(narrow) >= 3
+    for rows in narrow:
         assert rows[:, 1].sum() == bundle.chunks[:, 1].sum() == 24
 
 

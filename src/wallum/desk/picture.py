@@ -171,6 +171,8 @@ class PictureView(QWidget):
             self._image.setDevicePixelRatio(self.devicePixelRatioF())
             painter.drawImage(0, 0, self._image)
         else:
+            # A moving picture is drawn smaller, see realtime/pace.py.
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(QRectF(self.rect()), self._image)
         if self.view == "false colour":
             draw_stops_scale(painter, self.height())

@@ -90,16 +90,3 @@ class Developer:
         self._context.enable_only(0)
         self._screen(program).render(moderngl.TRIANGLES, vertices=3)
         return frame
-
-    def enlarge(self, frame: moderngl.Framebuffer, size: Size) -> moderngl.Framebuffer:
-        """A developed picture at another size, bilinear."""
-        if frame.size == size:
-            return frame
-        out = self._target(size)
-        program = self._programs.get("screen", "copy")
-        frame.color_attachments[0].use(0)
-        set_uniforms(program, picture=0)
-        out.use()
-        self._context.enable_only(0)
-        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
-        return out

@@ -42,7 +42,8 @@ class Renderer:
         yield from self.settler.step()
 
     def read_into(self, request: PictureRequest, settled: int, out: memoryview | NDArray[np.uint8]) -> Frame:
-        """Develop the last picture into `out`, 4 bytes a pixel (blue, green, red, 255)."""
+        """Develop the last picture into `out`, 4 bytes a pixel (blue, green, red, 255), as small
+        as it was drawn: who shows it makes it larger."""
         engine = self.engine
         exposure = pre_exposure(request.scene.ev100)
         light = self.settler.light if settled else engine.target_of(request).light
@@ -53,14 +54,13 @@ class Renderer:
         with engine.log.measure("develop") as work:
             samples, night = max(settled, 1), request.scene.night_eye
             shown = engine.developer.develop(light, ev100, exposure, samples, request.view, night)
-            shown = engine.developer.enlarge(shown, request.size)
             work["pixels"] = light.size[0] * light.size[1]
         with engine.log.measure("read back") as work:
             shown.read_into(out, components=4)
-            work["bytes"] = request.size[0] * request.size[1] * 4
+            work["bytes"] = light.size[0] * light.size[1] * 4
         return Frame(
             request.number,
-            request.size,
+            light.size,
             settled,
             request.detail,
             engine.log.records,
