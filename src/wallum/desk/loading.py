@@ -2,6 +2,7 @@
 
 import gc
 import logging
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -18,6 +19,7 @@ from wallum.level.floors import floors_of
 from wallum.level.model import Finding, Level
 from wallum.level.opening import open_level
 from wallum.level.panorama_file import small_panorama
+from wallum.moment.evaluate import evaluate
 from wallum.realtime.bundling import bundle_level
 from wallum.realtime.memory import Block, store_value
 from wallum.transport.rays import RayScene
@@ -70,10 +72,12 @@ def pack_level(
         return replace(before, block=block, follows=follows)
     level = dressed(plain, dress)
     triangles = flatten(level)
-    bundle = bundle_level(level, triangles, follows)
+    with ThreadPoolExecutor(1) as beside:
+        growing = beside.submit(_ready, level, triangles)
+        bundle = bundle_level(level, triangles, follows)
+        block = store_value(bundle)
+        rays = growing.result()
     boxes = Boxes(bundle.low, bundle.high, bundle.chunks[:, 1])
-    block = store_value(bundle)
-    rays = _ready(level, triangles)
     if dress.figure is None:
         lasting = rays
     elif before is not None and replace(before.dress, figure=None) == lasts:
@@ -102,9 +106,12 @@ def load_now(reference: str, beside: Path | None, project: Project | None = None
     """Open a level and make it ready as a project wants it. Raises LevelProblem."""
     wanted = project or Project()
     told = _read_pictures(wanted)
-    plain = open_level(reference, beside)
-    plain = replace(plain, findings=(*told, *plain.findings))
-    loaded = pack_level(plain, wanted.follows, dress_of(wanted))
+    with ThreadPoolExecutor(1) as light:
+        # Tables that the first picture's light needs are kept: the desk finds them made.
+        light.submit(evaluate, wanted, wanted.setting.clock)
+        plain = open_level(reference, beside)
+        plain = replace(plain, findings=(*told, *plain.findings))
+        loaded = pack_level(plain, wanted.follows, dress_of(wanted))
     # What is loaded stays: the collector need not walk through it again and again.
     # A level that was loaded before is let go of first.
     gc.unfreeze()

@@ -167,8 +167,8 @@ def _sorted_rows(session: Session, item: Item) -> tuple[list[Row], dict[str, lis
 class TunePane(QWidget):
     """Shows the selected source; where none is, the picture's values, the air or the place.
 
-    The pane of each kind is built once, ahead of time: building one takes longer than a
-    window may stick.
+    The pane of each kind is built once, in idle moments ahead of its use (`build_ahead`): all of
+    them together take longer than an opening window should wait for.
     """
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
@@ -176,9 +176,10 @@ class TunePane(QWidget):
         self._session = session
         self._group = "look"
         self._stack = QStackedWidget()
-        self._panes = {type(one): Pane(session, one) for one in _one_of_each()}
-        for pane in self._panes.values():
-            self._stack.addWidget(pane)
+        self._panes: dict[type[Item], Pane] = {}
+        self._unbuilt = QTimer(self)
+        self._unbuilt.setInterval(0)
+        self._unbuilt.timeout.connect(self._build_one)
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -223,6 +224,24 @@ class TunePane(QWidget):
         self._session.select("")
         self.refresh()
 
+    def build_ahead(self) -> None:
+        """Build the panes that are not there yet, one at a time, while nothing else is to do."""
+        self._unbuilt.start()
+
+    def _build_one(self) -> None:
+        item = next((one for one in _one_of_each() if type(one) not in self._panes), None)
+        if item is None:
+            self._unbuilt.stop()
+        else:
+            self._pane_for(item)
+
+    def _pane_for(self, item: Item) -> Pane:
+        """The pane of an item's kind."""
+        if type(item) not in self._panes:
+            pane = self._panes[type(item)] = Pane(self._session, item)
+            self._stack.addWidget(pane)
+        return self._panes[type(item)]
+
     @property
     def pane(self) -> Pane:
         """The pane that is shown."""
@@ -242,7 +261,7 @@ class TunePane(QWidget):
         now = self._session.now
         source = now.source(self._session.selected)
         item: Item = source if source is not None else getattr(now, self._group)
-        pane = self._panes[type(item)]
+        pane = self._pane_for(item)
         if self._stack.currentWidget() is not pane:
             self._stack.setCurrentWidget(pane)
             self._scroll.ensureVisible(0, 0)

@@ -48,10 +48,11 @@ def _or_fill(values: NDArray[np.float32] | None, count: int, width: int, fill: f
 def _placed(primitive: Primitive, part: Part) -> list[NDArray[Any]]:
     """Vertices of one primitive in the level's space; a mirrored part is turned right."""
     linear, count = part.matrix[:3, :3], len(primitive.positions)
-    mirrored = np.linalg.det(linear) < 0.0
+    # Rows of the cofactors are cross products of the matrix's own: right for a flattened part too.
+    cofactor = np.cross(linear[[1, 2, 0]], linear[[2, 0, 1]])
+    mirrored = linear[0] @ cofactor[0] < 0.0
     positions = primitive.positions @ linear.T.astype(np.float32)
     positions += part.matrix[:3, 3].astype(np.float32)
-    cofactor = np.linalg.det(linear) * np.linalg.pinv(linear).T
     normals = normalised(primitive.normals @ cofactor.T * (-1.0 if mirrored else 1.0))
     tangents = np.zeros((count, 4), np.float32)
     if primitive.tangents is not None:

@@ -36,10 +36,10 @@ def _corners(
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     if not len(chunks):
         return np.zeros((0, 3), np.float32), np.zeros((0, 3), np.float32)
-    points = positions[faces]
+    a, b, c = (positions[faces[:, corner]] for corner in range(3))
     first = chunks[:, 0]
-    low = np.minimum.reduceat(points.min(axis=1), first, axis=0)
-    high = np.maximum.reduceat(points.max(axis=1), first, axis=0)
+    low = np.minimum.reduceat(np.minimum(np.minimum(a, b), c), first, axis=0)
+    high = np.maximum.reduceat(np.maximum(np.maximum(a, b), c), first, axis=0)
     return low, high
 
 
