@@ -27,6 +27,7 @@ class RenderLink(QObject):
     status_came = pyqtSignal(str)
     thumb_came = pyqtSignal(str, QImage)
     warmed = pyqtSignal()
+    room_came = pyqtSignal()  # for one more request, see `has_room`
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -44,6 +45,11 @@ class RenderLink(QObject):
     @property
     def client(self) -> RendererClient:
         return self._client
+
+    @property
+    def has_room(self) -> bool:
+        """Whether a request would wait for the picture being drawn at most, and take no other's place."""
+        return self._client.has_room
 
     def start(self) -> None:
         """Start the process."""
@@ -132,6 +138,8 @@ class RenderLink(QObject):
                     self.status_came.emit(str(text))
                 case ("warm",) | ("level shown",):
                     self.warmed.emit()
+        if self._client.has_room:
+            self.room_came.emit()
 
     def _take(self, frame: Frame) -> None:
         pixels = self._client.pixels(frame)

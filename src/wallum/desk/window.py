@@ -7,6 +7,7 @@ from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImag
 from PyQt6.QtWidgets import QFileDialog, QLabel, QMainWindow
 
 from wallum.desk.actions import command_menu, key_lines, make_actions
+from wallum.desk.asking import Asking
 from wallum.desk.at_rest import AtRest
 from wallum.desk.background import Background
 from wallum.desk.balance import BalanceView
@@ -17,7 +18,7 @@ from wallum.desk.comparing import PICTURE_SUFFIXES, Comparing
 from wallum.desk.cost_bar import CostBar
 from wallum.desk.day_bar import DayBar
 from wallum.desk.day_bench import DayBench
-from wallum.desk.exposing import Exposing, heroes_for
+from wallum.desk.exposing import Exposing
 from wallum.desk.files import ProjectFiles
 from wallum.desk.first_path import FirstPath
 from wallum.desk.lists import SourceList
@@ -67,6 +68,7 @@ class DeskWindow(QMainWindow):
         super().__init__()
         self.session = session or Session()
         self.link = RenderLink(self)
+        self.link.start()  # it is ready by the time the window is
         self.picture = PictureView(self.session)
         self.sources = SourceList(self.session)
         self.shots = ShotList(self.session)
@@ -77,6 +79,7 @@ class DeskWindow(QMainWindow):
         self.day = DayBar(self.session, self.transport)
         self.background = Background(self.session, self)
         self.exposing = Exposing()
+        self.asking = Asking(self.session, self.link, self.picture, self.transport, self.exposing)
         self.balance = BalanceView(self.session)
         self.cost = CostBar(self.session)
         self.tools = PictureTools(self.session, self.picture)
@@ -104,7 +107,6 @@ class DeskWindow(QMainWindow):
         self.pool = PoolLines(self.session, self.picture)
         self.bench = DayBench(self.session, self.sheet, self.picture, self)
         self.at_rest = AtRest(self.session, self.link, self.picture, self.transport)
-        self._shown_project: Project | None = None
         self._grid_text = ""  # how far the sky grid is
         self._oldest = 0  # number of the first picture of this level
         self._state, self._told = StillLabel(wide=STATE_PX, right=True), StillLabel()
@@ -253,6 +255,8 @@ class DeskWindow(QMainWindow):
         self.files.level_failed.connect(self._level_failed)
         self.files.recovery_found.connect(self._offer_recovery)
         self.link.frame_came.connect(self._show_frame)
+        self.link.warmed.connect(self.tune.build_ahead)
+        self.asking.asked.connect(self._picture_asked)
         self.link.status_came.connect(lambda text: self.bar.tell(text))
 
     # -- projects and levels -----------------------------------------------------------
@@ -286,7 +290,7 @@ class DeskWindow(QMainWindow):
     def _level_opening(self, name: str) -> None:
         self.picture.release_image()
         if not self.link.client.running:
-            self.link.start()  # beside the level's reading
+            self.link.start()  # it was given up
         self.picture.show_note("Opening the level ...")
         self._told.setText(f"Opening {name or 'an empty level'} ...")
 
@@ -329,33 +333,25 @@ class DeskWindow(QMainWindow):
     # -- the picture -------------------------------------------------------------------
 
     def ask_picture(self, moving: bool = False) -> None:
-        """Ask for the picture of what is shown now. Never waits."""
-        if self.session.level is None:
-            return
-        size = self.picture.pixel_size()
-        camera = self.picture.camera_as_shown
-        self._shown_project = self.session.project
-        scene = evaluate(self.session.project, self.session.hour)
-        if self.balance.only:
-            scene = scene.only(self.balance.only)
+        """Ask for the picture of what is shown now; see `Asking.ask`. Never waits."""
+        self.asking.ask(moving)
+
+    def _picture_asked(self, hand: bool) -> None:
+        """What is told of the picture before is of another one now."""
         self.balance.set_stale()
         self.cost.set_stale()
         if self.truth.on:
             self.truth.asked()
         self.at_rest.asked()
-        look, dragging = self.session.now.look, self.session.light_dragged
-        if moving or dragging:
+        if hand:
             self.background.hand_moves()
-        held = self.exposing.held(look, dragging, self.transport.playing)
-        heroes = heroes_for(self.session, look, camera)
-        show = (scene, camera, size, self.session.active, moving, held, heroes, self.picture.view)
-        self.link.show(*show, self.session.selected)
 
     def _keep_shot(self) -> None:
         shot = self.shots.keep(self.picture.camera)
         self._told.setText(f"{shot.name} kept; F2 in the list gives it a name")
 
     def _only_changed(self, source_id: str) -> None:
+        self.asking.only = source_id
         source = self.session.project.source(source_id)
         self._alone.setText(f"{source.name} alone" if source is not None else "")
         self.ask_picture()
@@ -404,7 +400,7 @@ class DeskWindow(QMainWindow):
 
     def _project_changed(self) -> None:
         self._refresh_title()
-        if self.session.project is not self._shown_project:
+        if self.session.project is not self.asking.project:
             self.ask_picture()
 
     def _camera_moved(self, camera: Camera) -> None:

@@ -211,6 +211,11 @@ class RendererClient:
         return self._in_flight is not None or self._waiting is not None
 
     @property
+    def has_room(self) -> bool:
+        """Whether one more request would not take the place of one that waits."""
+        return self._waiting is None
+
+    @property
     def latest_number(self) -> int:
         """Number of the newest request."""
         return self._number

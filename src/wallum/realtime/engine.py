@@ -37,8 +37,9 @@ __all__ = ["Engine", "Kit", "SunTurn", "open_context"]
 Steps = Iterator[None]
 # Pixels of a moving picture that its surfaces may be off by.
 COARSE_PIXELS = 2.0
-# Width of a cascade of a sun that is being moved.
-PASSING_TEXELS, PASSING_CASCADES = 512, 2
+# Width of a cascade of a small picture, and of a sun that is being moved.
+THUMB_TEXELS = 512
+PASSING_TEXELS, PASSING_CASCADES = 384, 2
 
 
 def open_context() -> moderngl.Context:
@@ -118,7 +119,7 @@ class Engine:
         self._still = Kit(context, *shared)
         self._reduced = Kit(context, *shared)
         self.settling = Kit(context, LampShadows(context), SunShadows(context))
-        self._thumb = Kit(context, shared[0], SunShadows(context, PASSING_TEXELS))
+        self._thumb = Kit(context, shared[0], SunShadows(context, THUMB_TEXELS))
         self._passing = SunShadows(context, PASSING_TEXELS)  # of a sun that moves
         self.level: LevelOnGpu | None = None
         self._level_number = 0

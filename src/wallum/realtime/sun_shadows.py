@@ -227,7 +227,7 @@ class SunShadows:
             return self.assign(direction, camera, bounds, None, maps)
         dirty = self.assign(axes, camera, bounds, direction, maps)
         late = [i for i in dirty if float(self._toward[i] @ direction) < LAG_COSINE]
-        turn = min(dirty, key=lambda i: ((i - self._last - 1) % count), default=None)
+        turn = min(dirty, key=lambda i: (i - self._last - 1) % count, default=None)
         now = late or ([] if turn is None else [turn])
         for index in now:
             self._toward[index] = direction
