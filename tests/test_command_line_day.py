@@ -7,8 +7,10 @@ import pytest
 from PIL import Image
 
 from wallum.cli import main
+from wallum.document.paths import look_up
 from wallum.document.storage import load, save
 from wallum.level.pale_room import pale_room_project
+from wallum.moment.hour import at_hour
 
 
 def run(capsys, *arguments):
@@ -74,6 +76,29 @@ def test_pegs_are_set_from_the_command_line(capsys, tmp_path):
     assert (status, err) == (0, "")
     (lane,) = load(file).lanes
     assert [peg.at.text() for peg in lane.pegs] == ["sunset", "22:00"]
+
+
+def test_a_value_that_is_set_holds_at_the_hour_though_it_has_pegs(capsys, tmp_path):
+    file = tmp_path / "room.wallum"
+    save(pale_room_project(), file)
+    lamp = "sources/ceiling-lamp/intensity"
+    run(capsys, "set", str(file), f"{lamp}@06:00=10", f"{lamp}@18:00=30", "setting/clock=12")
+    status, _, err = run(capsys, "set", str(file), f"{lamp}=77")
+    assert (status, err) == (0, "")
+    project = load(file)
+    assert look_up(at_hour(project, 12.0), lamp) == pytest.approx(77.0)
+    assert look_up(project, lamp) == pytest.approx(77.0)
+    # What was pegged at other hours stays.
+    assert look_up(at_hour(project, 6.0), lamp) == pytest.approx(10.0)
+    assert look_up(at_hour(project, 18.0), lamp) == pytest.approx(30.0)
+
+
+def test_a_relative_value_is_of_what_holds_at_the_hour(capsys, tmp_path):
+    file = tmp_path / "room.wallum"
+    save(pale_room_project(), file)
+    lamp = "sources/ceiling-lamp/intensity"
+    run(capsys, "set", str(file), f"{lamp}@12:00=10", "setting/clock=12", f"{lamp}=+1 stops")
+    assert look_up(at_hour(load(file), 12.0), lamp) == pytest.approx(20.0)
 
 
 def test_render_and_meter_take_the_clock(capsys, tmp_path):

@@ -96,10 +96,10 @@ def parameter_path(change: str) -> str:
 
 
 def with_changes(project: Any, changes: tuple[str, ...]) -> Any:
-    """The project with PATH=VALUE changes; PATH@TIME=VALUE sets a peg."""
-    from wallum.document.paths import put_text
+    """The project with PATH=VALUE changes, which hold at its hour; PATH@TIME=VALUE sets a peg."""
     from wallum.document.pegging import pegged_text
     from wallum.errors import ValueProblem
+    from wallum.moment.hour import typed_at_hour
 
     for change in changes:
         path, equals, text = change.partition("=")
@@ -109,7 +109,7 @@ def with_changes(project: Any, changes: tuple[str, ...]) -> Any:
         if at and not where.endswith("/"):
             project = pegged_text(project, where.strip(), when, text)
         else:
-            project = put_text(project, path.strip(), text)
+            project = typed_at_hour(project, path.strip(), text)
     return project
 
 

@@ -304,6 +304,13 @@ def test_normals_of_a_stretched_part_stay_square_to_it():
     assert edges @ flat.normals[0] == pytest.approx([0, 0], abs=1e-6)
 
 
+def test_a_part_pressed_flat_still_has_the_normal_of_its_plane():
+    made = Maker()
+    made.mesh(NORMAL=np.tile(np.array([0, 0, 1], "f4"), (3, 1)))
+    made.document["nodes"] = [{"mesh": 0, "scale": [2, 3, 0]}]
+    assert flatten(made.level()).normals == pytest.approx(np.tile([0.0, 0.0, 1.0], (3, 1)))
+
+
 def test_cameras_become_shots():
     made = Maker()
     made.mesh()

@@ -57,7 +57,9 @@ def frame(message):
 def test_a_picture_comes_and_settles(client):
     number = client.request(asked(settle=True))
     (_, first), _ = until(client, lambda m: frame(m) is not None)
-    assert (first.number, first.settled, first.size) == (number, 0, SIZE)
+    # Of a level just opened a sketch comes first, as small as it was drawn.
+    half = tuple(round(0.5 * length) for length in SIZE)
+    assert (first.number, first.settled, first.size, first.detail) == (number, 0, half, "sketch")
     pixels = client.pixels(first).copy()
     assert pixels[..., 3].min() == 255
     assert pixels[..., :3].std() > 5
@@ -74,12 +76,38 @@ def test_of_many_requests_the_newest_is_answered_and_few_others(client):
     assert len([m for m in seen if m[0] in ("frame", "dropped")]) <= 4
 
 
+def test_a_moving_picture_is_as_small_as_it_was_drawn(client):
+    until(client, lambda m: m[0] == "level shown")
+    client.request(asked())
+    until(client, lambda m: frame(m) and frame(m).detail == "full")
+    client.request(asked(detail="reduced"))
+    (_, found), _ = until(client, lambda m: frame(m) and frame(m).detail == "reduced")
+    assert found.size[0] <= SIZE[0] // 2
+    assert client.pixels(found).shape == (found.size[1], found.size[0], 4)
+    assert client.pixels(found)[..., :3].std() > 5
+
+
+def test_there_is_room_until_a_request_waits(client):
+    until(client, lambda m: m[0] == "level shown")
+    client.request(asked())
+    until(client, lambda m: frame(m) and frame(m).detail == "full")
+    assert client.has_room
+    client.request(asked())
+    assert client.has_room  # it is being drawn
+    client.request(asked())
+    assert not client.has_room  # one is drawn and one waits
+    until(client, lambda m: frame(m) and client.is_current(frame(m)))
+    assert client.has_room
+
+
 def test_a_picture_of_another_size_gets_memory_of_that_size(client):
     from dataclasses import replace
 
     for size in ((160, 90), (400, 300), (64, 64)):
         number = client.request(replace(asked(), size=size))
-        (_, found), _ = until(client, lambda m, n=number: frame(m) and frame(m).number == n)
+        (_, found), _ = until(
+            client, lambda m, n=number: frame(m) and (frame(m).number, frame(m).detail) == (n, "full")
+        )
         assert client.pixels(found).shape == (size[1], size[0], 4)
 
 

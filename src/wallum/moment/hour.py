@@ -5,7 +5,7 @@ from typing import Any
 
 from wallum.document.fields import Item, declared, unchecked
 from wallum.document.lanes import Lane, PegTime
-from wallum.document.paths import AXES, look_up, put
+from wallum.document.paths import AXES, look_up, put, put_text
 from wallum.document.pegging import lane_at, pegged
 from wallum.document.project import Air, Look, Project, Setting
 from wallum.document.sources import Source
@@ -22,6 +22,7 @@ __all__ = [
     "lane_values",
     "observer_of",
     "put_at_hour",
+    "typed_at_hour",
     "with_values",
 ]
 
@@ -136,3 +137,18 @@ def put_at_hour(project: Project, path: str, value: Any, hour: float) -> Project
     here = min(lane.pegs, key=lambda peg: away(day.hour_of(peg.at)))
     at = here.at if away(day.hour_of(here.at)) < SAME_PEG_H else PegTime(hours=hour)
     return pegged(project, whole, at, look_up(put(at_hour(project, hour), path, value), whole))
+
+
+def typed_at_hour(project: Project, path: str, text: str) -> Project:
+    """The project with a value as typed, so that it holds at the project's own hour: where it has a
+    lane, a peg of the lane says so too.
+
+    Raises PathProblem or ValueProblem where the path or the value is refused.
+    """
+    hour = project.setting.clock
+    head, _, last = path.rpartition("/")
+    whole = head if last in AXES else path
+    if _lane(project, whole) is None:
+        return put_text(project, path, text)
+    value = look_up(put_text(at_hour(project, hour), path, text), whole)
+    return pegged(put(project, whole, value), whole, PegTime(hours=hour), value)

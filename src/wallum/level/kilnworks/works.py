@@ -106,7 +106,7 @@ def _mouth_lamps() -> list[SpotSource]:
                 id=f"mouth-{number + 1}", name=f"Fire Mouth {number + 1}", role="key",
                 position=(round(x + away * math.sin(angle), 3), 0.62, round(z + away * math.cos(angle), 3)),
                 direction=(math.sin(angle), -0.22, math.cos(angle)),
-                intensity=1500.0, kelvin=1850.0, inner=24.0, outer=76.0, range=13.0, radius=0.22, shadow=True,
+                intensity=1500.0, kelvin=1950.0, inner=24.0, outer=76.0, range=13.0, radius=0.22, shadow=True,
             )
         )  # fmt: skip
     return out
@@ -116,8 +116,8 @@ def _lamps() -> list[Source]:
     by_light: dict[str, Any] = {"switched": "by light", "on_below": 350.0, "off_above": 700.0}
     out: list[Source] = list(_mouth_lamps())
     strengths = {
-        "Shed Work Lamp": (95.0, 2900.0, 9.0), "Shed Shelf Lamp": (55.0, 2600.0, 7.0), "Vault Lamp": (30.0, 2200.0, 9.0),
-        "Terrace Lamp": (70.0, 2500.0, 10.0), "Gate Lamp": (110.0, 2700.0, 11.0),
+        "Shed Work Lamp": (40.0, 2900.0, 9.0), "Shed Shelf Lamp": (22.0, 2600.0, 7.0), "Vault Lamp": (60.0, 2300.0, 12.0),
+        "Terrace Lamp": (26.0, 2500.0, 10.0), "Gate Lamp": (34.0, 2700.0, 11.0),
     }  # fmt: skip
     for name, place in LANTERNS.items():
         candela, kelvin, reach = strengths[name]
@@ -132,13 +132,13 @@ def _lamps() -> list[Source]:
         px, py, pz = (round(float(v), 3) for v in np.mean(group, axis=0))
         out.append(
             PointSource(id=f"string-{number // 3 + 1}", name=f"String {number // 3 + 1}", role="accent",
-                        position=(px, py - 0.1, pz), intensity=26.0 * len(group), kelvin=2300.0, range=8.0,
+                        position=(px, py - 0.1, pz), intensity=6.0 * len(group), kelvin=2500.0, range=8.0,
                         radius=0.3, **by_light)
         )  # fmt: skip
     for number, along in enumerate((24.6, 22.4, 20.2)):
         out.append(
             PointSource(id=f"sign-{number + 1}", name=f"Kiln Sign {number + 1}", role="accent", position=(3.75, 3.25, along),
-                        intensity=62.0, kelvin=1900.0, range=7.0, radius=0.25, **by_light)
+                        intensity=16.0, kelvin=2100.0, range=7.0, radius=0.25, **by_light)
         )  # fmt: skip
     return out
 
@@ -148,22 +148,25 @@ def _peg(value: float, tie: str, hours: float = 0.0, angle: float = 0.0) -> Peg:
 
 
 def _lanes() -> tuple[Lane, ...]:
-    night = (_peg(-1.1, "rising", angle=-8.0), _peg(0.75, "rising", angle=4.0),
-             _peg(0.75, "setting", angle=10.0), _peg(0.35, "setting", angle=1.0), _peg(-1.1, "setting", angle=-8.0))  # fmt: skip
+    night = (_peg(-0.75, "rising", angle=-8.0), _peg(0.75, "rising", angle=4.0),
+             _peg(0.75, "setting", angle=10.0), _peg(0.35, "setting", angle=1.0), _peg(-0.75, "setting", angle=-8.0))  # fmt: skip
+    # Moonlight as the eye has it: with less colour, and bluer.
+    eye = (_peg(0.6, "rising", angle=-14.0), _peg(0.0, "rising", angle=-5.0),
+           _peg(0.0, "setting", angle=-5.0), _peg(0.6, "setting", angle=-14.0))  # fmt: skip
     # Mist lies in the valley in the morning, and the air clears toward noon.
     mist = (_peg(3_800.0, "rising", 0.5), _peg(150_000.0, "noon", -2.0), _peg(250_000.0, "noon", 2.0), _peg(14_000.0, "setting", 0.0),
             _peg(9_000.0, "midnight"))  # fmt: skip
     deep = (_peg(34.0, "rising", 0.5), _peg(420.0, "noon", -2.0), _peg(500.0, "noon", 2.0), _peg(220.0, "setting", 0.0),
             _peg(120.0, "midnight"))  # fmt: skip
+    # Stoked toward the evening until it shows in the sun, banked for the night.
     fire = (
-        _peg(0.0, "rising", angle=2.0),
-        _peg(-0.6, "noon"),
-        _peg(0.9, "setting", angle=2.0),
-        _peg(-1.6, "setting", angle=-9.0),
-        _peg(-1.6, "midnight"),
-    )
+        _peg(-7.4, "midnight"), _peg(-6.0, "rising", angle=-12.0), _peg(-1.0, "rising", angle=-3.0), _peg(1.6, "rising", angle=6.0),
+        _peg(1.2, "noon"), _peg(3.4, "setting", angle=5.0), _peg(-1.2, "setting", angle=-3.0), _peg(-5.0, "setting", angle=-9.0),
+        _peg(-7.4, "setting", angle=-16.0),
+    )  # fmt: skip
     lanes = [
         Lane(owner="look", name="compensation", pegs=night),
+        Lane(owner="look", name="night_eye", pegs=eye),
         Lane(owner="air", name="visibility", pegs=mist),
         Lane(owner="air", name="scale_height", pegs=deep),
     ]
@@ -191,10 +194,10 @@ def kilnworks_project() -> Project:
         level="builtin:kilnworks",
         setting=PLACE,
         air=Air(on=True, visibility=16_000.0, scale_height=260.0, base_height=-24.0, forwardness=0.62),
-        sources=(sun, moon, sky.revised(ground_by="the level"), *_lamps()),
+        sources=(sun, moon.revised(trim=2.0), sky.revised(ground_by="the level"), *_lamps()),
         shots=SHOTS,
         walks=(WALK,),
-        look=Look(exposed="metered", ev100=11.0, weighted="centre", darkest=0.0),
+        look=Look(exposed="metered", ev100=11.0, weighted="centre", darkest=-4.0),
         lanes=_lanes(),
         marks=_marks(),
     )

@@ -1,0 +1,83 @@
+"""Pictures are asked for no oftener than they can be drawn, and the last move is always seen."""
+
+from PyQt6.QtWidgets import QApplication
+
+from wallum.desk.tour import wait_for
+from wallum.moment.camera import Camera
+
+
+def counted(monkeypatch):
+    """How often a scene was evaluated for a picture."""
+    from wallum.desk import asking
+
+    calls, real = [], asking.evaluate
+
+    def evaluate(project, hour):
+        calls.append(hour)
+        return real(project, hour)
+
+    monkeypatch.setattr(asking, "evaluate", evaluate)
+    return calls
+
+
+def at_peace(window):
+    wait_for(lambda: not window.link.client.busy, "the picture before")
+
+
+def test_of_many_moves_only_those_are_evaluated_that_can_be_drawn(window, monkeypatch):
+    at_peace(window)
+    calls = counted(monkeypatch)
+    for step in range(200):
+        window.session.scrub(8.0 + 0.01 * step)
+    assert len(calls) == 2  # one that is drawn, one that waits
+    assert calls[0] == 8.0
+
+
+def test_the_last_of_many_moves_is_shown(window, monkeypatch):
+    at_peace(window)
+    calls = counted(monkeypatch)
+    for step in range(50):
+        window.session.scrub(8.0 + 0.01 * step)
+    wait_for(lambda: bool(calls) and calls[-1] == window.session.hour, "the last hour's picture")
+    number = window.link.client.latest_number
+    shown = []
+    window.picture.painted.connect(lambda frame: shown.append(frame.number) if frame else None)
+    window.picture.update()
+    wait_for(lambda: bool(shown) and shown[-1] >= number, "its painting")
+    assert calls[-1] == 8.0 + 0.01 * 49
+
+
+def test_a_hand_that_rests_is_never_held_back(window, monkeypatch):
+    at_peace(window)
+    calls = counted(monkeypatch)
+    for step in range(5):
+        window.session.rest_at(9.0 + step)
+    assert calls == [9.0, 10.0, 11.0, 12.0, 13.0]
+
+
+def test_camera_moves_are_held_back_alike_and_end_where_the_hand_ended(window):
+    at_peace(window)
+    before = window.link.client.latest_number
+    for step in range(30):
+        window.picture._move(Camera((0.0, 1.5, 3.0 - 0.02 * step), (0.0, 0.0, -1.0)))
+    assert window.link.client.latest_number - before == 2
+    wait_for(lambda: window.link.client.latest_number - before > 2, "the camera where it ended")
+    assert window.session.camera.eye[2] == 3.0 - 0.02 * 29
+
+
+def test_panes_are_built_when_they_are_shown_or_in_idle_moments(window):
+    tune = window.tune
+    tune._unbuilt.stop()
+    built = len(tune._panes)
+    for group in ("air", "setting", "target", "figure"):
+        tune.show_group(group)
+        assert tune.pane.rows
+    assert len(tune._panes) >= built
+    tune.build_ahead()
+    wait_for(lambda: not tune._unbuilt.isActive(), "all panes")
+    QApplication.processEvents()
+    assert len(tune._panes) == 10
+    shown = tune.pane
+    window.session.select("sun")
+    tune.show_group("figure")
+    assert tune.pane is shown
