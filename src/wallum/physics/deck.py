@@ -40,7 +40,9 @@ DECK_STEPS = 20
 # Samples on the way to a far light, where only its shadow is asked for.
 SHADOW_STEPS = 10
 # A whole number: what drifts by one repeat of the noise is then the same again, finer shapes too.
-DETAIL_FINER, LEANS = 6.0, 0.5
+DETAIL_FINER, ACROSS_FINER, LEANS = 6.0, 5.0, 0.5
+# How fast the noise across the ground changes upward, and how deep it cuts.
+UPWARD_FINER, CUTS = 9.0, 0.5
 # Longest way through the deck, in its thicknesses; no way is marched farther than the second [m].
 LONGEST_OF_THICK, FARTHEST_M = 40.0, 90_000.0
 
@@ -93,12 +95,18 @@ def deck_density(deck: Deck, x: Floats, z: Floats, share: Floats, fine: bool = T
     # Flat below, bulging above: the higher, the less of it is left.
     bulge = np.clip(share - 0.35, 0.0, 1.0)
     over = over - (1.0 - 0.75 * deck.cover) * bulge * bulge * 1.2
+    fine = fine and deck.detail > 0.0
+    if fine:
+        # Noise across the ground, upward, cuts into its sides: walls have shapes too, not streaks.
+        height = share * deck.thick / deck.tile * UPWARD_FINER
+        across = bilinear(noise, (u + v) * ACROSS_FINER, height + u - v)
+        over = over - deck.detail * CUTS * np.clip(across - 0.4, 0.0, 1.0)
     out = (
         np.clip(over / 0.16, 0.0, 1.0)
         * np.clip(share / 0.12, 0.0, 1.0)
         * np.clip((1.0 - share) / 0.2, 0.0, 1.0)
     )
-    if fine and deck.detail > 0.0:
+    if fine:
         eaten = bilinear(noise, u * DETAIL_FINER + share * 0.43, v * DETAIL_FINER - share * 0.31)
         out = np.clip(out - deck.detail * (1.0 - out) * eaten * 1.3, 0.0, 1.0)
     return np.asarray(out)
@@ -180,8 +188,10 @@ def deck_along(
         under = deck.extinction * deck.thick * np.clip(share, 0.0, 1.0)
         to_sun = over * (0.35 * density + 0.65 * shaded) / up
         mean = 0.5 * (density + shaded)
+        # Where it thins out toward the sun, its side takes the light as a wall does, not as the ground.
+        facing = up + (1.0 - up) * np.clip(density - shaded, 0.0, 1.0)
         source = (
-            (lobe * np.exp(-np.minimum(to_sun, 60.0)) + up * _two_stream(over * mean / up) / np.pi)[:, None]
+            (lobe * np.exp(-np.minimum(to_sun, 60.0)) + facing * _two_stream(to_sun) / np.pi)[:, None]
             * sunlit
             + _two_stream(over * mean)[:, None] * np.array(deck.above) * 0.5
             + _two_stream(under * mean)[:, None] * np.array(deck.below) * 0.5

@@ -20,6 +20,11 @@ float deck_density(vec2 at, float share, bool fine) {
     float over = textureLod(deck_noise, uv, 0.0).r - (1.0 - deck_place.x) + 0.16 * pow(deck_place.x, 6.0);
     float bulge = clamp(share - 0.35, 0.0, 1.0);
     over -= (1.0 - 0.75 * deck_place.x) * bulge * bulge * 1.2;
+    if (fine) {
+        float height = share * deck_layer.y * deck_place.y * 9.0;
+        float across = textureLod(deck_noise, vec2((uv.x + uv.y) * 5.0, height + uv.x - uv.y), 0.0).r;
+        over -= deck_layer.w * 0.5 * clamp(across - 0.4, 0.0, 1.0);
+    }
     float d = clamp(over / 0.16, 0.0, 1.0) * clamp(share / 0.12, 0.0, 1.0) * clamp((1.0 - share) / 0.2, 0.0, 1.0);
     if (fine) {
         float eaten = textureLod(deck_noise, uv * 6.0 + vec2(0.43, -0.31) * share, 0.0).r;
@@ -88,7 +93,8 @@ vec4 deck_along(vec3 d) {
         float under = extinction * thick * clamp(share, 0.0, 1.0);
         float to_sun = over * (0.35 * density + 0.65 * shaded) / up;
         float mean = 0.5 * (density + shaded);
-        vec3 source = deck_sunlit * (lobe * exp(-min(to_sun, 60.0)) + up * two_stream(over * mean / up) * 0.318309886)
+        float facing = up + (1.0 - up) * clamp(density - shaded, 0.0, 1.0);
+        vec3 source = deck_sunlit * (lobe * exp(-min(to_sun, 60.0)) + facing * two_stream(to_sun) * 0.318309886)
             + deck_above * (0.5 * two_stream(over * mean)) + deck_below * (0.5 * two_stream(under * mean));
         float passed = exp(-extinction * density * part);
         light += kept * (1.0 - passed) * source;
