@@ -190,17 +190,20 @@ def _rows() -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     return row, np.clip(share, 0.0, 1.0)
 
 
-def _spread(sums: NDArray[np.float64], azimuth_rad: float) -> NDArray[np.float64]:
-    """(3, H, W, 3) of the table's sums over a dome, for a sun at an azimuth."""
+def _spread(sums: NDArray[np.float64], azimuth_rad: float) -> NDArray[np.float32]:
+    """(3, H, 3, W) of the table's sums over a dome, for a sun at an azimuth: kind, row, R G B, column."""
     row, share = _rows()
-    width = dome_directions()[1].shape[1]
+    width, count = dome_directions()[1].shape[1], len(OFF_SUN)
     rows = sums[:, row] * (1.0 - share)[:, None, None] + sums[:, row + 1] * share[:, None, None]
-    columns = (np.arange(width) + 0.5) / width * 360.0
-    off = np.abs((columns - np.degrees(azimuth_rad) + 180.0) % 360.0 - 180.0)
-    at = off / 180.0 * (len(OFF_SUN) - 1)
-    low = np.minimum(at.astype(int), len(OFF_SUN) - 2)
-    part = (at - low)[None, :, None]
-    return np.asarray(rows[:, :, low] * (1.0 - part) + rows[:, :, low + 1] * part)
+    columns = np.arange(width)
+    off = np.abs(((columns + 0.5) / width * 360.0 - np.degrees(azimuth_rad) + 180.0) % 360.0 - 180.0)
+    at = off / 180.0 * (count - 1)
+    low = np.minimum(at.astype(int), count - 2)
+    # Columns between those of the table, as one product of matrices.
+    between = np.zeros((count, width), np.float32)
+    between[low, columns], between[low + 1, columns] = 1.0 - (at - low), at - low
+    flat = np.moveaxis(rows, 3, 2).astype(np.float32).reshape(-1, count)
+    return np.asarray((flat @ between).reshape(3, len(row), 3, width))
 
 
 def atmosphere_dome(direction: Floats, elevation_deg: float, air: SkyAir) -> NDArray[np.float64]:
@@ -213,8 +216,8 @@ def atmosphere_dome(direction: Floats, elevation_deg: float, air: SkyAir) -> NDA
     azimuth = float(np.arctan2(direction[0], -direction[2]))
     by_molecules, by_haze, again = _spread(_view(replace(air, forwardness=0.0), elevation_deg), azimuth)
     molecules, haze = _phases(directions @ np.asarray(direction), air.forwardness)
-    out = by_molecules * molecules[..., None] + by_haze * haze[..., None] + again
-    return np.maximum(out, 0.0)
+    out = by_molecules * molecules[:, None] + by_haze * haze[:, None] + again
+    return np.ascontiguousarray(np.moveaxis(np.maximum(out, 0.0), 1, 2))
 
 
 @lru_cache(maxsize=8192)
