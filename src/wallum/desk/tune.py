@@ -1,6 +1,6 @@
 """The tune pane: the values of what is selected, generated from their declarations."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from PyQt6.QtCore import QSignalBlocker, Qt, QTimer
 from PyQt6.QtWidgets import (
@@ -83,35 +83,41 @@ class Section(QWidget):
 
 
 class Pane(QWidget):
-    """Every row of one kind of thing; it serves one item after the other."""
+    """Every row of one kind of thing; it serves one item after the other. See `build_pane`."""
 
-    def __init__(self, session: Session, item: Item) -> None:
+    def __init__(self, session: Session, item: Item, first: list[Row]) -> None:
         super().__init__()
         self._session = session
         self.setObjectName("pane")
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(12, 10, 12, 10)
-        layout.setSpacing(8)
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(12, 10, 12, 10)
+        self._column.setSpacing(8)
         self._title = QLabel()
         self._title.setObjectName("title")
-        layout.addWidget(self._title)
+        self._column.addWidget(self._title)
         self._field = ColourField(session)
         self._field.setVisible(isinstance(item, Coloured))
-        layout.addWidget(self._field)
-        first, folded = _sorted_rows(session, item)
-        layout.addWidget(Section("", first, folded=False))
+        self._column.addWidget(self._field)
+        self._column.addWidget(Section("", first, folded=False))
         self._facts = StillLabel(FAR_LINES if isinstance(item, FarLight) else 1)
         self._facts.setVisible(isinstance(item, Lamp | FarLight))
-        layout.addWidget(self._facts)
+        self._column.addWidget(self._facts)
         self._chart = PathChart(session) if isinstance(item, FarLight) else None
         if self._chart is not None:
-            layout.addWidget(self._chart)
+            self._column.addWidget(self._chart)
         self._sections: list[tuple[Section, list[Row]]] = []
-        for title, rows in folded.items():
-            self._sections.append((Section(title, rows, folded=True), rows))
-            layout.addWidget(self._sections[-1][0])
-        layout.addStretch(1)
-        self.rows = first + [row for rows in folded.values() for row in rows]
+        self.rows = list(first)
+
+    def add_section(self, title: str, rows: list[Row]) -> None:
+        """More rows, folded under a heading."""
+        self._sections.append((Section(title, rows, folded=True), rows))
+        self._column.addWidget(self._sections[-1][0])
+        self.rows += rows
+
+    def end(self) -> "Pane":
+        """All is there: what room is left stays below."""
+        self._column.addStretch(1)
+        return self
 
     def show_item(self, item: Item, prefix: str, title: str, others: Sequence[Item] = ()) -> None:
         """Show an item of this pane's kind. others : more sources that are edited with it."""
@@ -151,8 +157,8 @@ class Pane(QWidget):
         return f"; its shadows have {grain:.0f} texels a metre near the camera{hint}"
 
 
-def _sorted_rows(session: Session, item: Item) -> tuple[list[Row], dict[str, list[Row]]]:
-    """The rows shown at once, and the others by heading."""
+def build_pane(session: Session, item: Item) -> Iterator[Pane | None]:
+    """The pane of an item's kind, a little at a time: None until it is there."""
     first: list[Row] = []
     folded: dict[str, list[Row]] = {}
     for name, info in declared(item).items():
@@ -161,7 +167,13 @@ def _sorted_rows(session: Session, item: Item) -> tuple[list[Row], dict[str, lis
             first.append(row)
         else:
             folded.setdefault(info.heading or "More", []).append(row)
-    return first, folded
+        yield None
+    pane = Pane(session, item, first)
+    yield None
+    for title, rows in folded.items():
+        pane.add_section(title, rows)
+        yield None
+    yield pane.end()
 
 
 class TunePane(QWidget):
@@ -176,10 +188,12 @@ class TunePane(QWidget):
         self._session = session
         self._group = "look"
         self._stack = QStackedWidget()
+        self._kinds = _one_of_each()
         self._panes: dict[type[Item], Pane] = {}
+        self._coming: dict[type[Item], Iterator[Pane | None]] = {}
         self._unbuilt = QTimer(self)
         self._unbuilt.setInterval(0)
-        self._unbuilt.timeout.connect(self._build_one)
+        self._unbuilt.timeout.connect(self._build_on)
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -225,21 +239,29 @@ class TunePane(QWidget):
         self.refresh()
 
     def build_ahead(self) -> None:
-        """Build the panes that are not there yet, one at a time, while nothing else is to do."""
+        """Build the panes that are not there yet, a little at a time, while nothing else is to do."""
         self._unbuilt.start()
 
-    def _build_one(self) -> None:
-        item = next((one for one in _one_of_each() if type(one) not in self._panes), None)
+    def _build_on(self) -> None:
+        item = next((one for one in self._kinds if type(one) not in self._panes), None)
         if item is None:
             self._unbuilt.stop()
         else:
-            self._pane_for(item)
+            self._step(item)
+
+    def _step(self, item: Item) -> None:
+        """Build a little of the pane of an item's kind."""
+        kind = type(item)
+        pane = next(self._coming.setdefault(kind, build_pane(self._session, item)))
+        if pane is not None:
+            self._panes[kind] = pane
+            self._stack.addWidget(pane)
+            del self._coming[kind]
 
     def _pane_for(self, item: Item) -> Pane:
         """The pane of an item's kind."""
-        if type(item) not in self._panes:
-            pane = self._panes[type(item)] = Pane(self._session, item)
-            self._stack.addWidget(pane)
+        while type(item) not in self._panes:
+            self._step(item)
         return self._panes[type(item)]
 
     @property

@@ -24,6 +24,8 @@ __all__ = ["Worker", "main"]
 
 log = logging.getLogger("wallum.worker")
 
+BEHIND_THE_WINDOW = 3
+
 
 class Worker:
     """Answers one desk until that closes the channel."""
@@ -180,6 +182,8 @@ def main() -> int:
     """Serve the channel whose descriptor is the first argument."""
     logging.basicConfig(level=logging.WARNING, format="wallum renderer: %(message)s")
     channel = Channel(socket.socket(fileno=int(sys.argv[1])))
+    # The window, which does little, goes first: its hand must not wait for a picture.
+    os.nice(BEHIND_THE_WINDOW)
     try:
         Worker(channel).run()
     except Closed:
