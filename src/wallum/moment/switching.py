@@ -21,6 +21,11 @@ __all__ = ["day_lux", "is_on", "on_spans"]
 # Every five minutes; crossings between are found on the straight line in stops.
 SAMPLES: Final = 288
 STEP_H: Final = 24.0 / SAMPLES
+# Of a day without lanes every half hour first: light that no lamp switches by is known well enough
+# from its ends, where it is this far off [stops].
+FIRST: Final = 6
+FAR_OFF: Final = 1.0
+DARKEST_LX: Final = 1e-9
 Spans = tuple[tuple[float, float], ...]
 
 
@@ -57,23 +62,52 @@ def day_lux(project: Project) -> NDArray[np.float64]:
 def _solved(project: Project) -> LuxDay:
     base = tuple(one for one in project.sources if not isinstance(one, Lamp))
     lanes = tuple(one for one in project.lanes if any(one.owner == b.id for b in base))
+    moved = any(one.name in ("on_below", "off_above") for one in project.lanes)
+    limits = None if lanes or moved else _limits(project)
     place = project.setting.revised(clock=0.0, day_length=120.0)
-    key = (base, lanes, place)
+    key = (base, lanes, place, limits)
     for kept, day in _SOLVED:
         if kept == key:
             return day
     bare = project.revised(sources=base, lanes=lanes, marks=())
-    lux = np.array([open_ground_lux(at_hour(bare, i * STEP_H), i * STEP_H) for i in range(SAMPLES)])
-    _SOLVED.insert(0, (key, LuxDay(lux)))
+    _SOLVED.insert(0, (key, LuxDay(_lux(bare, limits))))
     del _SOLVED[4:]
     return _SOLVED[0][1]
+
+
+def _limits(project: Project) -> tuple[float, ...]:
+    """What lamps switch by, in stops."""
+    lamps = (one for one in project.sources if isinstance(one, Lamp) and one.switched == "by light")
+    lux = {limit for one in lamps for limit in (one.on_below, one.off_above)}
+    return tuple(sorted(float(np.log2(max(limit, DARKEST_LX))) for limit in lux))
+
+
+def _lux(bare: Project, limits: tuple[float, ...] | None) -> NDArray[np.float64]:
+    """(288,) the day's light on open ground [lx]; only near the limits [stops] at every step, where
+    there are limits."""
+
+    def stops(sample: int) -> float:
+        hour = sample % SAMPLES * STEP_H
+        return float(np.log2(max(open_ground_lux(at_hour(bare, hour), hour), DARKEST_LX)))
+
+    if limits is None:
+        return np.asarray(2.0 ** np.array([stops(i) for i in range(SAMPLES)]))
+    known = [stops(i) for i in range(0, SAMPLES, FIRST)]
+    out = np.empty(SAMPLES)
+    for number, (here, after) in enumerate(zip(known, [*known[1:], known[0]])):
+        first = number * FIRST
+        out[first : first + FIRST] = np.linspace(here, after, FIRST, endpoint=False)
+        low, high = min(here, after) - FAR_OFF, max(here, after) + FAR_OFF
+        if any(low <= limit <= high for limit in limits):
+            out[first + 1 : first + FIRST] = [stops(i) for i in range(first + 1, first + FIRST)]
+    return np.asarray(2.0**out)
 
 
 @lru_cache(maxsize=256)
 def _spans(day: LuxDay, on_below: float, off_above: float) -> Spans:
     """Hours from and to which a lamp is on; a span may run over midnight."""
-    values = np.log2(np.maximum(day.lux, 1e-9))
-    low, high = np.log2(max(on_below, 1e-9)), np.log2(max(off_above, 1e-9))
+    values = np.log2(np.maximum(day.lux, DARKEST_LX))
+    low, high = np.log2(max(on_below, DARKEST_LX)), np.log2(max(off_above, DARKEST_LX))
     if (values < low).all():
         return ((0.0, 24.0),)
     state = False
