@@ -1,6 +1,8 @@
 """Messages between two processes: pickled values, and file descriptors for shared memory.
 
-Both ends are ours and joined by a socket pair that no one else holds, so pickle is safe.
+Both ends are ours and joined by a socket pair that no one else holds, so pickle is safe. Through
+the socket itself go small messages only: two ends that send more than it holds would both wait
+for the other to read, and the window may not wait at all.
 """
 
 import array
@@ -11,11 +13,15 @@ import struct
 from typing import Any
 
 from wallum.errors import RendererProblem
+from wallum.realtime.memory import Block
 
 __all__ = ["Channel", "Closed"]
 
-HEADER = struct.Struct("<QI")
+# Length of the value, number of descriptors, whether the last of those holds the value.
+HEADER = struct.Struct("<QI?")
 MOST_DESCRIPTORS = 16
+# Longer values lie in shared memory [bytes].
+LONGEST = 8192
 
 
 class Closed(RendererProblem):
@@ -41,15 +47,24 @@ class Channel:
     def send(self, value: Any, descriptors: tuple[int, ...] = ()) -> None:
         """Send a value; the descriptors are duplicated for the other side. Raises Closed."""
         payload = pickle.dumps(value, protocol=5)
-        header = HEADER.pack(len(payload), len(descriptors))
+        block = None
+        if len(payload) > LONGEST:
+            block = Block.create(len(payload))
+            block.view()[:] = payload
+            descriptors = (*descriptors, block.descriptor)
+        header = HEADER.pack(len(payload), len(descriptors), block is not None)
         try:
             if descriptors:
                 socket.send_fds(self._socket, [header], list(descriptors))
             else:
                 self._socket.sendall(header)
-            self._socket.sendall(payload)
+            if block is None:
+                self._socket.sendall(payload)
         except OSError:
             raise Closed from None
+        finally:
+            if block is not None:
+                block.close()
 
     def readable(self, timeout_s: float = 0.0) -> bool:
         """Whether a message (or the end) is waiting."""
@@ -63,15 +78,22 @@ class Channel:
             head += self._exactly(HEADER.size - len(head)) if head else b""
             if not head:
                 raise Closed
-            length, _ = HEADER.unpack(head)
-            payload = self._exactly(length)
+            length, _, beside = HEADER.unpack(head)
+            payload = b"" if beside else self._exactly(length)
         except OSError:
             raise Closed from None
         descriptors = array.array("i")
         for level, kind, data in control:
             if level == socket.SOL_SOCKET and kind == socket.SCM_RIGHTS:
                 descriptors.frombytes(data[: len(data) - len(data) % descriptors.itemsize])
-        return pickle.loads(payload), list(descriptors)
+        if not beside:
+            return pickle.loads(payload), list(descriptors)
+        block = Block(descriptors.pop(), length)
+        try:
+            with block.view() as view:
+                return pickle.loads(view), list(descriptors)
+        finally:
+            block.close()
 
     def _exactly(self, length: int) -> bytes:
         out = bytearray(length)

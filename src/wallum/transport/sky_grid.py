@@ -18,6 +18,7 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter
 
 from wallum.errors import ValueProblem
 from wallum.physics.arrays import Floats
@@ -26,8 +27,11 @@ from wallum.transport.rays import RayScene
 
 __all__ = ["GridMaker", "SkyGrid", "grid_key", "load_grid", "make_grid", "save_grid"]
 
-VERSION: Final = 4
+VERSION: Final = 5
 RAYS: Final = 64
+# Where little of the sky is seen, so few rays would find an opening or miss it by chance.
+MORE_RAYS: Final = 512
+LITTLE: Final = 0.2
 # About this many probes; the cells are cubes where the level allows it.
 PROBES: Final = 26_000
 LARGEST: Final = 64
@@ -110,16 +114,16 @@ def _layout(
     return (x, y, z), bounds[0] - 0.5 * step, step
 
 
-def _directions(turn: int) -> NDArray[np.float64]:
-    """(RAYS, 3) directions spread evenly, each set turned on from the last."""
-    up = 1.0 - 2.0 * (np.arange(RAYS) + 0.5) / RAYS
-    around = 2.0 * np.pi * (np.arange(RAYS) * 0.6180339887 + halton(turn, 1, 3)[0])
+def _directions(turn: int, count: int = RAYS) -> NDArray[np.float64]:
+    """(count, 3) directions spread evenly, each set turned on from the last."""
+    up = 1.0 - 2.0 * (np.arange(count) + 0.5) / count
+    around = 2.0 * np.pi * (np.arange(count) * 0.6180339887 + halton(turn, 1, 3)[0])
     flat = np.sqrt(1.0 - up * up)
     return np.stack([flat * np.cos(around), up, flat * np.sin(around)], axis=1)
 
 
 def _fit(directions: NDArray[np.float64]) -> NDArray[np.float64]:
-    """(RAYS, 6) what each ray that sees light adds to the six shares."""
+    """(N, 6) what each of N rays that sees light adds to the six shares."""
     facing = np.stack([np.maximum(directions, 0.0), np.maximum(-directions, 0.0)], axis=2)
     facing = facing.reshape(len(directions), 6)
     return np.asarray(facing / facing.sum(axis=0))
@@ -161,6 +165,37 @@ def _built(rays: RayScene) -> NDArray[np.bool_]:
     return np.asarray((wide < LAND_M)[triangles.part])
 
 
+@dataclass(frozen=True)
+class Look:
+    """Sets of directions (S, R, 3), and what each adds to the six shares (S, R, 6)."""
+
+    directions: NDArray[np.float64]
+    fits: NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Ground:
+    """Where rays of a look come down: the probe and the direction (M,), places and normals (M, 3)."""
+
+    look: Look
+    probe: NDArray[np.int64]
+    direction: NDArray[np.int64]
+    places: NDArray[np.float32]
+    normals: NDArray[np.float32]
+
+    def without(self, probes: NDArray[np.int64]) -> "Ground":
+        """Those of other probes."""
+        keep = ~np.isin(self.probe, probes)
+        return Ground(
+            self.look, self.probe[keep], self.direction[keep], self.places[keep], self.normals[keep]
+        )
+
+
+def _batches(rows: NDArray[np.int64], size: int) -> Iterator[NDArray[np.int64]]:
+    for first in range(0, len(rows), size):
+        yield rows[first : first + size]
+
+
 class GridMaker:
     """Makes a grid in small steps, so that whoever drives it may pause or give up."""
 
@@ -170,8 +205,10 @@ class GridMaker:
         number = int(np.prod(self.counts))
         index = np.stack(np.unravel_index(np.arange(number), self.counts), axis=1)
         self._places = self._low + index * self._step
-        self._sets = np.stack([_directions(turn) for turn in range(SETS)])
-        self._fits = np.stack([_fit(one) for one in self._sets])
+        sets = [_directions(turn) for turn in range(SETS)]
+        self._few = Look(np.stack(sets), np.stack([_fit(one) for one in sets]))
+        many = _directions(0, MORE_RAYS)
+        self._many = Look(many[None], _fit(many)[None])
         self._values = np.zeros((number, 6))
         self._sky = np.zeros((number, 6))
         self._inside = np.zeros(number, dtype=bool)
@@ -180,48 +217,61 @@ class GridMaker:
 
     def steps(self) -> Iterator[None]:
         """Do the work; stops after each small part of it."""
-        number = len(self._places)
-        hits: list[tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]] = []
-        for first in range(0, number, BATCH):
-            hits.append(self._look(np.arange(first, min(first + BATCH, number))))
-            self.done = 0.7 * min(first + BATCH, number) / number
+        every = np.arange(len(self._places))
+        found: list[Ground] = []
+        for rows in _batches(every, BATCH):
+            found.append(self._look(self._few, rows))
+            self.done = 0.6 * float(rows[-1] + 1) / len(every)
+            yield
+        dim = self._dim()
+        batch = BATCH * RAYS // MORE_RAYS
+        if len(dim):
+            found = [one.without(dim) for one in found]
+        for count, rows in enumerate(_batches(dim, batch), start=1):
+            found.append(self._look(self._many, rows))
+            self.done = 0.6 + 0.15 * min(count * batch / len(dim), 1.0)
             yield
         sky_only = self._grid(self._sky)
-        for count, (rows, points, normals) in enumerate(hits, start=1):
-            self._add_ground(sky_only, rows, points, normals)
-            self.done = 0.7 + 0.3 * count / len(hits)
+        for count, ground in enumerate(found, start=1):
+            self._add_ground(sky_only, ground)
+            self.done = 0.75 + 0.25 * count / len(found)
             yield
         self.grid = self._grid(self._sky + self._values)
         self.done = 1.0
 
-    def _look(
-        self, rows: NDArray[np.int64]
-    ) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
-        """What a batch of probes sees of the sky; and where its rays come down on something:
-        (M, 2) probe and direction, (M, 3) places, (M, 3) normals."""
-        directions = self._sets[rows % SETS]
-        flat = directions.reshape(-1, 3)
-        origins = np.repeat(self._places[rows], RAYS, axis=0)
+    def _dim(self) -> NDArray[np.int64]:
+        """Probes that see little of the sky, or none while one beside them sees some."""
+        seen = np.where(self._inside, 0.0, self._sky.max(axis=1)).reshape(self.counts)
+        about = maximum_filter(seen, size=3, mode="nearest")
+        dim = (seen < LITTLE) & (about > 0.0) & ~self._inside.reshape(self.counts)
+        return np.flatnonzero(dim.ravel())
+
+    def _look(self, look: "Look", rows: NDArray[np.int64]) -> "Ground":
+        """What a batch of probes sees of the sky; and where its rays come down on something."""
+        turns = rows % len(look.directions)
+        count = look.directions.shape[1]
+        flat = look.directions[turns].reshape(-1, 3)
+        origins = np.repeat(self._places[rows], count, axis=0)
         hits = self._rays.first_hit(origins, flat)
-        free = np.isinf(hits.distance).reshape(len(rows), RAYS)
-        self._sky[rows] = np.einsum("pr,prk->pk", free.astype(np.float64), self._fits[rows % SETS])
+        free = np.isinf(hits.distance).reshape(len(rows), count)
+        self._sky[rows] = np.einsum("pr,prk->pk", free.astype(np.float64), look.fits[turns])
         normals = self._rays.normals(hits)
         against = (normals * flat).sum(axis=1)
         material = self._rays.triangles.material[np.maximum(hits.triangle, 0)]
         backs = (against > 0.0) & ~self._rays.double_sided[material] & (hits.triangle >= 0)
-        self._inside[rows] = backs.reshape(len(rows), RAYS).mean(axis=1) > INSIDE_SHARE
+        self._inside[rows] = backs.reshape(len(rows), count).mean(axis=1) > INSIDE_SHARE
         normals = np.where((against > 0.0)[:, None], -normals, normals)
         below = np.flatnonzero(~free.ravel() & (flat[:, 1] < 0.0) & (normals[:, 1] > 0.5))
         places = origins[below] + flat[below] * hits.distance[below, None]
-        pairs = np.stack([rows[below // RAYS], below % RAYS], axis=1)
-        return pairs, places.astype(np.float32), normals[below].astype(np.float32)
+        probe, direction = rows[below // count], below % count
+        return Ground(look, probe, direction, places.astype(np.float32), normals[below].astype(np.float32))
 
-    def _add_ground(self, grid: SkyGrid, pairs: NDArray[np.int64], places: Floats, normals: Floats) -> None:
-        if not len(pairs):
+    def _add_ground(self, grid: SkyGrid, ground: "Ground") -> None:
+        if not len(ground.probe):
             return
-        seen = grid.seen(places.astype(np.float64), normals.astype(np.float64))
-        probe, direction = pairs[:, 0], pairs[:, 1]
-        np.add.at(self._values, probe, self._fits[probe % SETS, direction] * seen[:, None])
+        seen = grid.seen(ground.places.astype(np.float64), ground.normals.astype(np.float64))
+        turns = ground.probe % len(ground.look.directions)
+        np.add.at(self._values, ground.probe, ground.look.fits[turns, ground.direction] * seen[:, None])
 
     def _grid(self, terms: NDArray[np.float64]) -> SkyGrid:
         values = terms.copy()
