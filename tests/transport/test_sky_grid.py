@@ -77,6 +77,31 @@ def test_a_closed_room_sees_nothing():
     assert made.seen(places, normals) == pytest.approx([0.0, 0.0, 0.0], abs=0.01)
 
 
+def hall(side=20.0, high=4.0, half=1.0):
+    """A hall with one square opening in the middle of its ceiling."""
+    s, h = side / 2.0, high
+    walls = [
+        ((-s - 0.3, 0.0, -s), (-s, h, s)), ((s, 0.0, -s), (s + 0.3, h, s)),
+        ((-s, 0.0, -s - 0.3), (s, h, -s)), ((-s, 0.0, s), (s, h, s + 0.3)),
+        ((-s, h, -s), (-half, h + 0.05, s)), ((half, h, -s), (s, h + 0.05, s)),
+        ((-half, h, -s), (half, h + 0.05, -half)), ((-half, h, half), (half, h + 0.05, s)),
+    ]  # fmt: skip
+    return level_of(ground(s), *(box(low, high, 0) for low, high in walls))
+
+
+def test_a_small_opening_is_seen_from_afar_as_by_the_closed_form():
+    """Floor at a distance d of an opening A at a height h gets A h2 / (pi (h2 + d2)2) of an even
+    sky's light; few rays would mostly miss it."""
+    made = grid_of(hall())
+    off, around = np.meshgrid(np.linspace(3.0, 5.5, 8), np.linspace(0.0, 6.2, 12))
+    places = np.stack([off * np.cos(around), np.full_like(off, 0.02), off * np.sin(around)], axis=-1)
+    seen = made.seen(places.reshape(-1, 3), np.tile(UP, (off.size, 1)))
+    expected = (4.0 * 16.0 / (np.pi * (16.0 + off**2) ** 2)).ravel()
+    assert seen.mean() == pytest.approx(expected.mean(), rel=0.25)
+    close = np.abs(np.log2(np.maximum(seen, 1e-6) / expected)) < 1.0
+    assert close.mean() > 0.8
+
+
 def test_the_foot_of_a_long_wall_sees_half_of_it():
     level = level_of(ground(20.0), box((-20.0, 0.0, 0.0), (20.0, 60.0, 0.5), 0))
     made = grid_of(level)

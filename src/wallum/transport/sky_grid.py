@@ -27,11 +27,11 @@ from wallum.transport.rays import RayScene
 
 __all__ = ["GridMaker", "SkyGrid", "grid_key", "load_grid", "make_grid", "save_grid"]
 
-VERSION: Final = 5
+VERSION: Final = 6
 RAYS: Final = 64
 # Where little of the sky is seen, so few rays would find an opening or miss it by chance.
 MORE_RAYS: Final = 512
-LITTLE: Final = 0.2
+LITTLE, NEXT_TO_NONE = 0.2, 0.002
 # About this many probes; the cells are cubes where the level allows it.
 PROBES: Final = 26_000
 LARGEST: Final = 64
@@ -183,18 +183,6 @@ class Ground:
     places: NDArray[np.float32]
     normals: NDArray[np.float32]
 
-    def without(self, probes: NDArray[np.int64]) -> "Ground":
-        """Those of other probes."""
-        keep = ~np.isin(self.probe, probes)
-        return Ground(
-            self.look, self.probe[keep], self.direction[keep], self.places[keep], self.normals[keep]
-        )
-
-
-def _batches(rows: NDArray[np.int64], size: int) -> Iterator[NDArray[np.int64]]:
-    for first in range(0, len(rows), size):
-        yield rows[first : first + size]
-
 
 class GridMaker:
     """Makes a grid in small steps, so that whoever drives it may pause or give up."""
@@ -209,7 +197,7 @@ class GridMaker:
         self._few = Look(np.stack(sets), np.stack([_fit(one) for one in sets]))
         many = _directions(0, MORE_RAYS)
         self._many = Look(many[None], _fit(many)[None])
-        self._values = np.zeros((number, 6))
+        self._ground = np.zeros((number, 6))
         self._sky = np.zeros((number, 6))
         self._inside = np.zeros(number, dtype=bool)
         self.done = 0.0
@@ -217,34 +205,34 @@ class GridMaker:
 
     def steps(self) -> Iterator[None]:
         """Do the work; stops after each small part of it."""
-        every = np.arange(len(self._places))
-        found: list[Ground] = []
-        for rows in _batches(every, BATCH):
-            found.append(self._look(self._few, rows))
-            self.done = 0.6 * float(rows[-1] + 1) / len(every)
-            yield
-        dim = self._dim()
-        batch = BATCH * RAYS // MORE_RAYS
-        if len(dim):
-            found = [one.without(dim) for one in found]
-        for count, rows in enumerate(_batches(dim, batch), start=1):
-            found.append(self._look(self._many, rows))
-            self.done = 0.6 + 0.15 * min(count * batch / len(dim), 1.0)
-            yield
-        sky_only = self._grid(self._sky)
-        for count, ground in enumerate(found, start=1):
-            self._add_ground(sky_only, ground)
-            self.done = 0.75 + 0.25 * count / len(found)
-            yield
-        self.grid = self._grid(self._sky + self._values)
+        yield from self._all_of(self._few, np.arange(len(self._places)), BATCH, 0.0, 0.75)
+        yield from self._all_of(self._many, self._dim(), BATCH * RAYS // MORE_RAYS, 0.75, 1.0)
+        self.grid = self._grid(self._sky + self._ground)
         self.done = 1.0
 
+    def _all_of(
+        self, look: "Look", probes: NDArray[np.int64], batch: int, begun: float, ended: float
+    ) -> Iterator[None]:
+        """What some probes see, of the sky and then of ground under it; `done` goes from one to the other."""
+        found: list[Ground] = []
+        parts = [probes[first : first + batch] for first in range(0, len(probes), batch)]
+        for rows in parts:
+            found.append(self._look(look, rows))
+            self.done = begun + (ended - begun) * 0.7 * len(found) / len(parts)
+            yield
+        sky_only = self._grid(self._sky)
+        self._ground[probes] = 0.0
+        for count, ground in enumerate(found, start=1):
+            self._add_ground(sky_only, ground)
+            self.done = begun + (ended - begun) * (0.7 + 0.3 * count / len(parts))
+            yield
+
     def _dim(self) -> NDArray[np.int64]:
-        """Probes that see little of the sky, or none while one beside them sees some."""
-        seen = np.where(self._inside, 0.0, self._sky.max(axis=1)).reshape(self.counts)
-        about = maximum_filter(seen, size=3, mode="nearest")
-        dim = (seen < LITTLE) & (about > 0.0) & ~self._inside.reshape(self.counts)
-        return np.flatnonzero(dim.ravel())
+        """Probes that see little light, or none while one beside them sees some."""
+        inside = self._inside.reshape(self.counts)
+        seen = (self._sky + self._ground).max(axis=1).reshape(self.counts)
+        about = maximum_filter(np.where(inside, 0.0, seen), size=3, mode="nearest")
+        return np.flatnonzero((seen < LITTLE) & (about > NEXT_TO_NONE) & ~inside)
 
     def _look(self, look: "Look", rows: NDArray[np.int64]) -> "Ground":
         """What a batch of probes sees of the sky; and where its rays come down on something."""
@@ -271,7 +259,7 @@ class GridMaker:
             return
         seen = grid.seen(ground.places.astype(np.float64), ground.normals.astype(np.float64))
         turns = ground.probe % len(ground.look.directions)
-        np.add.at(self._values, ground.probe, ground.look.fits[turns, ground.direction] * seen[:, None])
+        np.add.at(self._ground, ground.probe, ground.look.fits[turns, ground.direction] * seen[:, None])
 
     def _grid(self, terms: NDArray[np.float64]) -> SkyGrid:
         values = terms.copy()
