@@ -360,3 +360,18 @@ def test_messages_and_descriptors_cross_a_channel():
     theirs.close()
     for one in (block, copy):
         one.close()
+
+
+def test_lines_of_a_shader_are_in_force_by_its_features():
+    from wallum.realtime.programs import in_force
+
+    text = "a\n#ifdef SUN\nb\n#ifndef AIR\nc\n#else\nd\n#endif\n#endif\n#if defined(SKY) || defined(AIR)\ne\n#endif"
+    lines = {
+        frozenset(): "a",
+        frozenset({"SUN"}): "abc",
+        frozenset({"SUN", "AIR"}): "abde",
+        frozenset({"AIR"}): "ae",
+        frozenset({"SKY"}): "ae",
+    }
+    for features, kept in lines.items():
+        assert in_force(text, features).replace("\n", "") == kept

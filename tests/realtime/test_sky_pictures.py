@@ -175,6 +175,39 @@ def test_ground_sinks_into_a_deck_as_deep_as_it_lies_in_it(renderer):
     assert np.abs(np.log2(np.array(shown) / np.array(traced))).max() < 0.7
 
 
+def in_the_deck(height, **air):
+    """A scene with a deck from 900 m to 1,400 m and the level's own air, and an eye at a height."""
+    sun, moon, own = base_light()
+    project = Project(setting=DESERT, sources=(sun, moon, own.revised(deck=0.7)), look=Look(ev100=13.0))
+    project = project.revised(air=project.air.revised(on=True, **air))
+    eye = Camera((0.0, height, 0.0), (0.0, 0.0, -1.0), 40.0, 16 / 9, far=3000.0)
+    return evaluate(project, 10.0), eye
+
+
+def test_within_the_deck_the_horizon_cannot_be_told(renderer):
+    """What the level's air does beyond the cloud is not seen through it."""
+    scene, eye = in_the_deck(1100.0, visibility=9000.0, scale_height=300.0)
+    rows = luminance(draw(renderer, PictureRequest(1, scene, eye, SIZE))).mean(axis=1)
+    middle = len(rows) // 2
+    line = rows[middle - 2 : middle + 2]
+    assert line == pytest.approx(np.full(4, rows[middle - 9 : middle + 9].mean()), rel=0.06)
+
+
+@pytest.mark.parametrize("height", [1100.0, 1700.0])
+def test_deck_and_air_together_are_as_rays_have_them(renderer, height):
+    scene, eye = in_the_deck(height, visibility=15_000.0, scale_height=400.0)
+    shown = luminance(draw(renderer, PictureRequest(1, scene, eye, SIZE)))
+    level = yard()
+    reference = Reference(RayScene(level, flatten(level)), level, scene, eye, SIZE, 0)
+    for _ in range(4):
+        reference.step()
+    # Means over squares: both look at other places along their ways.
+    squares = (SIZE[1] // 12, 12, SIZE[0] // 12, 12)
+    cut = (slice(0, squares[0] * 12), slice(0, squares[2] * 12))
+    a, b = (one[cut].reshape(squares).mean(axis=(1, 3)) for one in (shown, luminance(reference.luminance)))
+    assert np.median(np.abs(np.log2(a / b))) < 0.1
+
+
 def test_a_picture_behind_everything_is_as_fine_as_it_is(renderer, tmp_path):
     """Stripes of a degree and a half, which no dome of light holds, stand in the sky as in the file."""
     wide = 1920

@@ -203,10 +203,11 @@ class Dome:
         eye: tuple[float, float, float] = (0.0, 0.0, 0.0),
         floor_y: float = 0.0,
         discs: bool = False,
+        deck: bool = True,
     ) -> NDArray[np.float64]:
         """(N, 3) luminance toward unit directions (N, 3), as an eye of the level sees it [cd/m2].
 
-        floor_y : height of far ground [m]; discs : sun and moon themselves, too
+        floor_y : height of far ground [m]; discs : sun and moon themselves, too; deck : with it
         """
         d = np.asarray(directions)
         out = self._behind(d)
@@ -221,7 +222,7 @@ class Dome:
             out[d @ disc.direction > np.cos(disc.radius_rad)] = disc.luminance
         if self.cloud is not None:
             out = over_sky(self.cloud, d, out)
-        if self.deck is not None:
+        if self.deck is not None and deck:
             light, left = deck_along(self.deck, d, np.array(eye))
             out = out * left[:, None] + light
         return out

@@ -169,14 +169,17 @@ def deck_along(
     start, end = deck_ends(deck, d, float(eye[1]))
     if until_m is not None:
         end = np.maximum(np.minimum(end, until_m), start)
-    step = (end - start) / steps
+    # Within the deck what is near hides the rest: samples lie closer there.
+    inside = deck.base < float(eye[1]) < deck.base + deck.thick
+    edges = (np.arange(steps + 1) / steps) ** (2.0 if inside else 1.0)
     light, kept = np.zeros((len(d), 3)), np.ones(len(d))
     toward, sunlit = np.array(deck.toward), np.array(deck.sunlit)
     up = max(float(toward[1]), 0.05)
     lobe = henyey_greenstein(d @ toward, DROPS_G)
     bend = (1.0 - d[:, 1] ** 2) / (2.0 * EARTH_M)
     for number in range(steps):
-        way = start + (number + offset) * step
+        step = (end - start) * (edges[number + 1] - edges[number])
+        way = start + (end - start) * edges[number] + offset * step
         x, z = eye[0] + d[:, 0] * way, eye[2] + d[:, 2] * way
         share = (eye[1] + way * d[:, 1] + way * way * bend - deck.base) / deck.thick
         density = deck_density(deck, x, z, share)

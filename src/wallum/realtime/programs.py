@@ -40,12 +40,13 @@ def source_of(name: str, features: frozenset[str] = frozenset()) -> str:
 
 def in_force(text: str, features: frozenset[str]) -> str:
     """The lines of a shader that a set of features leaves. Conditions ask whether one of some
-    features is there, in one of the two ways `#ifdef A` and `#if defined(A) || defined(B)`."""
+    features is there, as `#ifdef A` or `#if defined(A) || defined(B)`, or that one is not: `#ifndef A`."""
     kept: list[str] = []
     open_at: list[bool] = []
     for line in text.split("\n"):
         if line.startswith("#if"):
-            open_at.append(not features.isdisjoint(re.findall(r"[A-Z_]{2,}", line)))
+            there = not features.isdisjoint(re.findall(r"[A-Z_]{2,}", line))
+            open_at.append(there != line.startswith("#ifndef"))
         elif line.startswith("#else"):
             open_at[-1] = not open_at[-1]
         elif line.startswith("#endif"):

@@ -194,7 +194,7 @@ class SkyPass:
             names |= self._behind_names()
         if scene.sky is not None and scene.sky.deck is not None:
             names.add("DECK")
-            values |= {"deck": DECK_UNIT, "deck_uv": (1.0 / gbuffer.size[0], 1.0 / gbuffer.size[1])}
+            values |= self._deck_before(scene.sky.deck, view, gbuffer)
         program = self._programs.get("screen", "background", frozenset(names))
         set_uniforms(program, **values)
         self._ready(target, gbuffer)
@@ -206,6 +206,16 @@ class SkyPass:
         if deck is not None and max(view.camera.eye[1], self.top_y) > deck.base:
             self._draw_over(deck, view, gbuffer, target)
 
+    @staticmethod
+    def _deck_before(deck: Deck, view: View, gbuffer: GBuffer) -> dict[str, object]:
+        """Values by which a marched deck stands before other things, and where it begins."""
+        return {
+            "deck": DECK_UNIT,
+            "deck_uv": (1.0 / gbuffer.size[0], 1.0 / gbuffer.size[1]),
+            "deck_layer": (deck.base, deck.thick, deck.extinction, deck.detail),
+            "deck_eye": (*view.camera.eye, 0.0),
+        }
+
     def _draw_over(self, deck: Deck, view: View, gbuffer: GBuffer, target: LightTarget) -> None:
         """The deck before surfaces."""
         program = self._programs.get("screen", "deck_over")
@@ -213,11 +223,8 @@ class SkyPass:
         set_uniforms(
             program,
             **{name: value for name, value in view.uniforms.items() if name != "eye"},
-            deck=DECK_UNIT,
-            deck_uv=(1.0 / gbuffer.size[0], 1.0 / gbuffer.size[1]),
+            **self._deck_before(deck, view, gbuffer),
             far_off=DISTANCE_UNIT,
-            deck_layer=(deck.base, deck.thick, deck.extinction, deck.detail),
-            deck_eye=(*view.camera.eye, 0.0),
         )
         self._ready(target, gbuffer)
         self._context.blend_func = moderngl.ONE, moderngl.SRC_ALPHA

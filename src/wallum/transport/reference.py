@@ -183,19 +183,20 @@ class Reference:
         return light
 
     def _before(self, paths: _Paths, hits: Hits) -> Pairs:
-        """What air and a deck of cloud keep and add along the first stretch; the sky has its deck."""
-        eye = np.array(self._camera.eye)
-        kept, added = air_between(self._scene, eye, paths.directions, hits.distance)
-        deck = self._scene.sky.deck if self._scene.sky is not None else None
-        if deck is not None:
-            rows = np.flatnonzero(deck_ends(deck, paths.directions, float(eye[1]))[0] < hits.distance)
-            rows = rows[np.isfinite(hits.distance[rows])]
-            light, left = deck_along(
-                deck, paths.directions.take(rows, 0), eye, until_m=hits.distance.take(rows)
-            )
-            added = np.array(added)
-            added[rows] += scaled(light, kept[rows])
-            kept[rows] *= left
+        """What air and a deck of cloud keep and add along the first stretch. What the deck shows has
+        only the air before it; what lies behind it has all."""
+        eye, scene = np.array(self._camera.eye), self._scene
+        kept, added = air_between(scene, eye, paths.directions, hits.distance)
+        deck = scene.sky.deck if scene.sky is not None else None
+        if deck is None:
+            return kept, added
+        start, _ = deck_ends(deck, paths.directions, float(eye[1]))
+        rows = np.flatnonzero(start < hits.distance)
+        ways = paths.directions.take(rows, 0)
+        light, left = deck_along(deck, ways, eye, until_m=hits.distance.take(rows))
+        near, before = air_between(scene, eye, ways, start.take(rows))
+        added[rows] = scaled(added[rows], left) + scaled(light, near) + scaled(before, 1.0 - left)
+        kept[rows] *= left
         return kept, added
 
     def _add_sky(self, light: Floats, paths: _Paths, discs: bool = False) -> None:
@@ -203,7 +204,7 @@ class Reference:
         if sky is None or not len(paths.pixel):
             return
         if discs:
-            seen = sky.seen(paths.directions, self._camera.eye, self._floor, discs=True)
+            seen = sky.seen(paths.directions, self._camera.eye, self._floor, discs=True, deck=False)
         else:
             seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
         light[paths.pixel] += paths.weight * seen

@@ -20,6 +20,7 @@ uniform vec4 disc_lit_from[2];     // unit direction; 1 where it only reflects
 #include "cloud.glsl"
 #endif
 #ifdef DECK
+#include "deck.glsl"
 uniform sampler2D deck;            // its light; what it leaves of what lies behind
 uniform vec2 deck_uv;              // 1 / size of the picture
 #endif
@@ -63,13 +64,22 @@ void main() {
     light += mix(ground, sky, above);
 #ifdef DECK
     vec4 before = textureLod(deck, gl_FragCoord.xy * deck_uv, 0.0);
+#ifndef AIR
     light = light * before.a + before.rgb;
+#endif
 #endif
 #endif
 #ifdef AIR
     float distance_m = d.y < 0.0 ? min(max(eye.y - floor_y, 0.0) / -d.y + 1.0, AIR_END_M) : AIR_END_M;
     float clear = exp(-air_depth(d.y * distance_m, distance_m));
-    light = light * clear + air_source(d) * (1.0 - clear);
+    vec3 source = air_source(d);
+    light = light * clear + source * (1.0 - clear);
+#ifdef DECK
+    // What the deck shows has only the air before it.
+    float start = min(deck_ends(d).x, distance_m);
+    float near = exp(-air_depth(d.y * start, start));
+    light = light * before.a + before.rgb * near + source * ((1.0 - near) * (1.0 - before.a));
+#endif
 #endif
     out_colour = vec4(min(light, 60000.0), 1.0);
 }

@@ -75,7 +75,9 @@ vec4 deck_along(vec3 d) {
     // Neighbouring pixels begin at other offsets. Source: Jimenez 2014, interleaved gradient noise.
     float own = fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))));
     float offset = fract(deck_eye.w + own);
-    float part = (end - start) / float(DECK_STEPS);
+    // Within the deck samples lie closer where they are near.
+    bool inside = base < y0 && y0 < base + thick;
+    float span = end - start;
     const float G = 0.8;
     float inverse = inversesqrt(1.0 + G * G - 2.0 * G * dot(d, deck_toward));
     float lobe = (1.0 - G * G) * 0.0795774715 * inverse * inverse * inverse;
@@ -84,7 +86,10 @@ vec4 deck_along(vec3 d) {
     vec3 light = vec3(0.0);
     float kept = 1.0;
     for (int i = 0; i < DECK_STEPS; ++i) {
-        float way = start + (float(i) + offset) * part;
+        vec2 edge = (vec2(i, i + 1)) / float(DECK_STEPS);
+        edge = inside ? edge * edge : edge;
+        float part = span * (edge.y - edge.x);
+        float way = start + span * edge.x + offset * part;
         vec2 at = deck_eye.xz + d.xz * way;
         float share = (y0 + way * d.y + way * way * bend - base) / thick;
         float density = deck_density(at, share, true);
