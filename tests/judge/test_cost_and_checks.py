@@ -1,6 +1,7 @@
 """What a frame costs, and what checks notice: sums that add up, remedies that help."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -25,7 +26,7 @@ from wallum.moment.metered import metered_picture
 from wallum.physics.colour import luminance
 from wallum.physics.dome import sample_dome
 from wallum.realtime.bundling import bundle_level, chunk_boxes
-from wallum.speed.profile import Measured, fit_profile, median_error
+from wallum.speed.profile import Measured, fit_profile, median_error, split
 from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import seen_surfaces
 
@@ -143,6 +144,49 @@ def test_a_fit_finds_the_coefficients_that_made_the_times(setting):
     assert fitted.calibrated
     assert median_error(fitted, scenes[18:]) < 0.05
     assert median_error(true, scenes) < 0.03
+
+
+def test_a_disturbed_scene_does_not_sway_the_fit(setting):
+    """Another program took the processor in the middle of two of the scenes."""
+    true = load_profile("pocket 30")
+    scenes = []
+    for number in range(24):
+        work = work_of(setting, (plain_sky(), set_sun()), (200 + 37 * number, 150 + 29 * number))
+        ms = {name: true.pass_ms(name, counts) for name, counts in work.passes.items()}
+        scenes.append(Measured(str(number), work, ms))
+    whole = fit_profile(scenes, "calm", "a test")
+    late = [replace(one, ms={k: 4.0 * v for k, v in one.ms.items()}) for one in scenes[:2]]
+    swayed = fit_profile([*late, *scenes[2:]], "late", "a test")
+    assert median_error(whole, scenes) < 0.005
+    assert median_error(swayed, scenes[2:]) < 0.01
+
+
+def test_of_every_kind_of_scene_some_are_fitted_and_some_left_out():
+    """Scenes come in eights, the last two of each under high cloud and under a deck."""
+    fitted, left_out = split(list(range(48)))
+    assert sorted([*fitted, *left_out]) == list(range(48))
+    assert {one % 8 for one in fitted} == set(range(8))
+    assert {one % 8 for one in left_out} == set(range(8))
+
+
+def test_high_cloud_is_counted_with_the_light_and_costs_what_older_profiles_say(setting, tmp_path):
+    level, rays, boxes = setting
+    seen = seen_surfaces(rays, level, CAMERA, (96, 54))
+    # The lower half of the picture is the room, the upper is open.
+    seen = replace(seen, points=seen.points[len(seen.points) // 2 :])
+    clear, clouded = (
+        count_work(boxes, evaluate(Project(sources=(sky,)), 12.0), seen, CAMERA, (640, 360))
+        for sky in (plain_sky(), plain_sky().revised(cloud=0.5))
+    )
+    assert clear.passes["light"]["cloud pixels"] == 0.0
+    assert clouded.passes["light"]["cloud pixels"] == pytest.approx(640 * 360 / 2)
+    assert "clouds" not in clouded.passes
+    now = load_profile("couch 60")
+    before = {name: dict(counts) for name, counts in now.coefficients.items()}
+    before["clouds"]["cloud pixels"] = before["light"].pop("cloud pixels")
+    file = tmp_path / "older.json"
+    write_profile(replace(now, coefficients=before), file)
+    assert read_profile(file).coefficients == now.coefficients
 
 
 def checked(setting, project):

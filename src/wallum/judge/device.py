@@ -48,6 +48,10 @@ def _parse(text: str, source: str) -> DeviceProfile:
         raise ProjectProblem(
             f"not a device profile: {error!r}", source, "name, origin, calibrated, coefficients_ms"
         ) from None
+    # Profiles from before high cloud was counted with the light that it is drawn in.
+    moved = coefficients.get("clouds", {}).pop("cloud pixels", None)
+    if moved is not None:
+        coefficients.setdefault("light", {}).setdefault("cloud pixels", moved)
     for name, counts in coefficients.items():
         unknown = [count for count in counts if name not in COUNTS or count not in COUNTS[name]]
         if unknown or any(not 0.0 <= value < 1e6 for value in counts.values()):

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera, boxes_inside, frustum_planes
-from wallum.moment.scene import LAMP_COLUMNS, Dome, LitScene
+from wallum.moment.scene import LAMP_COLUMNS, LitScene
 from wallum.physics.deck import DECK_STEPS
 from wallum.transport.surfaces import SeenSurfaces
 
@@ -23,8 +23,16 @@ COUNTS: Final[dict[str, tuple[str, ...]]] = {
     "open sky": ("pixels",),
     "lamp shadows": ("tiles", "triangles", "texels"),
     "sun shadows": ("each", "triangles", "texels"),
-    "light": ("each", "pixels", "sky pixels", "sun pixels", "lamp pixels", "shadowed lamp pixels"),
-    "clouds": ("cloud pixels", "deck samples"),
+    "light": (
+        "each",
+        "pixels",
+        "sky pixels",
+        "cloud pixels",
+        "sun pixels",
+        "lamp pixels",
+        "shadowed lamp pixels",
+    ),
+    "clouds": ("deck samples",),
     "develop": ("pixels",),
 }
 TILE: Final = 512
@@ -56,16 +64,6 @@ class Work:
     lamps_per_pixel: int = 0
     shadowed_per_pixel: int = 0
     shadow_bytes: float = 0.0
-
-
-def _clouds(sky: Dome, pixels: float, sky_pixels: float) -> dict[str, float]:
-    """High cloud on the pixels of the sky; the deck marched for a ninth of all."""
-    out = {}
-    if sky.cloud is not None:
-        out["cloud pixels"] = sky_pixels
-    if sky.deck is not None:
-        out["deck samples"] = pixels / DECK_PART**2 * DECK_STEPS
-    return out
 
 
 def _near(boxes: Boxes, place: NDArray[np.float64], reach: float) -> int:
@@ -112,18 +110,18 @@ def count_work(
     work = Work(
         {"surfaces": {"each": 1.0, "pixels": pixels, "triangles": float(boxes.triangles[visible].sum())}}
     )
-    light = {"each": 1.0, "pixels": pixels, "sky pixels": 0.0, "sun pixels": 0.0, "lamp pixels": 0.0,
-             "shadowed lamp pixels": 0.0}  # fmt: skip
+    light = {**dict.fromkeys(COUNTS["light"], 0.0), "each": 1.0, "pixels": pixels}
     if scene.sky is not None:
         own: dict[str, dict[str, float]] = {"light": {"sky pixels": pixels}}
         light["sky pixels"] = pixels
         if grid:
             work.passes["open sky"] = {"pixels": pixels}
             own["open sky"] = {"pixels": pixels}
-        clouds = _clouds(scene.sky, pixels, max(pixels - lit, 0.0))
-        if clouds:
-            work.passes["clouds"] = clouds
-            own["clouds"] = dict(clouds)
+        if scene.sky.cloud is not None:  # on the pixels of the sky
+            own["light"]["cloud pixels"] = light["cloud pixels"] = max(pixels - lit, 0.0)
+        if scene.sky.deck is not None:  # marched for a ninth of all
+            own["clouds"] = {"deck samples": pixels / DECK_PART**2 * DECK_STEPS}
+            work.passes["clouds"] = dict(own["clouds"])
         work.sources[scene.sky.id] = own
     if scene.sun is not None:
         light["sun pixels"] = lit
