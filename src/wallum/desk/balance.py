@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from wallum.desk.session import Session
+from wallum.desk.short_names import shortened
 from wallum.desk.tokens import TOKENS
 from wallum.document.fields import declared
 from wallum.document.project import Balance
@@ -23,9 +24,9 @@ from wallum.moment.shown_colour import shown_colour
 __all__ = ["BalanceView", "Strip"]
 
 WIDTH: Final = 50
-HEIGHT: Final = 124
+HEIGHT: Final = 115
 GROUP_GAP: Final = 10
-LAMP_Y, TRACK_TOP, TRACK_BOTTOM = 10.0, 23.0, 71.0
+LAMP_Y, TRACK_TOP, TRACK_BOTTOM = 10.0, 23.0, 62.0
 RANGE_STOPS = 6.0
 FINE, STEP = 0.1, 0.1
 GROUP_ORDER: Final = ("base", "lamps", "accents", "glow")
@@ -256,7 +257,8 @@ class BalanceView(QWidget):
         painter.drawText(below, Qt.AlignmentFlag.AlignCenter, text)
         name = strip.group.capitalize() if source is None else source.name
         metrics = painter.fontMetrics()
-        shown = metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, WIDTH - 4)
+        short = shortened(name, lambda text: metrics.horizontalAdvance(text) <= WIDTH - 4)
+        shown = metrics.elidedText(short, Qt.TextElideMode.ElideMiddle, WIDTH - 4)
         painter.setPen(QColor(TOKENS["text" if source is None or chosen else "quiet"]))
         painter.drawText(QRectF(0, self.height() - 13, WIDTH, 13), Qt.AlignmentFlag.AlignCenter, shown)
         if self.hasFocus() and strip.key == self._focused:

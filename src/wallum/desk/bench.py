@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 __all__ = ["choice_box", "compose_bench", "headed", "order_bar", "status_row", "top_bar"]
 
-LEFT_PX, TUNE_PX = 110, 270
+LEFT_PX, TUNE_PX = 128, 270
 
 
 def _button(action: QAction) -> QToolButton:

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, Q
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QWidget
 
 from wallum.desk.session import Session
+from wallum.desk.short_names import ShortNames
 from wallum.desk.tokens import TOKENS
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import Lamp, Source
@@ -90,6 +91,7 @@ class SourceList(QListWidget):
         self.itemEntered.connect(self._tell)
         self.setIconSize(QSize(ICON, ICON))
         self.setAccessibleName("Sources")
+        self.setItemDelegate(ShortNames(self))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setUniformItemSizes(True)
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
