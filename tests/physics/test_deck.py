@@ -128,3 +128,37 @@ def test_a_way_that_ends_in_it_has_less_of_it_and_one_that_ends_before_it_none()
     assert (lefts[1] < 1.0).any()
     assert (lefts[2] <= lefts[1] + 1e-3).all()
     assert lefts[2] == pytest.approx(deck_along(thin, d, np.zeros(3))[1])
+
+
+def test_sides_toward_a_low_sun_are_brighter_than_those_away_from_it():
+    """From over a broken, thick deck: with the sun behind one sees lit sides, against it shaded ones."""
+    sine = np.sin(np.radians(8.0))
+    toward = (float(np.sqrt(1.0 - sine**2)), float(sine), 0.0)
+    broken = deck(cover=0.55, extinction=0.2, toward=toward, above=(0.0,) * 3, below=(0.0,) * 3)
+    eye = np.array([0.0, 2400.0, 0.0])
+    rng = np.random.default_rng(8)
+    down, aside = rng.uniform(-0.5, -0.2, 4000), rng.uniform(-0.6, 0.6, 4000)
+    flat = np.sqrt(1.0 - down**2)
+    d = np.stack([flat * np.cos(aside), down, flat * np.sin(aside)], axis=1)
+    shown = {}
+    for name, turn in (("against", 1.0), ("along", -1.0)):
+        light, left = deck_along(broken, d * np.array([turn, 1.0, 1.0]), eye)
+        shown[name] = light[left < 0.05, 1].mean()
+    assert shown["along"] > 1.1 * shown["against"]
+
+
+def test_within_a_closed_deck_few_steps_show_what_many_do():
+    """Samples lie closer where they are near: what is near hides the rest."""
+    closed = deck(cover=1.0, detail=0.0, extinction=0.02)
+    d, eye = ways(400, -0.9, 0.9), np.array([0.0, 1150.0, 0.0])
+    few, many = (deck_along(closed, d, eye, steps=count)[0][:, 1] for count in (20, 400))
+    assert np.median(np.abs(few / many - 1.0)) < 0.05
+    assert deck_along(closed, d, eye)[1].max() < 0.02
+
+
+def test_at_the_horizon_within_it_there_is_no_edge():
+    closed = deck(cover=1.0, extinction=0.02)
+    sine = np.linspace(-0.03, 0.03, 41)
+    d = np.stack([np.sqrt(1.0 - sine**2), sine, np.zeros_like(sine)], axis=1)
+    light = deck_along(closed, d, np.array([0.0, 1150.0, 0.0]))[0][:, 1]
+    assert np.abs(np.diff(light)).max() < 0.03 * light.mean()
