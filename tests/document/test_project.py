@@ -167,3 +167,15 @@ def test_the_reference_of_parameters_is_the_declarations():
         assert info.help in text
     kept = Path(__file__).resolve().parents[2] / "docs" / "parameters.md"
     assert kept.read_text() == text, "run ./wallum parameters --out docs/parameters.md"
+
+
+def test_an_id_is_found_without_making_words_of_all_names(monkeypatch):
+    from wallum.document import paths
+    from wallum.document.sources import PointSource
+
+    lamps = tuple(PointSource(id=f"p{i}", name=f"Lamp {i}") for i in range(50))
+    project = Project(sources=lamps)
+    assert paths.find_slug(project, "sources", "lamp-7").id == "p7"
+    monkeypatch.setattr(paths, "slugs", lambda names: pytest.fail("words were made"))
+    assert paths.find_slug(project, "sources", "@p7").id == "p7"
+    assert paths.look_up(paths.put(project, "sources/@p9/kelvin", 3000.0), "sources/@p9/kelvin") == 3000.0

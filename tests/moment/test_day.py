@@ -8,7 +8,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from wallum.document.fields import Parameter, declared
-from wallum.document.lanes import PegTime, format_clock, parse_clock, parse_peg_time
+from wallum.document.lanes import Lane, Peg, PegTime, format_clock, parse_clock, parse_peg_time
 from wallum.document.paths import put
 from wallum.document.pegging import pegged, pegged_text, unpegged, without_lane
 from wallum.document.project import PartMarks, Project, Setting, base_light
@@ -412,3 +412,16 @@ def test_every_lamp_and_light_says_what_it_is():
     for source in project(LAMP).sources:
         assert all(info.label and info.help for info in declared(source).values())
         assert isinstance(source, Lamp) == (source.id == "lamp")
+
+
+def test_a_lamp_under_the_hand_leaves_the_sky_alone_though_the_sky_has_lanes():
+    lane = Lane(
+        owner="sky",
+        name="trim",
+        pegs=(Peg(at=PegTime(hours=8.0), value=0.0), Peg(at=PegTime(hours=20.0), value=-1.0)),
+    )
+    before = project(LAMP).revised(lanes=(lane,))
+    after = before.with_source(LAMP.revised(intensity=170.0))
+    assert evaluate(after, 13.0).sky is evaluate(before, 13.0).sky
+    brighter = before.with_source(before.source("sky").revised(haze=2.0))
+    assert evaluate(brighter, 13.0).sky is not evaluate(before, 13.0).sky

@@ -316,7 +316,12 @@ def find_base_light(project: Project, hour: float) -> BaseLight:
     base = [one for one in project.sources if isinstance(one, FarLight | SkySource)]
     key: tuple[object, ...] = (*base, project.setting, project.air.on, project.floors)
     for kept, found in _FOUND:
-        if kept[0] == hour and len(kept) == len(key) + 1 and all(a is b for a, b in zip(kept[1:], key)):
+        # Lanes make their owners anew: what is not the same object may still be equal.
+        if (
+            kept[0] == hour
+            and len(kept) == len(key) + 1
+            and all(a is b or a == b for a, b in zip(kept[1:], key))
+        ):
             return found
     found = _base_light(project, hour)
     _FOUND.insert(0, ((hour, *key), found))
