@@ -4,6 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from set_lights import set_sun
 
 from wallum.document.project import Look, Project
 from wallum.document.sources import PointSource
@@ -15,11 +16,12 @@ from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import exposure_scale
-from wallum.physics.false_colour import false_colour, ramp
+from wallum.physics.false_colour import false_colour, grain_ramp, ramp
 from wallum.physics.tone import srgb_encode
 from wallum.realtime.bundling import bundle_level
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import VIEWS, PictureRequest
+from wallum.realtime.sun_shadows import nearest_grain
 
 SIZE = (96, 54)
 FRONT = Camera((0.0, 0.0, 4.0), (0.0, 0.0, -1.0), 40.0, 16 / 9, far=50.0)
@@ -135,3 +137,35 @@ def test_casters_show_what_lets_light_through_and_grain_is_the_cascades(renderer
         pass
     grain = renderer.luminance(replace(request, view="shadow grain"), settled=False)
     assert grain.std(axis=(0, 1)).max() > 0.02
+
+
+@pytest.mark.parametrize("texels", [512, 2048])
+def test_grain_of_the_sun_has_the_tone_of_its_texels(renderer, texels):
+    """A step of the scale a stop: 512 texels a metre, 256, ... down to 1."""
+    level = wall()
+    bundle = bundle_level(level)
+    renderer.set_level(bundle)
+    sun = set_sun(azimuth=180.0, elevation=40.0, shadow_texels=str(texels), shadow_reach=30.0)
+    scene = evaluate(Project(sources=(sun,), look=Look(ev100=7.0)))
+    close = Camera((0.0, 0.0, 1.0), (0.0, 0.0, -1.0), 30.0, 16 / 9, far=50.0)
+    request = PictureRequest(1, scene, close, SIZE, view="shadow grain")
+    for _ in renderer.draw(request):
+        pass
+    drawn = renderer.luminance(request, settled=False)[SIZE[1] // 2, SIZE[0] // 2]
+    step = 9 - int(np.floor(np.log2(nearest_grain(scene.sun, close, bundle.bounds)) + 0.5))
+    tone = grain_ramp()[np.clip(step, 0, 9)].astype(float) ** 2
+    assert drawn / drawn.sum() == pytest.approx(tone / tone.sum(), abs=0.01)
+
+
+def test_a_uniform_whose_end_a_program_does_not_read_takes_the_rest(renderer):
+    from wallum.realtime.programs import set_uniforms
+
+    context = renderer.engine.context
+    vertex = "#version 430 core\nvoid main() { gl_Position = vec4(0.0); }"
+    fragment = "#version 430 core\nuniform vec4 rows[3];\nout vec4 o;\nvoid main() { o = rows[0] + rows[1]; }"
+    program = context.program(vertex_shader=vertex, fragment_shader=fragment)
+    rows = np.arange(12, dtype="f4").reshape(3, 4)
+    set_uniforms(program, rows=rows.tobytes(), not_there=1.0)
+    kept = np.frombuffer(program["rows"].read(), "f4")
+    assert kept.tolist() == rows.ravel()[: len(kept)].tolist()
+    assert len(kept) >= 8

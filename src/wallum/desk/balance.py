@@ -258,7 +258,7 @@ class BalanceView(QWidget):
         name = strip.group.capitalize() if source is None else source.name
         metrics = painter.fontMetrics()
         short = shortened(name, lambda text: metrics.horizontalAdvance(text) <= WIDTH - 4)
-        shown = metrics.elidedText(short, Qt.TextElideMode.ElideMiddle, WIDTH - 4)
+        shown = metrics.elidedText(short, Qt.TextElideMode.ElideRight, WIDTH - 4)
         painter.setPen(QColor(TOKENS["text" if source is None or chosen else "quiet"]))
         painter.drawText(QRectF(0, self.height() - 13, WIDTH, 13), Qt.AlignmentFlag.AlignCenter, shown)
         if self.hasFocus() and strip.key == self._focused:

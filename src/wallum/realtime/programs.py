@@ -22,6 +22,7 @@ CARRY = re.compile(r"^void main\(\) \{\n    carry\(\);$", re.MULTILINE)
 UNIFORM = re.compile(r"^uniform (float|int|i?vec[234]|mat[34]) (\w+)(\[\d+\])?;", re.MULTILINE)
 # Numbers in a uniform of a kind; samplers are not among them.
 WORDS = {"float": 1, "int": 1, "vec2": 2, "ivec2": 2, "vec3": 3, "ivec3": 3, "vec4": 4, "mat3": 9, "mat4": 16}
+WORD_BYTES = 4
 # Of the 128 that every OpenGL 4.3 hands from stage to stage.
 MOST_CARRIED = 120
 
@@ -110,11 +111,12 @@ class Programs:
 
 
 def set_uniforms(program: moderngl.Program, **values: object) -> None:
-    """Set the uniforms that this variant kept; a compiler drops those it does not use."""
+    """Set the uniforms that this variant kept; a compiler drops those it does not use, and the ends
+    of arrays that it does not read."""
     for name, value in values.items():
         member = program.get(name, None)
         if isinstance(member, moderngl.Uniform):
             if isinstance(value, bytes):
-                member.write(value)
+                member.write(value[: member.array_length * member.dimension * WORD_BYTES])
             else:
                 member.value = value
