@@ -17,6 +17,9 @@ from wallum.errors import MissingProblem
 
 __all__ = ["application", "has_display", "run_desk", "screen_of_its_own"]
 
+# Threads beside the window's give the interpreter's lock back within this time [s]: of its own accord
+# Python lets them keep it for five times as long, and the hand would feel it.
+LOCK_S = 0.001
 # What the first start opens.
 FIRST_DEMO = "demo:kilnworks"
 # Qt's application object must outlive every window; no one else holds it.
@@ -30,6 +33,7 @@ def has_display() -> bool:
 
 def application() -> QApplication:
     """The one application, with the desk's look."""
+    sys.setswitchinterval(LOCK_S)
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     _kept[:] = [app]
