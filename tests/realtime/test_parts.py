@@ -375,3 +375,48 @@ def test_lines_of_a_shader_are_in_force_by_its_features():
     }
     for features, kept in lines.items():
         assert in_force(text, features).replace("\n", "") == kept
+
+
+def test_uniforms_are_handed_on_as_many_as_there_is_room_for():
+    from wallum.realtime.programs import carried
+
+    vertex = "#version 430 core\nvoid main() {\n    carry();\n    gl_Position = vec4(0.0);\n}"
+    fragment = (
+        "#version 430 core\nuniform vec3 a;\nuniform vec4 b[3];\nuniform sampler2D c;\nuniform float d;\n"
+    )
+    handed, read = carried(vertex, fragment, 7)
+    assert "flat_a = a;" in handed
+    assert "flat_d = d;" in handed
+    assert "flat_b" not in handed  # twelve numbers, and four are left
+    assert "uniform vec4 b[3];" in read
+    assert "flat in vec3 a;" in read
+    assert "uniform sampler2D c;" in read
+    none, whole = carried(vertex, fragment, 0)
+    assert whole == fragment
+    assert "carry" not in none
+    assert "flat" not in none
+
+
+@pytest.mark.parametrize("room", [0, 24])
+def test_a_picture_is_the_same_with_and_without_numbers_handed_on(room):
+    """As on a graphics card, which keeps its uniforms, and with little room to hand on."""
+    from wallum.level.pale_room import pale_room, pale_room_project
+    from wallum.moment.camera import Camera
+    from wallum.moment.evaluate import evaluate
+    from wallum.realtime.bundling import bundle_level
+    from wallum.realtime.renderer import Renderer
+    from wallum.realtime.request import PictureRequest
+
+    inside = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
+    request = PictureRequest(1, evaluate(pale_room_project()), inside, (96, 54))
+    drawn = []
+    for carry in (None, room):
+        renderer = Renderer()
+        if carry is not None:
+            renderer.engine.programs._carried = carry
+        renderer.set_level(bundle_level(pale_room()))
+        for _ in renderer.draw(request):
+            pass
+        drawn.append(renderer.luminance(request, settled=False))
+    assert drawn[0].mean() > 1.0
+    assert np.abs(drawn[1] - drawn[0]).max() < 0.01 * drawn[0].mean()

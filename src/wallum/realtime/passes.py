@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 
 import moderngl
 
+from wallum.realtime.programs import is_software
+
 __all__ = ["PassLog", "PassRecord"]
 
 
@@ -31,7 +33,7 @@ class PassLog:
 
     def __init__(self, context: moderngl.Context) -> None:
         self._context = context
-        self._software = "llvmpipe" in context.info["GL_RENDERER"].lower()
+        self._software = is_software(context)
         self._hurry = False
         self.records: list[PassRecord] = []
 

@@ -1,9 +1,9 @@
 """Shader programs: real files, includes, and a compiled variant for each set of features.
 
-Numbers that are the same for all pixels are written as uniforms in the fragment shaders. Where
-the vertex shader has a `carry();`, it reads them and hands them on: a software driver reads a
-uniform anew for every pixel, at twenty times the cost of a value that comes with the primitive,
-and a graphics card reads them about as fast either way.
+Numbers that are the same for all pixels are written as uniforms in the fragment shaders. On a
+software driver, which reads a uniform anew for every pixel at twenty times the cost of a value that
+comes with the primitive, a vertex shader that has a `carry();` reads them and hands them on. A
+graphics card keeps its uniforms: it reads them for nothing, and has less room to hand things on.
 """
 
 import re
@@ -14,7 +14,7 @@ import moderngl
 
 from wallum.errors import RendererProblem
 
-__all__ = ["Programs", "carried", "in_force", "source_of"]
+__all__ = ["Programs", "carried", "in_force", "is_software", "set_uniforms", "source_of"]
 
 INCLUDE = re.compile(r'^#include "([\w.]+)"$', re.MULTILINE)
 
@@ -23,8 +23,8 @@ UNIFORM = re.compile(r"^uniform (float|int|i?vec[234]|mat[34]) (\w+)(\[\d+\])?;"
 # Numbers in a uniform of a kind; samplers are not among them.
 WORDS = {"float": 1, "int": 1, "vec2": 2, "ivec2": 2, "vec3": 3, "ivec3": 3, "vec4": 4, "mat3": 9, "mat4": 16}
 WORD_BYTES = 4
-# Of the 128 that every OpenGL 4.3 hands from stage to stage.
-MOST_CARRIED = 120
+# Of what a driver hands from stage to stage, 64 numbers at least, so many are the shaders' own.
+OWN_WORDS = 8
 
 
 @lru_cache(maxsize=64)
@@ -57,15 +57,20 @@ def in_force(text: str, features: frozenset[str]) -> str:
     return "\n".join(kept)
 
 
-def carried(vertex: str, fragment: str) -> tuple[str, str]:
-    """The two shaders of a program, the first reading the second's uniforms for it, as many as
-    can be handed on."""
+def is_software(context: moderngl.Context) -> bool:
+    """Whether pictures are drawn by the processor."""
+    return "llvmpipe" in context.info["GL_RENDERER"].lower()
+
+
+def carried(vertex: str, fragment: str, most: int) -> tuple[str, str]:
+    """The two shaders of a program, the first reading the second's uniforms for it, `most` numbers
+    of them."""
     if not CARRY.search(vertex):
         return vertex, fragment
     own = {found[2] for found in UNIFORM.finditer(vertex)}
     declared: list[str] = []
     handed: list[str] = []
-    left = MOST_CARRIED
+    left = most
 
     def hand_on(found: re.Match[str]) -> str:
         nonlocal left
@@ -90,6 +95,8 @@ class Programs:
 
     def __init__(self, context: moderngl.Context) -> None:
         self._context = context
+        room = int(context.info["GL_MAX_VERTEX_OUTPUT_COMPONENTS"]) - OWN_WORDS
+        self._carried = room if is_software(context) else 0
         self._kept: dict[tuple[str, str, frozenset[str]], moderngl.Program] = {}
 
     def get(self, vertex: str, fragment: str, features: frozenset[str] = frozenset()) -> moderngl.Program:
@@ -98,7 +105,9 @@ class Programs:
         if key not in self._kept:
             try:
                 sources = carried(
-                    source_of(f"{vertex}.vert.glsl", features), source_of(f"{fragment}.frag.glsl", features)
+                    source_of(f"{vertex}.vert.glsl", features),
+                    source_of(f"{fragment}.frag.glsl", features),
+                    self._carried,
                 )
                 self._kept[key] = self._context.program(vertex_shader=sources[0], fragment_shader=sources[1])
             except moderngl.Error as error:
