@@ -9,6 +9,7 @@ from wallum.desk.exposing import heroes_for
 from wallum.desk.number_field import NumberField
 from wallum.desk.peg_button import PegButton
 from wallum.desk.window import DeskWindow
+from wallum.document.lanes import PegTime
 from wallum.document.paths import put
 from wallum.document.project import Look, Setting, base_light
 from wallum.document.sources import PointSource
@@ -126,8 +127,9 @@ def test_in_play_the_exposure_follows_slowly_and_metering_is_back_at_rest(qtbot,
 
 
 def test_exposure_is_held_while_a_lamp_is_dragged_and_the_drift_is_shown(qtbot, desk):
-    came = frames_of(desk)
-    qtbot.waitUntil(lambda: bool(came) and came[-1].settled == 0, timeout=20_000)
+    came, client = frames_of(desk), desk.link.client
+    # A sketch, the picture, and the picture with its grid: each has a reading of its own.
+    qtbot.waitUntil(lambda: client.grid_number > 0 and not client.busy and bool(came), timeout=30_000)
     before = desk.exposing.shown_ev
     desk.session.select("lamp")
     desk.session.preview("sources/@lamp/intensity", 5_000_000.0)
@@ -137,6 +139,26 @@ def test_exposure_is_held_while_a_lamp_is_dragged_and_the_drift_is_shown(qtbot, 
     desk.session.commit("brighter")
     qtbot.waitUntil(lambda: came[-1].ev100 > before + 1.0, timeout=20_000)
     assert "drift" not in desk._state.text()
+
+
+def test_pegs_of_the_ribbon_are_painted_anew_only_when_they_change(qtbot, desk):
+    ribbon = desk.day.ribbon
+    qtbot.waitUntil(lambda: ribbon.complete, timeout=20_000)
+    ribbon.grab()
+    kept = ribbon._pegged[2]
+    before = ribbon.grab().toImage()
+    for hour in (9.0, 13.5, 22.25):
+        desk.session.scrub(hour)
+        ribbon.grab()
+        assert ribbon._pegged[2] is kept
+    desk.session.scrub(10.0)
+    assert ribbon.grab().toImage() == before
+    desk.session.peg("peg", "look/compensation", PegTime(hours=15.0))
+    pegged = ribbon.grab().toImage()
+    assert ribbon._pegged[2] is not kept
+    x, y = round(ribbon.x_of(15.0)), ribbon.height() - 20
+    around = [(x + dx, y + dy) for dx in range(-6, 7) for dy in range(-8, 9)]
+    assert any(pegged.pixelColor(*at) != before.pixelColor(*at) for at in around)
 
 
 def test_the_ribbon_shows_the_computed_day(qtbot, desk):

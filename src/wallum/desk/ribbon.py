@@ -50,6 +50,7 @@ class DayRibbon(QWidget):
         self._moments: list[Moment] = []
         self._key: object = None
         self._lanes: object = None
+        self._pegged: tuple[str, tuple[object, ...], QPixmap] | None = None
         self._layer: QPixmap | None = None  # what does not move with the playhead
         self._held: tuple[list[tuple[Lane, Peg]], float] | None = None  # pegs in the hand, and from where
         self.setMouseTracking(True)
@@ -222,10 +223,9 @@ class DayRibbon(QWidget):
         ratio = self.devicePixelRatioF()
         if self._layer is None or self._layer.size() != self.size() * ratio:
             self._layer = self._still_layer(sky, ratio)
-        painter.drawPixmap(0, 0, self._layer)
+        painter.drawPixmap(0, 0, self._pegged_layer(self._layer, sky))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._small_type(painter)
-        self._paint_pegs(painter, sky)
         self._paint_playhead(painter)
         if self.hasFocus():
             painter.setPen(QPen(QColor(TOKENS["accent"]), 1))
@@ -246,6 +246,20 @@ class DayRibbon(QWidget):
         self._paint_scale(painter, sky)
         painter.end()
         return layer
+
+    def _pegged_layer(self, still: QPixmap, sky: QRectF) -> QPixmap:
+        """The still layer with the pegs before it; kept while a hand drags the hour over both."""
+        project = self._session.project
+        key = (still, project.lanes, project.setting)
+        kept = self._pegged
+        if kept is None or kept[0] != self._session.selected or any(a is not b for a, b in zip(kept[1], key)):
+            layer = QPixmap(still)
+            painter = QPainter(layer)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._paint_pegs(painter, sky)
+            painter.end()
+            kept = self._pegged = (self._session.selected, key, layer)
+        return kept[2]
 
     def _small_type(self, painter: QPainter) -> None:
         font = self.font()
