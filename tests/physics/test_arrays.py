@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from wallum.physics.arrays import crossed, dots, normalised, scaled
+from wallum.physics.arrays import cofactors, crossed, dots, normalised, scaled
 
 KINDS = [np.float32, np.float64]
 
@@ -50,3 +50,15 @@ def test_one_vector_and_a_field_of_them_are_taken_too(rng):
     assert normalised(field) == pytest.approx(field / np.linalg.norm(field, axis=-1, keepdims=True))
     assert normalised(field[0, 0]) == pytest.approx(field[0, 0] / np.linalg.norm(field[0, 0]))
     assert dots(field, field[0, 0]) == pytest.approx(field @ field[0, 0])
+
+
+def test_cofactors_are_the_determinant_times_the_transposed_inverse(rng):
+    for matrix in rng.normal(size=(20, 3, 3)):
+        assert np.allclose(cofactors(matrix), np.linalg.det(matrix) * np.linalg.inv(matrix).T)
+
+
+def test_cofactors_turn_normals_square_to_what_the_matrix_made_of_a_face(rng):
+    for matrix in (rng.normal(size=(3, 3)), np.diag([1.0, -2.0, 3.0]), np.diag([2.0, 3.0, 0.0])):
+        a, b = rng.normal(size=(2, 3))
+        turned = cofactors(matrix) @ np.cross(a, b)
+        assert np.allclose(turned, np.cross(matrix @ a, matrix @ b))

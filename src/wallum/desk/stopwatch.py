@@ -185,11 +185,12 @@ def _scrubbed(window: DeskWindow, name: str, asked: float) -> Row:
     press, move, release = (
         QMouseEvent.Type.MouseButtonPress, QMouseEvent.Type.MouseMove, QMouseEvent.Type.MouseButtonRelease
     )  # fmt: skip
-    painted: dict[int, float] = {}
+    before = window.link.client.latest_number
+    painted: set[int] = set()
 
     def note(frame: Frame | None) -> None:
-        if frame is not None:
-            painted.setdefault(frame.number, time.perf_counter())
+        if frame is not None and frame.number > before:
+            painted.add(frame.number)
 
     def move_on() -> None:
         share = min((time.perf_counter() - began) / SCRUB_S, 1.0)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.level.model import Level, Part, Primitive
-from wallum.physics.arrays import normalised
+from wallum.physics.arrays import cofactors, normalised
 
 __all__ = ["Triangles", "flatten"]
 
@@ -48,9 +48,8 @@ def _or_fill(values: NDArray[np.float32] | None, count: int, width: int, fill: f
 def _placed(primitive: Primitive, part: Part) -> list[NDArray[Any]]:
     """Vertices of one primitive in the level's space; a mirrored part is turned right."""
     linear, count = part.matrix[:3, :3], len(primitive.positions)
-    # Rows of the cofactors are cross products of the matrix's own: right for a flattened part too.
-    cofactor = np.cross(linear[[1, 2, 0]], linear[[2, 0, 1]])
-    mirrored = linear[0] @ cofactor[0] < 0.0
+    cofactor = cofactors(linear)
+    mirrored = linear[0] @ cofactor[0] < 0.0  # the determinant
     positions = primitive.positions @ linear.T.astype(np.float32)
     positions += part.matrix[:3, 3].astype(np.float32)
     normals = normalised(primitive.normals @ cofactor.T * (-1.0 if mirrored else 1.0))

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from wallum import __version__
 from wallum.document.project import Shot
 from wallum.level.model import Level, Material, Mesh, Part, Primitive, Sampler, TextureUse
+from wallum.physics.arrays import cofactors
 from wallum.physics.turning import look_rotation, quaternion
 
 __all__ = ["extensions_used", "facing", "level_document", "to_glb"]
@@ -158,7 +159,7 @@ def _place(matrix: NDArray[np.float64]) -> Json | None:
 def _baked(mesh: Mesh, matrix: NDArray[np.float64]) -> Mesh:
     """The mesh with a shearing transform written into its vertices."""
     linear = matrix[:3, :3]
-    cofactor = np.linalg.det(linear) * np.linalg.pinv(linear).T
+    cofactor = cofactors(linear)
     mirrored = np.linalg.det(linear) < 0.0
     out = []
     for p in mesh.primitives:

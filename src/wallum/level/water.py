@@ -8,6 +8,7 @@ import numpy as np
 from PIL import Image
 
 from wallum.level.model import Material, Mesh, Part, Picture, Primitive, TextureUse
+from wallum.physics.arrays import cofactors
 
 __all__ = ["RIPPLES_M", "ripple_picture", "water_material", "water_part"]
 
@@ -56,8 +57,7 @@ def _rippled(primitive: Primitive, part: Part, material: int) -> Primitive:
     positions = primitive.positions @ part.matrix[:3, :3].T.astype(np.float32) + part.matrix[:3, 3].astype(
         np.float32
     )
-    cofactor = np.linalg.det(part.matrix[:3, :3]) * np.linalg.pinv(part.matrix[:3, :3]).T
-    normals = primitive.normals @ cofactor.T.astype(np.float32)
+    normals = primitive.normals @ cofactors(part.matrix[:3, :3]).T.astype(np.float32)
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
     uv = (positions[:, [0, 2]] / RIPPLES_M).astype(np.float32)
     tangents = np.tile(np.array([1.0, 0.0, 0.0, -1.0], np.float32), (len(positions), 1))

@@ -119,13 +119,18 @@ def _lane(project: Project, path: str) -> Lane | None:
         return None
 
 
+def _whole(path: str) -> str:
+    """The path of the value that a path is of, or of a part of."""
+    head, _, last = path.rpartition("/")
+    return head if last in AXES else path
+
+
 def put_at_hour(project: Project, path: str, value: Any, hour: float) -> Project:
     """The project with a value by its path: in its lane, at an hour, where it has one.
 
     Raises PathProblem or ValueProblem where the path or the value is refused.
     """
-    head, _, last = path.rpartition("/")
-    whole = head if last in AXES else path
+    whole = _whole(path)
     lane = _lane(project, whole)
     if lane is None:
         return put(project, path, value)
@@ -145,9 +150,7 @@ def typed_at_hour(project: Project, path: str, text: str) -> Project:
 
     Raises PathProblem or ValueProblem where the path or the value is refused.
     """
-    hour = project.setting.clock
-    head, _, last = path.rpartition("/")
-    whole = head if last in AXES else path
+    hour, whole = project.setting.clock, _whole(path)
     if _lane(project, whole) is None:
         return put_text(project, path, text)
     value = look_up(put_text(at_hour(project, hour), path, text), whole)

@@ -10,7 +10,7 @@ from wallum.errors import ShapeProblem
 # Any float array; the shape is said in the docstring of whoever takes it.
 Floats = NDArray[Any]
 
-__all__ = ["Floats", "as_vectors", "crossed", "dots", "normalised", "scaled"]
+__all__ = ["Floats", "as_vectors", "cofactors", "crossed", "dots", "normalised", "scaled"]
 
 
 def as_vectors(value: Any, name: str) -> NDArray[np.float64]:
@@ -48,6 +48,13 @@ def crossed(a: Floats, b: Floats) -> Floats:
     for k, m, n in ((0, 1, 2), (1, 2, 0), (2, 0, 1)):
         np.subtract(a[:, m] * b[:, n], a[:, n] * b[:, m], out=out[:, k])
     return out
+
+
+def cofactors(linear: Floats) -> NDArray[np.float64]:
+    """(3, 3) what turns normals where a (3, 3) turns places: its determinant times its inverse,
+    transposed; right for one that presses all flat, too, which has no inverse."""
+    # Each row is the cross product of the two others.
+    return np.cross(linear[[1, 2, 0]], linear[[2, 0, 1]])
 
 
 def dots(a: Floats, b: Floats) -> Floats:

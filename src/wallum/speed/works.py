@@ -76,9 +76,8 @@ def _traced_rows(rays: RayScene) -> Iterator[Row]:
     shot = next(one for one in project.shots if one.id == "shot-kiln")
     camera = Camera.of_shot(shot, TRACED[0] / TRACED[1], far_for(level.bounds))
     reference = Reference(rays, level, evaluate(project), camera, TRACED, 2, project.follows)
-    reference.step()  # what is made once is made
     raw, own, seconds = [], [], 0.0
-    while reference.samples <= PATHS:
+    while reference.samples < PATHS:
         # In turns: the pace of a shared machine changes from second to second.
         raw.append(_raw_rate(rays))
         before, start = rays_asked(), time.perf_counter()
