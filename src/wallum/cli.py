@@ -295,14 +295,14 @@ def demo_command() -> None:
 def parameters_command(out: Path | None) -> None:
     """The reference of all parameters, from their declarations."""
     from wallum.document.reference import parameter_document
-    from wallum.document.storage import write_atomically
     from wallum.errors import ExportProblem
+    from wallum.files import write_whole
 
     if out is None:
         click.echo(parameter_document(), nl=False)
         return
     try:
-        write_atomically(out, parameter_document().encode())
+        write_whole(out, parameter_document().encode())
     except OSError as error:
         raise ExportProblem(f"cannot be written: {error.strerror}", str(out)) from None
     click.echo(out)

@@ -6,16 +6,25 @@ WallumError                what went wrong, where, and what would be right
 ├── ShapeProblem           an array of the wrong shape
 ├── PathProblem            a parameter path that leads nowhere
 ├── ProjectProblem         a project file that cannot be read or written
+│   └── ChangedProblem     a file that another has written since it was read
 ├── LevelProblem           a level file that cannot be read
 ├── ExportProblem          a file that cannot be written in the asked format
 ├── RendererProblem        the real-time renderer failed or is missing
-└── MissingProblem         something this machine lacks (exit status 3)
+├── MissingProblem         something this machine lacks (exit status 3)
+└── FaultProblem           a fault of Wallum's own (exit status 4)
 """
 
 from typing import Final
 
 BAD_INPUT: Final = 2
 MISSING: Final = 3
+FAULT: Final = 4
+
+
+def plain(text: str) -> str:
+    """Text as any terminal and any file can hold it: on one line, halves of characters written out."""
+    shown = "".join(one if one.isprintable() else one.encode("unicode_escape").decode() for one in text)
+    return shown.encode("utf-8", "backslashreplace").decode()
 
 
 class WallumError(Exception):
@@ -24,12 +33,10 @@ class WallumError(Exception):
     exit_status = BAD_INPUT
 
     def __init__(self, what: str, where: str = "", expected: str = "") -> None:
-        self.what = what
-        self.where = where
-        self.expected = expected
-        place = f"{where}: " if where else ""
-        hint = f" (expected {expected})" if expected else ""
-        super().__init__(f"{place}{what}{hint}")
+        self.what, self.where, self.expected = plain(what), plain(where), plain(expected)
+        place = f"{self.where}: " if where else ""
+        hint = f" (expected {self.expected})" if expected else ""
+        super().__init__(f"{place}{self.what}{hint}")
 
     def as_json(self) -> dict[str, str]:
         """The three parts, as the command line's --json shows them."""
@@ -59,6 +66,10 @@ class ProjectProblem(WallumError, ValueError):
     """A project file that cannot be read or written."""
 
 
+class ChangedProblem(ProjectProblem):
+    """A file that another has written since it was read."""
+
+
 class LevelProblem(WallumError, ValueError):
     """A level file that cannot be read."""
 
@@ -75,3 +86,9 @@ class MissingProblem(WallumError, RuntimeError):
     """Something this machine lacks."""
 
     exit_status = MISSING
+
+
+class FaultProblem(WallumError, RuntimeError):
+    """A fault of Wallum's own; its trace is in the log."""
+
+    exit_status = FAULT

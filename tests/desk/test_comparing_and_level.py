@@ -12,6 +12,7 @@ from PyQt6.QtTest import QTest
 from wallum.desk.actions import COMMANDS, key_lines
 from wallum.desk.recent import dropped_file
 from wallum.desk.settings import DeskSettings, settings_file
+from wallum.desk.waiting import LEVEL
 from wallum.desk.window import DeskWindow
 from wallum.document.lanes import PegTime
 from wallum.document.project import SCHEMA_VERSION
@@ -183,7 +184,7 @@ def test_a_level_that_changed_on_disk_is_received_with_all_sources_kept(qtbot, w
     gone = put(room, parts=tuple(one for one in room.parts if one.name != loaded.parts[-1].name))
     export_gltf(pale_room_project().revised(sources=(), shots=()), gone, level)
     os.utime(level, ns=(10**18, 10**18))
-    qtbot.waitUntil(lambda: "has changed on disk" in window.bar.text, timeout=10_000)
+    qtbot.waitUntil(lambda: "has changed on disk" in window.offers.texts.get(LEVEL, ""), timeout=10_000)
     before = window.session.project
     window.receiver.receive()
     qtbot.waitUntil(lambda: window.sheet.isVisible(), timeout=20_000)
@@ -231,8 +232,8 @@ def test_a_project_saved_elsewhere_keeps_its_level_its_picture_and_its_undo(qtbo
     assert window.save_to(elsewhere / "copy.wallum")
     assert window.session.level is on_desk  # the same file by another name: nothing to read anew
     kept = load(elsewhere / "copy.wallum")
-    assert kept.level == str(room_file.with_name("room.glb"))
-    assert kept.pinned == str(room_file.with_name("mood.png"))
+    assert kept.level == "../room.glb"
+    assert kept.pinned == "../mood.png"
     assert not window.session.history.dirty
     assert window.session.history.undo_label == "dark"  # where it is saved is no step
     window.session.undo()

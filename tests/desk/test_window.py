@@ -6,15 +6,19 @@ import time
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QPushButton
+from kept_work import end_of, leave_work
+from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
+from PyQt6.QtWidgets import QCheckBox, QComboBox
 
+from wallum.desk.guard import Guard
 from wallum.desk.number_field import NumberField
 from wallum.desk.session import AUTOSAVE_MS
+from wallum.desk.waiting import UNSAVED, WRITTEN
 from wallum.desk.window import DeskWindow
 from wallum.document import autosave
 from wallum.document.paths import put
 from wallum.document.storage import load, save
+from wallum.faults import keep_log, log_file
 
 LONG_MS = 60_000
 
@@ -84,16 +88,21 @@ def test_a_lamp_is_put_dragged_brighter_saved_killed_and_found_again(window, qtb
 
 def test_unsaved_work_is_offered_after_a_crash_and_taken_up(window, qtbot, room_file):
     window.session.set_value("Picture, exposure", "look/ev100", 2.0)
-    qtbot.waitUntil(lambda: autosave.recoverable(room_file) is not None, timeout=10_000)
+    sitting = window.session._sitting
+    qtbot.waitUntil(sitting.path.exists, timeout=10_000)
+    window.session.finish()
+    end_of(sitting)
     assert load(room_file).look.ev100 == 4.0
     again = DeskWindow()
     again.show()
     again.open_reference(str(room_file))
-    assert "Unsaved work" in again.bar.text
-    button = next(b for b in again.bar.findChildren(QPushButton) if b.text() == "Go on with it")
-    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    assert "Unsaved work" in again.offers.texts[UNSAVED]
+    again.offers.answer(UNSAVED, "Go on with it")
     assert again.session.project.look.ev100 == 2.0
     assert again.session.history.dirty
+    assert not sitting.path.exists()  # it is kept as the work of this sitting now
+    assert again.session._sitting.path.exists()
+    assert again.offers.texts == {}
     again.session.history.mark_saved(again.session.history.present)
     again.close()
 
@@ -101,7 +110,7 @@ def test_unsaved_work_is_offered_after_a_crash_and_taken_up(window, qtbot, room_
 def test_opening_alone_neither_edits_nor_lets_go_of_unsaved_work(qtbot, room_file):
     """What is found of a level when it is opened is no edit; the offer stands until it is answered."""
     lost = load(room_file).revised(look=load(room_file).look.revised(ev100=2.0))
-    autosave.autosave(lost, room_file)
+    leave_work(lost, room_file)
     window = DeskWindow()
     window.show()
     window.open_reference(str(room_file))
@@ -109,25 +118,146 @@ def test_opening_alone_neither_edits_nor_lets_go_of_unsaved_work(qtbot, room_fil
     assert window.session.project.floors == window.session.level.floors
     assert not window.session.history.dirty
     qtbot.wait(int(AUTOSAVE_MS * 1.5))
-    found = autosave.recoverable(room_file)
-    assert found is not None
+    (found,) = autosave.recoverable(room_file)
     assert found.project.look.ev100 == 2.0
     window.close()
 
 
+def test_an_offer_outlasts_all_that_is_said_and_all_that_is_saved(qtbot, room_file):
+    lost = load(room_file).revised(look=load(room_file).look.revised(ev100=2.0))
+    path = leave_work(lost, room_file)
+    window = DeskWindow()
+    window.show()
+    window.open_reference(str(room_file))
+    qtbot.waitUntil(lambda: window.session.level is not None, timeout=20_000)
+    window.session.failed.emit("something else")
+    window._level_failed("something else again")
+    window.session.set_value("Picture, exposure", "look/ev100", 7.0)
+    assert window.save()
+    qtbot.wait(int(AUTOSAVE_MS * 1.2))
+    assert UNSAVED in window.offers.texts
+    assert window.offers.isVisible()
+    assert path.exists()
+    window.offers.answer(UNSAVED, "Forget it")
+    assert not path.exists()
+    window.close()
+
+
+def test_later_leaves_unsaved_work_for_the_next_time(qtbot, room_file):
+    path = leave_work(load(room_file).revised(name="Lost"), room_file)
+    window = DeskWindow()
+    window.show()
+    window.open_reference(str(room_file))
+    window.offers.answer(UNSAVED, "Later")
+    assert window.offers.texts == {}
+    window.close()
+    assert path.exists()
+
+
 def test_work_that_never_had_a_file_is_offered_at_an_empty_start(qtbot, room_file):
     kept = load(room_file).revised(level=str(room_file.with_name("room.glb")))
-    autosave.autosave(kept, None)
+    leave_work(kept, None)
     window = DeskWindow()
     window.show()
     window.open_reference("")
-    button = next(b for b in window.bar.findChildren(QPushButton) if b.text() == "Go on with it")
-    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    window.offers.answer(UNSAVED, "Go on with it")
     assert window.session.project == kept
     assert window.session.history.dirty
     qtbot.waitUntil(lambda: window.session.level is not None, timeout=20_000)
     window.session.history.mark_saved(window.session.history.present)
     window.close()
+
+
+def test_several_sittings_are_listed_and_each_is_answered(qtbot, room_file):
+    level = str(room_file.with_name("room.glb"))
+    works = [load(room_file).revised(level=level, name=f"Work {n}") for n in range(3)]
+    paths = [leave_work(one, None, edits=n + 1) for n, one in enumerate(works)]
+    window = DeskWindow()
+    window.show()
+    window.open_reference("")
+    assert "3 sittings" in window.offers.texts[UNSAVED]
+    window.offers.answer(UNSAVED, "Show it")
+    assert UNSAVED in window.offers.texts  # looking is no answer
+    found = window.waiting._found
+    assert any("Work 2" in text and "3 edits" in text and "room.glb" in text for text in window.sheet.texts)
+    second = next(n for n, one in enumerate(found) if one.project.name == "Work 1")
+    window.sheet.tick(str(second), True)
+    window.sheet.press("Go on with what is ticked")
+    assert window.session.project.name == "Work 1"
+    assert [one.exists() for one in paths] == [True, False, True]
+    assert "2 sittings" in window.offers.texts[UNSAVED]
+    qtbot.waitUntil(lambda: window.session.level is not None, timeout=20_000)
+    assert UNSAVED in window.offers.texts
+    window.session.history.mark_saved(window.session.history.present)
+    window.close()
+
+
+# -- two writers -----------------------------------------------------------------------
+
+
+@pytest.fixture
+def crossed(window, room_file):
+    """The project is edited here while another changes the file."""
+    other = load(room_file)
+    save(other.revised(look=other.look.revised(compensation=3.0)), room_file)
+    window.session.set_value("Picture, exposure", "look/ev100", 2.0)
+    assert not window.save()
+    assert load(room_file).look.compensation == 3.0
+    assert WRITTEN in window.offers.texts
+    return window
+
+
+def test_what_another_wrote_is_not_written_over_unasked(crossed, room_file):
+    crossed.offers.answer(WRITTEN, "Keep mine")
+    assert load(room_file).look.ev100 == 2.0
+    assert load(room_file).look.compensation == 0.8
+    assert not crossed.session.history.dirty
+    assert crossed.offers.texts == {}
+
+
+def test_what_another_wrote_can_be_taken_and_undone(crossed, room_file):
+    crossed.offers.answer(WRITTEN, "Take theirs")
+    look = crossed.session.project.look
+    assert (look.ev100, look.compensation) == (4.0, 3.0)
+    assert not crossed.session.history.dirty
+    crossed.session.undo()
+    assert crossed.session.project.look.ev100 == 2.0
+    crossed.session.redo()
+    assert crossed.save()
+
+
+def test_what_differs_is_shown_and_the_choice_stays(crossed, room_file):
+    crossed.offers.answer(WRITTEN, "See what differs")
+    assert any("exposure" in text for text in crossed.sheet.texts)
+    assert any("compensation" in text for text in crossed.sheet.texts)
+    assert WRITTEN in crossed.offers.texts
+    crossed.offers.answer(WRITTEN, "Save beside")
+    assert load(room_file.with_name("room-mine.wallum")).look.ev100 == 2.0
+    assert load(room_file).look.compensation == 3.0
+    assert crossed.session.file == room_file.with_name("room-mine.wallum")
+
+
+# -- faults of ours --------------------------------------------------------------------
+
+
+def test_a_fault_in_a_slot_is_logged_and_told_and_ends_nothing(window, qtbot):
+    keep_log()
+    guard = Guard(window)
+    guard.caught.connect(window.fault)
+    window.session.set_value("Picture, exposure", "look/ev100", 2.0)
+
+    def broken():
+        raise ZeroDivisionError("of ours")
+
+    with guard.installed():
+        for _ in range(20):
+            QTimer.singleShot(0, broken)
+        qtbot.waitUntil(lambda: "Your work is kept" in window.bar.text, timeout=5000)
+        qtbot.wait(50)
+    assert str(log_file()) in window.bar.text
+    assert log_file().read_text().count("ZeroDivisionError: of ours") == 3  # the same fault again is not told
+    window.session._pool.waitForDone()
+    assert window.session._sitting.path.exists()
 
 
 # -- both ways -------------------------------------------------------------------------
@@ -343,8 +473,8 @@ def test_a_broken_level_is_told_and_the_window_lives(qtbot, tmp_path):
     (tmp_path / "broken.glb").write_bytes(b"glTF nonsense")
     window = DeskWindow()
     window.show()
-    assert not window.open_reference(str(tmp_path / "broken.glb"))
-    assert "broken.glb" in window.bar.text
+    window.open_reference(str(tmp_path / "broken.glb"))
+    qtbot.waitUntil(lambda: "broken.glb" in window.bar.text, timeout=10_000)
     window.close()
 
 

@@ -2,6 +2,7 @@ import json
 import os
 
 import pytest
+from kept_work import end_of, leave_work
 
 from wallum.document import autosave, migrations
 from wallum.document.paths import put
@@ -44,7 +45,7 @@ def test_a_save_that_fails_at_any_step_leaves_the_old_file(project, tmp_path, mo
 
         def opened(*args, **kwargs):
             stream = real_open(*args, **kwargs)
-            if "wb" in args:
+            if "r+b" in args:
                 stream.write(b'{"schema')  # half of it reaches the disk
                 stream.flush()
                 stream.close()
@@ -116,22 +117,62 @@ def test_older_versions_are_brought_up_a_step_at_a_time(monkeypatch):
 def test_unsaved_work_is_found_after_a_crash_and_only_then(project, tmp_path):
     file = tmp_path / "yard.wallum"
     save(project, file)
-    assert autosave.recoverable(file) is None
+    assert autosave.recoverable(file) == []
     later = put(project, "look/ev100", 3.0)
-    autosave.autosave(later, file)
-    assert autosave.recoverable(file).project == later
+    sitting = autosave.Sitting(file)
+    sitting.keep(later, edits=3)
+    assert autosave.recoverable(file) == []  # whoever made it still works on it
+    (found,) = autosave.recoverable(end_of(sitting).file)
+    assert (found.project, found.edits, found.file) == (later, 3, file)
+    assert "yard.glb" in found.text
+    assert "3 edits" in found.text
     save(later, file)
-    assert autosave.recoverable(file) is None
-    autosave.clear(file)
-    assert not autosave.autosave_path(file).exists()
+    assert autosave.recoverable(file) == []
+    autosave.forget(found)
+    assert not sitting.path.exists()
 
 
-def test_work_that_has_no_file_yet_is_kept_too(project):
-    autosave.autosave(project, None)
-    assert autosave.recoverable(None).project == project
+def test_each_sitting_without_a_file_keeps_its_own(project):
+    for ev in (1.0, 2.0, 3.0):
+        leave_work(put(project, "look/ev100", ev), None)
+    found = autosave.recoverable(None)
+    assert {one.project.look.ev100 for one in found} == {1.0, 2.0, 3.0}
+    autosave.forget(found[0])
+    assert len(autosave.recoverable(None)) == 2
 
 
-def test_a_broken_autosave_is_no_work(tmp_path):
+def test_a_sitting_lets_go_of_its_own_work_only(project, tmp_path):
     file = tmp_path / "yard.wallum"
-    autosave.autosave_path(file).write_text('{"project": "{"}')
-    assert autosave.recoverable(file) is None
+    save(project, file)
+    path = leave_work(put(project, "look/ev100", 3.0), file)
+    mine = autosave.Sitting(file)
+    mine.keep(put(project, "look/ev100", 5.0), 1)
+    mine.clear()
+    assert path.exists()
+    assert len(autosave.recoverable(file)) == 1
+
+
+def test_work_kept_by_an_earlier_version_is_still_found(project, tmp_path):
+    file = tmp_path / "yard.wallum"
+    save(project, file)
+    later = dump(put(project, "look/ev100", 3.0))
+    (tmp_path / ".yard.wallum.unsaved").write_text(json.dumps({"file": str(file), "project": later}))
+    assert [one.project.look.ev100 for one in autosave.recoverable(file)] == [3.0]
+
+
+@pytest.mark.parametrize(
+    "text", ['{"project": "{"}', "[", "[]", "{}", '{"project": 3}', "[" * 100_000, "\xff"]
+)
+def test_a_broken_autosave_is_no_work(tmp_path, text):
+    file = tmp_path / "yard.wallum"
+    autosave.Sitting(file).path.write_text(text)
+    assert autosave.recoverable(file) == []
+
+
+def test_a_project_named_as_long_as_the_system_allows_is_saved_and_kept(project, tmp_path):
+    file = tmp_path / ("ö" * 124 + ".wallum")
+    assert len(os.fsencode(file.name)) == 255
+    save(project, file)
+    leave_work(put(project, "look/ev100", 3.0), file)
+    assert load(file) == project
+    assert len(autosave.recoverable(file)) == 1

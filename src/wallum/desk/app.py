@@ -93,12 +93,15 @@ def screen_of_its_own(width: int = 1280, height: int = 800) -> Iterator[None]:
 
 def run_desk(reference: str) -> int:
     """Open the window and run until it is closed."""
+    from wallum.desk.guard import Guard
     from wallum.desk.window import DeskWindow
 
     if not has_display() and not os.environ.get("QT_QPA_PLATFORM"):
         raise MissingProblem("there is no display to open a window on", "desk", "DISPLAY or WAYLAND_DISPLAY")
     app = application()
     window = DeskWindow()
+    guard = Guard(window)
+    guard.caught.connect(window.fault)
     signal.signal(signal.SIGINT, lambda *_: window.close())
     # Python sees signals only between its own steps: give it some.
     pulse = QTimer()
@@ -109,6 +112,7 @@ def run_desk(reference: str) -> int:
     window.show()
     if first:
         window.path.begin()
-    if not window.open_reference(reference):
-        window.picture.show_note("Open a level (.glb, .gltf) or a project to begin: Ctrl+O")
-    return app.exec()
+    with guard.installed():
+        if not window.open_reference(reference):
+            window.picture.show_note("Open a level (.glb, .gltf) or a project to begin: Ctrl+O")
+        return app.exec()

@@ -52,6 +52,7 @@ class AtRest(QObject):
         self._contributions.pool_found.connect(self.pool_found)
         self._contributions.cost_found.connect(self.cost_found)
         self._contributions.cost_refused.connect(self.cost_refused)
+        self._contributions.failed.connect(session.failed)
         session.selection_changed.connect(self.asked)
         self._thumbs_of: tuple[object, ...] = (None, None, None)
         self._waiting: dict[str, PictureRequest] = {}

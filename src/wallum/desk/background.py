@@ -1,12 +1,13 @@
 """What is worked out beside the window for the level that is shown: its sky grid, and its
 packing anew when the project wants it otherwise."""
 
-from PyQt6.QtCore import QObject, QThread, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wallum.desk.loading import LoadedLevel
 from wallum.desk.part_tools import Rebundler
 from wallum.desk.session import Session
 from wallum.desk.sky_grids import SkyGridThread
+from wallum.desk.work_thread import Crew
 from wallum.level.dressing import Dress, dress_of
 from wallum.realtime.bundle import ProbeGrid
 from wallum.transport.sky_grid import SkyGrid
@@ -33,7 +34,7 @@ class Background(QObject):
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self._threads: list[QThread] = []
+        self._crew = Crew(self)
         self._grid: SkyGridThread | None = None
         self._asked: tuple[dict[str, str], Dress] = ({}, Dress())
         self._packing = False
@@ -48,20 +49,22 @@ class Background(QObject):
         """Find or make the grid of a level."""
         if self._ended:
             return
-        if self._grid is not None:
-            self._grid.give_up()
+        self._let_grid_go()
         self._asked = (loaded.follows, loaded.dress)
-        self._grid = SkyGridThread(loaded, self._session.file, self)
+        self._grid = SkyGridThread(loaded, self._session.file)
         self._grid.made.connect(self._take_grid)
         self._grid.progressed.connect(self.progressed)
-        self._keep(self._grid)
+        self._crew.start(self._grid)
         self._look_at_level()
 
-    def _keep(self, thread: QThread) -> None:
-        self._threads = [one for one in self._threads if one.isRunning()] + [thread]
-        thread.start()
+    def _let_grid_go(self) -> None:
+        if self._grid is not None:
+            self._grid.give_up()
+            self._grid = None
 
     def _take_grid(self, loaded: LoadedLevel, grid: SkyGrid | None) -> None:
+        if self.sender() is self._grid:
+            self._grid = None  # with it goes the level that it was made for
         present = self._session.level
         if present is not None and present.lasting is loaded.lasting and not self._ended:
             self.grid_ready.emit(None if grid is None else probe_grid(grid))
@@ -84,13 +87,14 @@ class Background(QObject):
         if loaded is None or self._packing or self._ended or wanted == self._asked:
             return
         self._asked, self._packing = wanted, True
-        packer = Rebundler(loaded, *wanted, self)
+        packer = Rebundler(loaded, *wanted)
         packer.ready.connect(self._take_packed)
         packer.failed.connect(self._packing_failed)
-        self._keep(packer)
+        self._crew.start(packer)
 
-    def _packing_failed(self) -> None:
+    def _packing_failed(self, text: str) -> None:
         self._packing = False
+        self._session.failed.emit(text)
 
     def _take_packed(self, packed: LoadedLevel) -> None:
         self._packing = False
@@ -107,7 +111,5 @@ class Background(QObject):
         """Stop what still works."""
         self._ended = True
         self._rest.stop()
-        if self._grid is not None:
-            self._grid.give_up()
-        for thread in self._threads:
-            thread.wait()
+        self._let_grid_go()
+        self._crew.wait()

@@ -1,51 +1,33 @@
 """Findings on the desk: worked out behind the window, listed, each remedy one press away."""
 
-import logging
-import os
-import threading
-
-from PyQt6.QtCore import QObject, QThread, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.loading import LoadedLevel
 from wallum.desk.session import Session
 from wallum.desk.sheet import Line, Sheet
+from wallum.desk.work_thread import Crew, WorkThread
 from wallum.document.project import Project
-from wallum.errors import WallumError
 from wallum.judge.checks import Checked, check
 from wallum.judge.device import load_profile
 from wallum.judge.findings import Finding
 
 __all__ = ["CheckSheet"]
 
-log = logging.getLogger("wallum.checks")
-LOW_PRIORITY = 10
 
-
-class _CheckThread(QThread):
+class _CheckThread(WorkThread):
     found = pyqtSignal(object)
-    failed = pyqtSignal(str)
+    doing = "checking"
+    behind = True
 
-    def __init__(self, project: Project, loaded: LoadedLevel, parent: QObject) -> None:
-        super().__init__(parent)
+    def __init__(self, project: Project, loaded: LoadedLevel) -> None:
+        super().__init__()
         self._project, self._loaded = project, loaded
-        self._given_up = threading.Event()
 
-    def give_up(self) -> None:
-        self._given_up.set()
-
-    def run(self) -> None:
-        # On Linux a thread has a priority of its own.
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), LOW_PRIORITY)
+    def work(self) -> None:
         loaded = self._loaded
-        try:
-            profile = load_profile(self._project.target.profile)
-            scene = (self._project, loaded.level, loaded.rays, loaded.boxes)
-            self.found.emit(check(Checked(*scene, profile, lambda: not self._given_up.is_set())))
-        except WallumError as error:
-            self.failed.emit(str(error))
-        except Exception:
-            log.exception("checking failed")
-            self.failed.emit("The checks could not be made: a fault of Wallum's, see the log")
+        profile = load_profile(self._project.target.profile)
+        scene = (self._project, loaded.level, loaded.rays, loaded.boxes)
+        self.found.emit(check(Checked(*scene, profile, lambda: not self.given_up)))
 
 
 class CheckSheet(QObject):
@@ -54,6 +36,7 @@ class CheckSheet(QObject):
     def __init__(self, session: Session, sheet: Sheet, parent: QObject) -> None:
         super().__init__(parent)
         self._session, self._sheet = session, sheet
+        self._crew = Crew(self)
         self._thread: _CheckThread | None = None
         self.findings: list[Finding] = []
 
@@ -63,16 +46,13 @@ class CheckSheet(QObject):
         if loaded is None or self._thread is not None:
             return
         self._session.told.emit("Checking every shot at four hours ...")
-        self._thread = _CheckThread(self._session.history.present, loaded, self)
+        self._thread = _CheckThread(self._session.history.present, loaded)
         self._thread.found.connect(self._show)
         self._thread.failed.connect(self._failed)
-        self._thread.start()
+        self._crew.start(self._thread)
 
     def _end(self) -> bool:
         thread, self._thread = self._thread, None
-        if thread is not None:
-            thread.give_up()
-            thread.wait()
         return thread is not None
 
     def _failed(self, text: str) -> None:
@@ -102,3 +82,4 @@ class CheckSheet(QObject):
     def dispose(self) -> None:
         """Stop what still checks."""
         self._end()
+        self._crew.wait()

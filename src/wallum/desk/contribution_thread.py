@@ -1,15 +1,15 @@
 """What each source gives the picture, worked out behind the window: newest wins."""
 
-import logging
-import os
 import threading
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QThread, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
 from wallum.desk.loading import LoadedLevel
+from wallum.desk.work_thread import WorkThread
 from wallum.document.targets import Target
 from wallum.errors import WallumError
+from wallum.faults import fault_of
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import load_profile
 from wallum.judge.ledger import ledger
@@ -21,9 +21,6 @@ from wallum.transport.pool import pool_field
 from wallum.transport.surfaces import SeenSurfaces, seen_surfaces
 
 __all__ = ["ContributionThread", "Wanted"]
-
-log = logging.getLogger("wallum.balance")
-LOW_PRIORITY = 10
 
 
 @dataclass(frozen=True)
@@ -41,13 +38,15 @@ class Wanted:
     pool_of: str = ""
 
 
-class ContributionThread(QThread):
+class ContributionThread(WorkThread):
     """Works on one request at a time; one that is newer makes it give up."""
 
     worked_out = pyqtSignal(object)  # by source id, what it gives
     pool_found = pyqtSignal(str, object, object)  # lamp id, camera, its field of lux
     cost_found = pyqtSignal(object)  # a FrameCost
     cost_refused = pyqtSignal(str)  # why there is none
+    doing = "working out what sources give"
+    behind = True
 
     def __init__(self) -> None:
         super().__init__()
@@ -76,9 +75,7 @@ class ContributionThread(QThread):
             self._lock.notify()
         self.wait()
 
-    def run(self) -> None:
-        # On Linux a thread has a priority of its own.
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), LOW_PRIORITY)
+    def work(self) -> None:
         while True:
             with self._lock:
                 while self._wanted is None and not self._ended:
@@ -88,9 +85,11 @@ class ContributionThread(QThread):
                 wanted, self._wanted = self._wanted, None
                 self._stop = False
             try:
-                self._work(wanted)
-            except Exception:
-                log.exception("working out what sources give failed")
+                self._work_out(wanted)
+            except Exception as error:  # the next request may fare better
+                self.failed.emit(str(fault_of(error, self.doing)))
+            # While it waits it holds no level: that may be long gone from the desk.
+            del wanted
 
     def _surfaces(self, loaded: LoadedLevel, camera: Camera) -> SeenSurfaces:
         kept = self._seen
@@ -99,7 +98,7 @@ class ContributionThread(QThread):
             kept = self._seen = (loaded.rays, camera, seen)
         return kept[2]
 
-    def _work(self, wanted: Wanted) -> None:
+    def _work_out(self, wanted: Wanted) -> None:
         loaded, scene = wanted.loaded, wanted.scene
         layers = Layers(self._surfaces(loaded, wanted.camera))
         if wanted.pool_of in scene.lamps.ids:

@@ -7,12 +7,20 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from wallum.desk.loading import LevelLoader, LoadedLevel
 from wallum.desk.session import Session
-from wallum.document import autosave
-from wallum.document.autosave import Recovery
+from wallum.desk.work_thread import Crew
+from wallum.document.autosave import Recovery, recoverable
 from wallum.document.project import Project
-from wallum.document.storage import SUFFIX
+from wallum.document.storage import SUFFIX, load_stored
 from wallum.errors import WallumError
-from wallum.level.opening import DEMOS, open_project, same_level
+from wallum.level.opening import (
+    DEMOS,
+    LEVEL_SUFFIXES,
+    MADE,
+    choose_level,
+    named_project,
+    reference_to,
+    same_level,
+)
 
 __all__ = ["ProjectFiles"]
 
@@ -23,13 +31,14 @@ class ProjectFiles(QObject):
     level_opening = pyqtSignal(str)
     level_ready = pyqtSignal(object)
     level_failed = pyqtSignal(str)
-    recovery_found = pyqtSignal(object)
+    recovery_found = pyqtSignal(object)  # unsaved work of others' sittings; none: nothing waits any more
     opened = pyqtSignal(str)  # a file that was opened or saved
 
     def __init__(self, session: Session, window: QWidget) -> None:
         super().__init__(window)
         self._session, self._window = session, window
-        self._loaders: list[LevelLoader] = []
+        self._crew = Crew(self)
+        self._loader: LevelLoader | None = None
         self._ended = False
         # The level that is on the desk, or on its way there, and the project file it was named in.
         self._shown: tuple[str, Path | None] = ("", None)
@@ -38,18 +47,28 @@ class ProjectFiles(QObject):
     # -- opening -----------------------------------------------------------------------
 
     def open_reference(self, reference: str) -> bool:
-        """Open a project file, a level file or a demo, or nothing; False where it was refused."""
+        """Open a project file, a level file or a demo, or nothing; False where it was refused.
+
+        What is on the desk stays until a level file has been read.
+        """
         if not reference:
-            self._look_for_unsaved(None)
+            self._look_for_unsaved()
+            return True
+        if reference not in DEMOS and Path(reference).suffix.lower() in LEVEL_SUFFIXES:
+            self._begin_on_level(reference)
             return True
         try:
-            project, file = open_project(reference)
+            if reference in DEMOS:
+                project, mark, file = named_project(reference), None, None
+            else:
+                stored, file = load_stored(Path(reference)), Path(reference)
+                project, mark = stored.project, stored.mark
         except WallumError as error:
             self._session.failed.emit(str(error))
             return False
-        self._take_over(project, file)
-        if reference not in DEMOS:
-            self._look_for_unsaved(file)
+        self._take_over(project, file, mark)
+        self._look_for_unsaved()
+        if file is not None:
             self.opened.emit(reference)
         return True
 
@@ -60,30 +79,53 @@ class ProjectFiles(QObject):
         if name and self.may_leave():
             self.open_reference(name)
 
-    def _take_over(self, project: Project, file: Path | None) -> None:
+    def _take_over(self, project: Project, file: Path | None, mark: str | None = None) -> None:
         self._session.camera = None
-        self._session.replace(project, file)
+        self.recovery_found.emit([])
+        self._session.replace(project, file, mark)
         self._load_level()
 
+    def _begin_on_level(self, reference: str) -> None:
+        named = reference_to(Path(reference), None)
+        self.level_opening.emit(Path(reference).name)
+        self._load(LevelLoader(named, None, None))
+
     def _load_level(self) -> None:
-        for loader in self._loaders:
-            loader.give_up()
         self._session.level = None
         reference = self._session.project.level
         self.level_is(reference)
         self.level_opening.emit(Path(reference).name)
-        loader = LevelLoader(reference, self._session.file, self._session.project, self)
-        loader.loaded.connect(self._take_level)
-        loader.failed.connect(self.level_failed)
-        self._loaders = [one for one in self._loaders if one.isRunning()] + [loader]
-        loader.start()
+        self._load(LevelLoader(reference, self._session.file, self._session.project))
 
-    def _take_level(self, loaded: LoadedLevel) -> None:
-        if self._ended:  # it was said just before the end
+    def _load(self, loader: LevelLoader) -> None:
+        if self._loader is not None:
+            self._loader.give_up()
+        self._loader = loader
+        loader.loaded.connect(self._take_level)
+        loader.failed.connect(self._loading_failed)
+        self._crew.start(loader)
+
+    def _loading_failed(self, text: str) -> None:
+        if self.sender() is self._loader:
+            self.level_failed.emit(text)
+
+    def _take_level(self, loaded: LoadedLevel, begun: Project | None) -> None:
+        late = self.sender() is not self._loader  # another was asked for meanwhile
+        if self._ended or late or (begun is not None and not self.may_leave()):
             loaded.block.close()
             return
+        if begun is not None:
+            choose_level(begun, None)
+            self._session.camera = None
+            self.recovery_found.emit([])
+            self._session.level = None
+            self._session.replace(begun, None)
+            self.level_is(begun.level)
         self._session.take_level(loaded)
         self.level_ready.emit(loaded)
+        if begun is not None:
+            self._look_for_unsaved()
+            self.opened.emit(begun.level)
 
     def level_is(self, reference: str) -> None:
         """A level comes onto the desk."""
@@ -101,21 +143,22 @@ class ProjectFiles(QObject):
 
     # -- after a crash -----------------------------------------------------------------
 
-    def _look_for_unsaved(self, file: Path | None) -> None:
-        found = autosave.recoverable(file)
+    def _look_for_unsaved(self) -> None:
+        found = recoverable(self._session.file)
         own = self._session.project.level
-        if found is not None and (file is not None or not own or found.project.level == own):
+        if own.startswith(MADE):  # a demo is looked at, and not begun anew: only work on it is its own
+            found = [one for one in found if one.project.level == own]
+        if found:
             self.recovery_found.emit(found)
 
-    def recover(self, project: Project) -> None:
+    def recover(self, found: Recovery) -> None:
         """Go on with unsaved work; its level is opened where another is on the desk."""
+        project = found.project
         if project.level != self._session.project.level:
+            if not self.may_leave():
+                return
             self._take_over(Project(name=project.name, level=project.level), None)
-        self._session.recover(project)
-
-    def forget(self, found: Recovery) -> None:
-        """Unsaved work is not wanted."""
-        autosave.clear(found.file)
+        self._session.recover(found)
 
     # -- saving ------------------------------------------------------------------------
 
@@ -129,7 +172,7 @@ class ProjectFiles(QObject):
         if answer == buttons.Save:
             return self.save()
         if answer == buttons.Discard:
-            autosave.clear(self._session.file)
+            self._session.drop_kept()
         return answer == buttons.Discard
 
     def save(self) -> bool:
@@ -144,18 +187,39 @@ class ProjectFiles(QObject):
         kinds = f"Projects (*{SUFFIX})"
         suggested = str(self._session.file or plain)
         name, _ = QFileDialog.getSaveFileName(self._window, "Save", suggested, kinds)
-        return self.save_to(Path(name).with_suffix(SUFFIX)) if name else False
+        if not name:
+            return False
+        # The dialog takes a name that is long, or has dots in it, as it is.
+        return self.save_to(Path(name if name.lower().endswith(SUFFIX) else f"{name}{SUFFIX}"))
 
-    def save_to(self, file: Path) -> bool:
-        """Save to a file; False where it was refused, and said why."""
-        done = self._session.save_to(file)
+    def save_to(self, file: Path, over: bool = False) -> bool:
+        """Save to a file; False where it was not, and said why.
+
+        over : whether it may go over what another has written since it was read
+        """
+        done = self._session.save_to(file, over)
         if done:
+            if self._session.level is not None:  # it is on the desk: it was chosen
+                choose_level(self._session.project, file)
             self.opened.emit(str(file))
         return done
+
+    def save_beside(self, file: Path) -> bool:
+        """Save under a free name beside a file that another has changed."""
+        tries = (file.with_name(f"{file.stem}-mine{n}{SUFFIX}") for n in ("", *range(2, 1000)))
+        free = next(one for one in tries if not one.exists())
+        return self.save_to(free)
+
+    def take_theirs(self, file: Path) -> None:
+        """Go on with what another has written to the project's file."""
+        try:
+            stored = load_stored(file)
+        except WallumError as error:
+            self._session.failed.emit(str(error))
+            return
+        self._session.take_theirs(stored.project, stored.mark)
 
     def dispose(self) -> None:
         """Stop what still loads."""
         self._ended = True
-        for loader in self._loaders:
-            loader.give_up()
-            loader.wait()
+        self._crew.wait()

@@ -1,32 +1,30 @@
 """Opening a level in the background: read, packed for the renderer, ready for rays."""
 
 import gc
-import logging
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QObject, QThread, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
+from wallum.desk.work_thread import WorkThread
 from wallum.document.project import Project
 from wallum.document.sources import SkySource
-from wallum.errors import LevelProblem, WallumError
+from wallum.errors import LevelProblem
 from wallum.judge.work import Boxes
 from wallum.level.dressing import Dress, dress_of, dressed
 from wallum.level.flatten import Triangles, flatten
 from wallum.level.floors import floors_of
 from wallum.level.model import Finding, Level
-from wallum.level.opening import open_level
+from wallum.level.opening import open_level, project_of_level
 from wallum.level.panorama_file import small_panorama
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.bundling import bundle_level
 from wallum.realtime.memory import Block, store_value
 from wallum.transport.rays import RayScene
 
-__all__ = ["LevelLoader", "LoadedLevel", "load_now", "pack_level"]
-
-log = logging.getLogger("wallum.loading")
+__all__ = ["LevelLoader", "LoadedLevel", "load_new", "load_now", "pack_level"]
 
 
 @dataclass(frozen=True)
@@ -102,58 +100,55 @@ def _read_pictures(project: Project) -> tuple[Finding, ...]:
     return tuple(told)
 
 
-def load_now(reference: str, beside: Path | None, project: Project | None = None) -> LoadedLevel:
+def load_now(reference: str, beside: Path | None, project: Project) -> LoadedLevel:
     """Open a level and make it ready as a project wants it. Raises LevelProblem."""
-    wanted = project or Project()
-    told = _read_pictures(wanted)
+    told = _read_pictures(project)
     with ThreadPoolExecutor(1) as light:
         # Tables that the first picture's light needs are kept: the desk finds them made.
-        light.submit(evaluate, wanted, wanted.setting.clock)
+        light.submit(evaluate, project, project.setting.clock)
         plain = open_level(reference, beside)
         plain = replace(plain, findings=(*told, *plain.findings))
-        loaded = pack_level(plain, wanted.follows, dress_of(wanted))
-    # What is loaded stays: the collector need not walk through it again and again.
-    # A level that was loaded before is let go of first.
-    gc.unfreeze()
-    gc.collect()
-    gc.freeze()
+        loaded = pack_level(plain, project.follows, dress_of(project))
+    _let_the_collector_rest()
     return loaded
 
 
-class LevelLoader(QThread):
-    """One level being opened. A loader that was given up tells no one."""
+def load_new(reference: str) -> tuple[LoadedLevel, Project]:
+    """Open a level file, and make the project that begins with it. Raises LevelProblem."""
+    plain = open_level(reference, None)
+    project = project_of_level(plain, reference)
+    with ThreadPoolExecutor(1) as light:
+        light.submit(evaluate, project, project.setting.clock)
+        loaded = pack_level(plain, project.follows, dress_of(project))
+    _let_the_collector_rest()
+    return loaded, project
 
-    loaded = pyqtSignal(object)
-    failed = pyqtSignal(str)
 
-    def __init__(
-        self,
-        reference: str,
-        beside: Path | None,
-        project: Project,
-        parent: QObject | None = None,
-    ) -> None:
-        super().__init__(parent)
+def _let_the_collector_rest() -> None:
+    """What is loaded stays: the collector need not walk through it again and again.
+    A level that was loaded before is let go of first."""
+    gc.unfreeze()
+    gc.collect()
+    gc.freeze()
+
+
+class LevelLoader(WorkThread):
+    """One level being opened: that of a project, or a file that a project begins with."""
+
+    loaded = pyqtSignal(object, object)  # a LoadedLevel, and the project that begins with it or None
+    doing = "opening a level"
+
+    def __init__(self, reference: str, beside: Path | None, project: Project | None) -> None:
+        super().__init__()
         self._reference, self._beside, self._project = reference, beside, project
-        self._given_up = False
 
-    def give_up(self) -> None:
-        """Its answer is not wanted any more."""
-        self._given_up = True
-
-    def run(self) -> None:
-        try:
+    def work(self) -> None:
+        begun: Project | None = None
+        if self._project is None:
+            answer, begun = load_new(self._reference)
+        else:
             answer = load_now(self._reference, self._beside, self._project)
-        except WallumError as error:
-            if not self._given_up:
-                self.failed.emit(str(error))
-            return
-        except Exception:
-            log.exception("opening a level failed")
-            if not self._given_up:
-                self.failed.emit(f"{self._reference} could not be opened: a fault of Wallum's, see the log")
-            return
-        if self._given_up:
+        if self.given_up:
             answer.block.close()
         else:
-            self.loaded.emit(answer)
+            self.loaded.emit(answer, begun)

@@ -1,18 +1,15 @@
 """What is said of the level's parts: heroes, and glow that follows a lamp."""
 
-import logging
-
-from PyQt6.QtCore import QObject, QThread, pyqtSignal
+from PyQt6.QtCore import pyqtSignal
 
 from wallum.desk.loading import LoadedLevel, pack_level
 from wallum.desk.session import Session
+from wallum.desk.work_thread import WorkThread
 from wallum.document.project import PartMarks
 from wallum.document.sources import Lamp
 from wallum.level.dressing import Dress
 
 __all__ = ["Rebundler", "toggle_follow", "toggle_hero", "toggle_ignored", "toggle_uncast", "toggle_water"]
-
-log = logging.getLogger("wallum.parts")
 
 
 def _mark(session: Session, text: str, marks: PartMarks, told: str = "") -> None:
@@ -62,23 +59,15 @@ def toggle_follow(session: Session, part: str, name: str) -> None:
     _mark(session, text, marks.revised(follows=lamp_id))
 
 
-class Rebundler(QThread):
+class Rebundler(WorkThread):
     """Packs the level anew, in the background, as the project wants it now."""
 
     ready = pyqtSignal(object)  # a LoadedLevel
-    failed = pyqtSignal()
+    doing = "packing the level anew"
 
-    def __init__(
-        self, loaded: LoadedLevel, follows: dict[str, str], dress: Dress, parent: QObject | None = None
-    ) -> None:
-        super().__init__(parent)
+    def __init__(self, loaded: LoadedLevel, follows: dict[str, str], dress: Dress) -> None:
+        super().__init__()
         self._loaded, self._follows, self._dress = loaded, follows, dress
 
-    def run(self) -> None:
-        try:
-            packed = pack_level(self._loaded.plain, self._follows, self._dress, self._loaded)
-        except Exception:
-            log.exception("packing the level anew failed")
-            self.failed.emit()
-            return
-        self.ready.emit(packed)
+    def work(self) -> None:
+        self.ready.emit(pack_level(self._loaded.plain, self._follows, self._dress, self._loaded))

@@ -1,26 +1,24 @@
 """A level received again: its file changed on disk, or another was chosen. All sources stay."""
 
-import logging
 import os
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QFileSystemWatcher, QObject, QThread, QTimer, pyqtSignal
+from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
 
 from wallum.desk.loading import LoadedLevel, load_now
 from wallum.desk.session import Session
 from wallum.desk.sheet import Line
+from wallum.desk.work_thread import Crew, WorkThread
 from wallum.document.project import PartMarks, Project
 from wallum.document.sources import Lamp
-from wallum.errors import WallumError
 from wallum.level.matching import Matching, match_parts
 from wallum.level.opening import file_of
 from wallum.transport.inside import inside_solids
 
 __all__ = ["Received", "Receiver", "report_lines"]
 
-log = logging.getLogger("wallum.receiving")
 # Files are often written in pieces: wait until nothing more comes.
 QUIET_MS = 400
 # A shot is blocked where something stands this near before it, or about it [m].
@@ -97,28 +95,18 @@ def report_lines(received: Received) -> list[Line]:
     return out
 
 
-class _ReceiveThread(QThread):
+class _ReceiveThread(WorkThread):
     """One level being received."""
 
     received = pyqtSignal(object)
-    failed = pyqtSignal(str)
+    doing = "receiving the level"
 
-    def __init__(
-        self, reference: str, beside: Path | None, project: Project, before: LoadedLevel, parent: QObject
-    ) -> None:
-        super().__init__(parent)
+    def __init__(self, reference: str, beside: Path | None, project: Project, before: LoadedLevel) -> None:
+        super().__init__()
         self._work = (reference, beside, project, before)
 
-    def run(self) -> None:
-        try:
-            answer = receive(*self._work)
-        except WallumError as error:
-            self.failed.emit(str(error))
-        except Exception:
-            log.exception("receiving a level failed")
-            self.failed.emit("The level could not be received: a fault of Wallum's, see the log")
-        else:
-            self.received.emit(answer)
+    def work(self) -> None:
+        self.received.emit(receive(*self._work))
 
 
 class Receiver(QObject):
@@ -135,6 +123,7 @@ class Receiver(QObject):
         self._watcher = QFileSystemWatcher(self)
         self._path: Path | None = None
         self._stamp: tuple[int, int] | None = None
+        self._crew = Crew(self)
         self._thread: _ReceiveThread | None = None
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)
@@ -177,25 +166,21 @@ class Receiver(QObject):
             return
         self._session.told.emit(f"Receiving {Path(wanted).name} ...")
         present = self._session.history.present
-        thread = _ReceiveThread(wanted, self._session.file, present, loaded, self)
+        thread = _ReceiveThread(wanted, self._session.file, present, loaded)
         thread.received.connect(self._take)
         thread.failed.connect(self._failed)
         self._thread = thread
-        thread.start()
+        self._crew.start(thread)
 
     def _failed(self, text: str) -> None:
-        self._end_thread()
+        self._thread = None
         self.failed.emit(f"The level was not received; the one before stays. {text}")
-
-    def _end_thread(self) -> None:
-        if self._thread is not None:
-            self._thread.wait()
-            self._thread = None
 
     def _take(self, received: Received) -> None:
         if self._thread is None:  # it said so before it was ended
+            received.loaded.block.close()
             return
-        self._end_thread()
+        self._thread = None
         session = self._session
         # What was edited while the file was read stays: only level and marks are taken.
         present = session.history.present
@@ -210,7 +195,8 @@ class Receiver(QObject):
     def dispose(self) -> None:
         """Stop what still reads."""
         self._quiet.stop()
-        self._end_thread()
+        self._thread = None
+        self._crew.wait()
 
 
 def _stamp(path: Path) -> tuple[int, int] | None:

@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
 from wallum.desk.loading import LoadedLevel
-from wallum.document import autosave
+from wallum.document.autosave import Recovery, Sitting, forget
 from wallum.document.fields import Vector, unchecked
 from wallum.document.history import History
 from wallum.document.lanes import Peg, PegTime
@@ -16,8 +16,8 @@ from wallum.document.paths import look_up, put, put_text
 from wallum.document.pegging import pegged, unpegged, without_lane
 from wallum.document.project import Project, Shot, base_light
 from wallum.document.sources import Coloured, PointSource, Source, SpotSource, new_id
-from wallum.document.storage import save
-from wallum.errors import ProjectProblem, ValueProblem, WallumError
+from wallum.document.storage import as_project_file, save
+from wallum.errors import ChangedProblem, ProjectProblem, ValueProblem, WallumError
 from wallum.judge.findings import Remedy
 from wallum.level.opening import moved_beside
 from wallum.moment.camera import Camera
@@ -65,12 +65,15 @@ class Session(QObject):
     hour_changed = pyqtSignal()
     told = pyqtSignal(str)  # a sentence for the status line
     failed = pyqtSignal(str)  # a sentence for the bar
+    other_writer = pyqtSignal(object)  # the file that was not saved: another has changed it
 
     def __init__(self, project: Project | None = None, file: Path | None = None) -> None:
         super().__init__()
         self.history = History(project or Project(sources=base_light()))
         self._end_listening = self.history.listen(self.changed.emit)
         self.file = file
+        self.mark: str | None = None  # what the file held when it was read or written last
+        self._sitting = Sitting(file)
         self.level: LoadedLevel | None = None
         self.selection: tuple[str, ...] = ()  # ids of sources; the last one chosen leads
         self.active: frozenset[str] = frozenset()  # sources under the hand
@@ -94,14 +97,15 @@ class Session(QObject):
         """What is shown now, previews included."""
         return self.history.shown
 
-    def replace(self, project: Project, file: Path | None) -> None:
-        """Work on another project."""
+    def replace(self, project: Project, file: Path | None, mark: str | None = None) -> None:
+        """Work on another project; `mark` stands for what its file holds."""
         self._autosave.stop()
         self._pool.waitForDone()
         self._end_listening()
         self.history = History(project)
         self._end_listening = self.history.listen(self.changed.emit)
-        self.file, self._kept = file, project
+        self.file, self.mark, self._kept = file, mark, project
+        self._sitting = Sitting(file)
         self.selection = ()
         self._hand_off()
         self.hour, self.shown_ev = project.setting.clock, project.look.ev100
@@ -122,10 +126,17 @@ class Session(QObject):
             self._kept = self.history.present
         self.level = loaded
 
-    def recover(self, project: Project) -> None:
-        """Go on with unsaved work that was found; it counts as unsaved."""
-        floors = project.floors if self.level is None else self.level.floors
-        self.history.edit("recovered work", unchecked(project, {"floors": floors}))
+    def recover(self, found: Recovery) -> bool:
+        """Go on with unsaved work that was found; it counts as unsaved. What was found goes once it
+        is kept as the work of now; False where the disk refuses that, and it stays."""
+        floors = found.project.floors if self.level is None else self.level.floors
+        self.history.edit("recovered work", unchecked(found.project, {"floors": floors}))
+        self._pool.waitForDone()
+        self._kept = self.history.present
+        if not self._write(self.with_viewpoint(self._kept), self._sitting, self.history.steps):
+            return False
+        forget(found)
+        return True
 
     # -- the hour ----------------------------------------------------------------------
 
@@ -366,26 +377,44 @@ class Session(QObject):
         )
         return project if project.viewpoint == here else project.revised(viewpoint=here)
 
-    def save_to(self, file: Path) -> bool:
-        """Write the project; False where the disk refused, and said why."""
+    def save_to(self, file: Path, over: bool = False) -> bool:
+        """Write the project; False where it could not be, and said why.
+
+        over : whether it may go over what another has written since it was read
+        """
         present = self.history.present
         before = self.file
         written = present if file == before else moved_beside(present, before, file)
+        seen = self.mark if file == before and not over else None
         try:
-            save(self.with_viewpoint(written), file)
+            mark = save(self.with_viewpoint(written), as_project_file(file), seen)
+        except ChangedProblem:
+            self.other_writer.emit(file)
+            return False
         except ProjectProblem as error:
             self.failed.emit(str(error))
             return False
-        self.file = file
+        self.file, self.mark = file, mark
         if file != before:
             self.history.restate(lambda project: moved_beside(project, before, file))
         self.history.mark_saved(self.history.present)
-        self._pool.waitForDone()
-        autosave.clear(before)
-        autosave.clear(file)
+        self.drop_kept()
         self._kept = self.history.present
         self.told.emit(f"Saved {file.name}")
         return True
+
+    def take_theirs(self, project: Project, mark: str) -> None:
+        """Go on with what another has written to the file; undo brings back what was here."""
+        floors = project.floors if self.level is None else self.level.floors
+        self.history.edit("take what the file holds", unchecked(project, {"floors": floors}))
+        self.mark = mark
+        self.history.mark_saved(self.history.present)
+
+    def drop_kept(self) -> None:
+        """What was kept of this sitting is saved, or given up; what others left stays."""
+        self._pool.waitForDone()
+        self._sitting.clear()
+        self._sitting = Sitting(self.file)
 
     def _plan_autosave(self) -> None:
         if self.history.present is not self._kept and not self._autosave.isActive():
@@ -393,21 +422,27 @@ class Session(QObject):
 
     def keep(self) -> None:
         """Keep unsaved work beside the project, in the background."""
-        present, file = self.history.present, self.file
+        present, sitting = self.history.present, self._sitting
         if present is self._kept:
             return
         self._kept = present
         if not self.history.dirty:
-            self._pool.start(lambda: autosave.clear(file))
+            self._pool.start(sitting.clear)
             return
-        kept = self.with_viewpoint(present)
-        self._pool.start(lambda: self._write(kept, file))
+        kept, steps = self.with_viewpoint(present), self.history.steps
 
-    def _write(self, project: Project, file: Path | None) -> None:
+        def write() -> None:
+            self._write(kept, sitting, steps)
+
+        self._pool.start(write)
+
+    def _write(self, project: Project, sitting: Sitting, steps: int) -> bool:
         try:
-            autosave.autosave(project, file)
+            sitting.keep(project, steps)
         except ProjectProblem as error:
             self.failed.emit(str(error))
+            return False
+        return True
 
     def finish(self) -> None:
         """The window closes in order: nothing unsaved is left behind that was given up."""

@@ -10,7 +10,7 @@ from typing import Any
 
 from PyQt6.QtCore import QByteArray
 
-from wallum.document.storage import write_atomically
+from wallum.files import write_whole
 
 __all__ = ["DeskSettings"]
 
@@ -38,7 +38,7 @@ class DeskSettings:
     def _write(self) -> None:
         try:
             settings_file().parent.mkdir(parents=True, exist_ok=True)
-            write_atomically(settings_file(), json.dumps(self._values, indent=1).encode())
+            write_whole(settings_file(), json.dumps(self._values, indent=1).encode())
         except OSError as error:
             log.warning("the desk's settings could not be kept: %s", error)
 

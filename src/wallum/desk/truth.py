@@ -1,19 +1,17 @@
 """The truth view: the reference picture, made behind the window and refined while one waits."""
 
-import logging
-import os
-import threading
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QObject, QRectF, QThread, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, QRectF, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter
 
 from wallum.desk.loading import LoadedLevel
 from wallum.desk.marks import draw_label
 from wallum.desk.picture import PictureView
 from wallum.desk.session import Session
+from wallum.desk.work_thread import Crew, WorkThread
 from wallum.image.develop import develop
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
@@ -22,9 +20,7 @@ from wallum.transport.reference import Reference
 
 __all__ = ["TRUTH", "Truth"]
 
-log = logging.getLogger("wallum.truth")
 TRUTH = "truth"
-LOW_PRIORITY = 10
 # It is traced at this share of the picture's size, and begins once the hand has rested so long.
 SHARE, REST_MS = 0.5, 350
 BOUNCES, MOST_PATHS = 2, 512
@@ -40,31 +36,24 @@ class _Wanted:
     ev100: float
 
 
-class _TruthThread(QThread):
+class _TruthThread(WorkThread):
     """One reference picture, path after path, until it is given up."""
 
     refined = pyqtSignal(object, int, float)  # RGB (H, W, 3), paths a pixel, noise
+    doing = "the reference picture"
+    behind = True
 
-    def __init__(self, wanted: _Wanted, parent: QObject) -> None:
-        super().__init__(parent)
+    def __init__(self, wanted: _Wanted) -> None:
+        super().__init__()
         self._wanted = wanted
-        self._given_up = threading.Event()
 
-    def give_up(self) -> None:
-        self._given_up.set()
-
-    def run(self) -> None:
-        # On Linux a thread has a priority of its own; those it starts have it too.
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), LOW_PRIORITY)
+    def work(self) -> None:
         w = self._wanted
-        try:
-            level = w.loaded.level
-            reference = Reference(w.loaded.rays, level, w.scene, w.camera, w.size, BOUNCES, w.follows)
-            while reference.samples < MOST_PATHS and reference.step(lambda: not self._given_up.is_set()):
-                rgb = develop(reference.luminance, w.ev100, night=w.scene.night_eye)
-                self.refined.emit(rgb, reference.samples, reference.noise)
-        except Exception:
-            log.exception("the reference picture failed")
+        level = w.loaded.level
+        reference = Reference(w.loaded.rays, level, w.scene, w.camera, w.size, BOUNCES, w.follows)
+        while reference.samples < MOST_PATHS and reference.step(lambda: not self.given_up):
+            rgb = develop(reference.luminance, w.ev100, night=w.scene.night_eye)
+            self.refined.emit(rgb, reference.samples, reference.noise)
 
 
 class Truth(QObject):
@@ -78,7 +67,7 @@ class Truth(QObject):
         self._image: QImage | None = None
         self._text = ""
         self._thread: _TruthThread | None = None
-        self._old: list[_TruthThread] = []
+        self._crew = Crew(self)
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
@@ -103,7 +92,6 @@ class Truth(QObject):
         self._rest.stop()
         if self._thread is not None:
             self._thread.give_up()
-            self._old = [one for one in self._old if one.isRunning()] + [self._thread]
             self._thread = None
 
     def _begin(self) -> None:
@@ -115,9 +103,10 @@ class Truth(QObject):
         scene = evaluate(project, self._session.hour)
         camera, ev100 = self._picture.camera_as_shown, self._session.shown_ev
         wanted = _Wanted(loaded, scene, camera, (width, height), project.follows, ev100)
-        self._thread = _TruthThread(wanted, self)
+        self._thread = _TruthThread(wanted)
         self._thread.refined.connect(self._refined)
-        self._thread.start()
+        self._thread.failed.connect(self._session.failed)
+        self._crew.start(self._thread)
 
     def _refined(self, rgb: NDArray[np.uint8], paths: int, noise: float) -> None:
         if self.sender() is not self._thread:
@@ -142,5 +131,4 @@ class Truth(QObject):
         """Stop for good."""
         self.on = False
         self._stop()
-        for thread in self._old:
-            thread.wait()
+        self._crew.wait()

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QImage
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage
 from PyQt6.QtWidgets import QFileDialog, QLabel, QMainWindow
 
 from wallum.desk.actions import command_menu, key_lines, make_actions
@@ -11,7 +11,7 @@ from wallum.desk.asking import Asking
 from wallum.desk.at_rest import AtRest
 from wallum.desk.background import Background
 from wallum.desk.balance import BalanceView
-from wallum.desk.bar import Bar
+from wallum.desk.bar import Bar, Offers
 from wallum.desk.bench import choice_box, compose_bench, headed, order_bar, status_row, top_bar
 from wallum.desk.check_sheet import CheckSheet
 from wallum.desk.comparing import PICTURE_SUFFIXES, Comparing
@@ -44,12 +44,11 @@ from wallum.desk.transport import Transport
 from wallum.desk.truth import TRUTH, Truth
 from wallum.desk.tune import TunePane
 from wallum.desk.variant_bar import VariantBar
+from wallum.desk.waiting import Waiting
 from wallum.desk.walker import Walker
 from wallum.desk.wall import ShotWall
 from wallum.desk.wipe import Wipe
-from wallum.document.autosave import Recovery
-from wallum.document.project import Project
-from wallum.level.opening import reference_to
+from wallum.level.opening import choose_level, reference_to
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.bundle import ProbeGrid
@@ -73,7 +72,7 @@ class DeskWindow(QMainWindow):
         self.sources = SourceList(self.session)
         self.shots = ShotList(self.session)
         self.tune = TunePane(self.session)
-        self.bar = Bar()
+        self.bar, self.offers = Bar(), Offers()
         self.files = ProjectFiles(self.session, self)
         self.transport = Transport(self.session, self)
         self.day = DayBar(self.session, self.transport)
@@ -99,6 +98,7 @@ class DeskWindow(QMainWindow):
         self.wipe = Wipe(self.session, self.picture)
         self.wall = ShotWall(self.session, self.picture)
         self.receiver = Receiver(self.session, self)
+        self.waiting = Waiting(self.session, self.files, self.receiver, self.offers, self.sheet)
         self.path = FirstPath(self.session, self.picture, self.settings.note_start)
         self.looking = Looking(self.session, self.picture, self.wall, self.wipe)
         self.walker = Walker(self.session, self.looking)
@@ -185,6 +185,7 @@ class DeskWindow(QMainWindow):
             self.day,
             (headed("Shots"), self.shots, headed("Sources"), self.sources),
             (
+                self.offers,
                 self.bar,
                 self.picture,
                 self.bench.arrange(order_bar(self._alone, self.balance.sort_by, self.variants), self.balance),
@@ -244,7 +245,6 @@ class DeskWindow(QMainWindow):
         self.bench.changed.connect(self.day.show_bench)
         self.wipe.began.connect(self.at_rest.asked)
         self.wall.opened.connect(self.at_rest.asked)
-        self.receiver.changed_on_disk.connect(self._offer_level)
         self.receiver.arriving.connect(self.files.level_is)
         self.receiver.received.connect(self._level_received)
         self.receiver.failed.connect(lambda text: self.bar.tell(text))
@@ -253,7 +253,7 @@ class DeskWindow(QMainWindow):
         self.files.level_opening.connect(self._level_opening)
         self.files.level_ready.connect(self._level_loaded)
         self.files.level_failed.connect(self._level_failed)
-        self.files.recovery_found.connect(self._offer_recovery)
+        self.waiting.recovered.connect(self._look_from_viewpoint)
         self.link.frame_came.connect(self._show_frame)
         self.link.warmed.connect(self.tune.build_ahead)
         self.asking.asked.connect(self._picture_asked)
@@ -275,30 +275,27 @@ class DeskWindow(QMainWindow):
         """Save to a file; False where it was refused."""
         return self.files.save_to(file)
 
-    def _offer_recovery(self, found: Recovery) -> None:
-        take = QAction("Go on with it", self)
-        take.triggered.connect(lambda: self._recover(found.project))
-        leave = QAction("Forget it", self)
-        leave.triggered.connect(lambda: self.files.forget(found))
-        self.bar.tell("Wallum did not end in order. Unsaved work was kept.", take, leave)
-
-    def _recover(self, project: Project) -> None:
-        self.files.recover(project)
-        if project.viewpoint is not None:
-            self.looking.look_from(Camera.of_shot(project.viewpoint, 1.0))
+    def _look_from_viewpoint(self) -> None:
+        viewpoint = self.session.project.viewpoint
+        if viewpoint is not None:
+            self.looking.look_from(Camera.of_shot(viewpoint, 1.0))
 
     def _level_opening(self, name: str) -> None:
-        self.picture.release_image()
         if not self.link.client.running:
             self.link.start()  # it was given up
-        self.picture.show_note("Opening the level ...")
+        if self.session.level is None:
+            self.picture.release_image()
+            self.picture.show_note("Opening the level ...")
         self._told.setText(f"Opening {name or 'an empty level'} ...")
 
     def _level_failed(self, text: str) -> None:
-        self.picture.show_note("No level to show")
+        if self.session.level is None:
+            self.picture.show_note("No level to show")
+        self._told.setText("")
         self.bar.tell(f"The level could not be opened. {text}")
 
     def _level_loaded(self, loaded: LoadedLevel) -> None:
+        self.picture.release_image()
         self._oldest = self.link.client.latest_number + 1
         self.link.set_level(loaded.block)
         self.exposing.forget()
@@ -313,6 +310,11 @@ class DeskWindow(QMainWindow):
         if level.findings:
             more = f" (and {len(level.findings) - 1} more)" if len(level.findings) > 1 else ""
             self.bar.tell(f"{level.findings[0].text}{more}")
+
+    def fault(self, text: str) -> None:
+        """Something of ours went wrong: it is told, and the work is kept at once."""
+        self.bar.tell(text)
+        self.session.keep()
 
     def _refresh_title(self) -> None:
         history = self.session.history
@@ -436,16 +438,14 @@ class DeskWindow(QMainWindow):
         self.picture.frame_aspect = self.session.project.target.aspect if on else None
         self.ask_picture()
 
-    def _offer_level(self, name: str) -> None:
-        take = QAction("Receive it", self)
-        take.triggered.connect(lambda: self.receiver.receive())
-        self.bar.tell(f"{name} has changed on disk.", take)
-
     def _receive_from(self) -> None:
         """Choose the level anew."""
         name, _ = QFileDialog.getOpenFileName(self, "Receive a level", "", "Levels (*.glb *.gltf)")
         if name:
-            self.receiver.receive(reference_to(Path(name), self.session.file))
+            file = self.session.file
+            wanted = reference_to(Path(name), file)
+            choose_level(self.session.project.revised(level=wanted), file)
+            self.receiver.receive(wanted)
 
     def _level_received(self, received: Received) -> None:
         self._level_repacked(received.loaded)

@@ -1,66 +1,163 @@
-"""Unsaved work, kept beside the project so that it survives a crash."""
+"""Unsaved work, kept so that it survives a crash: a file for each sitting, offered until answered.
 
+A sitting is one program working on one project. What it keeps is its own: it never writes over,
+and never takes away, what another sitting left behind.
+"""
+
+import datetime as dt
+import hashlib
 import json
 import os
-from dataclasses import dataclass
+import secrets
+from collections.abc import Iterator
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any, Final
 
 from wallum.document.project import Project
-from wallum.document.storage import dump, parse, write_atomically
-from wallum.errors import ProjectProblem
+from wallum.document.storage import dump, parse
+from wallum.errors import ProjectProblem, WallumError
+from wallum.faults import said, state_folder
+from wallum.files import read_limited, write_whole
+from wallum.limits import PROJECT_BYTES
 
-__all__ = ["Recovery", "autosave", "autosave_path", "clear", "recoverable"]
+__all__ = ["Recovery", "Sitting", "forget", "recoverable"]
 
-UNTITLED = "untitled"
+UNSAVED: Final = ".unsaved"
+UNTITLED: Final = "untitled"
+# Longer names are kept short, and told apart by what they hash to.
+LONGEST_NAME: Final = 160
 
 
 @dataclass(frozen=True)
 class Recovery:
-    """Work found after a crash, and the file it belongs to (None: never saved)."""
+    """Work found after a crash.
+
+    path  : the file that holds it
+    file  : the project it belongs to; None where that was never saved
+    kept  : when it was kept last, local time
+    edits : steps made since it was opened or saved
+    """
 
     project: Project
+    path: Path
     file: Path | None
+    kept: dt.datetime
+    edits: int
+
+    @property
+    def text(self) -> str:
+        """What it is, as one line of a list."""
+        level = Path(self.project.level).name.removeprefix("builtin:") or "no level"
+        steps = f"{self.edits} edit{'s' if self.edits != 1 else ''}"
+        return f"{self.project.name} on {level}, {self.kept:%d %B %H:%M}, {steps}"
 
 
-def state_folder() -> Path:
-    """Where projects that have no file yet keep their unsaved work."""
-    base = os.environ.get("XDG_STATE_HOME") or str(Path.home() / ".local" / "state")
-    return Path(base) / "wallum"
+def _stem(name: str) -> str:
+    raw = os.fsencode(name)
+    if len(raw) <= LONGEST_NAME:
+        return name
+    return f"{os.fsdecode(raw[:80])}-{hashlib.sha256(raw).hexdigest()[:16]}"
 
 
-def autosave_path(project_file: Path | None) -> Path:
-    """The file that holds unsaved work."""
+def _place(project_file: Path | None) -> tuple[Path, str]:
+    """The folder of a project's unsaved work, and how the files' names begin."""
     if project_file is None:
-        return state_folder() / f"{UNTITLED}.unsaved"
-    return project_file.with_name(f".{project_file.name}.unsaved")
+        return state_folder() / "unsaved", f"{UNTITLED}."
+    return project_file.parent, f".{_stem(project_file.name)}."
 
 
-def autosave(project: Project, project_file: Path | None) -> None:
-    """Keep unsaved work. Raises ProjectProblem where the disk refuses."""
-    path = autosave_path(project_file)
-    kept = {"file": str(project_file) if project_file else None, "project": dump(project)}
+def _started(process: int) -> str:
+    """When a process began; empty where it is gone. With it a number stands for one process only."""
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(path, json.dumps(kept).encode())
-    except OSError as error:
-        raise ProjectProblem(f"unsaved work cannot be kept: {error.strerror}", str(path)) from None
+        with open(f"/proc/{process}/stat", encoding="utf-8", errors="replace") as stream:
+            return stream.read().rpartition(")")[2].split()[19]
+    except (OSError, IndexError):
+        return ""
 
 
-def recoverable(project_file: Path | None) -> Recovery | None:
-    """Unsaved work that differs from the saved file, or None. Broken files are no work."""
-    path = autosave_path(project_file)
+@dataclass
+class Sitting:
+    """One program's work on one project, and where that is kept while it is unsaved."""
+
+    file: Path | None
+    name: str = field(default_factory=lambda: secrets.token_hex(6))
+
+    @property
+    def path(self) -> Path:
+        """The file that holds its unsaved work."""
+        folder, start = _place(self.file)
+        return folder / f"{start}{self.name}{UNSAVED}"
+
+    def keep(self, project: Project, edits: int) -> None:
+        """Keep unsaved work. Raises ProjectProblem where the disk refuses."""
+        kept = {
+            "file": str(self.file) if self.file else None,
+            "kept": dt.datetime.now().isoformat(timespec="seconds"),
+            "edits": edits,
+            "process": os.getpid(),
+            "started": _started(os.getpid()),
+            "project": dump(project),
+        }
+        try:
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            write_whole(self.path, json.dumps(kept).encode())
+        except OSError as error:
+            raise ProjectProblem(f"unsaved work cannot be kept: {said(error)}", str(self.path)) from None
+
+    def clear(self) -> None:
+        """Forget what it kept: it was saved, or given up."""
+        self.path.unlink(missing_ok=True)
+
+
+def _read(path: Path, file: Path | None) -> tuple[Recovery, Any]:
+    """What one file holds, and what it says of the process that wrote it. Raises for a broken one."""
+    kept = json.loads(read_limited(path, 4 * PROJECT_BYTES, ProjectProblem))
     try:
-        kept = json.loads(path.read_text(encoding="utf-8"))
-        project = parse(kept["project"], str(path))
-        if project_file is not None and parse(project_file.read_text("utf-8")) == project:
-            return None
-    except FileNotFoundError:
-        return None
-    except (OSError, ValueError, KeyError, TypeError):
-        return None
-    return Recovery(project, project_file)
+        when = dt.datetime.fromisoformat(str(kept["kept"]))
+    except (KeyError, ValueError):  # of a version that did not say
+        when = dt.datetime.fromtimestamp(path.stat().st_mtime)
+    project = parse(kept["project"], str(path))
+    return Recovery(project, path, file, when, int(kept.get("edits", 0))), kept
 
 
-def clear(project_file: Path | None) -> None:
-    """Forget unsaved work: it was saved, or given up."""
-    autosave_path(project_file).unlink(missing_ok=True)
+def _lives(kept: Any) -> bool:
+    """Whether the sitting that wrote it still goes on."""
+    process = kept.get("process")
+    return isinstance(process, int) and bool(_started(process)) and _started(process) == kept.get("started")
+
+
+def _candidates(file: Path | None) -> Iterator[Path]:
+    folder, start = _place(file)
+    try:
+        found = sorted(one for one in os.listdir(folder) if one.endswith(UNSAVED))
+    except OSError:
+        return
+    yield from (folder / one for one in found if one.startswith(start))
+    if file is None:  # where earlier versions kept it
+        yield folder.parent / f"{UNTITLED}{UNSAVED}"
+
+
+def recoverable(file: Path | None) -> list[Recovery]:
+    """Unsaved work of sittings that are over, and that differs from the saved file; newest first.
+
+    Broken files are no work; they stay where they are.
+    """
+    out = []
+    try:
+        saved = parse(read_limited(file, PROJECT_BYTES, ProjectProblem).decode()) if file else None
+    except (WallumError, UnicodeDecodeError):
+        saved = None
+    for path in _candidates(file):
+        try:
+            found, kept = _read(path, file)
+        except (WallumError, OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
+            continue
+        if not _lives(kept) and found.project != saved:
+            out.append(found)
+    return sorted(out, key=lambda one: one.kept, reverse=True)
+
+
+def forget(found: Recovery) -> None:
+    """What was found is not wanted, or was taken on."""
+    found.path.unlink(missing_ok=True)

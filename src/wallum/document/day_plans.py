@@ -15,8 +15,8 @@ from wallum.document.lanes import Lane
 from wallum.document.paths import refusal
 from wallum.document.project import Air, Look, Project
 from wallum.document.sources import MoonSource, SkySource, Source, SunSource
-from wallum.document.storage import write_atomically
 from wallum.errors import ProjectProblem
+from wallum.files import write_whole
 
 __all__ = ["DAY_SUFFIX", "PARTS", "DayPlan", "applied_day", "day_of_project", "load_day", "save_day"]
 
@@ -85,7 +85,7 @@ def save_day(day: DayPlan, path: Path) -> None:
     """Write a day's file, whole or not at all. Raises ProjectProblem."""
     text = json.dumps(day.model_dump(mode="json", exclude_none=True), indent=1, ensure_ascii=False)
     try:
-        write_atomically(path, (text + "\n").encode())
+        write_whole(path, (text + "\n").encode())
     except OSError as error:
         raise ProjectProblem(f"cannot be written: {error.strerror}", str(path)) from None
 

@@ -9,7 +9,7 @@ from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import Annotated, Any, Literal, Self, TypeVar, cast
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError, model_validator
 from pydantic.fields import FieldInfo
 
 __all__ = [
@@ -74,10 +74,24 @@ def parameter_of(field: FieldInfo) -> Parameter | None:
     return None
 
 
+def _broken(text: str) -> bool:
+    return "\0" in text or (not text.isascii() and any("\ud800" <= one <= "\udfff" for one in text))
+
+
 class Item(BaseModel):
     """A frozen value of the document. Every change goes through `revised`, which validates."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
+
+    @model_validator(mode="after")
+    def _text_is_whole(self) -> Self:
+        """No text holds what no file could: NUL, or half of a character."""
+        for name in _texts(type(self)):
+            value = self.__dict__[name]
+            for text in value if isinstance(value, tuple) else (value,):
+                if isinstance(text, str) and _broken(text):
+                    raise ValueError(f"{name} holds what no text has: NUL, or half of a character")
+        return self
 
     def revised(self, **changes: Any) -> Self:
         """A copy with `changes`, validated as a whole; unchanged members are shared."""
@@ -94,6 +108,12 @@ class Item(BaseModel):
 
 
 AnyItem = TypeVar("AnyItem", bound=Item)
+
+
+@lru_cache(maxsize=64)
+def _texts(kind: type[Item]) -> tuple[str, ...]:
+    """Names of the fields that hold text of anyone's choice."""
+    return tuple(name for name, field in kind.model_fields.items() if "str" in str(field.annotation))
 
 
 @lru_cache(maxsize=1024)

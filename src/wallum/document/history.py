@@ -44,6 +44,11 @@ class History:
         return self._present is not self._saved
 
     @property
+    def steps(self) -> int:
+        """How many steps could be undone."""
+        return len(self._done)
+
+    @property
     def undo_label(self) -> str:
         return self._done[-1].label if self._done else ""
 

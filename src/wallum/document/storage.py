@@ -1,8 +1,11 @@
 """The project as a file: JSON text, saved whole or not at all."""
 
+import hashlib
 import json
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -13,11 +16,15 @@ from wallum.document.migrations import migrate
 from wallum.document.paths import refusal
 from wallum.document.project import Project
 from wallum.document.sources import SkySource, Source
-from wallum.errors import ProjectProblem
+from wallum.errors import ChangedProblem, ProjectProblem
+from wallum.faults import reading, said
+from wallum.files import locked, read_limited, write_whole
+from wallum.limits import PROJECT_BYTES
 
-__all__ = ["SUFFIX", "dump", "load", "parse", "save", "write_atomically"]
+__all__ = ["SUFFIX", "Stored", "as_project_file", "dump", "editing", "load", "load_stored", "parse", "save"]
 
 SUFFIX = ".wallum"
+PROFILE_SUFFIX = ".json"
 
 
 def dump(project: Project) -> str:
@@ -31,22 +38,22 @@ def _refuse_constant(word: str) -> Any:
 
 def parse(text: str, source: str = "") -> Project:
     """A project from text; `source` names it in errors. Raises ProjectProblem."""
-    try:
+    with reading(ProjectProblem, "not a project file", source, "JSON text"):
         data = json.loads(text, parse_constant=_refuse_constant)
-    except ValueError as error:
-        raise ProjectProblem(f"not a project file: {error}", source, "JSON text") from None
     if not isinstance(data, dict) or "schema_version" not in data:
         raise ProjectProblem("not a project file", source, "an object with schema_version")
-    data = migrate(data, source)
-    try:
-        return Project.model_validate(data)
-    except ValidationError as error:
-        told = refusal(error, "")
-        raise ProjectProblem(told.what, f"{source}: {told.where}", told.expected) from None
+    with reading(ProjectProblem, "not a project file", source):
+        data = migrate(data, source)
+        try:
+            return Project.model_validate(data)
+        except ValidationError as error:
+            told = refusal(error, "")
+            raise ProjectProblem(told.what, f"{source}: {told.where}", told.expected) from None
 
 
-def _skies_named(project: Project, name: Callable[[str], str]) -> Project:
-    """The project with its skies' pictures under other names."""
+def _files_named(project: Project, name: Callable[[str], str]) -> Project:
+    """The project with the files that were chosen for it (skies' pictures, a device profile) under
+    other names. They may lie anywhere."""
 
     def renamed(sources: tuple[Source, ...]) -> tuple[Source, ...]:
         def one(source: Source) -> Source:
@@ -57,59 +64,84 @@ def _skies_named(project: Project, name: Callable[[str], str]) -> Project:
         return made if any(a is not b for a, b in zip(made, sources, strict=True)) else sources
 
     variants = tuple(unchecked(one, {"sources": renamed(one.sources)}) for one in project.variants)
-    return unchecked(project, {"sources": renamed(project.sources), "variants": variants})
+    target = project.target
+    if target.profile.endswith(PROFILE_SUFFIX):
+        target = unchecked(target, {"profile": name(target.profile)})
+    changes = {"sources": renamed(project.sources), "variants": variants, "target": target}
+    return unchecked(project, changes)
 
 
 def _beside(path: Path) -> Callable[[str], str]:
-    """Names of files as a project at `path` tells them: relative where they share a folder tree."""
+    """Names of files as a project at `path` tells them: by the way from its folder."""
     folder = path.resolve().parent
+    return lambda file: os.path.relpath(os.path.realpath(file), folder)
 
-    def name(file: str) -> str:
-        whole = Path(file).resolve()
-        return str(whole.relative_to(folder)) if whole.is_relative_to(folder) else str(whole)
 
-    return name
+@dataclass(frozen=True)
+class Stored:
+    """A project as its file held it. `mark` stands for the file's content, see `save`."""
+
+    project: Project
+    mark: str
+
+
+def _mark(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()
+
+
+def load_stored(path: Path) -> Stored:
+    """Read a project file, and keep what stands for its content. Raises ProjectProblem."""
+    data = read_limited(path, PROJECT_BYTES, ProjectProblem)
+    try:
+        text = data.decode("utf-8")
+    except UnicodeDecodeError:
+        raise ProjectProblem("not a project file", str(path), "JSON text in UTF-8") from None
+    with reading(ProjectProblem, "not a project file", str(path)):
+        folder = path.resolve().parent
+        project = _files_named(parse(text, str(path)), lambda file: os.path.realpath(folder / file))
+    return Stored(project, _mark(data))
 
 
 def load(path: Path) -> Project:
     """Read a project file. Raises ProjectProblem."""
+    return load_stored(path).project
+
+
+def _write(project: Project, path: Path) -> str:
+    data = dump(_files_named(project, _beside(path))).encode()
     try:
-        text = path.read_text(encoding="utf-8")
-    except FileNotFoundError:
-        raise ProjectProblem("there is no such file", str(path)) from None
-    except UnicodeDecodeError:
-        raise ProjectProblem("not a project file", str(path), "JSON text") from None
+        write_whole(path, data)
     except OSError as error:
-        raise ProjectProblem(f"cannot be read: {error.strerror}", str(path)) from None
-    folder = path.resolve().parent
-    return _skies_named(parse(text, str(path)), lambda file: str(folder / file))
+        raise ProjectProblem(f"cannot be written: {said(error)}", str(path)) from None
+    return _mark(data)
 
 
-def write_atomically(path: Path, data: bytes) -> None:
-    """Put `data` at `path`, whole or not at all: temporary file, fsync, rename, fsync.
+def save(project: Project, path: Path, seen: str | None = None) -> str:
+    """Write a project file, whole or not at all; returns what stands for its content now.
 
-    Whatever fails, the file that was there is untouched and no temporary is left.
+    seen : what stood for its content when it was read. Where it has another by now, another has
+           written it: ChangedProblem, and the file stays as it is. None: whatever is there goes.
+    Raises ProjectProblem; the old file then stands.
     """
-    temporary = path.with_name(f".{path.name}.{os.getpid()}.part")
-    try:
-        with open(temporary, "wb") as stream:
-            stream.write(data)
-            stream.flush()
-            os.fsync(stream.fileno())
-        os.replace(temporary, path)
-    except BaseException:
-        temporary.unlink(missing_ok=True)
-        raise
-    folder = os.open(path.parent, os.O_RDONLY | os.O_DIRECTORY)
-    try:
-        os.fsync(folder)
-    finally:
-        os.close(folder)
+    with locked(path, ProjectProblem):
+        if seen is not None and path.exists() and _mark(path.read_bytes()) != seen:
+            raise ChangedProblem("has been changed by another since it was read", str(path))
+        return _write(project, path)
 
 
-def save(project: Project, path: Path) -> None:
-    """Write a project file atomically. Raises ProjectProblem; the old file then stands."""
-    try:
-        write_atomically(path, dump(_skies_named(project, _beside(path))).encode())
-    except OSError as error:
-        raise ProjectProblem(f"cannot be written: {error.strerror}", str(path)) from None
+@contextmanager
+def editing(path: Path) -> Iterator[Callable[[Project], str]]:
+    """Read, change and write a project file as the only one that does: gives what writes it.
+
+    Raises ProjectProblem.
+    """
+    with locked(path, ProjectProblem):
+        yield lambda project: _write(project, path)
+
+
+def as_project_file(path: Path) -> Path:
+    """A place that a project may be written to. Raises ProjectProblem for a name of another kind,
+    and for a link that leads to a file of another kind."""
+    if any(one.suffix.lower() != SUFFIX for one in (path, path.resolve())):
+        raise ProjectProblem("not a project's name", str(path), f"a name that ends in {SUFFIX}")
+    return path

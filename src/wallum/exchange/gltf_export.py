@@ -14,8 +14,8 @@ import numpy as np
 from wallum.document.lanes import format_clock
 from wallum.document.project import Project
 from wallum.document.sources import GROUPS, FarLight, Lamp, SkySource, SpotSource, SunSource
-from wallum.document.storage import write_atomically
 from wallum.errors import ExportProblem
+from wallum.files import write_whole
 from wallum.level.gltf_nodes import SOURCE_EXTRAS
 from wallum.level.gltf_writer import extensions_used, facing, level_document, to_glb
 from wallum.level.model import Level
@@ -143,13 +143,13 @@ def export_gltf(project: Project, level: Level, path: Path) -> list[str]:
     document, data, warnings = build_gltf(project, level)
     try:
         if path.suffix.lower() == ".glb":
-            write_atomically(path, to_glb(document, data))
+            write_whole(path, to_glb(document, data))
             return warnings
         if data:
             beside = path.with_suffix(".bin")
             document["buffers"][0]["uri"] = beside.name
-            write_atomically(beside, data)
-        write_atomically(path, json.dumps(document, allow_nan=False, indent=1).encode())
+            write_whole(beside, data)
+        write_whole(path, json.dumps(document, allow_nan=False, indent=1).encode())
     except OSError as error:
         raise ExportProblem(f"cannot be written: {error.strerror}", str(path)) from None
     return warnings

@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from wallum.document.project import Project
-from wallum.document.storage import write_atomically
 from wallum.document.targets import Target
 from wallum.errors import ExportProblem
+from wallum.files import write_whole
 from wallum.judge.cost import FrameCost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import Finding
@@ -131,6 +131,6 @@ def write_report(
     """Write the report; pictures are (caption, (H, W, 3) 8-bit sRGB). Raises ExportProblem."""
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(path, "\n".join(_page(project, costed, findings, pictures)).encode())
+        write_whole(path, "\n".join(_page(project, costed, findings, pictures)).encode())
     except OSError as error:
         raise ExportProblem(f"cannot be written: {error.strerror}", str(path)) from None

@@ -5,8 +5,8 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from wallum.document.derived import derived_folder
-from wallum.document.storage import write_atomically
 from wallum.errors import LevelProblem
+from wallum.files import write_whole
 from wallum.level.gltf_reader import load_gltf
 from wallum.level.gltf_writer import extensions_used, level_document, to_glb
 from wallum.level.model import Level
@@ -30,7 +30,7 @@ def kept_level(name: str, version: int, make: Callable[[], Level]) -> Level:
     document = {key: value for key, value in document.items() if value != []}
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(path, to_glb(document, data))
+        write_whole(path, to_glb(document, data))
     except OSError as error:
         log.warning("the level could not be kept: %s", error)
         return level

@@ -1,5 +1,6 @@
 """A level by its reference in a project, and a project from a level that came in."""
 
+import os
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -10,6 +11,7 @@ from wallum.document.project import Look, Project, base_light
 from wallum.document.sources import FarLight, Lamp, SkySource, SunSource
 from wallum.document.storage import SUFFIX, load
 from wallum.errors import LevelProblem, ProjectProblem
+from wallum.level.chosen import is_chosen, note_chosen
 from wallum.level.cistern import VERSION as CISTERN_VERSION
 from wallum.level.cistern import cistern, cistern_project
 from wallum.level.dressing import dress_of, dressed
@@ -26,14 +28,21 @@ from wallum.level.sanity import sanity_findings
 
 __all__ = [
     "DEMOS",
+    "LEVEL_SUFFIXES",
+    "MADE",
+    "choose_level",
     "file_of",
     "lit_level",
     "lit_project",
+    "may_read",
     "moved_beside",
+    "named_project",
     "new_project",
     "on_floors",
     "open_level",
     "open_project",
+    "project_inputs",
+    "project_of_level",
     "reference_to",
     "same_level",
 ]
@@ -68,13 +77,31 @@ def open_level(reference: str, beside: Path | None) -> Level:
         path = file_of(reference, beside)
         if path.suffix.lower() not in LEVEL_SUFFIXES:
             raise LevelProblem(f"cannot read {path.suffix or 'it'}", str(path), "a .glb or .gltf file")
+        if beside is not None and not may_read(path, beside):
+            raise LevelProblem(
+                "lies outside the project's folder, and you have not chosen it",
+                str(path),
+                "a level in that folder or below, or your choice: wallum set PROJECT level=FILE",
+            )
         level = load_gltf(path)
     return replace(level, findings=(*level.findings, *sanity_findings(level)))
+
+
+def may_read(level: Path, project_file: Path) -> bool:
+    """Whether a project may have this level read: from its own folder and below, or a chosen one."""
+    found, folder = (Path(os.path.realpath(one)) for one in (level, project_file.parent))
+    return found.is_relative_to(folder) or is_chosen(found)
 
 
 def file_of(reference: str, beside: Path | None) -> Path:
     """The file that a project in `beside` names."""
     return (beside.parent if beside else Path()) / reference
+
+
+def choose_level(project: Project, beside: Path | None) -> None:
+    """The level that a project names is the person's choice."""
+    if project.level and not project.level.startswith(MADE):
+        note_chosen(file_of(project.level, beside))
 
 
 def same_level(a: tuple[str, Path | None], b: tuple[str, Path | None]) -> bool:
@@ -108,12 +135,10 @@ def on_floors(project: Project, level: Level) -> Project:
 
 
 def reference_to(level_file: Path, project_file: Path | None) -> str:
-    """How a project names a level file: relative where they share a folder tree."""
+    """How a project names a file: by its way from the project's folder."""
     if project_file is None:
         return str(level_file.resolve())
-    folder = project_file.resolve().parent
-    level = level_file.resolve()
-    return str(level.relative_to(folder)) if level.is_relative_to(folder) else str(level)
+    return os.path.relpath(level_file.resolve(), project_file.resolve().parent)
 
 
 def moved_beside(project: Project, before: Path | None, after: Path) -> Project:
@@ -130,6 +155,11 @@ def moved_beside(project: Project, before: Path | None, after: Path) -> Project:
 
 
 def new_project(level: Level, reference: str) -> Project:
+    """A project on a level that knows its floors, see `project_of_level`."""
+    return on_floors(project_of_level(level, reference), level)
+
+
+def project_of_level(level: Level, reference: str) -> Project:
     """A project on a level: its lamps and shots, and the sun, moon and sky of a clear day.
 
     A level that brings lamps but no sun is taken for an interior: the sun and sky that are
@@ -146,20 +176,38 @@ def new_project(level: Level, reference: str) -> Project:
     )
     others = [one for one in level.sources if not isinstance(one, FarLight | SkySource)]
     look = Look(ev100=5.0) if indoors else Look(exposed="metered", ev100=14.0)
-    made = Project(name=level.name, level=reference, sources=(*base, *others), shots=level.shots, look=look)
-    return on_floors(made, level)
+    name = level.name.strip()[:200] or "Untitled"
+    return Project(name=name, level=reference, sources=(*base, *others), shots=level.shots, look=look)
+
+
+def named_project(reference: str) -> Project:
+    """A demo by its name. Raises ProjectProblem."""
+    if reference not in DEMOS:
+        raise ProjectProblem(f"there is no {reference}", "", " or ".join(DEMOS))
+    return DEMOS[reference]()
 
 
 def open_project(reference: str) -> tuple[Project, Path | None]:
     """A project by its file or demo name, and the file it came from. Raises ProjectProblem."""
-    if reference in DEMOS:
-        return DEMOS[reference](), None
     if reference.startswith("demo:"):
-        raise ProjectProblem(f"there is no {reference}", "", " or ".join(DEMOS))
+        return named_project(reference), None
     path = Path(reference)
     if path.suffix.lower() in LEVEL_SUFFIXES:
         named = reference_to(path, None)
         return new_project(open_level(named, None), named), None
-    if path.exists() and path.suffix.lower() != SUFFIX:
+    try:
+        there = path.exists()
+    except (OSError, ValueError):
+        there = False  # whoever reads it says why
+    if there and path.suffix.lower() != SUFFIX:
         raise ProjectProblem("not a project", reference, f"a {SUFFIX} file, or a .glb or .gltf level")
     return load(path), path
+
+
+def project_inputs(project: Project, beside: Path | None) -> list[Path]:
+    """The files that a project reads: none of them may be written over."""
+    named = [one.picture for one in project.sources if isinstance(one, SkySource) and one.picture]
+    if project.level and not project.level.startswith(MADE):
+        named.append(project.level)
+    named += [one for one in (project.pinned, project.target.profile) if "." in one]
+    return [*([beside] if beside else []), *(file_of(one, beside) for one in named)]

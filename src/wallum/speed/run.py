@@ -12,7 +12,7 @@ from typing import Final
 import numpy as np
 
 from wallum.desk.app import screen_of_its_own
-from wallum.desk.loading import load_now
+from wallum.desk.loading import load_new
 from wallum.desk.stopwatch import desk_rows, sky_rows
 from wallum.document.project import Project
 from wallum.exchange.gltf_export import build_gltf
@@ -55,7 +55,7 @@ def _open_rows() -> Iterator[Row]:
         times = []
         for _ in range(3):
             start = time.perf_counter()
-            loaded = load_now(str(path), None)
+            loaded, _ = load_new(str(path))
             times.append(time.perf_counter() - start)
             loaded.block.close()
         copy = memory_copy_ms(path.stat().st_size) / 1e3

@@ -1,0 +1,80 @@
+"""Work behind the window: one way to run it, to hear of its failures, and to let go of it."""
+
+import os
+import threading
+from functools import partial
+
+from PyQt6.QtCore import QObject, QThread, pyqtSignal
+
+from wallum.errors import WallumError
+from wallum.faults import fault_of
+
+__all__ = ["Crew", "WorkThread"]
+
+LOW_PRIORITY = 10
+
+
+class WorkThread(QThread):
+    """One piece of work. Whatever it raises is told in one sentence and ends nothing else."""
+
+    failed = pyqtSignal(str)
+    doing = "the work"  # what it does, as a sentence of a failure begins
+    behind = False  # whether it stands behind everything else for the processor
+
+    def __init__(self) -> None:
+        # Without a parent: a parent would keep it, and all that it holds, for as long as itself.
+        super().__init__()
+        self._given_up = threading.Event()
+
+    @property
+    def given_up(self) -> bool:
+        return self._given_up.is_set()
+
+    def give_up(self) -> None:
+        """Its answer is not wanted any more."""
+        self._given_up.set()
+
+    def work(self) -> None:
+        """What is to be done."""
+        raise NotImplementedError
+
+    def run(self) -> None:
+        if self.behind:
+            # On Linux a thread has a priority of its own; those it starts have it too.
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), LOW_PRIORITY)
+        text = ""
+        try:
+            self.work()
+        except WallumError as error:
+            text = str(error)
+        except Exception as error:
+            text = str(fault_of(error, self.doing))
+        if text and not self.given_up:
+            self.failed.emit(text)
+
+
+class Crew(QObject):
+    """Threads that work now. One that has ended is let go of, with the levels that it holds."""
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._working: set[WorkThread] = set()
+
+    def start(self, thread: WorkThread) -> None:
+        """Start a thread and hold it while it runs."""
+        self._working.add(thread)
+        thread.finished.connect(partial(self._ended, thread))
+        thread.start()
+
+    def _ended(self, thread: WorkThread) -> None:
+        if thread in self._working:
+            self._working.discard(thread)
+            # `finished` comes a moment before the thread itself is over.
+            thread.wait()
+            thread.deleteLater()
+
+    def wait(self) -> None:
+        """Give up all that works, and wait until it has ended."""
+        for thread in tuple(self._working):
+            thread.give_up()
+            self._ended(thread)

@@ -1,0 +1,19 @@
+"""Unsaved work as a sitting that has ended leaves it."""
+
+import json
+
+from wallum.document.autosave import Sitting
+
+
+def end_of(sitting):
+    """Let a sitting have ended: the process that its file names is gone."""
+    kept = json.loads(sitting.path.read_text())
+    sitting.path.write_text(json.dumps({**kept, "started": "never"}))
+    return sitting
+
+
+def leave_work(project, file, edits=1):
+    """Leave unsaved work behind; returns the file that holds it."""
+    sitting = Sitting(file)
+    sitting.keep(project, edits)
+    return end_of(sitting).path
