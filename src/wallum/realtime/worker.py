@@ -14,6 +14,7 @@ from typing import Any
 
 import numpy as np
 
+from wallum.faults import keep_log
 from wallum.realtime.channel import Channel, Closed
 from wallum.realtime.memory import Block, load_value
 from wallum.realtime.renderer import Renderer
@@ -30,12 +31,15 @@ BEHIND_THE_WINDOW = 3
 class Worker:
     """Answers one desk until that closes the channel."""
 
-    def __init__(self, channel: Channel) -> None:
+    def __init__(self, channel: Channel, renderer: Renderer | None = None) -> None:
         self._channel = channel
-        self._renderer = Renderer()
+        self._renderer = renderer or Renderer()
         self._frames: list[Block] = []
         self._free: list[int] = []
         self._level: Block | None = None
+        # What came while a picture was being drawn, taken up between pictures.
+        self._next_level: Block | None = None
+        self._next_grid: tuple[Block | None] | None = None
         self._pending: PictureRequest | None = None
         self._settling: PictureRequest | None = None
         self._warming: Iterator[None] | None = None
@@ -49,6 +53,7 @@ class Worker:
             idle = self._pending is None and self._warming is None
             idle = idle and not self._can_settle() and not self._may_thumb()
             self._take_messages(wait=idle)
+            self._take_up()
             if self._pending is not None and self._free:
                 request, self._pending = self._pending, None
                 self._picture(request)
@@ -78,10 +83,10 @@ class Worker:
     def _handle(self, message: tuple[Any, ...], descriptors: list[int]) -> None:
         match message:
             case ("level", size):
-                self._set_level(Block(descriptors[0], size))
+                self._keep_level(Block(descriptors[0], size))
             case ("grid", size):
                 self._settling = None
-                self._set_grid(Block(descriptors[0], size) if size else None)
+                self._keep_grid(Block(descriptors[0], size) if size else None)
             case ("frames", size):
                 for block in self._frames:
                     block.close()
@@ -96,6 +101,35 @@ class Worker:
             case ("crash",):
                 os.abort()
 
+    def _keep_level(self, block: Block) -> None:
+        """A level has come; the one that is being drawn stays whole until its picture is over."""
+        self._settling = None
+        self._thumbs.clear()
+        if self._next_level is not None:
+            self._next_level.close()
+        self._next_level = block
+        self._keep_grid(None)
+        self._next_grid = None  # one that came before was for another level
+
+    def _keep_grid(self, block: Block | None) -> None:
+        if self._next_grid is not None and self._next_grid[0] is not None:
+            self._next_grid[0].close()
+        self._next_grid = (block,)
+
+    @property
+    def _overtaken(self) -> bool:
+        """Whether what is being drawn is not wanted any more."""
+        return self._pending is not None or self._next_level is not None or self._next_grid is not None
+
+    def _take_up(self) -> None:
+        """Between pictures: the level and the grid that came meanwhile."""
+        if self._next_level is not None:
+            block, self._next_level = self._next_level, None
+            self._set_level(block)
+        if self._next_grid is not None:
+            (grid,), self._next_grid = self._next_grid, None
+            self._set_grid(grid)
+
     def _thumb(self) -> None:
         """Draw one small picture, unless something newer comes between."""
         name = next(iter(self._thumbs))
@@ -105,8 +139,9 @@ class Worker:
         for _ in self._renderer.draw(request):
             if self._channel.readable():
                 self._take_messages(wait=False)
-                if self._pending is not None:
-                    self._thumbs.setdefault(name, request)
+                if self._overtaken:
+                    if self._next_level is None:
+                        self._thumbs.setdefault(name, request)
                     return
         width, height = request.size
         out = np.empty((height, width, 4), np.uint8)
@@ -114,8 +149,6 @@ class Worker:
         self._channel.send(("thumb", name, request.size, out.tobytes()))
 
     def _set_level(self, block: Block) -> None:
-        self._settling = None
-        self._thumbs.clear()
         if self._level is not None:
             self._level.close()
         self._level = block
@@ -147,6 +180,9 @@ class Worker:
                 self._take_messages(wait=False)
                 if self._pending is not None:
                     self._channel.send(("dropped", request.number))
+                    return
+                if self._overtaken:  # it is still what is wanted, of the level that has come
+                    self._pending = request
                     return
         if self._give(request, settled=0) and request.settle:
             self._settling = request
@@ -181,6 +217,7 @@ class Worker:
 def main() -> int:
     """Serve the channel whose descriptor is the first argument."""
     logging.basicConfig(level=logging.WARNING, format="wallum renderer: %(message)s")
+    keep_log()
     channel = Channel(socket.socket(fileno=int(sys.argv[1])))
     # The window, which does little, goes first: its hand must not wait for a picture.
     os.nice(BEHIND_THE_WINDOW)

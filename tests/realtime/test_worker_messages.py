@@ -1,0 +1,150 @@
+"""The worker under messages in any order, at any moment: it never fails and ends with the newest picture."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from wallum.document.paths import put
+from wallum.document.project import base_light
+from wallum.level.pale_room import pale_room_project
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.realtime.bundle import ProbeGrid
+from wallum.realtime.bundling import bundle_level
+from wallum.realtime.channel import Closed
+from wallum.realtime.memory import Block, store_value
+from wallum.realtime.request import PictureRequest
+from wallum.realtime.worker import Worker
+
+CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
+SIZES = ((64, 36), (96, 54))
+
+
+class Script:
+    """A channel that brings what a test has written: (looks, message), where a message comes once the
+    worker has looked for it so often, between passes or pictures, or when it waits for one."""
+
+    def __init__(self, messages):
+        self.messages = list(messages)
+        self.looks = 0
+        self.sent = []
+
+    def readable(self):
+        self.looks += 1
+        return bool(self.messages) and self.looks > self.messages[0][0]
+
+    def receive(self):
+        if not self.messages:
+            raise Closed
+        self.looks = 0
+        made = self.messages.pop(0)[1]
+        return made() if callable(made) else (made, [])
+
+    def send(self, message, descriptors=()):
+        self.sent.append(message)
+
+
+@pytest.fixture(scope="module")
+def levels(room):
+    without = replace(room, parts=room.parts[:-1])
+    return [bundle_level(room), bundle_level(without), bundle_level(replace(room, parts=()))]
+
+
+def level_message(bundle):
+    def make():
+        block = store_value(bundle)
+        return ("level", block.size), [block.descriptor]
+
+    return make
+
+
+def grid_message():
+    block = store_value(ProbeGrid(np.ones((2, 2, 2, 6), np.float16), (-4.0, -1.0, -4.0), (8.0, 8.0, 8.0)))
+    return ("grid", block.size), [block.descriptor]
+
+
+def frames_message():
+    blocks = [Block.create(96 * 54 * 4) for _ in range(3)]
+    return ("frames", blocks[0].size), [one.descriptor for one in blocks]
+
+
+LAMPS = tuple(one for one in pale_room_project().sources if one.kind not in ("sun", "moon", "sky"))
+PROJECT = pale_room_project().revised(sources=(*base_light(), *LAMPS))
+
+
+def picture(number, detail, size, settle, active):
+    scene = evaluate(put(PROJECT, "look/ev100", float(number % 5)))
+    ids = frozenset(scene.lamps.ids[:1]) if active else frozenset()
+    return PictureRequest(number, scene, CAMERA, size, detail=detail, settle=settle, active=ids)
+
+
+MESSAGE = st.one_of(
+    st.tuples(st.just("level"), st.integers(0, 2)),
+    st.just(("grid",)),
+    st.just(("no grid",)),
+    st.just(("frames",)),
+    st.tuples(st.just("release"), st.integers(0, 2)),
+    st.tuples(
+        st.just("picture"),
+        st.sampled_from(["full", "reduced", "sketch"]),
+        st.sampled_from(SIZES),
+        st.booleans(),
+        st.booleans(),
+    ),
+    st.just(("thumbs",)),
+)
+
+
+def run(script, renderer):
+    """What a worker sends until its messages are over."""
+    channel = Script(script)
+    with pytest.raises(Closed):
+        Worker(channel, renderer).run()
+    return channel.sent
+
+
+def last_frame(sent):
+    return [one[1].number for one in sent if one[0] == "frame"][-1]
+
+
+@pytest.mark.slow
+@settings(max_examples=20, derandomize=True)
+@given(script=st.lists(st.tuples(st.integers(0, 12), MESSAGE), max_size=14))
+def test_no_order_of_messages_stops_the_worker(renderer, levels, script):
+    out, number = [(0, level_message(levels[0])), (0, frames_message)], 0
+    for looks, one in script:
+        match one:
+            case ("level", index):
+                made = level_message(levels[index])
+            case ("grid",):
+                made = grid_message
+            case ("no grid",):
+                made = ("grid", 0)
+            case ("frames",):
+                made = frames_message
+            case ("release", index):
+                made = ("release", index)
+            case ("picture", *how):
+                number += 1
+                made = ("picture", picture(number, *how))
+            case ("thumbs",):
+                made = ("thumbs", {"a": picture(0, "thumb", (64, 36), False, False)})
+        out.append((looks, made))
+    last = picture(number + 1, "full", (64, 36), False, False)
+    out += [(0, frames_message), (0, ("release", 0)), (0, ("picture", last))]
+    assert last_frame(run(out, renderer)) == last.number
+
+
+@pytest.mark.parametrize("looks", range(1, 8))
+def test_a_level_that_comes_in_mid_picture_is_taken_up_after_it(renderer, levels, looks):
+    """Leaving a part out, and undoing it, while the picture is drawn: at each of its passes."""
+    first = ("picture", picture(1, "full", SIZES[0], True, False))
+    script = [(0, level_message(levels[0])), (0, frames_message), (9, first)]
+    for number in range(2, 5):
+        script.append((looks, level_message(levels[number % 3])))
+        script.append((looks, ("picture", picture(number, "full", SIZES[number % 2], True, False))))
+        script.append((0, ("release", number % 3)))
+    assert last_frame(run([*script, (30, ("release", 0))], renderer)) == 4
