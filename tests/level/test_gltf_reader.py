@@ -489,14 +489,55 @@ def test_a_required_extension_that_is_unknown_is_refused():
         made.level()
 
 
-def test_a_broken_picture_is_named_when_it_is_looked_at():
+def cut(data):
+    return data[: len(data) * 2 // 3]
+
+
+@pytest.mark.parametrize(
+    ("slot", "stands_in"), [("base", True), ("emissive", True), ("normal", False), ("metal_rough", False)]
+)
+@pytest.mark.parametrize(
+    "data", [b"not a picture", b"", cut(png(size=(64, 64)))], ids=["none", "empty", "cut"]
+)
+def test_a_broken_picture_has_a_stand_in_and_one_finding(slot, stands_in, data):
     made = Maker()
-    made.document["images"] = [
-        {"name": "bark", "bufferView": made.view(b"not a picture"), "mimeType": "image/png"}
+    made.document["images"] = [{"name": "bark", "bufferView": made.view(data), "mimeType": "image/png"}]
+    made.document["textures"] = [{"source": 0}]
+    places = {
+        "base": {"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}},
+        "metal_rough": {"pbrMetallicRoughness": {"metallicRoughnessTexture": {"index": 0}}},
+        "emissive": {"emissiveTexture": {"index": 0}, "emissiveFactor": [1, 1, 1]},
+        "normal": {"normalTexture": {"index": 0}},
+    }
+    made.document["materials"] = [places[slot], {}]
+    made.mesh(material=0)
+    level = made.level()
+    (finding,) = [one for one in level.findings if one.kind == "picture missing"]
+    assert "bark" in finding.text
+    assert "1 surface" in finding.text
+    assert "0x" not in finding.text
+    use = level.materials[0].textures.get(slot)
+    assert (use is not None) == stands_in
+    if use is not None:
+        shown = level.pictures[use.picture].pixels[0, 0, 0]
+        assert shown == {"base": 118, "emissive": 0}[slot]
+
+
+def test_a_missing_file_is_named_and_one_with_wrong_slashes_is_found(tmp_path):
+    made = Maker()
+    made.document["images"] = [{"uri": "gone.png"}, {"uri": "wood\\oak.png"}]
+    made.document["textures"] = [{"source": 0}, {"source": 1}]
+    made.document["materials"] = [
+        {"pbrMetallicRoughness": {"baseColorTexture": {"index": n}}} for n in (0, 1)
     ]
-    made.mesh()
-    with pytest.raises(LevelProblem, match="bark"):
-        _ = made.level().pictures[0].pixels
+    made.mesh(material=0)
+    (tmp_path / "wood").mkdir()
+    (tmp_path / "wood" / "oak.png").write_bytes(png())
+    (tmp_path / "a.glb").write_bytes(made.bytes())
+    level = load_gltf(tmp_path / "a.glb")
+    assert [one.where for one in level.findings if one.kind == "picture missing"] == ["gone.png"]
+    assert level.pictures[1].pixels.shape == (4, 4, 4)
+    assert level.files == (tmp_path / "a.glb", tmp_path / "wood" / "oak.png")
 
 
 def test_sixteen_bit_grey_pictures_keep_their_range():

@@ -48,7 +48,8 @@ def parse(text: str, source: str = "") -> Project:
             return Project.model_validate(data)
         except ValidationError as error:
             told = refusal(error, "")
-            raise ProjectProblem(told.what, f"{source}: {told.where}", told.expected) from None
+            place = f"{source}: {told.where}" if told.where else source
+            raise ProjectProblem(told.what, place, told.expected) from None
 
 
 def _files_named(project: Project, name: Callable[[str], str]) -> Project:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from pygltflib import GLTF2
 
 from wallum.errors import LevelProblem
+from wallum.limits import MOST_EMPTY_ENTRIES, MOST_VALUES_A_BYTE
 
 __all__ = ["Accessors"]
 
@@ -31,17 +32,30 @@ class Accessors:
         self._gltf = gltf
         self._buffers = buffers
         self._source = source
+        self._read: dict[tuple[int, int], NDArray[np.float32]] = {}
+        # What may be read still: primitives share what they read, but a small file asks for little.
+        self._values_left = MOST_VALUES_A_BYTE * (sum(map(len, buffers)) + MOST_EMPTY_ENTRIES)
+        self._empty_left = MOST_EMPTY_ENTRIES
+
+    def width(self, index: int) -> int:
+        """How many components each entry has. Raises LevelProblem."""
+        if not isinstance(index, int) or not 0 <= index < len(self._gltf.accessors):
+            raise LevelProblem(f"there is no accessor {index!r}", self._source)
+        found = self._gltf.accessors[index].type
+        if found not in WIDTH:
+            raise self._fail(f"unknown type {found!r}", index)
+        return WIDTH[found]
 
     def _fail(self, what: str, index: int) -> LevelProblem:
         return LevelProblem(what, f"{self._source}: accessor {index}")
 
     def view_bytes(self, index: int) -> memoryview:
         """The bytes of a buffer view. Raises LevelProblem where it leaves its buffer."""
-        if not 0 <= index < len(self._gltf.bufferViews):
-            raise LevelProblem(f"there is no buffer view {index}", self._source)
+        if not isinstance(index, int) or not 0 <= index < len(self._gltf.bufferViews):
+            raise LevelProblem(f"there is no buffer view {index!r}", self._source)
         view = self._gltf.bufferViews[index]
         start, length = view.byteOffset or 0, view.byteLength
-        if not 0 <= view.buffer < len(self._buffers):
+        if not isinstance(view.buffer, int) or not 0 <= view.buffer < len(self._buffers):
             raise LevelProblem(f"buffer view {index} names no buffer", self._source)
         buffer = self._buffers[view.buffer]
         if start < 0 or length is None or length < 0 or start + length > len(buffer):
@@ -52,8 +66,15 @@ class Accessors:
         data = self.view_bytes(view)
         size = np.dtype(kind).itemsize * width
         stride = self._gltf.bufferViews[view].byteStride or size
+        for name, value, least in (
+            ("count", count, 0),
+            ("byteOffset", offset, 0),
+            ("byteStride", stride, size),
+        ):
+            if not isinstance(value, int) or value < least:
+                raise self._fail(f"its {name} is {value!r}", index)
         needed = offset + (stride * (count - 1) + size if count else 0)
-        if offset < 0 or needed > len(data):
+        if needed > len(data):
             raise self._fail(f"needs {needed} bytes of a view of {len(data)}", index)
         rows = np.ndarray(
             (count, width), dtype=np.dtype(kind).newbyteorder("<"), buffer=data, offset=offset,
@@ -71,6 +92,11 @@ class Accessors:
         if not isinstance(accessor.count, int) or accessor.count < 0:
             raise self._fail(f"count {accessor.count!r} is not a number of elements", index)
         kind, width = COMPONENT[accessor.componentType], WIDTH[accessor.type]
+        self._values_left -= accessor.count * width
+        if accessor.bufferView is None:
+            self._empty_left -= accessor.count
+        if self._values_left < 0 or self._empty_left < 0:
+            raise self._fail(f"asks for {accessor.count:,} entries; the file has no data for so many", index)
         if accessor.bufferView is None:
             rows = np.zeros((accessor.count, width), kind)
         else:
@@ -101,6 +127,8 @@ class Accessors:
 
     def floats(self, index: int, width: int) -> NDArray[np.float32]:
         """(count, width) float32, normalised integers brought to 0..1 or -1..1."""
+        if (index, width) in self._read:
+            return self._read[index, width]
         rows = self.raw(index)
         accessor = self._gltf.accessors[index]
         if rows.shape[1] != width:
@@ -111,6 +139,8 @@ class Accessors:
             out = np.maximum(out / np.float32(FULL_SCALE[kind]), np.float32(-1.0))
         if not np.isfinite(out).all():
             raise self._fail("not every value is a finite number", index)
+        out.flags.writeable = False  # several primitives may share it
+        self._read[index, width] = out
         return out
 
     def indices(self, index: int, vertex_count: int) -> NDArray[np.uint32]:

@@ -6,14 +6,19 @@ nodes and accessors that is seconds. Here that is done once a class; all else is
 
 import dataclasses
 import json
+import re
 from functools import lru_cache
 from types import NoneType, UnionType
-from typing import Any, Union, get_args, get_origin, get_type_hints
+from typing import Any, Final, Union, get_args, get_origin, get_type_hints
 
 import pygltflib
 from pygltflib import GLTF2, Attributes
 
-__all__ = ["QuickGLTF2"]
+__all__ = ["QuickGLTF2", "parsed_json"]
+
+# Escapes that may stand for no whole character, and what they come out as.
+SUSPECT: Final = re.compile(r"\\u(?:0000|[dD][89a-fA-F])")
+BROKEN: Final = re.compile("[\0\ud800-\udfff]")
 
 
 def _without_none(hint: Any) -> Any:
@@ -61,13 +66,39 @@ def _filled(kind: type, data: Any) -> Any:
     return kind(**values)
 
 
+def _refused(word: str) -> Any:
+    raise ValueError(f"{word} is not a number that JSON knows")
+
+
+def _whole(text: str) -> str:
+    """Text without NUL and halves of characters: no file could hold them, and no one could type them."""
+    return BROKEN.sub("\ufffd", text)
+
+
+def _repaired(value: Any) -> Any:
+    """Parsed JSON whose texts are whole."""
+    if isinstance(value, str):
+        return _whole(value)
+    if isinstance(value, list):
+        return [_repaired(one) for one in value]
+    if isinstance(value, dict):
+        return {_whole(key): _repaired(one) for key, one in value.items()}
+    return value
+
+
+def parsed_json(text: str) -> Any:
+    """What a glTF file's JSON says. Raises ValueError or RecursionError."""
+    data = json.loads(text, parse_constant=_refused)
+    return _repaired(data) if SUSPECT.search(text) else data
+
+
 class QuickGLTF2(GLTF2):  # type: ignore[misc]
     """The package's document, quickly filled."""
 
     @classmethod
     def from_json(cls, s: str, **_: Any) -> "QuickGLTF2":
-        """A document from JSON text. Raises ValueError or TypeError."""
-        made = _filled(cls, json.loads(s))
+        """A document from JSON text. Raises ValueError, TypeError or RecursionError."""
+        made = _filled(cls, parsed_json(s))
         for mesh in made.meshes:
             for primitive in mesh.primitives:
                 if isinstance(primitive.attributes, dict):

@@ -40,7 +40,9 @@ def triangles_of(mode: int, order: NDArray[np.uint32]) -> NDArray[np.uint32]:
 def _colours(accessors: Accessors, index: int | None) -> NDArray[np.float32] | None:
     if index is None:
         return None
-    width = accessors.raw(index).shape[1]
+    width = accessors.width(index)
+    if width not in (3, 4):
+        raise LevelProblem(f"colours of {width} components", "a primitive", "3 or 4")
     values = accessors.floats(index, width)
     if width == 3:
         values = np.concatenate([values, np.ones((len(values), 1), np.float32)], axis=1)

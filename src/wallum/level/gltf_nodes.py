@@ -13,10 +13,13 @@ from wallum.document.project import Shot
 from wallum.document.sources import PointSource, Source, SpotSource, SunSource, new_id
 from wallum.errors import LevelProblem
 from wallum.level.model import Finding, Mesh, Part
+from wallum.limits import MOST_LAMPS, MOST_PLACED
 from wallum.physics.colour import light_colour
 
 __all__ = ["SOURCE_EXTRAS", "node_matrix", "read_nodes"]
 
+# Nodes below each other; a name path is as long.
+DEEPEST = 500
 # Where an export keeps what the standard cannot say of a source.
 SOURCE_EXTRAS = "wallum"
 
@@ -24,6 +27,10 @@ SOURCE_EXTRAS = "wallum"
 def node_matrix(node: Any) -> NDArray[np.float64]:
     """(4, 4) local transform: a matrix, or translation x rotation x scale."""
     if node.matrix:
+        if len(node.matrix) != 16:
+            raise LevelProblem(
+                f"a matrix of {len(node.matrix)} numbers", f"node {node.name or ''}".strip(), "16"
+            )
         return np.array(node.matrix, dtype=np.float64).reshape(4, 4).T
     out = np.eye(4)
     x, y, z, w = node.rotation or (0.0, 0.0, 0.0, 1.0)
@@ -50,17 +57,47 @@ class Placed:
     path: str
 
 
+def _check_tree(gltf: GLTF2, roots: list[Any], source: str) -> None:
+    """Raises LevelProblem for nodes that stand below themselves, that are missing, or that are far
+    too many when one below two others counts twice; found without walking each path."""
+    below: dict[int, int] = {}  # nodes placed by each, itself included
+    depths: dict[int, int] = {}
+    open_ones: set[int] = set()
+    stack = list(roots)
+    while stack:
+        index = stack[-1]
+        if not isinstance(index, int) or not 0 <= index < len(gltf.nodes):
+            raise LevelProblem(f"there is no node {index!r}", source)
+        children = gltf.nodes[index].children or []
+        if index not in open_ones and index not in below:
+            open_ones.add(index)
+            if any(isinstance(one, int) and one in open_ones for one in children):
+                raise LevelProblem(f"a node below {index} stands below itself", source)
+            stack.extend(one for one in children if one not in below)
+            continue
+        stack.pop()
+        if index in open_ones:
+            open_ones.discard(index)
+            below[index] = 1 + sum(below[one] for one in children)
+            depths[index] = 1 + max((depths[one] for one in children), default=0)
+    if sum(below[one] for one in roots) > MOST_PLACED:
+        raise LevelProblem(
+            f"places more than {MOST_PLACED:,} nodes, one below two others counted twice", source
+        )
+    if max((depths[one] for one in roots), default=0) > DEEPEST:
+        raise LevelProblem(f"has nodes below more than {DEEPEST} others", source)
+
+
 def _placed(gltf: GLTF2, source: str) -> Iterator[Placed]:
     if gltf.scenes:
         roots = gltf.scenes[gltf.scene or 0].nodes or []
     else:
         children = {child for node in gltf.nodes for child in node.children or []}
         roots = [index for index in range(len(gltf.nodes)) if index not in children]
-    stack = [(index, np.eye(4), "", 0) for index in reversed(roots)]
+    _check_tree(gltf, roots, source)
+    stack = [(index, np.eye(4), "") for index in reversed(roots)]
     while stack:
-        index, above, path, depth = stack.pop()
-        if not 0 <= index < len(gltf.nodes) or depth > len(gltf.nodes):
-            raise LevelProblem(f"node {index} is missing or stands below itself", source)
+        index, above, path = stack.pop()
         node = gltf.nodes[index]
         matrix = above @ node_matrix(node)
         if not np.isfinite(matrix).all():
@@ -68,7 +105,7 @@ def _placed(gltf: GLTF2, source: str) -> Iterator[Placed]:
         here = f"{path}/{node.name or f'node {index}'}".lstrip("/")
         yield Placed(node, matrix, here)
         below = reversed(node.children or [])
-        stack.extend((child, matrix, here, depth + 1) for child in below)
+        stack.extend((child, matrix, here) for child in below)
 
 
 def _forward(matrix: NDArray[np.float64]) -> tuple[float, float, float]:
@@ -199,11 +236,19 @@ def _one_sun(sources: list[Source]) -> tuple[list[Source], list[Finding]]:
 
 
 def _unique(paths: list[str]) -> list[str]:
-    seen: dict[str, int] = {}
+    """The paths, with a number behind those that are taken: `Box`, `Box #2`, whatever others are called."""
+    plain = set(paths)
+    taken: set[str] = set()
+    tried: dict[str, int] = {}
     out = []
     for path in paths:
-        seen[path] = seen.get(path, 0) + 1
-        out.append(path if seen[path] == 1 else f"{path} #{seen[path]}")
+        name, number = path, tried.get(path, 1)
+        while name in taken or (number > 1 and name in plain):
+            number += 1
+            name = f"{path} #{number}"
+        tried[path] = number
+        taken.add(name)
+        out.append(name)
     return out
 
 
@@ -219,7 +264,7 @@ def read_nodes(
     for placed in _placed(gltf, source):
         node = placed.node
         if node.mesh is not None:
-            if not 0 <= node.mesh < len(meshes):
+            if not isinstance(node.mesh, int) or not 0 <= node.mesh < len(meshes):
                 raise LevelProblem(f"there is no mesh {node.mesh}", f"{source}: node {placed.path}")
             placed_meshes.append(placed)
         if node.camera is not None:
@@ -231,6 +276,8 @@ def read_nodes(
         light = _light_of(placed, lights, source)
         if light is not None:
             sources.append(light)
+        if max(len(sources), len(shots)) > MOST_LAMPS:
+            raise LevelProblem("has too many lights or cameras", source, f"at most {MOST_LAMPS:,}")
     ids = _unique([placed.path for placed in placed_meshes])
     parts = tuple(
         Part(part_id, placed.node.name or part_id, placed.node.mesh, placed.matrix)

@@ -1,25 +1,25 @@
 """A level from a glTF 2.0 file: .glb, or .gltf with data inside or beside it."""
 
-import base64
-import binascii
-import json
 import warnings
-from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Final
-from urllib.parse import unquote
 
 from pydantic import ValidationError
 from pygltflib import GLTF2
 
 from wallum.document.paths import refusal
 from wallum.errors import LevelProblem
+from wallum.faults import reading
+from wallum.files import inside, read_limited
 from wallum.level.gltf_accessors import Accessors
-from wallum.level.gltf_json import QuickGLTF2
+from wallum.level.gltf_json import QuickGLTF2, parsed_json
 from wallum.level.gltf_meshes import read_meshes
 from wallum.level.gltf_nodes import read_nodes
+from wallum.level.gltf_pictures import Fetch, data_uri, read_pictures
 from wallum.level.gltf_surfaces import read_materials
-from wallum.level.model import Finding, Level, Picture
+from wallum.level.model import Finding, Level
+from wallum.limits import LEVEL_BYTES, MOST_TRIANGLES, MOST_VERTICES
 
 __all__ = ["load_gltf", "parse_gltf"]
 
@@ -33,57 +33,38 @@ READ: Final = {
     "EXT_texture_webp",
 }
 MAGIC: Final = b"glTF"
-Fetch = Callable[[str], bytes]
 
 
 def load_gltf(path: Path) -> Level:
-    """Read a level file. Raises LevelProblem."""
-    folder = path.parent
+    """Read a level file, and what it names from its own folder and below. Raises LevelProblem."""
+    read = [path]
 
     def fetch(uri: str) -> bytes:
         if "://" in uri:
             raise LevelProblem(f"{uri} is an address on a network", str(path), "a file beside it")
-        try:
-            return (folder / unquote(uri)).read_bytes()
-        except OSError as error:
-            raise LevelProblem(f"{uri} cannot be read: {error.strerror}", str(path)) from None
+        found = inside(path.parent, uri, LevelProblem)
+        data = read_limited(found, LEVEL_BYTES, LevelProblem)
+        read.append(found)
+        return data
 
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise LevelProblem(f"cannot be read: {error.strerror}", str(path)) from None
-    return parse_gltf(data, path.name, fetch)
+    level = parse_gltf(read_limited(path, LEVEL_BYTES, LevelProblem), path.name, fetch)
+    return replace(level, files=tuple(read))
 
 
 def _open(data: bytes, source: str) -> GLTF2:
-    try:
-        with warnings.catch_warnings():
-            # Its advice on unread keys; what matters of them is a finding of ours.
-            warnings.simplefilter("ignore")
-            if data[:4] == MAGIC:
-                gltf = QuickGLTF2.load_from_bytes(data)
-            else:
-                text = data.decode("utf-8")
-                if "asset" not in json.loads(text):  # the package would make one up
-                    raise LevelProblem("not a glTF file", source, "glTF 2.0")
-                gltf = QuickGLTF2.from_json(text)
-    except LevelProblem:
-        raise
-    except Exception as error:  # the package lets through whatever its parts raise
-        raise LevelProblem(f"not a glTF file: {error}", source, "glTF 2.0") from None
-    if gltf is None or not str(gltf.asset.version or "").startswith("2"):
+    with reading(LevelProblem, "not a glTF file", source, "glTF 2.0"), warnings.catch_warnings():
+        # Its advice on unread keys; what matters of them is a finding of ours.
+        warnings.simplefilter("ignore")
+        if data[:4] == MAGIC:
+            gltf = QuickGLTF2.load_from_bytes(data)
+        else:
+            text = data.decode("utf-8")
+            if "asset" not in parsed_json(text):  # the package would make one up
+                raise LevelProblem("not a glTF file", source, "glTF 2.0")
+            gltf = QuickGLTF2.from_json(text)
+    if gltf is None or gltf.asset is None or not str(gltf.asset.version or "").startswith("2"):
         raise LevelProblem("not a glTF 2.0 file", source, "asset version 2")
     return gltf
-
-
-def _data_uri(uri: str, source: str) -> bytes:
-    head, _, body = uri.partition(",")
-    if not head.endswith(";base64"):
-        raise LevelProblem("a data address is not in base64", source)
-    try:
-        return base64.b64decode(body, validate=False)
-    except binascii.Error:
-        raise LevelProblem("a data address is broken", source) from None
 
 
 def _buffers(gltf: GLTF2, fetch: Fetch, source: str) -> list[bytes]:
@@ -95,7 +76,7 @@ def _buffers(gltf: GLTF2, fetch: Fetch, source: str) -> list[bytes]:
                 raise LevelProblem(f"buffer {number} has no data", source)
             data = bytes(blob)
         elif buffer.uri.startswith("data:"):
-            data = _data_uri(buffer.uri, source)
+            data = data_uri(buffer.uri, source)
         else:
             data = fetch(buffer.uri)
         if len(data) < (buffer.byteLength or 0):
@@ -104,23 +85,6 @@ def _buffers(gltf: GLTF2, fetch: Fetch, source: str) -> list[bytes]:
             )
         out.append(data)
     return out
-
-
-def _pictures(gltf: GLTF2, accessors: Accessors, fetch: Fetch, source: str) -> tuple[Picture, ...]:
-    out = []
-    for number, image in enumerate(gltf.images):
-        name = image.name or f"picture {number}"
-        if image.bufferView is not None:
-            data = bytes(accessors.view_bytes(image.bufferView))
-        elif image.uri and image.uri.startswith("data:"):
-            data = _data_uri(image.uri, source)
-        elif image.uri:
-            data = fetch(image.uri)
-        else:
-            raise LevelProblem(f"{name} has no data", source)
-        mime = image.mimeType or ("image/png" if data[:4] == b"\x89PNG" else "image/jpeg")
-        out.append(Picture(name, mime, data))
-    return tuple(out)
 
 
 def _feature_findings(gltf: GLTF2, source: str) -> list[Finding]:
@@ -148,29 +112,35 @@ def _feature_findings(gltf: GLTF2, source: str) -> list[Finding]:
 def _assemble(gltf: GLTF2, source: str, fetch: Fetch) -> Level:
     findings = _feature_findings(gltf, source)
     accessors = Accessors(gltf, _buffers(gltf, fetch, source), source)
-    pictures = _pictures(gltf, accessors, fetch, source)
-    materials, of_materials = read_materials(gltf, source)
-    meshes, of_meshes = read_meshes(gltf, accessors, materials)
+    given, of_materials = read_materials(gltf, source)
+    read = read_pictures(gltf, accessors, fetch, given, source)
+    meshes, of_meshes = read_meshes(gltf, accessors, read.materials)
     parts, shots, sources, of_nodes = read_nodes(gltf, meshes, source)
-    return Level(
+    level = Level(
         name=Path(source).stem,
         meshes=meshes,
         parts=parts,
-        materials=materials,
-        pictures=pictures,
+        materials=read.materials,
+        pictures=read.pictures,
         sources=sources,
         shots=shots,
-        findings=(*findings, *of_materials, *of_meshes, *of_nodes),
+        findings=(*read.findings, *findings, *of_materials, *of_meshes, *of_nodes),
     )
+    for count, most, word in (
+        (level.triangle_count, MOST_TRIANGLES, "triangles"),
+        (level.vertex_count, MOST_VERTICES, "vertices"),
+    ):
+        if count > most:
+            raise LevelProblem(f"has {count:,} {word}", source, f"at most {most:,}, instances counted")
+    return level
 
 
 def parse_gltf(data: bytes, source: str, fetch: Fetch) -> Level:
     """A level from a file's bytes; `fetch` brings what lies beside it. Raises LevelProblem."""
     gltf = _open(data, source)
-    try:
-        return _assemble(gltf, source, fetch)
-    except ValidationError as error:
-        raise LevelProblem(str(refusal(error, "")), source) from None
-    except (TypeError, AttributeError, IndexError, KeyError) as error:
-        # The package checks no types: a string where a number belongs surfaces here.
-        raise LevelProblem(f"not well-formed glTF: {error}", source, "glTF 2.0") from error
+    # The package checks no types: a string where a number belongs surfaces here.
+    with reading(LevelProblem, "not well-formed glTF", source, "glTF 2.0"):
+        try:
+            return _assemble(gltf, source, fetch)
+        except ValidationError as error:
+            raise LevelProblem(str(refusal(error, "")), source) from None

@@ -2,17 +2,15 @@
 
 from dataclasses import dataclass, field
 from functools import cached_property
-from io import BytesIO
+from pathlib import Path
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image as PillowImage
-from PIL import UnidentifiedImageError
 
 from wallum.document.project import Shot
 from wallum.document.sources import Source
-from wallum.errors import LevelProblem
+from wallum.level.decoding import decoded
 
 __all__ = [
     "Finding",
@@ -92,15 +90,7 @@ class Picture:
     @cached_property
     def pixels(self) -> NDArray[np.uint8]:
         """(H, W, 4) 8-bit RGBA, first row on top. Raises LevelProblem."""
-        try:
-            with PillowImage.open(BytesIO(self.data)) as opened:
-                image: PillowImage.Image = opened
-                if image.mode.startswith("I"):
-                    wide = np.asarray(image, dtype=np.float64) / 257.0
-                    image = PillowImage.fromarray(np.round(wide).astype(np.uint8))
-                return np.asarray(image.convert("RGBA"))
-        except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
-            raise LevelProblem(f"a picture cannot be read: {error}", self.name) from None
+        return decoded(self.data, self.name)
 
 
 @dataclass(frozen=True)
@@ -176,11 +166,18 @@ class Level:
     sources: tuple[Source, ...] = ()
     shots: tuple[Shot, ...] = ()
     findings: tuple[Finding, ...] = ()
+    files: tuple[Path, ...] = ()  # what it was read from
 
     @cached_property
     def triangle_count(self) -> int:
         """Triangles as drawn, instances counted each time."""
         sizes = [sum(len(p.triangles) for p in mesh.primitives) for mesh in self.meshes]
+        return sum(sizes[part.mesh] for part in self.parts)
+
+    @cached_property
+    def vertex_count(self) -> int:
+        """Vertices as drawn, instances counted each time."""
+        sizes = [sum(len(p.positions) for p in mesh.primitives) for mesh in self.meshes]
         return sum(sizes[part.mesh] for part in self.parts)
 
     @cached_property

@@ -6,9 +6,13 @@ from pathlib import Path
 import numpy as np
 import OpenEXR
 from numpy.typing import NDArray
-from PIL import Image
 
 from wallum.errors import LevelProblem
+from wallum.faults import reading
+from wallum.files import read_limited
+from wallum.level.decoding import decoded
+from wallum.level.exr_header import look_at_header
+from wallum.limits import MOST_PIXELS, PICTURE_BYTES
 from wallum.physics.panorama import FoundSun, find_sun, without_sun
 from wallum.physics.tone import srgb_decode
 
@@ -47,7 +51,7 @@ def changed_at(path: Path) -> int:
 def _state(path: Path) -> tuple[str, int, int]:
     try:
         stamp = path.stat()
-    except OSError:
+    except (OSError, ValueError):
         raise LevelProblem("the sky's picture is not there", str(path), "a panorama") from None
     return str(path), stamp.st_mtime_ns, stamp.st_size
 
@@ -68,12 +72,8 @@ def _read(name: str, _: int, __: int) -> NDArray[np.float32]:
     reader = {".hdr": _radiance, ".exr": _exr, ".png": _png}.get(path.suffix.lower())
     if reader is None:
         raise LevelProblem(f"a sky cannot be read from {path.suffix or 'it'}", name, ".hdr, .exr or .png")
-    try:
+    with reading(LevelProblem, "the sky's picture cannot be read", name, "a panorama"):
         pixels = reader(path)
-    except LevelProblem:
-        raise
-    except Exception as error:  # packages raise of every kind on broken files
-        raise LevelProblem(f"the sky's picture cannot be read: {error}", name, "a panorama") from None
     height, width = pixels.shape[:2]
     if height < 8 or not 1.8 <= width / height <= 2.2:
         raise LevelProblem(f"the sky's picture is {width}x{height}", name, "twice as wide as high")
@@ -93,13 +93,21 @@ def _small(name: str, changed_ns: int, size: int, sun_out: bool) -> NDArray[np.f
     return _halved((_without_sun if sun_out else _read)(name, changed_ns, size), WIDE_FOR_LIGHT)
 
 
+def _sized(width: int, height: int, path: Path) -> None:
+    """Raises LevelProblem for a picture that no one could want."""
+    if width < 1 or height < 1 or width * height > MOST_PIXELS:
+        raise LevelProblem(
+            f"the sky's picture is {width}x{height}", str(path), f"at most {MOST_PIXELS:,} pixels"
+        )
+
+
 def _png(path: Path) -> NDArray[np.float32]:
-    with Image.open(path) as image:
-        values = np.asarray(image.convert("RGB"))
+    values = decoded(read_limited(path, PICTURE_BYTES, LevelProblem), str(path), ("PNG",))[..., :3]
     return (srgb_decode(np.arange(256) / 255.0) * PNG_WHITE_CD_M2).astype(np.float32)[values]
 
 
 def _exr(path: Path) -> NDArray[np.float32]:
+    look_at_header(read_limited(path, PICTURE_BYTES, LevelProblem), str(path))
     with OpenEXR.File(str(path)) as file:
         channels = file.channels()
         whole = next((channels[name].pixels for name in ("RGB", "RGBA") if name in channels), None)
@@ -114,7 +122,7 @@ def _exr(path: Path) -> NDArray[np.float32]:
 
 def _radiance(path: Path) -> NDArray[np.float32]:
     """Ward 1994: shared exponents, scan lines in runs by channel or plain."""
-    data = path.read_bytes()
+    data = read_limited(path, PICTURE_BYTES, LevelProblem)
     end = data.find(b"\n\n")
     if not data.startswith(b"#?") or end < 0:
         raise LevelProblem("the sky's picture is no Radiance picture", str(path), "a .hdr panorama")
@@ -123,11 +131,13 @@ def _radiance(path: Path) -> NDArray[np.float32]:
     if len(words) != 4 or words[0] != b"-Y" or words[2] != b"+X":
         raise LevelProblem("the sky's picture lies on its side", str(path), "rows from the top down")
     height, width = int(words[1]), int(words[3])
+    _sized(width, height, path)
     body = np.frombuffer(data, np.uint8, offset=line_end + 1)
-    if len(body) >= 4 and 8 <= width < 32_768 and body[0] == 2 and body[1] == 2:
-        pixels = _runs(body, width, height)
-    else:
-        pixels = body[: height * width * 4].reshape(height, width, 4)
+    runs = len(body) >= 4 and 8 <= width < 32_768 and body[0] == 2 and body[1] == 2
+    # A line of runs has a head of 4 bytes, and at least 2 bytes for 127 pixels of a channel.
+    if len(body) < height * (4 + 8 * -(-width // 127) if runs else 4 * width):
+        raise LevelProblem("the sky's picture is cut short", str(path), f"{width}x{height} pixels")
+    pixels = _runs(body, width, height) if runs else body[: height * width * 4].reshape(height, width, 4)
     scales = np.ldexp(np.float32(1.0), np.arange(256) - 136).astype(np.float32)
     scales[0] = 0.0
     out = pixels[..., :3].astype(np.float32) + np.float32(0.5)
