@@ -1,9 +1,11 @@
 """Small glTF files made by hand, for tests of the reader's corners."""
 
 import base64
+import io
 import json
 
 import numpy as np
+from PIL import Image
 
 from wallum.level.gltf_reader import parse_gltf
 from wallum.level.gltf_writer import to_glb
@@ -81,6 +83,13 @@ class Maker:
 
     def level(self):
         return parse_gltf(self.bytes(), "made.glb", no_files)
+
+
+def png(colour=(200, 100, 50, 255), size=(4, 4)):
+    """A plain picture, encoded."""
+    stream = io.BytesIO()
+    Image.new("RGBA", size, colour).save(stream, "PNG")
+    return stream.getvalue()
 
 
 def no_files(uri):

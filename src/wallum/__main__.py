@@ -1,7 +1,24 @@
 """`python -m wallum`: the command line."""
 
+import os
 import sys
 
 from wallum.cli import main
 
+
+def _only_the_document() -> None:
+    """With --json, let nothing but the document reach standard output: what packages print of their
+    own accord, from whatever language, goes to standard error."""
+    if "--json" in sys.argv:
+        sys.stdout.flush()
+        document = os.dup(1)
+        os.dup2(2, 1)
+        sys.stdout = os.fdopen(document, "w", encoding="utf-8")
+
+
+_only_the_document()
+# Names of files may hold bytes that are no text.
+for stream in (sys.stdout, sys.stderr):
+    if hasattr(stream, "reconfigure"):
+        stream.reconfigure(errors="backslashreplace")
 sys.exit(main())

@@ -1,5 +1,7 @@
 """The command line: the contract for automatic checks. Commands only ask, show and edit."""
 
+import os
+import signal
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -11,16 +13,21 @@ from wallum import __version__
 from wallum.cli_day import sheet_command, sun_command
 from wallum.cli_film import film_command
 from wallum.cli_values import (
+    FiniteRange,
     Size,
     Triple,
     chosen_view,
+    moved_to,
+    note_level_choice,
     open_reference,
     parameter_path,
     print_json,
+    refuse_as_output,
     setting_changes,
     with_changes,
 )
 from wallum.errors import WallumError
+from wallum.faults import fault_of, keep_log, said
 
 __all__ = ["cli", "main"]
 
@@ -43,18 +50,17 @@ def new_command(
     level: str, project: Path, place: str | None, date: str | None, utc_offset: float | None, as_json: bool
 ) -> None:
     """Make a project on a level file."""
-    from wallum.document.storage import SUFFIX, save
+    from wallum.document.storage import as_project_file, save
     from wallum.errors import ProjectProblem
-    from wallum.level.opening import new_project, open_level, reference_to
+    from wallum.level.opening import choose_level, new_project, open_level, reference_to
 
-    if project.suffix.lower() != SUFFIX:
-        raise ProjectProblem("not a project's name", str(project), f"a name that ends in {SUFFIX}")
-    if project.exists():
+    if as_project_file(project).exists():
         raise ProjectProblem("there is a file of that name already", str(project), "a new name")
     opened = open_level(reference_to(Path(level), None), None)
     made = new_project(opened, reference_to(Path(level), project))
     made = with_changes(made, setting_changes(place, date, utc_offset))
     save(made, project)
+    choose_level(made, project)
     findings = [vars(finding) for finding in opened.findings]
     if as_json:
         print_json({"project": str(project), "parts": len(opened.parts), "findings": findings})
@@ -105,7 +111,7 @@ def show_command(project: str, path: str, as_json: bool) -> None:
 def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_json: bool) -> None:
     """Change values; all of them or, where one is refused, none."""
     from wallum.document.paths import look_up
-    from wallum.document.storage import save
+    from wallum.document.storage import as_project_file, editing, load, save
     from wallum.errors import ProjectProblem
 
     document, file = open_reference(project)
@@ -113,7 +119,15 @@ def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_jso
     target = out or file
     if target is None:
         raise ProjectProblem("has no file to write to", project, "--out FILE")
-    save(changed, target)
+    as_project_file(target)
+    if file is not None and target == file:
+        with editing(file) as write:  # what others set at the same time is not lost
+            changed = with_changes(load(file), changes)
+            write(changed)
+    else:
+        changed = moved_to(changed, file, target)
+        save(changed, target)
+    note_level_choice(changed, target, changes)
     paths = [parameter_path(change) for change in changes]
     if as_json:
         print_json({"file": str(target), "values": {path: look_up(changed, path) for path in paths}})
@@ -127,7 +141,7 @@ def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_jso
 @click.option("--shot", default=None, help="A saved camera, by its slug.")
 @click.option("--eye", type=Triple(), default=None)
 @click.option("--toward", type=Triple(), default=None)
-@click.option("--fov", type=click.FloatRange(1.0, 150.0), default=50.0, help="Vertical, in degrees.")
+@click.option("--fov", type=FiniteRange(1.0, 150.0), default=50.0, help="Vertical, in degrees.")
 @click.option("--size", type=Size(), default=(1280, 720))
 @click.option("--clock", default=None, metavar="HH:MM", help="Time of day; the project's where not given.")
 @click.option("--date", default=None, metavar="YYYY-MM-DD")
@@ -156,7 +170,9 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
     document, file = open_reference(project)
     document = with_changes(document, setting_changes(date=options["date"], clock=options["clock"]))
     document = with_changes(document, options["changes"])
+    note_level_choice(document, file, options["changes"])
     document, level = lit_project(document, file)
+    refuse_as_output(out, document, file, level)
     camera = _camera(document, level, options)
     if options["variant"] is not None:
         document = applied(document, find_slug(document, "variants", options["variant"]).id)
@@ -253,13 +269,16 @@ def meter_command(
 def export_command(project: str, file: Path, as_json: bool) -> None:
     """Write the lit level for others, by the file's extension (.glb, .gltf)."""
     from wallum.errors import ExportProblem
-    from wallum.exchange.gltf_export import export_gltf
+    from wallum.exchange.gltf_export import data_file, export_gltf
     from wallum.level.opening import lit_level
 
     if file.suffix.lower() not in (".glb", ".gltf"):
         raise ExportProblem(f"cannot write {file.suffix or 'it'}", str(file), ".glb or .gltf")
     document, beside = open_reference(project)
-    warnings = export_gltf(document, lit_level(document, beside, stand_in=False), file)
+    level = lit_level(document, beside, stand_in=False)
+    for out in filter(None, (file, data_file(file))):
+        refuse_as_output(out, document, beside, level)
+    warnings = export_gltf(document, level, file)
     if as_json:
         print_json({"file": str(file), "warnings": warnings})
         return
@@ -371,9 +390,11 @@ def cost_command(
 )
 def speed_command(as_json: bool, profile: Path | None) -> None:
     """Speed, each figure beside the one asked for and a limit measured in the same run."""
+    from wallum.judge.device import check_profile_place
     from wallum.speed.run import fit_and_write, measure_all
 
     if profile is not None:
+        check_profile_place(profile)
         row = fit_and_write(profile, progress=lambda text: click.echo(text, err=True))
         if as_json:
             print_json({"profile": str(profile), "speed": [row.as_json()]})
@@ -409,6 +430,7 @@ def main(arguments: list[str] | None = None, run: Callable[..., Any] = cli.main)
     """Run a command; errors become one sentence and an exit status."""
     given = sys.argv[1:] if arguments is None else arguments
     as_json = "--json" in given
+    keep_log()
     try:
         run(args=given, prog_name="wallum", standalone_mode=False)
     except WallumError as error:
@@ -422,4 +444,12 @@ def main(arguments: list[str] | None = None, run: Callable[..., Any] = cli.main)
         return _report(WallumError(error.format_message()), as_json)
     except (click.Abort, KeyboardInterrupt):
         return 130
+    except BrokenPipeError:
+        # Whoever read the output has enough; Python itself must not complain at its end either.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 128 + signal.SIGPIPE
+    except OSError as error:
+        return _report(WallumError(said(error), str(error.filename or "")), as_json)
+    except Exception as error:
+        return _report(fault_of(error, f"the command {' '.join(given[:1])}".strip()), as_json)
     return 0

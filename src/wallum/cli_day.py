@@ -7,7 +7,14 @@ from typing import Any
 
 import click
 
-from wallum.cli_values import Size, open_reference, print_json, setting_changes, with_changes
+from wallum.cli_values import (
+    Size,
+    open_reference,
+    print_json,
+    refuse_as_output,
+    setting_changes,
+    with_changes,
+)
 
 __all__ = ["Drawn", "prepare", "sheet_command", "sun_command"]
 
@@ -146,6 +153,7 @@ def sheet_command(
         raise ProjectProblem("has no shots", project, "a project with a saved camera")
     chosen = [find_slug(document, "shots", one.strip()) for one in shots.split(",")] if shots else None
     document, level = lit_project(document, file)
+    refuse_as_output(out, document, file, level)
     drawn = prepare(document, level, file)
     hours = [minute / 60.0 for minute in range(0, 1440, every)]
     rows = []

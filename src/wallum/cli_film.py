@@ -6,7 +6,7 @@ from typing import Any
 import click
 
 from wallum.cli_day import prepare
-from wallum.cli_values import Size, open_reference, print_json
+from wallum.cli_values import FiniteRange, Size, open_reference, print_json, refuse_as_output
 
 __all__ = ["film_command"]
 
@@ -27,7 +27,7 @@ def _hours(start: str, end: str, count: int) -> list[float]:
 @click.option("--to", "end", default="24:00", metavar="HH:MM", help="Before --from: on the next day.")
 @click.option(
     "--seconds",
-    type=click.FloatRange(0.1, 3600.0),
+    type=FiniteRange(0.1, 3600.0),
     default=None,
     help="How long it lasts; as long as a day where not given.",
 )
@@ -58,6 +58,7 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
     hours = _hours(options["start"], options["end"], max(round(seconds * options["fps"]), 1))
     with film_writer(out, size, options["fps"]) as writer:
         document, level = lit_project(document, file)
+        refuse_as_output(out, document, file, level)
         drawn = prepare(document, level, file)
         camera = Camera.of_shot(shot, size[0] / size[1], far_for(level.bounds))
         heroes = drawn.heroes(camera)

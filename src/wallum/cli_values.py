@@ -2,24 +2,30 @@
 
 import datetime as dt
 import json
+import math
 from pathlib import Path
 from typing import Any
 
 import click
 
 __all__ = [
+    "FiniteRange",
     "Size",
     "Triple",
     "chosen_view",
+    "moved_to",
+    "note_level_choice",
     "open_reference",
     "parameter_path",
     "print_json",
+    "refuse_as_output",
     "setting_changes",
     "with_changes",
 ]
 
 # Parts a parameter's path from a peg's time.
 PEG_MARK = "@"
+FARTHEST_M = 1e6
 
 
 class Triple(click.ParamType[tuple[float, float, float]]):
@@ -35,7 +41,20 @@ class Triple(click.ParamType[tuple[float, float, float]]):
             x, y, z = (float(part) for part in parts)
         except ValueError:
             self.fail(f"cannot read {value!r} (expected three numbers X,Y,Z)", param, ctx)
+        # Farther than any level reaches, numbers are not exact enough to draw with.
+        if not all(abs(part) <= FARTHEST_M for part in (x, y, z)):
+            self.fail(f"{value!r} is no place (expected numbers up to {FARTHEST_M:,.0f})", param, ctx)
         return x, y, z
+
+
+class FiniteRange(click.FloatRange):
+    """A number within limits: nan, which is neither above nor below any, is none."""
+
+    def convert(self, value: Any, param: Any, ctx: Any) -> float:
+        found = float(super().convert(value, param, ctx))
+        if not math.isfinite(found):
+            self.fail(f"{value!r} is not a number", param, ctx)
+        return found
 
 
 class Size(click.ParamType[tuple[int, int]]):
@@ -69,6 +88,33 @@ def open_reference(reference: str) -> tuple[Any, Path | None]:
     from wallum.level.opening import open_project
 
     return open_project(reference)
+
+
+def refuse_as_output(out: Path, project: Any, file: Path | None, level: Any) -> None:
+    """Raises ExportProblem where a file to be written is one that is read for it."""
+    from wallum.errors import ExportProblem
+    from wallum.files import refuse_inputs
+    from wallum.level.opening import project_inputs
+
+    refuse_inputs(out, [*project_inputs(project, file), *level.files], ExportProblem)
+
+
+def note_level_choice(project: Any, file: Path | None, changes: tuple[str, ...]) -> None:
+    """A level that was named by hand on the command line may lie anywhere."""
+    from wallum.level.opening import choose_level
+
+    if any(parameter_path(one) == "level" for one in changes):
+        choose_level(project, file)
+
+
+def moved_to(project: Any, before: Path | None, after: Path) -> Any:
+    """A project as it names its files from another place."""
+    from wallum.level.opening import choose_level, may_read_level, moved_beside
+
+    moved = moved_beside(project, before, after)
+    if may_read_level(project, before):
+        choose_level(moved, after)
+    return moved
 
 
 def chosen_view(project: Any, text: str) -> tuple[str, Any]:

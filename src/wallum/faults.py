@@ -50,7 +50,9 @@ def keep_log() -> None:
             handler.close()
     try:
         log_file().parent.mkdir(parents=True, exist_ok=True)
-        handler = RotatingFileHandler(wanted, "a", LOG_BYTES, OLD_LOGS, encoding="utf-8", delay=True)
+        handler = RotatingFileHandler(
+            wanted, "a", LOG_BYTES, OLD_LOGS, encoding="utf-8", delay=True, errors="backslashreplace"
+        )
     except OSError:
         return
     handler.setLevel(logging.INFO)

@@ -3,7 +3,7 @@ import json
 
 import numpy as np
 import pytest
-from gltf_maker import SQUARE, TRIANGLE, Maker, no_files, only_primitive
+from gltf_maker import SQUARE, TRIANGLE, Maker, no_files, only_primitive, png
 from PIL import Image
 
 from wallum.document.sources import PointSource, SpotSource, SunSource
@@ -11,12 +11,6 @@ from wallum.errors import LevelProblem
 from wallum.level.flatten import flatten
 from wallum.level.gltf_meshes import triangles_of
 from wallum.level.gltf_reader import load_gltf, parse_gltf
-
-
-def png(colour=(200, 100, 50, 255), size=(4, 4)):
-    stream = io.BytesIO()
-    Image.new("RGBA", size, colour).save(stream, "PNG")
-    return stream.getvalue()
 
 
 def area(primitive):

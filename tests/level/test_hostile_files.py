@@ -5,7 +5,7 @@ import struct
 
 import numpy as np
 import pytest
-from gltf_maker import TRIANGLE, Maker
+from gltf_maker import TRIANGLE, Maker, png
 from panorama_maker import write_panorama
 
 from wallum.errors import LevelProblem
@@ -190,8 +190,6 @@ def test_names_that_no_one_can_type_are_shown_otherwise(tmp_path):
     "uri", ["../secret.png", "%2e%2e/secret.png", "{abs}", "link.png", "sub/../../secret.png"]
 )
 def test_a_picture_that_lies_elsewhere_is_not_read(tmp_path, uri):
-    from test_gltf_reader import png
-
     secret = tmp_path / "secret.png"
     secret.write_bytes(png((1, 2, 3, 255)))
     folder = tmp_path / "level"

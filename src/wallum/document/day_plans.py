@@ -15,8 +15,11 @@ from wallum.document.lanes import Lane
 from wallum.document.paths import refusal
 from wallum.document.project import Air, Look, Project
 from wallum.document.sources import MoonSource, SkySource, Source, SunSource
+from wallum.document.storage import refuse_constant
 from wallum.errors import ProjectProblem
-from wallum.files import write_whole
+from wallum.faults import reading, said
+from wallum.files import read_limited, write_whole
+from wallum.limits import DAY_BYTES
 
 __all__ = ["DAY_SUFFIX", "PARTS", "DayPlan", "applied_day", "day_of_project", "load_day", "save_day"]
 
@@ -84,32 +87,32 @@ def applied_day(project: Project, day: DayPlan, parts: tuple[str, ...] = tuple(P
 def save_day(day: DayPlan, path: Path) -> None:
     """Write a day's file, whole or not at all. Raises ProjectProblem."""
     text = json.dumps(day.model_dump(mode="json", exclude_none=True), indent=1, ensure_ascii=False)
+    if path.suffix.lower() != DAY_SUFFIX:
+        raise ProjectProblem("not a day's name", str(path), f"a name that ends in {DAY_SUFFIX}")
     try:
         write_whole(path, (text + "\n").encode())
     except OSError as error:
-        raise ProjectProblem(f"cannot be written: {error.strerror}", str(path)) from None
+        raise ProjectProblem(f"cannot be written: {said(error)}", str(path)) from None
 
 
 def load_day(path: Path) -> DayPlan:
     """Read a day's file. Raises ProjectProblem."""
-    try:
-        data: Any = json.loads(path.read_text(encoding="utf-8"))
-    except OSError as error:
-        raise ProjectProblem(f"cannot be read: {error.strerror}", str(path)) from None
-    except ValueError:
-        raise ProjectProblem("not a day's file", str(path), "JSON text") from None
+    text = read_limited(path, DAY_BYTES, ProjectProblem)
+    with reading(ProjectProblem, "not a day's file", str(path), "JSON text"):
+        data: Any = json.loads(text.decode("utf-8"), parse_constant=refuse_constant)
     if not isinstance(data, dict) or "lanes" not in data or "name" not in data:
         raise ProjectProblem("not a day's file", str(path), "an object with a name and lanes")
     if data.get("schema_version") != DAY_SCHEMA:
         raise ProjectProblem(
             f"its schema is {data.get('schema_version')!r}", str(path), f"schema {DAY_SCHEMA}"
         )
-    try:
-        day = DayPlan.model_validate(data)
-        _check_lanes(day)
-    except ValidationError as error:
-        told = refusal(error, "")
-        raise ProjectProblem(told.what, f"{path}: {told.where}", told.expected) from None
+    with reading(ProjectProblem, "not a day's file", str(path)):
+        try:
+            day = DayPlan.model_validate(data)
+            _check_lanes(day)
+        except ValidationError as error:
+            told = refusal(error, "")
+            raise ProjectProblem(told.what, f"{path}: {told.where}", told.expected) from None
     return day
 
 

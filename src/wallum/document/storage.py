@@ -21,7 +21,18 @@ from wallum.faults import reading, said
 from wallum.files import locked, read_limited, write_whole
 from wallum.limits import PROJECT_BYTES
 
-__all__ = ["SUFFIX", "Stored", "as_project_file", "dump", "editing", "load", "load_stored", "parse", "save"]
+__all__ = [
+    "SUFFIX",
+    "Stored",
+    "as_project_file",
+    "dump",
+    "editing",
+    "load",
+    "load_stored",
+    "parse",
+    "refuse_constant",
+    "save",
+]
 
 SUFFIX = ".wallum"
 PROFILE_SUFFIX = ".json"
@@ -32,14 +43,15 @@ def dump(project: Project) -> str:
     return json.dumps(project.model_dump(mode="json"), indent=1, ensure_ascii=False) + "\n"
 
 
-def _refuse_constant(word: str) -> Any:
+def refuse_constant(word: str) -> Any:
+    """What JSON text may not hold though Python reads it: NaN and infinities. Raises ValueError."""
     raise ValueError(f"{word} is not a number that a project may hold")
 
 
 def parse(text: str, source: str = "") -> Project:
     """A project from text; `source` names it in errors. Raises ProjectProblem."""
     with reading(ProjectProblem, "not a project file", source, "JSON text"):
-        data = json.loads(text, parse_constant=_refuse_constant)
+        data = json.loads(text, parse_constant=refuse_constant)
     if not isinstance(data, dict) or "schema_version" not in data:
         raise ProjectProblem("not a project file", source, "an object with schema_version")
     with reading(ProjectProblem, "not a project file", source):

@@ -1,5 +1,6 @@
 """A day as a film: numbered pictures in a folder, or one video file."""
 
+from contextlib import ExitStack
 from pathlib import Path
 from types import TracebackType
 from typing import Protocol, Self
@@ -10,10 +11,13 @@ from numpy.typing import NDArray
 
 from wallum.errors import ExportProblem
 from wallum.exchange.pictures import write_png
+from wallum.faults import reading
+from wallum.files import written_whole
 
 __all__ = ["FILM_SUFFIXES", "FilmWriter", "Pictures", "Video", "film_writer"]
 
-FILM_SUFFIXES = (".mp4", ".mkv")
+FORMATS = {".mp4": "mp4", ".mkv": "matroska"}
+FILM_SUFFIXES = tuple(FORMATS)
 # Constant quality of H.264: hardly to be told from the original.
 QUALITY = "16"
 
@@ -58,11 +62,11 @@ class Video:
         if size[0] % 2 or size[1] % 2:
             raise ExportProblem(f"a film of {size[0]}x{size[1]}", str(path), "even numbers of pixels")
         self._path = path
-        self._part = path.with_name(f".{path.stem}.part{path.suffix}")
-        try:
-            self._file = av.open(str(self._part), "w")
-        except (OSError, ValueError) as error:
-            raise ExportProblem(f"cannot be written: {error}", str(path)) from None
+        self._whole = ExitStack()
+        with ExitStack() as opening, reading(ExportProblem, "cannot be written", str(path)):
+            part = opening.enter_context(written_whole(path))
+            self._file = av.open(str(part), "w", format=FORMATS[path.suffix.lower()])
+            self._whole = opening.pop_all()
         self._stream = self._file.add_stream("libx264", rate=rate, options={"crf": QUALITY})
         self._stream.width, self._stream.height = size
         self._stream.pix_fmt = "yuv420p"
@@ -73,21 +77,24 @@ class Video:
     def add(self, rgb: NDArray[np.uint8]) -> None:
         """The next picture."""
         frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(rgb), format="rgb24")
-        for packet in self._stream.encode(frame):
-            self._file.mux(packet)
+        with reading(ExportProblem, "cannot be written", str(self._path)):
+            for packet in self._stream.encode(frame):
+                self._file.mux(packet)
 
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, at: TracebackType | None
     ) -> None:
-        try:
-            if kind is None:
-                for packet in self._stream.encode():
-                    self._file.mux(packet)
-            self._file.close()
-            if kind is None:
-                self._part.replace(self._path)
-        finally:
-            self._part.unlink(missing_ok=True)
+        with reading(ExportProblem, "cannot be written", str(self._path)):
+            try:
+                if kind is None:
+                    for packet in self._stream.encode():
+                        self._file.mux(packet)
+                self._file.close()
+            except BaseException as failed:
+                self._whole.__exit__(type(failed), failed, failed.__traceback__)
+                raise
+            # With an error it is taken away again: what was there before stands.
+            self._whole.__exit__(kind, error, at)
 
 
 def film_writer(out: Path, size: tuple[int, int], rate: int) -> FilmWriter:

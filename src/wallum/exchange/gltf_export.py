@@ -6,6 +6,7 @@ light's extras, so that Wallum reads back what it wrote.
 
 import json
 import math
+from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +16,8 @@ from wallum.document.lanes import format_clock
 from wallum.document.project import Project
 from wallum.document.sources import GROUPS, FarLight, Lamp, SkySource, SpotSource, SunSource
 from wallum.errors import ExportProblem
-from wallum.files import write_whole
+from wallum.faults import said
+from wallum.files import write_whole, written_whole
 from wallum.level.gltf_nodes import SOURCE_EXTRAS
 from wallum.level.gltf_writer import extensions_used, facing, level_document, to_glb
 from wallum.level.model import Level
@@ -24,7 +26,7 @@ from wallum.moment.hour import at_hour
 from wallum.moment.switching import is_on
 from wallum.physics.colour import luminance
 
-__all__ = ["build_gltf", "export_gltf"]
+__all__ = ["build_gltf", "data_file", "export_gltf"]
 
 Json = dict[str, Any]
 KEPT_FIELDS = ("on", "role", "colour_by", "kelvin", "tint", "colour", "shadow")
@@ -138,18 +140,26 @@ def build_gltf(project: Project, level: Level) -> tuple[Json, bytes, list[str]]:
     return {key: value for key, value in out.items() if value != []}, data, warnings
 
 
+def data_file(path: Path) -> Path | None:
+    """The file of numbers that goes beside a .gltf file; None for a .glb."""
+    return path.with_suffix(".bin") if path.suffix.lower() == ".gltf" else None
+
+
 def export_gltf(project: Project, level: Level, path: Path) -> list[str]:
     """Write .glb, or .gltf and .bin. Returns warnings; raises ExportProblem."""
     document, data, warnings = build_gltf(project, level)
+    beside = data_file(path) if data else None
     try:
         if path.suffix.lower() == ".glb":
             write_whole(path, to_glb(document, data))
             return warnings
-        if data:
-            beside = path.with_suffix(".bin")
-            document["buffers"][0]["uri"] = beside.name
-            write_whole(beside, data)
-        write_whole(path, json.dumps(document, allow_nan=False, indent=1).encode())
+        with ExitStack() as both:
+            # Both are written before either is put in its place.
+            main = both.enter_context(written_whole(path))
+            if beside is not None:
+                document["buffers"][0]["uri"] = beside.name
+                both.enter_context(written_whole(beside)).write_bytes(data)
+            main.write_text(json.dumps(document, allow_nan=False, indent=1), encoding="utf-8")
     except OSError as error:
-        raise ExportProblem(f"cannot be written: {error.strerror}", str(path)) from None
+        raise ExportProblem(f"cannot be written: {said(error)}", str(path)) from None
     return warnings

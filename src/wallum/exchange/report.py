@@ -15,6 +15,7 @@ from PIL import Image
 from wallum.document.project import Project
 from wallum.document.targets import Target
 from wallum.errors import ExportProblem
+from wallum.faults import said
 from wallum.files import write_whole
 from wallum.judge.cost import FrameCost
 from wallum.judge.device import DeviceProfile
@@ -133,4 +134,4 @@ def write_report(
         path.parent.mkdir(parents=True, exist_ok=True)
         write_whole(path, "\n".join(_page(project, costed, findings, pictures)).encode())
     except OSError as error:
-        raise ExportProblem(f"cannot be written: {error.strerror}", str(path)) from None
+        raise ExportProblem(f"cannot be written: {said(error)}", str(path)) from None

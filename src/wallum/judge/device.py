@@ -8,11 +8,26 @@ from pathlib import Path
 from typing import Final
 
 from wallum.errors import ProjectProblem
+from wallum.faults import reading, said
+from wallum.files import read_limited, write_whole, written_whole
 from wallum.judge.work import COUNTS
+from wallum.limits import PROFILE_BYTES
 
-__all__ = ["PROFILE_NAMES", "DeviceProfile", "load_profile", "read_profile", "write_profile"]
+__all__ = [
+    "PROFILE_NAMES",
+    "DeviceProfile",
+    "check_profile_place",
+    "load_profile",
+    "read_profile",
+    "write_profile",
+]
 
+SUFFIX: Final = ".json"
 PROFILE_NAMES: Final = ("pocket 30", "couch 60", "tower 120")
+
+
+class _OnlyTried(Exception):
+    """Ends the writing of a file that was only to be tried."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +50,8 @@ class DeviceProfile:
 
 
 def _parse(text: str, source: str) -> DeviceProfile:
-    try:
+    wanted = "name, origin, calibrated, coefficients_ms"
+    with reading(ProjectProblem, "not a device profile", source, wanted):
         data = json.loads(text)
         coefficients = {
             str(name): {str(count): float(value) for count, value in counts.items()}
@@ -44,10 +60,6 @@ def _parse(text: str, source: str) -> DeviceProfile:
         profile = DeviceProfile(
             str(data["name"]), str(data["origin"]), bool(data["calibrated"]), coefficients
         )
-    except (ValueError, KeyError, TypeError, AttributeError) as error:
-        raise ProjectProblem(
-            f"not a device profile: {error!r}", source, "name, origin, calibrated, coefficients_ms"
-        ) from None
     # Profiles from before high cloud was counted with the light that it is drawn in.
     moved = coefficients.get("clouds", {}).pop("cloud pixels", None)
     if moved is not None:
@@ -63,10 +75,9 @@ def _parse(text: str, source: str) -> DeviceProfile:
 
 def read_profile(path: Path) -> DeviceProfile:
     """A profile from its file. Raises ProjectProblem."""
-    try:
-        return _parse(path.read_text(encoding="utf-8"), str(path))
-    except (OSError, UnicodeDecodeError) as error:
-        raise ProjectProblem(f"cannot be read: {error}", str(path)) from None
+    data = read_limited(path, PROFILE_BYTES, ProjectProblem)
+    with reading(ProjectProblem, "not a device profile", str(path)):
+        return _parse(data.decode("utf-8"), str(path))
 
 
 @lru_cache(maxsize=8)
@@ -97,6 +108,21 @@ def write_profile(profile: DeviceProfile, path: Path) -> None:
         "coefficients_ms": profile.coefficients,
     }
     try:
-        path.write_text(json.dumps(data, indent=2) + "\n", encoding="utf-8")
+        write_whole(path, (json.dumps(data, indent=2) + "\n").encode())
     except OSError as error:
-        raise ProjectProblem(f"cannot be written: {error.strerror}", str(path)) from None
+        raise ProjectProblem(f"cannot be written: {said(error)}", str(path)) from None
+
+
+def check_profile_place(path: Path) -> None:
+    """Raises ProjectProblem where a profile could not be written: to be asked before it is measured."""
+    if path.suffix.lower() != SUFFIX:
+        raise ProjectProblem("not a profile's name", str(path), f"a name that ends in {SUFFIX}")
+    if path.exists():
+        read_profile(path)  # only a profile is written over
+    try:
+        with written_whole(path):
+            raise _OnlyTried
+    except _OnlyTried:
+        return
+    except OSError as error:
+        raise ProjectProblem(f"cannot be written: {said(error)}", str(path)) from None

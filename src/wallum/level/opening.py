@@ -35,6 +35,7 @@ __all__ = [
     "lit_level",
     "lit_project",
     "may_read",
+    "may_read_level",
     "moved_beside",
     "named_project",
     "new_project",
@@ -91,6 +92,12 @@ def may_read(level: Path, project_file: Path) -> bool:
     """Whether a project may have this level read: from its own folder and below, or a chosen one."""
     found, folder = (Path(os.path.realpath(one)) for one in (level, project_file.parent))
     return found.is_relative_to(folder) or is_chosen(found)
+
+
+def may_read_level(project: Project, beside: Path | None) -> bool:
+    """Whether a project's level may be read as the project names it."""
+    made = not project.level or project.level.startswith(MADE)
+    return made or beside is None or may_read(file_of(project.level, beside), beside)
 
 
 def file_of(reference: str, beside: Path | None) -> Path:

@@ -182,7 +182,7 @@ class RayScene:
         double = self.double_sided
         out = self.first_hit(origins, directions)
         start = np.zeros(len(origins), np.float32)
-        for _ in range(MOST_HOLES):
+        for _ in range(MOST_HOLES if len(self.triangles.faces) else 0):
             met = out.triangle >= 0
             facing = dots(self.triangles.face_normals.take(out.triangle, 0), directions)
             back = met & (facing > 0.0) & ~double.take(self.triangles.material.take(out.triangle))

@@ -21,12 +21,15 @@ from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter
 
 from wallum.errors import ValueProblem
+from wallum.files import written_whole
 from wallum.physics.arrays import Floats
 from wallum.physics.emitters import halton
 from wallum.transport.rays import RayScene
 
 __all__ = ["GridMaker", "SkyGrid", "grid_key", "load_grid", "make_grid", "save_grid"]
 
+# Of a kept grid, unpacked.
+MOST_KEPT_BYTES: Final = 1 << 30
 VERSION: Final = 6
 RAYS: Final = 64
 # Where little of the sky is seen, so few rays would find an opening or miss it by chance.
@@ -281,18 +284,20 @@ def make_grid(
 def save_grid(grid: SkyGrid, key: str, path: Path) -> None:
     """Keep a grid in a file; a cache that cannot be written is no misfortune. Raises OSError."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    part = path.with_suffix(".part")
-    with open(part, "wb") as stream:
+    with written_whole(path) as part, open(part, "r+b") as stream:
         np.savez_compressed(stream, values=grid.values, low=grid.low, step=grid.step, key=np.array(key))
-    part.replace(path)
 
 
 def load_grid(path: Path, key: str) -> SkyGrid:
     """A kept grid. Raises ValueProblem where there is none for this geometry."""
     try:
         with open(path, "rb") as stream, np.load(stream, allow_pickle=False) as kept:
+            if sum(one.file_size for one in kept.zip.infolist()) > MOST_KEPT_BYTES:
+                raise ValueProblem("the kept sky grid is too large", str(path))
             if str(kept["key"]) == key and kept["values"].ndim == 4 and kept["values"].shape[3] == 6:
                 return SkyGrid(kept["values"].astype(np.float16), kept["low"], kept["step"])
+    except ValueProblem:
+        raise
     except (OSError, ValueError, KeyError, EOFError, ImportError):
         pass
     except Exception as error:  # zipfile and numpy raise kinds of their own for broken files
