@@ -21,10 +21,16 @@ MISSING: Final = 3
 FAULT: Final = 4
 
 
+# What a person will read of one part of a sentence.
+LONGEST_PART: Final = 600
+
+
 def plain(text: str) -> str:
-    """Text as any terminal and any file can hold it: on one line, halves of characters written out."""
-    shown = "".join(one if one.isprintable() else one.encode("unicode_escape").decode() for one in text)
-    return shown.encode("utf-8", "backslashreplace").decode()
+    """Text as any terminal and any file can hold it: on one line, halves of characters written out,
+    and no longer than anyone reads."""
+    if len(text) > LONGEST_PART:
+        text = f"{text[: LONGEST_PART // 2]} ... {text[-LONGEST_PART // 2 :]}"
+    return "".join(one if one.isprintable() else one.encode("unicode_escape").decode() for one in text)
 
 
 class WallumError(Exception):

@@ -21,7 +21,16 @@ from wallum.faults import reading, said
 from wallum.files import read_limited, write_whole
 from wallum.limits import DAY_BYTES
 
-__all__ = ["DAY_SUFFIX", "PARTS", "DayPlan", "applied_day", "day_of_project", "load_day", "save_day"]
+__all__ = [
+    "DAY_SUFFIX",
+    "PARTS",
+    "DayPlan",
+    "applied_day",
+    "day_of_project",
+    "load_day",
+    "parse_day",
+    "save_day",
+]
 
 DAY_SUFFIX = ".wallum-day"
 DAY_SCHEMA = 1
@@ -97,22 +106,24 @@ def save_day(day: DayPlan, path: Path) -> None:
 
 def load_day(path: Path) -> DayPlan:
     """Read a day's file. Raises ProjectProblem."""
-    text = read_limited(path, DAY_BYTES, ProjectProblem)
-    with reading(ProjectProblem, "not a day's file", str(path), "JSON text"):
-        data: Any = json.loads(text.decode("utf-8"), parse_constant=refuse_constant)
+    return parse_day(read_limited(path, DAY_BYTES, ProjectProblem), str(path))
+
+
+def parse_day(content: bytes, source: str) -> DayPlan:
+    """A day from a file's content; `source` names it in errors. Raises ProjectProblem."""
+    with reading(ProjectProblem, "not a day's file", source, "JSON text"):
+        data: Any = json.loads(content.decode("utf-8"), parse_constant=refuse_constant)
     if not isinstance(data, dict) or "lanes" not in data or "name" not in data:
-        raise ProjectProblem("not a day's file", str(path), "an object with a name and lanes")
+        raise ProjectProblem("not a day's file", source, "an object with a name and lanes")
     if data.get("schema_version") != DAY_SCHEMA:
-        raise ProjectProblem(
-            f"its schema is {data.get('schema_version')!r}", str(path), f"schema {DAY_SCHEMA}"
-        )
-    with reading(ProjectProblem, "not a day's file", str(path)):
+        raise ProjectProblem(f"its schema is {data.get('schema_version')!r}", source, f"schema {DAY_SCHEMA}")
+    with reading(ProjectProblem, "not a day's file", source):
         try:
             day = DayPlan.model_validate(data)
             _check_lanes(day)
         except ValidationError as error:
             told = refusal(error, "")
-            raise ProjectProblem(told.what, f"{path}: {told.where}", told.expected) from None
+            raise ProjectProblem(told.what, f"{source}: {told.where}", told.expected) from None
     return day
 
 

@@ -18,6 +18,7 @@ __all__ = [
     "DeviceProfile",
     "check_profile_place",
     "load_profile",
+    "parse_profile",
     "read_profile",
     "write_profile",
 ]
@@ -49,7 +50,8 @@ class DeviceProfile:
         return sum(known.get(count, 0.0) * value for count, value in counts.items())
 
 
-def _parse(text: str, source: str) -> DeviceProfile:
+def parse_profile(text: str, source: str) -> DeviceProfile:
+    """A profile from text; `source` names it in errors. Raises ProjectProblem."""
     wanted = "name, origin, calibrated, coefficients_ms"
     with reading(ProjectProblem, "not a device profile", source, wanted):
         data = json.loads(text)
@@ -77,13 +79,13 @@ def read_profile(path: Path) -> DeviceProfile:
     """A profile from its file. Raises ProjectProblem."""
     data = read_limited(path, PROFILE_BYTES, ProjectProblem)
     with reading(ProjectProblem, "not a device profile", str(path)):
-        return _parse(data.decode("utf-8"), str(path))
+        return parse_profile(data.decode("utf-8"), str(path))
 
 
 @lru_cache(maxsize=8)
 def _stand_in(name: str) -> DeviceProfile:
     file = resources.files("wallum.judge").joinpath(f"profiles/{name.replace(' ', '-')}.json")
-    return _parse(file.read_text(encoding="utf-8"), name)
+    return parse_profile(file.read_text(encoding="utf-8"), name)
 
 
 def load_profile(name: str) -> DeviceProfile:

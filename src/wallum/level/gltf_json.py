@@ -52,6 +52,8 @@ def _filled(kind: type, data: Any) -> Any:
     values: dict[str, Any] = {}
     for name, nested, many, lacks in _shape(kind):
         value = data.get(name)
+        if name == "name" and not isinstance(value, str):
+            value = None  # a name that is no text is none
         if value is None:
             if lacks:
                 values[name] = None

@@ -5,18 +5,16 @@ import base64
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
-from io import BytesIO
 from typing import Any, Final
 
 import numpy as np
-from PIL import Image as PillowImage
 from pygltflib import GLTF2
 
 from wallum.errors import LevelProblem
 from wallum.faults import reading, said
-from wallum.level.decoding import picture_size
 from wallum.level.gltf_accessors import Accessors
 from wallum.level.model import Finding, Material, Picture, Slot, TextureUse
+from wallum.level.pictures import as_png, picture_size
 from wallum.limits import MOST_PICTURES_PIXELS
 
 __all__ = ["Fetch", "ReadPictures", "data_uri", "read_pictures"]
@@ -109,9 +107,7 @@ def _decoded(pictures: list[Picture | str]) -> list[Picture | str]:
 
 
 def _plain(value: int) -> Picture:
-    out = BytesIO()
-    PillowImage.fromarray(np.full((4, 4, 3), value, np.uint8)).save(out, "PNG")
-    return Picture("stand-in", "image/png", out.getvalue())
+    return Picture("stand-in", "image/png", as_png(np.full((4, 4, 3), value, np.uint8)))
 
 
 def _patched(

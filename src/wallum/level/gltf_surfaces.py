@@ -10,6 +10,9 @@ from wallum.level.model import AlphaMode, Finding, Material, Sampler, Slot, Text
 __all__ = ["read_materials"]
 
 MIRRORED: Final = 33648
+WRAPS: Final = frozenset({10497, 33071, MIRRORED})
+MAG_FILTERS: Final = frozenset({9728, 9729})
+MIN_FILTERS: Final = MAG_FILTERS | {9984, 9985, 9986, 9987}
 ALPHA_MODES: Final[dict[str, AlphaMode]] = {"OPAQUE": "opaque", "MASK": "mask", "BLEND": "blend"}
 
 
@@ -22,12 +25,20 @@ def _numbers(value: Any, count: int, where: str, default: tuple[float, ...]) -> 
 
 
 def _sampler(gltf: GLTF2, index: int | None) -> Sampler:
-    if index is None or not 0 <= index < len(gltf.samplers):
+    if not isinstance(index, int) or not 0 <= index < len(gltf.samplers):
         return Sampler()
     found = gltf.samplers[index]
     return Sampler(
-        found.magFilter or 9729, found.minFilter or 9987, found.wrapS or 10497, found.wrapT or 10497
+        _known(found.magFilter, MAG_FILTERS, 9729),
+        _known(found.minFilter, MIN_FILTERS, 9987),
+        _known(found.wrapS, WRAPS, 10497),
+        _known(found.wrapT, WRAPS, 10497),
     )
+
+
+def _known(value: Any, words: frozenset[int], default: int) -> int:
+    """One of the standard's numbers; what is none of them counts as not given."""
+    return value if isinstance(value, int) and value in words else default
 
 
 def _texture_use(gltf: GLTF2, info: Any, where: str) -> TextureUse | None:

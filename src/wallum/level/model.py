@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from wallum.document.project import Shot
 from wallum.document.sources import Source
-from wallum.level.decoding import decoded
+from wallum.level.pictures import decoded
 
 __all__ = [
     "Finding",

@@ -10,13 +10,21 @@ from numpy.typing import NDArray
 from wallum.errors import LevelProblem
 from wallum.faults import reading
 from wallum.files import read_limited
-from wallum.level.decoding import decoded
 from wallum.level.exr_header import look_at_header
+from wallum.level.pictures import decoded
 from wallum.limits import MOST_PIXELS, PICTURE_BYTES
 from wallum.physics.panorama import FoundSun, find_sun, without_sun
 from wallum.physics.tone import srgb_decode
 
-__all__ = ["PNG_WHITE_CD_M2", "SUFFIXES", "changed_at", "panorama_sun", "read_panorama", "small_panorama"]
+__all__ = [
+    "PNG_WHITE_CD_M2",
+    "SUFFIXES",
+    "changed_at",
+    "panorama_sun",
+    "parse_panorama",
+    "read_panorama",
+    "small_panorama",
+]
 
 SUFFIXES = (".hdr", ".exr", ".png")
 # A plain picture knows no light; its white is taken for that of a bright sky.
@@ -69,14 +77,22 @@ def _without_sun(name: str, changed_ns: int, size: int) -> NDArray[np.float32]:
 @lru_cache(maxsize=2)
 def _read(name: str, _: int, __: int) -> NDArray[np.float32]:
     path = Path(name)
-    reader = {".hdr": _radiance, ".exr": _exr, ".png": _png}.get(path.suffix.lower())
-    if reader is None:
+    if path.suffix.lower() not in SUFFIXES:
         raise LevelProblem(f"a sky cannot be read from {path.suffix or 'it'}", name, ".hdr, .exr or .png")
-    with reading(LevelProblem, "the sky's picture cannot be read", name, "a panorama"):
-        pixels = reader(path)
+    return parse_panorama(read_limited(path, PICTURE_BYTES, LevelProblem), path)
+
+
+def parse_panorama(data: bytes, path: Path) -> NDArray[np.float32]:
+    """(H, W, 3) linear, no wider than 4,096, from the content of a file of a kind in SUFFIXES.
+
+    Raises LevelProblem.
+    """
+    reader = {".hdr": _radiance, ".exr": _exr, ".png": _png}[path.suffix.lower()]
+    with reading(LevelProblem, "the sky's picture cannot be read", str(path), "a panorama"):
+        pixels = reader(data, path)
     height, width = pixels.shape[:2]
     if height < 8 or not 1.8 <= width / height <= 2.2:
-        raise LevelProblem(f"the sky's picture is {width}x{height}", name, "twice as wide as high")
+        raise LevelProblem(f"the sky's picture is {width}x{height}", str(path), "twice as wide as high")
     pixels = np.nan_to_num(np.maximum(pixels, 0.0), posinf=0.0)
     return _halved(pixels.astype(np.float32), LARGEST_WIDE)
 
@@ -101,13 +117,13 @@ def _sized(width: int, height: int, path: Path) -> None:
         )
 
 
-def _png(path: Path) -> NDArray[np.float32]:
-    values = decoded(read_limited(path, PICTURE_BYTES, LevelProblem), str(path), ("PNG",))[..., :3]
+def _png(data: bytes, path: Path) -> NDArray[np.float32]:
+    values = decoded(data, str(path), ("PNG",))[..., :3]
     return (srgb_decode(np.arange(256) / 255.0) * PNG_WHITE_CD_M2).astype(np.float32)[values]
 
 
-def _exr(path: Path) -> NDArray[np.float32]:
-    look_at_header(read_limited(path, PICTURE_BYTES, LevelProblem), str(path))
+def _exr(data: bytes, path: Path) -> NDArray[np.float32]:
+    look_at_header(data, str(path))
     with OpenEXR.File(str(path)) as file:
         channels = file.channels()
         whole = next((channels[name].pixels for name in ("RGB", "RGBA") if name in channels), None)
@@ -120,9 +136,8 @@ def _exr(path: Path) -> NDArray[np.float32]:
         return np.asarray(whole, dtype=np.float32)[..., :3]
 
 
-def _radiance(path: Path) -> NDArray[np.float32]:
+def _radiance(data: bytes, path: Path) -> NDArray[np.float32]:
     """Ward 1994: shared exponents, scan lines in runs by channel or plain."""
-    data = read_limited(path, PICTURE_BYTES, LevelProblem)
     end = data.find(b"\n\n")
     if not data.startswith(b"#?") or end < 0:
         raise LevelProblem("the sky's picture is no Radiance picture", str(path), "a .hdr panorama")

@@ -1,12 +1,10 @@
 """Surface patterns for generated levels: colour and normal maps from seeded noise."""
 
-from io import BytesIO
-
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
 from wallum.level.model import Picture
+from wallum.level.pictures import as_png
 from wallum.physics.tone import srgb_encode
 
 __all__ = ["brick_height", "colour_map", "noise", "normal_map", "tile_height"]
@@ -56,15 +54,9 @@ def tile_height(size: int, count: int) -> Map:
     return np.clip(edge / 0.06, 0.0, 1.0) ** 0.5
 
 
-def _png(pixels: NDArray[np.uint8], name: str) -> Picture:
-    stream = BytesIO()
-    Image.fromarray(pixels).save(stream, "PNG", compress_level=1)
-    return Picture(name, "image/png", stream.getvalue())
-
-
 def colour_map(name: str, linear: Map) -> Picture:
     """A colour map from (H, W, 3) linear values."""
-    return _png(np.round(srgb_encode(linear) * 255.0).astype(np.uint8), name)
+    return Picture(name, "image/png", as_png(np.round(srgb_encode(linear) * 255.0).astype(np.uint8)))
 
 
 def normal_map(name: str, height: Map, depth: float) -> Picture:
@@ -73,4 +65,4 @@ def normal_map(name: str, height: Map, depth: float) -> Picture:
     slope_v = (np.roll(height, -1, axis=0) - np.roll(height, 1, axis=0)) * 0.5 * depth
     normal = np.stack([-slope_u, slope_v, np.ones_like(height)], axis=-1)
     normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
-    return _png(np.round((normal * 0.5 + 0.5) * 255.0).astype(np.uint8), name)
+    return Picture(name, "image/png", as_png(np.round((normal * 0.5 + 0.5) * 255.0).astype(np.uint8)))

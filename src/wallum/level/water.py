@@ -2,12 +2,11 @@
 
 from dataclasses import replace
 from functools import lru_cache
-from io import BytesIO
 
 import numpy as np
-from PIL import Image
 
 from wallum.level.model import Material, Mesh, Part, Picture, Primitive, TextureUse
+from wallum.level.pictures import as_png
 from wallum.physics.arrays import cofactors
 
 __all__ = ["RIPPLES_M", "ripple_picture", "water_material", "water_part"]
@@ -40,9 +39,7 @@ def ripple_picture() -> Picture:
     normal = np.stack([-slope_x * scale, -slope_y * scale, np.ones_like(slope_x)], axis=-1)
     normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
     pixels = np.round((normal * 0.5 + 0.5) * 255.0).astype(np.uint8)
-    out = BytesIO()
-    Image.fromarray(pixels).save(out, "PNG")
-    return Picture("ripples", "image/png", out.getvalue())
+    return Picture("ripples", "image/png", as_png(pixels))
 
 
 def water_material(picture: int) -> Material:

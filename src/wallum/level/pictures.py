@@ -1,4 +1,4 @@
-"""Encoded pictures as pixels: one place that decodes what strangers have encoded."""
+"""Encoded pictures and pixels: one place that decodes what strangers have encoded, and encodes ours."""
 
 import warnings
 from io import BytesIO
@@ -12,7 +12,7 @@ from wallum.errors import LevelProblem
 from wallum.faults import reading
 from wallum.limits import MOST_PIXELS
 
-__all__ = ["FORMATS", "decoded", "picture_size"]
+__all__ = ["FORMATS", "as_png", "decoded", "picture_size"]
 
 # What the standards that are read here allow; other decoders are never run.
 FORMATS: Final = ("PNG", "JPEG", "WEBP")
@@ -42,3 +42,10 @@ def decoded(data: bytes, where: str, formats: tuple[str, ...] = FORMATS) -> NDAr
                 wide = np.asarray(image, dtype=np.float64) / 257.0
                 image = PillowImage.fromarray(np.round(wide).astype(np.uint8))
             return np.asarray(image.convert("RGBA"))
+
+
+def as_png(pixels: NDArray[np.uint8]) -> bytes:
+    """(H, W, 3) or (H, W, 4) 8-bit pixels as PNG: quickly, not as small as can be."""
+    out = BytesIO()
+    PillowImage.fromarray(pixels).save(out, "PNG", compress_level=1)
+    return out.getvalue()
