@@ -45,6 +45,11 @@ class Background(QObject):
         self._rest.timeout.connect(self._rested)
         session.changed.connect(self._look_at_level)
 
+    @property
+    def at_rest(self) -> bool:
+        """Whether nothing is being worked out."""
+        return self._grid is None and not self._packing
+
     def level_loaded(self, loaded: LoadedLevel) -> None:
         """Find or make the grid of a level."""
         if self._ended:

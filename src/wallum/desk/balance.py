@@ -236,7 +236,7 @@ class BalanceView(QWidget):
 
     def _paint_strip(self, painter: QPainter, strip: Strip) -> None:
         source = strip.source
-        chosen = source is not None and source.id in self._session.selection
+        chosen = source is not None and source.id in self._session.chosen
         if source is None or chosen:
             painter.fillRect(QRectF(1, 0, WIDTH - 2, self.height()), QColor(TOKENS["ground"]))
         if chosen:
@@ -337,7 +337,7 @@ class BalanceView(QWidget):
             if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
                 self._session.select_also(strip.source.id)
                 return
-            if strip.source.id not in self._session.selection:
+            if strip.source.id not in self._session.chosen:
                 self._session.select(strip.source.id)
         if at.y() < TRACK_BOTTOM + 6:
             self._drag = (strip, at.y(), self.trim_of(strip))
@@ -363,9 +363,9 @@ class BalanceView(QWidget):
 
     def _dragged_with(self, strip: Strip) -> list[Strip]:
         """The other selected strips, where a selected one is dragged; locked ones stay."""
-        if strip.source is None or strip.source.id not in self._session.selection:
+        if strip.source is None or strip.source.id not in self._session.chosen:
             return []
-        chosen = [one for one in self._strips if one.source and one.source.id in self._session.selection]
+        chosen = [one for one in self._strips if one.source and one.source.id in self._session.chosen]
         return [one for one in chosen if one.key != strip.key and one.source and not one.source.locked]
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:

@@ -145,8 +145,11 @@ class ColourField(QWidget):
         painter.drawRect(field)
         if lead.colour_by == "kelvin":
             self._paint_scale(painter, field)
-        for source in reversed(self._sources):
-            at = self._place(field, source)
+        # Those that share a place are one mark; the leading source is drawn last.
+        places = {
+            (round(at.x()), round(at.y())): at for at in (self._place(field, s) for s in self._sources[1:])
+        }
+        for at in (*places.values(), self._place(field, lead)):
             for ink, wide in ((QColor(0, 0, 0, 170), 3.0), (QColor("white"), 1.4)):
                 painter.setPen(QPen(ink, wide))
                 painter.drawEllipse(at, 4.5, 4.5)

@@ -1,8 +1,18 @@
 """The list of sources, with the lamp of each."""
 
 from functools import lru_cache
+from itertools import groupby
 
-from PyQt6.QtCore import QItemSelectionModel, QPointF, QRect, QSignalBlocker, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import (
+    QItemSelection,
+    QItemSelectionModel,
+    QPointF,
+    QRect,
+    QSignalBlocker,
+    QSize,
+    Qt,
+    pyqtSignal,
+)
 from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QWidget
 
@@ -150,13 +160,24 @@ class SourceList(QListWidget):
         with QSignalBlocker(self):
             if not self._session.selection:
                 self.setCurrentItem(None)
-            for row in range(self.count()):
-                item = self.item(row)
-                if item is None:
-                    continue
-                if item.data(ID) == self._session.selected:
-                    self.setCurrentItem(item, QItemSelectionModel.SelectionFlag.NoUpdate)
-                item.setSelected(item.data(ID) in self._session.selection)
+            ids = [one.id for one in self._shown or ()]
+            if self._session.selected in self._session.chosen and self._session.selected in ids:
+                lead = self.item(ids.index(self._session.selected))
+                self.setCurrentItem(lead, QItemSelectionModel.SelectionFlag.NoUpdate)
+            self._select_rows([one in self._session.chosen for one in ids])
+
+    def _select_rows(self, chosen: list[bool]) -> None:
+        """Select rows, by the run: one by one, thousands would take seconds."""
+        model, selecting = self.model(), self.selectionModel()
+        assert model is not None
+        assert selecting is not None
+        runs, first = QItemSelection(), 0
+        for on, group in groupby(chosen):
+            count = len(list(group))
+            if on:
+                runs.select(model.index(first, 0), model.index(first + count - 1, 0))
+            first += count
+        selecting.select(runs, QItemSelectionModel.SelectionFlag.ClearAndSelect)
 
     def _choose(self) -> None:
         chosen = [str(item.data(ID)) for item in self.selectedItems()]

@@ -5,7 +5,6 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-import numpy as np
 from PyQt6.QtCore import pyqtSignal
 
 from wallum.desk.work_thread import WorkThread
@@ -51,8 +50,7 @@ class LoadedLevel:
 
 def _ready(level: Level, triangles: Triangles) -> RayScene:
     rays = RayScene(level, triangles)
-    # The first ray makes Embree build its tree: here, and not under the artist's hand.
-    rays.first_visible(np.zeros((1, 3)), np.array([[0.0, -1.0, 0.0]]))
+    rays.build()
     return rays
 
 

@@ -1,6 +1,6 @@
 """Marks on the picture: a ring of its own colour for each lamp, a second about the selected."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -18,6 +18,7 @@ __all__ = ["Mark", "draw_label", "draw_marks", "mark_at", "place_marks"]
 
 RING_PX = 6.0
 CATCH_PX = 11.0
+CHOSEN_PX = RING_PX + 7.0  # half the side of the ring about what is selected
 TICK_PX = 9.0
 STICK_M = 2.0
 RIM = QColor(0, 0, 0, 150)
@@ -36,7 +37,7 @@ class Mark:
 
 
 def place_marks(
-    project: Project, camera: Camera, width: float, height: float, shown: Sequence[str] = ()
+    project: Project, camera: Camera, width: float, height: float, shown: Collection[str] = ()
 ) -> list[Mark]:
     """Marks of the lamps that lie before the camera, far ones first.
 
@@ -45,12 +46,9 @@ def place_marks(
     lamps = [one for one in project.sources if isinstance(one, Lamp) and (not one.hidden or one.id in shown)]
     if not lamps:
         return []
-    ends = [
-        np.array(one.position)
-        + np.array(one.direction if isinstance(one, SpotSource) else (0, 0, 0)) * STICK_M
-        for one in lamps
-    ]
-    places = camera.place_in_picture(np.array([*(one.position for one in lamps), *ends]))
+    starts = np.array([one.position for one in lamps])
+    ways = np.array([one.direction if isinstance(one, SpotSource) else (0.0, 0.0, 0.0) for one in lamps])
+    places = camera.place_in_picture(np.concatenate([starts, starts + ways * STICK_M])).tolist()
     out = []
     for i, lamp in enumerate(lamps):
         x, y, depth = places[i]
@@ -90,28 +88,44 @@ def _tick(painter: QPainter, mark: Mark, length: float) -> QPointF | None:
     return end
 
 
-@lru_cache(maxsize=256)
-def _ring(colour: tuple[int, int, int], on: bool, ratio: float) -> QPixmap:
-    """A ring with a dark rim, so that it shows on light and dark; dotted when off."""
-    side = int(2 * (RING_PX + 3))
+def _stamp(side: int, ratio: float, draw: Callable[[QPainter], None]) -> QPixmap:
+    """A small picture of a mark, drawn once: thousands of them are then only copied."""
     pixmap = QPixmap(int(side * ratio), int(side * ratio))
     pixmap.setDevicePixelRatio(ratio)
     pixmap.fill(Qt.GlobalColor.transparent)
     painter = QPainter(pixmap)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    style = Qt.PenStyle.SolidLine if on else Qt.PenStyle.DotLine
-    ring = QColor(*colour) if on else QColor(TOKENS["edge"])
-    for ink, width in ((RIM, 3.4), (ring, 1.6)):
-        painter.setPen(QPen(ink, width, style))
-        painter.drawEllipse(QPointF(side / 2, side / 2), RING_PX, RING_PX)
+    draw(painter)
     painter.end()
     return pixmap
 
 
-def _draw_selected(painter: QPainter, mark: Mark, leads: bool) -> None:
-    for ink, width in ((RIM, 3.4), (QColor(TOKENS["accent"]), 1.5)):
-        painter.setPen(QPen(ink, width, Qt.PenStyle.SolidLine if leads else Qt.PenStyle.DotLine))
-        painter.drawEllipse(mark.at, RING_PX + 4.0, RING_PX + 4.0)
+@lru_cache(maxsize=256)
+def _ring(colour: tuple[int, int, int], on: bool, ratio: float) -> QPixmap:
+    """A ring with a dark rim, so that it shows on light and dark; dotted when off."""
+    side = int(2 * (RING_PX + 3))
+    style = Qt.PenStyle.SolidLine if on else Qt.PenStyle.DotLine
+    ring = QColor(*colour) if on else QColor(TOKENS["edge"])
+
+    def draw(painter: QPainter) -> None:
+        for ink, width in ((RIM, 3.4), (ring, 1.6)):
+            painter.setPen(QPen(ink, width, style))
+            painter.drawEllipse(QPointF(side / 2, side / 2), RING_PX, RING_PX)
+
+    return _stamp(side, ratio, draw)
+
+
+@lru_cache(maxsize=8)
+def _chosen_ring(leads: bool, ratio: float) -> QPixmap:
+    """The second ring about what is selected; dotted where another leads."""
+    side = int(2 * CHOSEN_PX)
+
+    def draw(painter: QPainter) -> None:
+        for ink, width in ((RIM, 3.4), (QColor(TOKENS["accent"]), 1.5)):
+            painter.setPen(QPen(ink, width, Qt.PenStyle.SolidLine if leads else Qt.PenStyle.DotLine))
+            painter.drawEllipse(QPointF(side / 2, side / 2), RING_PX + 4.0, RING_PX + 4.0)
+
+    return _stamp(side, ratio, draw)
 
 
 def draw_label(painter: QPainter, at: QPointF, text: str, inside: QRect) -> None:
@@ -133,10 +147,12 @@ def draw_marks(painter: QPainter, marks: list[Mark], selection: Sequence[str], r
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     middle = QPointF(RING_PX + 3, RING_PX + 3)
+    chosen = frozenset(selection)
     for mark in marks:
         painter.drawPixmap(mark.at - middle, _ring(mark.colour, mark.on, ratio))
-        if mark.source_id in selection:
-            _draw_selected(painter, mark, mark.source_id == selection[-1])
+        if mark.source_id in chosen:
+            ring = _chosen_ring(mark.source_id == selection[-1], ratio)
+            painter.drawPixmap(mark.at - QPointF(CHOSEN_PX, CHOSEN_PX), ring)
         elif mark.aim is not None:
             for ink, width in ((RIM, 3.4), (QColor(*mark.colour), 1.6)):
                 painter.setPen(QPen(ink, width))

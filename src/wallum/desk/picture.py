@@ -132,7 +132,7 @@ class PictureView(QWidget):
     def marks(self) -> list[Mark]:
         """Marks of the lamps as the view shows them now."""
         camera = self.camera_as_shown
-        shown = self._session.selection
+        shown = self._session.chosen
         return place_marks(self._session.project, camera, self.width(), self.height(), shown)
 
     def _stand_of_selected(self) -> Stand | None:
@@ -283,9 +283,9 @@ class PictureView(QWidget):
         if handle is None or (handle.kind == "foot" and mark is not None):
             if mark is None:
                 return None
-            if mark.source_id not in self._session.selection:
+            if mark.source_id not in self._session.chosen:
                 self._session.select(mark.source_id)
-            others = (one for one in self._session.selection if one != mark.source_id)
+            others = (one for one in self._session.chosen if one != mark.source_id)
             self._session.select(*others, mark.source_id)
             handle = Handle("move", mark.at)
         stand = self._stand_of_selected()

@@ -76,6 +76,7 @@ class Session(QObject):
         self._sitting = Sitting(file)
         self.level: LoadedLevel | None = None
         self.selection: tuple[str, ...] = ()  # ids of sources; the last one chosen leads
+        self._chosen: tuple[tuple[str, ...], frozenset[str]] = ((), frozenset())
         self.active: frozenset[str] = frozenset()  # sources under the hand
         self.light_dragged = False  # whether the hand changes light: exposure then holds still
         self.camera: Camera | None = None
@@ -206,6 +207,13 @@ class Session(QObject):
         """Add a source to the selection, or take it out."""
         others = tuple(one for one in self.selection if one != source_id)
         self.select(*(others if source_id in self.selection else (*others, source_id)))
+
+    @property
+    def chosen(self) -> frozenset[str]:
+        """Ids of all selected sources, to look one up among thousands."""
+        if self._chosen[0] is not self.selection:
+            self._chosen = (self.selection, frozenset(self.selection))
+        return self._chosen[1]
 
     @property
     def selected_source(self) -> Source | None:

@@ -3,7 +3,7 @@
 import os
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Final
@@ -63,16 +63,19 @@ def wait_settled(window: DeskWindow, least: int = SETTLE_FRAMES) -> Frame:
 def open_desk(reference: str, size: tuple[int, int] = (1280, 800)) -> Iterator[DeskWindow]:
     """A real window on a project, closed without asking."""
     application()
-    with TemporaryDirectory() as own:  # the artist's own settings are left alone
-        before = os.environ.get("XDG_CONFIG_HOME")
-        os.environ["XDG_CONFIG_HOME"] = own
-        try:
-            yield from _opened(reference, size)
-        finally:
-            if before is None:
-                del os.environ["XDG_CONFIG_HOME"]
-            else:
-                os.environ["XDG_CONFIG_HOME"] = before
+    with TemporaryDirectory() as own, ExitStack() as restored:
+        # The artist's own settings and unsaved work are left alone.
+        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
+            restored.callback(_set_variable, name, os.environ.get(name))
+            os.environ[name] = own
+        yield from _opened(reference, size)
+
+
+def _set_variable(name: str, value: str | None) -> None:
+    if value is None:
+        os.environ.pop(name, None)
+    else:
+        os.environ[name] = value
 
 
 def _opened(reference: str, size: tuple[int, int]) -> Iterator[DeskWindow]:

@@ -88,7 +88,7 @@ class Row:
         others : more sources that what is set here is given to
         """
         self._path, self._title = f"{prefix}/{self._name}", title
-        shared = all(self._name in type(one).model_fields for one in others)
+        shared = all(self._name in kind.model_fields for kind in {type(one) for one in others})
         self._others = tuple(others) if shared else ()
         values = [getattr(one, self._name) for one in (item, *self._others)]
         if self._session.history.shown is self._session.history.present:

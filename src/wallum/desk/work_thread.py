@@ -4,14 +4,17 @@ import os
 import threading
 from functools import partial
 
-from PyQt6.QtCore import QObject, QThread, pyqtSignal
+from PyQt6.QtCore import QObject, QThread, QThreadPool, QTimer, pyqtSignal
 
 from wallum.errors import WallumError
 from wallum.faults import fault_of
+from wallum.realtime.memory import give_memory_back
 
 __all__ = ["Crew", "WorkThread"]
 
 LOW_PRIORITY = 10
+# Once nothing has ended for so long, memory that was freed goes back to the system.
+TIDY_MS = 700
 
 
 class WorkThread(QThread):
@@ -59,6 +62,15 @@ class Crew(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._working: set[WorkThread] = set()
+        self._tidy = QTimer(self)
+        self._tidy.setSingleShot(True)
+        self._tidy.setInterval(TIDY_MS)
+        self._tidy.timeout.connect(self._give_back)
+
+    def _give_back(self) -> None:
+        pool = QThreadPool.globalInstance()
+        if not self._working and pool is not None:
+            pool.start(give_memory_back)
 
     def start(self, thread: WorkThread) -> None:
         """Start a thread and hold it while it runs."""
@@ -72,9 +84,11 @@ class Crew(QObject):
             # `finished` comes a moment before the thread itself is over.
             thread.wait()
             thread.deleteLater()
+            self._tidy.start()
 
     def wait(self) -> None:
         """Give up all that works, and wait until it has ended."""
         for thread in tuple(self._working):
             thread.give_up()
             self._ended(thread)
+        self._tidy.stop()

@@ -357,6 +357,20 @@ class Variant(Item):
     level_light: LevelLight = LevelLight()
 
 
+# Sources by their ids, of the lists that were asked last: of thousands, many are asked for in turn.
+_indexed: list[tuple[tuple[Source, ...], dict[str, Source]]] = []
+MOST_INDEXED = 4
+
+
+def _by_id(sources: tuple[Source, ...]) -> dict[str, Source]:
+    found = next((index for kept, index in tuple(_indexed) if kept is sources), None)
+    if found is None:
+        found = {one.id: one for one in sources}
+        _indexed.insert(0, (sources, found))
+        del _indexed[MOST_INDEXED:]
+    return found
+
+
 class Project(Item):
     """Everything that is saved. Lists keep their order, so that files can be merged."""
 
@@ -427,7 +441,7 @@ class Project(Item):
 
     def source(self, source_id: str) -> Source | None:
         """The source of an id, or None."""
-        return next((one for one in self.sources if one.id == source_id), None)
+        return _by_id(self.sources).get(source_id)
 
     def with_source(self, source: Source) -> Self:
         """The project with one source put in the place of that id, or added at the end."""

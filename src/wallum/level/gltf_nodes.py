@@ -20,6 +20,8 @@ __all__ = ["SOURCE_EXTRAS", "node_matrix", "read_nodes"]
 
 # Nodes below each other; a name path is as long.
 DEEPEST = 500
+# Scale, or metres from the origin: beyond it products leave single precision.
+FARTHEST = 1e9
 # Where an export keeps what the standard cannot say of a source.
 SOURCE_EXTRAS = "wallum"
 
@@ -99,9 +101,12 @@ def _placed(gltf: GLTF2, source: str) -> Iterator[Placed]:
     while stack:
         index, above, path = stack.pop()
         node = gltf.nodes[index]
-        matrix = above @ node_matrix(node)
-        if not np.isfinite(matrix).all():
-            raise LevelProblem("its transform is not finite", f"{source}: node {node.name or index}")
+        with np.errstate(over="ignore", invalid="ignore"):
+            matrix = above @ node_matrix(node)
+        if not np.abs(matrix).max() <= FARTHEST:
+            raise LevelProblem(
+                f"its transform goes beyond {FARTHEST:g}", f"{source}: node {node.name or index}"
+            )
         here = f"{path}/{node.name or f'node {index}'}".lstrip("/")
         yield Placed(node, matrix, here)
         below = reversed(node.children or [])

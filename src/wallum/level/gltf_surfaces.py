@@ -10,6 +10,8 @@ from wallum.level.model import AlphaMode, Finding, Material, Sampler, Slot, Text
 __all__ = ["read_materials"]
 
 MIRRORED: Final = 33648
+# Beyond it products leave single precision.
+LARGEST_NUMBER: Final = 1e9
 WRAPS: Final = frozenset({10497, 33071, MIRRORED})
 MAG_FILTERS: Final = frozenset({9728, 9729})
 MIN_FILTERS: Final = MAG_FILTERS | {9984, 9985, 9986, 9987}
@@ -21,7 +23,14 @@ def _numbers(value: Any, count: int, where: str, default: tuple[float, ...]) -> 
         return default
     if not isinstance(value, list) or len(value) != count:
         raise LevelProblem(f"{value!r} is not {count} numbers", where)
-    return tuple(float(part) for part in value)
+    return tuple(_number(part, where) for part in value)
+
+
+def _number(value: Any, where: str) -> float:
+    """A number that single precision can work with. Raises LevelProblem."""
+    if isinstance(value, bool) or not isinstance(value, int | float) or not abs(value) <= LARGEST_NUMBER:
+        raise LevelProblem(f"{value!r} is not a number up to {LARGEST_NUMBER:g}", where)
+    return float(value)
 
 
 def _sampler(gltf: GLTF2, index: int | None) -> Sampler:
@@ -51,7 +60,7 @@ def _texture_use(gltf: GLTF2, info: Any, where: str) -> TextureUse | None:
     picture = webp.get("source", texture.source)
     if picture is None:
         return None
-    if not 0 <= picture < len(gltf.images):
+    if not isinstance(picture, int) or not 0 <= picture < len(gltf.images):
         raise LevelProblem(f"there is no image {picture}", where)
     moved = (info.extensions or {}).get("KHR_texture_transform", {})
     return TextureUse(
@@ -59,7 +68,7 @@ def _texture_use(gltf: GLTF2, info: Any, where: str) -> TextureUse | None:
         sampler=_sampler(gltf, texture.sampler),
         uv_set=int(moved.get("texCoord", info.texCoord or 0)),
         offset=_numbers(moved.get("offset"), 2, where, (0.0, 0.0)),
-        rotation_rad=float(moved.get("rotation", 0.0)),
+        rotation_rad=_number(moved.get("rotation", 0.0), where),
         scale=_numbers(moved.get("scale"), 2, where, (1.0, 1.0)),
     )
 
@@ -77,8 +86,8 @@ def _slots(gltf: GLTF2, material: Any, where: str) -> dict[Slot, TextureUse]:
     return {slot: use for slot, use in uses.items() if use is not None}
 
 
-def _or(value: Any, default: float) -> float:
-    return default if value is None else float(value)
+def _or(value: Any, default: float, where: str) -> float:
+    return default if value is None else _number(value, where)
 
 
 def _material(gltf: GLTF2, index: int, source: str) -> Material:
@@ -92,14 +101,16 @@ def _material(gltf: GLTF2, index: int, source: str) -> Material:
     return Material(
         name=given.name or f"material {index}",
         base=_numbers(pbr.baseColorFactor if pbr else None, 4, where, (1.0, 1.0, 1.0, 1.0)),
-        metallic=_or(pbr.metallicFactor if pbr else None, 1.0),
-        roughness=_or(pbr.roughnessFactor if pbr else None, 1.0),
-        normal_scale=_or(given.normalTexture.scale if given.normalTexture else None, 1.0),
-        occlusion_strength=_or(given.occlusionTexture.strength if given.occlusionTexture else None, 1.0),
+        metallic=_or(pbr.metallicFactor if pbr else None, 1.0, where),
+        roughness=_or(pbr.roughnessFactor if pbr else None, 1.0, where),
+        normal_scale=_or(given.normalTexture.scale if given.normalTexture else None, 1.0, where),
+        occlusion_strength=_or(
+            given.occlusionTexture.strength if given.occlusionTexture else None, 1.0, where
+        ),
         emissive=_numbers(given.emissiveFactor, 3, where, (0.0, 0.0, 0.0)),
-        emissive_strength=float(strength),
+        emissive_strength=_number(strength, where),
         alpha=ALPHA_MODES[mode],
-        cutoff=_or(given.alphaCutoff, 0.5),
+        cutoff=_or(given.alphaCutoff, 0.5, where),
         double_sided=bool(given.doubleSided),
         unlit="KHR_materials_unlit" in extensions,
         textures=_slots(gltf, given, where),

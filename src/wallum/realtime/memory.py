@@ -1,5 +1,6 @@
 """Shared memory that ends with its last user, however that one dies: anonymous files."""
 
+import ctypes
 import mmap
 import os
 import pickle
@@ -7,7 +8,7 @@ import struct
 from contextlib import suppress
 from typing import Any
 
-__all__ = ["Block", "load_value", "store_value"]
+__all__ = ["Block", "give_memory_back", "load_value", "store_value"]
 
 COUNT = struct.Struct("<Q")
 ALIGN = 64
@@ -36,6 +37,13 @@ class Block:
         os.close(self.descriptor)
         with suppress(BufferError):  # a view is still held; the map goes with it
             self._map.close()
+
+
+def give_memory_back() -> None:
+    """Let the system have what was freed: work with large arrays leaves the C library's pools full of
+    holes (hundreds of megabytes after some levels), which it keeps of its own accord."""
+    with suppress(OSError, AttributeError):  # another C library
+        ctypes.CDLL("libc.so.6").malloc_trim(0)
 
 
 def _aligned(size: int) -> int:

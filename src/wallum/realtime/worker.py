@@ -16,7 +16,7 @@ import numpy as np
 
 from wallum.faults import keep_log
 from wallum.realtime.channel import Channel, Closed
-from wallum.realtime.memory import Block, load_value
+from wallum.realtime.memory import Block, give_memory_back, load_value
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import PictureRequest
 from wallum.realtime.warm import warm
@@ -153,6 +153,7 @@ class Worker:
             self._level.close()
         self._level = block
         self._renderer.set_level(load_value(block))
+        give_memory_back()  # of the level before
         self._warming = warm(self._renderer)
         self._channel.send(("level shown",))
 

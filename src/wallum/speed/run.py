@@ -9,18 +9,14 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Final
 
-import numpy as np
-
 from wallum.desk.app import screen_of_its_own
+from wallum.desk.load_watch import load_rows
 from wallum.desk.loading import load_new
+from wallum.desk.memory_watch import memory_rows
 from wallum.desk.stopwatch import desk_rows, sky_rows
-from wallum.document.project import Project
-from wallum.exchange.gltf_export import build_gltf
 from wallum.figures import Row, percentile
 from wallum.judge.device import write_profile
-from wallum.level.gltf_writer import to_glb
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import grid
+from wallum.level.sheets import rolling_sheets, write_level
 from wallum.speed.day import day_rows
 from wallum.speed.limits import memory_copy_ms
 from wallum.speed.pictures import picture_rows
@@ -32,26 +28,10 @@ __all__ = ["fit_and_write", "measure_all"]
 ROOT: Final = Path(__file__).resolve().parents[3]
 
 
-def _big_level() -> Level:
-    """300,000 triangles without textures, in 30 parts."""
-    side = np.linspace(0.0, 10.0, 72)
-    x, z = np.meshgrid(side, side)
-    parts, meshes = [], []
-    for i in range(30):
-        points = np.stack([x, 0.3 * np.sin(x + i) * np.cos(z), z], axis=-1)
-        meshes.append(Mesh(f"sheet {i}", (grid(points[::-1], 0),)))
-        matrix = np.eye(4)
-        matrix[:3, 3] = (11.0 * (i % 6), 0.0, 11.0 * (i // 6))
-        parts.append(Part(f"sheet {i}", f"sheet {i}", i, matrix))
-    return Level("big", tuple(meshes), tuple(parts), (Material(metallic=0.0), Material()))
-
-
 def _open_rows() -> Iterator[Row]:
-    level = _big_level()
-    document, data, _ = build_gltf(Project(name="big"), level)
+    level = rolling_sheets(30, 72)
     with TemporaryDirectory() as folder:
-        path = Path(folder) / "big.glb"
-        path.write_bytes(to_glb(document, data))
+        path = write_level(level, Path(folder) / "big.glb")
         times = []
         for _ in range(3):
             start = time.perf_counter()
@@ -114,7 +94,17 @@ def measure_all(progress: Callable[[str], None]) -> list[Row]:
     rows = []
     taken, began = _stolen_s(), time.perf_counter()
     with screen_of_its_own(1920, 1080):
-        for source in (_start_rows, _open_rows, day_rows, picture_rows, works_rows, sky_rows, desk_rows):
+        for source in (
+            _start_rows,
+            _open_rows,
+            day_rows,
+            picture_rows,
+            works_rows,
+            sky_rows,
+            desk_rows,
+            load_rows,
+            memory_rows,
+        ):
             for row in source():
                 rows.append(row)
                 progress(row.as_text())

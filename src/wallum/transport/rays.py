@@ -28,8 +28,10 @@ __all__ = ["Hits", "RayScene", "one_thread", "rays_asked"]
 THREADS = max(1, os.cpu_count() or 1)
 SMALLEST_BATCH = 4096
 MOST_HOLES = 24
-# Below this share of a level's triangles it pays to look which corners they have.
-FEW = 0.25
+# Triangles of one mesh, and of one scene: what is copied, and built, while the window can do nothing.
+MESH_TRIANGLES, SCENE_TRIANGLES = 60_000, 1_000_000
+# Corners that lie this much farther apart than triangles have them are looked up one by one.
+SPREAD = 4
 # Rays start this far off the surface, by the size of the level's numbers.
 LIFT_M = 1e-4
 
@@ -57,62 +59,105 @@ def _no_hits(count: int) -> Hits:
     return Hits(np.full(count, np.inf, np.float32), np.full(count, -1), np.zeros((count, 2), np.float32))
 
 
-class _Accelerated:
-    """One Embree scene, and which triangles of the level it holds."""
+class _Piece:
+    """One Embree scene, and which triangles of the level it holds.
+
+    The binding keeps the interpreter's lock while it copies triangles and while Embree builds its
+    tree: the triangles come as meshes of a few, and a scene holds no more than are built in a blink.
+    """
 
     def __init__(self, triangles: Triangles, chosen: NDArray[np.int64]) -> None:
         self.numbers = chosen
         self._scene = rtcore_scene.EmbreeScene()
-        if len(chosen):
-            faces, positions = triangles.faces[chosen], triangles.positions
-            if len(chosen) < FEW * len(triangles.faces):  # only the corners that they have
-                used, places = np.unique(faces, return_inverse=True)
-                faces, positions = places.reshape(-1, 3).astype(np.uint32), positions[used]
-            # The binding keeps no reference to what it was built from.
-            self._mesh = TriangleMesh(
-                self._scene,
-                np.ascontiguousarray(positions, dtype=np.float32),
-                np.ascontiguousarray(faces, dtype=np.int32),
-            )
+        starts = np.arange(0, len(chosen), MESH_TRIANGLES)
+        self._firsts = starts
+        self._meshes = [
+            self._mesh(triangles, chosen[start : start + MESH_TRIANGLES]) for start in starts.tolist()
+        ]
 
-    def __len__(self) -> int:
-        return len(self.numbers)
+    def _mesh(self, triangles: Triangles, chosen: NDArray[np.int64]) -> Any:
+        faces: NDArray[Any] = triangles.faces[chosen]
+        low, high = int(faces.min()), int(faces.max()) + 1
+        if high - low > SPREAD * faces.size:  # only the corners that they have
+            used, places = np.unique(faces, return_inverse=True)
+            faces, positions = places.reshape(-1, 3), triangles.positions[used]
+        else:
+            faces, positions = faces - np.uint32(low), triangles.positions[low:high]
+        # The binding keeps no reference to what it was built from.
+        return TriangleMesh(
+            self._scene,
+            np.ascontiguousarray(positions, dtype=np.float32),
+            np.ascontiguousarray(faces, dtype=np.int32),
+        )
 
-    asked = 0  # rays that all scenes have been asked, since the program began
-
-    def _ask(self, origins: Floats, directions: Floats, reach: Floats, **how: Any) -> Any:
+    def ask(self, origins: Floats, directions: Floats, reach: Floats, **how: Any) -> Any:
         """One batch in the types that the binding takes; it knows no infinite reach."""
         _Accelerated.asked += len(origins)
         limits = np.minimum(reach, 1e30).astype(np.float32, copy=False)
         at, ways = (one.astype(np.float32, copy=False) for one in (origins, directions))
         return self._scene.run(at, ways, dists=limits, **how)
 
+    def first(self, origins: Floats, directions: Floats, out: Hits, rows: slice) -> None:
+        """Put what is nearer than what was met so far into a part of `out`."""
+        answer = self.ask(origins[rows], directions[rows], out.distance[rows], output=1)
+        met = np.flatnonzero(answer["primID"] >= 0)
+        if not len(met):
+            return
+        where = met + rows.start
+        number = answer["primID"].take(met)
+        if len(self._firsts) > 1:
+            number = number + self._firsts.take(answer["geomID"].take(met))
+        out.distance[where] = answer["tfar"].take(met)
+        out.triangle[where] = self.numbers.take(number)
+        out.weights[where, 0], out.weights[where, 1] = answer["u"].take(met), answer["v"].take(met)
+
+
+class _Accelerated:
+    """Triangles of a level in as many scenes as they need: one, but for millions of them."""
+
+    asked = 0  # rays that all scenes have been asked, since the program began
+
+    def __init__(self, triangles: Triangles, chosen: NDArray[np.int64]) -> None:
+        self._count = len(chosen)
+        parts = max(-(-len(chosen) // SCENE_TRIANGLES), 1)
+        self._pieces = [_Piece(triangles, one) for one in np.array_split(chosen, parts) if len(one)]
+
+    def __len__(self) -> int:
+        return self._count
+
+    def build(self) -> None:
+        """Let Embree build its trees now, and not at the first ray."""
+        at, way = np.zeros((1, 3), np.float32), np.array([[0.0, -1.0, 0.0]], np.float32)
+        for piece in self._pieces:
+            piece.ask(at, way, np.ones(1, np.float32), query="OCCLUDED")
+
     def first(self, origins: Floats, directions: Floats, reach: Floats) -> Hits:
         count = len(origins)
         out = _no_hits(count)
-        if not len(self) or not count:
+        if not self._pieces or not count:
             return out
+        out.distance[:] = reach
 
         def part(rows: slice) -> None:
-            answer = self._ask(origins[rows], directions[rows], reach[rows], output=1)
-            met = np.flatnonzero(answer["primID"] >= 0)
-            where = met + rows.start
-            out.distance[where] = answer["tfar"].take(met)
-            out.triangle[where] = self.numbers.take(answer["primID"].take(met))
-            out.weights[where, 0], out.weights[where, 1] = answer["u"].take(met), answer["v"].take(met)
+            for piece in self._pieces:
+                piece.first(origins, directions, out, rows)
 
         _over_threads(part, count)
+        out.distance[out.triangle < 0] = np.inf
         return out
 
     def blocked(self, origins: Floats, directions: Floats, reach: Floats) -> NDArray[np.bool_]:
         out = np.zeros(len(origins), dtype=bool)
-        if not len(self) or not len(origins):
+        if not len(origins):
             return out
 
         def part(rows: slice) -> None:
-            out[rows] = self._ask(origins[rows], directions[rows], reach[rows], query="OCCLUDED") >= 0
+            for piece in self._pieces:
+                asked = piece.ask(origins[rows], directions[rows], reach[rows], query="OCCLUDED") >= 0
+                out[rows] |= asked
 
-        _over_threads(part, len(origins))
+        if self._pieces:
+            _over_threads(part, len(origins))
         return out
 
 
@@ -163,6 +208,11 @@ class RayScene:
         self._holed = _Accelerated(triangles, np.flatnonzero(masked & casts))
         # Seen, but in no light's way.
         self._veiled = _Accelerated(triangles, np.flatnonzero(blended | ~casts))
+
+    def build(self) -> None:
+        """Let Embree build its trees now, and not under the artist's hand."""
+        for one in (self._solid, self._holed, self._veiled):
+            one.build()
 
     def first_hit(self, origins: Floats, directions: Floats) -> Hits:
         """First surface along each ray, see-through ones included. (N, 3), (N, 3) unit."""

@@ -1,0 +1,52 @@
+"""Sheets of rolling ground beside each other: levels of any size, for measuring."""
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from wallum.level.gltf_writer import extensions_used, level_document, to_glb
+from wallum.level.model import Level, Material, Mesh, Part, Picture, TextureUse
+from wallum.level.pictures import as_png
+from wallum.level.solids import grid
+
+__all__ = ["pictured_sheets", "rolling_sheets", "write_level"]
+
+WIDE_M = 10.0
+GREY = Material(base=(0.4, 0.4, 0.4, 1.0), metallic=0.0)
+
+
+def rolling_sheets(count: int, points: int, across: int = 6) -> Level:
+    """`count` sheets with `points` corners along each side, `across` of them in a row."""
+    side = np.linspace(0.0, WIDE_M, points)
+    x, z = np.meshgrid(side, side)
+    parts, meshes = [], []
+    for number in range(count):
+        net = np.stack([x, 0.3 * np.sin(x + number) * np.cos(z), z], axis=-1)
+        meshes.append(Mesh(f"sheet {number}", (grid(net[::-1], 0),)))
+        matrix = np.eye(4)
+        matrix[:3, 3] = (1.1 * WIDE_M * (number % across), 0.0, 1.1 * WIDE_M * (number // across))
+        parts.append(Part(f"sheet {number}", f"sheet {number}", number, matrix))
+    return Level("sheets", tuple(meshes), tuple(parts), (GREY,))
+
+
+def pictured_sheets(count: int, size: int) -> Level:
+    """As many sheets, each with a picture of its own of size x size."""
+    bare = rolling_sheets(count, 9)
+    rng = np.random.default_rng(3)
+    pictures, materials, meshes = [], [], []
+    for number, mesh in enumerate(bare.meshes):
+        tile = rng.integers(60, 200, (min(size, 256),) * 2 + (3,), dtype=np.uint8)
+        whole = np.tile(tile, (size // len(tile), size // len(tile), 1))
+        pictures.append(Picture(f"picture {number}", "image/png", as_png(whole)))
+        materials.append(Material(f"m{number}", metallic=0.0, textures={"base": TextureUse(number)}))
+        meshes.append(Mesh(mesh.name, tuple(replace(one, material=number) for one in mesh.primitives)))
+    return replace(bare, meshes=tuple(meshes), materials=tuple(materials), pictures=tuple(pictures))
+
+
+def write_level(level: Level, path: Path) -> Path:
+    """Write a level as a .glb file, without light."""
+    document, data = level_document(level, level.shots, level.name)
+    document["extensionsUsed"] = extensions_used(document)
+    path.write_bytes(to_glb({key: value for key, value in document.items() if value != []}, data))
+    return path
