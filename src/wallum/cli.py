@@ -410,6 +410,31 @@ def speed_command(as_json: bool, profile: Path | None) -> None:
     sys.exit(0 if all(row.within for row in rows) else 1)
 
 
+@cli.command("soak")
+@click.option("--minutes", type=FiniteRange(0.1, 10_000.0), default=10.0, help="How long.")
+@click.option("--seed", type=click.IntRange(0), default=1, help="The same seed acts alike.")
+@click.option(
+    "--only", type=click.Choice(["fuzz", "hand", "kills"]), multiple=True, help="All where not given."
+)
+@click.option(
+    "--out", type=click.Path(path_type=Path), default=Path("out/soak"), help="Report and failing cases."
+)
+@click.option("--json", "as_json", is_flag=True)
+def soak_command(minutes: float, seed: int, only: tuple[str, ...], out: Path, as_json: bool) -> None:
+    """A hard hand: mutated files for every reader, a random artist, kills; with a report."""
+    from dataclasses import asdict
+
+    from wallum.soak.run import SHARES, soak
+
+    found = soak(minutes, seed, out, lambda text: click.echo(text, err=True), only or SHARES)
+    if as_json:
+        print_json({"report": str(out / "report.md"), "clean": found.clean, **asdict(found)})
+    else:
+        for line in found.lines():
+            click.echo(line)
+    sys.exit(0 if found.clean else 1)
+
+
 @cli.command("test", context_settings={"ignore_unknown_options": True})
 @click.argument("arguments", nargs=-1, type=click.UNPROCESSED)
 def test_command(arguments: tuple[str, ...]) -> None:

@@ -129,14 +129,20 @@ class Receiver(QObject):
         self._quiet.setSingleShot(True)
         self._quiet.setInterval(QUIET_MS)
         self._quiet.timeout.connect(self._look)
-        self._watcher.fileChanged.connect(lambda _: self._quiet.start())
-        self._watcher.directoryChanged.connect(lambda _: self._quiet.start())
+        self._watcher.fileChanged.connect(self._something_changed)
+        self._watcher.directoryChanged.connect(self._something_changed)
 
-    def watch(self) -> None:
-        """Watch the file of the level that is on the desk."""
+    def _something_changed(self, _: str) -> None:
+        self._quiet.start()
+
+    def _watch_nothing(self) -> None:
         watched = self._watcher.files() + self._watcher.directories()
         if watched:
             self._watcher.removePaths(watched)
+
+    def watch(self) -> None:
+        """Watch the file of the level that is on the desk."""
+        self._watch_nothing()
         reference, file = self._session.project.level, self._session.file
         self._path = None
         if reference and not reference.startswith("builtin:"):
@@ -194,6 +200,7 @@ class Receiver(QObject):
 
     def dispose(self) -> None:
         """Stop what still reads."""
+        self._watch_nothing()
         self._quiet.stop()
         self._thread = None
         self._crew.wait()

@@ -244,6 +244,25 @@ def yard_lamps() -> list[Source]:
     return lamps
 
 
+SHOTS: Final = (
+    Shot(
+        id="shot-gate",
+        name="From the gate",
+        eye=(6.4, 1.75, 14.2),
+        direction=(-0.5, -0.07, -0.92),
+        fov=52.0,
+    ),
+    Shot(id="shot-kiln", name="Kiln", eye=(-4.2, 1.5, 8.6), direction=(0.42, 0.12, -0.82), fov=48.0),
+    Shot(
+        id="shot-arcade",
+        name="Along the arcade",
+        eye=(-13.2, 1.7, -9.0),
+        direction=(0.93, -0.1, -0.16),
+        fov=50.0,
+    ),
+)
+
+
 def jar_yard() -> Level:
     """The level."""
     rng = np.random.default_rng(11)
@@ -275,24 +294,7 @@ def jar_yard() -> Level:
     for lamp in yard_lamps()[:32]:
         x, y, z = lamp.position  # type: ignore[union-attr]
         parts.append(Part(f"lantern {lamp.id}", f"lantern {lamp.id}", 9, _at(x, y, z)))
-    shots = (
-        Shot(
-            id="shot-gate",
-            name="From the gate",
-            eye=(6.4, 1.75, 14.2),
-            direction=(-0.5, -0.07, -0.92),
-            fov=52.0,
-        ),
-        Shot(id="shot-kiln", name="Kiln", eye=(-4.2, 1.5, 8.6), direction=(0.42, 0.12, -0.82), fov=48.0),
-        Shot(
-            id="shot-arcade",
-            name="Along the arcade",
-            eye=(-13.2, 1.7, -9.0),
-            direction=(0.93, -0.1, -0.16),
-            fov=50.0,
-        ),
-    )
-    return Level("jar-yard", meshes, tuple(parts), _materials(), _pictures(), shots=shots)
+    return Level("jar-yard", meshes, tuple(parts), _materials(), _pictures(), shots=SHOTS)
 
 
 # High desert in autumn, as made up as the yard.
@@ -318,7 +320,7 @@ def jar_yard_project() -> Project:
         setting=DUSK,
         air=Air(on=True, visibility=25_000.0, scale_height=400.0),
         sources=(*base_light(), *lamps),
-        shots=jar_yard().shots,
+        shots=SHOTS,
         look=Look(exposed="metered", ev100=6.6),
         lanes=(_darker_by_night(),),
     )
