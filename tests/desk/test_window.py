@@ -536,3 +536,85 @@ def test_every_button_has_a_tip_and_every_field_a_name(window):
     for one in window.tune.pane.findChildren(NumberField):
         assert one.accessibleName()
         assert one.toolTip() or one.parentWidget().toolTip()
+
+
+def test_a_picture_that_comes_while_one_is_painted_waits_for_its_turn(window, qtbot, monkeypatch):
+    """Asking for it at once would be a repaint within a repaint."""
+    seen = frames(window)
+    frame, image = wait_frame(qtbot, window, seen)
+    calls = []
+
+    def within(_painter):
+        if not calls:
+            calls.append("painting")
+            window.picture.show_frame(frame, image)
+
+    monkeypatch.setattr(window.picture, "repaint", lambda: calls.append("repaint"))
+    window.picture.overlays.append(within)
+    window.picture.update()
+    qtbot.waitUntil(lambda: bool(calls), timeout=5000)
+    qtbot.wait(50)
+    assert "repaint" not in calls[:2]
+    window.picture.overlays.remove(within)
+    monkeypatch.undo()
+
+
+def test_a_level_file_is_read_once_and_not_in_the_windows_thread(qtbot, room_file, monkeypatch):
+    import threading
+
+    import wallum.desk.loading as loading
+
+    read = []
+    was = loading.open_level
+
+    def noted(*given):
+        read.append(threading.current_thread() is threading.main_thread())
+        return was(*given)
+
+    monkeypatch.setattr(loading, "open_level", noted)
+    monkeypatch.setattr("wallum.level.opening.open_level", noted)
+    window = DeskWindow()
+    window.show()
+    window.open_reference(str(room_file.with_name("room.glb")))
+    qtbot.waitUntil(lambda: window.session.level is not None, timeout=20_000)
+    assert read == [False]
+    assert window.session.project.floors == window.session.level.floors
+    assert not window.session.history.dirty
+    window.close()
+
+
+def test_what_is_on_the_desk_stays_until_another_level_has_been_read(window, qtbot, tmp_path):
+    seen = frames(window)
+    wait_frame(qtbot, window, seen)
+    project, level = window.session.project, window.session.level
+    (tmp_path / "broken.glb").write_bytes(b"glTF nonsense")
+    window.open_reference(str(tmp_path / "broken.glb"))
+    qtbot.waitUntil(lambda: "could not be opened" in window.bar.text, timeout=20_000)
+    assert (window.session.project, window.session.level) == (project, level)
+    assert window.picture._image is not None
+
+
+def test_a_level_that_is_let_go_of_leaves_nothing_behind(window, qtbot):
+    """Threads that have ended keep no level."""
+    import gc
+    import weakref
+
+    def repacked():
+        before = window.session.level
+        part = before.plain.parts[0].id
+        marks = window.session.project.marks_of(part)
+        ignored = marks.revised(ignored=not marks.ignored)
+        window.session.history.edit("out", window.session.project.with_marks(ignored))
+        qtbot.waitUntil(lambda: window.session.level is not before, timeout=20_000)
+        return weakref.ref(before)
+
+    gone = [repacked() for _ in range(4)]
+    qtbot.waitUntil(lambda: window.background.at_rest, timeout=60_000)
+    qtbot.wait(900)
+
+    def let_go():
+        gc.unfreeze()
+        gc.collect()
+        return sum(one() is not None for one in gone) == 0
+
+    qtbot.waitUntil(let_go, timeout=10_000)

@@ -52,7 +52,7 @@ class Comparing(QObject):
 
     def pin_picture(self, name: str) -> None:
         """Pin a picture, and wipe against it."""
-        if not QImageReader(name).canRead():
+        if not Path(name).is_file() or not QImageReader(name).canRead():
             text = f"{Path(name).name} cannot be read as a picture (expected PNG, JPEG, WebP or TIFF)"
             self._session.failed.emit(text)
             return

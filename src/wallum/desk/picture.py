@@ -92,6 +92,7 @@ class PictureView(QWidget):
         self.frame_aspect: float | None = None  # of the target, where its frame is shown
         self.view = "final"
         self._flown = 0.0
+        self._painting = False
         self._fly_timer = QTimer(self)
         self._fly_timer.setInterval(FLY_MS)
         self._fly_timer.timeout.connect(self._fly)
@@ -108,7 +109,11 @@ class PictureView(QWidget):
     def show_frame(self, frame: Frame, image: QImage) -> None:
         """Show a frame at once; its memory stays valid until the next one came."""
         self._frame, self._image = frame, image
-        self.repaint()
+        if self._painting:
+            # Whatever is painted ran the window's events: a picture within a picture is none.
+            self.update()
+        else:
+            self.repaint()
 
     def show_note(self, text: str) -> None:
         """A sentence in the middle, where there is no picture."""
@@ -161,6 +166,13 @@ class PictureView(QWidget):
         return QPointF(x * self.width(), y * self.height()) if depth > camera.near else None
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
+        self._painting = True
+        try:
+            self._paint()
+        finally:
+            self._painting = False
+
+    def _paint(self) -> None:
         painter = QPainter(self)
         if self._image is None:
             painter.fillRect(self.rect(), QColor(TOKENS["ground"]))

@@ -32,7 +32,7 @@ class DeskSettings:
         try:
             read = json.loads(settings_file().read_text(encoding="utf-8"))
             self._values = read if isinstance(read, dict) else {}
-        except (OSError, ValueError):
+        except (OSError, ValueError, RecursionError):
             pass
 
     def _write(self) -> None:

@@ -167,7 +167,8 @@ class Sheet(QFrame):
     def _fit(self) -> None:
         held = self._scroll.widget()
         room = self._over.size()
-        wide = min(max(held.sizeHint().width() + 56 if held else 0, 380), room.width() - 2 * MARGIN_PX)
+        wanted = max(held.sizeHint().width() + 56 if held else 0, self._buttons.sizeHint().width() + 32, 380)
+        wide = min(wanted, room.width() - 2 * MARGIN_PX)
         needed = held.heightForWidth(wide - 56) if held is not None and held.hasHeightForWidth() else 0
         needed = max(needed, held.sizeHint().height() if held is not None else 0)
         high = min(needed + 106, room.height() - 2 * MARGIN_PX)

@@ -16,7 +16,10 @@ from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
 from wallum.document.project import Project
 from wallum.document.variants import applied
+from wallum.errors import LevelProblem
+from wallum.files import read_limited
 from wallum.level.opening import file_of
+from wallum.limits import PICTURE_BYTES
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import LitScene
@@ -27,6 +30,16 @@ __all__ = ["WIPE_NAME", "Wipe"]
 WIPE_NAME = "wipe"
 CATCH_PX = 7.0
 Against = Literal["", "variant", "pinned"]
+
+
+def _read_image(name: str) -> QImage:
+    """A picture of whatever kind; an empty one where it cannot be read. A pipe is not waited for."""
+    if not name:
+        return QImage()
+    try:
+        return QImage.fromData(read_limited(Path(name), PICTURE_BYTES, LevelProblem))
+    except LevelProblem:
+        return QImage()
 
 
 class Wipe(QObject):
@@ -97,7 +110,7 @@ class Wipe(QObject):
     def _pinned_image(self) -> QImage | None:
         name = str(self.pinned_path()) if self._session.project.pinned else ""
         if self._pinned is None or self._pinned[0] != name:
-            self._pinned = (name, QImage(name) if name else QImage())
+            self._pinned = (name, _read_image(name))
         return None if self._pinned[1].isNull() else self._pinned[1]
 
     def pinned_path(self) -> Path:
