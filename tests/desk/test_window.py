@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox
 from wallum.desk.guard import Guard
 from wallum.desk.number_field import NumberField
 from wallum.desk.session import AUTOSAVE_MS
-from wallum.desk.waiting import UNSAVED, WRITTEN
+from wallum.desk.waiting import ELSEWHERE, UNSAVED, WRITTEN
 from wallum.desk.window import DeskWindow
 from wallum.document import autosave
 from wallum.document.paths import put
@@ -189,6 +189,22 @@ def test_several_sittings_are_listed_and_each_is_answered(qtbot, room_file):
     qtbot.waitUntil(lambda: window.session.level is not None, timeout=20_000)
     assert UNSAVED in window.offers.texts
     window.session.history.mark_saved(window.session.history.present)
+    window.close()
+
+
+def test_a_level_from_afar_is_offered_and_read_once_the_artist_says_so(qtbot, room_file, tmp_path):
+    stranger = tmp_path / "stranger" / "s.wallum"
+    stranger.parent.mkdir()
+    save(load(room_file).revised(level=str(room_file.with_name("room.glb"))), stranger)
+    window = DeskWindow()
+    window.show()
+    window.open_reference(str(stranger))
+    assert "room.glb" in window.offers.texts[ELSEWHERE]
+    qtbot.waitUntil(lambda: "have not chosen it" in window.bar.text, timeout=10_000)
+    assert window.session.level is None
+    window.offers.answer(ELSEWHERE, "Read it from there")
+    qtbot.waitUntil(lambda: window.session.level is not None, timeout=20_000)
+    assert ELSEWHERE not in window.offers.texts
     window.close()
 
 

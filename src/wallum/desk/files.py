@@ -17,6 +17,8 @@ from wallum.level.opening import (
     LEVEL_SUFFIXES,
     MADE,
     choose_level,
+    file_of,
+    may_read_level,
     named_project,
     reference_to,
     same_level,
@@ -31,6 +33,7 @@ class ProjectFiles(QObject):
     level_opening = pyqtSignal(str)
     level_ready = pyqtSignal(object)
     level_failed = pyqtSignal(str)
+    level_elsewhere = pyqtSignal(object)  # a level that the project may not have read as it is
     recovery_found = pyqtSignal(object)  # unsaved work of others' sittings; none: nothing waits any more
     opened = pyqtSignal(str)  # a file that was opened or saved
 
@@ -92,9 +95,12 @@ class ProjectFiles(QObject):
 
     def _load_level(self) -> None:
         self._session.level = None
-        reference = self._session.project.level
+        project, file = self._session.project, self._session.file
+        reference = project.level
         self.level_is(reference)
         self.level_opening.emit(Path(reference).name)
+        if not may_read_level(project, file):
+            self.level_elsewhere.emit(file_of(reference, file))
         self._load(LevelLoader(reference, self._session.file, self._session.project))
 
     def _load(self, loader: LevelLoader) -> None:
@@ -126,6 +132,11 @@ class ProjectFiles(QObject):
         if begun is not None:
             self._look_for_unsaved()
             self.opened.emit(begun.level)
+
+    def read_from_there(self) -> None:
+        """The level that the project names is the artist's choice, wherever it lies."""
+        choose_level(self._session.project, self._session.file)
+        self._load_level()
 
     def level_is(self, reference: str) -> None:
         """A level comes onto the desk."""

@@ -18,6 +18,7 @@ from wallum.errors import WallumError
 __all__ = ["Waiting"]
 
 UNSAVED, WRITTEN, LEVEL = "unsaved work", "another writer", "level on disk"
+ELSEWHERE = "level elsewhere"
 
 
 # What a project has beside its lighting.
@@ -39,7 +40,8 @@ class Waiting(QObject):
         files.recovery_found.connect(self._offer_unsaved)
         session.other_writer.connect(self._offer_choice)
         receiver.changed_on_disk.connect(self._offer_level)
-        files.level_opening.connect(lambda _: offers.withdraw(LEVEL))
+        files.level_elsewhere.connect(self._offer_elsewhere)
+        files.level_opening.connect(self._level_opening)
 
     # -- unsaved work --------------------------------------------------------------------
 
@@ -142,6 +144,18 @@ class Waiting(QObject):
         self._sheet.open(f"From {file.name} as it is on disk to what is here", lines)
 
     # -- the level -----------------------------------------------------------------------
+
+    def _level_opening(self, _: str) -> None:
+        self._offers.withdraw(LEVEL)
+        self._offers.withdraw(ELSEWHERE)
+
+    def _offer_elsewhere(self, level: Path) -> None:
+        self._offers.make(
+            ELSEWHERE,
+            f"The project names a level outside its own folder: {level}. It is read once you say so.",
+            ("Read it from there", self._files.read_from_there),
+            ("Leave it", lambda: None),
+        )
 
     def _offer_level(self, name: str) -> None:
         self._offers.make(
