@@ -253,8 +253,8 @@ def test_missing_normals_are_flat_and_missing_tangents_are_made():
     made.mesh(material=0, TEXCOORD_0=np.array([[0, 0], [1, 0], [0, 1]], "f4"))
     primitive = only_primitive(made.level())
     assert primitive.normals == pytest.approx(np.tile([0, 0, 1], (3, 1)))
-    # u runs along +x, v along +y: the bitangent is normal x tangent, sign +1.
-    assert primitive.tangents == pytest.approx(np.tile([1, 0, 0, 1], (3, 1)))
+    # u runs along +x, v along +y; the bitangent goes against v: minus normal x tangent.
+    assert primitive.tangents == pytest.approx(np.tile([1, 0, 0, -1], (3, 1)))
 
 
 # -- nodes -----------------------------------------------------------------------------

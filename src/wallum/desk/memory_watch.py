@@ -31,7 +31,7 @@ def resident_mb(process: int) -> float:
 def _held(window: DeskWindow) -> tuple[float, float]:
     gc.collect()
     give_memory_back()  # as the desk itself does at rest
-    return resident_mb(os.getpid()), resident_mb(window.link.client.pid or 0)
+    return resident_mb(os.getpid()), resident_mb(window.link.client.pid)
 
 
 def _opened(window: DeskWindow, reference: str) -> None:

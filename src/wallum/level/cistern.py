@@ -15,7 +15,7 @@ from wallum.level.solids import grid
 __all__ = ["VERSION", "cistern", "cistern_project"]
 
 # Counts up when the level changes, so that kept files are made anew.
-VERSION: Final = 2
+VERSION: Final = 3
 STONE, WATER, GLASS, EARTH = range(4)
 BAY, ACROSS, ALONG = 4.0, 4, 6  # a bay's side [m], bays across and along
 SPRING, RISE, DEEP, THICK = 3.4, 1.5, -1.2, 4.0

@@ -9,7 +9,7 @@ from pygltflib import GLTF2
 from wallum.errors import LevelProblem
 from wallum.level.gltf_accessors import Accessors
 from wallum.level.model import Finding, Material, Mesh, Primitive
-from wallum.level.shading_basis import flat_normals, tangents
+from wallum.level.shading_basis import flat_normals, with_tangents
 from wallum.physics.arrays import normalised
 
 __all__ = ["read_meshes", "triangles_of"]
@@ -81,9 +81,8 @@ def _read(accessors: Accessors, given: Any, material: int, needs_tangents: bool)
     else:
         normals = normalised(normals).astype(np.float32)
     uv = others["uv0"]
-    if needs_tangents and others["tangents"] is None and uv is not None:
-        others["tangents"] = tangents(positions, normals, uv, faces)
-    return Primitive(positions, normals, faces, material, **others)
+    made = Primitive(positions, normals, faces, material, **others)
+    return with_tangents(made) if needs_tangents and made.tangents is None and uv is not None else made
 
 
 def _skip_reason(given: Any) -> str:

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.level.model import Primitive
-from wallum.level.shading_basis import tangents
+from wallum.level.shading_basis import with_tangents
 
 __all__ = ["box", "grid", "revolve"]
 
@@ -23,14 +23,7 @@ def grid(points: NDArray[np.float64], material: int, uv_scale: tuple[float, floa
     uv = np.stack([u * uv_scale[0], v * uv_scale[1]], axis=-1).reshape(-1, 2).astype(np.float32)
     positions = points.reshape(-1, 3).astype(np.float32)
     normals32 = normals.astype(np.float32)
-    return Primitive(
-        positions,
-        normals32,
-        faces,
-        material,
-        tangents=tangents(positions, normals32, uv, faces),
-        uv0=uv,
-    )
+    return with_tangents(Primitive(positions, normals32, faces, material, uv0=uv))
 
 
 def box(
@@ -59,9 +52,7 @@ def box(
         ]
     ).astype(np.uint32)
     uv = np.concatenate([s[0][:, list(s[3])] for s in sheets]).astype(np.float32)
-    return Primitive(
-        positions, normals, faces, material, tangents=tangents(positions, normals, uv, faces), uv0=uv
-    )
+    return with_tangents(Primitive(positions, normals, faces, material, uv0=uv))
 
 
 def revolve(profile: NDArray[np.float64], segments: int, material: int, around: float = 3.0) -> Primitive:

@@ -36,7 +36,8 @@ def ripple_picture() -> Picture:
         slope_x += slope * k[0] / length
         slope_y += slope * k[1] / length
     scale = STEEPNESS / np.sqrt((slope_x**2 + slope_y**2).mean() / 2.0)
-    normal = np.stack([-slope_x * scale, -slope_y * scale, np.ones_like(slope_x)], axis=-1)
+    # Green is up the picture, and its rows go down.
+    normal = np.stack([-slope_x * scale, slope_y * scale, np.ones_like(slope_x)], axis=-1)
     normal /= np.linalg.norm(normal, axis=-1, keepdims=True)
     pixels = np.round((normal * 0.5 + 0.5) * 255.0).astype(np.uint8)
     return Picture("ripples", "image/png", as_png(pixels))
@@ -57,7 +58,7 @@ def _rippled(primitive: Primitive, part: Part, material: int) -> Primitive:
     normals = primitive.normals @ cofactors(part.matrix[:3, :3]).T.astype(np.float32)
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
     uv = (positions[:, [0, 2]] / RIPPLES_M).astype(np.float32)
-    tangents = np.tile(np.array([1.0, 0.0, 0.0, -1.0], np.float32), (len(positions), 1))
+    tangents = np.tile(np.array([1.0, 0.0, 0.0, 1.0], np.float32), (len(positions), 1))
     return replace(
         primitive, positions=positions.astype(np.float32), normals=normals.astype(np.float32), uv0=uv,
         uv1=None, tangents=tangents, colours=None, material=material,

@@ -85,8 +85,8 @@ class RendererClient:
 
     @property
     def pid(self) -> int:
-        assert self._process is not None
-        return self._process.pid
+        """Of its process; 0 while it is given up."""
+        return 0 if self._process is None else self._process.pid
 
     def fileno(self) -> int:
         """Descriptor that becomes readable when something came."""

@@ -277,7 +277,7 @@ class Hand:
     # -- the session ---------------------------------------------------------------------
 
     def _held_mb(self) -> list[float]:
-        return [resident_mb(os.getpid()), resident_mb(self._window.link.client.pid or 0)]
+        return [resident_mb(os.getpid()), resident_mb(self._window.link.client.pid)]
 
     def run(self, seconds: float) -> Met:
         """Act at random for so long."""

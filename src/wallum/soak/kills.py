@@ -132,7 +132,7 @@ def kill_renderers(kills: int) -> KillsMet:
         while met.kills < kills:
             pid = client.pid
             began = time.monotonic()
-            if pid is not None:
+            if pid:
                 os.kill(pid, signal.SIGKILL)
             met.kills += 1
             if not _picture(client):

@@ -19,7 +19,7 @@ from wallum.level.kilnworks.shapes import (
 from wallum.level.kilnworks.surfaces import Surface
 from wallum.level.kilnworks.terrain import STAIR
 from wallum.level.model import Primitive
-from wallum.level.shading_basis import tangents
+from wallum.level.shading_basis import with_tangents
 from wallum.level.solids import grid
 
 __all__ = ["buildings", "letters"]
@@ -211,8 +211,7 @@ def _along(sheet_of_bricks: Primitive) -> Primitive:
     """The same with its courses laid along the other way."""
     assert sheet_of_bricks.uv0 is not None
     uv = np.ascontiguousarray(sheet_of_bricks.uv0[:, ::-1])
-    lines = tangents(sheet_of_bricks.positions, sheet_of_bricks.normals, uv, sheet_of_bricks.triangles)
-    return replace(sheet_of_bricks, uv0=uv, tangents=lines)
+    return with_tangents(replace(sheet_of_bricks, uv0=uv))
 
 
 def _vault() -> Iterator[Named]:

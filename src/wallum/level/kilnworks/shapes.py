@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.level.model import Primitive
-from wallum.level.shading_basis import tangents
+from wallum.level.shading_basis import with_tangents
 from wallum.level.solids import grid, revolve
 
 __all__ = [
@@ -89,7 +89,7 @@ def _finished(
 ) -> Primitive:
     p, n, t = positions.astype(np.float32), normals.astype(np.float32), faces.astype(np.uint32)
     u = uv.astype(np.float32)
-    return Primitive(p, n, t, material, tangents=tangents(p, n, u, t), uv0=u)
+    return with_tangents(Primitive(p, n, t, material, uv0=u))
 
 
 def _by_direction(points: NDArray[np.float64], normals: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -231,7 +231,7 @@ def turned(
     u = solid.uv0[:, 0] * max(around, 1)
     v = np.repeat(run, segments + 1)
     uv = np.stack([u, v], axis=1).astype(np.float32)
-    return replace(solid, uv0=uv, tangents=tangents(solid.positions, solid.normals, uv, solid.triangles))
+    return with_tangents(replace(solid, uv0=uv))
 
 
 def sheet(points: NDArray[np.float64], material: int, metres: tuple[float, float] | None = None) -> Primitive:
@@ -240,7 +240,7 @@ def sheet(points: NDArray[np.float64], material: int, metres: tuple[float, float
     if metres is not None:
         return made
     uv = made.positions[:, [0, 2]].astype(np.float32)
-    return replace(made, uv0=uv, tangents=tangents(made.positions, made.normals, uv, made.triangles))
+    return with_tangents(replace(made, uv0=uv))
 
 
 def tube_along(points: NDArray[np.float64], radius: float, sides: int, material: int) -> Primitive:
