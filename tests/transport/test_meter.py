@@ -178,3 +178,21 @@ def test_many_rays_on_several_threads_agree_with_few(rays, rng):
 def test_bad_questions_are_refused(rays, at, facing, samples, error):
     with pytest.raises(error):
         direct_illuminance(rays, evaluate(Project()), np.array(at, float), np.array(facing, float), samples)
+
+
+@pytest.mark.parametrize("degrees", [0.0, 60.0, 85.0, 89.0, 89.9])
+def test_at_a_grazing_angle_the_reading_is_that_at_the_place_itself(degrees):
+    """E = I cos / d2, to 1e-4: rays begin a little off the surface, the light does not."""
+    level = Level("bare", materials=(Material(),))
+    rays = RayScene(level, flatten(level))
+    angle = np.radians(degrees)
+    lamp = PointSource(
+        id="l",
+        name="L",
+        position=(float(np.sin(angle)), float(np.cos(angle)), 0.0),
+        intensity=100.0,
+        radius=0.0,
+    )
+    scene = evaluate(Project(sources=(lamp,)))
+    lx = direct_illuminance(rays, scene, np.zeros(3), np.array([0.0, 1.0, 0.0]), 1).direct_lx
+    assert lx == pytest.approx(100.0 * np.cos(angle), rel=1e-4)

@@ -4,8 +4,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.level.flatten import Triangles
-from wallum.level.model import Level, Material
-from wallum.physics.tone import srgb_decode
+from wallum.level.model import Level
+from wallum.level.reflectance import mean_base
 
 __all__ = ["floor_albedo", "floors_of"]
 
@@ -20,17 +20,6 @@ def floors_of(level: Level, flat: Triangles) -> tuple[float, float, float]:
     return red, green, blue
 
 
-def _mean_base(level: Level, material: Material) -> NDArray[np.float64]:
-    """(3,) a material's base colour with the mean of its picture."""
-    base = np.array(material.base[:3])
-    use = material.textures.get("base")
-    if use is None:
-        return base
-    pixels = level.pictures[use.picture].pixels[::4, ::4]
-    counts = np.stack([np.bincount(pixels[..., k].ravel(), minlength=256) for k in range(3)])
-    return base * (counts @ srgb_decode(np.arange(256) / 255.0)) / counts[0].sum()
-
-
 def floor_albedo(level: Level, flat: Triangles) -> NDArray[np.float64]:
     """(3,) linear share of light that surfaces which look up send back, by their area; a usual one
     where there are none."""
@@ -40,16 +29,13 @@ def floor_albedo(level: Level, flat: Triangles) -> NDArray[np.float64]:
     area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
     metallic = np.array([one.metallic for one in level.materials])[flat.material]
     area *= (flat.face_normals[:, 1] >= LOOKS_UP) * (1.0 - metallic)
-    by_material = np.bincount(flat.material, weights=area, minlength=len(level.materials))
-    if by_material.sum() <= 0.0:
+    underfoot = np.flatnonzero(area > 0.0)
+    if not len(underfoot):
         return np.array(USUAL)
-    underfoot = by_material > 0.0
-    colours = np.array(
-        [
-            _mean_base(level, one) if used else (0.0,) * 3
-            for one, used in zip(level.materials, underfoot, strict=True)
-        ]
-    )
-    tints = flat.colours[flat.faces[:, 0], :3].astype(np.float64)
-    tint = (tints * area[:, None]).sum(axis=0) / area.sum()
-    return np.clip(by_material @ colours / by_material.sum() * tint, 0.01, 0.95)
+    total = np.zeros(3)
+    for number in np.unique(flat.material[underfoot]):
+        of_it = underfoot[flat.material[underfoot] == number]
+        corners = flat.faces[of_it]
+        mean = mean_base(level, level.materials[number], area[of_it], flat.uv[corners], flat.colours[corners])
+        total += mean * area[of_it].sum()
+    return np.clip(total / area.sum(), 0.01, 0.95)

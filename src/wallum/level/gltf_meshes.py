@@ -79,10 +79,25 @@ def _read(accessors: Accessors, given: Any, material: int, needs_tangents: bool)
         normals, others["tangents"] = flat_normals(positions), None
         faces = np.arange(len(corners), dtype=np.uint32).reshape(-1, 3)
     else:
-        normals = normalised(normals).astype(np.float32)
+        normals = _whole_normals(normalised(normals).astype(np.float32), positions, faces)
     uv = others["uv0"]
     made = Primitive(positions, normals, faces, material, **others)
     return with_tangents(made) if needs_tangents and made.tangents is None and uv is not None else made
+
+
+def _whole_normals(
+    normals: NDArray[np.float32], positions: NDArray[np.float32], faces: NDArray[np.uint32]
+) -> NDArray[np.float32]:
+    """Normals without those of no length: there the mean of the faces about the vertex, or up."""
+    lost = np.linalg.norm(normals, axis=1) < 0.5
+    if not lost.any():
+        return normals
+    a, b, c = (positions[faces[:, k]].astype(np.float64) for k in range(3))
+    summed = np.zeros((len(normals), 3))
+    np.add.at(summed, faces.ravel(), np.repeat(np.cross(b - a, c - a), 3, axis=0))
+    mended = normalised(summed)
+    mended[np.linalg.norm(mended, axis=1) < 0.5] = (0.0, 1.0, 0.0)
+    return np.where(lost[:, None], mended, normals).astype(np.float32)
 
 
 def _skip_reason(given: Any) -> str:

@@ -7,9 +7,9 @@ from typing import Final
 import numpy as np
 
 from wallum.document.sources import Lamp, SunSource
-from wallum.level.model import Finding, Level, Material
+from wallum.level.model import Finding, Level
+from wallum.level.reflectance import mean_base
 from wallum.physics.colour import luminance
-from wallum.physics.tone import srgb_decode
 
 __all__ = ["sanity_findings"]
 
@@ -34,15 +34,20 @@ def _scale(level: Level) -> Iterator[Finding]:
         yield Finding("scale", level.name, "warning", text)
 
 
-def _mean_reflectance(level: Level, material: Material) -> float:
-    colour = np.array(material.base[:3])
-    use = material.textures.get("base")
-    if use is not None:
-        pixels = level.pictures[use.picture].pixels
-        step = max(1, min(pixels.shape[:2]) // 64)
-        sample = srgb_decode(pixels[::step, ::step, :3] / 255.0)
-        colour = colour * sample.reshape(-1, 3).mean(axis=0)
-    return float(luminance(colour))
+def _mean_reflectance(level: Level, number: int) -> float:
+    """Of a material as its meshes use it, each counted once."""
+    area, uv, colours = [np.zeros(0)], [np.zeros((0, 3, 4), np.float32)], [np.zeros((0, 3, 4), np.float32)]
+    for one in (p for mesh in level.meshes for p in mesh.primitives if p.material == number):
+        a, b, c = (one.positions[one.triangles[:, k]].astype(np.float64) for k in range(3))
+        area.append(np.linalg.norm(np.cross(b - a, c - a), axis=1))
+        bare = np.zeros((len(one.positions), 2), np.float32)
+        sets = [bare if given is None else given for given in (one.uv0, one.uv1)]
+        uv.append(np.concatenate(sets, axis=1)[one.triangles])
+        tints = np.ones((len(one.positions), 4), np.float32) if one.colours is None else one.colours
+        colours.append(tints[one.triangles])
+    material = level.materials[number]
+    mean = mean_base(level, material, np.concatenate(area), np.concatenate(uv), np.concatenate(colours))
+    return float(luminance(mean))
 
 
 def _surfaces(level: Level) -> Iterator[Finding]:
@@ -52,7 +57,7 @@ def _surfaces(level: Level) -> Iterator[Finding]:
         dark_by_nature = material.unlit or max(material.glow) > 0.0
         if dark_by_nature:
             continue
-        value = _mean_reflectance(level, material)
+        value = _mean_reflectance(level, index)
         if not DARKEST <= value <= BRIGHTEST:
             side = "darker than soot" if value < DARKEST else "brighter than snow"
             text = f"{material.name} has a base colour of {value:.3f}: {side}; light will look wrong on it."

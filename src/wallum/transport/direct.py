@@ -52,11 +52,13 @@ def direct_illuminance(
     normal = normalised(as_vectors(facing, "facing"))[0]
     if not normal.any():
         raise ValueProblem("a direction of length zero", "facing", "three numbers, not all 0")
-    start = as_vectors(at, "at")[0] + normal * LIFT_M * 10.0
+    place = as_vectors(at, "at")[0]
+    # Rays begin off the surface; the light is that at the place itself, which at a grazing angle is less.
+    start = place + normal * LIFT_M * 10.0
     rng = np.random.default_rng(seed)
     reading = Reading()
     for index, lamp_id in enumerate(scene.lamps.ids):
-        reading.add(lamp_id, _lamp(rays, scene, index, start, normal, rng.random((samples, 3))))
+        reading.add(lamp_id, _lamp(rays, scene, index, (place, start), normal, rng.random((samples, 3))))
     if scene.sun is not None:
         reading.add(scene.sun.id, _sun(rays, scene.sun, start, normal, rng.random((samples, 2))))
     if scene.sky is not None:
@@ -66,8 +68,10 @@ def direct_illuminance(
 
 
 def _lamp(
-    rays: RayScene, scene: LitScene, index: int, start: Floats, normal: Floats, u: Floats
+    rays: RayScene, scene: LitScene, index: int, at: tuple[Floats, Floats], normal: Floats, u: Floats
 ) -> NDArray[np.float64]:
+    """Illuminance of one lamp by samples [lx]; at : the place itself, and where rays begin [m]."""
+    place, start = at
     lamps = scene.lamps.only(np.arange(len(scene.lamps.ids)) == index)
     row = {
         name: lamps.column(name)[0].astype(np.float64)
@@ -77,7 +81,7 @@ def _lamp(
     places = row["position"] + ball_points(u) * row["radius"]
     if row["radius"] == 0.0 or not casts:
         places = row["position"][None]
-    to_lamp = places - start
+    to_lamp = places - place
     per_candela = punctual_illuminance(
         to_lamp, np.broadcast_to(normal, to_lamp.shape), row["radius"], row["range"]
     )
@@ -90,8 +94,11 @@ def _lamp(
     out = per_candela * intensity
     if casts:
         lit = np.flatnonzero(out > 0.0)
-        begin = np.broadcast_to(start, toward.shape)[lit]
-        out[lit[rays.blocked(begin, toward[lit], distance[lit] - 2.0 * LIFT_M)]] = 0.0
+        ways = places[lit] - start
+        reach = np.linalg.norm(ways, axis=1)
+        begin = np.broadcast_to(start, ways.shape)
+        blocked = rays.blocked(begin, ways / np.maximum(reach, 1e-9)[:, None], reach - 2.0 * LIFT_M)
+        out[lit[blocked]] = 0.0
     return np.asarray(out)
 
 

@@ -20,7 +20,8 @@ from embreex.mesh_construction import TriangleMesh
 from numpy.typing import NDArray
 
 from wallum.level.flatten import Triangles
-from wallum.level.model import Level, Material, TextureUse
+from wallum.level.model import Level, Material
+from wallum.level.texels import texels
 from wallum.physics.arrays import Floats, dots, scaled
 
 __all__ = ["Hits", "RayScene", "one_thread", "rays_asked"]
@@ -300,16 +301,7 @@ class RayScene:
         if use is None:
             return alpha
         uv = np.asarray(sum(share[k][:, None] * self.triangles.uv.take(corners[:, k], 0) for k in range(3)))
-        return alpha * self._texture_alpha(use, uv)
-
-    def _texture_alpha(self, use: TextureUse, uv: Floats) -> Floats:
-        own = uv[:, 2:] if use.uv_set == 1 else uv[:, :2]
-        rows = np.array(use.matrix())
-        u, v = own @ rows[:, :2].T[:, 0] + rows[0, 2], own @ rows[:, :2].T[:, 1] + rows[1, 2]
-        pixels = self._level.pictures[use.picture].pixels
-        height, width = pixels.shape[:2]
-        column, row = (u * width).astype(int) % width, (v * height).astype(int) % height
-        return np.asarray(pixels[row, column, 3] / 255.0)
+        return alpha * (texels(self._level, use, uv)[:, 3] / 255.0)
 
     def normals(self, hits: Hits) -> NDArray[np.float64]:
         """(N, 3) unit face normals of what was hit; zeros where nothing was."""

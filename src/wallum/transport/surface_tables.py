@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from wallum.level.flatten import Triangles
 from wallum.level.model import Level, Slot
+from wallum.level.texels import nearest
 from wallum.physics.arrays import Floats, crossed, dots, normalised, scaled
 from wallum.physics.tone import srgb_decode
 from wallum.transport.rays import Hits
@@ -18,7 +19,6 @@ from wallum.transport.rays import Hits
 __all__ = ["SurfaceTables", "Surfaces"]
 
 SLOTS: tuple[Slot, ...] = ("base", "normal", "metal_rough", "emissive")
-CLAMPED = 33071
 ONE = np.float32(1.0)
 
 
@@ -74,16 +74,16 @@ class SurfaceTables:
         level: Level, slot: Slot, starts: dict[int, tuple[int, int, int]]
     ) -> tuple[NDArray[np.float32], NDArray[np.int32]]:
         """By material: whether it has such a map and the transform's rows (7); the first texel, width,
-        height, whether it reads the second coordinates, whether it is clamped (5)."""
+        height, whether it reads the second coordinates, how it wraps each way (6)."""
         places = np.zeros((max(len(level.materials), 1), 7), np.float32)
-        shapes = np.tile(np.array([0, 1, 1, 0, 0], np.int32), (len(places), 1))
+        shapes = np.tile(np.array([0, 1, 1, 0, 0, 0], np.int32), (len(places), 1))
         for number, material in enumerate(level.materials):
             use = material.textures.get(slot)
             if use is not None:
                 (a, b, c), (d, e, f) = use.matrix()
                 places[number] = (1.0, a, b, c, d, e, f)
-                clamped = use.sampler.wrap_s == CLAMPED
-                shapes[number] = (*starts[use.picture], use.uv_set, clamped)
+                wraps = (use.sampler.wrap_s, use.sampler.wrap_t)
+                shapes[number] = (*starts[use.picture], use.uv_set, *wraps)
         return places, shapes
 
     def _texel(self, slot: Slot, material: NDArray[np.int32], uv: Floats) -> NDArray[np.uint8]:
@@ -94,13 +94,8 @@ class SurfaceTables:
             u, v = np.where(second, uv[:, 2], u), np.where(second, uv[:, 3], v)
         x = place[:, 1] * u + place[:, 2] * v + place[:, 3]
         y = place[:, 4] * u + place[:, 5] * v + place[:, 6]
-        if shape[:, 4].any():
-            clamped = shape[:, 4] > 0
-            x = np.where(clamped, np.clip(x, 0.0, 0.9999999), x)
-            y = np.where(clamped, np.clip(y, 0.0, 0.9999999), y)
-        wide, high = shape[:, 1], shape[:, 2]
-        column = np.minimum(((x - np.floor(x)) * wide).astype(np.int32), wide - 1)
-        line = np.minimum(((y - np.floor(y)) * high).astype(np.int32), high - 1)
+        wide = shape[:, 1]
+        column, line = nearest(x, wide, shape[:, 4]), nearest(y, shape[:, 2], shape[:, 5])
         return self._texels.take(shape[:, 0] + line * wide + column, 0)
 
     def at(self, hits: Hits, directions: Floats) -> Surfaces:

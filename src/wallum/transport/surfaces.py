@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.level.model import Level, TextureUse
+from wallum.level.texels import texels
 from wallum.moment.camera import Camera
 from wallum.physics.arrays import Floats, normalised
 from wallum.physics.tone import srgb_decode
@@ -45,14 +46,7 @@ def _weights(hits: Hits) -> NDArray[np.float64]:
 
 def _texel(level: Level, use: TextureUse, uv: Floats) -> NDArray[np.float64]:
     """(N, 4) nearest texels, 0 to 1."""
-    own = uv[:, 2:] if use.uv_set == 1 else uv[:, :2]
-    rows = np.array(use.matrix())
-    place = own @ rows[:, :2].T + rows[:, 2]
-    pixels = level.pictures[use.picture].pixels
-    height, width = pixels.shape[:2]
-    column = (place[:, 0] * width).astype(int) % width
-    row = (place[:, 1] * height).astype(int) % height
-    return np.asarray(pixels[row, column] / 255.0)
+    return np.asarray(texels(level, use, uv) / 255.0)
 
 
 def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int, int]) -> SeenSurfaces:
