@@ -455,7 +455,6 @@ def test_a_mirrored_texture_is_named():
     [
         ({"extensionsUsed": ["EXT_something_new"]}, "EXT_something_new"),
         ({"animations": [{"channels": [], "samplers": []}]}, "animations"),
-        ({"skins": [{"joints": [0]}]}, "skins"),
         ({"scenes": [{"nodes": [0], "name": "hall"}, {"nodes": []}]}, "hall"),
     ],
 )

@@ -308,8 +308,14 @@ def outside(subject: Checked) -> Iterator[Finding]:
     yield from exposure_jump(project, subject.keep_going)
 
 
+def from_import(subject: Checked) -> Iterator[Finding]:
+    """What was noticed when the level came in: it is listed again for as long as it holds."""
+    for one in subject.level.findings:
+        yield Finding(one.kind, one.where, one.grade, one.text.rstrip("."))
+
+
 CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (
-    inside_solid, burning_by_day, dead_glow, budget, heroes, outside,
+    inside_solid, burning_by_day, dead_glow, budget, heroes, outside, from_import,
 )  # fmt: skip
 ORDER: Final = {"error": 0, "warning": 1, "note": 2}
 

@@ -41,6 +41,11 @@ class Accessors:
         self._values_left = MOST_VALUES_A_BYTE * (sum(map(len, buffers)) + MOST_EMPTY_ENTRIES)
         self._empty_left = MOST_EMPTY_ENTRIES
 
+    @property
+    def gltf(self) -> GLTF2:
+        """The document that they belong to."""
+        return self._gltf
+
     def width(self, index: int) -> int:
         """How many components each entry has. Raises LevelProblem."""
         if not isinstance(index, int) or not 0 <= index < len(self._gltf.accessors):

@@ -100,7 +100,11 @@ class QuickGLTF2(GLTF2):  # type: ignore[misc]
     @classmethod
     def from_json(cls, s: str, **_: Any) -> "QuickGLTF2":
         """A document from JSON text. Raises ValueError, TypeError or RecursionError."""
-        made = _filled(cls, parsed_json(s))
+        data = parsed_json(s)
+        made = _filled(cls, data)
+        for node, given in zip(made.nodes, data.get("nodes") or (), strict=True):
+            if given.get("weights"):  # the package's nodes know none
+                node.weights = given["weights"]
         for mesh in made.meshes:
             for primitive in mesh.primitives:
                 if isinstance(primitive.attributes, dict):

@@ -8,11 +8,12 @@ from pygltflib import GLTF2
 
 from wallum.errors import LevelProblem
 from wallum.level.gltf_accessors import Accessors
+from wallum.level.gltf_pose import Pose, posed
 from wallum.level.model import Finding, Material, Mesh, Primitive
 from wallum.level.shading_basis import flat_normals, with_tangents
 from wallum.physics.arrays import normalised
 
-__all__ = ["read_meshes", "triangles_of"]
+__all__ = ["read_mesh", "read_meshes", "triangles_of", "weights_of"]
 
 TRIANGLES, STRIP, FAN = 4, 5, 6
 MODE_NAMES: Final = {0: "points", 1: "lines", 2: "a line loop", 3: "a line strip"}
@@ -53,7 +54,7 @@ def _optional(accessors: Accessors, index: int | None, width: int) -> NDArray[np
     return None if index is None else accessors.floats(index, width)
 
 
-def _read(accessors: Accessors, given: Any, material: int, needs_tangents: bool) -> Primitive:
+def _read(accessors: Accessors, given: Any, material: int, needs_tangents: bool, pose: Pose) -> Primitive:
     attributes = given.attributes
     positions = accessors.floats(attributes.POSITION, 3)
     order = (
@@ -72,6 +73,8 @@ def _read(accessors: Accessors, given: Any, material: int, needs_tangents: bool)
     for name, values in {"normals": normals, **others}.items():
         if values is not None and len(values) != len(positions):
             raise LevelProblem(f"{name} and positions differ in number", "a primitive")
+    shape = posed(accessors, given, pose, positions, normals, others["tangents"])
+    positions, normals, others["tangents"] = shape
     if normals is None:
         corners = faces.ravel()
         positions = positions[corners]
@@ -108,27 +111,39 @@ def _skip_reason(given: Any) -> str:
     return ""
 
 
+def read_mesh(
+    gltf: GLTF2, accessors: Accessors, number: int, materials: tuple[Material, ...], pose: Pose
+) -> tuple[Mesh, list[Finding]]:
+    """One mesh as it is posed. What is left out is named in a finding."""
+    given, findings = gltf.meshes[number], []
+    name = given.name or f"mesh {number}"
+    primitives = []
+    for part in given.primitives:
+        reason = _skip_reason(part)
+        if reason:
+            text = f"A piece of {name} {reason}."
+            findings.append(Finding("primitive not drawn", name, "warning", text))
+            continue
+        index = len(materials) - 1 if part.material is None else part.material
+        if not 0 <= index < len(materials):
+            raise LevelProblem(f"there is no material {index}", f"mesh {name}")
+        needs = "normal" in materials[index].textures
+        primitives.append(_read(accessors, part, index, needs, pose))
+    return Mesh(name, tuple(primitives)), findings
+
+
+def weights_of(values: Any) -> tuple[float, ...]:
+    """Weights of morph targets, as a mesh or a node gives them."""
+    return tuple(float(one) for one in values or ())
+
+
 def read_meshes(
     gltf: GLTF2, accessors: Accessors, materials: tuple[Material, ...]
 ) -> tuple[tuple[Mesh, ...], list[Finding]]:
-    """Every mesh. What is left out is named in a finding."""
+    """Every mesh in the pose that it has of itself."""
     meshes, findings = [], []
     for number, given in enumerate(gltf.meshes):
-        name = given.name or f"mesh {number}"
-        primitives = []
-        for part in given.primitives:
-            reason = _skip_reason(part)
-            if reason:
-                text = f"A piece of {name} {reason}."
-                findings.append(Finding("primitive not drawn", name, "warning", text))
-                continue
-            if part.targets:
-                text = f"{name} has morph targets; it is shown in its rest shape."
-                findings.append(Finding("morph not read", name, "warning", text))
-            index = len(materials) - 1 if part.material is None else part.material
-            if not 0 <= index < len(materials):
-                raise LevelProblem(f"there is no material {index}", f"mesh {name}")
-            needs = "normal" in materials[index].textures
-            primitives.append(_read(accessors, part, index, needs))
-        meshes.append(Mesh(name, tuple(primitives)))
+        made, more = read_mesh(gltf, accessors, number, materials, Pose(weights_of(given.weights)))
+        meshes.append(made)
+        findings += more
     return tuple(meshes), findings

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -12,7 +12,10 @@ from pygltflib import GLTF2
 from wallum.document.project import Shot
 from wallum.document.sources import PointSource, Source, SpotSource, SunSource, new_id
 from wallum.errors import LevelProblem
-from wallum.level.model import Finding, Mesh, Part
+from wallum.level.gltf_accessors import Accessors
+from wallum.level.gltf_meshes import read_mesh, weights_of
+from wallum.level.gltf_pose import Pose, joint_matrices
+from wallum.level.model import Finding, Material, Mesh, Part
 from wallum.limits import MOST_LAMPS, MOST_PLACED
 from wallum.physics.colour import light_colour
 
@@ -22,6 +25,7 @@ __all__ = ["SOURCE_EXTRAS", "node_matrix", "read_nodes"]
 DEEPEST = 500
 # Scale, or metres from the origin: beyond it products leave single precision.
 FARTHEST = 1e9
+VISIBILITY, INSTANCING = "KHR_node_visibility", "EXT_mesh_gpu_instancing"
 # Where an export keeps what the standard cannot say of a source.
 SOURCE_EXTRAS = "wallum"
 
@@ -57,6 +61,8 @@ class Placed:
     node: Any
     matrix: NDArray[np.float64]
     path: str
+    index: int
+    seen: bool = True  # whether neither it nor one that it stands below is hidden
 
 
 def _check_tree(gltf: GLTF2, roots: list[Any], source: str) -> None:
@@ -97,9 +103,9 @@ def _placed(gltf: GLTF2, source: str) -> Iterator[Placed]:
         children = {child for node in gltf.nodes for child in node.children or []}
         roots = [index for index in range(len(gltf.nodes)) if index not in children]
     _check_tree(gltf, roots, source)
-    stack = [(index, np.eye(4), "") for index in reversed(roots)]
+    stack = [(index, np.eye(4), "", True) for index in reversed(roots)]
     while stack:
-        index, above, path = stack.pop()
+        index, above, path, seen = stack.pop()
         node = gltf.nodes[index]
         with np.errstate(over="ignore", invalid="ignore"):
             matrix = above @ node_matrix(node)
@@ -108,9 +114,10 @@ def _placed(gltf: GLTF2, source: str) -> Iterator[Placed]:
                 f"its transform goes beyond {FARTHEST:g}", f"{source}: node {node.name or index}"
             )
         here = f"{path}/{node.name or f'node {index}'}".lstrip("/")
-        yield Placed(node, matrix, here)
+        seen = seen and (node.extensions or {}).get(VISIBILITY, {}).get("visible", True) is not False
+        yield Placed(node, matrix, here, index, seen)
         below = reversed(node.children or [])
-        stack.extend((child, matrix, here) for child in below)
+        stack.extend((child, matrix, here, seen) for child in below)
 
 
 def _forward(matrix: NDArray[np.float64]) -> tuple[float, float, float]:
@@ -257,36 +264,128 @@ def _unique(paths: list[str]) -> list[str]:
     return out
 
 
+def _instances(placed: Placed, accessors: Accessors, source: str) -> list[NDArray[np.float64]]:
+    """Where a node places its mesh: once, or as often as EXT_mesh_gpu_instancing says."""
+    given = (placed.node.extensions or {}).get(INSTANCING)
+    if given is None:
+        return [placed.matrix]
+    attributes = given.get("attributes") or {}
+    values = {
+        name: accessors.floats(attributes[name], width)
+        for name, width in (("TRANSLATION", 3), ("ROTATION", 4), ("SCALE", 3))
+        if name in attributes
+    }
+    counts = {len(one) for one in values.values()}
+    if len(counts) != 1:
+        raise LevelProblem("its instances differ in number", f"{source}: node {placed.path}")
+    (count,) = counts
+    if count > MOST_PLACED:
+        raise LevelProblem(f"has {count:,} instances", f"{source}: node {placed.path}", f"{MOST_PLACED:,}")
+    out = []
+    for number in range(count):
+        at, turn, size = (
+            values[name][number].tolist() if name in values else None
+            for name in ("TRANSLATION", "ROTATION", "SCALE")
+        )
+        out.append(placed.matrix @ node_matrix(_Instance(at, turn, size)))
+    return out
+
+
+@dataclass(frozen=True)
+class _Instance:
+    """One instance, as a node would say it."""
+
+    translation: list[float] | None
+    rotation: list[float] | None
+    scale: list[float] | None
+    matrix: None = None
+
+
+@dataclass
+class ReadNodes:
+    """What the nodes of a file's scene give, in their order."""
+
+    meshes: list[Mesh]
+    parts: list[tuple[str, str, int, NDArray[np.float64]]] = field(default_factory=list)
+    shots: list[Shot] = field(default_factory=list)
+    sources: list[Source] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+
+
+class _MeshPoser:
+    """Finds or makes the mesh that a node places: posed by a skin or weights of its own, or as it is."""
+
+    def __init__(
+        self, gltf: GLTF2, accessors: Accessors, materials: tuple[Material, ...], placed: list[Placed]
+    ) -> None:
+        self._gltf, self._accessors, self._materials = gltf, accessors, materials
+        self._places = {one.index: one.matrix for one in placed}
+        self._made: dict[Any, int] = {}
+
+    def mesh_of(self, one: Placed, out: ReadNodes) -> tuple[int, NDArray[np.float64] | None]:
+        """Its number among the meshes, and where it stands; None: where the node does."""
+        node, number = one.node, one.node.mesh
+        own = getattr(node, "weights", None)
+        if node.skin is None and not own:
+            return number, None
+        joints = None
+        if node.skin is not None:
+            joints = joint_matrices(self._gltf, self._accessors, node.skin, self._places)
+        pose = Pose(weights_of(own or self._gltf.meshes[number].weights), joints)
+        key = (number, *pose.key)
+        if key not in self._made:
+            made, _ = read_mesh(self._gltf, self._accessors, number, self._materials, pose)
+            self._made[key] = len(out.meshes)
+            out.meshes.append(made)
+        # A skin's joints say where its vertices are; the node itself has no say.
+        return self._made[key], None if joints is None else np.eye(4)
+
+
+def _add_parts(one: Placed, poser: _MeshPoser, accessors: Accessors, out: ReadNodes, source: str) -> None:
+    node = one.node
+    if not isinstance(node.mesh, int) or not 0 <= node.mesh < len(accessors.gltf.meshes):
+        raise LevelProblem(f"there is no mesh {node.mesh}", f"{source}: node {one.path}")
+    number, stands = poser.mesh_of(one, out)
+    places = _instances(one, accessors, source) if stands is None else [stands]
+    out.parts += [(one.path, node.name or one.path, number, place) for place in places]
+    if len(out.parts) > MOST_PLACED:
+        raise LevelProblem(f"places more than {MOST_PLACED:,} meshes, instances counted", source)
+
+
 def read_nodes(
-    gltf: GLTF2, meshes: tuple[Mesh, ...], source: str
-) -> tuple[tuple[Part, ...], tuple[Shot, ...], tuple[Source, ...], list[Finding]]:
-    """Parts, shots and sources of the file's scene, in the order of its nodes."""
-    lights = _lights(gltf)
-    placed_meshes: list[Placed] = []
-    shots: list[Shot] = []
-    sources: list[Source] = []
-    findings: list[Finding] = []
-    for placed in _placed(gltf, source):
-        node = placed.node
-        if node.mesh is not None:
-            if not isinstance(node.mesh, int) or not 0 <= node.mesh < len(meshes):
-                raise LevelProblem(f"there is no mesh {node.mesh}", f"{source}: node {placed.path}")
-            placed_meshes.append(placed)
-        if node.camera is not None:
+    gltf: GLTF2,
+    accessors: Accessors,
+    meshes: tuple[Mesh, ...],
+    materials: tuple[Material, ...],
+    source: str,
+) -> tuple[tuple[Mesh, ...], tuple[Part, ...], tuple[Shot, ...], tuple[Source, ...], list[Finding]]:
+    """Meshes with those that are posed, parts, shots and sources of the file's scene, in the order of
+    its nodes."""
+    lights, everything = _lights(gltf), list(_placed(gltf, source))
+    poser = _MeshPoser(gltf, accessors, materials, everything)
+    out = ReadNodes(list(meshes))
+    for placed in (one for one in everything if one.seen):
+        if placed.node.mesh is not None:
+            _add_parts(placed, poser, accessors, out, source)
+        if placed.node.camera is not None:
             made = _shot(gltf, placed)
             if isinstance(made, Shot):
-                shots.append(made)
+                out.shots.append(made)
             else:
-                findings.append(made)
+                out.findings.append(made)
         light = _light_of(placed, lights, source)
         if light is not None:
-            sources.append(light)
-        if max(len(sources), len(shots)) > MOST_LAMPS:
+            out.sources.append(light)
+        if max(len(out.sources), len(out.shots)) > MOST_LAMPS:
             raise LevelProblem("has too many lights or cameras", source, f"at most {MOST_LAMPS:,}")
-    ids = _unique([placed.path for placed in placed_meshes])
+    hidden = [one for one in everything if not one.seen and one.node.mesh is not None]
+    if hidden:
+        text = f"{len(hidden)} meshes are hidden in the file ({hidden[0].path} the first): they are left out."
+        out.findings.append(Finding("hidden in the file", hidden[0].path, "note", text))
+    ids = _unique([path for path, _, _, _ in out.parts])
     parts = tuple(
-        Part(part_id, placed.node.name or part_id, placed.node.mesh, placed.matrix)
-        for part_id, placed in zip(ids, placed_meshes, strict=True)
+        Part(part_id, name if part_id == path else part_id.rpartition("/")[2], number, place)
+        for part_id, (path, name, number, place) in zip(ids, out.parts, strict=True)
     )
-    kept, more = _one_sun(sources)
-    return parts, tuple(shots), tuple(kept), findings + more
+    kept, more = _one_sun(out.sources)
+    return tuple(out.meshes), parts, tuple(out.shots), tuple(kept), out.findings + more

@@ -30,7 +30,9 @@ READ: Final = {
     "KHR_materials_unlit",
     "KHR_mesh_quantization",
     "KHR_texture_transform",
+    "EXT_mesh_gpu_instancing",
     "EXT_texture_webp",
+    "KHR_node_visibility",
 }
 MAGIC: Final = b"glTF"
 
@@ -100,12 +102,9 @@ def _feature_findings(gltf: GLTF2, source: str) -> list[Finding]:
         shown = gltf.scenes[gltf.scene or 0].name or f"number {gltf.scene or 0}"
         text = f"The file has {len(gltf.scenes)} scenes; only {shown} is shown."
         findings.append(Finding("scene not read", source, "warning", text))
-    for items, kind, text in (
-        (gltf.animations, "animation not read", "animations: parts are shown where they rest."),
-        (gltf.skins, "skin not read", "skins: figures are shown in their rest pose."),
-    ):
-        if items:
-            findings.append(Finding(kind, source, "warning", f"The file has {len(items)} {text}"))
+    if gltf.animations:
+        text = f"The file has {len(gltf.animations)} animations: parts are shown where they rest."
+        findings.append(Finding("animation not read", source, "warning", text))
     return findings
 
 
@@ -115,7 +114,7 @@ def _assemble(gltf: GLTF2, source: str, fetch: Fetch) -> Level:
     given, of_materials = read_materials(gltf, source)
     read = read_pictures(gltf, accessors, fetch, given, source)
     meshes, of_meshes = read_meshes(gltf, accessors, read.materials)
-    parts, shots, sources, of_nodes = read_nodes(gltf, meshes, source)
+    meshes, parts, shots, sources, of_nodes = read_nodes(gltf, accessors, meshes, read.materials, source)
     level = Level(
         name=Path(source).stem,
         meshes=meshes,

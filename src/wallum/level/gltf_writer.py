@@ -4,6 +4,7 @@ import json
 import math
 import struct
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -214,9 +215,12 @@ def _camera(shot: Shot) -> Json:
     return {"name": shot.name, "type": "perspective", "perspective": lens}
 
 
-def _without_empty_meshes(meshes: list[Mesh], nodes: list[Json]) -> list[Mesh]:
-    """The meshes that have something to draw; nodes are renumbered to match."""
-    filled = [i for i, mesh in enumerate(meshes) if mesh.primitives]
+def _with_something_to_draw(meshes: list[Mesh], nodes: list[Json]) -> list[Mesh]:
+    """The meshes that a node places and that have triangles, without pieces that have none; nodes
+    are renumbered to match."""
+    used = {node["mesh"] for node in nodes if "mesh" in node}
+    meshes = [replace(one, primitives=tuple(p for p in one.primitives if len(p.triangles))) for one in meshes]
+    filled = [i for i, mesh in enumerate(meshes) if mesh.primitives and i in used]
     number = {old: new for new, old in enumerate(filled)}
     for node in nodes:
         if "mesh" in node:
@@ -244,7 +248,7 @@ def level_document(
     nodes = _part_nodes(level.parts, all_meshes)
     nodes += [_camera_node(shot, i) for i, shot in enumerate(shots)]
     nodes += list(more_nodes)
-    meshes = _without_empty_meshes(all_meshes, nodes)
+    meshes = _with_something_to_draw(all_meshes, nodes)
     default = _default_material(level)
     scene: Json = {"name": name}
     if nodes:
