@@ -142,7 +142,7 @@ def test_what_is_hidden_in_the_file_is_left_out_with_all_below_it_and_counted():
     level = made.level()
     assert [one.name for one in level.parts] == ["shown", "visible"]
     (finding,) = level.findings
-    assert "2 meshes are hidden" in finding.text
+    assert "left out: 2" in finding.text
     assert "hidden" in finding.where
 
 

@@ -380,7 +380,7 @@ def read_nodes(
             raise LevelProblem("has too many lights or cameras", source, f"at most {MOST_LAMPS:,}")
     hidden = [one for one in everything if not one.seen and one.node.mesh is not None]
     if hidden:
-        text = f"{len(hidden)} meshes are hidden in the file ({hidden[0].path} the first): they are left out."
+        text = f"Meshes hidden in the file and left out: {len(hidden)} ({hidden[0].path} the first)."
         out.findings.append(Finding("hidden in the file", hidden[0].path, "note", text))
     ids = _unique([path for path, _, _, _ in out.parts])
     parts = tuple(
