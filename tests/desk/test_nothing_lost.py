@@ -4,6 +4,7 @@ import pytest
 from desk_frames import frames, wait_frame
 from kept_work import end_of, leave_work
 from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QMessageBox
 
 from wallum.desk.guard import Guard
 from wallum.desk.session import AUTOSAVE_MS
@@ -134,6 +135,46 @@ def test_a_level_from_afar_is_offered_and_read_once_the_artist_says_so(qtbot, ro
     qtbot.waitUntil(lambda: window.session.level is not None, timeout=20_000)
     assert ELSEWHERE not in window.offers.texts
     window.close()
+
+
+def test_work_that_is_given_up_for_another_level_stays_kept_until_that_is_there(
+    window, qtbot, monkeypatch, tmp_path
+):
+    asked = []
+
+    def discard(*_):
+        asked.append(True)
+        return QMessageBox.StandardButton.Discard
+
+    monkeypatch.setattr(QMessageBox, "question", discard)
+    window.session.set_value("Picture, exposure", "look/ev100", 2.0)
+    kept = window.session._sitting.path
+    qtbot.waitUntil(kept.exists, timeout=10_000)
+    (tmp_path / "broken.glb").write_bytes(b"glTF nonsense")
+    window._open_file(str(tmp_path / "broken.glb"))
+    qtbot.waitUntil(lambda: "could not be opened" in window.bar.text, timeout=20_000)
+    assert window.session.project.look.ev100 == 2.0
+    assert kept.exists()
+    window._open_file(str(tmp_path / "room.glb"))
+    qtbot.waitUntil(lambda: window.session.file is None, timeout=20_000)
+    assert len(asked) == 2  # once for each file that was opened
+    assert not kept.exists()
+
+
+def test_work_done_while_a_level_is_read_is_asked_for(window, qtbot, monkeypatch, tmp_path):
+    answers = []
+
+    def cancel(*_):
+        answers.append(True)
+        return QMessageBox.StandardButton.Cancel
+
+    monkeypatch.setattr(QMessageBox, "question", cancel)
+    window.open_reference(str(tmp_path / "room.glb"))
+    window.session.set_value("Picture, exposure", "look/ev100", 2.0)
+    qtbot.waitUntil(lambda: bool(answers), timeout=20_000)
+    qtbot.wait(100)
+    assert window.session.project.look.ev100 == 2.0
+    assert window.session.file is not None
 
 
 # -- two writers -----------------------------------------------------------------------

@@ -42,6 +42,7 @@ class ProjectFiles(QObject):
         self._session, self._window = session, window
         self._crew = Crew(self)
         self._loader: LevelLoader | None = None
+        self._left: Project | None = None  # what was on the desk when a level file was asked for
         self._ended = False
         # The level that is on the desk, or on its way there, and the project file it was named in.
         self._shown: tuple[str, Path | None] = ("", None)
@@ -90,6 +91,7 @@ class ProjectFiles(QObject):
 
     def _begin_on_level(self, reference: str) -> None:
         named = reference_to(Path(reference), None)
+        self._left = self._session.history.present
         self.level_opening.emit(Path(reference).name)
         self._load(LevelLoader(named, None, None))
 
@@ -117,7 +119,9 @@ class ProjectFiles(QObject):
 
     def _take_level(self, loaded: LoadedLevel, begun: Project | None) -> None:
         late = self.sender() is not self._loader  # another was asked for meanwhile
-        if self._ended or late or (begun is not None and not self.may_leave()):
+        # Work that was done while the level was read is not left unasked.
+        new_work = begun is not None and self._session.history.present is not self._left
+        if self._ended or late or (new_work and not self.may_leave()):
             loaded.block.close()
             return
         if begun is not None:
@@ -182,8 +186,7 @@ class ProjectFiles(QObject):
         answer = QMessageBox.question(self._window, "Unsaved work", "Save the changes first?", choices)
         if answer == buttons.Save:
             return self.save()
-        if answer == buttons.Discard:
-            self._session.drop_kept()
+        # What was kept of it goes when it has really been left.
         return answer == buttons.Discard
 
     def save(self) -> bool:

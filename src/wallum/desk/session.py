@@ -99,9 +99,9 @@ class Session(QObject):
         return self.history.shown
 
     def replace(self, project: Project, file: Path | None, mark: str | None = None) -> None:
-        """Work on another project; `mark` stands for what its file holds."""
+        """Work on another project; `mark` stands for what its file holds. What was here is left."""
         self._autosave.stop()
-        self._pool.waitForDone()
+        self.drop_kept()
         self._end_listening()
         self.history = History(project)
         self._end_listening = self.history.listen(self.changed.emit)

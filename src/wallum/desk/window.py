@@ -479,6 +479,7 @@ class DeskWindow(QMainWindow):
             event.ignore()
             return
         self.dispose()
+        self.session.drop_kept()  # saved, or given up
         event.accept()
 
     def dispose(self) -> None:
