@@ -3,14 +3,19 @@
 import os
 import subprocess
 import sys
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Final
+from tempfile import TemporaryFile
+from typing import IO, Final
 
 import click
 
 __all__ = ["run_checks"]
 
 ROOT: Final = Path(__file__).resolve().parents[2]
+# Tests that wait for windows and renderers; all others keep the second core busy meanwhile.
+WINDOWS: Final = ("desk", "realtime", "soak")
 CHECKS: Final = (
     ("format", ["ruff", "format", "--check", "--quiet", "."]),
     ("lint", ["ruff", "check", "--quiet", "."]),
@@ -40,7 +45,29 @@ def run_checks(arguments: tuple[str, ...]) -> int:
             if done.returncode != 0:
                 failed.append(name)
                 click.echo(done.stdout + done.stderr)
-    tests = subprocess.run([sys.executable, "-m", "pytest", *arguments], cwd=ROOT, env=environment)
+    status = _pytest(arguments, environment) if arguments else _both_halves(environment)
     if failed:
         click.echo("failed: " + ", ".join(failed), err=True)
-    return 1 if failed else tests.returncode
+    return 1 if failed else status
+
+
+def _pytest(arguments: Sequence[str], environment: dict[str, str], out: IO[bytes] | None = None) -> int:
+    command = [sys.executable, "-m", "pytest", *arguments]
+    return subprocess.run(command, cwd=ROOT, env=environment, stdout=out, stderr=out).returncode
+
+
+def _both_halves(environment: dict[str, str]) -> int:
+    """All tests, those of windows and pictures beside all others; the status of what failed."""
+    folder = ROOT / "tests"
+    others = [
+        str(one.relative_to(ROOT))
+        for one in sorted(folder.iterdir())
+        if one.name not in (*WINDOWS, "__pycache__") and (one.is_dir() or one.name.startswith("test_"))
+    ]
+    with ThreadPoolExecutor(1) as beside, TemporaryFile() as told:
+        second = beside.submit(_pytest, ["-p", "no:cacheprovider", *others], environment, told)
+        first = _pytest([f"tests/{one}" for one in WINDOWS], environment)
+        other = second.result()
+        told.seek(0)
+        click.echo(told.read().decode(errors="replace"))
+    return first or other
