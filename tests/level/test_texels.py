@@ -87,8 +87,9 @@ def test_the_mean_over_a_gradient_is_its_mean():
         replace(level, pictures=(picture,)),
         level.materials[0],
         np.ones(2),
-        uv.astype(np.float32),
-        np.ones((2, 3, 4), np.float32),
+        np.arange(6).reshape(2, 3),
+        uv.astype(np.float32).reshape(6, 4),
+        np.ones((6, 4), np.float32),
     )
     assert made == pytest.approx([srgb_decode(np.arange(256) / 255.0).mean()] * 3, rel=5e-3)
 

@@ -33,9 +33,10 @@ def floor_albedo(level: Level, flat: Triangles) -> NDArray[np.float64]:
     if not len(underfoot):
         return np.array(USUAL)
     total = np.zeros(3)
-    for number in np.unique(flat.material[underfoot]):
-        of_it = underfoot[flat.material[underfoot] == number]
-        corners = flat.faces[of_it]
-        mean = mean_base(level, level.materials[number], area[of_it], flat.uv[corners], flat.colours[corners])
+    owner = flat.material[underfoot]
+    for number in np.flatnonzero(np.bincount(owner)):
+        of_it = underfoot[owner == number]
+        surfaces = (flat.faces[of_it], flat.uv, flat.colours)
+        mean = mean_base(level, level.materials[number], area[of_it], *surfaces)
         total += mean * area[of_it].sum()
     return np.clip(total / area.sum(), 0.01, 0.95)

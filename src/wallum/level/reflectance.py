@@ -1,6 +1,6 @@
 """What surfaces send back on the whole: of the part of a picture that they use, not of all of it."""
 
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,21 +31,23 @@ def mean_base(
     level: Level,
     material: Material,
     area: NDArray[np.float64],
+    faces: NDArray[Any],
     uv: NDArray[np.float32],
     colours: NDArray[np.float32],
     count: int = SAMPLES,
 ) -> NDArray[np.float64]:
     """(3,) mean linear base colour over triangles, by their area.
 
-    area : (T,) [m2]; uv, colours : (T, 3, 4) of their corners
+    area : (T,) [m2]; faces : (T, 3) into uv and colours, (V, 4) each; only what is sampled is gathered
     """
     base = np.array(material.base[:3])
     use = material.textures.get("base")
     if not len(area) or area.sum() <= 0.0:
         return base
     chosen, weights = _points(area, count)
-    tint = np.einsum("nk,nkc->nc", weights, colours[chosen, :, :3])
+    corners = faces[chosen]
+    tint = np.einsum("nk,nkc->nc", weights, colours[corners, :3])
     if use is not None:
-        place = np.einsum("nk,nkc->nc", weights, uv[chosen].astype(np.float64))
+        place = np.einsum("nk,nkc->nc", weights, uv[corners].astype(np.float64))
         tint = tint * srgb_decode(texels(level, use, place)[:, :3] / 255.0)
     return np.asarray(base * tint.mean(axis=0))
