@@ -35,7 +35,6 @@ class Watch:
         self._read, self._folder = read, folder
         self.inputs = self.taken = self.refused = self.foreign = self.slow = 0
         self._places: set[str] = set()
-        self._largest_kb = 0
 
     def look(self, data: bytes) -> None:
         """Read one input."""
