@@ -1,5 +1,7 @@
 """Nothing lost, nothing left behind: offers, two writers, faults of ours, levels let go of; in the real window."""
 
+import threading
+
 import pytest
 from desk_frames import frames, wait_frame
 from kept_work import end_of, leave_work
@@ -270,7 +272,6 @@ def test_a_picture_that_comes_while_one_is_painted_waits_for_its_turn(window, qt
 
 
 def test_a_level_file_is_read_once_and_not_in_the_windows_thread(qtbot, room_file, monkeypatch):
-    import threading
 
     import wallum.desk.loading as loading
 
@@ -326,3 +327,27 @@ def test_a_level_that_is_let_go_of_leaves_nothing_behind(window, qtbot):
         return sum(one() is not None for one in gone) == 0
 
     qtbot.waitUntil(let_go, timeout=60_000)
+
+
+def test_what_is_worked_out_at_rest_waits_while_a_level_is_opened(window, qtbot, tmp_path, monkeypatch):
+    import wallum.desk.loading as loading
+
+    seen, given, may_go_on, was = frames(window), [], threading.Event(), loading.open_level
+
+    def held(*what):
+        may_go_on.wait(20.0)
+        return was(*what)
+
+    wait_frame(qtbot, window, seen)
+    qtbot.waitUntil(lambda: not window.link.client.busy, timeout=20_000)
+    window.at_rest.worked_out.connect(given.append)
+    monkeypatch.setattr(loading, "open_level", held)
+    (tmp_path / "broken.glb").write_bytes(b"glTF nonsense")
+    window.open_reference(str(tmp_path / "broken.glb"))
+    qtbot.wait(100)  # what was on its way may still come
+    given.clear()
+    window.at_rest.asked()
+    qtbot.wait(900)
+    assert not given
+    may_go_on.set()  # and once the file was refused, the level that stays is worked out again
+    qtbot.waitUntil(lambda: bool(given), timeout=20_000)

@@ -55,6 +55,7 @@ class AtRest(QObject):
         self._contributions.failed.connect(session.failed)
         session.selection_changed.connect(self.asked)
         self._thumbs_of: tuple[object, ...] = (None, None, None)
+        self._makes_way = False
         self._waiting: dict[str, PictureRequest] = {}
         # Whoever wants other pictures too: given the scene, what is missing, by its name.
         self.more: list[Callable[[LitScene], dict[str, PictureRequest]]] = []
@@ -69,6 +70,12 @@ class AtRest(QObject):
         self._contributions.give_up()
         self._timer.start()
 
+    def make_way(self, on: bool) -> None:
+        """Whether the processor is needed for a level that is being opened."""
+        self._makes_way = on
+        if on:
+            self._contributions.give_up()
+
     def forget_shots(self) -> None:
         """Picture the shots again, changed or not."""
         self._thumbs_of = (None, None, None)
@@ -77,7 +84,12 @@ class AtRest(QObject):
         loaded = self._session.level
         if loaded is None:
             return
-        if self._link.client.busy or self._transport.playing or self._session.light_dragged:
+        if (
+            self._makes_way
+            or self._link.client.busy
+            or self._transport.playing
+            or self._session.light_dragged
+        ):
             self._timer.start()
             return
         scene = evaluate(self._session.project, self._session.hour)

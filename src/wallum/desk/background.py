@@ -37,7 +37,7 @@ class Background(QObject):
         self._crew = Crew(self)
         self._grid: SkyGridThread | None = None
         self._asked: tuple[dict[str, str], Dress] = ({}, Dress())
-        self._packing = False
+        self._packing = self._makes_way = False
         self._ended = False  # what threads have said before they ended may still come after
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -80,8 +80,14 @@ class Background(QObject):
             self._grid.pause(True)
         self._rest.start()
 
-    def _rested(self) -> None:
+    def make_way(self, on: bool) -> None:
+        """Whether the processor is needed for a level that is being opened."""
+        self._makes_way = on
         if self._grid is not None:
+            self._grid.pause(on)
+
+    def _rested(self) -> None:
+        if self._grid is not None and not self._makes_way:
             self._grid.pause(False)
 
     def _look_at_level(self) -> None:

@@ -123,6 +123,8 @@ class ProjectFiles(QObject):
         new_work = begun is not None and self._session.history.present is not self._left
         if self._ended or late or (new_work and not self.may_leave()):
             loaded.block.close()
+            if not (self._ended or late):
+                self.level_failed.emit("What is on the desk stays, as you chose.")
             return
         if begun is not None:
             choose_level(begun, None)

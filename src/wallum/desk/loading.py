@@ -72,6 +72,7 @@ def pack_level(
         growing = beside.submit(_ready, level, triangles)
         bundle = bundle_level(level, triangles, follows)
         block = store_value(bundle)
+        floors = floors_of(level, triangles)
         rays = growing.result()
     boxes = Boxes(bundle.low, bundle.high, bundle.chunks[:, 1])
     if dress.figure is None:
@@ -81,7 +82,6 @@ def pack_level(
     else:
         bare = dressed(plain, lasts)
         lasting = _ready(bare, flatten(bare))
-    floors = floors_of(level, triangles)
     return LoadedLevel(plain, level, block, rays, lasting, boxes, floors, follows, dress)
 
 

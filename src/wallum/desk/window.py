@@ -21,6 +21,7 @@ from wallum.desk.day_bench import DayBench
 from wallum.desk.exposing import Exposing
 from wallum.desk.files import ProjectFiles
 from wallum.desk.first_path import FirstPath
+from wallum.desk.giving_way import give_way
 from wallum.desk.lists import SourceList
 from wallum.desk.loading import LoadedLevel
 from wallum.desk.looking import Looking
@@ -250,6 +251,7 @@ class DeskWindow(QMainWindow):
         self.receiver.failed.connect(lambda text: self.bar.tell(text))
         self.files.opened.connect(self.recent.note)
         self.sources.frame_asked.connect(lambda _: self.looking.frame_selected())
+        give_way(self.files, self.link, (self.background, self.at_rest))
         self.files.level_opening.connect(self._level_opening)
         self.files.level_ready.connect(self._level_loaded)
         self.files.level_failed.connect(self._level_failed)

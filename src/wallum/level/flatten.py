@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.level.model import Level, Part, Primitive
-from wallum.physics.arrays import cofactors, normalised
+from wallum.physics.arrays import cofactors, crossed, dots, normalised, scaled
 
 __all__ = ["Triangles", "flatten"]
 
@@ -35,10 +35,22 @@ class Triangles:
     part: NDArray[np.int32]
 
     @cached_property
+    def _facing(self) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        a, b, c = (self.positions.take(self.faces[:, k], 0) for k in range(3))
+        twice = crossed(np.subtract(b, a, dtype=np.float64), np.subtract(c, a, dtype=np.float64))
+        length = np.sqrt(dots(twice, twice))
+        unit = scaled(twice, 1.0 / np.where(length == 0.0, 1.0, length))
+        return unit.astype(np.float32), (0.5 * length).astype(np.float32)
+
+    @property
     def face_normals(self) -> NDArray[np.float32]:
         """(T, 3) unit, by the order of the corners; zeros for triangles without area."""
-        a, b, c = (self.positions[self.faces[:, k]].astype(np.float64) for k in range(3))
-        return normalised(np.cross(b - a, c - a)).astype(np.float32)
+        return self._facing[0]
+
+    @property
+    def areas(self) -> NDArray[np.float32]:
+        """(T,) [m2]."""
+        return self._facing[1]
 
 
 def _or_fill(values: NDArray[np.float32] | None, count: int, width: int, fill: float) -> NDArray[np.float32]:

@@ -25,10 +25,8 @@ def floor_albedo(level: Level, flat: Triangles) -> NDArray[np.float64]:
     where there are none."""
     if not len(flat.faces):
         return np.array(USUAL)
-    a, b, c = (flat.positions[flat.faces[:, k]].astype(np.float64) for k in range(3))
-    area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
     metallic = np.array([one.metallic for one in level.materials])[flat.material]
-    area *= (flat.face_normals[:, 1] >= LOOKS_UP) * (1.0 - metallic)
+    area = flat.areas * (flat.face_normals[:, 1] >= LOOKS_UP) * (1.0 - metallic)
     underfoot = np.flatnonzero(area > 0.0)
     if not len(underfoot):
         return np.array(USUAL)

@@ -7,6 +7,7 @@ see-through surfaces stop nothing, as in the real-time picture.
 
 import os
 import threading
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
@@ -30,7 +31,10 @@ THREADS = max(1, os.cpu_count() or 1)
 SMALLEST_BATCH = 4096
 MOST_HOLES = 24
 # Triangles of one mesh, and of one scene: what is copied, and built, while the window can do nothing.
-MESH_TRIANGLES, SCENE_TRIANGLES = 60_000, 1_000_000
+MESH_TRIANGLES, SCENE_TRIANGLES = 30_000, 350_000
+# Between two of them the window has its turn: the lock, once free, is not given to whoever has
+# waited longest.
+MESH_BREATH_S, SCENE_BREATH_S = 0.006, 0.06
 # Corners that lie this much farther apart than triangles have them are looked up one by one.
 SPREAD = 4
 # Rays start this far off the surface, by the size of the level's numbers.
@@ -77,6 +81,8 @@ class _Piece:
         ]
 
     def _mesh(self, triangles: Triangles, chosen: NDArray[np.int64]) -> Any:
+        if len(self.numbers) > MESH_TRIANGLES:
+            time.sleep(MESH_BREATH_S)
         faces: NDArray[Any] = triangles.faces[chosen]
         low, high = int(faces.min()), int(faces.max()) + 1
         if high - low > SPREAD * faces.size:  # only the corners that they have
@@ -129,7 +135,9 @@ class _Accelerated:
     def build(self) -> None:
         """Let Embree build its trees now, and not at the first ray."""
         at, way = np.zeros((1, 3), np.float32), np.array([[0.0, -1.0, 0.0]], np.float32)
-        for piece in self._pieces:
+        for number, piece in enumerate(self._pieces):
+            if number:
+                time.sleep(SCENE_BREATH_S)
             piece.ask(at, way, np.ones(1, np.float32), query="OCCLUDED")
 
     def first(self, origins: Floats, directions: Floats, reach: Floats) -> Hits:
