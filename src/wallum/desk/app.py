@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from wallum.desk.tokens import TOKENS, style_sheet
 from wallum.errors import MissingProblem
+from wallum.realtime.memory import share_one_pool
 
 __all__ = ["application", "has_display", "run_desk", "screen_of_its_own"]
 
@@ -34,6 +35,7 @@ def has_display() -> bool:
 def application() -> QApplication:
     """The one application, with the desk's look."""
     sys.setswitchinterval(LOCK_S)
+    share_one_pool()
     existing = QApplication.instance()
     app = existing if isinstance(existing, QApplication) else QApplication(sys.argv[:1])
     _kept[:] = [app]

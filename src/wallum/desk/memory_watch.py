@@ -4,7 +4,7 @@ import gc
 import os
 from collections.abc import Iterator
 
-from wallum.desk.tour import open_desk, wait_for
+from wallum.desk.tour import open_desk, wait_for, wait_settled
 from wallum.desk.window import DeskWindow
 from wallum.figures import Row
 from wallum.realtime.memory import give_memory_back
@@ -14,7 +14,6 @@ __all__ = ["memory_rows", "resident_mb"]
 REPACKINGS, LEVELS = 100, 20
 # The sitting begins and ends with the first of these.
 OPENED = ("demo:jar-yard", "demo:pale-room", "demo:cistern")
-ROUNDS_BEFORE = 4
 ASKED_MB = 100.0
 PAGE = os.sysconf("SC_PAGE_SIZE")
 
@@ -42,7 +41,10 @@ def _opened(window: DeskWindow, reference: str) -> None:
 
 
 def _rested(window: DeskWindow) -> None:
+    """Wait until nothing is left to do: a picture settles once all programs are there."""
     wait_for(lambda: not window.link.client.busy and window.background.at_rest, "the desk to rest")
+    window.ask_picture()
+    wait_settled(window)
 
 
 def _repack(window: DeskWindow, times: int) -> None:
@@ -60,15 +62,6 @@ def _repack(window: DeskWindow, times: int) -> None:
 def memory_rows() -> Iterator[Row]:
     """What desk and renderer hold more after a long sitting than at its beginning [MB]."""
     with open_desk(OPENED[0], (900, 600)) as window:
-        # What is made once and kept belongs to the beginning: programs are compiled in idle moments, and
-        # a software driver makes machine code of each at its first use with each level (some 150 MB).
-        warmed: list[None] = []
-        connection = window.link.warmed.connect(lambda: warmed.append(None))
-        wait_for(lambda: bool(warmed), "all programs")
-        window.link.warmed.disconnect(connection)
-        for reference in (*OPENED[1:], OPENED[0]) * ROUNDS_BEFORE:
-            _opened(window, reference)
-        _repack(window, 4)
         _rested(window)
         began = _held(window)
         _repack(window, REPACKINGS)

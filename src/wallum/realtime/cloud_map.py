@@ -25,7 +25,6 @@ class CloudMap:
         self._texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self._texture.repeat_x = self._texture.repeat_y = False
         self._frame = context.framebuffer([self._texture])
-        self._arrays: dict[int, moderngl.VertexArray] = {}
         self.box: Floats = np.zeros((2, 3))  # the level's
 
     def uniforms(self, sun: Sun, exposure: float) -> dict[str, object]:
@@ -58,8 +57,6 @@ class CloudMap:
             values |= self._sky.deck_uniforms(shadow.deck, (0.0, shadow.foot, 0.0, 0.0))
             values["slope"] = shadow.slope
         set_uniforms(program, **values)
-        if program.glo not in self._arrays:
-            self._arrays[program.glo] = self._context.vertex_array(program, [])
         self._frame.use()
         self._context.enable_only(0)
-        self._arrays[program.glo].render(moderngl.TRIANGLES, vertices=3)
+        self._programs.over_screen(program)

@@ -31,7 +31,6 @@ class Developer:
         self._ramp = context.texture((len(colours), 1), 3, np.ascontiguousarray(colours), dtype="f4")
         self._ramp.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._targets: dict[Size, moderngl.Framebuffer] = {}
-        self._arrays: dict[int, moderngl.VertexArray] = {}
 
     def _target(self, size: Size) -> moderngl.Framebuffer:
         if size not in self._targets:
@@ -46,11 +45,6 @@ class Developer:
             texture.repeat_x = texture.repeat_y = False
             self._targets[size] = self._context.framebuffer([texture])
         return self._targets[size]
-
-    def _screen(self, program: moderngl.Program) -> moderngl.VertexArray:
-        if program.glo not in self._arrays:
-            self._arrays[program.glo] = self._context.vertex_array(program, [])
-        return self._arrays[program.glo]
 
     def develop(
         self,
@@ -88,5 +82,5 @@ class Developer:
         )
         frame.use()
         self._context.enable_only(0)
-        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
+        self._programs.over_screen(program)
         return frame

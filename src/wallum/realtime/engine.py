@@ -132,6 +132,7 @@ class Engine:
             self.level.release()
         self.level = LevelOnGpu(self.context, self.programs, bundle)
         self._level_number += 1
+        self.programs.level_changed()
         self.lighting.followed = bundle.followed
         self.sky.floor_y, self.sky.top_y = bundle.bounds[:, 1].tolist() if len(bundle.faces) else (0.0, 0.0)
         self.lighting.clouds.box = np.asarray(bundle.bounds, dtype=np.float64)

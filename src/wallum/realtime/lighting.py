@@ -71,20 +71,13 @@ class Lighting:
         self._context, self._programs, self._buffers = context, programs, buffers
         self._sky, self._open_sky = sky, open_sky
         self.clouds = CloudMap(context, programs, sky)
-        self.tiles = Tiles(context)
-        self._empty: dict[int, moderngl.VertexArray] = {}
+        self.tiles = Tiles(context, programs)
         self._follow = context.texture((FOLLOWERS, 1), 1, np.ones(FOLLOWERS, np.float32), dtype="f4")
         self._follow.filter = (moderngl.NEAREST, moderngl.NEAREST)
         fine_to_coarse = np.ascontiguousarray(grain_ramp(), dtype=np.float32)
         self._ramp = context.texture((len(fine_to_coarse), 1), 3, fine_to_coarse, dtype="f4")
         self._ramp.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
-
-    def screen(self, program: moderngl.Program) -> moderngl.VertexArray:
-        """The full-screen triangle for a program."""
-        if program.glo not in self._empty:
-            self._empty[program.glo] = self._context.vertex_array(program, [])
-        return self._empty[program.glo]
 
     def features(self, scene: LitScene, sun_shadow: bool, lamp_shadow: bool, glow: bool) -> frozenset[str]:
         """The variant that a scene needs."""
@@ -216,7 +209,7 @@ class Lighting:
         context.depth_func = ">"
 
     def _draw(self, program: moderngl.Program) -> None:
-        self.screen(program).render(moderngl.TRIANGLES, vertices=3)
+        self._programs.over_screen(program)
 
     def sum_all(
         self,

@@ -8,10 +8,11 @@ import struct
 from contextlib import suppress
 from typing import Any
 
-__all__ = ["Block", "give_memory_back", "load_value", "store_value"]
+__all__ = ["Block", "give_memory_back", "load_value", "share_one_pool", "store_value"]
 
 COUNT = struct.Struct("<Q")
 ALIGN = 64
+M_ARENA_MAX = -8  # of <malloc.h>
 
 
 class Block:
@@ -37,6 +38,13 @@ class Block:
         os.close(self.descriptor)
         with suppress(BufferError):  # a view is still held; the map goes with it
             self._map.close()
+
+
+def share_one_pool() -> None:
+    """Let all threads of this process take memory from one pool of the C library: otherwise each has
+    one of its own, and what one thread gave back no other can have."""
+    with suppress(OSError, AttributeError):  # another C library
+        ctypes.CDLL("libc.so.6").mallopt(M_ARENA_MAX, 1)
 
 
 def give_memory_back() -> None:

@@ -18,18 +18,15 @@ class Meter:
         self._context, self._programs = context, programs
         self._target = context.texture(CELLS, 1, dtype="f4")
         self._frame = context.framebuffer([self._target])
-        self._arrays: dict[int, moderngl.VertexArray] = {}
 
     def read(self, light: moderngl.Texture) -> NDArray[np.float32]:
         """(36, 64) mean of each cell, top row first, in the unit of `light`."""
         program = self._programs.get("screen", "meter")
-        if program.glo not in self._arrays:
-            self._arrays[program.glo] = self._context.vertex_array(program, [])
         light.use(0)
         set_uniforms(program, picture=0, size=light.size, cells=CELLS)
         self._frame.use()
         self._context.enable_only(0)
-        self._arrays[program.glo].render(moderngl.TRIANGLES, vertices=3)
+        self._programs.over_screen(program)
         data = np.frombuffer(self._target.read(), np.float32)
         return data.reshape(CELLS[1], CELLS[0])[::-1]
 

@@ -20,7 +20,6 @@ class OpenSky:
         self._context, self._programs = context, programs
         self._textures: list[moderngl.Texture3D] = []
         self._grid: ProbeGrid | None = None
-        self._arrays: dict[int, moderngl.VertexArray] = {}
         self.number = 0
 
     @property
@@ -55,8 +54,6 @@ class OpenSky:
         if not self._textures or self._grid is None or gbuffer.open_key == key:
             return False
         program = self._programs.get("screen", "open_sky")
-        if program.glo not in self._arrays:
-            self._arrays[program.glo] = self._context.vertex_array(program, [])
         gbuffer.bind()
         for unit, texture in enumerate(self._textures, start=PROBE_UNIT):
             texture.use(unit)
@@ -76,6 +73,6 @@ class OpenSky:
         frame.viewport = (0, 0, *gbuffer.size)
         self._context.enable_only(moderngl.DEPTH_TEST)
         self._context.depth_func = ">"
-        self._arrays[program.glo].render(moderngl.TRIANGLES, vertices=3)
+        self._programs.over_screen(program)
         gbuffer.open_key = key
         return True

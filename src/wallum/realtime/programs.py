@@ -27,6 +27,10 @@ WORD_BYTES = 4
 OWN_WORDS = 8
 
 
+Key = tuple[str, str, frozenset[str]]
+Content = tuple[tuple[object, ...], ...]
+
+
 @lru_cache(maxsize=64)
 def _text(name: str) -> str:
     return resources.files("wallum.realtime").joinpath("shaders", name).read_text("utf-8")
@@ -91,17 +95,20 @@ def carried(vertex: str, fragment: str, most: int) -> tuple[str, str]:
 
 
 class Programs:
-    """Compiles each variant once."""
+    """Compiles each variant once, and keeps what is drawn with it."""
 
     def __init__(self, context: moderngl.Context) -> None:
         self._context = context
         room = int(context.info["GL_MAX_VERTEX_OUTPUT_COMPONENTS"]) - OWN_WORDS
         self._carried = room if is_software(context) else 0
-        self._kept: dict[tuple[str, str, frozenset[str]], moderngl.Program] = {}
+        self._kept: dict[Key, moderngl.Program] = {}
+        self._used: set[Key] = set()  # since the level that is shown came
+        self._arrays: dict[int, tuple[Content, moderngl.VertexArray]] = {}
 
     def get(self, vertex: str, fragment: str, features: frozenset[str] = frozenset()) -> moderngl.Program:
         """The program of two shader files with these features. Raises RendererProblem."""
         key = (vertex, fragment, features)
+        self._used.add(key)
         if key not in self._kept:
             try:
                 sources = carried(
@@ -114,6 +121,33 @@ class Programs:
                 where = f"{fragment} {sorted(features)}"
                 raise RendererProblem(f"a shader does not compile: {error}", where) from None
         return self._kept[key]
+
+    def array(self, program: moderngl.Program, *content: tuple[object, ...]) -> moderngl.VertexArray:
+        """What a program draws; without content the triangle over the whole screen."""
+        made = self._arrays.get(program.glo)
+        if made is None or made[0] != content:
+            if made is not None:
+                made[1].release()
+            made = self._arrays[program.glo] = (content, self._context.vertex_array(program, list(content)))
+        return made[1]
+
+    def over_screen(self, program: moderngl.Program) -> None:
+        """Draw a program over the whole target."""
+        self.array(program).render(moderngl.TRIANGLES, vertices=3)
+
+    def level_changed(self) -> None:
+        """What is used from now on is used for another level."""
+        self._used.clear()
+
+    def forget_unused(self) -> None:
+        """Let go of what the present level has not been drawn with: each takes some 3 MB of a software
+        driver's memory, and another level asks for others."""
+        for key in self._kept.keys() - self._used:
+            program = self._kept.pop(key)
+            made = self._arrays.pop(program.glo, None)
+            if made is not None:
+                made[1].release()
+            program.release()
 
     def __len__(self) -> int:
         return len(self._kept)

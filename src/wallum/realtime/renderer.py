@@ -33,6 +33,10 @@ class Renderer:
         self.settler.stop()
         self.engine.set_level(bundle)
 
+    def forget_unused(self) -> None:
+        """Let go of programs that another level needed."""
+        self.engine.programs.forget_unused()
+
     def draw(self, request: PictureRequest) -> Iterator[None]:
         """Make the light of an unsettled picture; stops between passes."""
         yield from self.engine.picture(request)

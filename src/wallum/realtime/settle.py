@@ -39,7 +39,6 @@ class Settler:
         self._engine = engine
         self._sum: moderngl.Texture | None = None
         self._frame: moderngl.Framebuffer | None = None
-        self._arrays: dict[int, moderngl.VertexArray] = {}
         self._request: PictureRequest | None = None
         self._lamps: Lamps | None = None
         self._next_lamp = 0
@@ -144,8 +143,6 @@ class Settler:
     def _accumulate(self) -> None:
         engine, context = self._engine, self._engine.context
         program = engine.programs.get("screen", "copy")
-        if program.glo not in self._arrays:
-            self._arrays[program.glo] = context.vertex_array(program, [])
         total = engine.settling.total
         assert total is not None
         assert self._frame is not None
@@ -154,4 +151,4 @@ class Settler:
         self._frame.use()
         context.enable_only(moderngl.BLEND)
         context.blend_func = moderngl.ONE, moderngl.ONE
-        self._arrays[program.glo].render(moderngl.TRIANGLES, vertices=3)
+        engine.programs.over_screen(program)

@@ -83,7 +83,6 @@ class SkyPass:
         self._scale = 1.0
         self._picture = PictureTexture(context)
         self._behind: SkyPicture | None = None
-        self._arrays: dict[int, moderngl.VertexArray] = {}
         self._noise: moderngl.Texture | None = None
         self._deck_noise: moderngl.Texture | None = None
         self._deck: moderngl.Texture | None = None
@@ -94,11 +93,6 @@ class SkyPass:
         self._mirror.repeat_x = self._mirror.repeat_y = False
         self._mirror_frame = context.framebuffer([self._mirror])
         self.floor_y, self.top_y = 0.0, 0.0  # of the level
-
-    def _screen(self, program: moderngl.Program) -> moderngl.VertexArray:
-        if program.glo not in self._arrays:
-            self._arrays[program.glo] = self._context.vertex_array(program, [])
-        return self._arrays[program.glo]
 
     def show(self, dome: Dome) -> None:
         """Take a dome over: its texture, and its mirror image with blurred copies."""
@@ -141,7 +135,7 @@ class SkyPass:
         set_uniforms(program, far_ground=tuple(dome.ground * self._scale), **values)
         self._mirror_frame.use()
         self._context.enable_only(0)
-        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
+        self._programs.over_screen(program)
         self._mirror.build_mipmaps()
 
     def _taken(self, picture: SkyPicture) -> SkyPicture | None:
@@ -198,7 +192,7 @@ class SkyPass:
         program = self._programs.get("screen", "background", frozenset(names))
         set_uniforms(program, **values)
         self._ready(target, gbuffer)
-        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
+        self._programs.over_screen(program)
         if scene.sky is not None and scene.sky.stars is not None:
             self._draw_stars(scene, view, gbuffer, target, exposure)
         # What of the deck may stand before surfaces.
@@ -229,7 +223,7 @@ class SkyPass:
         self._ready(target, gbuffer)
         self._context.blend_func = moderngl.ONE, moderngl.SRC_ALPHA
         self._context.depth_func = "!="
-        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
+        self._programs.over_screen(program)
 
     def _sky_uniforms(self, dome: Dome, view: View, gbuffer: GBuffer, exposure: float) -> dict[str, object]:
         self.show(dome)
@@ -271,7 +265,7 @@ class SkyPass:
         )
         self._deck_frame.use()
         self._context.enable_only(0)
-        self._screen(program).render(moderngl.TRIANGLES, vertices=3)
+        self._programs.over_screen(program)
         self._deck.use(DECK_UNIT)
         return small[0] * small[1] * DECK_STEPS
 
@@ -317,10 +311,8 @@ class SkyPass:
             places, light = stars()
             data: NDArray[np.float32] = np.concatenate([places, light], axis=1).astype("f4")
             self._stars = (self._context.buffer(data.tobytes()), len(data))
-        if program.glo not in self._arrays:
-            content = [(self._stars[0], "3f4 3f4", "in_place", "in_light")]
-            self._arrays[program.glo] = self._context.vertex_array(program, content)
-        return self._arrays[program.glo], self._stars[1]
+        array = self._programs.array(program, (self._stars[0], "3f4 3f4", "in_place", "in_light"))
+        return array, self._stars[1]
 
     def _draw_stars(
         self, scene: LitScene, view: View, gbuffer: GBuffer, target: LightTarget, exposure: float

@@ -5,6 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.realtime.clusters import CELL_PIXELS
+from wallum.realtime.programs import Programs
 
 __all__ = ["Tiles"]
 
@@ -15,10 +16,9 @@ class Tiles:
     A square is one large point, which a driver fills without a diagonal through it.
     """
 
-    def __init__(self, context: moderngl.Context) -> None:
-        self._context = context
+    def __init__(self, context: moderngl.Context, programs: Programs) -> None:
+        self._context, self._programs = context, programs
         self._buffer = context.buffer(reserve=4096, dynamic=True)
-        self._arrays: dict[int, moderngl.VertexArray] = {}
         self._grid = (1, 1)
         self._counts = {True: 0, False: 0}  # of squares that lamps reach, and of others
 
@@ -31,9 +31,6 @@ class Tiles:
         middles = (np.concatenate(kinds)[:, ::-1] + 0.5) / self._grid * 2.0 - 1.0
         data = np.ascontiguousarray(middles, dtype=np.float32)
         if data.nbytes > self._buffer.size:
-            for array in self._arrays.values():
-                array.release()
-            self._arrays = {}
             self._buffer.release()
             self._buffer = self._context.buffer(reserve=2 * data.nbytes, dynamic=True)
         self._buffer.orphan()
@@ -49,10 +46,7 @@ class Tiles:
 
     def draw(self, program: moderngl.Program, reached: bool) -> None:
         """Draw the squares that lamps reach, or the others."""
-        if program.glo not in self._arrays:
-            self._arrays[program.glo] = self._context.vertex_array(
-                program, [(self._buffer, "2f", "in_middle")]
-            )
         first = 0 if reached else self._counts[True]
         self._context.point_size = float(CELL_PIXELS)
-        self._arrays[program.glo].render(moderngl.POINTS, vertices=self._counts[reached], first=first)
+        array = self._programs.array(program, (self._buffer, "2f", "in_middle"))
+        array.render(moderngl.POINTS, vertices=self._counts[reached], first=first)

@@ -167,6 +167,8 @@ class Worker:
         assert self._warming is not None
         if next(self._warming, self) is self:
             self._warming = None
+            self._renderer.forget_unused()
+            give_memory_back()
             self._channel.send(("warm",))
             if self._settling is not None:
                 self._renderer.settler.begin(self._settling)
@@ -201,6 +203,8 @@ class Worker:
                     return
         if self._renderer.settler.worth_showing:
             self._give(request, self._renderer.settler.count)
+        if self._renderer.settler.done:
+            give_memory_back()
 
     def _give(self, request: PictureRequest, settled: int) -> bool:
         """Send the last picture; False where the memory is of another size by now."""
