@@ -13,3 +13,7 @@ def plain_ground(side=20.0):
     mesh = Mesh("ground", (grid(np.stack([x, 0 * x, z], axis=-1)[::-1], 0),))
     grey = Material("grey", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0)
     return Level("ground", (mesh,), (Part("ground", "ground", 0, np.eye(4)),), (grey,))
+
+
+def level_of(primitive, material, name="one"):
+    return Level(name, (Mesh(name, (primitive,)),), (Part(name, name, 0, np.eye(4)),), (material,))

@@ -166,7 +166,7 @@ def test_black_ground_far_off_shows_nothing_but_air(renderer):
 
 def test_thick_air_closes_the_horizon(renderer):
     renderer.set_level(bundle_level(yard()))
-    project = Project(setting=DESERT, sources=base_light(), air=Air(on=True, visibility=300.0))
+    project = Project(setting=DESERT, sources=base_light(), air=Air(on=True, visibility=200.0))
     level_eye = replace(CAMERA, direction=(0.0, 0.0, -1.0), eye=(0.0, 1.7, 0.0))
     light = luminance(draw(renderer, PictureRequest(1, evaluate(project, 11.0), level_eye, SIZE)))
     middle = SIZE[1] // 2

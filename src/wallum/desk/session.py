@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
 from wallum.desk.loading import LoadedLevel
@@ -23,6 +24,7 @@ from wallum.level.opening import moved_beside
 from wallum.moment.camera import Camera
 from wallum.moment.hour import at_hour, put_at_hour
 from wallum.physics.exposure import grey_luminance
+from wallum.transport.placing import place_point, place_spot
 
 __all__ = ["Session", "fitting_intensity", "names_of"]
 
@@ -30,7 +32,6 @@ AUTOSAVE_MS = 1500
 # A new lamp's light on a mid grey surface at its distance: this much above mid grey.
 NEW_LAMP_STOPS = 0.5
 FREE_WHEN_LOCKED = frozenset({"locked", "name", "on", "hidden", "role"})
-SPOT_DISTANCE_M, POINT_DISTANCE_M = 2.2, 0.8
 
 
 def fitting_intensity(ev100: float, distance_m: float) -> float:
@@ -326,16 +327,18 @@ class Session(QObject):
         return True
 
     def add_lamp(self, kind: str, at: Vector, normal: Vector) -> PointSource | SpotSource:
-        """Put a lamp off a surface, as strong as the exposure asks, and select it."""
-        project = self.history.present
-        distance = SPOT_DISTANCE_M if kind == "spot" else POINT_DISTANCE_M
-        place = tuple(p + n * distance for p, n in zip(at, normal, strict=True))
+        """Put a lamp at a surface of the level where one would be, as strong as the exposure asks, and
+        select it."""
+        project, loaded = self.history.present, self.level
+        assert loaded is not None
+        find = place_spot if kind == "spot" else place_point
+        placed = find(loaded.rays, np.array(at), np.array(normal))
         number = 1 + sum(one.kind == kind for one in project.sources)
         common: dict[str, Any] = {
             "id": new_id("source"),
             "name": f"{kind.capitalize()} {number}",
-            "position": place,
-            "intensity": fitting_intensity(self.shown_ev, distance),
+            "position": placed.position,
+            "intensity": fitting_intensity(self.shown_ev, placed.distance),
             "shadow": True,
             "range": 0.0,
         }

@@ -487,6 +487,8 @@ class DeskWindow(QMainWindow):
     def dispose(self) -> None:
         """Stop what runs beside the window."""
         self.settings.keep_window_states({"window": self.saveGeometry(), "panes": self.panes.saveState()})
+        for action in self.act.values():
+            action.setEnabled(False)  # no key reaches a window that is gone
         for asked in (self.truth, self.receiver, self.checks):
             asked.dispose()
         self.transport.play(False)

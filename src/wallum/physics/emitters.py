@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats, normalised
 
-__all__ = ["ball_points", "cone_directions", "disc_points", "halton"]
+__all__ = ["ball_points", "cone_directions", "disc_points", "halton", "sphere_directions"]
 
 
 def halton(start: int, count: int, base: int) -> NDArray[np.float64]:
@@ -40,6 +40,13 @@ def disc_points(u: Floats) -> NDArray[np.float64]:
     """(N, 2) random numbers in 0..1 to points spread evenly on the unit disc."""
     radius, around = np.sqrt(u[:, 0]), 2.0 * np.pi * u[:, 1]
     return np.stack([radius * np.cos(around), radius * np.sin(around)], axis=1)
+
+
+def sphere_directions(u: Floats) -> NDArray[np.float64]:
+    """(N, 2) random numbers in 0..1 to (N, 3) unit directions, evenly in solid angle (Archimedes)."""
+    height, around = 1.0 - 2.0 * u[:, 0], 2.0 * np.pi * u[:, 1]
+    flat = np.sqrt(np.maximum(1.0 - height**2, 0.0))
+    return np.stack([flat * np.cos(around), height, flat * np.sin(around)], axis=1)
 
 
 def cone_directions(axis: Floats, half_angle_rad: float, u: Floats) -> NDArray[np.float64]:

@@ -1,45 +1,31 @@
 """How a surface answers light: the standard's metallic-roughness model.
 
 GGX with height-correlated Smith visibility, Schlick's Fresnel, Lambert's diffuse part, and
-compensation for light that bounces between facets. Sources: glTF 2.0, appendix B; Turquin
-2019 for the compensation.
+compensation for light that bounces between facets. What lies under a dielectric's gloss has what
+that leaves of the light on its way in and out, so that a white surface in even light is as bright
+as that, whatever its roughness. Sources: glTF 2.0, appendix B; Turquin 2019 for the compensation;
+Kelemen, Szirmay-Kalos 2001 for the light that is left.
 Twin of shaders/include/surface.glsl.
 """
 
 import numpy as np
 
 from wallum.physics.arrays import Floats, dots, normalised
+from wallum.physics.gloss_table import DIELECTRIC_F0, MIN_ROUGHNESS, falling, look_up
 
-__all__ = ["MIN_ROUGHNESS", "reflectance_fit", "response"]
-
-DIELECTRIC_F0 = 0.04
-# Below this the highlight is smaller than a pixel and half floats overflow.
-MIN_ROUGHNESS = 0.045
+__all__ = ["MIN_ROUGHNESS", "gloss_terms", "response"]
 
 
-# Fits of our own to the model's directional integrals, computed with 65,536 samples at 24 x 24
-# roughnesses and angles: the share that a mirror of F0 = 1 sends back, within 1.5 % on
-# average and 6 % at worst; and the part of it that Fresnel's rise adds, within 0.007 and
-# 0.06 (grazing). Twin of reflectance_fit in shaders/include/surface.glsl.
-LOSS_OVER = (64.2309, -50.8168, -178.0137, 1000.0, -200.0137, 41.5353)
-LOSS_UNDER = (543.6193, 115.8285, 306.4943)
-RISE_3 = (0.42946, -0.29867, -0.19458)
-RISE_6 = (0.70528, -2.37075, 1.81966)
-RISE_0 = (-0.0102958, 0.0137478)
+def gloss_terms(base: Floats, metallic: Floats, whole: Floats) -> tuple[Floats, Floats]:
+    """Fresnel's reflectance with compensation, as value + rise * (1 - cosine)^5: of metal and of
+    dielectric, by their shares.
 
-
-def reflectance_fit(roughness: Floats, n_dot_v: Floats) -> tuple[Floats, Floats]:
-    """Scale and offset of F0 in the share of light that the gloss sends back."""
-    r, n = np.asarray(roughness), np.asarray(n_dot_v)
-    p, q = LOSS_OVER, LOSS_UNDER
-    over = p[0] + p[1] * r + p[2] * n + p[3] * r * n + p[4] * n * n + p[5] * r * r
-    under = q[0] * r * r + q[1] * n + q[2] * r * n + 0.1
-    whole = np.clip(1.0 - r * r * over / under, 0.05, 1.0)
-    x3 = (1.0 - n) * np.square(1.0 - n)
-    rise = x3 * (RISE_3[0] + r * (RISE_3[1] + r * RISE_3[2]))
-    rise = rise + x3 * x3 * (RISE_6[0] + r * (RISE_6[1] + r * RISE_6[2]))
-    rise = np.clip(rise + RISE_0[0] + r * RISE_0[1], 0.0, whole)
-    return whole - rise, rise
+    base : a channel; whole : share that a mirror of F0 = 1 sends back
+    """
+    regained = 1.0 / whole - 1.0
+    metal = metallic * (1.0 + base * regained)
+    other = (1.0 - metallic) * (1.0 + DIELECTRIC_F0 * regained)
+    return metal * base + other * DIELECTRIC_F0, metal * (1.0 - base) + other * (1.0 - DIELECTRIC_F0)
 
 
 def response(
@@ -67,15 +53,12 @@ def response(
     smith_l = n_l * np.sqrt(np.square(n_v) * (1.0 - a2) + a2)
     smith_v = n_v * np.sqrt(np.square(n_l) * (1.0 - a2) + a2)
     visible = 0.5 / np.maximum(smith_l + smith_v, 1e-5)
-    scale, offset = reflectance_fit(rough, n_v)
-    regained = 1.0 / (scale + offset) - 1.0
+    scale, offset, kept, steep = look_up(rough, n_v).T
     gleam = facets * visible
     grazing = (1.0 - l_h) * np.square(np.square(1.0 - l_h))
+    under = (1.0 - metallic) * kept * (1.0 - steep * falling(rough, n_l)) / np.pi
     out = np.empty(np.shape(base), np.result_type(base, gleam))
     for k in range(3):  # a channel at a time: see arrays
-        f0 = DIELECTRIC_F0 + (base[:, k] - DIELECTRIC_F0) * metallic
-        diffuse = base[:, k] * (1.0 - metallic) / np.pi
-        fresnel = f0 + (1.0 - f0) * grazing
-        gloss = gleam * fresnel * (1.0 + f0 * regained)
-        np.multiply(n_l, (1.0 - fresnel) * diffuse + gloss, out=out[:, k])
+        value, rise = gloss_terms(base[:, k], metallic, scale + offset)
+        np.multiply(n_l, base[:, k] * under + gleam * (value + rise * grazing), out=out[:, k])
     return out

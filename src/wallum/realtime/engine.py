@@ -6,6 +6,7 @@ a light sum its sources), and is made again only when that key changes.
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import moderngl
 import numpy as np
@@ -42,8 +43,13 @@ THUMB_TEXELS = 512
 PASSING_TEXELS, PASSING_CASCADES = 384, 2
 
 
+@lru_cache(maxsize=1)
 def open_context() -> moderngl.Context:
-    """An OpenGL 4.3 context of its own, without a window."""
+    """The OpenGL 4.3 context of this process, without a window.
+
+    One for all renderers: OpenGL's calls go to the context that was made last, and one renderer's
+    buffers drawn in another's context are someone else's, or too small for what is drawn from them.
+    """
     return moderngl.create_standalone_context(require=430, backend="egl")
 
 

@@ -8,6 +8,7 @@ from wallum.moment.camera import Camera
 from wallum.moment.scene import Lamps, LitScene
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import grain_ramp
+from wallum.physics.gloss_table import gloss_table
 from wallum.realtime.bundle import GLOW_SCALE
 from wallum.realtime.cloud_map import CloudMap
 from wallum.realtime.lamp_buffers import LampBuffers
@@ -25,7 +26,7 @@ __all__ = ["FOLLOWERS", "Lighting", "lamp_scissor"]
 GBUFFER_UNITS = {"g_base": 0, "g_normal": 1, "g_surface": 2, "g_glow": 3, "g_depth": 4}
 # Lamps that glow may follow, and one number for glow that follows none.
 FOLLOWERS = 256
-SUN_UNIT, LAMP_UNIT, CELL_UNIT, LIST_UNIT, FOLLOW_UNIT = 5, 6, 8, 9, 13
+SUN_UNIT, LAMP_UNIT, CELL_UNIT, LIST_UNIT, GLOSS_UNIT, FOLLOW_UNIT = 5, 6, 8, 9, 12, 13
 BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS"})
 
 
@@ -77,6 +78,9 @@ class Lighting:
         fine_to_coarse = np.ascontiguousarray(grain_ramp(), dtype=np.float32)
         self._ramp = context.texture((len(fine_to_coarse), 1), 3, fine_to_coarse, dtype="f4")
         self._ramp.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        shares = gloss_table()
+        self._gloss = context.texture(shares.shape[1::-1], 4, shares, dtype="f4")
+        self._gloss.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
 
     def features(self, scene: LitScene, sun_shadow: bool, lamp_shadow: bool, glow: bool) -> frozenset[str]:
@@ -123,6 +127,7 @@ class Lighting:
             **GBUFFER_UNITS,
             **view.uniforms,
             **view.pixel_uniforms(gbuffer.size),
+            "gloss_table": GLOSS_UNIT,
             "glow_exposure": exposure / GLOW_SCALE * scene.glow_gain,
             "unlit_exposure": exposure / exposure_scale(scene.ev100),
         }
@@ -147,6 +152,7 @@ class Lighting:
             values |= {"lamp_atlas": LAMP_UNIT, **lamp_shadows.uniforms(view.camera.far)}
             lamp_shadows.atlas.use(LAMP_UNIT)
         gbuffer.bind()
+        self._gloss.use(GLOSS_UNIT)
         set_uniforms(program, **values)
         return program
 

@@ -76,14 +76,21 @@ Surface surface_at(vec2 at, vec3 ray, float depth) {
     s.position = eye + ray * depth;
     s.normal = oct_decode(texture(g_normal, at).rg);
     s.to_eye = -normalize(ray);
-    s.diffuse = colour * (1.0 - kind.g) * (1.0 - kind.b);
-    s.f0 = mix(vec3(0.04), colour, kind.g) * (1.0 - kind.b);
     s.rough = rough;
     s.a2 = rough * rough * rough * rough;
     s.n_v = clamp(dot(s.normal, s.to_eye), 1e-3, 1.0);
     s.occlusion = base.a;
-    s.fit = reflectance_fit(rough, s.n_v);
-    s.compensation = 1.0 + s.f0 * (1.0 / (s.fit.x + s.fit.y) - 1.0);
+    vec4 shares = gloss_shares(rough, s.n_v);
+    float regained = 1.0 / (shares.x + shares.y) - 1.0;
+    float lit = 1.0 - kind.b;
+    vec3 metal = (1.0 + colour * regained) * (kind.g * lit);
+    float other = (1.0 + 0.04 * regained) * (1.0 - kind.g) * lit;
+    s.gloss = metal * colour + other * 0.04;
+    s.gloss_rise = metal * (1.0 - colour) + other * 0.96;
+    s.diffuse = colour * ((1.0 - kind.g) * lit * shares.z * (1.0 / PI));
+    float third = clamp(3.0 * rough - 0.15, 0.0, 1.0);
+    s.steep = shares.w * vec2(third, 1.0 - third);
+    s.share = shares.xy;
     return s;
 }
 
@@ -107,7 +114,7 @@ vec3 mirror_light(vec3 d, float rough) {
 // Light of the sky, as far as it is open: see open_sky.frag.glsl.
 vec3 sky_light(Surface s, vec4 open) {
     vec3 mirrored = reflect(-s.to_eye, s.normal);
-    vec3 gloss = (s.f0 * s.fit.x + s.fit.y) * s.compensation * mirror_exposure;
+    vec3 gloss = (s.gloss * (s.share.x + s.share.y) + s.gloss_rise * s.share.y) * mirror_exposure;
     vec3 image = mirror_light(mirrored, s.rough);
 #ifdef OPEN
     vec3 diffuse = s.diffuse * sky_illuminance(oct_decode(open.zw)) * open.x;
@@ -115,7 +122,8 @@ vec3 sky_light(Surface s, vec4 open) {
 #else
     vec3 diffuse = s.diffuse * sky_illuminance(s.normal);
 #endif
-    return (diffuse * (1.0 / PI) + gloss * image) * s.occlusion;
+    float left = 1.0 - dot(s.steep, vec2(1.0 / 10.0, 1.0 / 21.0));
+    return (diffuse * left + gloss * image) * s.occlusion;
 }
 #endif
 

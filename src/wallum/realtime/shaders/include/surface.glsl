@@ -6,27 +6,25 @@ struct Surface {
     vec3 position;   // m, in the level
     vec3 normal;
     vec3 to_eye;
-    vec3 diffuse;    // base colour of what is not metal
-    vec3 f0;
-    vec3 compensation;
+    vec3 diffuse;    // base colour of what is not metal, times what the gloss leaves on the way out, / pi
+    vec2 steep;      // how what it leaves on the way in falls at grazing angles: third power, fifth
+    vec3 gloss;      // its reflectance with compensation, and what that rises by at grazing angles
+    vec3 gloss_rise;
+    vec2 share;      // scale and offset of F0 in what the gloss sends back
     float rough;
     float a2;        // roughness^4
-    vec2 fit;        // scale and offset of F0 in what the gloss sends back
     float n_v;
     float occlusion;
 };
 
-// Scale and offset of F0 in the share of light that the gloss sends back.
-vec2 reflectance_fit(float r, float n) {
-    float over = 64.2309 + r * (41.5353 * r - 50.8168) + n * (1000.0 * r - 178.0137 - 200.0137 * n);
-    float under = 543.6193 * r * r + n * (115.8285 + 306.4943 * r) + 0.1;
-    float whole = clamp(1.0 - r * r * over / under, 0.05, 1.0);
-    float x = 1.0 - n;
-    float x3 = x * x * x;
-    float rise = x3 * (0.42946 + r * (-0.29867 - r * 0.19458))
-        + x3 * x3 * (0.70528 + r * (-2.37075 + r * 1.81966)) - 0.0102958 + r * 0.0137478;
-    rise = clamp(rise, 0.0, whole);
-    return vec2(whole - rise, rise);
+// What the gloss sends back on the whole: scale, offset, kept and steep of physics/gloss_table.py,
+// by roughness and the root of the cosine to the eye.
+uniform sampler2D gloss_table;
+
+vec4 gloss_shares(float rough, float n_v) {
+    float at = sqrt(n_v) * 31.0;
+    ivec2 a = ivec2(min(at, 30.0), (rough - 0.045) * (127.0 / 0.955) + 0.5);
+    return mix(texelFetch(gloss_table, a, 0), texelFetch(gloss_table, a + ivec2(1, 0), 0), at - float(a.x));
 }
 
 // Luminance per illuminance on a surface that faces the light, times the cosine [1/sr].
@@ -42,6 +40,8 @@ vec3 response(Surface s, vec3 to_light) {
     float facets = s.a2 * 0.5 / (PI * below * below * max(smith_l + smith_v, 1e-5));
     float c = 1.0 - l_h;
     float c2 = c * c;
-    vec3 fresnel = s.f0 + (1.0 - s.f0) * (c2 * c2 * c);
-    return n_l * ((1.0 - fresnel) * s.diffuse * (1.0 / PI) + facets * fresnel * s.compensation);
+    float d = 1.0 - n_l;
+    float d2 = d * d;
+    vec3 under = s.diffuse * (1.0 - d2 * d * (s.steep.x + s.steep.y * d2));
+    return n_l * (under + facets * (s.gloss + s.gloss_rise * (c2 * c2 * c)));
 }

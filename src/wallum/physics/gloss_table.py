@@ -1,0 +1,124 @@
+"""What a gloss sends back on the whole, by roughness and angle: integrals that have no closed form.
+
+Kept in data/gloss.npy; `python -m wallum.physics.gloss_table` makes it anew.
+"""
+
+import sys
+from functools import lru_cache
+from importlib import resources
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.arrays import Floats, normalised
+
+__all__ = ["COLUMNS", "falling", "gloss_table", "look_up", "make_table", "mean_fall"]
+
+DIELECTRIC_F0 = 0.04
+# Below this the highlight is smaller than a pixel and half floats overflow.
+MIN_ROUGHNESS = 0.045
+# By roughness, so fine that the nearest row will do; and by the root of the cosine to the eye, for much
+# happens at grazing angles.
+ROWS, ACROSS = 128, 32
+COLUMNS = ("scale", "offset", "kept", "steep")
+LEAST_COSINE = 1e-3
+
+
+@lru_cache(maxsize=1)
+def gloss_table() -> NDArray[np.float32]:
+    """(128, 32, 4) by roughness, 0.045 to 1, and by the root of the cosine to the eye, 0 to 1.
+
+    scale, offset : of F0, in the share of light that the gloss sends back before compensation
+    kept, steep   : light that comes at a cosine n is left for what lies under a dielectric's gloss by
+                    kept * (1 - steep * falling(roughness, n)), so that even light comes back whole
+    """
+    path = resources.files("wallum.physics").joinpath("data/gloss.npy")
+    with path.open("rb") as stream:
+        return np.asarray(np.load(stream, allow_pickle=False))
+
+
+def falling(roughness: Floats, cosine: Floats) -> Floats:
+    """How what a gloss leaves falls towards grazing angles: by the fifth power as Fresnel's rise does
+    where it is smooth, by the third where it is rough. Within 2 % of the integral, 16 % at worst."""
+    x, third = 1.0 - cosine, thirds(roughness)
+    return x * x * x * (third + (1.0 - third) * x * x)
+
+
+def thirds(roughness: Floats) -> Floats:
+    """Share of the third power in it."""
+    return np.clip(3.0 * np.asarray(roughness) - 0.15, 0.0, 1.0)
+
+
+def mean_fall(roughness: Floats) -> Floats:
+    """Mean of `falling` over the hemisphere, by the cosine."""
+    third = thirds(roughness)
+    return third / 10.0 + (1.0 - third) / 21.0
+
+
+def look_up(roughness: Floats, n_dot_v: Floats) -> NDArray[np.float32]:
+    """(N, 4) of the table, between its columns. roughness, n_dot_v : (N,)"""
+    table = gloss_table().reshape(-1, len(COLUMNS))
+    rough = np.clip(np.asarray(roughness, np.float32), MIN_ROUGHNESS, 1.0) - np.float32(MIN_ROUGHNESS)
+    row = (rough * np.float32((ROWS - 1) / (1.0 - MIN_ROUGHNESS)) + np.float32(0.5)).astype(np.int32)
+    at = np.sqrt(np.clip(np.asarray(n_dot_v, np.float32), 0.0, 1.0)) * np.float32(ACROSS - 1)
+    column = np.minimum(at.astype(np.int32), ACROSS - 2)
+    first, share = row * ACROSS + column, (at - column)[:, None]
+    low = table.take(first, 0)
+    return np.asarray(low + (table.take(first + 1, 0) - low) * share)
+
+
+def _seen_halves(roughness: float, cosine: float, side: int) -> tuple[Floats, NDArray[np.float64]]:
+    """(N, 3) half vectors of facets as an eye sees them, evenly by their share, and the eye (3,).
+    Source: Heitz 2018, "Sampling the GGX distribution of visible normals"."""
+    a = roughness * roughness
+    u, v = (grid.ravel() for grid in np.meshgrid(*[(np.arange(side) + 0.5) / side] * 2))
+    eye = np.array([np.sqrt(1.0 - cosine * cosine), 0.0, cosine])
+    stretched = normalised(eye * [a, a, 1.0])
+    across = np.array([0.0, 1.0, 0.0])
+    up = np.cross(stretched, across)
+    radius, angle = np.sqrt(u), 2.0 * np.pi * v
+    p, q = radius * np.sin(angle), radius * np.cos(angle)
+    share = 0.5 * (1.0 + stretched[2])
+    # Of the disc that the eye sees, the half that is the hemisphere's edge is pressed together.
+    q = (1.0 - share) * np.sqrt(np.maximum(1.0 - p * p, 0.0)) + share * q
+    out = np.sqrt(np.maximum(1.0 - p * p - q * q, 0.0))
+    halves = p[:, None] * across + q[:, None] * up + out[:, None] * stretched
+    return normalised(halves * [a, a, 1.0]), eye
+
+
+def _hidden(a: float, cosine: Floats) -> Floats:
+    """Smith's measure of what facets hide from a direction."""
+    tangent2 = (1.0 - cosine * cosine) / np.maximum(cosine * cosine, 1e-12)
+    return 0.5 * (np.sqrt(1.0 + a * a * tangent2) - 1.0)
+
+
+def _shares(roughness: float, cosine: float, side: int) -> tuple[float, float]:
+    """Share of light that a mirror of F0 = 1 sends back, and what Fresnel's rise adds to F0 = 0."""
+    halves, eye = _seen_halves(roughness, cosine, side)
+    toward = halves @ eye
+    light = 2.0 * toward * halves[:, 2] - cosine
+    a = roughness * roughness
+    one = 1.0 + _hidden(a, np.array(cosine))
+    seen = np.where(light > 0.0, one / (one + _hidden(a, np.maximum(light, 1e-6))), 0.0)
+    return float(seen.mean()), float((seen * (1.0 - np.clip(toward, 0.0, 1.0)) ** 5).mean())
+
+
+def make_table(rows: int = ROWS, side: int = 192) -> NDArray[np.float32]:
+    """(rows, 32, 4) see `gloss_table`; each entry from side x side facets."""
+    out = np.zeros((rows, ACROSS, len(COLUMNS)))
+    cosines = np.maximum(np.linspace(0.0, 1.0, ACROSS) ** 2, LEAST_COSINE)
+    for row, roughness in enumerate(np.linspace(MIN_ROUGHNESS, 1.0, rows)):
+        whole, rise = np.array([_shares(roughness, n, side) for n in cosines]).T
+        gloss = (DIELECTRIC_F0 * (whole - rise) + rise) * (1.0 + DIELECTRIC_F0 * (1.0 / whole - 1.0))
+        left = 1.0 - gloss
+        form = np.stack([np.ones(ACROSS), -falling(roughness, cosines)], axis=1)
+        # By the light that falls on a surface at each cosine.
+        flat, fall = np.linalg.lstsq(form * cosines[:, None], left * cosines, rcond=None)[0]
+        steep = np.clip(fall / flat, 0.0, 1.0)
+        kept = left / (1.0 - steep * mean_fall(roughness))
+        out[row] = np.stack([whole - rise, rise, kept, np.full(ACROSS, steep)], axis=1)
+    return out.astype(np.float32)
+
+
+if __name__ == "__main__":
+    np.save(sys.argv[1], make_table())
