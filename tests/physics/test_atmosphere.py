@@ -73,6 +73,34 @@ def test_the_model_alone_comes_near_to_what_is_published(elevation, low, high):
     assert low < sky_lux(elevation) * SOLAR_LX / sky_illuminance(elevation) < high
 
 
+# Sun and sky on level ground by the sun's elevation [deg: lx]: Explanatory Supplement to the
+# Astronomical Almanac (1992), section 9.34, worked by hand.
+PUBLISHED = {
+    -5.0: 10.4,
+    -0.8: 462.0,
+    0.0: 759.0,
+    1.0: 1268.0,
+    3.0: 2689.0,
+    5.0: 4538.0,
+    7.0: 6840.0,
+    10.0: 11120.0,
+}
+
+
+@pytest.mark.parametrize("elevation", PUBLISHED)
+def test_sun_and_sky_together_are_what_is_published_of_low_suns(elevation):
+    """The sky alone was given more than both have."""
+    up = max(np.sin(np.radians(elevation)), 0.0)
+    sun = SOLAR_LX * luminance(transmitted(elevation)) * up
+    assert sun + sky_illuminance(elevation) == pytest.approx(PUBLISHED[elevation], rel=0.04)
+
+
+def test_the_sky_goes_evenly_from_a_low_sun_to_a_high_one():
+    lux = np.array([sky_illuminance(e) for e in np.arange(0.0, 60.0, 0.25)])
+    assert (np.diff(lux) > 0.0).all()
+    assert np.diff(np.log2(lux)).max() < 0.22  # stops a quarter of a degree
+
+
 @pytest.mark.parametrize("elevation", [70.0, 25.0, 6.0, -2.0])
 def test_the_coarse_look_agrees_with_the_whole_dome(elevation):
     assert ground_illuminance(elevation, CLEAR) == pytest.approx(sky_lux(elevation), rel=0.12)

@@ -162,3 +162,30 @@ def test_at_the_horizon_within_it_there_is_no_edge():
     d = np.stack([np.sqrt(1.0 - sine**2), sine, np.zeros_like(sine)], axis=1)
     light = deck_along(closed, d, np.array([0.0, 1150.0, 0.0]))[0][:, 1]
     assert np.abs(np.diff(light)).max() < 0.03 * light.mean()
+
+
+@pytest.mark.parametrize("elevation", [2.0, 8.0, 15.0, 30.0, 60.0])
+def test_a_closed_deck_darkens_to_the_horizon_as_an_overcast_sky(elevation):
+    """CIE standard general sky, type 1: (1 + 2 sin) / 3 of the zenith (ISO 15469)."""
+    around = np.linspace(0.0, 2.0 * np.pi, 24, endpoint=False)
+
+    def ring(degrees):
+        e = np.radians(degrees)
+        flat = np.cos(e)
+        d = np.stack([flat * np.cos(around), np.full(24, np.sin(e)), flat * np.sin(around)], axis=1)
+        return deck_along(deck(cover=1.0), d, np.array([0.0, 1.7, 0.0]))[0][:, 1].mean()
+
+    assert ring(elevation) / ring(90.0) == pytest.approx(
+        (1.0 + 2.0 * np.sin(np.radians(elevation))) / 3.0, rel=0.1
+    )
+
+
+def test_the_darkening_takes_nothing_of_the_light_on_the_ground():
+    """What the zenith has more the horizon has less: the mean by the cosine stays."""
+    sine = np.linspace(0.0005, 0.9995, 1000)
+    d = np.stack([np.sqrt(1.0 - sine**2), sine, 0.0 * sine], axis=1)
+    below, beside = (
+        (deck_along(deck(cover=1.0, base=base), d, np.array([0.0, 950.0, 0.0]))[0][:, 1] * sine).mean()
+        for base in (1600.0, 960.0)
+    )
+    assert below == pytest.approx(beside, rel=0.05)

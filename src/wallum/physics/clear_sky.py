@@ -1,9 +1,10 @@
 """A cloudless sky by the sun's height, from noon through twilight into night.
 
-How light is spread, and in which colours: physics.atmosphere. How much there is: by day 0.8 +
-15.5 sqrt(sin a) klx on level ground (IES RP-21); in twilight the polynomials of the Explanatory
-Supplement to the Astronomical Almanac (1992), section 9.34; the two are joined over the three
-degrees above the horizon. The model alone comes within a third of these by day and to 7 degrees
+How light is spread, and in which colours: physics.atmosphere. How much there is on level ground: by
+day 0.8 + 15.5 sqrt(sin a) klx (IES RP-21), which is for a high sun; in twilight and under a low sun
+the polynomials of the Explanatory Supplement to the Astronomical Almanac (1992), section 9.34, which
+are for sun and sky together: the sun's own is taken off. Between 7 and 20 degrees the one goes over
+into the other. The model alone comes within a third of these by day and to 7 degrees
 below; deeper down its closure loses light, and they carry it. Air that is not a clear day's
 gives what the model makes of it, over what the model makes of a clear day's.
 """
@@ -17,18 +18,20 @@ from wallum.physics.arrays import Floats
 from wallum.physics.atmosphere import atmosphere_dome, ground_illuminance
 from wallum.physics.colour import LUMINANCE_WEIGHTS, light_colour
 from wallum.physics.dome import dome_directions, dome_illuminance
-from wallum.physics.sky_air import CLEAR, SkyAir
+from wallum.physics.sky_air import CLEAR, SkyAir, transmitted
+from wallum.physics.sunlight import SOLAR_LX
 
 __all__ = ["NIGHT_LX", "clear_dome", "night_dome", "sky_illuminance"]
 
-# Ranges [deg] and coefficients of log10(lx) in h / 90: Explanatory Supplement, section 9.34.
+# Sun and sky together: ranges [deg] and coefficients of log10(lx) in h / 90, the same source.
 TWILIGHT = (
+    (5.0, 20.0, (3.05, 13.28, -45.98, 64.33)),
     (-0.8, 5.0, (2.88, 22.26, -207.64, 1034.30)),
     (-5.0, -0.8, (2.88, 21.81, -258.11, -858.36)),
     (-12.0, -5.0, (2.70, 12.17, -431.69, -1899.83)),
     (-18.0, -12.0, (13.84, 262.72, 1447.42, 2797.93)),
 )
-JOINED_DEG = 3.0
+LOW_SUN_DEG, HIGH_SUN_DEG = 7.0, 20.0
 # Natural moonless night on level ground: 2e-4 cd/m2 over the dome.
 NIGHT_LX = 2e-4 * np.pi
 # Below this the sky keeps its shape and loses its light and colour.
@@ -56,10 +59,12 @@ def _published(elevation_deg: float) -> float:
         # The table ends with the night's own light in it, which is added elsewhere.
         return max(_twilight(elevation_deg) - NIGHT_LX * _smooth((-10.0 - elevation_deg) / 8.0), 0.0)
     day = 800.0 + 15_500.0 * float(np.sqrt(np.sin(np.radians(elevation_deg))))
-    if elevation_deg >= JOINED_DEG:
+    if elevation_deg >= HIGH_SUN_DEG:
         return day
-    share = _smooth(elevation_deg / JOINED_DEG)
-    return float(np.exp((1.0 - share) * np.log(_twilight(elevation_deg)) + share * np.log(day)))
+    sun = SOLAR_LX * float(transmitted(elevation_deg, CLEAR) @ LUMINANCE_WEIGHTS)
+    sky = _twilight(elevation_deg) - sun * float(np.sin(np.radians(elevation_deg)))
+    share = _smooth((elevation_deg - LOW_SUN_DEG) / (HIGH_SUN_DEG - LOW_SUN_DEG))
+    return float(np.exp((1.0 - share) * np.log(sky) + share * np.log(day)))
 
 
 def sky_illuminance(elevation_deg: float, air: SkyAir = CLEAR) -> float:

@@ -43,6 +43,8 @@ SHADOW_STEPS = 10
 DETAIL_FINER, ACROSS_FINER, LEANS = 6.0, 5.0, 0.5
 # How fast the noise across the ground changes upward, and how deep it cuts.
 UPWARD_FINER, CUTS = 9.0, 0.5
+# Share of its thickness over which it thins out at its foot.
+FOOT = 0.12
 # Longest way through the deck, in its thicknesses; no way is marched farther than the second [m].
 LONGEST_OF_THICK, FARTHEST_M = 40.0, 90_000.0
 
@@ -103,7 +105,7 @@ def deck_density(deck: Deck, x: Floats, z: Floats, share: Floats, fine: bool = T
         over = over - deck.detail * CUTS * np.clip(across - 0.4, 0.0, 1.0)
     out = (
         np.clip(over / 0.16, 0.0, 1.0)
-        * np.clip(share / 0.12, 0.0, 1.0)
+        * np.clip(share / FOOT, 0.0, 1.0)
         * np.clip((1.0 - share) / 0.2, 0.0, 1.0)
     )
     if fine:
@@ -152,6 +154,15 @@ def _two_stream(depth: Floats) -> NDArray[np.float64]:
     return np.asarray(1.0 / (1.0 + DIFFUSES * np.asarray(depth)))
 
 
+def _leaving(deck: Deck, sine: Floats, eye_m: float) -> NDArray[np.float64]:
+    """(N,) what comes down through closed cloud by its angle, over its mean by the cosine: with what the
+    ground sends up to its foot, three times as much from the zenith as from the horizon, as in the
+    standard's overcast sky. Source: Moon, Spencer 1942; ISO 15469, type 1. Seen from within or above
+    there is no such rule."""
+    under = np.clip((deck.base - eye_m) / (0.1 * deck.thick), 0.0, 1.0)
+    return np.asarray(1.0 + under * ((1.0 + 3.0 * np.clip(sine, 0.0, 1.0)) / 3.0 - 1.0))
+
+
 def deck_along(
     deck: Deck,
     directions: Floats,
@@ -177,6 +188,7 @@ def deck_along(
     up = max(float(toward[1]), 0.05)
     lobe = henyey_greenstein(d @ toward, DROPS_G)
     bend = (1.0 - d[:, 1] ** 2) / (2.0 * EARTH_M)
+    leaving = _leaving(deck, d[:, 1], float(eye[1]))
     for number in range(steps):
         step = (end - start) * (edges[number + 1] - edges[number])
         way = start + (end - start) * edges[number] + offset * step
@@ -189,14 +201,17 @@ def deck_along(
         )
         over = deck.extinction * deck.thick * np.clip(1.0 - share, 0.0, 1.0)
         under = deck.extinction * deck.thick * np.clip(share, 0.0, 1.0)
-        to_sun = over * (0.35 * density + 0.65 * shaded) / up
-        mean = 0.5 * (density + shaded)
+        # What stands over a foot that thins out is as thick as the cloud beside it.
+        whole = np.maximum(density, shaded * (1.0 - np.clip(0.5 * share / FOOT, 0.0, 1.0)))
+        to_sun = over * (0.35 * whole + 0.65 * shaded) / up
+        mean = 0.5 * (whole + shaded)
         # Where it thins out toward the sun, its side takes the light as a wall does, not as the ground.
-        facing = up + (1.0 - up) * np.clip(density - shaded, 0.0, 1.0)
+        facing = up + (1.0 - up) * np.clip(whole - shaded, 0.0, 1.0)
+        down = 1.0 + (leaving - 1.0) * mean
         source = (
-            (lobe * np.exp(-np.minimum(to_sun, 60.0)) + facing * _two_stream(to_sun) / np.pi)[:, None]
+            (lobe * np.exp(-np.minimum(to_sun, 60.0)) + down * facing * _two_stream(to_sun) / np.pi)[:, None]
             * sunlit
-            + _two_stream(over * mean)[:, None] * np.array(deck.above) * 0.5
+            + (down * _two_stream(over * mean))[:, None] * np.array(deck.above) * 0.5
             + _two_stream(under * mean)[:, None] * np.array(deck.below) * 0.5
         )
         passed = np.exp(-deck.extinction * density * step)

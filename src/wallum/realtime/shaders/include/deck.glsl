@@ -83,6 +83,9 @@ vec4 deck_along(vec3 d) {
     float lobe = (1.0 - G * G) * 0.0795774715 * inverse * inverse * inverse;
     float up = max(deck_toward.y, 0.05);
     float bend = (1.0 - d.y * d.y) / (2.0 * DECK_EARTH_M);
+    // See _leaving in physics/deck.py.
+    float below = clamp((base - y0) / (0.1 * thick), 0.0, 1.0);
+    float leaving = 1.0 + below * ((1.0 + 3.0 * clamp(d.y, 0.0, 1.0)) / 3.0 - 1.0);
     vec3 light = vec3(0.0);
     float kept = 1.0;
     for (int i = 0; i < DECK_STEPS; ++i) {
@@ -96,11 +99,14 @@ vec4 deck_along(vec3 d) {
         float shaded = deck_density(at + deck_toward.xz * (0.3 * thick), clamp(share + 0.2, 0.0, 0.95), false);
         float over = extinction * thick * clamp(1.0 - share, 0.0, 1.0);
         float under = extinction * thick * clamp(share, 0.0, 1.0);
-        float to_sun = over * (0.35 * density + 0.65 * shaded) / up;
-        float mean = 0.5 * (density + shaded);
-        float facing = up + (1.0 - up) * clamp(density - shaded, 0.0, 1.0);
-        vec3 source = deck_sunlit * (lobe * exp(-min(to_sun, 60.0)) + facing * two_stream(to_sun) * 0.318309886)
-            + deck_above * (0.5 * two_stream(over * mean)) + deck_below * (0.5 * two_stream(under * mean));
+        float whole = max(density, shaded * (1.0 - clamp(0.5 * share / 0.12, 0.0, 1.0)));
+        float to_sun = over * (0.35 * whole + 0.65 * shaded) / up;
+        float mean = 0.5 * (whole + shaded);
+        float facing = up + (1.0 - up) * clamp(whole - shaded, 0.0, 1.0);
+        float down = 1.0 + (leaving - 1.0) * mean;
+        float through = down * facing * two_stream(to_sun) * 0.318309886;
+        vec3 source = deck_sunlit * (lobe * exp(-min(to_sun, 60.0)) + through)
+            + deck_above * (0.5 * down * two_stream(over * mean)) + deck_below * (0.5 * two_stream(under * mean));
         float passed = exp(-extinction * density * part);
         light += kept * (1.0 - passed) * source;
         kept *= passed;
