@@ -265,8 +265,9 @@ def meter_command(
 @cli.command("export")
 @click.argument("project")
 @click.argument("file", type=click.Path(path_type=Path))
+@click.option("--lights-only", is_flag=True, help="Lights by their names, without the level.")
 @click.option("--json", "as_json", is_flag=True)
-def export_command(project: str, file: Path, as_json: bool) -> None:
+def export_command(project: str, file: Path, lights_only: bool, as_json: bool) -> None:
     """Write the lit level for others, by the file's extension (.glb, .gltf)."""
     from wallum.errors import ExportProblem
     from wallum.exchange.gltf_export import data_file, export_gltf
@@ -278,7 +279,7 @@ def export_command(project: str, file: Path, as_json: bool) -> None:
     level = lit_level(document, beside, stand_in=False)
     for out in filter(None, (file, data_file(file))):
         refuse_as_output(out, document, beside, level)
-    warnings = export_gltf(document, level, file)
+    warnings = export_gltf(document, level, file, lights_only)
     if as_json:
         print_json({"file": str(file), "warnings": warnings})
         return

@@ -7,7 +7,7 @@ from gltf_maker import no_files
 from gltf_rules import broken_rules, read_glb
 from set_lights import set_base
 
-from wallum.document.project import Project, Shot
+from wallum.document.project import Air, Look, Project, Shot
 from wallum.document.sources import PointSource, SkySource, SpotSource
 from wallum.errors import ExportProblem
 from wallum.exchange.gltf_export import build_gltf, export_gltf
@@ -16,7 +16,7 @@ from wallum.level.flatten import flatten
 from wallum.level.gltf_reader import load_gltf, parse_gltf
 from wallum.level.gltf_writer import to_glb
 from wallum.level.jar_yard import jar_yard, jar_yard_project
-from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.model import Finding, Level, Material, Mesh, Part
 from wallum.level.pale_room import pale_room, pale_room_project
 from wallum.level.solids import box
 from wallum.physics.turning import quaternion
@@ -204,3 +204,46 @@ def test_what_is_exported_is_the_light_of_the_hour(tmp_path):
     assert by_name["Sun"].illuminance == pytest.approx(0.5 * set_base()[0].illuminance, rel=1e-3)
     assert any("12:00" in text for text in warnings)
     assert any("Glow" in text for text in warnings)
+
+
+def test_what_is_lost_is_said_each_by_its_name(room):
+    dropped = Finding("animation not read", "hall.glb", "warning", "The file has 2 animations.")
+    noticed = Finding("scale", "hall.glb", "warning", "The level is 400 m wide.")
+    project = Project(sources=SOURCES, air=Air(on=True), look=Look(exposed="metered", night_eye=0.5))
+    _, _, warnings = build_gltf(project, replace(room, findings=(dropped, noticed)))
+    for word in ("sky", "air", "metering", "night eye", "2 animations", "size of"):
+        assert sum(word in one for one in warnings) == 1, word
+    assert not any("400 m" in one for one in warnings)  # that is in the file
+    _, _, fewer = build_gltf(Project(sources=SOURCES[3:4], look=Look(ev100=9.5)), room)
+    assert any("EV 9.5" in one for one in fewer)
+    assert not any("air" in one or "night eye" in one for one in fewer)
+
+
+def test_lights_alone_are_known_by_their_paths_of_names(room, tmp_path):
+    key = next(one for one in SOURCES if one.name == "Key").revised(role="key")
+    others = [one for one in SOURCES if one.name != "Key"]
+    twins = (*others, key, key.revised(id="z"), key.revised(id="y", role="rim"))
+    project = Project(name="Hall", sources=twins, shots=(Shot(id="s", name="Lane", eye=(1, 2, 3)),))
+    warnings = export_gltf(project, room, tmp_path / "lights.gltf", lights_only=True)
+    document = json.loads((tmp_path / "lights.gltf").read_text())
+    assert not {"meshes", "materials", "cameras", "buffers", "accessors", "images"} & set(document)
+    assert not (tmp_path / "lights.bin").exists()
+    nodes = document["nodes"]
+
+    def paths(index, above=""):
+        here = f"{above}/{nodes[index]['name']}"
+        below = [path for child in nodes[index].get("children", []) for path in paths(child, here)]
+        return below or [here]
+
+    (root,) = document["scenes"][0]["nodes"]
+    found = paths(root)
+    assert len(found) == len(set(found)) == len(document["extensions"]["KHR_lights_punctual"]["lights"])
+    assert {"/Hall lights/key/Key", "/Hall lights/key/Key #2", "/Hall lights/rim/Key"} <= set(found)
+    assert any("sky" in one for one in warnings)
+    # Where a lamp stands is the same as in the whole level's file, for another reader too.
+    whole, _, _ = build_gltf(project, room)
+
+    def lamps(document):
+        return [n["translation"] for n in document["nodes"] if "extensions" in n and "translation" in n]
+
+    assert lamps(document) == lamps(whole)

@@ -12,10 +12,11 @@ from typing import Any
 
 import numpy as np
 
-from wallum.document.lanes import format_clock
+from wallum import __version__
 from wallum.document.project import Project
-from wallum.document.sources import GROUPS, FarLight, Lamp, SkySource, SpotSource, SunSource
+from wallum.document.sources import GROUPS, FarLight, Lamp, SpotSource, SunSource
 from wallum.errors import ExportProblem
+from wallum.exchange.export_losses import losses
 from wallum.faults import said
 from wallum.files import write_whole, written_whole
 from wallum.level.gltf_nodes import SOURCE_EXTRAS
@@ -122,22 +123,44 @@ def _light_node(source: SunSource | Lamp, index: int) -> Json:
     return node
 
 
-def build_gltf(project: Project, level: Level) -> tuple[Json, bytes, list[str]]:
-    """The document, its binary buffer, and warnings of what the format cannot say."""
+def _lights_alone(project: Project, lit: list[SunSource | Lamp], nodes: list[Json]) -> Json:
+    """A document of lights without the level, for games that have it: one node over all, one for each
+    group, and the lights under them, so that each is known by its path of names."""
+    groups: dict[str, list[int]] = {}
+    taken: set[tuple[str, str]] = set()
+    for index, (source, node) in enumerate(zip(lit, nodes, strict=True)):
+        group = source.role if isinstance(source, Lamp) else "base"
+        name, number = node["name"], 2
+        while (group, node["name"]) in taken:
+            node["name"], number = f"{name} #{number}", number + 1
+        taken.add((group, node["name"]))
+        groups.setdefault(group, []).append(index)
+    first = len(nodes)
+    over = [{"name": group, "children": children} for group, children in groups.items()]
+    top: Json = {"name": f"{project.name} lights"}
+    if over:
+        top["children"] = list(range(first, first + len(over)))
+    return {
+        "asset": {"version": "2.0", "generator": f"Wallum {__version__}"},
+        "scene": 0,
+        "scenes": [{"name": project.name, "nodes": [first + len(over)]}],
+        "nodes": [*nodes, *over, top],
+    }
+
+
+def build_gltf(project: Project, level: Level, lights_only: bool = False) -> tuple[Json, bytes, list[str]]:
+    """The document, its binary buffer, and what is lost."""
     lit: list[SunSource | Lamp] = [*_far_light(project), *_lamps_as_now(project)]
-    skies = [one for one in project.sources if isinstance(one, SkySource) and one.on]
     nodes = [_light_node(source, i) for i, source in enumerate(lit)]
-    out, data = level_document(level, project.shots, project.name, nodes)
+    if lights_only:
+        out, data = _lights_alone(project, lit, nodes), b""
+    else:
+        out, data = level_document(level, project.shots, project.name, nodes)
     if lit:
         out["extensions"] = {"KHR_lights_punctual": {"lights": [_light(s) for s in lit]}}
     out["extensionsUsed"] = extensions_used(out)
-    warnings = [f"{one.name}: glTF has no sky; it is left out" for one in skies]
-    if project.lanes or any(isinstance(one, Lamp) and one.switched != "by hand" for one in project.sources):
-        clock = format_clock(project.setting.clock)
-        warnings.append(f"The day plan is left out: all light is as it is at {clock}")
-    if project.balance.glow != 0.0 or project.follows:
-        warnings.append("Glow is written as the level has it, without its trim and the lamps it follows")
-    return {key: value for key, value in out.items() if value != []}, data, warnings
+    kept = {key: value for key, value in out.items() if value != []}
+    return kept, data, losses(project, level, lights_only)
 
 
 def data_file(path: Path) -> Path | None:
@@ -145,9 +168,12 @@ def data_file(path: Path) -> Path | None:
     return path.with_suffix(".bin") if path.suffix.lower() == ".gltf" else None
 
 
-def export_gltf(project: Project, level: Level, path: Path) -> list[str]:
-    """Write .glb, or .gltf and .bin. Returns warnings; raises ExportProblem."""
-    document, data, warnings = build_gltf(project, level)
+def export_gltf(project: Project, level: Level, path: Path, lights_only: bool = False) -> list[str]:
+    """Write .glb, or .gltf and .bin. Returns what is lost; raises ExportProblem.
+
+    lights_only : without the level's geometry, surfaces and cameras
+    """
+    document, data, warnings = build_gltf(project, level, lights_only)
     beside = data_file(path) if data else None
     try:
         if path.suffix.lower() == ".glb":

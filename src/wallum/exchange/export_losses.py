@@ -1,0 +1,70 @@
+"""What of a project a glTF file cannot say, and what of its level never came in: each in a sentence."""
+
+from collections.abc import Iterator
+
+from wallum.document.lanes import format_clock
+from wallum.document.project import Project
+from wallum.document.sources import GROUPS, FarLight, Lamp, SkySource, SunSource
+from wallum.level.model import Finding, Level
+
+__all__ = ["losses"]
+
+# How kinds of findings end that tell of something that was left behind when the level was read.
+LEFT_BEHIND = ("not read", "not drawn", "left out", "missing")
+
+
+def _of_light(project: Project) -> Iterator[str]:
+    for one in project.sources:
+        if isinstance(one, SkySource) and one.on:
+            yield f"{one.name}: glTF has no sky; it is left out"
+    fars = [one.name for one in project.sources if isinstance(one, FarLight) and one.on]
+    if len(fars) > 1:
+        yield f"{', '.join(fars)}: only the far light in force is written"
+    lamps = [one for one in project.sources if isinstance(one, Lamp)]
+    if project.lanes or any(one.switched != "by hand" for one in lamps):
+        clock = format_clock(project.setting.clock)
+        yield f"The day plan is left out: all light is as it is at {clock}"
+    trims = [getattr(project.balance, name) for name in {*GROUPS.values()}]
+    if any(trims) or any(one.trim for one in lamps):
+        yield "Trims and groups are left out: they are in the strengths of the lights"
+    if any(isinstance(one, SunSource) and one.disc > 0.0 and one.on for one in project.sources):
+        yield "The sun's disc, and so the softness of its shadows, is kept in extras alone"
+    soft = sum(one.radius > 0.0 for one in lamps)
+    if soft:
+        lamps_of = f"{soft} {'lamp' if soft == 1 else 'lamps'}"
+        yield f"The size of {lamps_of} is kept in extras alone: to others each is a point"
+
+
+def _of_picture(project: Project) -> Iterator[str]:
+    look = project.look
+    if project.air.on:
+        yield "glTF has no air: the level's haze is left out"
+    if look.exposed == "metered":
+        yield "glTF has no exposure: the metering is left out"
+    else:
+        yield f"glTF has no exposure: EV {look.ev100:g} is left out"
+    if look.night_eye > 0.0:
+        yield "The night eye is a look, and is left out"
+
+
+def _of_level(project: Project, level: Level) -> Iterator[str]:
+    if project.balance.glow != 0.0 or project.follows:
+        yield "Glow is written as the level has it, without its trim and the lamps it follows"
+    for finding in level.findings:
+        if finding.kind.endswith(LEFT_BEHIND):
+            yield f"Not in the file, for it is not in the level as it was read: {_sentence(finding)}"
+
+
+def _sentence(finding: Finding) -> str:
+    text = finding.text.removesuffix(".")
+    return text if finding.where in text else f"{finding.where}: {text}"
+
+
+def losses(project: Project, level: Level, lights_only: bool = False) -> list[str]:
+    """What is lost in an export, by what it belongs to. lights_only : the level is not written at all"""
+    out = [*_of_light(project), *_of_picture(project)]
+    if lights_only:
+        if any(any(material.glow) for material in level.materials):
+            out.append("Surfaces that glow belong to the level: they are not in a file of lights")
+        return out
+    return out + list(_of_level(project, level))
