@@ -45,20 +45,27 @@ def cli() -> None:
 @click.option("--place", default=None, metavar="LAT,LON", help="Where on Earth.")
 @click.option("--date", default=None, metavar="YYYY-MM-DD", help="Which day.")
 @click.option("--utc-offset", type=float, default=None, help="Local clock minus UTC, in hours.")
+@click.option("--scale", type=float, default=1.0, metavar="M", help="Metres in a unit of the level's file.")
+@click.option("--up", type=click.Choice(["y", "z", "x"]), default="y", help="The axis of it that is up.")
 @click.option("--json", "as_json", is_flag=True)
 def new_command(
-    level: str, project: Path, place: str | None, date: str | None, utc_offset: float | None, as_json: bool
-) -> None:
+    level: str, project: Path, place: str | None, date: str | None, utc_offset: float | None, scale: float,
+    up: str, as_json: bool,
+) -> None:  # fmt: skip
     """Make a project on a level file."""
     from wallum.document.storage import as_project_file, save
     from wallum.errors import ProjectProblem
-    from wallum.level.opening import choose_level, new_project, open_level, reference_to
+    from wallum.level.lying import fitted
+    from wallum.level.opening import choose_level, on_floors, open_level, project_of_level, reference_to
 
     if as_project_file(project).exists():
         raise ProjectProblem("there is a file of that name already", str(project), "a new name")
     opened = open_level(reference_to(Path(level), None), None)
-    made = new_project(opened, reference_to(Path(level), project))
-    made = with_changes(made, setting_changes(place, date, utc_offset))
+    made = project_of_level(opened, reference_to(Path(level), project))
+    lies = (f"level_fit/scale={scale!r}", f"level_fit/up={up}")
+    made = with_changes(made, (*lies, *setting_changes(place, date, utc_offset)))
+    opened = fitted(opened, made.level_fit)
+    made = on_floors(made, opened)
     save(made, project)
     choose_level(made, project)
     findings = [vars(finding) for finding in opened.findings]

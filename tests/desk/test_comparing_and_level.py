@@ -2,6 +2,7 @@
 
 import json
 import os
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,12 +11,13 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 
 from wallum.desk.actions import COMMANDS, key_lines
+from wallum.desk.fit_menu import FitMenu
 from wallum.desk.recent import dropped_file
 from wallum.desk.settings import DeskSettings, settings_file
-from wallum.desk.waiting import LEVEL
+from wallum.desk.waiting import FIT, LEVEL
 from wallum.desk.window import DeskWindow
 from wallum.document.lanes import PegTime
-from wallum.document.project import SCHEMA_VERSION
+from wallum.document.project import SCHEMA_VERSION, Project
 from wallum.document.storage import load
 from wallum.exchange.gltf_export import export_gltf
 from wallum.level.figure import FIGURE_PARTS
@@ -401,3 +403,37 @@ def test_the_frames_cost_stands_under_strips_and_in_the_bar(qtbot, window):
     lamps = [one for one in window.balance.strips() if one.group == "lamps" and one.source]
     costs = [window.balance.cost_of(one) for one in lamps]
     assert costs == sorted(costs, reverse=True)
+
+
+def test_a_level_in_centimetres_is_offered_as_such_and_what_stands_in_it_goes_along(qtbot, tmp_path):
+    level = pale_room()
+    grown = replace(
+        level,
+        parts=tuple(
+            replace(one, matrix=np.diag([100.0, 100.0, 100.0, 1.0]) @ one.matrix) for one in level.parts
+        ),
+    )
+    large = pale_room_project().shots[0]
+    shot = large.revised(eye=tuple(100.0 * part for part in large.eye))
+    export_gltf(Project(sources=(), shots=(shot,)), grown, tmp_path / "room.glb")
+    window = DeskWindow()
+    window.show()
+    window.open_reference(str(tmp_path / "room.glb"))
+    qtbot.waitUntil(lambda: FIT in window.offers.texts, timeout=20_000)
+    assert "centimetres" in window.offers.texts[FIT]
+    before = window.session.level
+    window.offers.answer(FIT, "Take it as such")
+    qtbot.waitUntil(lambda: window.session.level is not before, timeout=20_000)
+    size = np.ptp(window.session.level.level.bounds, axis=0)
+    assert size == pytest.approx(np.ptp(level.bounds, axis=0), rel=1e-6)
+    assert window.session.project.shots[0].eye == pytest.approx(large.eye, abs=1e-4)
+    assert window.picture.camera.eye == pytest.approx(large.eye, abs=1e-4)  # and so does one's own eye
+    menu = FitMenu(window.session, window)
+    menu.aboutToShow.emit()
+    assert [one.text() for one in menu.actions() if one.isChecked()] == ["Centimetre", "Y is up"]
+    next(one for one in menu.actions() if one.text() == "Metre").trigger()
+    assert window.session.project.level_fit.scale == 1.0
+    window.session.undo()
+    window.session.undo()
+    assert window.session.project.shots[0].eye == pytest.approx(shot.eye)
+    window.close()

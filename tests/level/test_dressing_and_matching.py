@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wallum.document.project import Figure, LevelLight, PartMarks, Project, base_light
+from wallum.document.level_light import LevelLight
+from wallum.document.project import Figure, PartMarks, Project, base_light
 from wallum.document.stripping import light_givers, stripped
 from wallum.level.dressing import Dress, dress_of, dressed
 from wallum.level.flatten import flatten

@@ -10,7 +10,18 @@ from PyQt6.QtWidgets import QMenu, QWidget
 
 from wallum.desk.sheet import Line
 
-__all__ = ["COMMANDS", "GESTURES", "GROUPS", "Command", "command_menu", "key_lines", "make_actions"]
+__all__ = [
+    "BAR_FILES",
+    "BAR_TOOLS",
+    "COMMANDS",
+    "GESTURES",
+    "GROUPS",
+    "Command",
+    "command_menu",
+    "key_lines",
+    "make_actions",
+    "silence",
+]
 
 
 @dataclass(frozen=True)
@@ -74,6 +85,9 @@ COMMANDS: Final = (
     Command("path", "Help", "First steps", "", "The short path through the desk for the first day"),
 )  # fmt: skip
 
+# What stands at the top of the window: files, and tools.
+BAR_FILES: Final = ("undo", "redo", "open", "save")
+BAR_TOOLS: Final = ("point", "spot", "aim", "kick", "pull", "meter", "shot", "frame")
 GROUPS: Final = tuple(dict.fromkeys(one.group for one in COMMANDS))
 
 # What the hand does in the picture without a command.
@@ -114,6 +128,12 @@ def make_actions(owner: QWidget, slots: Mapping[str, Callable[[], object]]) -> d
         owner.addAction(action)
         made[command.name] = action
     return made
+
+
+def silence(actions: Mapping[str, QAction]) -> None:
+    """Let no key reach a window that is going."""
+    for action in actions.values():
+        action.setEnabled(False)
 
 
 def command_menu(owner: QWidget, actions: Mapping[str, QAction]) -> QMenu:

@@ -128,7 +128,7 @@ def _proof_pictures(window: DeskWindow, folder: Path) -> Iterator[tuple[str, str
     """Pictures drawn without the window: path, caption, pixels."""
     loaded, project = window.session.level, window.session.history.present
     assert loaded is not None
-    found = kept_grid(loaded.lasting, loaded.plain.bounds, None)
+    found = kept_grid(loaded.lasting, loaded.bounds, None)
     grid = None
     if found is not None:
         low, step = (tuple(float(v) for v in part) for part in (found.low, found.step))

@@ -3,8 +3,11 @@
 import gc
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import pyqtSignal
 
 from wallum.desk.work_thread import WorkThread
@@ -15,6 +18,7 @@ from wallum.judge.work import Boxes
 from wallum.level.dressing import Dress, dress_of, dressed
 from wallum.level.flatten import Triangles, flatten
 from wallum.level.floors import floors_of
+from wallum.level.lying import fitted
 from wallum.level.model import Finding, Level
 from wallum.level.opening import open_level, project_of_level
 from wallum.level.panorama_file import small_panorama
@@ -46,6 +50,11 @@ class LoadedLevel:
     floors: tuple[float, float, float]
     follows: dict[str, str] = field(default_factory=dict)
     dress: Dress = field(default_factory=Dress)
+
+    @cached_property
+    def bounds(self) -> NDArray[np.float64]:
+        """(2, 3) corners of the level as it lies, without a stand-in [m]."""
+        return fitted(self.plain, self.dress.fit).bounds
 
 
 def _ready(level: Level, triangles: Triangles) -> RayScene:

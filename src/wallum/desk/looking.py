@@ -10,6 +10,7 @@ from wallum.desk.picture import PictureView
 from wallum.desk.session import Session
 from wallum.desk.wall import ShotWall
 from wallum.desk.wipe import Wipe
+from wallum.document.fit import LevelFit
 from wallum.document.sources import Lamp
 from wallum.moment.camera import Camera, far_for
 
@@ -26,6 +27,7 @@ class Looking(QObject):
         self._session, self._picture, self._wall, self._wipe = session, picture, wall, wipe
         self._came_from: Camera | None = None  # before a shot was looked through for a moment
         self._moving = False
+        self._fit: LevelFit | None = None  # of the level as it was first looked at
         picture.camera_moved.connect(self._moved)
         picture.left.connect(self.go_back)
         picture.stayed.connect(self.stay)
@@ -51,6 +53,7 @@ class Looking(QObject):
         """Look from where the project was left, from its first shot, or at all of the level."""
         loaded, project = self._session.level, self._session.project
         assert loaded is not None
+        self._fit = loaded.dress.fit
         far = far_for(loaded.level.bounds)
         shot = project.viewpoint or (project.shots[0] if project.shots else None)
         if shot is not None:
@@ -58,6 +61,12 @@ class Looking(QObject):
         else:
             low, high = loaded.level.bounds
             self.look_from(frame(Camera((0, 0, 0), (-0.55, -0.35, -0.76), far=far), low, high))
+
+    def follow_fit(self) -> None:
+        """Look anew at a level that lies otherwise now."""
+        loaded = self._session.level
+        if loaded is not None and loaded.dress.fit != self._fit:
+            self.look_first()
 
     def frame_selected(self) -> None:
         """Bring the selected lamp into view, or all of the level."""

@@ -55,7 +55,7 @@ class SkyGridThread(WorkThread):
     def work(self) -> None:
         loaded = self._loaded
         try:
-            grid = kept_grid(loaded.lasting, loaded.plain.bounds, self._file, self._go_on)
+            grid = kept_grid(loaded.lasting, loaded.bounds, self._file, self._go_on)
         except Exception as error:
             # The picture goes on without: it must not wait for a grid that does not come.
             self.failed.emit(str(fault_of(error, self.doing)))

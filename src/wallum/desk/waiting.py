@@ -7,18 +7,21 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.bar import Offers
 from wallum.desk.files import ProjectFiles
+from wallum.desk.loading import LoadedLevel
 from wallum.desk.receiving import Receiver
 from wallum.desk.session import Session
 from wallum.desk.sheet import Line, Sheet
 from wallum.document.autosave import Recovery, forget
+from wallum.document.fit import LevelFit
 from wallum.document.storage import load
 from wallum.document.variants import differences
 from wallum.errors import WallumError
+from wallum.level.lying import guess_fit
 
 __all__ = ["Waiting"]
 
 UNSAVED, WRITTEN, LEVEL = "unsaved work", "another writer", "level on disk"
-ELSEWHERE = "level elsewhere"
+ELSEWHERE, FIT = "level elsewhere", "how the level lies"
 
 
 # What a project has beside its lighting.
@@ -42,6 +45,7 @@ class Waiting(QObject):
         receiver.changed_on_disk.connect(self._offer_level)
         files.level_elsewhere.connect(self._offer_elsewhere)
         files.level_opening.connect(self._level_opening)
+        files.level_ready.connect(self._offer_fit)
 
     # -- unsaved work --------------------------------------------------------------------
 
@@ -148,6 +152,7 @@ class Waiting(QObject):
     def _level_opening(self, _: str) -> None:
         self._offers.withdraw(LEVEL)
         self._offers.withdraw(ELSEWHERE)
+        self._offers.withdraw(FIT)
 
     def _offer_elsewhere(self, level: Path) -> None:
         self._offers.make(
@@ -155,6 +160,23 @@ class Waiting(QObject):
             f"The project names a level outside its own folder: {level}. It is read once you say so.",
             ("Read it from there", self._files.read_from_there),
             ("Leave it", lambda: None),
+        )
+
+    def _offer_fit(self, loaded: LoadedLevel) -> None:
+        guess = guess_fit(loaded.plain)
+        if guess is None or self._session.project.level_fit != LevelFit():
+            return
+        fit = guess.fit
+        self._offers.make(
+            FIT,
+            f"The level lies {guess.likely}, likely: {guess.told_by}. Lamps and shots go with it.",
+            (
+                "Take it as such",
+                lambda: self._session.set_all(
+                    "how the level lies", {"level_fit/scale": fit.scale, "level_fit/up": fit.up}
+                ),
+            ),
+            ("It is right", lambda: None),
         )
 
     def _offer_level(self, name: str) -> None:

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QByteArray, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage
 from PyQt6.QtWidgets import QFileDialog, QLabel, QMainWindow
 
-from wallum.desk.actions import command_menu, key_lines, make_actions
+from wallum.desk.actions import BAR_FILES, BAR_TOOLS, command_menu, key_lines, make_actions, silence
 from wallum.desk.asking import Asking
 from wallum.desk.at_rest import AtRest
 from wallum.desk.background import Background
@@ -21,6 +21,7 @@ from wallum.desk.day_bench import DayBench
 from wallum.desk.exposing import Exposing
 from wallum.desk.files import ProjectFiles
 from wallum.desk.first_path import FirstPath
+from wallum.desk.fit_menu import FitMenu
 from wallum.desk.giving_way import give_way
 from wallum.desk.lists import SourceList
 from wallum.desk.loading import LoadedLevel
@@ -120,8 +121,7 @@ class DeskWindow(QMainWindow):
     # -- arrangement -------------------------------------------------------------------
 
     def _make_actions(self) -> None:
-        tools, sources, pointer = self.tools, self.chosen, self.pointer
-        at = pointer.at_pointer
+        tools, sources, pointer, at = self.tools, self.chosen, self.pointer, self.pointer.at_pointer
         self.act = make_actions(
             self,
             {
@@ -176,11 +176,10 @@ class DeskWindow(QMainWindow):
 
     def _arrange(self) -> None:
         self._name, self._alone = QLabel(), QLabel()
-        files = [self.act[name] for name in ("undo", "redo", "open", "save")]
-        shown = ("point", "spot", "aim", "kick", "pull", "meter", "shot", "frame")
-        tools = [self.act[name] for name in shown]
+        files, tools = ([self.act[name] for name in names] for names in (BAR_FILES, BAR_TOOLS))
         menu = command_menu(self, self.act)
         menu.insertMenu(self.act["save"], self.recent)
+        menu.insertMenu(self.act["receive"], FitMenu(self.session, menu))
         whole, self.panes = compose_bench(
             top_bar(self._name, tools, (self.reading, self.views), files, menu),
             self.day,
@@ -400,6 +399,7 @@ class DeskWindow(QMainWindow):
     def _level_repacked(self, loaded: LoadedLevel) -> None:
         self.link.set_level(loaded.block)
         self.background.level_loaded(loaded)
+        self.looking.follow_fit()
         self.ask_picture()
 
     def _project_changed(self) -> None:
@@ -487,8 +487,7 @@ class DeskWindow(QMainWindow):
     def dispose(self) -> None:
         """Stop what runs beside the window."""
         self.settings.keep_window_states({"window": self.saveGeometry(), "panes": self.panes.saveState()})
-        for action in self.act.values():
-            action.setEnabled(False)  # no key reaches a window that is gone
+        silence(self.act)
         for asked in (self.truth, self.receiver, self.checks):
             asked.dispose()
         self.transport.play(False)

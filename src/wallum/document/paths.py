@@ -6,6 +6,7 @@ from typing import Any, Final, get_args
 from pydantic import ValidationError
 
 from wallum.document.fields import Item, Parameter, declared, parameter_of
+from wallum.document.fit import moved_with_level
 from wallum.document.project import Project, slugs
 from wallum.document.quantities import resolve_number
 from wallum.errors import PathProblem, ValueProblem
@@ -13,7 +14,7 @@ from wallum.errors import PathProblem, ValueProblem
 __all__ = ["choices", "find_slug", "locate", "look_up", "put", "put_text", "refusal", "slug_of", "walk"]
 
 LISTS: Final = ("sources", "shots")
-GROUPS: Final = ("look", "air", "balance", "setting", "target", "level_light", "figure")
+GROUPS: Final = ("look", "air", "balance", "setting", "target", "level_light", "level_fit", "figure")
 AXES: Final = {"x": 0, "y": 1, "z": 2}
 SWITCH_WORDS: Final = {
     "on": True, "yes": True, "true": True, "1": True,
@@ -116,7 +117,7 @@ def put(project: Project, path: str, value: Any) -> Project:
         value = tuple(parts)
     try:
         changed = item.revised(**{name: value})
-        return _put_item(project, path, item, changed)
+        return moved_with_level(_put_item(project, path, item, changed), project.level_fit)
     except ValidationError as error:
         raise refusal(error, path) from None
 

@@ -8,7 +8,9 @@ from pydantic import AfterValidator, Field, model_validator
 
 from wallum.document.coloured import Direction, LinearColour, Place
 from wallum.document.fields import Item, choice, declared, field_check, parameter
+from wallum.document.fit import LevelFit
 from wallum.document.lanes import Lane
+from wallum.document.level_light import LevelLight
 from wallum.document.sources import MoonSource, SkySource, Source, SunSource
 from wallum.document.targets import Target
 
@@ -17,7 +19,6 @@ __all__ = [
     "Air",
     "Balance",
     "Figure",
-    "LevelLight",
     "Look",
     "PartMarks",
     "Project",
@@ -299,32 +300,6 @@ class PartMarks(Item):
     follows: str = ""  # id of the lamp that the part's own glow follows
 
 
-class LevelLight(Item):
-    """Light that the level's file brought along, and whether it is kept."""
-
-    glow: bool = parameter(
-        True, label="Glow", help="Whether glowing surfaces of the level give light.", kind="switch"
-    )
-    unlit: bool = parameter(
-        True,
-        label="Unlit surfaces",
-        help="On: surfaces that ask for no light are shown as they are. Off: they are lit as others.",
-        kind="switch",
-    )
-    vertex_colours: bool = parameter(
-        True,
-        label="Vertex colours",
-        help="Whether colours of corners, where light may have been painted in, tint the surfaces.",
-        kind="switch",
-    )
-    occlusion: bool = parameter(
-        True,
-        label="Occlusion maps",
-        help="Whether baked maps of corners and gaps dim the light of the sky.",
-        kind="switch",
-    )
-
-
 class Figure(Item):
     """A stand-in 1.8 m tall with a grey and a mirror ball, to judge light by; casts and is lit."""
 
@@ -388,6 +363,7 @@ class Project(Item):
     marks: tuple[PartMarks, ...] = ()
     variants: tuple[Variant, ...] = ()
     level_light: LevelLight = LevelLight()
+    level_fit: LevelFit = LevelFit()
     figure: Figure = Figure()
     target: Target = Target()
     pinned: str = ""  # a picture to compare with, by its file

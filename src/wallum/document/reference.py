@@ -3,8 +3,10 @@
 from collections.abc import Iterator
 
 from wallum.document.fields import Item, Parameter, declared
+from wallum.document.fit import LevelFit
+from wallum.document.level_light import LevelLight
 from wallum.document.paths import choices
-from wallum.document.project import Air, Balance, Figure, LevelLight, Look, PartMarks, Setting, Shot
+from wallum.document.project import Air, Balance, Figure, Look, PartMarks, Setting, Shot
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import MoonSource, PointSource, SkySource, SpotSource, SunSource
 from wallum.document.targets import Target
@@ -24,6 +26,7 @@ SECTIONS: tuple[tuple[str, str, Item], ...] = (
     ("Shot", "shots/NAME", Shot(id="shot", name="Shot")),
     ("Marks of a part", "", PartMarks(part="part")),
     ("Light of the level", "level_light", LevelLight()),
+    ("How the level lies", "level_fit", LevelFit()),
     ("Figure", "figure", Figure()),
     ("Target", "target", Target()),
 )

@@ -1,10 +1,12 @@
 """The level as it is lit: without what is ignored or stripped, with the stand-in figure."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 from wallum.document.fields import Vector
+from wallum.document.fit import LevelFit
 from wallum.document.project import Project
 from wallum.level.figure import figure_parts
+from wallum.level.lying import fitted
 from wallum.level.model import Level, Material, Mesh
 from wallum.level.water import ripple_picture, water_material, water_part
 
@@ -17,6 +19,7 @@ class Dress:
 
     ignored, uncast : ids of parts that are left out, and that stand in no light's way
     water           : ids of parts that are water
+    fit             : unit and upward axis of its file
     figure          : place of the stand-in's feet and where it faces, None where it is away
     """
 
@@ -27,6 +30,7 @@ class Dress:
     occlusion: bool = True
     figure: tuple[Vector, float] | None = None
     water: frozenset[str] = frozenset()
+    fit: LevelFit = field(default_factory=LevelFit)
 
 
 def dress_of(project: Project) -> Dress:
@@ -40,6 +44,7 @@ def dress_of(project: Project) -> Dress:
         kept.occlusion,
         (stand.position, stand.turn) if stand.on else None,
         frozenset(one.part for one in project.marks if one.water),
+        project.level_fit,
     )
 
 
@@ -63,6 +68,7 @@ def dressed(level: Level, dress: Dress) -> Level:
     """A level as a project wants it; the level itself where nothing is said."""
     if dress == Dress():
         return level
+    level = fitted(level, dress.fit)
     parts = tuple(
         replace(one, casts=False) if one.id in dress.uncast else one
         for one in level.parts

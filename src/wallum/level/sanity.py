@@ -7,13 +7,13 @@ from typing import Final
 import numpy as np
 
 from wallum.document.sources import Lamp, SunSource
+from wallum.level.lying import fit_findings
 from wallum.level.model import Finding, Level
 from wallum.level.reflectance import mean_base
 from wallum.physics.colour import luminance
 
 __all__ = ["sanity_findings"]
 
-SMALLEST_M, LARGEST_M = 0.5, 20_000.0
 # Reflectances that real, clean surfaces keep to (soot and fresh snow are the ends).
 DARKEST, BRIGHTEST = 0.02, 0.9
 # Exporters that turn radiant watts into candela multiply by this: 683 lm/W over 4 pi sr.
@@ -28,10 +28,7 @@ def _scale(level: Level) -> Iterator[Finding]:
     if not level.parts:
         yield Finding("empty level", level.name, "warning", "The level has no parts to light.")
         return
-    size = float(np.linalg.norm(level.bounds[1] - level.bounds[0]))
-    if not SMALLEST_M <= size <= LARGEST_M:
-        text = f"The level is {size:.3g} m across: it can hardly be in metres, as glTF asks."
-        yield Finding("scale", level.name, "warning", text)
+    yield from fit_findings(level)
 
 
 def _mean_reflectance(level: Level, number: int) -> float:

@@ -1,0 +1,48 @@
+"""How the level's file lies: its unit and which of its axes is up, chosen at any time."""
+
+from functools import partial
+from typing import Final
+
+from PyQt6.QtGui import QAction, QActionGroup
+from PyQt6.QtWidgets import QMenu, QWidget
+
+from wallum.desk.session import Session
+
+__all__ = ["FitMenu"]
+
+UNITS: Final = {"Metre": 1.0, "Centimetre": 0.01, "Millimetre": 0.001, "Inch": 0.0254, "Foot": 0.3048}
+AXES: Final = {"Y is up": "y", "Z is up": "z", "X is up": "x"}
+
+
+class FitMenu(QMenu):
+    """Lamps, shots and walks keep their places in the level; one step of undo."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__("Unit and up of its file", parent)
+        self._session = session
+        self.setToolTipsVisible(True)
+        self._choices = {**self._group("scale", UNITS), **self._group("up", AXES)}
+        self.aboutToShow.connect(self._refresh)
+
+    def _group(
+        self, name: str, choices: dict[str, float] | dict[str, str]
+    ) -> dict[tuple[str, object], QAction]:
+        self.addSection("One unit of the level's file is a" if name == "scale" else "Its axes")
+        group = QActionGroup(self)
+        made: dict[tuple[str, object], QAction] = {}
+        for text, value in choices.items():
+            action = self.addAction(text)
+            assert action is not None
+            action.setCheckable(True)
+            group.addAction(action)
+            action.triggered.connect(partial(self._take, f"level_fit/{name}", value))
+            made[(name, value)] = action
+        return made
+
+    def _take(self, path: str, value: object, _: bool = False) -> None:
+        self._session.set_value("how the level lies", path, value)
+
+    def _refresh(self) -> None:
+        fit = self._session.history.present.level_fit
+        for (name, value), action in self._choices.items():
+            action.setChecked(getattr(fit, name) == value)
