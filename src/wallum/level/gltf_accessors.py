@@ -37,6 +37,7 @@ class Accessors:
         self._buffers = buffers
         self._source = source
         self._read: dict[tuple[int, int], NDArray[np.float32]] = {}
+        self._given: dict[int, NDArray[Any]] = {}
         # What may be read still: primitives share what they read, but a small file asks for little.
         self._values_left = MOST_VALUES_A_BYTE * (sum(map(len, buffers)) + MOST_EMPTY_ENTRIES)
         self._empty_left = MOST_EMPTY_ENTRIES
@@ -102,17 +103,30 @@ class Accessors:
             raise self._fail(f"count {accessor.count!r} is not a number of elements", index)
         kind, width = COMPONENT[accessor.componentType], WIDTH[accessor.type]
         self._values_left -= accessor.count * width
-        if accessor.bufferView is None:
+        if accessor.bufferView is None and index not in self._given:
             self._empty_left -= accessor.count
         if self._values_left < 0 or self._empty_left < 0:
             raise self._fail(f"asks for {accessor.count:,} entries; the file has no data for so many", index)
-        if accessor.bufferView is None:
+        if index in self._given:
+            rows = self._as_said(index, accessor.count, kind, width)
+        elif accessor.bufferView is None:
             rows = np.zeros((accessor.count, width), kind)
         else:
             rows = self._strided(
                 index, accessor.bufferView, accessor.byteOffset or 0, accessor.count, kind, width
             )
         return self._with_sparse(index, accessor, rows, kind, width)
+
+    def give(self, index: Any, rows: NDArray[Any]) -> None:
+        """Let an accessor have what was unpacked from elsewhere in the file: (count, width) values."""
+        self._given[index] = rows
+
+    def _as_said(self, index: int, count: int, kind: Any, width: int) -> NDArray[Any]:
+        rows = self._given[index]
+        if rows.shape != (count, width):
+            have = " of ".join(str(size) for size in rows.shape)
+            raise self._fail(f"{count} of {width} are asked for where {have} were packed", index)
+        return rows.astype(kind, copy=False)
 
     def _with_sparse(self, index: int, accessor: Any, rows: Any, kind: Any, width: int) -> Any:
         sparse = accessor.sparse

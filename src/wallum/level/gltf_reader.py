@@ -13,6 +13,7 @@ from wallum.errors import LevelProblem
 from wallum.faults import reading
 from wallum.files import inside, read_limited
 from wallum.level.gltf_accessors import Accessors
+from wallum.level.gltf_draco import DRACO, unpack_draco
 from wallum.level.gltf_json import QuickGLTF2, parsed_json
 from wallum.level.gltf_meshes import read_meshes
 from wallum.level.gltf_nodes import read_nodes
@@ -33,6 +34,7 @@ READ: Final = {
     "EXT_mesh_gpu_instancing",
     "EXT_texture_webp",
     "KHR_node_visibility",
+    DRACO,
 }
 MAGIC: Final = b"glTF"
 
@@ -113,6 +115,7 @@ def _assemble(gltf: GLTF2, source: str, fetch: Fetch) -> Level:
     accessors = Accessors(gltf, _buffers(gltf, fetch, source), source)
     given, of_materials = read_materials(gltf, source)
     read = read_pictures(gltf, accessors, fetch, given, source)
+    unpack_draco(gltf, accessors)
     meshes, of_meshes = read_meshes(gltf, accessors, read.materials)
     meshes, parts, shots, sources, of_nodes = read_nodes(gltf, accessors, meshes, read.materials, source)
     level = Level(
