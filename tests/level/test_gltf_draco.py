@@ -16,7 +16,9 @@ UV = np.array([[0, 0], [1, 0], [0, 1], [1, 1]], np.float32)
 def packed(**said):
     """A file whose one mesh is packed; its accessors hold no data of their own."""
     made = Maker()
-    data = DracoPy.encode(PLACES, FACES, quantization_bits=14, normals=NORMALS.astype(float), tex_coord=UV.astype(float))
+    data = DracoPy.encode(
+        PLACES, FACES, quantization_bits=14, normals=NORMALS.astype(float), tex_coord=UV.astype(float)
+    )
     ids = {one["attribute_type"]: one["unique_id"] for one in DracoPy.decode(data).attributes}
     view = made.view(data)
     lists = made.document["accessors"]

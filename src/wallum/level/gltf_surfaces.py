@@ -141,15 +141,4 @@ def read_materials(gltf: GLTF2, source: str) -> tuple[tuple[Material, ...], list
         for slot, use in material.textures.items()
         if use.uv_set > 1
     ]
-    findings += [
-        Finding(
-            "mirrored texture not read",
-            material.name,
-            "warning",
-            f"{material.name} repeats a texture mirrored ({slot}); it is repeated plainly.",
-        )
-        for material in materials
-        for slot, use in material.textures.items()
-        if MIRRORED in (use.sampler.wrap_s, use.sampler.wrap_t)
-    ]
     return (*materials, Material()), findings

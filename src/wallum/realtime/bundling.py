@@ -7,7 +7,8 @@ from numpy.typing import NDArray
 
 from wallum.errors import LevelProblem
 from wallum.level.flatten import Triangles, flatten
-from wallum.level.model import Level, Material, Slot
+from wallum.level.model import Level, Material, Slot, TextureUse
+from wallum.level.texels import MIRRORED
 from wallum.realtime.bundle import GLOW_SCALE, VERTEX, LevelBundle, Surfacing, TextureData
 from wallum.realtime.chunking import space_order
 from wallum.realtime.coarsening import CELLS_M, coarser
@@ -45,7 +46,7 @@ def _corners(
 
 def _features(material: Material, coloured: bool) -> frozenset[str]:
     names = {f for f, slot in zip(FEATURES, SLOTS, strict=True) if slot in material.textures}
-    if any(not use.plain for use in material.textures.values()):
+    if any(not use.plain or _mirrors(use) != (1, 1) for use in material.textures.values()):
         names.add("UV_MOVED")
     if material.alpha != "opaque":
         names.add(material.alpha.upper())
@@ -67,6 +68,10 @@ def _block(material: Material, follows: int, casts: bool) -> bytes:
     for slot in SLOTS:
         use = material.textures.get(slot)
         row_u, row_v = use.matrix() if use else ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0))
+        if use is not None:  # a picture beside its mirror image is twice as wide
+            along, down = _mirrors(use)
+            row_u = (row_u[0] / along, row_u[1] / along, row_u[2] / along)
+            row_v = (row_v[0] / down, row_v[1] / down, row_v[2] / down)
         uv_set = float(use.uv_set == 1) if use else 0.0
         rows += [(*row_u, uv_set), (*row_v, uv_set)]
     return np.array(rows, dtype=np.float32).tobytes()
@@ -75,6 +80,18 @@ def _block(material: Material, follows: int, casts: bool) -> bytes:
 def _halved(pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
     step = -(-max(pixels.shape[:2]) // LARGEST_TEXTURE)
     return np.ascontiguousarray(pixels[::step, ::step]) if step > 1 else pixels
+
+
+def _mirrors(use: TextureUse) -> tuple[int, int]:
+    """How often a picture stands along and down in what is repeated: twice where it is mirrored."""
+    return 1 + (use.sampler.wrap_s == MIRRORED), 1 + (use.sampler.wrap_t == MIRRORED)
+
+
+def _with_mirror_image(pixels: NDArray[np.uint8], use: TextureUse) -> NDArray[np.uint8]:
+    """A picture with its mirror image beside it and below it, as its wrap asks: then repeated plainly."""
+    along, down = _mirrors(use)
+    pixels = np.concatenate([pixels, pixels[:, ::-1]], axis=1) if along == 2 else pixels
+    return np.concatenate([pixels, pixels[::-1]]) if down == 2 else pixels
 
 
 def _surfacings(
@@ -93,7 +110,7 @@ def _surfacings(
             if key not in numbers:
                 numbers[key] = len(textures)
                 s = use.sampler
-                pixels = _halved(level.pictures[use.picture].pixels)
+                pixels = _halved(_with_mirror_image(level.pictures[use.picture].pixels, use))
                 textures.append(TextureData(pixels, srgb, s.mag, s.min, s.wrap_s, s.wrap_t))
             used[f"{slot}_map"] = numbers[key]
         surfacings.append(
