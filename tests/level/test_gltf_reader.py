@@ -548,3 +548,18 @@ def test_an_empty_scene_is_an_empty_level():
     level = parse_gltf(b'{"asset": {"version": "2.0"}}', "empty.gltf", no_files)
     assert level.triangle_count == 0
     assert flatten(level).faces.shape == (0, 3)
+
+
+def test_what_an_unread_extension_belongs_to_is_named_and_counted():
+    made = Maker()
+    made.document["materials"] = [
+        {"name": name, "extensions": {"KHR_materials_clearcoat": {"clearcoatFactor": 1.0}}}
+        for name in ("car", "door", "jug", "tile", "vase")
+    ]
+    made.mesh(material=0)
+    made.document["nodes"][0]["extensions"] = {"EXT_of_tomorrow": {}}
+    made.document["extensionsUsed"] = ["KHR_materials_clearcoat", "EXT_of_tomorrow", "KHR_xmp_json_ld"]
+    told = {one.where: one.text for one in made.level().findings}
+    assert "5 materials (car, door, jug, tile and others), shown without their clear coat" in told["car"]
+    assert "1 node (thing)" in told["thing"]
+    assert "whole file" in told["KHR_xmp_json_ld"]

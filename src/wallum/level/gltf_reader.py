@@ -19,6 +19,7 @@ from wallum.level.gltf_meshes import read_meshes
 from wallum.level.gltf_nodes import read_nodes
 from wallum.level.gltf_pictures import Fetch, data_uri, read_pictures
 from wallum.level.gltf_surfaces import read_materials
+from wallum.level.gltf_unread import unread_findings
 from wallum.level.model import Finding, Level
 from wallum.limits import LEVEL_BYTES, MOST_TRIANGLES, MOST_VERTICES
 
@@ -96,10 +97,7 @@ def _feature_findings(gltf: GLTF2, source: str) -> list[Finding]:
     if required:
         names = ", ".join(sorted(required))
         raise LevelProblem(f"the file cannot be read without {names}", source, "a plain export")
-    findings = [
-        Finding("extension not read", name, "warning", f"{name} is not read; the rest is shown.")
-        for name in sorted(set(gltf.extensionsUsed or []) - READ)
-    ]
+    findings = unread_findings(gltf, READ)
     if len(gltf.scenes) > 1:
         shown = gltf.scenes[gltf.scene or 0].name or f"number {gltf.scene or 0}"
         text = f"The file has {len(gltf.scenes)} scenes; only {shown} is shown."
