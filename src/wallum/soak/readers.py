@@ -3,7 +3,7 @@
 import json
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -18,12 +18,11 @@ from wallum.exchange.pictures import write_exr, write_png
 from wallum.judge.device import PROFILE_NAMES, load_profile, parse_profile
 from wallum.level.flatten import flatten
 from wallum.level.gltf_reader import parse_gltf
-from wallum.level.gltf_writer import extensions_used, level_document, to_glb
-from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.pale_room import pale_room_project
 from wallum.level.panorama_file import parse_panorama
-from wallum.level.pictures import as_png
 from wallum.level.sanity import sanity_findings
 from wallum.realtime.bundling import bundle_level
+from wallum.soak.level_seeds import level_seeds
 from wallum.transport.rays import RayScene
 
 __all__ = ["READERS", "Reader"]
@@ -63,78 +62,6 @@ def _level(data: bytes) -> object:
         rays.first_visible(np.array([[0.0, 1.0, 0.0]]), np.array([[0.0, -1.0, 0.0]]))
         bundle_level(level, triangles)
     return level
-
-
-def _level_seeds() -> list[bytes]:
-    out = []
-    room = pale_room()
-    small = replace(room, parts=room.parts[:3])
-    for level in (small, replace(small, parts=())):
-        document, data = level_document(level, level.shots, level.name)
-        document["extensionsUsed"] = extensions_used(document)
-        document = {key: value for key, value in document.items() if value != []}
-        out.append(to_glb(document, data))
-    return [*out, _rich_level()]
-
-
-def _rich_level() -> bytes:
-    """A triangle with all that a file may hold: textures, lights, a camera, sparse and missing data."""
-    corners = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], "<f4").tobytes()
-    picture = as_png(np.full((4, 4, 3), 90, np.uint8))
-    blob = corners + np.array([0, 1, 2, 0], "<u2").tobytes() + picture
-    document: dict[str, Any] = {
-        "asset": {"version": "2.0"},
-        "scene": 0,
-        "scenes": [{"nodes": [0, 2, 3]}],
-        "nodes": [
-            {"name": "a", "mesh": 0, "children": [1], "scale": [1, 2, 1]},
-            {"name": "b", "mesh": 0, "rotation": [0, 0, 0, 1], "translation": [1, 0, 0]},
-            {"name": "lamp", "extensions": {"KHR_lights_punctual": {"light": 0}}},
-            {"name": "eye", "camera": 0},
-        ],
-        "cameras": [{"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}}],
-        "extensionsUsed": ["KHR_lights_punctual"],
-        "extensions": {
-            "KHR_lights_punctual": {
-                "lights": [
-                    {"type": "spot", "intensity": 30.0, "spot": {"outerConeAngle": 0.7}, "color": [1, 1, 0]}
-                ]
-            }
-        },
-        "meshes": [
-            {"primitives": [{"attributes": {"POSITION": 0, "TEXCOORD_0": 2}, "indices": 1, "material": 0}]}
-        ],
-        "materials": [
-            {
-                "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}, "baseColorFactor": [1, 1, 1, 1]},
-                "normalTexture": {"index": 0, "scale": 0.5},
-                "emissiveFactor": [1, 0, 0],
-                "alphaMode": "MASK",
-            }
-        ],
-        "textures": [{"source": 0, "sampler": 0}],
-        "samplers": [{"wrapS": 33071, "magFilter": 9728}],
-        "images": [{"bufferView": 2, "mimeType": "image/png"}],
-        "accessors": [
-            {"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"},
-            {"bufferView": 1, "componentType": 5123, "count": 3, "type": "SCALAR"},
-            {
-                "componentType": 5126, "count": 3, "type": "VEC2",
-                "sparse": {
-                    "count": 1,
-                    "indices": {"bufferView": 1, "componentType": 5123},
-                    "values": {"bufferView": 0},
-                },
-            },
-        ],
-        "bufferViews": [
-            {"buffer": 0, "byteLength": 36, "byteStride": 12},
-            {"buffer": 0, "byteOffset": 36, "byteLength": 6},
-            {"buffer": 0, "byteOffset": 44, "byteLength": len(picture)},
-        ],
-        "buffers": [{"byteLength": len(blob)}],
-    }  # fmt: skip
-    return to_glb(document, blob + b"\0" * (-len(blob) % 4))
 
 
 def _day(data: bytes) -> object:
@@ -198,7 +125,7 @@ def _exr(data: bytes) -> object:
 
 READERS = (
     Reader("project", _project, _project_seeds),
-    Reader("level", _level, _level_seeds),
+    Reader("level", _level, level_seeds),
     Reader("day", _day, _day_seeds),
     Reader("profile", _profile, _profile_seeds),
     Reader("hdr", _panorama(".hdr"), _hdr_seeds),
