@@ -1,6 +1,7 @@
 """Pictures of the day: no memory, air and metering as computed, what is seen on the sky."""
 
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -24,6 +25,7 @@ from wallum.physics.medium import henyey_greenstein, optical_depth
 from wallum.realtime.bundling import bundle_level
 from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import PictureRequest
+from wallum.realtime.sun_shadows import cascades_for, far_cascade
 
 SIZE = (96, 54)
 DESERT = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12")
@@ -110,17 +112,50 @@ def test_the_suns_shadow_falls_with_any_number_and_size_of_maps(renderer, cascad
     assert shade < 0.05 * sunny
 
 
-def test_shadows_end_at_their_reach(renderer):
-    renderer.set_level(bundle_level(yard()))
-    far_off = Camera((0.0, 25.0, 50.0), (0.0, -0.45, -1.0), 20.0, 16 / 9, far=3000.0)
-    shaded = {}
-    for reach in (20.0, 200.0):
-        sun = set_sun(azimuth=100.0, elevation=25.0, illuminance=10_000.0, shadow_reach=reach)
-        scene = evaluate(Project(sources=(sun,)))
-        light = luminance(draw(renderer, PictureRequest(1, scene, far_off, (320, 180))))
-        shaded[reach] = int((light < 0.3 * np.median(light)).sum())
-    assert shaded[200.0] > 20
-    assert shaded[20.0] < 0.5 * shaded[200.0]
+def shade_of_a_tower(renderer, reach):
+    """Luminance of the ground about a far tower, and how many of its pixels are in shade."""
+    level = yard()
+    tower = Mesh("tower", (box((-7.0, 0.0, -70.0), (7.0, 22.0, -56.0), 0),))
+    parts = (level.parts[0], Part("tower", "tower", 1, np.eye(4)))
+    renderer.set_level(bundle_level(replace(level, meshes=(level.meshes[0], tower), parts=parts)))
+    far_off = Camera((0.0, 45.0, 60.0), (0.0, -0.35, -1.0), 40.0, 16 / 9, far=3000.0)
+    sun = set_sun(azimuth=100.0, elevation=25.0, illuminance=10_000.0, shadow_reach=reach)
+    scene = evaluate(Project(sources=(sun,)))
+    light = luminance(draw(renderer, PictureRequest(1, scene, far_off, (320, 180))))
+    return light, int((light < 0.3 * np.median(light)).sum())
+
+
+def test_beyond_their_reach_shadows_are_coarse_and_there(renderer):
+    fine, many = shade_of_a_tower(renderer, 500.0)
+    coarse, some = shade_of_a_tower(renderer, 20.0)
+    assert many > 1000
+    assert some == pytest.approx(many, rel=0.1)
+    # How far the cascades reach changes how shadows look, and not how much sun there is.
+    assert coarse.mean() == pytest.approx(fine.mean(), rel=0.01)
+    assert not np.array_equal(coarse, fine)
+
+
+def test_a_cascade_serves_the_seam_of_the_one_before():
+    """Pixels change over one by one, not all at a line: some of them before that."""
+    bounds = np.array([[-60.0, 0.0, -60.0], [60.0, 8.0, 60.0]])
+    camera = Camera((0.0, 1.7, 0.0), (0.0, -0.3, -1.0), 60.0, 1.0, far=500.0)
+    sun = np.array([0.3, 0.8, 0.5]) / np.linalg.norm([0.3, 0.8, 0.5])
+    for earlier, later in pairwise(cascades_for(sun, camera, bounds, reach_m=150.0)):
+        corners = camera.rays(np.array([0.0, 1.0, 0.0, 1.0]), np.array([0.0, 0.0, 1.0, 1.0]))
+        depth = earlier.end / 1.12
+        points = np.array(camera.eye) + corners * (depth / (corners @ np.array(camera.direction)))[:, None]
+        clip = np.concatenate([points, np.ones((4, 1))], axis=1) @ later.matrix.T
+        assert np.abs(clip[:, :2]).max() <= 1.0
+
+
+def test_the_far_map_holds_the_whole_level_and_stays_while_the_camera_moves():
+    bounds = np.array([[-600.0, -3.0, -500.0], [580.0, 120.0, 640.0]])
+    sun = np.array([0.3, 0.4, 0.5]) / np.linalg.norm([0.3, 0.4, 0.5])
+    far = far_cascade(sun, bounds, 1024)
+    corners = np.array(np.meshgrid(*bounds.T)).reshape(3, -1).T
+    clip = np.concatenate([corners, np.ones((8, 1))], axis=1) @ far.matrix.T
+    assert np.abs(clip[:, :3]).max() <= 1.0
+    assert far.key == far_cascade(sun, bounds, 1024).key
 
 
 def test_no_picture_of_the_day_is_burnt_or_black(renderer):

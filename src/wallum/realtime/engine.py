@@ -101,10 +101,11 @@ class Seen:
 @dataclass(frozen=True)
 class SunTurn:
     """Where shadows of the sun fall from in this picture, and which cascades take it up;
-    the others go on showing what they show."""
+    the others go on showing what they show. dither : offset of their seams, 0 to 1"""
 
     direction: NDArray[np.float64]
     cascades: frozenset[int]
+    dither: float
 
 
 class Engine:
@@ -259,6 +260,7 @@ class Engine:
             return
         shadows, level = self._shadows_of(kit, scene), self._level()
         toward = None if turn is None else turn.direction
+        shadows.dither = 0.0 if turn is None else turn.dither
         maps = scene.sun.maps
         if shadows is self._passing:
             maps = (maps[0], maps[1], min(maps[2], PASSING_CASCADES))

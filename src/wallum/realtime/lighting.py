@@ -193,7 +193,9 @@ class Lighting:
         }
         if grain is not None:
             return values | {"grain_place": grain[0], "grain_angle": grain[1]}
-        return values | (sun_shadows.uniforms() if sun_shadows.complete else {"cascade_end": (0.0, 0.0, 0.0)})
+        return values | (
+            sun_shadows.uniforms() if sun_shadows.complete else {"cascade_end": (0.0, 0.0, 0.0, 0.0)}
+        )
 
     def _write_follow(self, scene: LitScene) -> None:
         shares = np.ones(FOLLOWERS, np.float32)

@@ -23,6 +23,8 @@ from wallum.realtime.view import View
 
 __all__ = ["Settler"]
 
+# Seams between cascades are moved by this from picture to picture, so that they are even in the end.
+GOLDEN = 0.618034
 # Shadow tiles of lamps that one picture draws anew; of the sun's cascades it is one.
 TILES_EACH = 2
 # A round of pictures: the first moves the pixel grid, the third turns to the sun.
@@ -99,7 +101,7 @@ class Settler:
         if sun is not None and sun.disc_rad > 0.0:
             u = np.array([[halton(n, 1, 5)[0], halton(n, 1, 7)[0]]])
             direction = cone_directions(sun.direction, 0.5 * sun.disc_rad, u)[0]
-            turn = SunTurn(direction, self._cascades(n))
+            turn = SunTurn(direction, self._cascades(n), n * GOLDEN % 1.0)
         yield from engine.light(engine.settling, scene, view, request.size, frozenset(), turn)
         with engine.log.measure("accumulate") as work:
             self._accumulate()
@@ -111,7 +113,7 @@ class Settler:
     def _cascades(n: int) -> frozenset[int]:
         """Which cascades of the sun the nth picture draws anew."""
         if n == 0:
-            return frozenset(range(CASCADES))
+            return frozenset(range(CASCADES + 1))  # and the far map
         return frozenset({n // ROUND % CASCADES}) if n % ROUND == SUN_TURN else frozenset()
 
     def _moved(self, scene: LitScene, n: int) -> LitScene:

@@ -1,4 +1,5 @@
-"""Shadow maps of the sun: three cascades that stand still while the camera moves a little.
+"""Shadow maps of the sun: three cascades that stand still while the camera moves a little, and beyond
+their reach one coarse map of the whole level.
 
 Each cascade is a square about the part of the view it serves, wider than needed and moved
 only in whole steps, so that it need not be drawn again for small moves and its texels stay
@@ -16,7 +17,7 @@ from wallum.moment.camera import Camera, frustum_planes, look_rotation
 from wallum.moment.scene import SUN_MAPS, Sun
 from wallum.realtime.drawing import LevelOnGpu
 
-__all__ = ["CASCADES", "Cascade", "SunShadows", "nearest_grain"]
+__all__ = ["CASCADES", "Cascade", "SunShadows", "cascades_for", "far_cascade", "nearest_grain"]
 
 CASCADES = 3
 TEXELS, MOST_TEXELS = 1024, 2048
@@ -79,6 +80,47 @@ def _shear(rotation: NDArray[np.float64], toward: NDArray[np.float64]) -> tuple[
     return float(x / z), float(y / z)
 
 
+def _sun_axes(
+    sun_direction: NDArray[np.float64], bounds: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.float64], float, float]:
+    """Turn to the sun's axes; level to these with depth 0..1; nearest and farthest height to the sun."""
+    rotation = look_rotation(-sun_direction)
+    corners = np.array(np.meshgrid(*bounds.T)).reshape(3, -1).T @ rotation.T
+    # Rounding the depths keeps a cascade's key from changing with the last bit.
+    high, low = np.ceil(corners[:, 2].max()) + 1.0, np.floor(corners[:, 2].min()) - 1.0
+    axes = np.eye(4)
+    axes[:3, :3] = rotation
+    axes[2] = np.array([*-rotation[2], high]) / (high - low)
+    return rotation, axes, float(high), float(low)
+
+
+def _cascade(
+    rotation: NDArray[np.float64],
+    axes: NDArray[np.float64],
+    at: tuple[float, float],
+    shear: tuple[float, float],
+    half: float,
+    end: float,
+    texels: int,
+    depths: tuple[float, float],
+    sun_direction: NDArray[np.float64],
+) -> Cascade:
+    high, low = depths
+    view = np.eye(4)
+    view[:3, :3] = rotation - np.outer([*shear, 0.0], rotation[2])
+    view[:3, 3] = (-at[0], -at[1], -high)
+    projection = np.diag([1.0 / half, 1.0 / half, -2.0 / (high - low), 1.0])
+    projection[2, 3] = -1.0
+    key = np.array([*sun_direction, *at, *shear, half, high, low]).tobytes()
+    return Cascade(projection @ view, axes, at, shear, half, end, 2.0 * half / texels, key)
+
+
+def _goes_on(bounds: NDArray[np.float64], reach_m: float) -> bool:
+    """Whether a level can be seen beyond the reach of the cascades: whatever the camera sees now, so
+    that maps do not come and go with it."""
+    return float(np.linalg.norm(bounds[1] - bounds[0])) > reach_m
+
+
 def cascades_for(
     sun_direction: NDArray[np.float64],
     camera: Camera,
@@ -94,14 +136,8 @@ def cascades_for(
     """
     first, last = _reach(camera, bounds, reach_m)
     starts = [first, *_ends(max(first, min(1.0, last / 8.0)), last, count)]
-    rotation = look_rotation(-sun_direction)
+    rotation, axes, high, low = _sun_axes(sun_direction, bounds)
     shear = (0.0, 0.0) if toward is None else _shear(rotation, toward)
-    corners = np.array(np.meshgrid(*bounds.T)).reshape(3, -1).T @ rotation.T
-    # Rounding the depths keeps a cascade's key from changing with the last bit.
-    high, low = np.ceil(corners[:, 2].max()) + 1.0, np.floor(corners[:, 2].min()) - 1.0
-    axes = np.eye(4)
-    axes[:3, :3] = rotation
-    axes[2] = np.array([*-rotation[2], high]) / (high - low)
     out = []
     for start, end in pairwise(starts):
         centre, radius = _slice_sphere(camera, start, end)
@@ -110,14 +146,18 @@ def cascades_for(
         half = radius + 0.5 * step
         x, y, z = rotation @ centre
         at = (round(x / step) * step - shear[0] * z, round(y / step) * step - shear[1] * z)
-        view = np.eye(4)
-        view[:3, :3] = rotation - np.outer([*shear, 0.0], rotation[2])
-        view[:3, 3] = (-at[0], -at[1], -high)
-        projection = np.diag([1.0 / half, 1.0 / half, -2.0 / (high - low), 1.0])
-        projection[2, 3] = -1.0
-        key = np.array([*sun_direction, *at, *shear, half, high, low]).tobytes()
-        out.append(Cascade(projection @ view, axes, at, shear, half, end, 2.0 * half / texels, key))
+        out.append(_cascade(rotation, axes, at, shear, half, end, texels, (high, low), sun_direction))
     return out
+
+
+def far_cascade(sun_direction: NDArray[np.float64], bounds: NDArray[np.float64], texels: int) -> Cascade:
+    """One map of a whole level, whatever the camera sees; it stays while the sun stands still."""
+    rotation, axes, high, low = _sun_axes(sun_direction, bounds)
+    corners = np.array(np.meshgrid(*bounds.T)).reshape(3, -1).T @ rotation.T
+    middle = 0.5 * (corners.max(axis=0) + corners.min(axis=0))
+    half = 0.5 * float(np.ptp(corners[:, :2], axis=0).max()) + 1.0
+    at = (float(middle[0]), float(middle[1]))
+    return _cascade(rotation, axes, at, (0.0, 0.0), half, np.inf, texels, (high, low), sun_direction)
 
 
 def nearest_grain(sun: Sun, camera: Camera, bounds: NDArray[np.float64]) -> float:
@@ -130,9 +170,13 @@ def nearest_grain(sun: Sun, camera: Camera, bounds: NDArray[np.float64]) -> floa
 COARSE_TEXELS = 4.0
 
 
+# Maps in the atlas: the cascades, the far one, and one that is being drawn.
+COLUMNS, ROWS = 3, 2
+
+
 def _atlas(context: moderngl.Context, texels: int) -> tuple[moderngl.Texture, moderngl.Framebuffer]:
-    """Room for four maps."""
-    atlas = context.depth_texture((2 * texels, 2 * texels))
+    """Room for six maps."""
+    atlas = context.depth_texture((COLUMNS * texels, ROWS * texels))
     atlas.compare_func = "<="
     atlas.filter = (moderngl.LINEAR, moderngl.LINEAR)
     return atlas, context.framebuffer([], atlas)
@@ -150,8 +194,9 @@ class Progress:
 class SunShadows:
     """Tiles of one atlas, each redrawn when its cascade moved or the sun did.
 
-    The atlas has room for a fourth tile: while the camera moves, a cascade is drawn there
-    in parts, over several pictures, and takes its place when it is whole.
+    The atlas has a tile to spare: while the camera moves, a cascade is drawn there in parts, over
+    several pictures, and takes its place when it is whole. The far map, where the level goes on beyond
+    the cascades' reach, is one more of them, the last.
     """
 
     def __init__(self, context: moderngl.Context, most_texels: int = MOST_TEXELS) -> None:
@@ -162,16 +207,18 @@ class SunShadows:
         self._last = 0  # the cascade that was drawn last
         texels = min(TEXELS, most_texels)
         self.atlas, self.frame = _atlas(context, texels)
-        self._size(texels, CASCADES)
+        self.dither = 0.0  # by which the seams between cascades are spread in this picture, 0 to 1
+        self._size(texels, CASCADES, False)
 
-    def _size(self, texels: int, count: int) -> None:
-        """Room for so many maps of so many texels; what they show is forgotten."""
-        context, self._texels = self._context, texels
-        if self.atlas.size != (2 * texels, 2 * texels):
+    def _size(self, texels: int, count: int, far: bool) -> None:
+        """Room for so many maps of so many texels, and a far one; what they show is forgotten."""
+        context, self._texels, self._far = self._context, texels, far
+        count += far
+        if self.atlas.size != (COLUMNS * texels, ROWS * texels):
             self.frame.release()
             self.atlas.release()
             self.atlas, self.frame = _atlas(context, texels)
-        self._tiles, self._spare = list(range(count)), CASCADES
+        self._tiles, self._spare = list(range(count)), count
         self._shown: list[Cascade | None] = [None] * count
         self._progress: Progress | None = None
 
@@ -198,12 +245,15 @@ class SunShadows:
         """
         reach, texels, count = maps
         texels = min(texels, self._most)
-        if texels != self._texels or count != len(self._shown):
-            self._size(texels, count)
+        far = _goes_on(bounds, reach)
+        if texels != self._texels or (count, far) != (len(self._shown) - self._far, self._far):
+            self._size(texels, count, far)
         self._wanted = cascades_for(direction, camera, bounds, toward, self._texels, reach, count)
+        if far:
+            self._wanted.append(far_cascade(direction, bounds, self._texels))
         if self._direction != tuple(direction):
             # Cascades share the sun's axes: those of another sun are of no use.
-            self._shown, self._progress = [None] * count, None
+            self._shown, self._progress = [None] * len(self._shown), None
             self._direction = tuple(direction)
         return [i for i, (want, has) in enumerate(zip(self._wanted, self._shown, strict=True))
                 if has is None or has.key != want.key]  # fmt: skip
@@ -220,9 +270,10 @@ class SunShadows:
         One at a time, in turn, where the sun went on only a little since the others were drawn:
         they keep its axes and lean toward where it stood. maps : see moment.scene.Sun
         """
-        count, axes = maps[2], np.array(self._direction)
+        far = _goes_on(bounds, maps[0])
+        count, axes = maps[2] + far, np.array(self._direction)
         near = self.complete and len(self._shown) == count and float(axes @ direction) > AXES_COSINE
-        if not near:
+        if not near or len(self._toward) != count:
             self._toward = [direction] * count
             return self.assign(direction, camera, bounds, None, maps)
         dirty = self.assign(axes, camera, bounds, direction, maps)
@@ -266,13 +317,15 @@ class SunShadows:
         context.enable_only(moderngl.DEPTH_TEST)
         context.depth_func = "<"
         context.polygon_offset = 2.0, 4.0
-        place = (tile % 2 * texels, tile // 2 * texels, texels, texels)
+        place = (tile % COLUMNS * texels, tile // COLUMNS * texels, texels, texels)
         self.frame.use()
         self.frame.viewport = place
         self.frame.scissor = place
         if part == 0:
             self.frame.clear(depth=1.0)
-        cell = COARSE_TEXELS * cascade.texel if coarse else 0.0
+        # What casts far away need be no finer than its map.
+        far = cascade.end == np.inf
+        cell = COARSE_TEXELS * cascade.texel if coarse else cascade.texel if far else 0.0
         planes = frustum_planes(cascade.matrix)
         triangles = level.draw_depth(cascade.matrix, planes, part, parts, cell)
         self.frame.scissor = None
@@ -282,28 +335,31 @@ class SunShadows:
     def uniforms(self) -> dict[str, object]:
         """Values of include/sun_shadow.glsl."""
         shown = [one for one in self._shown if one is not None]
-        texel = 0.5 / self._texels
+        texel = 1.0 / self._texels
         places, limits = [], []
         for tile, cascade in zip(self._tiles, shown, strict=True):
-            low = (0.5 * (tile % 2), 0.5 * (tile // 2))
-            scale = 0.25 / cascade.half
+            # In tiles: the shader's coordinates go over the atlas of COLUMNS by ROWS of them.
+            low = (float(tile % COLUMNS), float(tile // COLUMNS))
+            scale = 0.5 / cascade.half
             # Depth 0 lies at the near end, `near` metres toward the sun; see Cascade.axes.
             near, length = cascade.axes[2, 3], 1.0 / np.linalg.norm(cascade.axes[2, :3])
             offset = [
-                corner + 0.25 - scale * (middle + lean * near * length)
+                corner + 0.5 - scale * (middle + lean * near * length)
                 for corner, middle, lean in zip(low, cascade.at, cascade.shear, strict=True)
             ]
             lean_x, lean_y = (scale * lean * length for lean in cascade.shear)
             places.append((scale, *offset, cascade.texel))
             limits.append((lean_x, lean_y, low[0] + 0.5 * texel, low[1] + 0.5 * texel))
-        # The shader knows three; those that are not there are the last one again.
-        lacking = CASCADES - len(places)
-        places, limits = places + places[-1:] * lacking, limits + limits[-1:] * lacking
-        ends = [cascade.end for cascade in shown]
+        # The shader knows three and a far one; those that are not there are the last one again.
+        near_ones = len(places) - self._far
+        lacking = CASCADES - near_ones
+        numbers = [*range(near_ones), *[near_ones - 1] * lacking, len(places) - 1]
+        ends = [shown[number].end for number in numbers[:CASCADES]]
         return {
             "sun_axes": shown[0].axes[:3].astype("f4").tobytes(),
-            "cascade_place": places,
-            "cascade_bounds": limits,
-            "cascade_width": 0.5 - texel,
-            "cascade_end": tuple(ends + ends[-1:] * lacking),
+            "cascade_place": [places[number] for number in numbers],
+            "cascade_bounds": [limits[number] for number in numbers],
+            "cascade_width": 1.0 - texel,
+            "cascade_end": (*ends, float(self._far)),
+            "cascade_dither": self.dither,
         }

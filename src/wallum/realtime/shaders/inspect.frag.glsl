@@ -33,7 +33,8 @@ float texel_width(vec3 position, float depth) {
     bool second = depth > cascade_end.x;
     bool third = depth > cascade_end.y;
     float width = third ? cascade_place[2].w : (second ? cascade_place[1].w : cascade_place[0].w);
-    return depth > cascade_end.z ? 0.0 : width;
+    width = depth > cascade_end.z ? cascade_place[3].w : width;
+    return depth > cascade_end.z && cascade_end.w < 0.5 ? 0.0 : width;
 #endif
 }
 
