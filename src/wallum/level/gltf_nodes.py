@@ -39,19 +39,22 @@ def node_matrix(node: Any) -> NDArray[np.float64]:
             )
         return np.array(node.matrix, dtype=np.float64).reshape(4, 4).T
     out = np.eye(4)
-    x, y, z, w = node.rotation or (0.0, 0.0, 0.0, 1.0)
-    length = math.sqrt(x * x + y * y + z * z + w * w) or 1.0
-    x, y, z, w = x / length, y / length, z / length, w / length
-    turn = np.array(
-        [
-            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-        ]
-    )
+    turn = _turns(np.array([node.rotation or (0.0, 0.0, 0.0, 1.0)], dtype=np.float64))[0]
     out[:3, :3] = turn * np.array(node.scale or (1.0, 1.0, 1.0))
     out[:3, 3] = node.translation or (0.0, 0.0, 0.0)
     return out
+
+
+def _turns(quaternions: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(N, 3, 3) of quaternions (N, 4), x y z w; none of no length turns."""
+    length = np.linalg.norm(quaternions, axis=1, keepdims=True)
+    x, y, z, w = (quaternions / np.where(length == 0.0, 1.0, length)).T
+    rows = [
+        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+    ]
+    return np.moveaxis(np.array(rows), 2, 0)
 
 
 @dataclass(frozen=True)
@@ -281,24 +284,14 @@ def _instances(placed: Placed, accessors: Accessors, source: str) -> list[NDArra
     (count,) = counts
     if count > MOST_PLACED:
         raise LevelProblem(f"has {count:,} instances", f"{source}: node {placed.path}", f"{MOST_PLACED:,}")
-    out = []
-    for number in range(count):
-        at, turn, size = (
-            values[name][number].tolist() if name in values else None
-            for name in ("TRANSLATION", "ROTATION", "SCALE")
-        )
-        out.append(placed.matrix @ node_matrix(_Instance(at, turn, size)))
-    return out
-
-
-@dataclass(frozen=True)
-class _Instance:
-    """One instance, as a node would say it."""
-
-    translation: list[float] | None
-    rotation: list[float] | None
-    scale: list[float] | None
-    matrix: None = None
+    local = np.tile(np.eye(4), (count, 1, 1))
+    if "ROTATION" in values:
+        local[:, :3, :3] = _turns(values["ROTATION"].astype(np.float64))
+    if "SCALE" in values:
+        local[:, :3, :3] *= values["SCALE"][:, None, :]
+    if "TRANSLATION" in values:
+        local[:, :3, 3] = values["TRANSLATION"]
+    return list(placed.matrix @ local)
 
 
 @dataclass

@@ -62,15 +62,21 @@ def fitted(level: Level, fit: LevelFit) -> Level:
 
 
 def _extents(level: Level, words: tuple[str, ...]) -> NDArray[np.float64]:
-    """(N, 3) sizes of the parts whose last name has one of the words, each of its own."""
-    out = []
-    for part in level.parts:
-        name = part.id.rsplit("/", 1)[-1].lower()
-        clouds = [p.positions for p in level.meshes[part.mesh].primitives if len(p.positions)]
-        if clouds and any(word in name for word in words):
-            points = np.concatenate(clouds) @ part.matrix[:3, :3].T
-            out.append(points.max(axis=0) - points.min(axis=0))
-    return np.array(out).reshape(-1, 3)
+    """(N, 3) sizes of the boxes about the parts whose last name has one of the words, each of its own."""
+    sizes = np.zeros((len(level.meshes), 3))
+    for number, mesh in enumerate(level.meshes):
+        clouds = [one.positions for one in mesh.primitives if len(one.positions)]
+        if clouds:
+            sizes[number] = np.ptp(np.concatenate(clouds), axis=0)
+    chosen = [
+        one
+        for one in level.parts
+        if any(word in one.id.rsplit("/", 1)[-1].lower() for word in words) and sizes[one.mesh].any()
+    ]
+    if not chosen:
+        return np.zeros((0, 3))
+    turns = np.abs(np.stack([one.matrix[:3, :3] for one in chosen]))
+    return np.asarray(np.einsum("nij,nj->ni", turns, sizes[[one.mesh for one in chosen]]))
 
 
 def _unit_of(height: float, usual: tuple[float, float]) -> float | None:
