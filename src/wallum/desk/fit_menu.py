@@ -22,6 +22,7 @@ class FitMenu(QMenu):
         self._session = session
         self.setToolTipsVisible(True)
         self._choices = {**self._group("scale", UNITS), **self._group("up", AXES)}
+        self._sets: list[QAction] = []
         self.aboutToShow.connect(self._refresh)
 
     def _group(
@@ -42,7 +43,27 @@ class FitMenu(QMenu):
     def _take(self, path: str, value: object, _: bool = False) -> None:
         self._session.set_value("how the level lies", path, value)
 
+    def _list_sets(self) -> None:
+        """The sets of materials that the level's file offers, its own first."""
+        for action in self._sets:
+            self.removeAction(action)
+        loaded, chosen = self._session.level, self._session.history.present.material_set
+        names = loaded.plain.sets if loaded is not None else ()
+        self._sets = []
+        if not names:
+            return
+        made: list[QAction | None] = [self.addSection("Its set of materials")]
+        for text, name in (("Its own", ""), *((one, one) for one in names)):
+            entry = self.addAction(text)
+            assert entry is not None
+            entry.setCheckable(True)
+            entry.setChecked(name == chosen)
+            entry.triggered.connect(partial(self._take, "material_set", name))
+            made.append(entry)
+        self._sets = [one for one in made if one is not None]
+
     def _refresh(self) -> None:
+        self._list_sets()
         fit = self._session.history.present.level_fit
         for (name, value), action in self._choices.items():
             action.setChecked(getattr(fit, name) == value)

@@ -54,7 +54,7 @@ def locate(project: Project, path: str) -> tuple[Item, str, list[str]]:
         return find_slug(project, head, rest[0]), rest[1], rest[2:]
     if head in GROUPS and rest:
         return getattr(project, head), rest[0], rest[1:]
-    if head in ("name", "level") and not rest:
+    if head in ("name", "level", "material_set") and not rest:
         return project, head, []
     raise PathProblem(f"{path!r} leads nowhere", "", "such as sources/SOURCE/intensity")
 

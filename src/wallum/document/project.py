@@ -352,6 +352,8 @@ class Project(Item):
     schema_version: int = SCHEMA_VERSION
     name: str = "Untitled"
     level: str = ""
+    # One of the sets of materials that the level's file offers; empty: its own.
+    material_set: str = Field(default="", max_length=500)
     setting: Setting = Setting()
     look: Look = Look()
     air: Air = Air()

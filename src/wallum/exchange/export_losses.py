@@ -50,6 +50,9 @@ def _of_picture(project: Project) -> Iterator[str]:
 def _of_level(project: Project, level: Level) -> Iterator[str]:
     if project.balance.glow != 0.0 or project.follows:
         yield "Glow is written as the level has it, without its trim and the lamps it follows"
+    if level.sets:
+        chosen = project.material_set or "its own"
+        yield f"Of the level's sets of materials only one is written: {chosen}"
     for finding in level.findings:
         if finding.kind.endswith(LEFT_BEHIND):
             yield f"Not in the file, for it is not in the level as it was read: {_sentence(finding)}"

@@ -7,10 +7,10 @@ from wallum.document.fit import LevelFit
 from wallum.document.project import Project
 from wallum.level.figure import figure_parts
 from wallum.level.lying import fitted
-from wallum.level.model import Level, Material, Mesh
+from wallum.level.model import Finding, Level, Material, Mesh, Primitive
 from wallum.level.water import ripple_picture, water_material, water_part
 
-__all__ = ["Dress", "dress_of", "dressed"]
+__all__ = ["Dress", "dress_of", "dressed", "with_set"]
 
 
 @dataclass(frozen=True)
@@ -20,6 +20,7 @@ class Dress:
     ignored, uncast : ids of parts that are left out, and that stand in no light's way
     water           : ids of parts that are water
     fit             : unit and upward axis of its file
+    materials       : name of the set of materials that it is shown with
     figure          : place of the stand-in's feet and where it faces, None where it is away
     """
 
@@ -31,6 +32,7 @@ class Dress:
     figure: tuple[Vector, float] | None = None
     water: frozenset[str] = frozenset()
     fit: LevelFit = field(default_factory=LevelFit)
+    materials: str = ""
 
 
 def dress_of(project: Project) -> Dress:
@@ -45,6 +47,7 @@ def dress_of(project: Project) -> Dress:
         (stand.position, stand.turn) if stand.on else None,
         frozenset(one.part for one in project.marks if one.water),
         project.level_fit,
+        project.material_set,
     )
 
 
@@ -64,11 +67,29 @@ def _mesh(mesh: Mesh) -> Mesh:
     return replace(mesh, primitives=tuple(replace(one, colours=None) for one in mesh.primitives))
 
 
+def with_set(level: Level, name: str) -> Level:
+    """A level with the materials of one of its sets; one that it has not is told of."""
+    if not name:
+        return level
+    if name not in level.sets:
+        known = ", ".join(level.sets) or "none"
+        text = f"The level has no set of materials {name!r} (it has: {known}); it is shown with its own."
+        missing = Finding("set of materials", level.name, "warning", text)
+        return replace(level, findings=(*level.findings, missing))
+
+    def of_set(one: Primitive) -> Primitive:
+        number = dict(one.sets).get(name)
+        return one if number is None else replace(one, material=number)
+
+    meshes = tuple(replace(one, primitives=tuple(map(of_set, one.primitives))) for one in level.meshes)
+    return replace(level, meshes=meshes)
+
+
 def dressed(level: Level, dress: Dress) -> Level:
     """A level as a project wants it; the level itself where nothing is said."""
     if dress == Dress():
         return level
-    level = fitted(level, dress.fit)
+    level = with_set(fitted(level, dress.fit), dress.materials)
     parts = tuple(
         replace(one, casts=False) if one.id in dress.uncast else one
         for one in level.parts

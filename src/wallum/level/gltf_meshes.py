@@ -1,5 +1,6 @@
 """Meshes of a glTF file: strips and fans as triangles, missing normals and tangents made."""
 
+from dataclasses import replace
 from typing import Any, Final
 
 import numpy as np
@@ -9,6 +10,7 @@ from pygltflib import GLTF2
 from wallum.errors import LevelProblem
 from wallum.level.gltf_accessors import Accessors
 from wallum.level.gltf_pose import Pose, posed
+from wallum.level.gltf_sets import set_names, sets_of
 from wallum.level.model import Finding, Material, Mesh, Primitive
 from wallum.level.shading_basis import flat_normals, with_tangents
 from wallum.physics.arrays import normalised
@@ -64,7 +66,7 @@ def _read(accessors: Accessors, given: Any, material: int, needs_tangents: bool,
     )
     faces = triangles_of(TRIANGLES if given.mode is None else given.mode, order)
     normals = _optional(accessors, attributes.NORMAL, 3)
-    others: dict[str, NDArray[np.float32] | None] = {
+    others: dict[str, Any] = {
         "tangents": _optional(accessors, attributes.TANGENT, 4),
         "uv0": _optional(accessors, attributes.TEXCOORD_0, 2),
         "uv1": _optional(accessors, attributes.TEXCOORD_1, 2),
@@ -127,8 +129,10 @@ def read_mesh(
         index = len(materials) - 1 if part.material is None else part.material
         if not 0 <= index < len(materials):
             raise LevelProblem(f"there is no material {index}", f"mesh {name}")
-        needs = "normal" in materials[index].textures
-        primitives.append(_read(accessors, part, index, needs, pose))
+        sets = sets_of(part, set_names(gltf, name), len(materials) - 1, f"mesh {name}")
+        used = (index, *(number for _, number in sets))
+        needs = any("normal" in materials[one].textures for one in used)
+        primitives.append(replace(_read(accessors, part, index, needs, pose), sets=sets))
     return Mesh(name, tuple(primitives)), findings
 
 

@@ -18,6 +18,7 @@ from wallum.level.gltf_json import QuickGLTF2, parsed_json
 from wallum.level.gltf_meshes import read_meshes
 from wallum.level.gltf_nodes import read_nodes
 from wallum.level.gltf_pictures import Fetch, data_uri, read_pictures
+from wallum.level.gltf_sets import SETS, set_names
 from wallum.level.gltf_surfaces import read_materials
 from wallum.level.gltf_unread import unread_findings
 from wallum.level.model import Finding, Level
@@ -36,6 +37,7 @@ READ: Final = {
     "EXT_texture_webp",
     "KHR_node_visibility",
     DRACO,
+    SETS,
 }
 MAGIC: Final = b"glTF"
 
@@ -102,6 +104,11 @@ def _feature_findings(gltf: GLTF2, source: str) -> list[Finding]:
         shown = gltf.scenes[gltf.scene or 0].name or f"number {gltf.scene or 0}"
         text = f"The file has {len(gltf.scenes)} scenes; only {shown} is shown."
         findings.append(Finding("scene not read", source, "warning", text))
+    sets = set_names(gltf, source)
+    if sets:
+        names = ", ".join(sets)
+        text = f"The file has {len(sets)} sets of materials ({names}): choose one with material_set=NAME."
+        findings.append(Finding("sets of materials", source, "note", text))
     if gltf.animations:
         text = f"The file has {len(gltf.animations)} animations: parts are shown where they rest."
         findings.append(Finding("animation not read", source, "warning", text))
@@ -124,6 +131,7 @@ def _assemble(gltf: GLTF2, source: str, fetch: Fetch) -> Level:
         pictures=read.pictures,
         sources=sources,
         shots=shots,
+        sets=set_names(gltf, source),
         findings=(*read.findings, *findings, *of_materials, *of_meshes, *of_nodes),
     )
     for count, most, word in (

@@ -21,7 +21,6 @@ DIFFERS: Final = {
     "KHR_materials_transmission": "shown as solid",
     "KHR_materials_diffuse_transmission": "shown as solid",
     "KHR_materials_volume": "shown as solid",
-    "KHR_materials_variants": "shown with the materials that they have of themselves",
     "KHR_texture_basisu": "shown with the pictures that stand beside them, where there are any",
     "MSFT_texture_dds": "shown with the pictures that stand beside them, where there are any",
     "MSFT_lod": "shown in their finest form",

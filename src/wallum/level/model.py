@@ -48,6 +48,7 @@ class Primitive:
     uv0, uv1           : (V, 2) float32 or None
     colours            : (V, 4) float32 linear or None
     triangles          : (T, 3) uint32
+    sets               : its material in each of the level's sets that gives it another
     """
 
     positions: Float32
@@ -58,6 +59,7 @@ class Primitive:
     uv0: Float32 | None = None
     uv1: Float32 | None = None
     colours: Float32 | None = None
+    sets: tuple[tuple[str, int], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -166,6 +168,7 @@ class Level:
     sources: tuple[Source, ...] = ()
     shots: tuple[Shot, ...] = ()
     findings: tuple[Finding, ...] = ()
+    sets: tuple[str, ...] = ()  # names of the sets of materials that its file offers
     files: tuple[Path, ...] = ()  # what it was read from
 
     @cached_property
