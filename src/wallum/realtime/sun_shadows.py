@@ -27,8 +27,9 @@ STEP = 0.5
 DIVISION = 0.8
 # Pictures over which a cascade is drawn while the camera moves.
 PARTS = 8
-# A sun that goes on by less than about four degrees may lag by a picture.
-LAG_COSINE = 0.9976
+# While the sun goes on a cascade may lag by so much before it is drawn in every picture, out of its
+# turn: less than a step of a minute, which lets the sun into a whole lane. The far map may lag more.
+LAG_COSINE, FAR_LAG_COSINE = float(np.cos(np.radians(0.2))), float(np.cos(np.radians(2.0)))
 # How far it may go from the axes that its cascades share: twelve degrees.
 AXES_COSINE = 0.978
 
@@ -267,7 +268,7 @@ class SunShadows:
     ) -> list[int]:
         """Place the cascades for a sun that is on its way; returns those to draw now.
 
-        One at a time, in turn, where the sun went on only a little since the others were drawn:
+        One at a time, in turn, where the sun went on by less than a minute's way; by more, all near ones:
         they keep its axes and lean toward where it stood. maps : see moment.scene.Sun
         """
         far = _goes_on(bounds, maps[0])
@@ -277,8 +278,11 @@ class SunShadows:
             self._toward = [direction] * count
             return self.assign(direction, camera, bounds, None, maps)
         dirty = self.assign(axes, camera, bounds, direction, maps)
-        late = [i for i in dirty if float(self._toward[i] @ direction) < LAG_COSINE]
-        turn = min(dirty, key=lambda i: (i - self._last - 1) % count, default=None)
+        lags = [FAR_LAG_COSINE if far and i == count - 1 else LAG_COSINE for i in range(count)]
+        late = [i for i in dirty if float(self._toward[i] @ direction) < lags[i]]
+        turn = min(
+            (i for i in dirty if i < maps[2]), key=lambda i: (i - self._last - 1) % maps[2], default=None
+        )
         now = late or ([] if turn is None else [turn])
         for index in now:
             self._toward[index] = direction
