@@ -421,6 +421,7 @@ def test_a_level_in_centimetres_is_offered_as_such_and_what_stands_in_it_goes_al
     window.open_reference(str(tmp_path / "room.glb"))
     qtbot.waitUntil(lambda: FIT in window.offers.texts, timeout=20_000)
     assert "centimetres" in window.offers.texts[FIT]
+    assert not window.bar.text  # said once
     before = window.session.level
     window.offers.answer(FIT, "Take it as such")
     qtbot.waitUntil(lambda: window.session.level is not before, timeout=20_000)
@@ -430,8 +431,8 @@ def test_a_level_in_centimetres_is_offered_as_such_and_what_stands_in_it_goes_al
     assert window.picture.camera.eye == pytest.approx(large.eye, abs=1e-4)  # and so does one's own eye
     menu = FitMenu(window.session, window)
     menu.aboutToShow.emit()
-    assert [one.text() for one in menu.actions() if one.isChecked()] == ["Centimetre", "Y is up"]
-    next(one for one in menu.actions() if one.text() == "Metre").trigger()
+    assert [one.text() for one in menu.actions() if one.isChecked()] == ["In centimetres", "Y is up"]
+    next(one for one in menu.actions() if one.text() == "In metres").trigger()
     assert window.session.project.level_fit.scale == 1.0
     window.session.undo()
     window.session.undo()

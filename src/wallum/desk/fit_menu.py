@@ -10,7 +10,9 @@ from wallum.desk.session import Session
 
 __all__ = ["FitMenu"]
 
-UNITS: Final = {"Metre": 1.0, "Centimetre": 0.01, "Millimetre": 0.001, "Inch": 0.0254, "Foot": 0.3048}
+UNITS: Final = {
+    "In metres": 1.0, "In centimetres": 0.01, "In millimetres": 0.001, "In inches": 0.0254, "In feet": 0.3048,
+}  # fmt: skip
 AXES: Final = {"Y is up": "y", "Z is up": "z", "X is up": "x"}
 
 

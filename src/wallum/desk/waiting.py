@@ -1,6 +1,7 @@
 """What waits for the artist's answer: unsaved work that was found, a file that another has written,
 a level that has changed on disk."""
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -16,7 +17,8 @@ from wallum.document.fit import LevelFit
 from wallum.document.storage import load
 from wallum.document.variants import differences
 from wallum.errors import WallumError
-from wallum.level.lying import guess_fit
+from wallum.level.lying import FIT_KIND, guess_fit
+from wallum.level.model import Finding
 
 __all__ = ["Waiting"]
 
@@ -169,7 +171,7 @@ class Waiting(QObject):
         fit = guess.fit
         self._offers.make(
             FIT,
-            f"The level lies {guess.likely}, likely: {guess.told_by}. Lamps and shots go with it.",
+            f"The level is likely {guess.likely}: {guess.told_by}. Lamps and shots go with it.",
             (
                 "Take it as such",
                 lambda: self._session.set_all(
@@ -178,6 +180,10 @@ class Waiting(QObject):
             ),
             ("It is right", lambda: None),
         )
+
+    def not_offered(self, findings: Sequence[Finding]) -> list[Finding]:
+        """Findings of a level without what an offer asks already."""
+        return [one for one in findings if not (one.kind == FIT_KIND and FIT in self._offers.texts)]
 
     def _offer_level(self, name: str) -> None:
         self._offers.make(

@@ -308,9 +308,10 @@ class DeskWindow(QMainWindow):
         self.looking.look_first()
         level = loaded.level
         self._told.setText(f"{level.name}: {len(level.parts)} parts, {level.triangle_count:,} triangles")
-        if level.findings:
-            more = f" (and {len(level.findings) - 1} more)" if len(level.findings) > 1 else ""
-            self.bar.tell(f"{level.findings[0].text}{more}")
+        told = self.waiting.not_offered(level.findings)
+        if told:
+            more = f" (and {len(told) - 1} more)" if len(told) > 1 else ""
+            self.bar.tell(f"{told[0].text}{more}")
 
     def fault(self, text: str) -> None:
         """Something of ours went wrong: it is told, and the work is kept at once."""

@@ -11,7 +11,7 @@ from wallum.document.fit import Axis, LevelFit
 from wallum.level.model import Finding, Level
 from wallum.physics.arrays import crossed
 
-__all__ = ["Guess", "fit_findings", "fitted", "guess_fit"]
+__all__ = ["FIT_KIND", "Guess", "fit_findings", "fitted", "guess_fit"]
 
 UNITS = {
     0.01: "centimetres",
@@ -31,7 +31,7 @@ NO_THING, FEWEST = 50.0, 3
 LARGEST_M, SMALLEST_M = 20_000.0, 0.5
 # Ground faces one way: so many times more area does along its axis than along Y.
 ONE_SIDED, CLEARLY = 0.12, 4.0
-KIND = "scale"
+FIT_KIND = "scale"
 
 
 @dataclass(frozen=True)
@@ -56,7 +56,7 @@ def fitted(level: Level, fit: LevelFit) -> Level:
     whole[:3, :3] = fit.matrix()
     parts = tuple(replace(one, matrix=whole @ one.matrix) for one in level.parts)
     # What was told of how it lies is over, or is told of how it lies now.
-    told = tuple(one for one in level.findings if one.kind != KIND)
+    told = tuple(one for one in level.findings if one.kind != FIT_KIND)
     now = replace(level, parts=parts, shots=(), findings=told)
     return replace(level, parts=parts, findings=(*told, *fit_findings(now)))
 
@@ -156,12 +156,12 @@ def fit_findings(level: Level) -> tuple[Finding, ...]:
     guess = guess_fit(level)
     if guess is not None:
         text = (
-            f"{level.name} lies {guess.likely}, likely: {guess.told_by}. Take it as such with "
+            f"{level.name} is likely {guess.likely}: {guess.told_by}. Take it as such with "
             f"level_fit/scale={guess.fit.scale:g} level_fit/up={guess.fit.up}."
         )
-        return (Finding(KIND, level.name, "warning", text),)
+        return (Finding(FIT_KIND, level.name, "warning", text),)
     size = float(np.linalg.norm(level.bounds[1] - level.bounds[0]))
     if level.parts and not SMALLEST_M <= size <= LARGEST_M:
         text = f"The level is {size:.3g} m across: it can hardly be in metres, as glTF asks."
-        return (Finding(KIND, level.name, "warning", text),)
+        return (Finding(FIT_KIND, level.name, "warning", text),)
     return ()
