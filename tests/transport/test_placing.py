@@ -32,7 +32,7 @@ def test_over_a_floor_it_hangs_above_ones_head():
 def test_under_a_low_roof_it_stays_below_it():
     x, y, z = place_point(hall(1.5), at(0, 0, 0), at(0, 1, 0)).position
     assert (x, z) == (0.0, 0.0)
-    assert 0.7 < y < 1.0
+    assert y == pytest.approx(1.2, abs=0.01)
 
 
 def test_under_a_ceiling_it_hangs_a_little_below():
@@ -62,5 +62,5 @@ def test_in_the_open_it_lights_the_ground_under_it():
 def test_a_spot_keeps_its_distance_as_far_as_there_is_room():
     assert place_spot(hall(6.0), at(0, 0, 0), at(0, 1, 0)).position[1] == pytest.approx(2.2, abs=0.01)
     narrow = place_spot(hall(2.0), at(0, 0, 0), at(0, 1, 0))
-    assert narrow.position[1] == pytest.approx(1.2, abs=0.01)
+    assert narrow.position[1] == pytest.approx(1.6, abs=0.01)
     assert narrow.distance == pytest.approx(narrow.position[1])

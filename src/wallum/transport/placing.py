@@ -16,7 +16,7 @@ LEVEL = 0.7
 # aimed at [m].
 OVER_FLOOR_M, UNDER_CEILING_M, OFF_WALL_M, ON_WALL_M, SPOT_M = 2.2, 0.5, 0.4, 1.6, 2.2
 # Of the free way at most so much is gone: what is low stays under its roof.
-OF_FREE = 0.6
+OF_FREE = 0.8
 # What lies nearest may be lit by this many times what is meant to be lit.
 HOTTER = 4.0
 LIFT_M = 2e-3
