@@ -72,6 +72,6 @@ def place_point(rays: RayScene, at: Floats, normal: Floats) -> Placed:
 def place_spot(rays: RayScene, at: Floats, normal: Floats) -> Placed:
     """Off a surface, to be aimed at it."""
     start = at + normal * LIFT_M
-    distance = _free(rays, start, normal, SPOT_M) + LIFT_M
+    distance = _free(rays, start, normal, SPOT_M)
     x, y, z = (float(part) for part in at + normal * distance)
     return Placed((x, y, z), distance)
