@@ -13,6 +13,7 @@ from wallum.desk.session import AUTOSAVE_MS
 from wallum.desk.waiting import ELSEWHERE, UNSAVED, WRITTEN
 from wallum.desk.window import DeskWindow
 from wallum.document import autosave
+from wallum.document.lanes import PegTime
 from wallum.document.storage import load, save
 from wallum.faults import keep_log, log_file
 
@@ -351,3 +352,16 @@ def test_what_is_worked_out_at_rest_waits_while_a_level_is_opened(window, qtbot,
     assert not given
     may_go_on.set()  # and once the file was refused, the level that stays is worked out again
     qtbot.waitUntil(lambda: bool(given), timeout=20_000)
+
+
+@pytest.mark.parametrize("press", ["peg", "take_lane"])
+def test_a_press_on_a_value_that_has_just_gone_is_refused_in_a_sentence(window, press):
+    """A peg's button outlived its source by a moment, and what it raised left the slot."""
+    session, told = window.session, []
+    session.failed.connect(told.append)
+    before = session.history.present
+    more = (PegTime(hours=8.0),) if press == "peg" else ()
+    getattr(session, press)("press", "sources/@gone/intensity", *more)
+    assert len(told) == 1
+    assert "@gone" in told[0]
+    assert session.history.present is before

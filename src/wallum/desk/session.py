@@ -173,8 +173,8 @@ class Session(QObject):
 
     def peg(self, label: str, path: str, at: PegTime, easing: str | None = None) -> None:
         """Peg a value as it is at this hour."""
-        value = look_up(self.now, path)
-        self._edit(label, lambda: pegged(self.history.present, path, at, value, easing))
+        # Looked up within the edit: a button may be pressed whose source has just gone.
+        self._edit(label, lambda: pegged(self.history.present, path, at, look_up(self.now, path), easing))
 
     def take_peg(self, label: str, path: str, peg: Peg) -> None:
         """Take one peg out."""
@@ -182,8 +182,9 @@ class Session(QObject):
 
     def take_lane(self, label: str, path: str) -> None:
         """Take all pegs of a value out; what it is now stays."""
-        value = look_up(self.now, path)
-        self._edit(label, lambda: put(without_lane(self.history.present, path), path, value))
+        self._edit(
+            label, lambda: put(without_lane(self.history.present, path), path, look_up(self.now, path))
+        )
 
     def _with(self, project: Project, path: str, value: Any) -> Project:
         """A project with a value: in its lane, at this hour, where it has one."""
