@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.document.fit import Axis, LevelFit
-from wallum.level.model import Finding, Level
+from wallum.level.model import Finding, Level, Part
 from wallum.physics.arrays import crossed
 
 __all__ = ["FIT_KIND", "Guess", "fit_findings", "fitted", "guess_fit"]
@@ -135,10 +135,23 @@ def _told_by_cameras(level: Level, up: int) -> Iterator[tuple[str, float]]:
             yield f"{len(level.shots)} cameras stand {height:.3g} units over its ground", unit
 
 
+# What was guessed of the levels that were asked for last, by their parts: the window asks again what
+# was found while the level was read, and must not wait for millions of triangles.
+_guessed: list[tuple[tuple[Part, ...], Guess | None]] = []
+MOST_KEPT = 4
+
+
 def guess_fit(level: Level) -> Guess | None:
     """How a level likely lies, where that is not as the standard asks; None where nothing tells so."""
-    if not level.parts:
-        return None
+    for parts, guess in tuple(_guessed):
+        if parts is level.parts:
+            return guess
+    guess = _guess(level) if level.parts else None
+    _guessed[:] = [(level.parts, guess), *_guessed[: MOST_KEPT - 1]]
+    return guess
+
+
+def _guess(level: Level) -> Guess | None:
     up = _up_of(level)
     told = [f"its ground faces along {up.upper()}"] if up != "y" else []
     axis = "xyz".index(up)

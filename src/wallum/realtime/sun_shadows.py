@@ -27,9 +27,10 @@ STEP = 0.5
 DIVISION = 0.8
 # Pictures over which a cascade is drawn while the camera moves.
 PARTS = 8
-# While the sun goes on a cascade may lag by so much before it is drawn in every picture, out of its
-# turn: less than a step of a minute, which lets the sun into a whole lane. The far map may lag more.
-LAG_COSINE, FAR_LAG_COSINE = float(np.cos(np.radians(0.2))), float(np.cos(np.radians(2.0)))
+# While the sun goes on fast a cascade may lag by four degrees before it is drawn out of its turn, the
+# far map by six; while it goes by minutes none of the near ones may: a minute lets the sun into a lane.
+LAG_COSINE, FAR_LAG_COSINE = float(np.cos(np.radians(4.0))), float(np.cos(np.radians(6.0)))
+SLOW_COSINE, SLOW_LAG_COSINE = float(np.cos(np.radians(0.4))), float(np.cos(np.radians(0.2)))
 # How far it may go from the axes that its cascades share: twelve degrees.
 AXES_COSINE = 0.978
 
@@ -205,6 +206,7 @@ class SunShadows:
         self._wanted: list[Cascade] = []
         self._direction: tuple[float, ...] = ()  # of the sun whose axes all cascades share
         self._toward: list[NDArray[np.float64]] = []  # where it stood when each was drawn, see `follow`
+        self._stood = np.zeros(3)  # the sun, at the picture before
         self._last = 0  # the cascade that was drawn last
         texels = min(TEXELS, most_texels)
         self.atlas, self.frame = _atlas(context, texels)
@@ -271,6 +273,8 @@ class SunShadows:
         One at a time, in turn, where the sun went on by less than a minute's way; by more, all near ones:
         they keep its axes and lean toward where it stood. maps : see moment.scene.Sun
         """
+        slow = float(self._stood @ direction) > SLOW_COSINE
+        self._stood = direction
         far = _goes_on(bounds, maps[0])
         count, axes = maps[2] + far, np.array(self._direction)
         near = self.complete and len(self._shown) == count and float(axes @ direction) > AXES_COSINE
@@ -278,7 +282,8 @@ class SunShadows:
             self._toward = [direction] * count
             return self.assign(direction, camera, bounds, None, maps)
         dirty = self.assign(axes, camera, bounds, direction, maps)
-        lags = [FAR_LAG_COSINE if far and i == count - 1 else LAG_COSINE for i in range(count)]
+        near_lag = SLOW_LAG_COSINE if slow else LAG_COSINE
+        lags = [FAR_LAG_COSINE if far and i == count - 1 else near_lag for i in range(count)]
         late = [i for i in dirty if float(self._toward[i] @ direction) < lags[i]]
         turn = min(
             (i for i in dirty if i < maps[2]), key=lambda i: (i - self._last - 1) % maps[2], default=None
