@@ -119,7 +119,7 @@ def read_mesh(
     """One mesh as it is posed. What is left out is named in a finding."""
     given, findings = gltf.meshes[number], []
     name = given.name or f"mesh {number}"
-    primitives = []
+    offered, primitives = set_names(gltf, name), []
     for part in given.primitives:
         reason = _skip_reason(part)
         if reason:
@@ -129,7 +129,7 @@ def read_mesh(
         index = len(materials) - 1 if part.material is None else part.material
         if not 0 <= index < len(materials):
             raise LevelProblem(f"there is no material {index}", f"mesh {name}")
-        sets = sets_of(part, set_names(gltf, name), len(materials) - 1, f"mesh {name}")
+        sets = sets_of(part, offered, len(materials) - 1, f"mesh {name}")
         used = (index, *(number for _, number in sets))
         needs = any("normal" in materials[one].textures for one in used)
         primitives.append(replace(_read(accessors, part, index, needs, pose), sets=sets))
