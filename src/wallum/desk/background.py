@@ -50,6 +50,10 @@ class Background(QObject):
         """Whether nothing is being worked out."""
         return self._grid is None and not self._packing
 
+    def level_drawn(self) -> None:
+        """Another level is on the desk: the grid of the one before is of no use."""
+        self._let_grid_go()
+
     def level_loaded(self, loaded: LoadedLevel) -> None:
         """Find or make the grid of a level."""
         if self._ended:
@@ -95,7 +99,7 @@ class Background(QObject):
         loaded = self._session.level
         present = self._session.history.present
         wanted = (present.follows, dress_of(present))
-        if loaded is None or self._packing or self._ended or wanted == self._asked:
+        if loaded is None or not loaded.whole or self._packing or self._ended or wanted == self._asked:
             return
         self._asked, self._packing = wanted, True
         packer = Rebundler(loaded, *wanted)

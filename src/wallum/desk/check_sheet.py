@@ -45,6 +45,9 @@ class CheckSheet(QObject):
         loaded = self._session.level
         if loaded is None or self._thread is not None:
             return
+        if not loaded.whole:
+            self._session.told.emit("The level is still being made ready: check it in a moment")
+            return
         self._session.told.emit("Checking every shot at four hours ...")
         self._thread = _CheckThread(self._session.history.present, loaded)
         self._thread.found.connect(self._show)

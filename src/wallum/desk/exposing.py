@@ -76,6 +76,8 @@ def heroes_for(session: Session, look: Look, camera: Camera) -> NDArray[np.float
     """Where in the picture the heroes are, where the exposure asks for it."""
     loaded = session.level
     parts = frozenset(one.part for one in session.project.marks if one.hero)
-    if look.exposed != "metered" or look.weighted != "heroes" or loaded is None or not parts:
+    if look.exposed != "metered" or look.weighted != "heroes" or not parts:
+        return None
+    if loaded is None or not loaded.whole:
         return None
     return hero_cells(loaded.rays, loaded.level, parts, camera, CELLS)

@@ -31,7 +31,8 @@ class ProjectFiles(QObject):
     """Brings projects onto the desk and puts them away."""
 
     level_opening = pyqtSignal(str)
-    level_ready = pyqtSignal(object)
+    level_ready = pyqtSignal(object)  # a LoadedLevel that can be drawn
+    level_whole = pyqtSignal(object)  # the same with its rays
     level_failed = pyqtSignal(str)
     level_elsewhere = pyqtSignal(object)  # a level that the project may not have read as it is
     recovery_found = pyqtSignal(object)  # unsaved work of others' sittings; none: nothing waits any more
@@ -109,7 +110,8 @@ class ProjectFiles(QObject):
         if self._loader is not None:
             self._loader.give_up()
         self._loader = loader
-        loader.loaded.connect(self._take_level)
+        loader.drawn.connect(self._take_level)
+        loader.whole.connect(self._take_whole)
         loader.failed.connect(self._loading_failed)
         self._crew.start(loader)
 
@@ -124,6 +126,7 @@ class ProjectFiles(QObject):
         if self._ended or late or (new_work and not self.may_leave()):
             loaded.block.close()
             if not (self._ended or late):
+                self._loader = None  # what else it says is not for the desk
                 self.level_failed.emit("What is on the desk stays, as you chose.")
             return
         if begun is not None:
@@ -138,6 +141,14 @@ class ProjectFiles(QObject):
         if begun is not None:
             self._look_for_unsaved()
             self.opened.emit(begun.level)
+
+    def _take_whole(self, loaded: LoadedLevel) -> None:
+        present = self._session.level
+        if self._ended or self.sender() is not self._loader or present is None:
+            return
+        if present.plain is loaded.plain:
+            self._session.level = loaded
+            self.level_whole.emit(loaded)
 
     def read_from_there(self) -> None:
         """The level that the project names is the artist's choice, wherever it lies."""

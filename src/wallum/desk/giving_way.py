@@ -4,6 +4,8 @@ from typing import Protocol
 
 from wallum.desk.files import ProjectFiles
 from wallum.desk.render_link import RenderLink
+from wallum.desk.session import Session
+from wallum.moment.evaluate import evaluate
 
 __all__ = ["give_way"]
 
@@ -12,7 +14,7 @@ class _GivesWay(Protocol):
     def make_way(self, on: bool) -> None: ...
 
 
-def give_way(files: ProjectFiles, link: RenderLink, parts: tuple[_GivesWay, ...]) -> None:
+def give_way(session: Session, files: ProjectFiles, link: RenderLink, parts: tuple[_GivesWay, ...]) -> None:
     """Let parts of the window wait from the opening of a level until it has come or was refused."""
 
     def pause(on: bool) -> None:
@@ -20,6 +22,11 @@ def give_way(files: ProjectFiles, link: RenderLink, parts: tuple[_GivesWay, ...]
             part.make_way(on)
         link.let_settle(not on)
 
+    def whole() -> None:
+        pause(False)
+        # Rays for the grid get the processor first: what settles now would be drawn again.
+        link.let_settle(evaluate(session.project, session.hour).sky is None)
+
     files.level_opening.connect(lambda _: pause(True))
-    for over in (files.level_ready, files.level_failed):
-        over.connect(lambda _: pause(False))
+    files.level_whole.connect(lambda _: whole())
+    files.level_failed.connect(lambda _: pause(False))

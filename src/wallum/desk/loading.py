@@ -1,6 +1,7 @@
 """Opening a level in the background: read, packed for the renderer, ready for rays."""
 
 import gc
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import cached_property
@@ -29,6 +30,9 @@ from wallum.transport.rays import RayScene
 
 __all__ = ["LevelLoader", "LoadedLevel", "load_new", "load_now", "pack_level"]
 
+# From so many triangles on a level is drawn before its rays are there, which take it seconds.
+DRAWN_FIRST = 200_000
+
 
 @dataclass(frozen=True)
 class LoadedLevel:
@@ -38,6 +42,7 @@ class LoadedLevel:
     follows : by part, the lamp that its glow follows in the packed form
     boxes   : its chunks, for counting what is drawn
     floors  : share of light that its floors send back, R, G, B
+    whole   : whether its rays are there; before, they meet nothing
     lasting : rays of it without the stand-in figure, which changes no light of the sky for good
     """
 
@@ -50,6 +55,7 @@ class LoadedLevel:
     floors: tuple[float, float, float]
     follows: dict[str, str] = field(default_factory=dict)
     dress: Dress = field(default_factory=Dress)
+    whole: bool = True
 
     @cached_property
     def bounds(self) -> NDArray[np.float64]:
@@ -63,12 +69,20 @@ def _ready(level: Level, triangles: Triangles) -> RayScene:
     return rays
 
 
+Early = Callable[[LoadedLevel], None]
+
+
 def pack_level(
-    plain: Level, follows: dict[str, str], dress: Dress, before: LoadedLevel | None = None
+    plain: Level,
+    follows: dict[str, str],
+    dress: Dress,
+    before: LoadedLevel | None = None,
+    early: Early | None = None,
 ) -> LoadedLevel:
     """Make a level ready as a project wants it. Raises LevelProblem.
 
     before : the same level as it was made ready last; what did not change is taken from it
+    early  : is given a level of many triangles as soon as it can be drawn, before its rays are there
     """
     lasts = replace(dress, figure=None)
     if before is not None and before.dress == dress:
@@ -77,13 +91,17 @@ def pack_level(
         return replace(before, block=block, follows=follows)
     level = dressed(plain, dress)
     triangles = flatten(level)
-    with ThreadPoolExecutor(1) as beside:
-        growing = beside.submit(_ready, level, triangles)
-        bundle = bundle_level(level, triangles, follows)
-        block = store_value(bundle)
-        floors = floors_of(level, triangles)
-        rays = growing.result()
-    boxes = Boxes(bundle.low, bundle.high, bundle.chunks[:, 1])
+    if early is not None and len(triangles.faces) >= DRAWN_FIRST:
+        drawn = _drawn(plain, level, triangles, follows, dress)
+        early(drawn)
+        rays = _ready(level, triangles)
+        drawn = replace(drawn, rays=rays, whole=True)
+    else:
+        with ThreadPoolExecutor(1) as beside:
+            growing = beside.submit(_ready, level, triangles)
+            drawn = _drawn(plain, level, triangles, follows, dress)
+            rays = growing.result()
+        drawn = replace(drawn, rays=rays, whole=True)
     if dress.figure is None:
         lasting = rays
     elif before is not None and replace(before.dress, figure=None) == lasts:
@@ -91,7 +109,18 @@ def pack_level(
     else:
         bare = dressed(plain, lasts)
         lasting = _ready(bare, flatten(bare))
-    return LoadedLevel(plain, level, block, rays, lasting, boxes, floors, follows, dress)
+    return replace(drawn, lasting=lasting)
+
+
+def _drawn(
+    plain: Level, level: Level, triangles: Triangles, follows: dict[str, str], dress: Dress
+) -> LoadedLevel:
+    """A level as far as its picture needs it: its rays meet nothing yet."""
+    bundle = bundle_level(level, triangles, follows)
+    none = Level(level.name)
+    nothing = RayScene(none, flatten(none))
+    block, floors, boxes = store_value(bundle), floors_of(level, triangles), Boxes(*bundle.boxes)
+    return LoadedLevel(plain, level, block, nothing, nothing, boxes, floors, follows, dress, whole=False)
 
 
 def _read_pictures(project: Project) -> tuple[Finding, ...]:
@@ -107,26 +136,32 @@ def _read_pictures(project: Project) -> tuple[Finding, ...]:
     return tuple(told)
 
 
-def load_now(reference: str, beside: Path | None, project: Project) -> LoadedLevel:
-    """Open a level and make it ready as a project wants it. Raises LevelProblem."""
+def load_now(
+    reference: str, beside: Path | None, project: Project, early: Early | None = None
+) -> LoadedLevel:
+    """Open a level and make it ready as a project wants it. Raises LevelProblem. early : see `pack_level`"""
     told = _read_pictures(project)
     with ThreadPoolExecutor(1) as light:
         # Tables that the first picture's light needs are kept: the desk finds them made.
         light.submit(evaluate, project, project.setting.clock)
         plain = open_level(reference, beside)
         plain = replace(plain, findings=(*told, *plain.findings))
-        loaded = pack_level(plain, project.follows, dress_of(project))
+        loaded = pack_level(plain, project.follows, dress_of(project), early=early)
     _let_the_collector_rest()
     return loaded
 
 
-def load_new(reference: str) -> tuple[LoadedLevel, Project]:
-    """Open a level file, and make the project that begins with it. Raises LevelProblem."""
+def load_new(
+    reference: str, early: Callable[[LoadedLevel, Project], None] = lambda *_: None
+) -> tuple[LoadedLevel, Project]:
+    """Open a level file, and make the project that begins with it. Raises LevelProblem. early : see
+    `pack_level`"""
     plain = open_level(reference, None)
     project = project_of_level(plain, reference)
     with ThreadPoolExecutor(1) as light:
         light.submit(evaluate, project, project.setting.clock)
-        loaded = pack_level(plain, project.follows, dress_of(project))
+        dress = dress_of(project)
+        loaded = pack_level(plain, project.follows, dress, early=lambda drawn: early(drawn, project))
     _let_the_collector_rest()
     return loaded, project
 
@@ -142,20 +177,29 @@ def _let_the_collector_rest() -> None:
 class LevelLoader(WorkThread):
     """One level being opened: that of a project, or a file that a project begins with."""
 
-    loaded = pyqtSignal(object, object)  # a LoadedLevel, and the project that begins with it or None
+    drawn = pyqtSignal(object, object)  # a LoadedLevel, and the project that begins with it or None
+    whole = pyqtSignal(object)  # the same with its rays; always after `drawn`
     doing = "opening a level"
 
     def __init__(self, reference: str, beside: Path | None, project: Project | None) -> None:
         super().__init__()
         self._reference, self._beside, self._project = reference, beside, project
+        self._drawn = False
 
     def work(self) -> None:
         begun: Project | None = None
         if self._project is None:
-            answer, begun = load_new(self._reference)
+            answer, begun = load_new(self._reference, self._show)
         else:
-            answer = load_now(self._reference, self._beside, self._project)
+            answer = load_now(self._reference, self._beside, self._project, lambda one: self._show(one, None))
+        if not self._drawn:
+            self._show(answer, begun)
+        if not self.given_up:
+            self.whole.emit(answer)
+
+    def _show(self, loaded: LoadedLevel, begun: Project | None) -> None:
+        self._drawn = True
         if self.given_up:
-            answer.block.close()
+            loaded.block.close()
         else:
-            self.loaded.emit(answer, begun)
+            self.drawn.emit(loaded, begun)

@@ -96,7 +96,7 @@ class Truth(QObject):
 
     def _begin(self) -> None:
         loaded = self._session.level
-        if loaded is None or not self.on:
+        if loaded is None or not loaded.whole or not self.on:
             return
         width, height = (max(int(one * SHARE), 16) for one in self._picture.pixel_size())
         project = self._session.project

@@ -52,7 +52,6 @@ from wallum.desk.wall import ShotWall
 from wallum.desk.wipe import Wipe
 from wallum.level.opening import choose_level, reference_to
 from wallum.moment.camera import Camera
-from wallum.moment.evaluate import evaluate
 from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.request import VIEWS, Frame
 
@@ -250,9 +249,10 @@ class DeskWindow(QMainWindow):
         self.receiver.failed.connect(lambda text: self.bar.tell(text))
         self.files.opened.connect(self.recent.note)
         self.sources.frame_asked.connect(lambda _: self.looking.frame_selected())
-        give_way(self.files, self.link, (self.background, self.at_rest))
+        give_way(self.session, self.files, self.link, (self.background, self.at_rest))
         self.files.level_opening.connect(self._level_opening)
         self.files.level_ready.connect(self._level_loaded)
+        self.files.level_whole.connect(self.background.level_loaded)
         self.files.level_failed.connect(self._level_failed)
         self.waiting.recovered.connect(self._look_from_viewpoint)
         self.link.frame_came.connect(self._show_frame)
@@ -300,9 +300,7 @@ class DeskWindow(QMainWindow):
         self._oldest = self.link.client.latest_number + 1
         self.link.set_level(loaded.block)
         self.exposing.forget()
-        self.background.level_loaded(loaded)
-        # Rays for the grid get the processor first: what settles now would be drawn again.
-        self.link.let_settle(evaluate(self.session.project, self.session.hour).sky is None)
+        self.background.level_drawn()
         self.receiver.watch()
         self.picture.show_note("Preparing the picture ...")
         self.looking.look_first()

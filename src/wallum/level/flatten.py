@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.level.model import Level, Part, Primitive
-from wallum.physics.arrays import cofactors, crossed, dots, normalised, scaled
+from wallum.level.model import Level, Primitive
+from wallum.physics.arrays import crossed, dots, normalised, scaled
 
 __all__ = ["Triangles", "flatten"]
 
@@ -57,33 +57,61 @@ def _or_fill(values: NDArray[np.float32] | None, count: int, width: int, fill: f
     return np.full((count, width), fill, np.float32) if values is None else values
 
 
-def _placed(primitive: Primitive, part: Part) -> list[NDArray[Any]]:
-    """Vertices of one primitive in the level's space; a mirrored part is turned right."""
-    linear, count = part.matrix[:3, :3], len(primitive.positions)
-    cofactor = cofactors(linear)
-    mirrored = linear[0] @ cofactor[0] < 0.0  # the determinant
-    positions = primitive.positions @ linear.T.astype(np.float32)
-    positions += part.matrix[:3, 3].astype(np.float32)
-    normals = normalised(primitive.normals @ cofactor.T * (-1.0 if mirrored else 1.0))
-    tangents = np.zeros((count, 4), np.float32)
+def _placed(primitive: Primitive, matrices: NDArray[np.float64]) -> list[NDArray[Any]]:
+    """Vertices of one primitive in the level's space, once for each of (I, 4, 4) places; what a place
+    mirrors is turned right."""
+    linear, places, count = matrices[:, :3, :3], len(matrices), len(primitive.positions)
+    cofactor = np.cross(linear[:, [1, 2, 0]], linear[:, [2, 0, 1]])
+    mirrored = dots(linear[:, 0], cofactor[:, 0]) < 0.0  # the determinant
+    side = np.where(mirrored, -1.0, 1.0)
+    positions = primitive.positions @ linear.transpose(0, 2, 1).astype(np.float32)
+    positions += matrices[:, None, :3, 3].astype(np.float32)
+    turning = (cofactor * side[:, None, None]).transpose(0, 2, 1).astype(np.float32)
+    normals = normalised(primitive.normals @ turning)
+    tangents = np.zeros((places, count, 4), np.float32)
     if primitive.tangents is not None:
-        tangents[:, :3] = normalised(primitive.tangents[:, :3] @ linear.T)
-        tangents[:, 3] = primitive.tangents[:, 3] * (-1.0 if mirrored else 1.0)
+        tangents[..., :3] = normalised(
+            primitive.tangents[:, :3] @ linear.transpose(0, 2, 1).astype(np.float32)
+        )
+        tangents[..., 3] = primitive.tangents[:, 3] * side[:, None]
     uv = np.concatenate(
         [_or_fill(primitive.uv0, count, 2, 0.0), _or_fill(primitive.uv1, count, 2, 0.0)], axis=1
     )
-    faces = primitive.triangles[:, ::-1] if mirrored else primitive.triangles
+    faces = np.broadcast_to(primitive.triangles, (places, *primitive.triangles.shape))
+    if mirrored.any():
+        faces = np.where(mirrored[:, None, None], faces[:, :, ::-1], faces)
     colours = _or_fill(primitive.colours, count, 4, 1.0)
-    return [positions, normals.astype(np.float32), tangents, uv, colours, faces]
+    repeated = (np.broadcast_to(one, (places, *one.shape)) for one in (uv, colours))
+    return [positions, normals, tangents, *repeated, faces]
 
 
-def flatten(level: Level) -> Triangles:
-    """Write out every part of a level. An empty level gives arrays of length 0."""
+def _by_mesh(level: Level, numbers: list[int]) -> dict[int, dict[int, list[list[NDArray[Any]]]]]:
+    """By mesh and then by part: the arrays of each primitive. All places of a mesh are worked out at once."""
+    parts: dict[int, list[int]] = {}
+    for number in numbers:
+        parts.setdefault(level.parts[number].mesh, []).append(number)
+    out: dict[int, dict[int, list[list[NDArray[Any]]]]] = {}
+    for mesh, placed in parts.items():
+        matrices = np.array([level.parts[number].matrix for number in placed])
+        made = [_placed(primitive, matrices) for primitive in level.meshes[mesh].primitives]
+        out[mesh] = {
+            number: [[column[row] for column in columns] for columns in made]
+            for row, number in enumerate(placed)
+        }
+    return out
+
+
+def flatten(level: Level, only: NDArray[np.bool_] | None = None) -> Triangles:
+    """Write out every part of a level, or those chosen (P,). No part gives arrays of length 0."""
+    numbers = np.flatnonzero(np.ones(len(level.parts), bool) if only is None else only).tolist()
+    placed = _by_mesh(level, numbers)
     columns: list[list[NDArray[Any]]] = []
     material, owner, first = [], [], 0
-    for number, part in enumerate(level.parts):
-        for primitive in level.meshes[part.mesh].primitives:
-            *vertices, faces = _placed(primitive, part)
+    for number in numbers:
+        mesh = level.parts[number].mesh
+        for primitive, (*vertices, faces) in zip(
+            level.meshes[mesh].primitives, placed[mesh][number], strict=True
+        ):
             columns.append([*vertices, faces + np.uint32(first)])
             first += len(vertices[0])
             material.append(np.full(len(faces), primitive.material, np.int32))

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.document.fit import Axis, LevelFit
-from wallum.level.model import Finding, Level, Part
+from wallum.level.model import Finding, Level, Mesh, Part
 from wallum.physics.arrays import crossed
 
 __all__ = ["FIT_KIND", "Guess", "fit_findings", "fitted", "guess_fit"]
@@ -87,17 +87,33 @@ def _unit_of(height: float, usual: tuple[float, float]) -> float | None:
     return None
 
 
+def _placed(level: Level) -> dict[int, list[Part]]:
+    """The parts that place each mesh."""
+    out: dict[int, list[Part]] = {}
+    for part in level.parts:
+        out.setdefault(part.mesh, []).append(part)
+    return out
+
+
+def _areas(mesh: Mesh) -> NDArray[np.float64]:
+    """(T, 3) twice the area of each triangle, along its normal."""
+    vectors = [np.zeros((0, 3))]
+    for one in mesh.primitives:
+        a, b, c = (one.positions.astype(np.float64).take(one.triangles[:, k], 0) for k in range(3))
+        vectors.append(crossed(b - a, c - a))
+    return np.concatenate(vectors)
+
+
 def _one_sided(level: Level) -> NDArray[np.float64]:
     """(3,) share of all area that faces along X, Y, Z and is not made up for by what faces back."""
     net, total = np.zeros(3), 0.0
-    for part in level.parts:
-        for one in level.meshes[part.mesh].primitives:
-            if not len(one.triangles):
-                continue
-            placed = one.positions.astype(np.float64) @ part.matrix[:3, :3].T
-            a, b, c = (placed.take(one.triangles[:, k], 0) for k in range(3))
-            vectors = crossed(b - a, c - a)
-            net, total = net + vectors.sum(axis=0), total + float(np.linalg.norm(vectors, axis=1).sum())
+    for mesh, parts in _placed(level).items():
+        vectors = _areas(level.meshes[mesh])
+        linear = np.array([part.matrix[:3, :3] for part in parts])
+        # Areas go with the cofactors of a place.
+        turning = np.cross(linear[:, [1, 2, 0]], linear[:, [2, 0, 1]])
+        net = net + (turning @ vectors.sum(axis=0)).sum(axis=0)
+        total += sum(float(np.linalg.norm(vectors @ one.T, axis=1).sum()) for one in turning)
     return net / total if total > 0.0 else net
 
 

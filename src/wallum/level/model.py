@@ -25,6 +25,8 @@ __all__ = [
 ]
 
 Float32 = NDArray[np.float32]
+# Vertices that are placed in one go: so many fit into the processor's own memory.
+POINTS_AT_ONCE = 60_000
 Slot = Literal["base", "metal_rough", "normal", "occlusion", "emissive"]
 AlphaMode = Literal["opaque", "mask", "blend"]
 
@@ -186,7 +188,10 @@ class Level:
     @cached_property
     def bounds(self) -> NDArray[np.float64]:
         """(2, 3) lowest and highest corner [m]; zeros for an empty level."""
-        corners = [_part_corners(part, self.meshes[part.mesh]) for part in self.parts]
+        placed: dict[int, list[NDArray[np.float64]]] = {}
+        for part in self.parts:
+            placed.setdefault(part.mesh, []).append(part.matrix)
+        corners = [_corners(self.meshes[mesh], np.array(places)) for mesh, places in placed.items()]
         filled = [c for c in corners if len(c)]
         if not filled:
             return np.zeros((2, 3))
@@ -194,10 +199,17 @@ class Level:
         return np.stack([every.min(axis=0), every.max(axis=0)])
 
 
-def _part_corners(part: Part, mesh: Mesh) -> NDArray[np.float64]:
-    """Lowest and highest corner of a part's vertices, or nothing."""
+def _corners(mesh: Mesh, matrices: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Lowest and highest corner of a mesh's vertices at (I, 4, 4) places, or nothing."""
     clouds = [p.positions for p in mesh.primitives if len(p.positions)]
     if not clouds:
         return np.zeros((0, 3))
-    points = np.concatenate(clouds) @ part.matrix[:3, :3].T + part.matrix[:3, 3]
-    return np.stack([points.min(axis=0), points.max(axis=0)])
+    cloud = np.concatenate(clouds)
+    lows, highs = [], []
+    for rows in np.array_split(matrices, -(-len(matrices) * len(cloud) // POINTS_AT_ONCE)):
+        # A column for each coordinate of each place: the lowest of a column is found without a step aside.
+        columns = cloud @ rows[:, :3, :3].reshape(-1, 3).T
+        offset = rows[:, :3, 3]
+        lows.append((columns.min(axis=0).reshape(-1, 3) + offset).min(axis=0))
+        highs.append((columns.max(axis=0).reshape(-1, 3) + offset).max(axis=0))
+    return np.stack([np.min(lows, axis=0), np.max(highs, axis=0)])

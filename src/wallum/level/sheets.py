@@ -6,11 +6,12 @@ from pathlib import Path
 import numpy as np
 
 from wallum.level.gltf_writer import extensions_used, level_document, to_glb
-from wallum.level.model import Level, Material, Mesh, Part, Picture, TextureUse
+from wallum.level.model import Level, Material, Mesh, Part, Picture, Primitive, TextureUse
 from wallum.level.pictures import as_png
+from wallum.level.shading_basis import flat_normals
 from wallum.level.solids import grid
 
-__all__ = ["pictured_sheets", "rolling_sheets", "write_level"]
+__all__ = ["grove", "pictured_sheets", "rolling_sheets", "write_level"]
 
 WIDE_M = 10.0
 GREY = Material(base=(0.4, 0.4, 0.4, 1.0), metallic=0.0)
@@ -28,6 +29,24 @@ def rolling_sheets(count: int, points: int, across: int = 6) -> Level:
         matrix[:3, 3] = (1.1 * WIDE_M * (number % across), 0.0, 1.1 * WIDE_M * (number // across))
         parts.append(Part(f"sheet {number}", f"sheet {number}", number, matrix))
     return Level("sheets", tuple(meshes), tuple(parts), (GREY,))
+
+
+def grove(count: int, leaves: int) -> Level:
+    """A sheet with `count` trees of one shape on it, each of so many leaves of one triangle."""
+    rng = np.random.default_rng(7)
+    ground = rolling_sheets(1, 3)
+    middles = rng.normal(size=(leaves, 3)) * (0.7, 1.0, 0.7) + (0.0, 3.0, 0.0)
+    corners = (middles[:, None] + rng.normal(size=(leaves, 3, 3)) * 0.12).reshape(-1, 3).astype(np.float32)
+    crown = Primitive(
+        corners, flat_normals(corners), np.arange(3 * leaves, dtype=np.uint32).reshape(-1, 3), 1
+    )
+    leaf = Material("leaf", (0.1, 0.2, 0.05, 1.0), metallic=0.0, double_sided=True)
+    parts = [replace(ground.parts[0], matrix=np.diag([20.0, 1.0, 20.0, 1.0]))]
+    for number in range(count):
+        matrix = np.diag([*np.full(3, rng.uniform(0.7, 1.3)), 1.0])
+        matrix[[0, 2], 3] = rng.uniform(0.0, 20.0 * WIDE_M, 2)
+        parts.append(Part(f"tree {number}", f"tree {number}", 1, matrix))
+    return Level("grove", (*ground.meshes, Mesh("tree", (crown,))), tuple(parts), (GREY, leaf))
 
 
 def pictured_sheets(count: int, size: int) -> Level:

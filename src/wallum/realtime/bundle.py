@@ -9,6 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.realtime.batches import Batch
+
 __all__ = ["GLOW_SCALE", "VERTEX", "LevelBundle", "ProbeGrid", "Surfacing", "TextureData"]
 
 # G-buffer glow is kept at this share of its luminance: 11-bit floats then reach 1e6 cd/m2.
@@ -51,12 +53,13 @@ class Surfacing:
 class LevelBundle:
     """Everything the renderer needs of a level.
 
-    vertices : (V,) structured, see `VERTEX`; those of the coarser copies come last
-    faces    : (T, 3) uint32, sorted by material and then in space; coarser copies last
+    vertices : (V,) structured, see `VERTEX`; those of the coarser copies come later, batches last
+    faces    : (T, 3) uint32, sorted by material and then in space; coarser copies later, batches last
     chunks   : (C, 3) int64: first triangle, number of triangles, material
     low, high: (C, 3) float32 corners of each chunk [m]
     followed : ids of the lamps that the glow of some parts follows, numbered from 1
     coarser  : for each coarser copy the width of its cells [m] and its (C, 3) chunks
+    batches  : meshes that stand at many places, which no chunk holds
     """
 
     vertices: NDArray[np.void]
@@ -69,6 +72,15 @@ class LevelBundle:
     bounds: NDArray[np.float64]
     coarser: tuple[tuple[float, NDArray[np.int64]], ...] = ()
     followed: tuple[str, ...] = ()
+    batches: tuple[Batch, ...] = ()
+
+    @property
+    def boxes(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int64]]:
+        """Corners (N, 3), (N, 3) and triangles (N,) of each chunk and then of each place of a batch."""
+        lows = [self.low, *(one.low for one in self.batches)]
+        highs = [self.high, *(one.high for one in self.batches)]
+        counts = [self.chunks[:, 1], *(one.triangles for one in self.batches)]
+        return np.concatenate(lows), np.concatenate(highs), np.concatenate(counts)
 
 
 @dataclass(frozen=True)

@@ -1,14 +1,15 @@
 """Packs a level for the renderer; done once by whoever opened the level."""
 
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from wallum.errors import LevelProblem
 from wallum.level.flatten import Triangles, flatten
-from wallum.level.model import Level, Material, Slot, TextureUse
+from wallum.level.model import Level, Material, Part, Slot, TextureUse
 from wallum.level.texels import MIRRORED
+from wallum.realtime.batches import Batch, Placing, placed_boxes, placings
 from wallum.realtime.bundle import GLOW_SCALE, VERTEX, LevelBundle, Surfacing, TextureData
 from wallum.realtime.chunking import space_order
 from wallum.realtime.coarsening import CELLS_M, coarser
@@ -125,34 +126,128 @@ def _surfacings(
     return tuple(surfacings), tuple(textures)
 
 
-def _by_part(
-    level: Level, flat: Triangles, follows: dict[str, str]
-) -> tuple[Triangles, list[tuple[int, int, bool]], tuple[str, ...]]:
-    """Triangles whose glow follows a lamp, or that cast no shadow, get materials of their own."""
-    kinds = [(index, 0, True) for index in range(len(level.materials))]
-    lamps = tuple(sorted(set(follows.values())))[:MOST_FOLLOWED]
-    number = {lamp: i for i, lamp in enumerate(lamps, start=1)}
-    # By part: twice the number of its lamp, and one more where it casts nothing.
-    marks = [2 * number.get(follows.get(part.id, ""), 0) + (not part.casts) for part in level.parts]
-    group = np.array(marks or [0])[flat.part]
-    if not group.any():
-        return flat, kinds, ()
-    material = flat.material.copy()
-    most = max(marks) + 1
-    codes = np.flatnonzero(np.bincount((flat.material.astype(np.int64) * most + group)[group > 0]))
-    for index, mark in (divmod(int(code), most) for code in codes):
-        material[(flat.material == index) & (group == mark)] = len(kinds)
-        kinds.append((index, mark // 2, mark % 2 == 0))
-    return replace(flat, material=material), kinds, lamps
+class _Kinds:
+    """The materials of a bundle: the level's own, and one more for each that glows by a lamp or casts
+    no shadow in some part.
+
+    marks  : (P,) by part twice the number of the lamp that its glow follows, one more where it casts nothing
+    kinds  : by material its number in the level, the number of its lamp, whether it casts
+    """
+
+    def __init__(self, level: Level, follows: dict[str, str]) -> None:
+        self.kinds = [(index, 0, True) for index in range(len(level.materials))]
+        self.lamps = tuple(sorted(set(follows.values())))[:MOST_FOLLOWED]
+        number = {lamp: i for i, lamp in enumerate(self.lamps, start=1)}
+        marks = [2 * number.get(follows.get(part.id, ""), 0) + (not part.casts) for part in level.parts]
+        self.marks = np.array(marks or [0], np.int64)
+        self._made: dict[tuple[int, int], int] = {}
+
+    def marked(self, material: NDArray[np.int32], marks: NDArray[np.int64]) -> NDArray[np.int32]:
+        """(F,) materials of triangles in parts of these marks."""
+        if not marks.any():
+            return material
+        out, most = material.copy(), int(marks.max()) + 1
+        codes = np.flatnonzero(np.bincount((material.astype(np.int64) * most + marks)[marks > 0]))
+        for index, mark in (divmod(int(code), most) for code in codes):
+            if (index, mark) not in self._made:
+                self._made[index, mark] = len(self.kinds)
+                self.kinds.append((index, mark // 2, mark % 2 == 0))
+            out[(material == index) & (marks == mark)] = self._made[index, mark]
+        return out
+
+    @property
+    def followed(self) -> tuple[str, ...]:
+        """The lamps that glow follows."""
+        return self.lamps if self._made else ()
+
+
+@dataclass
+class _Packed:
+    """Vertices and faces one behind the other."""
+
+    vertices: list[NDArray[np.void]] = field(default_factory=list)
+    faces: list[NDArray[np.uint32]] = field(default_factory=list)
+    first_vertex: int = 0
+    first_face: int = 0
+
+    def add(
+        self, vertices: NDArray[np.void], faces: NDArray[np.uint32], chunks: NDArray[np.int64]
+    ) -> tuple[NDArray[np.int64], tuple[tuple[float, NDArray[np.int64]], ...]]:
+        """Put in a mesh and its coarser copies; their chunks as they lie among all."""
+        own, copies = self._put(vertices, faces, chunks), []
+        for cell_m in CELLS_M:
+            # Each from the one before, which has fewer.
+            vertices, faces, chunks = coarser(vertices, faces, chunks, cell_m)
+            copies.append((cell_m, self._put(vertices, faces, chunks)))
+        return own, tuple(copies)
+
+    def _put(
+        self, vertices: NDArray[np.void], faces: NDArray[np.uint32], chunks: NDArray[np.int64]
+    ) -> NDArray[np.int64]:
+        self.vertices.append(vertices)
+        self.faces.append(faces + np.uint32(self.first_vertex))
+        rows = chunks + np.array([self.first_face, 0, 0])
+        self.first_vertex += len(vertices)
+        self.first_face += len(faces)
+        return rows
+
+
+def _plain(
+    level: Level, triangles: Triangles | None, marks: NDArray[np.int64]
+) -> tuple[Triangles, list[Placing]]:
+    """Triangles of what is not kept as a batch, and the batches."""
+    often = placings(level, marks)
+    if not often:
+        return (flatten(level) if triangles is None else triangles), []
+    plain = np.ones(len(level.parts), bool)
+    plain[np.concatenate([one.parts for one in often])] = False
+    return flatten(level, plain), often
+
+
+def _at_home(level: Level, one: Placing) -> Level:
+    """The mesh of a batch alone, where it was made; as its mirror image where that is what is placed."""
+    matrix = np.diag([-1.0, 1.0, 1.0, 1.0]) if one.mirrored else np.eye(4)
+    return replace(level, parts=(Part("", "", one.mesh, matrix),))
+
+
+def _batch(level: Level, one: Placing, kinds: _Kinds, packed: _Packed) -> Batch:
+    home = _at_home(level, one)
+    flat = flatten(home)
+    flat = replace(flat, material=kinds.marked(flat.material, np.full(len(flat.material), one.mark)))
+    _check_finite(flat, level.name)
+    order, chunks = space_order(flat, home.bounds)
+    faces = flat.faces[order]
+    rows, copies = packed.add(_vertices(flat), faces, chunks)
+    places = np.array([level.parts[number].matrix for number in one.parts])
+    places = (places @ home.parts[0].matrix)[:, :3]
+    corners = placed_boxes(home.bounds, places)
+    scale = np.linalg.norm(places[:, :, :3], axis=1).max(axis=1).astype(np.float32)
+    return Batch(rows, copies, places.astype(np.float32), *corners, scale)
+
+
+def _check_finite(flat: Triangles, name: str) -> None:
+    if flat.positions.size and not np.isfinite(flat.positions).all():
+        raise LevelProblem("a vertex is not at a finite place", name)
 
 
 def chunk_boxes(
     level: Level, flat: Triangles
 ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int64]]:
-    """Corners (C, 3) and (C, 3) of a level's chunks, and the triangles (C,) in each."""
-    order, chunks = space_order(flat, level.bounds)
-    low, high = _corners(flat.positions, flat.faces[order], chunks)
-    return low, high, chunks[:, 1]
+    """Corners (N, 3) and (N, 3) of a level's chunks and placed meshes, and the triangles (N,) in each.
+
+    flat : the whole level
+    """
+    plain, often = _plain(level, flat, np.zeros(len(level.parts), np.int64))
+    order, chunks = space_order(plain, level.bounds)
+    low, high = _corners(plain.positions, plain.faces[order], chunks)
+    lows, highs, counts = [low], [high], [chunks[:, 1]]
+    for one in often:
+        home = _at_home(level, one)
+        places = np.array([level.parts[number].matrix for number in one.parts]) @ home.parts[0].matrix
+        for corners, column in zip(placed_boxes(home.bounds, places[:, :3]), (lows, highs), strict=True):
+            column.append(corners)
+        counts.append(np.full(len(places), home.triangle_count))
+    return np.concatenate(lows), np.concatenate(highs), np.concatenate(counts)
 
 
 def bundle_level(
@@ -162,31 +257,20 @@ def bundle_level(
 
     follows : by part id, the id of the lamp that its glow follows
     """
-    flat = flatten(level) if triangles is None else triangles
-    flat, kinds, lamps = _by_part(level, flat, follows or {})
-    if flat.positions.size and not np.isfinite(flat.positions).all():
-        raise LevelProblem("a vertex is not at a finite place", level.name)
+    kinds = _Kinds(level, follows or {})
+    flat, often = _plain(level, triangles, kinds.marks)
+    flat = replace(flat, material=kinds.marked(flat.material, kinds.marks[flat.part]))
+    _check_finite(flat, level.name)
     bounds = level.bounds
     order, chunks = space_order(flat, bounds)
     faces = flat.faces[order]
     low, high = _corners(flat.positions, faces, chunks)
+    packed = _Packed()
+    chunks, copies = packed.add(_vertices(flat), faces, chunks)
+    batches = tuple(_batch(level, one, kinds, packed) for one in often)
     coloured = {p.material for mesh in level.meshes for p in mesh.primitives if p.colours is not None}
-    surfacings, textures = _surfacings(level, coloured, kinds)
-    vertices, faces, copies = _with_copies(_vertices(flat), faces, chunks)
-    return LevelBundle(vertices, faces, chunks, low, high, surfacings, textures, bounds, copies, lamps)
-
-
-def _with_copies(
-    vertices: NDArray[np.void], faces: NDArray[np.uint32], chunks: NDArray[np.int64]
-) -> tuple[NDArray[np.void], NDArray[np.uint32], tuple[tuple[float, NDArray[np.int64]], ...]]:
-    """All vertices and faces with those of the coarser copies behind them, and the copies' chunks."""
-    all_vertices, all_faces, copies = [vertices], [faces], []
-    first_vertex, first_face = len(vertices), len(faces)
-    for cell_m in CELLS_M:
-        # Each from the one before, which has fewer.
-        vertices, faces, chunks = coarser(vertices, faces, chunks, cell_m)
-        all_vertices.append(vertices)
-        all_faces.append(faces + np.uint32(first_vertex))
-        copies.append((cell_m, chunks + np.array([first_face, 0, 0])))
-        first_vertex, first_face = first_vertex + len(vertices), first_face + len(faces)
-    return np.concatenate(all_vertices), np.concatenate(all_faces), tuple(copies)
+    surfacings, textures = _surfacings(level, coloured, kinds.kinds)
+    vertices, faces = np.concatenate(packed.vertices), np.concatenate(packed.faces)
+    return LevelBundle(
+        vertices, faces, chunks, low, high, surfacings, textures, bounds, copies, kinds.followed, batches
+    )

@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 
 from wallum.moment.camera import boxes_inside
 from wallum.realtime.bundle import LevelBundle, Surfacing, TextureData
+from wallum.realtime.coarsening import CELLS_M
+from wallum.realtime.placed import PLACED, PlacedMeshes, Widths
 from wallum.realtime.programs import Programs, set_uniforms
 
 __all__ = ["Coarse", "LevelOnGpu"]
@@ -22,6 +24,8 @@ LAYOUT = (
 )  # fmt: skip
 MAP_NAMES = ("base_map", "metal_rough_map", "normal_map", "occlusion_map", "emissive_map")
 SHADOW_FEATURES = frozenset({"MASK", "BASE_MAP", "UV_MOVED"})
+# Of a mesh that stands at many places one picture may draw itself and each coarser copy.
+COPIES = 1 + len(CELLS_M)
 
 
 def _commands(chunks: NDArray[np.int64]) -> NDArray[np.uint32]:
@@ -38,12 +42,30 @@ def _commands(chunks: NDArray[np.int64]) -> NDArray[np.uint32]:
     return out
 
 
+def _placed_commands(rows: NDArray[np.int64]) -> NDArray[np.uint32]:
+    """Indirect draws (D, 5) of meshes at their places, see PlacedMeshes.gather."""
+    out = np.zeros((len(rows), 5), np.uint32)
+    out[:, 0], out[:, 1] = rows[:, 1] * 3, rows[:, 4]
+    out[:, 2], out[:, 4] = rows[:, 0] * 3, rows[:, 3]
+    return out
+
+
 @dataclass(frozen=True)
 class Coarse:
     """How coarse far surfaces may be: an eye, and the angle that it cannot tell [rad]."""
 
     eye: NDArray[np.float64]
     angle: float
+
+    def widths(self, low: NDArray[np.float32], high: NDArray[np.float32]) -> NDArray[np.float64]:
+        """(N,) how wide cells may be that surfaces in boxes (N, 3), (N, 3) are merged in [m]."""
+        outside = np.maximum(np.maximum(low - self.eye, self.eye - high), 0.0)
+        return np.asarray(np.linalg.norm(outside, axis=1) * self.angle)
+
+
+def _even(cell_m: float) -> Widths:
+    """The same width of cells everywhere."""
+    return lambda low, _: np.full(len(low), cell_m)
 
 
 class LevelOnGpu:
@@ -55,14 +77,16 @@ class LevelOnGpu:
         positions = np.ascontiguousarray(bundle.vertices["position"])
         self._positions = self._buffer(positions)
         self._faces = self._buffer(bundle.faces)
-        self._indirect = context.buffer(reserve=max(20 * len(bundle.chunks), 20), dynamic=True)
+        commands = len(bundle.chunks) + sum(len(one.chunks) * COPIES for one in bundle.batches)
+        self._indirect = context.buffer(reserve=max(20 * commands, 20), dynamic=True)
+        self._placed = PlacedMeshes(context, bundle.batches)
         self._blocks = [context.buffer(one.block) for one in bundle.surfacings]
         self._textures = [self._texture(one) for one in bundle.textures]
         self._complete = False
-        self._arrays: dict[int, moderngl.VertexArray] = {}
+        self._arrays: dict[tuple[int, bool], moderngl.VertexArray] = {}
         self._kept_programs: list[moderngl.Program] = []
-        chunk_material = bundle.chunks[:, 2]
-        self._used = [int(m) for m in np.unique(chunk_material)]
+        chunks = [bundle.chunks, *(one.chunks for one in bundle.batches)]
+        self._used = [int(m) for m in np.unique(np.concatenate(chunks)[:, 2])]
         self._holed = np.array(["MASK" in s.features for s in bundle.surfacings] or [False])
         # See-through surfaces let light pass until they are drawn properly.
         self._casts = np.array([s.casts and "BLEND" not in s.features for s in bundle.surfacings] or [False])
@@ -102,11 +126,11 @@ class LevelOnGpu:
         for array in self._arrays.values():
             array.release()
         for item in (*self._blocks, *self._textures, self._vertices, self._positions, self._faces,
-                     self._indirect):  # fmt: skip
+                     self._indirect, self._placed):  # fmt: skip
             item.release()
 
-    def _array(self, program: moderngl.Program, whole: bool) -> moderngl.VertexArray:
-        key = id(program)
+    def _array(self, program: moderngl.Program, whole: bool, placed: bool = False) -> moderngl.VertexArray:
+        key = id(program), placed
         if key not in self._arrays:
             self._kept_programs.append(program)  # keeps the id from being given again
             if whole:
@@ -115,6 +139,8 @@ class LevelOnGpu:
                 content = [(self._vertices, layout, *(name for name, _, _ in kept))]
             else:
                 content = [(self._positions, "3f4", "in_position")]
+            if placed:
+                content.append(self._placed.content)
             self._arrays[key] = self._context.vertex_array(
                 program, content, index_buffer=self._faces, index_element_size=4
             )
@@ -127,11 +153,17 @@ class LevelOnGpu:
         if len(commands) <= 4:
             for count, _, first, _, _ in commands.tolist():
                 array.render(moderngl.TRIANGLES, vertices=count, first=first)
-        else:
-            self._indirect.orphan()
-            self._indirect.write(commands)
-            array.render_indirect(self._indirect, moderngl.TRIANGLES, count=len(commands))
-        return int(commands[:, 0].sum()) // 3
+            return int(commands[:, 0].sum()) // 3
+        return self._send_indirect(array, commands)
+
+    def _send_indirect(self, array: moderngl.VertexArray, commands: NDArray[np.uint32]) -> int:
+        """Send draws (D, 5); returns the triangles in them."""
+        if not len(commands):
+            return 0
+        self._indirect.orphan()
+        self._indirect.write(commands)
+        array.render_indirect(self._indirect, moderngl.TRIANGLES, count=len(commands))
+        return int((commands[:, 0].astype(np.int64) * commands[:, 1]).sum()) // 3
 
     def _bind(self, program: moderngl.Program, surfacing: Surfacing, index: int) -> None:
         self._blocks[index].bind_to_uniform_block(MATERIAL_BINDING)
@@ -148,8 +180,7 @@ class LevelOnGpu:
         bundle = self._bundle
         if coarse is None or not bundle.coarser:
             return bundle.chunks
-        outside = np.maximum(np.maximum(bundle.low - coarse.eye, coarse.eye - bundle.high), 0.0)
-        allowed = np.linalg.norm(outside, axis=1) * coarse.angle
+        allowed = coarse.widths(bundle.low, bundle.high)
         rows = bundle.chunks.copy()
         for cell_m, chunks in bundle.coarser:
             rows[allowed >= cell_m] = chunks[allowed >= cell_m]
@@ -169,21 +200,27 @@ class LevelOnGpu:
         bundle = self._bundle
         seen = boxes_inside(bundle.low, bundle.high, planes)
         every = self._chunks_for(coarse)
+        placed = self._placed.gather(planes, coarse.widths if coarse is not None else _even(0.0))
         matrix = to_clip.T.astype("f4").tobytes()
         sent = 0
         for index in self._used:
-            chunks = every[seen & (every[:, 2] == index)]
-            if not len(chunks):
-                continue
             surfacing = bundle.surfacings[index]
-            program = self._programs.get("gbuffer", "gbuffer", surfacing.features | more)
-            self._bind(program, surfacing, index)
-            set_uniforms(program, to_clip=matrix)
-            if surfacing.double_sided:
-                self._context.disable(moderngl.CULL_FACE)
-            else:
-                self._context.enable(moderngl.CULL_FACE)
-            sent += self._send(self._array(program, whole=True), chunks)
+            chunks = every[seen & (every[:, 2] == index)]
+            rows = placed[placed[:, 2] == index]
+            for there, features in ((len(chunks), frozenset()), (len(rows), frozenset({PLACED}))):
+                if not there:
+                    continue
+                program = self._programs.get("gbuffer", "gbuffer", surfacing.features | more | features)
+                self._bind(program, surfacing, index)
+                set_uniforms(program, to_clip=matrix)
+                if surfacing.double_sided:
+                    self._context.disable(moderngl.CULL_FACE)
+                else:
+                    self._context.enable(moderngl.CULL_FACE)
+                if features:
+                    sent += self._send_indirect(self._array(program, True, True), _placed_commands(rows))
+                else:
+                    sent += self._send(self._array(program, True), chunks)
         return sent
 
     def draw_depth(
@@ -208,18 +245,43 @@ class LevelOnGpu:
             edges = np.linspace(0, len(seen), parts + 1).astype(int)
             seen[: edges[part]] = False
             seen[edges[part + 1] :] = False
-        material = every[:, 2]
+        placed = self._placed.gather(planes, _even(cell_m), part, parts)
         matrix = to_clip.T.astype("f4").tobytes()
         self._context.disable(moderngl.CULL_FACE)
+        sent = self._draw_solid(matrix, every[seen], placed)
+        for index in (i for i in self._used if self._holed[i] and self._casts[i]):
+            chunks, rows = every[seen & (every[:, 2] == index)], placed[placed[:, 2] == index]
+            sent += self._draw_holed(matrix, index, chunks, rows)
+        return sent
+
+    def _draw_solid(self, matrix: bytes, chunks: NDArray[np.int64], placed: NDArray[np.int64]) -> int:
+        """Depth of surfaces without holes."""
+        solid = self._casts & ~self._holed
+        sent = 0
+        chunks, placed = chunks[solid[chunks[:, 2]]], placed[solid[placed[:, 2]]]
         program = self._programs.get("shadow", "shadow")
         set_uniforms(program, to_clip=matrix)
-        solid = seen & self._casts[material] & ~self._holed[material]
-        sent = self._send(self._array(program, whole=False), every[solid])
-        for index in (i for i in self._used if self._holed[i] and self._casts[i]):
-            chunks = every[seen & (material == index)]
-            surfacing = bundle.surfacings[index]
-            holed = self._programs.get("shadow", "shadow", surfacing.features & SHADOW_FEATURES)
-            self._bind(holed, surfacing, index)
-            set_uniforms(holed, to_clip=matrix)
-            sent += self._send(self._array(holed, whole=True), chunks)
+        sent += self._send(self._array(program, whole=False), chunks)
+        if len(placed):
+            program = self._programs.get("shadow", "shadow", frozenset({PLACED}))
+            set_uniforms(program, to_clip=matrix)
+            sent += self._send_indirect(self._array(program, False, True), _placed_commands(placed))
+        return sent
+
+    def _draw_holed(
+        self, matrix: bytes, index: int, chunks: NDArray[np.int64], placed: NDArray[np.int64]
+    ) -> int:
+        """Depth of the surfaces of a material with holes."""
+        surfacing, sent = self._bundle.surfacings[index], 0
+        features = surfacing.features & SHADOW_FEATURES
+        if len(chunks):
+            program = self._programs.get("shadow", "shadow", features)
+            self._bind(program, surfacing, index)
+            set_uniforms(program, to_clip=matrix)
+            sent += self._send(self._array(program, whole=True), chunks)
+        if len(placed):
+            program = self._programs.get("shadow", "shadow", features | {PLACED})
+            self._bind(program, surfacing, index)
+            set_uniforms(program, to_clip=matrix)
+            sent += self._send_indirect(self._array(program, True, True), _placed_commands(placed))
         return sent

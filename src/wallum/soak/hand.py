@@ -16,6 +16,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
+from PyQt6 import sip
 from PyQt6.QtCore import QPoint, Qt, QTimer, QtMsgType, qInstallMessageHandler
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
@@ -186,8 +187,12 @@ class Hand:
         for _ in range(self._rng.randrange(1, 12)):
             QTest.mouseMove(widget, self._place(widget))  # type: ignore[call-overload]
             self._turn(self._rng.choice((0.0, 0.0, 0.02)))
+            if sip.isdeleted(widget):  # a level that came, or a list made anew, took it away
+                return f"drag of {type(widget).__name__}, which went"
         if self._rng.random() < 0.1:
             QTest.keyClick(widget, Qt.Key.Key_Escape)  # type: ignore[call-overload]
+        if sip.isdeleted(widget):
+            return f"drag of {type(widget).__name__}, which went"
         QTest.mouseRelease(widget, button, held, self._place(widget))  # type: ignore[call-overload]
         return f"drag {type(widget).__name__} {button.name}"
 

@@ -120,7 +120,7 @@ def measure_scenes(progress: Callable[[str], None]) -> list[Measured]:
         if grid is not None:
             low, step = grid.low.tolist(), grid.step.tolist()
             renderer.set_grid(ProbeGrid(grid.values, tuple(low), tuple(step)))
-        boxes = Boxes(bundle.low, bundle.high, bundle.chunks[:, 1])
+        boxes = Boxes(*bundle.boxes)
         for name, camera, scene in _scenes(project, level):
             size = SIZES[(number + number // len(LAMPS)) % len(SIZES)]
             number += 1

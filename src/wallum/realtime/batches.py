@@ -1,0 +1,77 @@
+"""Meshes that a level places often: kept once in their own space, with the places where they stand."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.level.model import Level
+
+__all__ = ["Batch", "Placing", "placed_boxes", "placings"]
+
+# A mesh is kept once from so many places and so many triangles saved; below, chunks of all that lies
+# close together leave out more of what is not seen.
+LEAST_PLACES, LEAST_SAVED = 8, 100_000
+
+
+@dataclass(frozen=True)
+class Placing:
+    """A mesh, and the numbers of the parts that place it alike: same mark, mirrored or not."""
+
+    mesh: int
+    mark: int
+    mirrored: bool
+    parts: NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Batch:
+    """A mesh in the bundle that stands at many places.
+
+    chunks  : (K, 3) first triangle, number of triangles, material
+    coarser : for each coarser copy the width of its cells in the mesh's own units and its (K, 3) chunks
+    places  : (I, 3, 4) float32 from the mesh's space to the level's
+    low, high : (I, 3) float32 corners of each place [m]
+    scale   : (I,) the most that a place stretches the mesh
+    """
+
+    chunks: NDArray[np.int64]
+    coarser: tuple[tuple[float, NDArray[np.int64]], ...]
+    places: NDArray[np.float32]
+    low: NDArray[np.float32]
+    high: NDArray[np.float32]
+    scale: NDArray[np.float32]
+
+    @property
+    def triangles(self) -> NDArray[np.int64]:
+        """(I,) triangles of each place."""
+        return np.full(len(self.places), int(self.chunks[:, 1].sum()))
+
+
+def placings(level: Level, marks: NDArray[np.int64]) -> list[Placing]:
+    """The meshes that are better kept once. marks : (P,) by part; parts of different marks look different."""
+    counts = np.bincount([part.mesh for part in level.parts] or [0], minlength=len(level.meshes))
+    triangles = np.array([sum(len(p.triangles) for p in mesh.primitives) for mesh in level.meshes] or [0])
+    often = (counts >= LEAST_PLACES) & (triangles * (counts - 1) >= LEAST_SAVED)
+    groups: dict[tuple[int, int, bool], list[int]] = {}
+    for number, part in enumerate(level.parts):
+        if often[part.mesh]:
+            mirrored = bool(np.linalg.det(part.matrix[:3, :3]) < 0.0)
+            groups.setdefault((part.mesh, int(marks[number]), mirrored), []).append(number)
+    return [
+        Placing(mesh, mark, mirrored, np.array(parts))
+        for (mesh, mark, mirrored), parts in groups.items()
+        if len(parts) * triangles[mesh] >= LEAST_SAVED // 2
+    ]
+
+
+def placed_boxes(
+    bounds: NDArray[np.float64], places: NDArray[np.float64]
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Corners (I, 3), (I, 3) of a box (2, 3) at (I, 3, 4) places. Source: Arvo 1990, "Transforming
+    axis-aligned bounding boxes"."""
+    linear, offset = places[:, :, :3], places[:, :, 3]
+    a, b = linear * bounds[0], linear * bounds[1]
+    lows = offset + np.minimum(a, b).sum(axis=2)
+    highs = offset + np.maximum(a, b).sum(axis=2)
+    return lows.astype(np.float32), highs.astype(np.float32)
