@@ -431,13 +431,14 @@ def test_a_texture_transform_moves_scales_and_turns_as_the_standard_says():
     assert rows @ [0, 1, 1] == pytest.approx([0.5 + 3.0, 0.25])
 
 
-def test_blend_is_kept_and_named():
+def test_blend_is_read_and_needs_no_word():
     made = Maker()
     made.document["materials"] = [{"name": "glass", "alphaMode": "BLEND"}]
     made.mesh(material=0)
     level = made.level()
     assert level.materials[0].alpha == "blend"
-    assert any("glass" in finding.text for finding in level.findings)
+    assert level.materials[0].see_through
+    assert not any("glass" in finding.text for finding in level.findings)
 
 
 def test_a_mirrored_texture_is_read():
@@ -553,13 +554,13 @@ def test_an_empty_scene_is_an_empty_level():
 def test_what_an_unread_extension_belongs_to_is_named_and_counted():
     made = Maker()
     made.document["materials"] = [
-        {"name": name, "extensions": {"KHR_materials_clearcoat": {"clearcoatFactor": 1.0}}}
+        {"name": name, "extensions": {"KHR_materials_sheen": {"sheenRoughnessFactor": 1.0}}}
         for name in ("car", "door", "jug", "tile", "vase")
     ]
     made.mesh(material=0)
     made.document["nodes"][0]["extensions"] = {"EXT_of_tomorrow": {}}
-    made.document["extensionsUsed"] = ["KHR_materials_clearcoat", "EXT_of_tomorrow", "KHR_xmp_json_ld"]
+    made.document["extensionsUsed"] = ["KHR_materials_sheen", "EXT_of_tomorrow", "KHR_xmp_json_ld"]
     told = {one.where: one.text for one in made.level().findings}
-    assert "5 materials (car, door, jug, tile and others), shown without their clear coat" in told["car"]
+    assert "5 materials (car, door, jug, tile and others), shown without their sheen" in told["car"]
     assert "1 node (thing)" in told["thing"]
     assert "whole file" in told["KHR_xmp_json_ld"]

@@ -48,3 +48,17 @@ def test_a_white_box_in_even_light_is_as_bright_as_that(renderer, even_scene, me
         pass
     seen = luminance(renderer.luminance(request, settled=False))[16:48, 20:44] / EVEN
     assert 0.96 <= seen.min() <= seen.max() <= 1.01
+
+
+@pytest.mark.parametrize("roughness", [0.05, 0.5, 1.0])
+@pytest.mark.parametrize("reflectance", [0.0, 0.02, 0.1, 0.5])
+def test_whatever_its_gloss_reflects_the_rest_is_sent_back_from_below(
+    renderer, even_scene, reflectance, roughness
+):
+    white = Material("white", (1.0,) * 4, 0.0, roughness, reflectance=reflectance)
+    renderer.set_level(bundle_level(level_of(box((-0.5, -0.5, -0.5), (0.5, 0.5, 0.5), 0), white)))
+    request = PictureRequest(1, even_scene, CAMERA, (64, 64))
+    for _ in renderer.draw(request):
+        pass
+    seen = luminance(renderer.luminance(request, settled=False))[16:48, 20:44] / EVEN
+    assert 0.96 <= seen.min() <= seen.max() <= 1.02

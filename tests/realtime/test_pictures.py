@@ -431,13 +431,6 @@ def test_masked_holes_show_what_is_behind(renderer):
     assert middle_of(picture, dx=30)[0] == 0.0
 
 
-def test_blend_shows_a_screen_of_holes(renderer):
-    glass = Material(base=(1.0, 1.0, 1.0, 0.5), alpha="blend", unlit=True)
-    picture = draw_level(renderer, wall_of(glass), project_of(ev100=0.0), FRONT)
-    patch = picture.luminance[40:60, 80:100, 0] > 0.0
-    assert 0.3 < patch.mean() < 0.7
-
-
 @pytest.mark.parametrize(("double", "seen"), [(False, False), (True, True)])
 def test_backs_are_seen_only_of_double_sided_surfaces(renderer, double, seen):
     behind = Camera((0.0, 0.0, -4.0), (0.0, 0.0, 1.0), 40.0, 16 / 9, far=50.0)

@@ -119,11 +119,17 @@ def test_light_falls_through_the_holes_of_a_masked_surface():
     assert lamp_reading(rays, lamp, (1.0, 0.0, 0.0)).direct_lx > 1.0
 
 
-def test_see_through_surfaces_stop_no_light():
-    level = sheet_level(Material(alpha="blend"))
-    rays = RayScene(level, flatten(level))
+@pytest.mark.parametrize("alpha", [0.0, 0.25, 0.5, 1.0])
+def test_light_comes_through_what_is_seen_through_by_what_it_leaves(alpha):
     lamp = PointSource(id="l", name="L", position=(0.0, 4.0, 0.0), shadow=True, radius=0.0)
-    assert lamp_reading(rays, lamp, (0.3, 0.0, 0.0)).direct_lx > 1.0
+    open_level = sheet_level(Material(alpha="mask", base=(1.0, 1.0, 1.0, 0.0)))
+    free = lamp_reading(RayScene(open_level, flatten(open_level)), lamp, (0.3, 0.0, 0.0)).direct_lx
+    level = sheet_level(Material(alpha="blend", base=(1.0, 1.0, 1.0, alpha)))
+    rays = RayScene(level, flatten(level))
+    assert free > 1.0
+    assert lamp_reading(rays, lamp, (0.3, 0.0, 0.0)).direct_lx == pytest.approx(
+        (1.0 - alpha) * free, rel=1e-5
+    )
     hits = rays.first_hit(np.array([[0.0, 4.0, 0.0]]), np.array([[0.0, -1.0, 0.0]]))
     assert hits.distance == pytest.approx([2.0])
 

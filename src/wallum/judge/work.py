@@ -104,21 +104,29 @@ def count_work(
     """
     pixels = float(size[0] * size[1])
     each = pixels / max(seen.size[0] * seen.size[1], 1)
-    lit = len(seen.points) * each
+    # Layers of what is seen through are lit like the surfaces behind them.
+    layers = seen.layers * each
+    lit = len(seen.points) * each + layers
     planes = frustum_planes(camera.projection() @ camera.view())
     visible = boxes_inside(boxes.low, boxes.high, planes)
     work = Work(
-        {"surfaces": {"each": 1.0, "pixels": pixels, "triangles": float(boxes.triangles[visible].sum())}}
+        {
+            "surfaces": {
+                "each": 1.0,
+                "pixels": pixels + layers,
+                "triangles": float(boxes.triangles[visible].sum()),
+            }
+        }
     )
-    light = {**dict.fromkeys(COUNTS["light"], 0.0), "each": 1.0, "pixels": pixels}
+    light = {**dict.fromkeys(COUNTS["light"], 0.0), "each": 1.0, "pixels": pixels + layers}
     if scene.sky is not None:
-        own: dict[str, dict[str, float]] = {"light": {"sky pixels": pixels}}
-        light["sky pixels"] = pixels
+        own: dict[str, dict[str, float]] = {"light": {"sky pixels": pixels + layers}}
+        light["sky pixels"] = pixels + layers
         if grid:
             work.passes["open sky"] = {"pixels": pixels}
             own["open sky"] = {"pixels": pixels}
         if scene.sky.cloud is not None:  # on the pixels of the sky
-            own["light"]["cloud pixels"] = light["cloud pixels"] = max(pixels - lit, 0.0)
+            own["light"]["cloud pixels"] = light["cloud pixels"] = max(pixels - lit + layers, 0.0)
         if scene.sky.deck is not None:  # marched for a ninth of all
             own["clouds"] = {"deck samples": pixels / DECK_PART**2 * DECK_STEPS}
             work.passes["clouds"] = dict(own["clouds"])
@@ -146,7 +154,7 @@ def _count_lamps(
     casts = scene.lamps.column("shadow") > 0.5
     shadows = {"tiles": 0.0, "triangles": 0.0, "texels": 0.0}
     for index, lamp_id in enumerate(scene.lamps.ids):
-        count = float(reached[index].sum()) * each
+        count = float(reached[index].sum()) * each * (1.0 + seen.layers / max(len(seen.points), 1))
         if count == 0.0:
             work.sources[lamp_id] = {}
             continue

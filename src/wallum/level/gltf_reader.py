@@ -14,6 +14,7 @@ from wallum.faults import reading
 from wallum.files import inside, read_limited
 from wallum.level.gltf_accessors import Accessors
 from wallum.level.gltf_draco import DRACO, unpack_draco
+from wallum.level.gltf_glass import GLASS_EXTENSIONS
 from wallum.level.gltf_json import QuickGLTF2, parsed_json
 from wallum.level.gltf_meshes import read_meshes
 from wallum.level.gltf_nodes import read_nodes
@@ -38,6 +39,7 @@ READ: Final = {
     "KHR_node_visibility",
     DRACO,
     SETS,
+    *GLASS_EXTENSIONS,
 }
 MAGIC: Final = b"glTF"
 

@@ -5,6 +5,7 @@ from typing import Any, Final
 from pygltflib import GLTF2
 
 from wallum.errors import LevelProblem
+from wallum.level.gltf_glass import glass_fields, glass_findings
 from wallum.level.model import AlphaMode, Finding, Material, Sampler, Slot, TextureUse
 
 __all__ = ["read_materials"]
@@ -98,11 +99,12 @@ def _material(gltf: GLTF2, index: int, source: str) -> Material:
     mode = given.alphaMode or "OPAQUE"
     if mode not in ALPHA_MODES:
         raise LevelProblem(f"alpha mode {mode!r}", where, "OPAQUE, MASK or BLEND")
+    metallic = _or(pbr.metallicFactor if pbr else None, 1.0, where)
+    roughness = _or(pbr.roughnessFactor if pbr else None, 1.0, where)
     return Material(
         name=given.name or f"material {index}",
         base=_numbers(pbr.baseColorFactor if pbr else None, 4, where, (1.0, 1.0, 1.0, 1.0)),
-        metallic=_or(pbr.metallicFactor if pbr else None, 1.0, where),
-        roughness=_or(pbr.roughnessFactor if pbr else None, 1.0, where),
+        metallic=metallic,
         normal_scale=_or(given.normalTexture.scale if given.normalTexture else None, 1.0, where),
         occlusion_strength=_or(
             given.occlusionTexture.strength if given.occlusionTexture else None, 1.0, where
@@ -114,22 +116,14 @@ def _material(gltf: GLTF2, index: int, source: str) -> Material:
         double_sided=bool(given.doubleSided),
         unlit="KHR_materials_unlit" in extensions,
         textures=_slots(gltf, given, where),
+        **glass_fields(extensions, metallic, roughness, lambda value: _number(value, where)),
     )
 
 
 def read_materials(gltf: GLTF2, source: str) -> tuple[tuple[Material, ...], list[Finding]]:
     """Every material, and a plain one at the end for primitives that name none."""
     materials = tuple(_material(gltf, index, source) for index in range(len(gltf.materials)))
-    findings = [
-        Finding(
-            "blend not drawn",
-            material.name,
-            "warning",
-            f"{material.name} is see-through; until that is drawn, a screen of holes stands for it.",
-        )
-        for material in materials
-        if material.alpha == "blend"
-    ]
+    findings = list(glass_findings(gltf.materials, materials))
     findings += [
         Finding(
             "texture coordinates not read",

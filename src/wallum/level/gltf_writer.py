@@ -127,8 +127,26 @@ def _material(material: Material, textures: list[Json], samplers: list[Sampler])
         extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": material.emissive_strength}
     if material.unlit:
         extensions["KHR_materials_unlit"] = {}
+    extensions |= _glass(material)
     if extensions:
         out["extensions"] = extensions
+    return out
+
+
+def _glass(material: Material) -> Json:
+    """Extensions of what reflects otherwise than usual, or lets light through."""
+    out: Json = {}
+    if material.reflectance != Material.reflectance:
+        root = math.sqrt(material.reflectance)
+        # An index of 0 stands for a surface that reflects all.
+        out["KHR_materials_ior"] = {"ior": (1.0 + root) / (1.0 - root) if root < 1.0 else 0.0}
+    if material.transmission > 0.0:
+        out["KHR_materials_transmission"] = {"transmissionFactor": material.transmission}
+        if material.tint != Material.tint:
+            colour = [float(one) for one in material.tint]
+            out["KHR_materials_volume"] = {
+                "thicknessFactor": 1.0, "attenuationDistance": 1.0, "attenuationColor": colour,
+            }  # fmt: skip
     return out
 
 

@@ -135,6 +135,9 @@ class Material:
     """A surface in the standard's metallic-roughness model.
 
     emissive is luminance in cd/m2 per channel: the factor times its strength.
+    reflectance  : of what is not metal, looked at straight (F0)
+    transmission : share of the light under the gloss that goes straight through, as through thin glass
+    tint         : what of it the glass leaves by channel, beside its base colour
     """
 
     name: str = "default"
@@ -149,7 +152,15 @@ class Material:
     cutoff: float = 0.5
     double_sided: bool = False
     unlit: bool = False
+    reflectance: float = 0.04
+    transmission: float = 0.0
+    tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
     textures: dict[Slot, TextureUse] = field(default_factory=dict)
+
+    @property
+    def see_through(self) -> bool:
+        """Whether what lies behind it is seen through it."""
+        return self.alpha == "blend" or self.transmission > 0.0
 
     @property
     def glow(self) -> tuple[float, float, float]:

@@ -13,19 +13,41 @@ import numpy as np
 from wallum.physics.arrays import Floats, dots, normalised
 from wallum.physics.gloss_table import DIELECTRIC_F0, MIN_ROUGHNESS, falling, look_up
 
-__all__ = ["MIN_ROUGHNESS", "gloss_terms", "response"]
+__all__ = ["MIN_ROUGHNESS", "fresnel", "gloss_terms", "response"]
+
+# What reflects less than this, looked at straight, reflects less than all at grazing angles: no real
+# matter does, it stands for what a gloss is dimmed by. Source: Lagarde, de Rousiers 2014.
+FULL_AT_EDGE_F0 = 0.02
 
 
-def gloss_terms(base: Floats, metallic: Floats, whole: Floats) -> tuple[Floats, Floats]:
+def _at_edge(f0: Floats | float) -> Floats:
+    """Reflectance at grazing angles of what reflects f0 looked at straight."""
+    return np.minimum(np.asarray(f0) / FULL_AT_EDGE_F0, 1.0)
+
+
+def fresnel(f0: Floats | float, cosine: Floats | float) -> Floats:
+    """(N,) share of light that a smooth dielectric reflects at a cosine. Source: Schlick 1994."""
+    return f0 + (_at_edge(f0) - f0) * (1.0 - cosine) ** 5
+
+
+def gloss_terms(
+    base: Floats, metallic: Floats, whole: Floats, f0: Floats | float = DIELECTRIC_F0
+) -> tuple[Floats, Floats]:
     """Fresnel's reflectance with compensation, as value + rise * (1 - cosine)^5: of metal and of
     dielectric, by their shares.
 
-    base : a channel; whole : share that a mirror of F0 = 1 sends back
+    base : a channel; whole : share that a mirror of F0 = 1 sends back; f0 : of the dielectric
     """
     regained = 1.0 / whole - 1.0
     metal = metallic * (1.0 + base * regained)
-    other = (1.0 - metallic) * (1.0 + DIELECTRIC_F0 * regained)
-    return metal * base + other * DIELECTRIC_F0, metal * (1.0 - base) + other * (1.0 - DIELECTRIC_F0)
+    other = (1.0 - metallic) * (1.0 + f0 * regained)
+    return metal * base + other * f0, metal * (1.0 - base) + other * (_at_edge(f0) - f0)
+
+
+def _left(f0: Floats | float, scale: Floats, offset: Floats) -> Floats:
+    """(N,) share of even light that a dielectric's gloss leaves for what lies under it."""
+    sent = f0 * scale + _at_edge(f0) * offset
+    return 1.0 - sent * (1.0 + f0 * (1.0 / (scale + offset) - 1.0))
 
 
 def response(
@@ -35,11 +57,13 @@ def response(
     normals: Floats,
     to_eye: Floats,
     to_light: Floats,
+    f0: Floats | None = None,
 ) -> Floats:
     """Luminance per illuminance-facing-the-light: BRDF times the cosine.
 
     base                       : (N, 3) linear; metallic, roughness : (N,)
     normals, to_eye, to_light  : (N, 3) unit
+    f0                         : (N,) reflectance of what is not metal; 0.04 by default
     Returns (N, 3) [1/sr].
     """
     metallic, rough = np.asarray(metallic), np.maximum(roughness, MIN_ROUGHNESS)
@@ -57,8 +81,12 @@ def response(
     gleam = facets * visible
     grazing = (1.0 - l_h) * np.square(np.square(1.0 - l_h))
     under = (1.0 - metallic) * kept * (1.0 - steep * falling(rough, n_l)) / np.pi
+    other: Floats | float = DIELECTRIC_F0
+    if f0 is not None:
+        other = f0
+        under = under * (_left(f0, scale, offset) / _left(DIELECTRIC_F0, scale, offset))
     out = np.empty(np.shape(base), np.result_type(base, gleam))
     for k in range(3):  # a channel at a time: see arrays
-        value, rise = gloss_terms(base[:, k], metallic, scale + offset)
+        value, rise = gloss_terms(base[:, k], metallic, scale + offset, other)
         np.multiply(n_l, base[:, k] * under + gleam * (value + rise * grazing), out=out[:, k])
     return out

@@ -11,10 +11,12 @@ from numpy.typing import NDArray
 
 from wallum.realtime.batches import Batch
 
-__all__ = ["GLOW_SCALE", "VERTEX", "LevelBundle", "ProbeGrid", "Surfacing", "TextureData"]
+__all__ = ["GLOW_SCALE", "VEIL", "VERTEX", "LevelBundle", "ProbeGrid", "Surfacing", "TextureData"]
 
 # G-buffer glow is kept at this share of its luminance: 11-bit floats then reach 1e6 cd/m2.
 GLOW_SCALE = 1.0 / 16.0
+# The feature of what is seen through: it lies in the layers of a picture, not in its G-buffer.
+VEIL = "VEIL"
 VERTEX = np.dtype(
     [
         ("position", "<f4", 3),

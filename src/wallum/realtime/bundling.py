@@ -10,7 +10,7 @@ from wallum.level.flatten import Triangles, flatten
 from wallum.level.model import Level, Material, Part, Slot, TextureUse
 from wallum.level.texels import MIRRORED
 from wallum.realtime.batches import Batch, Placing, placed_boxes, placings
-from wallum.realtime.bundle import GLOW_SCALE, VERTEX, LevelBundle, Surfacing, TextureData
+from wallum.realtime.bundle import GLOW_SCALE, VEIL, VERTEX, LevelBundle, Surfacing, TextureData
 from wallum.realtime.chunking import space_order
 from wallum.realtime.coarsening import CELLS_M, coarser
 
@@ -49,13 +49,27 @@ def _features(material: Material, coloured: bool) -> frozenset[str]:
     names = {f for f, slot in zip(FEATURES, SLOTS, strict=True) if slot in material.textures}
     if any(not use.plain or _mirrors(use) != (1, 1) for use in material.textures.values()):
         names.add("UV_MOVED")
-    if material.alpha != "opaque":
-        names.add(material.alpha.upper())
+    if material.alpha == "mask":
+        names.add("MASK")
+    if material.alpha == "blend":
+        names.add("BLEND")
+    if material.see_through:
+        names.add(VEIL)
     if material.double_sided:
         names.add("DOUBLE_SIDED")
     if coloured:
         names.add("VERTEX_COLOUR")
     return frozenset(names)
+
+
+def _kind(material: Material) -> float:
+    """What the third channel of a G-buffer's surface holds, see include/surface.glsl: 1 for what asks for
+    no light, 0 for the usual reflectance, else a byte that grows with its root."""
+    if material.unlit:
+        return 1.0
+    if material.reflectance == Material.reflectance:
+        return 0.0
+    return (1.0 + round(253.0 * material.reflectance**0.5)) / 255.0
 
 
 def _block(material: Material, follows: int, casts: bool) -> bytes:
@@ -64,7 +78,8 @@ def _block(material: Material, follows: int, casts: bool) -> bytes:
         material.base,
         (*glow, material.cutoff),
         (material.metallic, material.roughness, material.normal_scale, material.occlusion_strength),
-        (float(material.unlit), follows / 255.0, float(casts and material.alpha != "blend"), 0.0),
+        (_kind(material), follows / 255.0, float(casts), material.transmission),
+        (*material.tint, material.reflectance),
     ]
     for slot in SLOTS:
         use = material.textures.get(slot)

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import boxes_inside
-from wallum.realtime.bundle import LevelBundle, Surfacing, TextureData
+from wallum.realtime.bundle import VEIL, LevelBundle, Surfacing, TextureData
 from wallum.realtime.coarsening import CELLS_M
 from wallum.realtime.placed import PLACED, PlacedMeshes, Widths
 from wallum.realtime.programs import Programs, set_uniforms
@@ -24,6 +24,7 @@ LAYOUT = (
 )  # fmt: skip
 MAP_NAMES = ("base_map", "metal_rough_map", "normal_map", "occlusion_map", "emissive_map")
 SHADOW_FEATURES = frozenset({"MASK", "BASE_MAP", "UV_MOVED"})
+VEIL_FEATURES = frozenset({"BLEND", "VERTEX_COLOUR", "BASE_MAP", "UV_MOVED"})
 # Of a mesh that stands at many places one picture may draw itself and each coarser copy.
 COPIES = 1 + len(CELLS_M)
 
@@ -88,8 +89,9 @@ class LevelOnGpu:
         chunks = [bundle.chunks, *(one.chunks for one in bundle.batches)]
         self._used = [int(m) for m in np.unique(np.concatenate(chunks)[:, 2])]
         self._holed = np.array(["MASK" in s.features for s in bundle.surfacings] or [False])
-        # See-through surfaces let light pass until they are drawn properly.
-        self._casts = np.array([s.casts and "BLEND" not in s.features for s in bundle.surfacings] or [False])
+        self._veils = {n for n in self._used if VEIL in bundle.surfacings[n].features}
+        # What is seen through stops no light: it is drawn into atlases of its own.
+        self._casts = np.array([s.casts and VEIL not in s.features for s in bundle.surfacings] or [False])
 
     def _buffer(self, values: NDArray[np.generic]) -> moderngl.Buffer:
         data = values.tobytes()
@@ -116,6 +118,11 @@ class LevelOnGpu:
     @property
     def triangle_count(self) -> int:
         return int(self._bundle.chunks[:, 1].sum())
+
+    @property
+    def has_veils(self) -> bool:
+        """Whether anything in it is seen through."""
+        return bool(self._veils)
 
     @property
     def bounds(self) -> NDArray[np.float64]:
@@ -192,10 +199,12 @@ class LevelOnGpu:
         planes: NDArray[np.float64],
         coarse: Coarse | None = None,
         more: frozenset[str] = frozenset(),
+        veils: dict[str, object] | None = None,
     ) -> int:
         """Fill the bound G-buffer with what the planes hold; far parts coarser where asked.
 
-        more : further features of the surfaces' shader
+        more  : further features of the surfaces' shader
+        veils : draw what is seen through, with these uniforms, and nothing else; None: all else
         """
         bundle = self._bundle
         seen = boxes_inside(bundle.low, bundle.high, planes)
@@ -203,7 +212,7 @@ class LevelOnGpu:
         placed = self._placed.gather(planes, coarse.widths if coarse is not None else _even(0.0))
         matrix = to_clip.T.astype("f4").tobytes()
         sent = 0
-        for index in self._used:
+        for index in (one for one in self._used if (one in self._veils) == (veils is not None)):
             surfacing = bundle.surfacings[index]
             chunks = every[seen & (every[:, 2] == index)]
             rows = placed[placed[:, 2] == index]
@@ -212,7 +221,7 @@ class LevelOnGpu:
                     continue
                 program = self._programs.get("gbuffer", "gbuffer", surfacing.features | more | features)
                 self._bind(program, surfacing, index)
-                set_uniforms(program, to_clip=matrix)
+                set_uniforms(program, to_clip=matrix, **(veils or {}))
                 if surfacing.double_sided:
                     self._context.disable(moderngl.CULL_FACE)
                 else:
@@ -284,4 +293,29 @@ class LevelOnGpu:
             self._bind(program, surfacing, index)
             set_uniforms(program, to_clip=matrix)
             sent += self._send_indirect(self._array(program, True, True), _placed_commands(placed))
+        return sent
+
+    def draw_veils(self, to_clip: NDArray[np.float64], planes: NDArray[np.float64]) -> int:
+        """Fill the bound tile with what goes through the surfaces that are seen through and cast."""
+        bundle = self._bundle
+        seen = boxes_inside(bundle.low, bundle.high, planes)
+        placed = self._placed.gather(planes, _even(0.0))
+        matrix = to_clip.T.astype("f4").tobytes()
+        self._context.disable(moderngl.CULL_FACE)
+        sent = 0
+        for index in (one for one in sorted(self._veils) if bundle.surfacings[one].casts):
+            surfacing = bundle.surfacings[index]
+            chunks = bundle.chunks[seen & (bundle.chunks[:, 2] == index)]
+            rows = placed[placed[:, 2] == index]
+            for there, more in ((len(chunks), frozenset()), (len(rows), frozenset({PLACED}))):
+                if not there:
+                    continue
+                features = (surfacing.features & VEIL_FEATURES) | more
+                program = self._programs.get("gbuffer", "veil_shadow", features)
+                self._bind(program, surfacing, index)
+                set_uniforms(program, to_clip=matrix)
+                if more:
+                    sent += self._send_indirect(self._array(program, True, True), _placed_commands(rows))
+                else:
+                    sent += self._send(self._array(program, True), chunks)
         return sent

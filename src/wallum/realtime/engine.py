@@ -31,6 +31,7 @@ from wallum.realtime.request import INSPECTED, PictureRequest
 from wallum.realtime.sky_pass import SkyPass
 from wallum.realtime.sun_shadows import SunShadows
 from wallum.realtime.targets import GBuffer, LightTarget, Size
+from wallum.realtime.veils import Layer, Layers
 from wallum.realtime.view import View, pre_exposure
 
 __all__ = ["Engine", "Kit", "SunTurn", "open_context"]
@@ -56,8 +57,15 @@ def open_context() -> moderngl.Context:
 class Kit:
     """Targets and shadow atlases for one way of making pictures (still, reduced, settling)."""
 
-    def __init__(self, context: moderngl.Context, lamp_shadows: LampShadows, sun_shadows: SunShadows) -> None:
+    def __init__(
+        self,
+        context: moderngl.Context,
+        programs: Programs,
+        lamp_shadows: LampShadows,
+        sun_shadows: SunShadows,
+    ) -> None:
         self._context = context
+        self.layers = Layers(context, programs)
         self.lamp_shadows, self.sun_shadows = lamp_shadows, sun_shadows
         self.gbuffer: GBuffer | None = None
         self.others: LightTarget | None = None  # light of all sources that are not active
@@ -81,6 +89,7 @@ class Kit:
         for item in (self.gbuffer, self.others, self.total):
             if item is not None:
                 item.key = None
+        self.layers.forget()
         self.lamp_shadows.level_changed()
         self.sun_shadows.level_changed()
 
@@ -123,10 +132,10 @@ class Engine:
         self.lighting = Lighting(context, self.programs, self._buffers, self.sky, self.open_sky)
         self.developer = Developer(context, self.programs)
         shared = (LampShadows(context), SunShadows(context))
-        self._still = Kit(context, *shared)
-        self._reduced = Kit(context, *shared)
-        self.settling = Kit(context, LampShadows(context), SunShadows(context))
-        self._thumb = Kit(context, shared[0], SunShadows(context, THUMB_TEXELS))
+        self._still = Kit(context, self.programs, *shared)
+        self._reduced = Kit(context, self.programs, *shared)
+        self.settling = Kit(context, self.programs, LampShadows(context), SunShadows(context))
+        self._thumb = Kit(context, self.programs, shared[0], SunShadows(context, THUMB_TEXELS))
         self._passing = SunShadows(context, PASSING_TEXELS)  # of a sun that moves
         self.level: LevelOnGpu | None = None
         self._level_number = 0
@@ -140,7 +149,7 @@ class Engine:
         self.level = LevelOnGpu(self.context, self.programs, bundle)
         self._level_number += 1
         self.programs.level_changed()
-        self.lighting.followed = bundle.followed
+        self.lighting.followed, self.lighting.veiled = bundle.followed, self.level.has_veils
         self.sky.floor_y, self.sky.top_y = bundle.bounds[:, 1].tolist() if len(bundle.faces) else (0.0, 0.0)
         self.lighting.clouds.box = np.asarray(bundle.bounds, dtype=np.float64)
         self.open_sky.set_grid(None)
@@ -187,17 +196,20 @@ class Engine:
     ) -> Steps:
         """Fill `kit.total` with the light of a scene seen by a view."""
         gbuffer, _, _ = kit.fit(size)
-        if self._draw_gbuffer(gbuffer, view, coarse=kit is self._reduced):
+        limit = self._coarse(gbuffer, view) if kit is self._reduced else None
+        if self._draw_gbuffer(gbuffer, view, limit):
             yield
+        layers = self._draw_layers(kit, gbuffer, view, limit)
         if scene.sky is not None:
             # Ahead of all shadows, as its blurred copies wait for what is being drawn.
             with self.log.measure("sky"):
                 self.sky.show(scene.sky)
             with self.log.measure("open sky") as work:
-                if self.open_sky.fill(gbuffer, view):
-                    work["pixels"] = gbuffer.size[0] * gbuffer.size[1]
+                for one in (gbuffer, *(layer.gbuffer for layer in layers)):
+                    if self.open_sky.fill(one, view):
+                        work["pixels"] = work.get("pixels", 0) + one.size[0] * one.size[1]
         if view.show in INSPECTED:  # surfaces alone: no light
-            yield from self._inspect(kit, scene, view, size)
+            yield from self._inspect(kit, scene, view, size, layers)
             return
         seen, dirty = self._see(kit, scene, view)
         for lamp_id in dirty:
@@ -207,8 +219,31 @@ class Engine:
         yield from self._sun_shadows(kit, scene, view.camera, sun_turn)
         self.seen = seen
         yield from self._sum(kit, scene, view, seen, active)
+        yield from self._lay(kit, scene, view, seen, layers)
 
-    def _inspect(self, kit: Kit, scene: LitScene, view: View, size: Size) -> Steps:
+    def _draw_layers(self, kit: Kit, gbuffer: GBuffer, view: View, limit: Coarse | None) -> list[Layer]:
+        """What is seen through, before a G-buffer; the nearest first."""
+        if not self._level().has_veils:
+            return []
+        layers = []
+        with self.log.measure("see-through surfaces") as work:
+            for layer, triangles in kit.layers.draw(self._level(), gbuffer, view, limit):
+                layers.append(layer)
+                work["triangles"] = work.get("triangles", 0) + triangles
+                work["pixels"] = work.get("pixels", 0) + gbuffer.size[0] * gbuffer.size[1]
+        return layers
+
+    def _lay(self, kit: Kit, scene: LitScene, view: View, seen: Seen, layers: list[Layer]) -> Steps:
+        """Light each layer, and lay it over what lies behind it."""
+        assert kit.total is not None
+        for layer in reversed(layers):
+            with self.log.measure("light of see-through") as work:
+                self._light_surfaces(kit, layer.gbuffer, scene, view, seen, layer.target)
+                kit.layers.lay(layer, scene, view, self.lighting, kit.total)
+                work |= self._light_work(seen, layer.gbuffer)
+            yield
+
+    def _inspect(self, kit: Kit, scene: LitScene, view: View, size: Size, layers: list[Layer]) -> Steps:
         """Show what surfaces are, or how fine the shadows on them."""
         gbuffer, _, total = kit.fit(size)
         grain = None
@@ -220,13 +255,21 @@ class Engine:
             yield from self._sun_shadows(kit, scene, view.camera, None)
         with self.log.measure("inspect"):
             self.lighting.inspect(view, gbuffer, total, kit.sun_shadows, grain)
+            for layer in reversed(layers):
+                self.lighting.inspect(view, layer.gbuffer, layer.target, kit.sun_shadows, grain)
+                kit.layers.lay(layer, replace(scene, air=None), view, self.lighting, total)
         yield
 
     def _level(self) -> LevelOnGpu:
         assert self.level is not None, "a level is set before a picture is asked"
         return self.level
 
-    def _draw_gbuffer(self, gbuffer: GBuffer, view: View, coarse: bool) -> bool:
+    def _coarse(self, gbuffer: GBuffer, view: View) -> Coarse:
+        """How coarse far surfaces of a moving picture may be."""
+        pixel = 2.0 * view.camera.tangents[1] / gbuffer.size[1]
+        return Coarse(np.array(view.camera.eye), COARSE_PIXELS * pixel)
+
+    def _draw_gbuffer(self, gbuffer: GBuffer, view: View, limit: Coarse | None) -> bool:
         casters = view.show == "casters"
         key = (self._level_number, view.camera, view.jitter, casters)
         if gbuffer.key == key:
@@ -239,8 +282,6 @@ class Engine:
             self.context.depth_func = "<"
             gbuffer.frame.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
             planes = frustum_planes(view.to_clip)
-            pixel = 2.0 * view.camera.tangents[1] / gbuffer.size[1]
-            limit = Coarse(np.array(view.camera.eye), COARSE_PIXELS * pixel) if coarse else None
             more = frozenset({"CASTERS"}) if casters else frozenset()
             work["triangles"] = self._level().draw_surfaces(view.to_clip, planes, limit, more)
             work["pixels"] = gbuffer.size[0] * gbuffer.size[1]
@@ -348,13 +389,26 @@ class Engine:
         """Every source of `scene` at once, and the background."""
         gbuffer = kit.gbuffer
         assert gbuffer is not None
+        self._light_surfaces(kit, gbuffer, scene, view, seen, target, keep)
+        self.sky.draw(scene, view, gbuffer, target, pre_exposure(scene.ev100))
+
+    def _light_surfaces(
+        self,
+        kit: Kit,
+        gbuffer: GBuffer,
+        scene: LitScene,
+        view: View,
+        seen: Seen,
+        target: LightTarget,
+        keep: NDArray[np.bool_] | None = None,
+    ) -> None:
+        """Every source of `scene` at once, on the surfaces of a G-buffer."""
         self._list_lamps(gbuffer, view, seen, keep)
         listed = seen.lamps if keep is None or keep.any() else seen.lamps.only(keep)
         lit = replace(scene, lamps=listed)
         features = self.lighting.features(lit, True, bool(seen.tiles), glow=True)
         shadows = self._shadows_of(kit, scene)
         self.lighting.sum_all(lit, features, view, gbuffer, target, shadows, kit.lamp_shadows)
-        self.sky.draw(scene, view, gbuffer, target, pre_exposure(scene.ev100))
 
     def _list_lamps(self, gbuffer: GBuffer, view: View, seen: Seen, keep: NDArray[np.bool_] | None) -> None:
         """The lamps of each cell that holds a surface."""

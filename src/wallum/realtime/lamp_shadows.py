@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from wallum.moment.camera import frustum_planes, look_rotation, perspective
 from wallum.moment.scene import Lamps
 from wallum.realtime.drawing import LevelOnGpu
+from wallum.realtime.veil_shadows import VeilAtlas
 
 __all__ = ["LampShadows", "Tile"]
 
@@ -18,6 +19,7 @@ TILE_SIZES = (512, 256, 128)
 # As many as include/lamp_shadow.glsl has room for.
 MOST_TILES = 800
 NEAR_M = 0.03
+VEIL_UNIT = 22
 # Texels that a tile's picture reaches beyond its light, so that filtering stays inside.
 GUARD = 4.0
 FACES = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], dtype=np.float64)
@@ -51,6 +53,7 @@ class LampShadows:
         self.atlas.compare_func = "<="
         self.atlas.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self.frame = context.framebuffer([], self.atlas)
+        self.veils = VeilAtlas(context, VEIL_UNIT, share=2)
         self._tiles: dict[str, Tile] = {}
         self._size = TILE_SIZES[0]
         self._free: list[int] = []
@@ -62,6 +65,7 @@ class LampShadows:
 
     def level_changed(self) -> None:
         """Every tile shows what is no longer there."""
+        self.veils.release()
         self._forget()
 
     @property
@@ -160,7 +164,6 @@ class LampShadows:
         tile = self._tiles[lamp_id]
         triangles = 0
         context = self._context
-        context.enable_only(moderngl.DEPTH_TEST)
         context.depth_func = "<"
         context.polygon_offset = 2.0, 4.0
         for face, (matrix, planes) in enumerate(zip(tile.matrices, tile.planes, strict=True)):
@@ -169,7 +172,10 @@ class LampShadows:
             self.frame.viewport = (x, y, self._size, self._size)
             self.frame.scissor = (x, y, self._size, self._size)
             self.frame.clear(depth=1.0)
+            context.enable_only(moderngl.DEPTH_TEST)
             triangles += level.draw_depth(matrix, planes)
+            place = (x, y, self._size, self._size)
+            triangles += self.veils.fill(self.atlas.size, place, level, matrix, planes)
         self.frame.scissor = None
         context.polygon_offset = 0.0, 0.0
         tile.drawn = True

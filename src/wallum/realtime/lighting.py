@@ -81,6 +81,7 @@ class Lighting:
         shares = gloss_table()
         self._gloss = context.texture(shares.shape[1::-1], 4, shares, dtype="f4")
         self._gloss.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self.veiled = False  # whether anything in this level is seen through
         self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
 
     def features(self, scene: LitScene, sun_shadow: bool, lamp_shadow: bool, glow: bool) -> frozenset[str]:
@@ -104,6 +105,8 @@ class Lighting:
             names.add("LAMPS")
             if lamp_shadow:
                 names.add("LAMP_SHADOWS")
+        if self.veiled and names & {"SUN_SHADOW", "LAMP_SHADOWS"}:
+            names.add("VEILED")
         return frozenset(names)
 
     def _prepare(
@@ -131,30 +134,37 @@ class Lighting:
             "glow_exposure": exposure / GLOW_SCALE * scene.glow_gain,
             "unlit_exposure": exposure / exposure_scale(scene.ev100),
         }
-        values |= air_uniforms(scene, view)
-        if scene.sky is not None:
-            values |= self._sky.surface_uniforms(scene.sky, exposure)
+        values |= self.far_values(scene, view)
         if "OPEN" in features:
             values["g_open"] = OPEN_UNIT
             gbuffer.open.use(OPEN_UNIT)
         if "FOLLOW" in features:
             values["follow"] = FOLLOW_UNIT
             self._write_follow(scene)
-        if scene.sun is not None:
-            values["sun_direction"] = tuple(scene.sun.direction)
-            values["sun_illuminance"] = tuple(scene.sun.illuminance * exposure)
-            if scene.sun.clouds is not None:
-                values |= self.clouds.uniforms(scene.sun, exposure)
+        if scene.sun is not None and scene.sun.clouds is not None:
+            values |= self.clouds.uniforms(scene.sun, exposure)
         if "SUN_SHADOW" in features:
-            values |= {"sun_atlas": SUN_UNIT, **sun_shadows.uniforms()}
+            values |= {"sun_atlas": SUN_UNIT, **sun_shadows.uniforms(), **sun_shadows.veils.uniforms("sun")}
             sun_shadows.atlas.use(SUN_UNIT)
         if "LAMP_SHADOWS" in features:
             values |= {"lamp_atlas": LAMP_UNIT, **lamp_shadows.uniforms(view.camera.far)}
+            values |= lamp_shadows.veils.uniforms("lamp")
             lamp_shadows.atlas.use(LAMP_UNIT)
         gbuffer.bind()
         self._gloss.use(GLOSS_UNIT)
         set_uniforms(program, **values)
         return program
+
+    def far_values(self, scene: LitScene, view: View) -> dict[str, object]:
+        """Uniforms of the air, the sky and the sun."""
+        exposure = pre_exposure(scene.ev100)
+        values = air_uniforms(scene, view)
+        if scene.sky is not None:
+            values |= self._sky.surface_uniforms(scene.sky, exposure)
+        if scene.sun is not None:
+            values["sun_direction"] = tuple(scene.sun.direction)
+            values["sun_illuminance"] = tuple(scene.sun.illuminance * exposure)
+        return values
 
     def inspect(
         self,
@@ -292,6 +302,8 @@ class Lighting:
         if place is None:
             return 0
         names = {"ONE_LAMP", "LAMP_SHADOWS"} if shadowed else {"ONE_LAMP"}
+        if shadowed and self.veiled:
+            names.add("VEILED")
         features = frozenset(names | ({"AIR"} if scene.air is not None else set()))
         plain = LitScene(Lamps((), scene.lamps.rows[:0]), None, None, scene.ev100, scene.air)
         program = self._prepare(features, plain, view, gbuffer, sun_shadows, lamp_shadows)

@@ -16,10 +16,12 @@ from numpy.typing import NDArray
 from wallum.moment.camera import Camera, frustum_planes, look_rotation
 from wallum.moment.scene import SUN_MAPS, Sun
 from wallum.realtime.drawing import LevelOnGpu
+from wallum.realtime.veil_shadows import VeilAtlas
 
 __all__ = ["CASCADES", "Cascade", "SunShadows", "cascades_for", "far_cascade", "nearest_grain"]
 
 CASCADES = 3
+VEIL_UNIT = 20
 TEXELS, MOST_TEXELS = 1024, 2048
 # Share of a cascade's radius by which it moves at once.
 STEP = 0.5
@@ -210,6 +212,7 @@ class SunShadows:
         self._last = 0  # the cascade that was drawn last
         texels = min(TEXELS, most_texels)
         self.atlas, self.frame = _atlas(context, texels)
+        self.veils = VeilAtlas(context, VEIL_UNIT, share=1)
         self.dither = 0.0  # by which the seams between cascades are spread in this picture, 0 to 1
         self._size(texels, CASCADES, False)
 
@@ -231,6 +234,7 @@ class SunShadows:
 
     def level_changed(self) -> None:
         """Every cascade shows what is no longer there."""
+        self.veils.release()
         self._shown = [None] * len(self._shown)
         self._progress = None
 
@@ -338,6 +342,8 @@ class SunShadows:
         planes = frustum_planes(cascade.matrix)
         triangles = level.draw_depth(cascade.matrix, planes, part, parts, cell)
         self.frame.scissor = None
+        if part == 0:
+            triangles += self.veils.fill(self.atlas.size, place, level, cascade.matrix, planes)
         context.polygon_offset = 0.0, 0.0
         return {"triangles": triangles, "texels": texels**2 // parts, "tiles": 1}
 

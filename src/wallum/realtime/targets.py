@@ -18,13 +18,17 @@ def _target(context: moderngl.Context, size: Size, components: int, dtype: str) 
 
 
 class GBuffer:
-    """Surfaces of one camera at one size. `key` says of what; None: nothing yet."""
+    """Surfaces of one camera at one size. `key` says of what; None: nothing yet.
+
+    through : for a layer of what is seen through, what goes through it and how much it covers
+    """
 
     R11F_G11F_B10F = 0x8C3A
 
-    def __init__(self, context: moderngl.Context, size: Size) -> None:
+    def __init__(self, context: moderngl.Context, size: Size, layer: bool = False) -> None:
         self.size = size
         self.key: object = None
+        self.through = _target(context, size, 4, "f1") if layer else None
         self.base = _target(context, size, 4, "f1")
         self.normal = _target(context, size, 2, "f2")
         self.surface = _target(context, size, 4, "f1")
@@ -33,7 +37,8 @@ class GBuffer:
         self.distance = _target(context, size, 1, "f4")
         self.depth = context.depth_texture(size)
         self.colours = [self.base, self.normal, self.surface, self.glow, self.distance]
-        self.frame = context.framebuffer(self.colours, self.depth)
+        more = [] if self.through is None else [self.through]
+        self.frame = context.framebuffer([*self.colours, *more], self.depth)
         self.open = _target(context, size, 4, "f2")  # what is seen of the sky
         self.open_frame = context.framebuffer([self.open], self.depth)
         self.open_key: object = None
@@ -52,7 +57,8 @@ class GBuffer:
             texture.use(unit)
 
     def release(self) -> None:
-        for item in (self.frame, self.open_frame, *self.colours, self.open, self.depth):
+        more = [] if self.through is None else [self.through]
+        for item in (self.frame, self.open_frame, *self.colours, *more, self.open, self.depth):
             item.release()
 
 

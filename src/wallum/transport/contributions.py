@@ -57,6 +57,15 @@ def _answer(seen: SeenSurfaces, rows: NDArray[np.int64], to_light: Floats) -> ND
     )
 
 
+def _lit_through(
+    rays: RayScene, seen: SeenSurfaces, lit: NDArray[np.int64], toward: Floats, reach: Floats
+) -> tuple[NDArray[np.int64], Floats]:
+    """Which of the surfaces that face a source are reached by it, and the share (K, 3) that comes through."""
+    through = rays.let_through(_starts(seen)[lit], toward, reach)
+    open_ones = through.any(axis=1)
+    return lit[open_ones], through[open_ones]
+
+
 def _lamp(rays: RayScene, seen: SeenSurfaces, scene: LitScene, index: int) -> NDArray[np.float64]:
     lamps = scene.lamps
     row = {name: lamps.column(name)[index].astype(np.float64) for name in LAMP_COLUMNS}
@@ -70,10 +79,12 @@ def _lamp(rays: RayScene, seen: SeenSurfaces, scene: LitScene, index: int) -> ND
         gain = gain * cone_falloff(-toward @ row["direction"], row["cos_inner"], row["cos_outer"])
     lit = np.flatnonzero((gain > 0.0) & ((toward * seen.normals).sum(axis=1) > 0.0))
     if lamps.column("shadow")[index] > 0.5 and len(lit):
-        blocked = rays.blocked(_starts(seen)[lit], toward[lit], distance[lit] - row["radius"] - 2 * LIFT_M)
-        lit = lit[~blocked]
+        reach = distance[lit] - row["radius"] - 2 * LIFT_M
+        lit, through = _lit_through(rays, seen, lit, toward[lit], reach)
+    else:
+        through = np.ones((len(lit), 3))
     if len(lit):
-        out[lit] = _answer(seen, lit, toward[lit]) * row["intensity"] * gain[lit, None]
+        out[lit] = _answer(seen, lit, toward[lit]) * row["intensity"] * gain[lit, None] * through
     return out
 
 
@@ -82,12 +93,12 @@ def _sun(rays: RayScene, seen: SeenSurfaces, scene: LitScene) -> NDArray[np.floa
     out = np.zeros((len(seen.pixel), 3))
     lit = np.flatnonzero(seen.normals @ scene.sun.direction > 0.0)
     toward = np.broadcast_to(scene.sun.direction, (len(lit), 3))
+    through: Floats = np.ones((len(lit), 3))
     if scene.sun.shadow and len(lit):
-        blocked = rays.blocked(_starts(seen)[lit], toward, np.full(len(lit), np.inf))
-        lit = lit[~blocked]
+        lit, through = _lit_through(rays, seen, lit, toward, np.full(len(lit), np.inf))
     if len(lit):
         toward = np.broadcast_to(scene.sun.direction, (len(lit), 3))
-        out[lit] = _answer(seen, lit, toward) * scene.sun.at(_starts(seen)[lit])
+        out[lit] = _answer(seen, lit, toward) * scene.sun.at(_starts(seen)[lit]) * through
     return out
 
 
@@ -128,8 +139,8 @@ def _sky(
     kept = _kept(seen, scene)
     for turn in range(SKY_RAYS):
         toward = _sky_rays(seen, turn)
-        free = ~rays.blocked(_starts(seen), toward, np.full(len(toward), np.inf))
-        light = sample_dome(dome.luminance, dome.ground, toward) * free[:, None]
+        through = rays.let_through(_starts(seen), toward, np.full(len(toward), np.inf))
+        light = sample_dome(dome.luminance, dome.ground, toward) * through
         cosine = np.maximum((toward * seen.normals).sum(axis=1), 1e-6)
         # Directions come by the cosine over pi; the response has the cosine in it.
         out += _answer(seen, every, toward) * light * kept * (np.pi / cosine / SKY_RAYS)[:, None]

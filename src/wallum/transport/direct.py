@@ -97,8 +97,8 @@ def _lamp(
         ways = places[lit] - start
         reach = np.linalg.norm(ways, axis=1)
         begin = np.broadcast_to(start, ways.shape)
-        blocked = rays.blocked(begin, ways / np.maximum(reach, 1e-9)[:, None], reach - 2.0 * LIFT_M)
-        out[lit[blocked]] = 0.0
+        toward = ways / np.maximum(reach, 1e-9)[:, None]
+        out[lit] *= luminance(rays.let_through(begin, toward, reach - 2.0 * LIFT_M))
     return np.asarray(out)
 
 
@@ -108,7 +108,7 @@ def _sun(rays: RayScene, sun: Sun, start: Floats, normal: Floats, u: Floats) -> 
     out = np.clip(directions @ normal, 0.0, None) * facing
     if sun.shadow:
         begin = np.broadcast_to(start, directions.shape)
-        out = np.where(rays.blocked(begin, directions, np.full(len(u), np.inf)), 0.0, out)
+        out = out * luminance(rays.let_through(begin, directions, np.full(len(u), np.inf)))
     return np.asarray(out)
 
 
@@ -119,5 +119,6 @@ def _sky(rays: RayScene, dome: Dome, start: Floats, normal: Floats, u: Floats) -
     helper = np.array([1.0, 0.0, 0.0]) if abs(normal[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
     side = normalised(np.cross(normal, helper))
     directions = disc[:, :1] * side + disc[:, 1:] * np.cross(normal, side) + height[:, None] * normal
-    open_sky = ~rays.blocked(np.broadcast_to(start, directions.shape), directions, np.full(len(u), np.inf))
-    return np.asarray(np.pi * luminance(sample_dome(dome.luminance, dome.ground, directions)) * open_sky)
+    begin = np.broadcast_to(start, directions.shape)
+    through = rays.let_through(begin, directions, np.full(len(u), np.inf))
+    return np.asarray(np.pi * luminance(sample_dome(dome.luminance, dome.ground, directions) * through))

@@ -37,7 +37,8 @@ def pool_field(rays: RayScene, scene: LitScene, seen: SeenSurfaces, lamp_id: str
     lit = np.flatnonzero(lux > 0.0)
     if row["shadow"] > 0.5 and len(lit):
         starts = seen.points[lit] + seen.normals[lit] * (LIFT_M * 20.0)
-        lux[lit[rays.blocked(starts, toward[lit], distance[lit] - row["radius"] - 2.0 * LIFT_M)]] = 0.0
+        reach = distance[lit] - row["radius"] - 2.0 * LIFT_M
+        lux[lit] *= luminance(rays.let_through(starts, toward[lit], reach))
     out[seen.pixel] = lux
     return np.where(_seams(seen), np.nan, out.reshape(rows, columns))
 

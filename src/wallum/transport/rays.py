@@ -1,8 +1,8 @@
 """Rays against a level, by Embree: what stands between, and what is hit first.
 
 Embree's Python binding answers a batch on one thread, tests no holes and knows no masks:
-batches are split over threads, rays go on through holes of alpha-masked surfaces, and
-see-through surfaces stop nothing, as in the real-time picture.
+batches are split over threads, rays go on through holes of alpha-masked surfaces. What is seen
+through stops nothing, but dims and colours what passes: see `RayScene.let_through`.
 """
 
 import os
@@ -24,6 +24,8 @@ from wallum.level.flatten import Triangles
 from wallum.level.model import Level, Material
 from wallum.level.texels import texels
 from wallum.physics.arrays import Floats, dots, scaled
+from wallum.physics.glass import goes_through
+from wallum.physics.tone import srgb_decode
 
 __all__ = ["Hits", "RayScene", "one_thread", "rays_asked"]
 
@@ -206,34 +208,63 @@ class RayScene:
         self.triangles = triangles
         self._level = level
         # By material first: words of each triangle would be compared a hundred thousand times.
-        opaque, masked, blended = (
-            np.array([m.alpha == kind for m in level.materials] or [kind == "opaque"])[triangles.material]
-            for kind in ("opaque", "mask", "blend")
-        )
+        veil = np.array([m.see_through for m in level.materials] or [False])
+        holes = np.array([m.alpha == "mask" for m in level.materials] or [False]) & ~veil
+        veiled, masked = veil[triangles.material], holes[triangles.material]
         self._alphas = np.ascontiguousarray(triangles.colours[:, 3])
         self.double_sided = np.array([m.double_sided for m in level.materials] or [True])
         casts = np.array([part.casts for part in level.parts] or [True])[triangles.part]
-        self._solid = _Accelerated(triangles, np.flatnonzero(opaque & casts))
+        self._solid = _Accelerated(triangles, np.flatnonzero(~masked & ~veiled & casts))
         self._holed = _Accelerated(triangles, np.flatnonzero(masked & casts))
+        self._veils = _Accelerated(triangles, np.flatnonzero(veiled & casts))
         # Seen, but in no light's way.
-        self._veiled = _Accelerated(triangles, np.flatnonzero(blended | ~casts))
+        self._casting_none = _Accelerated(triangles, np.flatnonzero(~casts))
+        self._see_through = veil
 
     def build(self) -> None:
         """Let Embree build its trees now, and not under the artist's hand."""
-        for one in (self._solid, self._holed, self._veiled):
+        for one in (self._solid, self._holed, self._veils, self._casting_none):
             one.build()
 
-    def first_hit(self, origins: Floats, directions: Floats) -> Hits:
-        """First surface along each ray, see-through ones included. (N, 3), (N, 3) unit."""
+    @property
+    def has_veils(self) -> bool:
+        """Whether anything that is seen through stands in the way of light."""
+        return len(self._veils) > 0
+
+    @property
+    def veil_words(self) -> str:
+        """What its see-through surfaces let through, in words that change with it; none without any."""
+        if not self.has_veils:
+            return ""
+        veils = [one for one in self._level.materials if one.see_through]
+        return repr([(one.alpha, one.base, one.transmission, one.tint, one.reflectance) for one in veils])
+
+    def first_hit(self, origins: Floats, directions: Floats, veils: bool = True) -> Hits:
+        """First surface along each ray. (N, 3), (N, 3) unit. veils : see-through ones included"""
         reach = np.full(len(origins), np.inf, np.float32)
         best = self._solid.first(origins, directions, reach)
-        for other in (
-            self._through_holes(origins, directions, best.distance),
-            self._veiled.first(origins, directions, best.distance),
-        ):
+        others = [self._through_holes(origins, directions, best.distance)]
+        if veils:
+            others.append(self._veils.first(origins, directions, best.distance))
+        others.append(self._casting_none.first(origins, directions, best.distance))
+        for other in others:
             nearer = np.flatnonzero(other.distance < best.distance)
             best.put(nearer, other.only(nearer))
         return best
+
+    def on_veils(self, hits: Hits) -> NDArray[np.int64]:
+        """Which hits are on something that is seen through."""
+        if not self._see_through.any():
+            return np.zeros(0, np.int64)
+        met = hits.triangle >= 0
+        return np.flatnonzero(met & self._see_through.take(self.triangles.material.take(hits.triangle)))
+
+    def past(self, hits: Hits, rows: NDArray[np.int64], origins: Floats, directions: Floats) -> None:
+        """Put what comes next along the numbered rays in the place of what they hit."""
+        ways, gone = directions.take(rows, 0), hits.distance.take(rows) + LIFT_M
+        after = self.first_visible(origins.take(rows, 0) + scaled(ways, gone), ways)
+        hits.put(rows, after)
+        hits.distance[rows] += gone
 
     def first_visible(self, origins: Floats, directions: Floats) -> Hits:
         """First surface along each ray that the picture shows: backs of one-sided surfaces
@@ -255,8 +286,51 @@ class RayScene:
             out.distance[rows] += start.take(rows)
         return out
 
+    def let_through(self, origins: Floats, directions: Floats, reach: Floats) -> NDArray[np.float32]:
+        """(N, 3) share of light by channel that comes along each ray from `reach` [m]: none where
+        something stands in its way, else what all that is seen through leaves of it."""
+        out = np.repeat(~self.blocked(origins, directions, reach)[:, None], 3, axis=1).astype(np.float32)
+        going = np.flatnonzero(out[:, 0] > 0.0) if len(self._veils) else np.zeros(0, np.int64)
+        start = np.zeros(len(origins), np.float32)
+        for _ in range(MOST_HOLES):
+            if not len(going):
+                break
+            ways = directions.take(going, 0)
+            at = origins.take(going, 0) + scaled(ways, start.take(going))
+            hits = self._veils.first(at, ways, reach.take(going) - start.take(going))
+            met = np.flatnonzero(hits.triangle >= 0)
+            going, hits = going.take(met), hits.only(met)
+            out[going] *= self.leaves(hits, ways.take(met, 0))[0]
+            start[going] += hits.distance + LIFT_M
+        return out
+
+    def leaves(self, hits: Hits, directions: Floats) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """What see-through surfaces that were hit let through (N, 3), and how much of them covers (N,).
+
+        directions : of the rays
+        """
+        numbers = self.triangles.material.take(hits.triangle)
+        facing = np.abs(dots(self.triangles.face_normals.take(hits.triangle, 0), directions))
+        out, covers = np.ones((len(hits.triangle), 3), np.float32), np.ones(len(hits.triangle), np.float32)
+        for index in np.flatnonzero(np.bincount(numbers, minlength=1)).tolist():
+            rows = np.flatnonzero(numbers == index)
+            material = self._level.materials[index]
+            base = self._base(material, hits.triangle[rows], hits.weights[rows])
+            each = np.ones(len(rows))
+            covered = covers[rows] = base[:, 3] if material.alpha == "blend" else each
+            tint = np.broadcast_to(np.array(material.tint), (len(rows), 3))
+            out[rows] = goes_through(
+                base[:, :3],
+                covered,
+                each * material.transmission,
+                tint,
+                each * material.reflectance,
+                facing[rows],
+            )
+        return out, covers
+
     def blocked(self, origins: Floats, directions: Floats, reach: Floats) -> NDArray[np.bool_]:
-        """(N,) whether something that casts shadow stands within `reach` [m] along each ray."""
+        """(N,) whether something solid that casts shadow stands within `reach` [m] along each ray."""
         out = self._solid.blocked(origins, directions, reach)
         open_rays = np.flatnonzero(~out)
         if len(self._holed) and len(open_rays):
@@ -310,6 +384,20 @@ class RayScene:
             return alpha
         uv = np.asarray(sum(share[k][:, None] * self.triangles.uv.take(corners[:, k], 0) for k in range(3)))
         return alpha * (texels(self._level, use, uv)[:, 3] / 255.0)
+
+    def _base(self, material: Material, triangle: NDArray[np.int64], weights: Floats) -> Floats:
+        """(N, 4) base colour, linear, and alpha of places on triangles of one material."""
+        corners = self.triangles.faces.take(triangle, 0)
+        share = (1.0 - weights[:, 0] - weights[:, 1], weights[:, 0], weights[:, 1])
+        colours = self.triangles.colours
+        base = np.asarray(sum(share[k][:, None] * colours.take(corners[:, k], 0) for k in range(3)))
+        base = base * np.array(material.base)
+        use = material.textures.get("base")
+        if use is None:
+            return base
+        uv = np.asarray(sum(share[k][:, None] * self.triangles.uv.take(corners[:, k], 0) for k in range(3)))
+        texel = texels(self._level, use, uv) / 255.0
+        return base * np.concatenate([srgb_decode(texel[:, :3]), texel[:, 3:]], axis=1)
 
     def normals(self, hits: Hits) -> NDArray[np.float64]:
         """(N, 3) unit face normals of what was hit; zeros where nothing was."""

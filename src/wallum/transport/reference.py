@@ -34,6 +34,8 @@ from wallum.transport.surface_tables import Surfaces, SurfaceTables
 __all__ = ["Reference"]
 
 THREADS = max(1, os.cpu_count() or 1)
+# See-through surfaces one behind the other that a path goes through.
+MOST_VEILS = 16
 # Paths that are worked on together, about: small enough for the processor's own memory.
 BATCH = 32_400
 # What distances that are worked out from large squares may be off by.
@@ -155,11 +157,13 @@ class Reference:
                 break
             if last:  # only the sky is left to be met
                 endless = np.full(len(paths.pixel), np.inf, np.float32)
-                free = ~self._rays.blocked(paths.origins, paths.directions, endless)
-                self._add_sky(light, paths.only(np.flatnonzero(free)))
+                paths.weight = paths.weight * self._rays.let_through(paths.origins, paths.directions, endless)
+                self._add_sky(light, paths.only(np.flatnonzero(paths.alive())))
                 break
             see = self._rays.first_visible if bounce == 0 else self._rays.first_hit
             hits = see(paths.origins, paths.directions)
+            if self._rays.has_veils:
+                self._go_through(paths, hits, rng)
             met = np.flatnonzero(hits.triangle >= 0)
             missed = np.flatnonzero(hits.triangle < 0)
             self._add_sky(light, paths.only(missed), discs=bounce == 0)
@@ -181,6 +185,24 @@ class Reference:
         if added is not None:
             light = scaled(light, added[0]) + added[1]
         return light
+
+    def _go_through(self, paths: _Paths, hits: Hits, rng: np.random.Generator) -> None:
+        """At what is seen through a path goes on straight or stays, by how much comes through; `hits` are
+        then where each stays. A surface that is passed is no bounce."""
+        rows = self._rays.on_veils(hits)
+        paths.weight = np.array(paths.weight)
+        for _ in range(MOST_VEILS):
+            if not len(rows):
+                return
+            leaves, covers = self._rays.leaves(hits.only(rows), paths.directions.take(rows, 0))
+            chance = np.clip(leaves @ WEIGHTS, 0.0, 1.0)
+            goes = rng.random(len(rows), dtype=np.float32) < chance
+            on, stays = rows[goes], rows[~goes]
+            paths.weight[on] *= scaled(leaves[goes], 1.0 / chance[goes])
+            # Of what stays only the covered share is surface; the rest went through.
+            paths.weight[stays] *= (covers[~goes] / (1.0 - chance[~goes]))[:, None]
+            self._rays.past(hits, on, paths.origins, paths.directions)
+            rows = on[np.isin(on, self._rays.on_veils(hits))]
 
     def _before(self, paths: _Paths, hits: Hits) -> Pairs:
         """What air and a deck of cloud keep and add along the first stretch. What the deck shows has
@@ -226,7 +248,8 @@ class Reference:
     ) -> Floats:
         s = surfaces
         base, normals = s.base.take(rows, 0), s.normals.take(rows, 0)
-        return response(base, s.metallic.take(rows), s.roughness.take(rows), normals, to_eye, to_light)
+        f0 = None if s.f0 is None else s.f0.take(rows)
+        return response(base, s.metallic.take(rows), s.roughness.take(rows), normals, to_eye, to_light, f0)
 
     def _add_far(
         self,
@@ -247,14 +270,16 @@ class Reference:
         toward = cone_directions(middle, half, rng.random((len(rows), 2), dtype=np.float32))
         over = dots(surfaces.normals.take(rows, 0), toward) > 0.0
         over &= dots(surfaces.faces.take(rows, 0), toward) > 0.0
+        through = np.ones((len(rows), 3), np.float32)
         if sun.shadow and over.any():
             endless = np.where(over, np.float32(np.inf), np.float32(0.0))
-            over &= ~self._rays.blocked(places.take(rows, 0), toward, endless)
+            through = self._rays.let_through(places.take(rows, 0), toward, endless)
+            over &= through.any(axis=1)
         seen = np.flatnonzero(over)
         rows, toward = rows.take(seen), toward.take(seen, 0)
         if len(rows):
             answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward)
-            answer *= paths.weight.take(rows, 0)
+            answer *= paths.weight.take(rows, 0) * through.take(seen, 0)
             if self._cloud_shadow is not None:
                 answer *= sun.at(places.take(rows, 0), self._cloud_shadow).astype(np.float32)
             else:
@@ -294,18 +319,18 @@ class Reference:
         cosine = -dots(toward, lamp["direction"].take(pick, 0))
         cone = cone_falloff(cosine, lamp["cos_inner"][pick], lamp["cos_outer"][pick])
         strength = strength * np.where(lamp["is_spot"][pick] > 0.5, cone, 1.0)
-        open_way = strength > 0.0
+        open_way, through = strength > 0.0, np.ones((len(rows), 3), np.float32)
         casting = np.flatnonzero(open_way & (lamp["shadow"][pick] > 0.5))
         if len(casting):
             reach = distance[casting] - lamp["radius"][pick[casting]] - 2.0 * LIFT_M
             from_places = places.take(rows.take(casting), 0)
-            shut = self._rays.blocked(from_places, toward.take(casting, 0), reach)
-            open_way[casting[shut]] = False
+            through[casting] = self._rays.let_through(from_places, toward.take(casting, 0), reach)
+            open_way &= through.any(axis=1)
         lit = np.flatnonzero(open_way)
         rows, pick = rows.take(lit), pick.take(lit)
         answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward.take(lit, 0))
         answer *= scaled(lamp["intensity"].take(pick, 0), (strength / np.maximum(chance, 1e-12)).take(lit))
-        light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * answer
+        light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * answer * through.take(lit, 0)
 
     def _unshadowed(self, places: Floats, normals: Floats) -> NDArray[np.float32]:
         """(lamps, N) about what each lamp gives a surface; above 0 wherever it can give any."""

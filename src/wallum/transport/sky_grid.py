@@ -23,6 +23,7 @@ from scipy.ndimage import maximum_filter
 from wallum.errors import ValueProblem
 from wallum.files import written_whole
 from wallum.physics.arrays import Floats
+from wallum.physics.colour import luminance
 from wallum.physics.emitters import halton
 from wallum.transport.rays import RayScene
 
@@ -92,6 +93,7 @@ def grid_key(rays: RayScene) -> str:
     digest = hashlib.sha256(f"sky grid {VERSION} {RAYS} {PROBES}".encode())
     for part in (rays.triangles.positions, rays.triangles.faces, rays.triangles.material):
         digest.update(np.ascontiguousarray(part).tobytes())
+    digest.update(rays.veil_words.encode())
     return digest.hexdigest()[:20]
 
 
@@ -243,9 +245,13 @@ class GridMaker:
         count = look.directions.shape[1]
         flat = look.directions[turns].reshape(-1, 3)
         origins = np.repeat(self._places[rows], count, axis=0)
-        hits = self._rays.first_hit(origins, flat)
+        hits = self._rays.first_hit(origins, flat, veils=False)
         free = np.isinf(hits.distance).reshape(len(rows), count)
-        self._sky[rows] = np.einsum("pr,prk->pk", free.astype(np.float64), look.fits[turns])
+        seen = free.astype(np.float64)
+        if self._rays.has_veils:
+            through = self._rays.let_through(origins, flat, np.full(len(flat), np.inf, np.float32))
+            seen *= luminance(through).reshape(seen.shape)
+        self._sky[rows] = np.einsum("pr,prk->pk", seen, look.fits[turns])
         normals = self._rays.normals(hits)
         against = (normals * flat).sum(axis=1)
         material = self._rays.triangles.material[np.maximum(hits.triangle, 0)]

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.level.flatten import Triangles
-from wallum.level.model import Level, Slot
+from wallum.level.model import Level, Material, Slot
 from wallum.level.texels import nearest
 from wallum.physics.arrays import Floats, crossed, dots, normalised, scaled
 from wallum.physics.tone import srgb_decode
@@ -36,6 +36,7 @@ class Surfaces:
     glow: NDArray[np.float32]
     unlit: NDArray[np.bool_]
     part: NDArray[np.int64]
+    f0: NDArray[np.float32] | None = None  # (N,) where some of the level's is not the usual one
 
 
 class SurfaceTables:
@@ -53,6 +54,10 @@ class SurfaceTables:
         self._glow = _table([m.glow for m in materials] or [(0.0,) * 3])
         self._shines = self._glow.any(axis=1)
         self._gloss = _table([(m.metallic, m.roughness) for m in materials] or [(0.0, 1.0)])
+        unusual = any(m.reflectance != Material.reflectance for m in materials)
+        self._f0 = _table([m.reflectance for m in materials]) if unusual else None
+        # What goes through is not sent back by what lies under the gloss.
+        self._base *= (1.0 - _table([m.transmission for m in materials] or [0.0]))[:, None]
         self._unlit = np.array([m.unlit for m in materials] or [False])
         self._bump = _table([m.normal_scale for m in materials] or [1.0])
         self._decode = srgb_decode(np.arange(256) / 255.0).astype(np.float32)
@@ -128,7 +133,8 @@ class SurfaceTables:
         if self._uses["metal_rough"][:, 0].take(material).any():
             gloss = gloss * (self._texel("metal_rough", material, uv)[:, [2, 1]] / np.float32(255.0))
         unlit, part = self._unlit.take(material), flat.part.take(found).astype(np.int64)
-        return Surfaces(normals, faces, base, gloss[:, 0], gloss[:, 1], shining, glow, unlit, part)
+        f0 = None if self._f0 is None else self._f0.take(material)
+        return Surfaces(normals, faces, base, gloss[:, 0], gloss[:, 1], shining, glow, unlit, part, f0)
 
     def _bumped(
         self, material: NDArray[np.int32], uv: Floats, normals: Floats, lines: Floats

@@ -9,10 +9,14 @@ from wallum.level.model import Level, TextureUse
 from wallum.level.texels import texels
 from wallum.moment.camera import Camera
 from wallum.physics.arrays import Floats, normalised
+from wallum.physics.colour import luminance
 from wallum.physics.tone import srgb_decode
 from wallum.transport.rays import Hits, RayScene
 
 __all__ = ["SeenSurfaces", "seen_surfaces"]
+
+# Panes one behind the other that are looked through.
+MOST_VEILS = 8
 
 
 @dataclass(frozen=True)
@@ -23,6 +27,7 @@ class SeenSurfaces:
     points, normals, to_eye, base, glow : (P, 3); metallic, roughness : (P,)
     distance : (P,) from the eye [m]; unlit, tinted : (P,) whether it asks for no light, and whether
     colours of corners tint it; part : (P,) number of its part
+    layers : see-through surfaces before them, each pixel's counted
     """
 
     size: tuple[int, int]
@@ -38,6 +43,7 @@ class SeenSurfaces:
     unlit: NDArray[np.bool_]
     tinted: NDArray[np.bool_]
     part: NDArray[np.int64]
+    layers: int = 0
 
 
 def _weights(hits: Hits) -> NDArray[np.float64]:
@@ -49,8 +55,23 @@ def _texel(level: Level, use: TextureUse, uv: Floats) -> NDArray[np.float64]:
     return np.asarray(texels(level, use, uv) / 255.0)
 
 
+def _look_through(rays: RayScene, hits: Hits, origins: Floats, directions: Floats) -> int:
+    """Look on where more than half comes through; returns how many see-through surfaces were met."""
+    rows, met = rays.on_veils(hits), 0
+    for _ in range(MOST_VEILS):
+        met += len(rows)
+        leaves, _ = rays.leaves(hits.only(rows), directions.take(rows, 0))
+        rows = rows[luminance(leaves) > 0.5]
+        if not len(rows):
+            break
+        rays.past(hits, rows, origins, directions)
+        rows = rows[np.isin(rows, rays.on_veils(hits))]
+    return met
+
+
 def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int, int]) -> SeenSurfaces:
-    """Surfaces in the middle of each pixel; normals interpolated, without normal maps.
+    """Surfaces in the middle of each pixel; normals interpolated, without normal maps. Of what is seen
+    through, that which lies behind it where more than half of it comes through.
 
     The camera's own aspect holds: pixels need not be square.
     """
@@ -59,6 +80,7 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
     directions = camera.rays(x.ravel(), y.ravel())
     origins = np.broadcast_to(np.array(camera.eye), directions.shape)
     hits = rays.first_visible(origins, directions)
+    layers = _look_through(rays, hits, origins, directions)
     met = np.flatnonzero(hits.triangle >= 0)
     flat, found = rays.triangles, Hits(hits.distance[met], hits.triangle[met], hits.weights[met])
     corners, share = flat.faces[found.triangle], _weights(found)
@@ -89,5 +111,5 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
     part = flat.part[found.triangle].astype(np.int64)
     gloss = (metallic, roughness)
     return SeenSurfaces(
-        size, met, points, normals, to_eye, base, glow, *gloss, found.distance, unlit, tinted, part
+        size, met, points, normals, to_eye, base, glow, *gloss, found.distance, unlit, tinted, part, layers
     )

@@ -22,6 +22,25 @@ layout(location = 2) out vec4 out_surface;  // roughness, metal, unlit, what its
 layout(location = 3) out vec3 out_glow;
 layout(location = 4) out float out_depth;
 
+#ifdef VEIL
+// What is seen through lies in layers, from the nearest on. Source: Everitt 2001, "Interactive
+// Order-Independent Transparency".
+#include "pixel.glsl"
+#include "through.glsl"
+uniform sampler2D solid_depth;   // distance of what is not seen through; 0 where nothing is
+uniform sampler2D layer_before;  // of the layer before this one
+uniform int layer;
+layout(location = 5) out vec4 out_through;  // what goes through by channel; how much is covered
+
+bool not_of_this_layer() {
+    ivec2 pixel = ivec2(gl_FragCoord.xy);
+    float solid = texelFetch(solid_depth, pixel, 0).r;
+    float before = layer > 0 ? texelFetch(layer_before, pixel, 0).r : 0.0;
+    bool hidden = solid > 0.0 && v_depth >= solid;
+    return hidden || (layer > 0 && (before <= 0.0 || v_depth <= before * 1.000001));
+}
+#endif
+
 void main() {
     vec4 base = material.base;
 #ifdef VERTEX_COLOUR
@@ -33,11 +52,8 @@ void main() {
 #ifdef MASK
     if (base.a < material.glow_cutoff.w) discard;
 #endif
-#ifdef BLEND
-    // See-through surfaces are not drawn yet: a screen of holes stands for them.
-    ivec2 cell = ivec2(gl_FragCoord.xy) & 1;
-    float threshold = float(cell.x ^ cell.y) * 0.5 + float(cell.y) * 0.25 + 0.125;
-    if (base.a < threshold) discard;
+#ifdef VEIL
+    if (not_of_this_layer()) discard;
 #endif
     vec3 n = normalize(v_normal);
 #ifdef NORMAL_MAP
@@ -68,6 +84,11 @@ void main() {
 #endif
 #ifdef CASTERS
     base.rgb = vec3(material.kind.z > 0.5 ? 0.0 : 1.0);
+#endif
+#ifdef VEIL
+    float n_v = abs(dot(n, normalize(view_ray())));
+    out_through = vec4(goes_through(base, n_v), covered(base));
+    base.rgb *= 1.0 - material.kind.w;
 #endif
     out_base = vec4(sqrt(base.rgb), occlusion);
     out_normal = oct_encode(n);

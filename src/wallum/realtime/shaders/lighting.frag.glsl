@@ -1,7 +1,8 @@
 #version 430 core
 // Light on the surfaces of the G-buffer. Variants: GLOW, FOLLOW (glow by lamps), SKY, OPEN (how
-// much of it is seen), SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, AIR, GREY (all surfaces 18 % grey); ONE_LAMP is a single lamp to
-// be added to what is there.
+// much of it is seen), SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
+// of what is seen through), AIR, GREY (all surfaces 18 % grey); ONE_LAMP is a single lamp to be added to
+// what is there.
 
 #include "packing.glsl"
 #include "pixel.glsl"
@@ -82,12 +83,18 @@ Surface surface_at(vec2 at, vec3 ray, float depth) {
     s.occlusion = base.a;
     vec4 shares = gloss_shares(rough, s.n_v);
     float regained = 1.0 / (shares.x + shares.y) - 1.0;
-    float lit = 1.0 - kind.b;
+    float lit = 1.0 - unlit_share(kind.b);
+    vec2 f = vec2(0.04, 1.0);
+    float kept = shares.z;
+    if (kind.b > UNUSUAL) {
+        f = reflectance_of(kind.b);
+        kept *= under_gloss(f, shares.xy, regained) / under_gloss(vec2(0.04, 1.0), shares.xy, regained);
+    }
     vec3 metal = (1.0 + colour * regained) * (kind.g * lit);
-    float other = (1.0 + 0.04 * regained) * (1.0 - kind.g) * lit;
-    s.gloss = metal * colour + other * 0.04;
-    s.gloss_rise = metal * (1.0 - colour) + other * 0.96;
-    s.diffuse = colour * ((1.0 - kind.g) * lit * shares.z * (1.0 / PI));
+    float other = (1.0 + f.x * regained) * (1.0 - kind.g) * lit;
+    s.gloss = metal * colour + other * f.x;
+    s.gloss_rise = metal * (1.0 - colour) + other * (f.y - f.x);
+    s.diffuse = colour * ((1.0 - kind.g) * lit * kept * (1.0 / PI));
     float third = clamp(3.0 * rough - 0.15, 0.0, 1.0);
     s.steep = shares.w * vec2(third, 1.0 - third);
     s.share = shares.xy;
@@ -171,7 +178,7 @@ void main() {
     Surface s = surface_at(at, ray, depth);
     vec3 light = vec3(0.0);
 #ifdef GLOW
-    float unlit = texture(g_surface, at).b;
+    float unlit = unlit_share(texture(g_surface, at).b);
     vec3 plain = texture(g_base, at).rgb;
     vec3 glow = texture(g_glow, at).rgb * glow_exposure;
 #ifdef FOLLOW

@@ -8,6 +8,10 @@ struct Tile {
 
 layout(std140) uniform Tiles { Tile tiles[800]; };
 uniform sampler2DShadow lamp_atlas;
+#ifdef VEILED
+uniform sampler2DShadow lamp_veil_depth;  // see sun_shadow.glsl
+uniform sampler2D lamp_veil;
+#endif
 uniform float tile_scale;     // half a tile's width, in the atlas
 uniform vec2 tile_depth;      // distance ahead to depth: x + y / distance
 
@@ -21,7 +25,7 @@ int cube_face(vec3 d) {
 }
 
 // Share of the lamp that is seen from a surface, 0 to 1.
-float lamp_visibility(uint index, vec3 to_lamp, float distance_m, vec3 normal) {
+vec3 lamp_visibility(uint index, vec3 to_lamp, float distance_m, vec3 normal) {
     vec4 cone = lamps[index].cone;
     vec3 d = (normal * (cone.w * 1.5) - to_lamp) * distance_m;
     int face = cone.z > 0.5 ? 0 : cube_face(d);
@@ -29,5 +33,10 @@ float lamp_visibility(uint index, vec3 to_lamp, float distance_m, vec3 normal) {
     float ahead = max(dot(tile.ahead.xyz, d), 1e-4);
     vec2 ndc = vec2(dot(tile.right.xyz, d), dot(tile.up.xyz, d)) / ahead;
     vec2 uv = clamp(ndc, -0.996, 0.996) * tile_scale + vec2(tile.right.w, tile.up.w);
-    return texture(lamp_atlas, vec3(uv, tile_depth.x + tile_depth.y / ahead));
+    vec3 place = vec3(uv, tile_depth.x + tile_depth.y / ahead);
+    vec3 lit = vec3(texture(lamp_atlas, place));
+#ifdef VEILED
+    lit *= mix(texture(lamp_veil, uv).rgb, vec3(1.0), texture(lamp_veil_depth, place));
+#endif
+    return lit;
 }

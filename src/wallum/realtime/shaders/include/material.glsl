@@ -4,7 +4,8 @@ layout(std140) uniform Material {
     vec4 base;          // linear
     vec4 glow_cutoff;   // scaled luminance by channel; alpha cutoff
     vec4 factors;       // metallic, roughness, normal scale, occlusion strength
-    vec4 kind;          // unlit; number of the lamp that its glow follows / 255; casts
+    vec4 kind;          // unlit or reflectance; number of the lamp its glow follows / 255; casts; transmission
+    vec4 tint;          // of what goes through; reflectance
     vec4 moved[10];     // five slots x two rows of the texture transform; w: which uv set
 } material;
 

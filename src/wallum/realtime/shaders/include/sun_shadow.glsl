@@ -3,6 +3,10 @@
 // sun's disc.
 
 uniform sampler2DShadow sun_atlas;
+#ifdef VEILED
+uniform sampler2DShadow sun_veil_depth;  // of the first that is seen through on the way
+uniform sampler2D sun_veil;              // what all of them let through
+#endif
 uniform vec4 sun_axes[3];         // rows, level to the sun's axes: x and y in m, z as depth 0..1
 uniform vec4 cascade_place[4];    // to the atlas, in tiles: scale, offset x and y; texel width [m]
 uniform vec4 cascade_bounds[4];   // shear by depth x and y; lower left of the tile
@@ -26,7 +30,7 @@ float past_seams(float depth) {
 }
 
 // Indices are constant: one that varies by pixel costs much more, and so do three matrices.
-float sun_visibility(vec3 position, vec3 normal, float depth) {
+vec3 sun_visibility(vec3 position, vec3 normal, float depth) {
     float past = past_seams(depth);
     bool second = past > cascade_end.x;
     bool third = past > cascade_end.y;
@@ -38,6 +42,9 @@ float sun_visibility(vec3 position, vec3 normal, float depth) {
     vec3 at = on_sun_axes(position + normal * (place.w * 1.5));
     vec2 uv = at.xy * place.x + place.yz + bounds.xy * at.z;
     uv = clamp(uv, bounds.zw, bounds.zw + cascade_width) * ATLAS;
-    float lit = texture(sun_atlas, vec3(uv, at.z));
-    return beyond && cascade_end.w < 0.5 ? 1.0 : lit;
+    vec3 lit = vec3(texture(sun_atlas, vec3(uv, at.z)));
+#ifdef VEILED
+    lit *= mix(texture(sun_veil, uv).rgb, vec3(1.0), texture(sun_veil_depth, vec3(uv, at.z)));
+#endif
+    return beyond && cascade_end.w < 0.5 ? vec3(1.0) : lit;
 }

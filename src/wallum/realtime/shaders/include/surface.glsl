@@ -27,6 +27,26 @@ vec4 gloss_shares(float rough, float n_v) {
     return mix(texelFetch(gloss_table, a, 0), texelFetch(gloss_table, a + ivec2(1, 0), 0), at - float(a.x));
 }
 
+// The third channel of a G-buffer's surface: 1 asks for no light; else what reflects otherwise than
+// usual, as realtime/bundling.py packs it. Below UNUSUAL it reflects 4 % looked at straight.
+const float UNUSUAL = 0.5 / 255.0;
+
+float unlit_share(float kind) {
+    return step(254.5 / 255.0, kind);
+}
+
+// Reflectance looked at straight and at grazing angles.
+vec2 reflectance_of(float kind) {
+    float root = (kind * 255.0 - 1.0) * (1.0 / 253.0);
+    float f0 = kind > UNUSUAL ? root * root : 0.04;
+    return vec2(f0, min(f0 * 50.0, 1.0));
+}
+
+// Share of even light that a gloss leaves for what lies under it.
+float under_gloss(vec2 f, vec2 share, float regained) {
+    return 1.0 - (f.x * share.x + f.y * share.y) * (1.0 + f.x * regained);
+}
+
 // Luminance per illuminance on a surface that faces the light, times the cosine [1/sr].
 vec3 response(Surface s, vec3 to_light) {
     vec3 toward = s.to_eye + to_light;
