@@ -71,7 +71,7 @@ class Maker:
     def bytes(self):
         document = dict(self.document)
         if self.data:
-            document["buffers"] = [{"byteLength": len(self.data)}]
+            document["buffers"] = [{"byteLength": len(self.data)}, *document.get("buffers", [])]
         return to_glb(document, bytes(self.data) + b"\0" * (-len(self.data) % 4))
 
     def embedded(self):

@@ -24,6 +24,7 @@ DECODERS: Final = 2
 # What stands in: a surface of mid grey, a glow of none. Other slots go without.
 STAND_INS: Final[dict[Slot, int]] = {"base": 118, "emissive": 0}
 MIMES: Final = {b"\x89PNG": "image/png", b"RIFF": "image/webp"}
+KTX2: Final = b"\xabKTX 20\xbb\r\n\x1a\n"
 
 
 def data_uri(uri: str, source: str) -> bytes:
@@ -77,6 +78,8 @@ def _read(gltf: GLTF2, accessors: Accessors, fetch: Fetch, source: str) -> Itera
                 data = _bytes_of(image, accessors, fetch, name)
             if not data:
                 raise LevelProblem("it is empty", name)
+            if data.startswith(KTX2):
+                raise LevelProblem("KTX2 is not read: write the level with PNG, JPEG or WebP pictures", name)
             width, height = picture_size(data, name)
             pixels += width * height
             if pixels > MOST_PICTURES_PIXELS:

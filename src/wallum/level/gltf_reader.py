@@ -17,6 +17,7 @@ from wallum.level.gltf_draco import DRACO, unpack_draco
 from wallum.level.gltf_glass import GLASS_EXTENSIONS
 from wallum.level.gltf_json import QuickGLTF2, parsed_json
 from wallum.level.gltf_meshes import read_meshes
+from wallum.level.gltf_meshopt import MESHOPT_NAMES, is_fallback, unpack_meshopt
 from wallum.level.gltf_nodes import read_nodes
 from wallum.level.gltf_pictures import Fetch, data_uri, read_pictures
 from wallum.level.gltf_sets import SETS, set_names
@@ -40,7 +41,10 @@ READ: Final = {
     DRACO,
     SETS,
     *GLASS_EXTENSIONS,
+    *MESHOPT_NAMES,
 }
+# Extensions without which a file still opens: what they say has a stand-in and a finding.
+DONE_WITHOUT: Final = {"KHR_texture_basisu", "MSFT_texture_dds"}
 MAGIC: Final = b"glTF"
 
 
@@ -79,6 +83,9 @@ def _open(data: bytes, source: str) -> GLTF2:
 def _buffers(gltf: GLTF2, fetch: Fetch, source: str) -> list[bytes]:
     out = []
     for number, buffer in enumerate(gltf.buffers):
+        if is_fallback(buffer):  # what its views need is packed elsewhere
+            out.append(b"")
+            continue
         if buffer.uri is None:
             blob = gltf.binary_blob()
             if blob is None:
@@ -97,7 +104,7 @@ def _buffers(gltf: GLTF2, fetch: Fetch, source: str) -> list[bytes]:
 
 
 def _feature_findings(gltf: GLTF2, source: str) -> list[Finding]:
-    required = set(gltf.extensionsRequired or []) - READ
+    required = set(gltf.extensionsRequired or []) - READ - DONE_WITHOUT
     if required:
         names = ", ".join(sorted(required))
         raise LevelProblem(f"the file cannot be read without {names}", source, "a plain export")
@@ -119,7 +126,9 @@ def _feature_findings(gltf: GLTF2, source: str) -> list[Finding]:
 
 def _assemble(gltf: GLTF2, source: str, fetch: Fetch) -> Level:
     findings = _feature_findings(gltf, source)
-    accessors = Accessors(gltf, _buffers(gltf, fetch, source), source)
+    buffers = _buffers(gltf, fetch, source)
+    unpack_meshopt(gltf, buffers, source)
+    accessors = Accessors(gltf, buffers, source)
     given, of_materials = read_materials(gltf, source)
     read = read_pictures(gltf, accessors, fetch, given, source)
     unpack_draco(gltf, accessors)

@@ -57,8 +57,10 @@ def _texture_use(gltf: GLTF2, info: Any, where: str) -> TextureUse | None:
     if not isinstance(info.index, int) or not 0 <= info.index < len(gltf.textures):
         raise LevelProblem(f"there is no texture {info.index}", where)
     texture = gltf.textures[info.index]
-    webp = (texture.extensions or {}).get("EXT_texture_webp", {})
-    picture = webp.get("source", texture.source)
+    extensions = texture.extensions or {}
+    picture = extensions.get("EXT_texture_webp", {}).get("source", texture.source)
+    if picture is None:  # nothing stands beside it: it will be told of
+        picture = extensions.get("KHR_texture_basisu", {}).get("source")
     if picture is None:
         return None
     if not isinstance(picture, int) or not 0 <= picture < len(gltf.images):

@@ -1,0 +1,177 @@
+"""Packed buffer views, as another writer packed them (the codec's own encoder, version 1.2)."""
+
+import base64
+import contextlib
+
+import numpy as np
+import pytest
+from gltf_maker import Maker
+
+from wallum.errors import LevelProblem
+from wallum.level.gltf_meshopt import (
+    exponential,
+    octahedral,
+    quaternions,
+    sequence_indices,
+    triangle_indices,
+)
+from wallum.level.gltf_reader import parse_gltf
+
+TRIANGLES = "4fAQABD/kmf//v8SAQH/ugE7c0+4DwB2h1ZneKmGZYlomAFpAAA="
+NET = (
+    "4f4eEA4QDhAOEA4QDhAOEA4QDhAOEA4QDv4eEA4QDhAOEA4QDhAOEA4QDhAOEA4QDv4eEA4QDhAOEA4QDhAOEA4QDh"
+    "AOEA4QDv4eEA4QDhAOEA4QDhAOEA4QDhAOEA4QDv4eEA4QDhAOEA4QDhAOEA4QDhAOEA4QDv4eEA4QDhAOEA4QDhAO"
+    "EA4QDhAOEA4QDv4eEA4QDhAOEA4QDhAOEA4QDhAOEA4QDv4eEA4QDhAOEA4QDhAOEA4QDhAOEA4QDv4eEA4QDhAOEA"
+    "4QDhAOEA4QDhAOEA4QDv4eEA4QDhAOEA4QDhAOEA4QDhAOEA4QDv4eEA4QDhAOEA4QDhAOEA4QDhAOEA4QDv4eEA4Q"
+    "DhAOEA4QDhAOEA4QDhAOEA4QDg8aDwIPAg8CDwIPAg8CDwIPAg8CDwIPAgB2h1ZneKmGZYlomAFpAAA="
+)
+SEQUENCE = "0RQSBAAEkRwFBASt7xAFDgAAAAA="
+OCT8 = "oAE/AAAAa87KAT8AAAD+RfQAAT8AAAD9/QMAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAfwB/fw=="
+OCT16 = (
+    "oAE/AAAASvqXAT8AAABrzMwBHwAAAJAeAT8AAAD+RfIAAAErAAAAAwE9AAAA/f8AAAAAAAAAAAAAAAAAAAAAAAAAAA"
+    "AAAAD/fwAA/3//fw=="
+)
+QUAT = (
+    "oAE/AAAA/OMXAT8AAAC1+EEBPwAAAPvRLwE/AAAAtC98AT8AAAD7uUkBPwAAALQSxQE/AAAABQYFAAAAAAAAAAAAAA"
+    "AAAAAAAAAAAAAAAAAAAAAAAAAAAP9/"
+)
+EXP = (
+    "oAEMAAAA/gE8AAAAX/ABNAAAAAgBPAAAABAPAQwAAAB7ATwAAADtzAE8AAAAGAMBPAAAABAPATwAAAB6pgEcAAAAVQ"
+    "E8AAAADQ4BPAAAABAPAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAPvAID774MAAu8="
+)
+
+
+def packed(text):
+    return base64.b64decode(text)
+
+
+def turned(triangles):
+    """Triangles with their smallest corner first: the codec may turn each round."""
+    return [tuple(np.roll(one, -int(np.argmin(one)))) for one in np.asarray(triangles).reshape(-1, 3)]
+
+
+def test_triangles_are_those_that_were_packed():
+    """Edges that were used, new ones, free ones, jumps back and far ahead."""
+    given = [0, 1, 2, 2, 1, 3, 2, 3, 4, 4, 3, 5, 9, 8, 7, 0, 2, 9, 5, 3, 1, 100, 70, 12, 6, 7, 1000]
+    assert turned(triangle_indices(packed(TRIANGLES), len(given))) == turned(given)
+
+
+def test_a_net_of_triangles_is_whole():
+    side = 12
+    given = []
+    for y in range(side):
+        for x in range(side):
+            a = y * (side + 1) + x
+            given += [a, a + 1, a + side + 1, a + 1, a + side + 2, a + side + 1]
+    assert turned(triangle_indices(packed(NET), len(given))) == turned(given)
+
+
+def test_a_sequence_is_that_which_was_packed():
+    given = [5, 0, 1, 1, 2, 900, 901, 3, 4, 70000, 70001, 0]
+    assert sequence_indices(packed(SEQUENCE), len(given)).tolist() == given
+
+
+def view_of(text, count, stride, used):
+    """A view's rows as they are read from a file."""
+    made = Maker()
+    made.mesh()
+    data = packed(text)
+    number = made.view(data)
+    view = made.document["bufferViews"][number]
+    at = view.get("byteOffset", 0)
+    view["extensions"] = {
+        "EXT_meshopt_compression": {
+            "buffer": 0, "byteOffset": at, "byteLength": len(data), "byteStride": stride, "count": count,
+            "mode": "ATTRIBUTES", "filter": used,
+        }
+    }  # fmt: skip
+    view["byteLength"] = count * stride
+    kind = {4: 5120, 8: 5122, 12: 5126}[stride]
+    width = "VEC3" if stride == 12 else "VEC4"
+    made.document["accessors"].append(
+        {"bufferView": number, "componentType": kind, "count": count, "type": width}
+    )
+    made.document["extensionsUsed"] = ["EXT_meshopt_compression"]
+    return made
+
+
+def read_rows(made):
+    """What the last accessor reads."""
+    from wallum.level.gltf_accessors import Accessors
+    from wallum.level.gltf_meshopt import unpack_meshopt
+    from wallum.level.gltf_reader import _buffers, _open
+
+    gltf = _open(made.bytes(), "made")
+    buffers = _buffers(gltf, lambda _: b"", "made")
+    unpack_meshopt(gltf, buffers, "made")
+    return Accessors(gltf, buffers, "made").raw(len(gltf.accessors) - 1)
+
+
+DIRECTIONS = np.array([[1, 0, 0], [0, 0.6, -0.8], [-0.48, 0.64, -0.6], [0.267261, -0.534522, 0.801784]])
+
+
+@pytest.mark.parametrize(("text", "stride", "full", "off"), [(OCT8, 4, 127, 0.012), (OCT16, 8, 32767, 6e-5)])
+def test_directions_come_back_from_their_octahedron(text, stride, full, off):
+    rows = read_rows(view_of(text, 4, stride, "OCTAHEDRAL")) / full
+    assert np.abs(rows[:, :3] - DIRECTIONS).max() < off
+    assert rows[:, 3].tolist() == [1.0, 0.0, -1.0, 1.0]
+
+
+def test_quaternions_come_back_from_three_of_their_parts():
+    given = np.array([[0, 0, 0, 1], [0.5, -0.5, 0.5, 0.5], [0.1825742, 0.3651484, 0.5477226, 0.7302967],
+                      [0.7071068, 0, -0.7071068, 0]])  # fmt: skip
+    rows = read_rows(view_of(QUAT, 4, 8, "QUATERNION")) / 32767
+    # A turn and its negative are one.
+    assert np.abs(np.abs((rows * given).sum(axis=1)) - 1.0).max() < 1e-4
+
+
+def test_numbers_come_back_from_their_exponents():
+    given = np.array([[1.5, -2.25, 1.001], [1000, 900.5, -512.125], [3.14159, 2.71828, 1.41421]])
+    assert read_rows(view_of(EXP, 3, 12, "EXPONENTIAL")) == pytest.approx(given, rel=1e-3)
+
+
+def test_filters_of_one_value_are_as_the_specification_has_them():
+    """A number m times 2^e in one word; a direction straight along an axis; a turn about nothing."""
+    word = np.array([[(-3 & 0xFF) << 24 | 40]], np.uint32)
+    assert exponential(word.view(np.uint8)).view(np.float32)[0, 0] == 5.0
+    down = np.array([[0, -127, 127, 5]], np.int8)
+    assert octahedral(down.view(np.uint8)).view(np.int8)[0].tolist() == [0, -127, 0, 5]
+    still = np.array([[0, 0, 0, 32764 | 3]], np.int16)
+    assert quaternions(still.view(np.uint8)).view(np.int16)[0].tolist() == [0, 0, 0, 32767]
+
+
+def test_a_buffer_that_only_stands_for_what_is_packed_needs_no_data():
+    made = view_of(OCT8, 4, 4, "OCTAHEDRAL")
+    view = made.document["bufferViews"][-1]
+    made.document.setdefault("buffers", []).append(
+        {"byteLength": 16, "extensions": {"EXT_meshopt_compression": {"fallback": True}}}
+    )
+    view["buffer"], view["byteOffset"] = 1, 0
+    assert read_rows(made).shape == (4, 4)
+    assert parse_gltf(made.bytes(), "made.glb", lambda _: b"").triangle_count > 0
+
+
+@pytest.mark.parametrize(
+    ("name", "value"),
+    [
+        ("buffer", 9), ("byteOffset", -1), ("byteLength", 1 << 40), ("byteLength", 3), ("count", 1 << 31),
+        ("count", "many"), ("byteStride", 0), ("byteStride", 5), ("mode", "POINTS"), ("mode", "TRIANGLES"),
+        ("mode", "INDICES"), ("filter", "MAGIC"), ("filter", "QUATERNION"),
+    ],
+)  # fmt: skip
+def test_what_is_packed_wrongly_is_refused_in_a_sentence(name, value):
+    made = view_of(OCT8, 4, 4, "OCTAHEDRAL")
+    made.document["bufferViews"][-1]["extensions"]["EXT_meshopt_compression"][name] = value
+    with pytest.raises(LevelProblem, match="buffer view"):
+        parse_gltf(made.bytes(), "made.glb", lambda _: b"")
+
+
+def test_cut_indices_are_refused(rng):
+    for text, unpack, count in ((TRIANGLES, triangle_indices, 27), (SEQUENCE, sequence_indices, 12)):
+        whole = packed(text)
+        for _ in range(200):
+            data = bytearray(whole)
+            data[rng.integers(len(data))] = rng.integers(256)
+            data = bytes(data[: rng.integers(len(data)) + 1])
+            with contextlib.suppress(LevelProblem):
+                assert len(unpack(data, count)) == count
