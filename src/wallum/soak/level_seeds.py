@@ -4,6 +4,7 @@ from dataclasses import replace
 from typing import Any
 
 import DracoPy
+import imagecodecs
 import numpy as np
 
 from wallum.level.gltf_writer import extensions_used, level_document, to_glb
@@ -23,7 +24,7 @@ def level_seeds() -> list[bytes]:
         document["extensionsUsed"] = extensions_used(document)
         document = {key: value for key, value in document.items() if value != []}
         out.append(to_glb(document, data))
-    return [*out, _rich_level(), _posed_level(), _packed_level()]
+    return [*out, _rich_level(), _posed_level(), _packed_level(), _squeezed_level()]
 
 
 def _rich_level() -> bytes:
@@ -160,3 +161,59 @@ def _packed_level() -> bytes:
         "accessors": [_accessor(None, "VEC3", 4), _accessor(None, "SCALAR", 6, 5123)],
     }
     return _file(document, [packed])
+
+
+def _squeezed(view: int, data: bytes, count: int, stride: int, mode: str) -> dict[str, Any]:
+    """The extension of a buffer view that holds packed data from its own start on."""
+    return {
+        "EXT_meshopt_compression": {
+            "buffer": 0, "byteOffset": 64 * view, "byteLength": len(data), "byteStride": stride,
+            "count": count, "mode": mode,
+        }
+    }  # fmt: skip
+
+
+def _squeezed_level() -> bytes:
+    """A triangle of glass whose buffer views are packed: vertices, triangles, and a sequence of indices."""
+    corners = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], "<f4")
+    vertices = bytes(imagecodecs.meshopt_encode(corners.view(np.uint8).reshape(3, 12)))
+    # One triangle of three new vertices; and the same as steps of 0, 1 and 1.
+    triangles, sequence = b"\xe1\xfe\x00" + bytes(16), b"\xd1\x00\x04\x04" + bytes(4)
+    packed = (vertices, triangles, sequence)
+    document = {
+        "scenes": [{"nodes": [0]}],
+        "nodes": [{"mesh": 0}],
+        "meshes": [
+            {
+                "primitives": [
+                    {"attributes": {"POSITION": 0}, "indices": 1, "material": 0},
+                    {"attributes": {"POSITION": 0}, "indices": 2, "material": 0},
+                ]
+            }
+        ],
+        "materials": [
+            {
+                "alphaMode": "BLEND",
+                "extensions": {
+                    "KHR_materials_ior": {"ior": 1.4},
+                    "KHR_materials_transmission": {"transmissionFactor": 0.8},
+                    "KHR_materials_volume": {"thicknessFactor": 0.1, "attenuationDistance": 0.2},
+                    "KHR_materials_clearcoat": {"clearcoatFactor": 0.5},
+                    "KHR_materials_specular": {"specularColorFactor": [0.5, 1.0, 1.0]},
+                },
+            }
+        ],
+        "extensionsUsed": ["EXT_meshopt_compression"],
+        "extensionsRequired": ["EXT_meshopt_compression"],
+        "accessors": [
+            _accessor(0, "VEC3", 3), _accessor(1, "SCALAR", 3, 5123), _accessor(2, "SCALAR", 3, 5123),
+        ],
+        "bufferViews": [
+            {
+                "buffer": 0, "byteLength": length,
+                "extensions": _squeezed(view, packed[view], 3, 12 if view == 0 else 2, mode),
+            }
+            for view, (length, mode) in enumerate(((36, "ATTRIBUTES"), (6, "TRIANGLES"), (6, "INDICES")))
+        ],
+    }  # fmt: skip
+    return _file(document, [one + bytes(64 - len(one)) for one in packed])
