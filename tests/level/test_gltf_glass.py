@@ -7,6 +7,8 @@ from gltf_maker import Maker
 from wallum.errors import LevelProblem
 from wallum.level.gltf_reader import parse_gltf
 from wallum.level.gltf_writer import extensions_used, level_document, to_glb
+from wallum.level.model import Material
+from wallum.level.sanity import sanity_findings
 
 
 def level_with(extensions, **pbr):
@@ -118,3 +120,14 @@ def test_an_export_says_it_again():
     assert again.reflectance == pytest.approx(first.reflectance)
     assert again.transmission == pytest.approx(first.transmission)
     assert np.allclose(again.tint, first.tint)
+
+
+def test_what_says_nothing_or_the_usual_reflects_as_usual_to_the_last_bit():
+    for extensions in ({}, {"KHR_materials_ior": {"ior": 1.5}}, {"KHR_materials_specular": {}}):
+        assert level_with(extensions).materials[0].reflectance == Material.reflectance
+
+
+def test_clear_glass_is_not_brighter_than_snow():
+    clear = level_with({"KHR_materials_transmission": {"transmissionFactor": 1.0}})
+    assert sanity_findings(clear) == ()
+    assert any("snow" in one.text for one in sanity_findings(level_with({})))

@@ -28,12 +28,16 @@ Number = Callable[[Any], float]
 
 def _reflectance(extensions: dict[str, Any], number: Number) -> float:
     """F0 of what is not metal: by its index of refraction, 0 for one that reflects all, and its share."""
+    if not extensions.keys() & {IOR, SPECULAR}:
+        return Material.reflectance
     ior = number(extensions.get(IOR, {}).get("ior", USUAL_IOR))
     f0 = 1.0 if ior == 0.0 else ((max(ior, 1.0) - 1.0) / (max(ior, 1.0) + 1.0)) ** 2
     said = extensions.get(SPECULAR, {})
     red, green, blue = (number(one) for one in _three(said.get("specularColorFactor")))
     grey = 0.2126 * red + 0.7152 * green + 0.0722 * blue
-    return min(max(f0 * grey * number(said.get("specularFactor", 1.0)), 0.0), 1.0)
+    found = min(max(f0 * grey * number(said.get("specularFactor", 1.0)), 0.0), 1.0)
+    # What is said and is as usual shall cost nothing.
+    return Material.reflectance if abs(found - Material.reflectance) < 1e-6 else found
 
 
 def _three(value: Any) -> list[Any]:

@@ -56,7 +56,8 @@ def _surfaces(level: Level) -> Iterator[Finding]:
     for index in sorted(used):
         material = level.materials[index]
         dark_by_nature = material.unlit or max(material.glow) > 0.0
-        if dark_by_nature:
+        # The colour of glass is what goes through it: clear glass leaves all.
+        if dark_by_nature or material.transmission > 0.0:
             continue
         value = _mean_reflectance(level, index)
         if not DARKEST <= value <= BRIGHTEST:
