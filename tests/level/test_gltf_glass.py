@@ -129,5 +129,5 @@ def test_what_says_nothing_or_the_usual_reflects_as_usual_to_the_last_bit():
 
 def test_clear_glass_is_not_brighter_than_snow():
     clear = level_with({"KHR_materials_transmission": {"transmissionFactor": 1.0}})
-    assert sanity_findings(clear) == ()
+    assert not any("snow" in one.text for one in sanity_findings(clear))
     assert any("snow" in one.text for one in sanity_findings(level_with({})))
