@@ -89,7 +89,7 @@ class Kit:
         for item in (self.gbuffer, self.others, self.total):
             if item is not None:
                 item.key = None
-        self.layers.forget()
+        self.layers.release()
         self.lamp_shadows.level_changed()
         self.sun_shadows.level_changed()
 

@@ -43,15 +43,13 @@ class Layers:
         self._over: moderngl.Framebuffer | None = None
         self._over_key: object = None
 
-    def forget(self) -> None:
-        """The level changed."""
-        for one in self._layers:
-            one.gbuffer.key = one.target.key = one.gbuffer.open_key = None
-
     def release(self) -> None:
+        """Give back what they take; another level may have no use for them."""
         for one in self._layers:
             one.release()
-        self._layers = []
+        if self._over is not None:
+            self._over.release()
+        self._layers, self._over, self._over_key = [], None, None
 
     def _layer(self, number: int, size: Size) -> Layer:
         if self._layers and self._layers[0].gbuffer.size != size:

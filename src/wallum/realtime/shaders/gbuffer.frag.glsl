@@ -2,9 +2,9 @@
 // What each pixel's surface is: colour, normal, roughness, metal, glow, distance.
 
 #include "material.glsl"
+#include "base.glsl"
 #include "packing.glsl"
 
-uniform sampler2D base_map;
 uniform sampler2D metal_rough_map;
 uniform sampler2D normal_map;
 uniform sampler2D occlusion_map;
@@ -12,8 +12,6 @@ uniform sampler2D emissive_map;
 
 in vec3 v_normal;
 in vec4 v_tangent;
-in vec4 v_uv;
-in vec4 v_colour;
 in float v_depth;
 
 layout(location = 0) out vec4 out_base;     // square root of the base colour; occlusion
@@ -42,13 +40,7 @@ bool not_of_this_layer() {
 #endif
 
 void main() {
-    vec4 base = material.base;
-#ifdef VERTEX_COLOUR
-    base *= v_colour;
-#endif
-#ifdef BASE_MAP
-    base *= texture(base_map, texture_place(0, v_uv));
-#endif
+    vec4 base = base_colour();
 #ifdef MASK
     if (base.a < material.glow_cutoff.w) discard;
 #endif
