@@ -564,21 +564,3 @@ def test_what_an_unread_extension_belongs_to_is_named_and_counted():
     assert "5 materials (car, door, jug, tile and others), shown without their sheen" in told["car"]
     assert "1 node (thing)" in told["thing"]
     assert "whole file" in told["KHR_xmp_json_ld"]
-
-
-def test_pictures_in_a_form_that_is_not_read_stand_in_and_refuse_nothing():
-    """KHR_texture_basisu, required and with no other picture beside it."""
-    made = Maker()
-    ktx2 = b"\xabKTX 20\xbb\r\n\x1a\n" + bytes(200)
-    made.document["images"] = [{"bufferView": made.view(ktx2), "mimeType": "image/ktx2", "name": "bricks"}]
-    made.document["textures"] = [{"extensions": {"KHR_texture_basisu": {"source": 0}}}]
-    made.document["materials"] = [
-        {"name": "wall", "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}
-    ]
-    made.document["extensionsUsed"] = made.document["extensionsRequired"] = ["KHR_texture_basisu"]
-    made.mesh(material=0)
-    level = made.level()
-    assert level.triangle_count == 1
-    (told,) = [one.text for one in level.findings if one.kind == "picture missing"]
-    assert "bricks" in told
-    assert "PNG" in told

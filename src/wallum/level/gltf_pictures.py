@@ -13,6 +13,7 @@ from pygltflib import GLTF2
 from wallum.errors import LevelProblem
 from wallum.faults import reading, said
 from wallum.level.gltf_accessors import Accessors
+from wallum.level.ktx2 import KTX2, decode_ktx2, ktx2_size
 from wallum.level.model import Finding, Material, Picture, Slot, TextureUse
 from wallum.level.pictures import as_png, picture_size
 from wallum.limits import MOST_PICTURES_PIXELS
@@ -24,7 +25,6 @@ DECODERS: Final = 2
 # What stands in: a surface of mid grey, a glow of none. Other slots go without.
 STAND_INS: Final[dict[Slot, int]] = {"base": 118, "emissive": 0}
 MIMES: Final = {b"\x89PNG": "image/png", b"RIFF": "image/webp"}
-KTX2: Final = b"\xabKTX 20\xbb\r\n\x1a\n"
 
 
 def data_uri(uri: str, source: str) -> bytes:
@@ -78,19 +78,26 @@ def _read(gltf: GLTF2, accessors: Accessors, fetch: Fetch, source: str) -> Itera
                 data = _bytes_of(image, accessors, fetch, name)
             if not data:
                 raise LevelProblem("it is empty", name)
-            if data.startswith(KTX2):
-                raise LevelProblem("KTX2 is not read: write the level with PNG, JPEG or WebP pictures", name)
-            width, height = picture_size(data, name)
-            pixels += width * height
-            if pixels > MOST_PICTURES_PIXELS:
-                raise LevelProblem(
-                    f"the pictures have more than {MOST_PICTURES_PIXELS:,} pixels together", name
-                )
+            data, pixels = _taken(data, name, pixels)
         except LevelProblem as problem:
             yield said(problem).removeprefix(f"{name}: ")
             continue
-        mime = image.mimeType or MIMES.get(data[:4], "image/jpeg")
+        mime = MIMES.get(data[:4]) or image.mimeType or "image/jpeg"
         yield Picture(str(image.name or name), str(mime), data)
+
+
+def _taken(data: bytes, name: str, pixels: int) -> tuple[bytes, int]:
+    """A picture in a form that any program decodes, and the pixels of all pictures with its own."""
+    packed = data.startswith(KTX2)
+    with reading(LevelProblem, "it cannot be read", name):
+        width, height = ktx2_size(data) if packed else picture_size(data, name)
+    pixels += width * height
+    if pixels > MOST_PICTURES_PIXELS:
+        raise LevelProblem(f"the pictures have more than {MOST_PICTURES_PIXELS:,} pixels together", name)
+    if packed:
+        with reading(LevelProblem, "it cannot be unpacked", name):
+            data = as_png(decode_ktx2(data))
+    return data, pixels
 
 
 def _decoded(pictures: list[Picture | str]) -> list[Picture | str]:

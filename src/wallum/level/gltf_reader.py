@@ -38,13 +38,14 @@ READ: Final = {
     "EXT_mesh_gpu_instancing",
     "EXT_texture_webp",
     "KHR_node_visibility",
+    "KHR_texture_basisu",
     DRACO,
     SETS,
     *GLASS_EXTENSIONS,
     *MESHOPT_NAMES,
 }
 # Extensions without which a file still opens: what they say has a stand-in and a finding.
-DONE_WITHOUT: Final = {"KHR_texture_basisu", "MSFT_texture_dds"}
+DONE_WITHOUT: Final = {"MSFT_texture_dds"}
 MAGIC: Final = b"glTF"
 
 

@@ -59,7 +59,7 @@ def _texture_use(gltf: GLTF2, info: Any, where: str) -> TextureUse | None:
     texture = gltf.textures[info.index]
     extensions = texture.extensions or {}
     picture = extensions.get("EXT_texture_webp", {}).get("source", texture.source)
-    if picture is None:  # nothing stands beside it: it will be told of
+    if picture is None:  # no other stands beside it
         picture = extensions.get("KHR_texture_basisu", {}).get("source")
     if picture is None:
         return None

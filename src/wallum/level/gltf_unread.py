@@ -16,7 +16,6 @@ DIFFERS: Final = {
     "KHR_materials_anisotropy": "shown with highlights that are as wide as high",
     "KHR_materials_dispersion": "shown without dispersion",
     "KHR_materials_diffuse_transmission": "shown as solid",
-    "KHR_texture_basisu": "shown with the pictures that stand beside them, or plain where there are none",
     "MSFT_texture_dds": "shown with the pictures that stand beside them, where there are any",
     "MSFT_lod": "shown in their finest form",
 }

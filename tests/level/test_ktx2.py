@@ -1,0 +1,120 @@
+"""Pictures packed by Basis Universal, as the format's own encoder packed them (basis_universal 2.5)."""
+
+import contextlib
+import struct
+from pathlib import Path
+
+import numpy as np
+import pytest
+from gltf_maker import Maker, no_files, png
+from packed_picture import packed_picture
+
+from wallum.errors import LevelProblem
+from wallum.faults import reading
+from wallum.level import ktx2
+from wallum.level.gltf_reader import parse_gltf
+from wallum.level.ktx2 import decode_ktx2, ktx2_size
+from wallum.level.uastc import decode_uastc
+
+PACKED = Path(__file__).parent / "packed"
+FILES = {name: (PACKED / f"{name}.ktx2").read_bytes() for name in ("etc1s", "uastc", "uastc_zstd")}
+
+
+def near(a, b):
+    """Signal to noise of each channel [dB]."""
+    off = np.square(a.astype(float) - b).mean(axis=(0, 1))
+    return 10.0 * np.log10(255.0**2 / np.maximum(off, 1e-9))
+
+
+# ETC1S has one colour a block and steps of grey about it: blue, which counts least, suffers.
+@pytest.mark.parametrize(("name", "least"), [("etc1s", 18.0), ("uastc", 36.0), ("uastc_zstd", 36.0)])
+def test_a_packed_picture_is_the_one_that_was_packed(name, least):
+    given = packed_picture()
+    assert ktx2_size(FILES[name]) == given.shape[1::-1]
+    out = decode_ktx2(FILES[name])
+    assert out.shape == given.shape
+    assert (near(out, given) > least).all()
+    assert near(out, given)[1] > 36.0  # green, which counts most
+
+
+def test_blocks_of_every_mode_are_what_was_packed():
+    """Of a rendered picture with grey, with fading and with noisy alpha: all modes, and most patterns of
+    regions. What was packed is off by what the format cannot hold, and a wrong bit by far more."""
+    kept = np.load(PACKED / "uastc_blocks.npz")
+    count = len(kept["blocks"])
+    assert count > 90
+    for block, pixels in zip(kept["blocks"], kept["pixels"], strict=True):
+        out = decode_uastc(block.tobytes(), 4, 4).reshape(16, 4)
+        assert np.sqrt(np.square(out.astype(float) - pixels).mean()) < 10.0, block
+
+
+def test_large_pictures_of_slow_blocks_are_read_smaller(monkeypatch):
+    monkeypatch.setattr(ktx2, "LARGEST_ETC1S", 40)
+    given = packed_picture()
+    half = given[: 50 // 2 * 2, : 76 // 2 * 2].reshape(25, 2, 38, 2, 4).mean(axis=(1, 3))
+    assert ktx2_size(FILES["etc1s"]) == (38, 25)
+    out = decode_ktx2(FILES["etc1s"])
+    assert out.shape == (25, 38, 4)
+    assert (near(out, half) > 16.0).all()
+    assert (near(out[:, ::-1], half) < 14.0).any()
+    assert ktx2_size(FILES["uastc_zstd"]) == (76, 50)
+
+
+def level_with(data, beside=None, required=True):
+    made = Maker()
+    made.document["images"] = [{"bufferView": made.view(data), "mimeType": "image/ktx2", "name": "bricks"}]
+    texture = {"extensions": {"KHR_texture_basisu": {"source": 0}}}
+    if beside is not None:
+        made.document["images"].append({"bufferView": made.view(beside), "mimeType": "image/png"})
+        texture["source"] = 1
+    made.document["textures"] = [texture]
+    made.document["materials"] = [
+        {"name": "wall", "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}
+    ]
+    made.document["extensionsUsed"] = ["KHR_texture_basisu"]
+    if required:
+        made.document["extensionsRequired"] = ["KHR_texture_basisu"]
+    made.mesh(material=0)
+    return parse_gltf(made.bytes(), "made.glb", no_files)
+
+
+def test_a_level_shows_them_and_keeps_them_as_png():
+    level = level_with(FILES["uastc_zstd"])
+    assert level.findings == ()
+    picture = level.pictures[level.materials[0].textures["base"].picture]
+    assert picture.mime == "image/png"
+    assert (near(picture.pixels, packed_picture()) > 36.0).all()
+
+
+def test_a_picture_that_stands_beside_one_is_read():
+    level = level_with(FILES["uastc"], png((10, 200, 30, 255)), required=False)
+    picture = level.pictures[level.materials[0].textures["base"].picture]
+    assert picture.pixels[0, 0].tolist() == [10, 200, 30, 255]
+
+
+@pytest.mark.parametrize("name", list(FILES))
+def test_a_broken_one_stands_in_and_refuses_no_level(name):
+    level = level_with(FILES[name][: len(FILES[name]) // 2])
+    assert level.triangle_count == 1
+    (told,) = [one.text for one in level.findings if one.kind == "picture missing"]
+    assert "bricks" in told
+
+
+@pytest.mark.parametrize("name", list(FILES))
+def test_what_is_spoilt_is_a_picture_or_a_sentence(name, rng):
+    whole = FILES[name]
+    for _ in range(120):
+        data = bytearray(whole)
+        for _ in range(rng.integers(1, 6)):
+            data[rng.integers(12, len(data))] = rng.integers(256)
+        with contextlib.suppress(LevelProblem), reading(LevelProblem, "it cannot be read", name):
+            width, height = ktx2_size(bytes(data))
+            if width * height < 100_000:
+                assert decode_ktx2(bytes(data)).shape == (height, width, 4)
+
+
+def test_a_small_file_cannot_ask_for_much():
+    data = bytearray(FILES["etc1s"])
+    struct.pack_into("<2I", data, 20, 1 << 20, 1 << 20)
+    with pytest.raises(LevelProblem):
+        decode_ktx2(bytes(data))
