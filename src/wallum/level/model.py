@@ -217,7 +217,8 @@ def _corners(mesh: Mesh, matrices: NDArray[np.float64]) -> NDArray[np.float64]:
         return np.zeros((0, 3))
     cloud = np.concatenate(clouds)
     lows, highs = [], []
-    for rows in np.array_split(matrices, -(-len(matrices) * len(cloud) // POINTS_AT_ONCE)):
+    step = max(POINTS_AT_ONCE // len(cloud), 1)
+    for rows in (matrices[first : first + step] for first in range(0, len(matrices), step)):
         # A column for each coordinate of each place: the lowest of a column is found without a step aside.
         columns = cloud @ rows[:, :3, :3].reshape(-1, 3).T
         offset = rows[:, :3, 3]
