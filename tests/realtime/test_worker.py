@@ -3,6 +3,8 @@
 import os
 import select
 import signal
+import subprocess
+import sys
 import time
 
 import numpy as np
@@ -157,3 +159,13 @@ def test_stopping_leaves_no_process(room):
     client.stop()
     with pytest.raises(ProcessLookupError):
         os.kill(pid, 0)
+
+
+def test_the_renderers_process_needs_nothing_of_the_document():
+    """It is started again when it dies, and every import is waited for."""
+    heavy = "[one for one in sys.modules if one.startswith('wallum.document') or one == 'pydantic']"
+    done = subprocess.run(
+        [sys.executable, "-c", f"import sys, wallum.realtime.worker; print({heavy})"],
+        capture_output=True, text=True, check=True, env={**os.environ, "PYTHONPATH": os.pathsep.join(sys.path)},
+    )  # fmt: skip
+    assert done.stdout.strip() == "[]"

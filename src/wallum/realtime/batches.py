@@ -1,4 +1,4 @@
-"""Meshes that a level places often: kept once in their own space, with the places where they stand."""
+"""Which meshes a level places so often that each is kept once, with the places where it stands."""
 
 from dataclasses import dataclass
 
@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from wallum.level.model import Level
 
-__all__ = ["Batch", "Placing", "placed_boxes", "placings"]
+__all__ = ["Placing", "placed_boxes", "placings"]
 
 # A mesh is kept once from so many places and so many triangles saved; below, chunks of all that lies
 # close together leave out more of what is not seen.
@@ -22,30 +22,6 @@ class Placing:
     mark: int
     mirrored: bool
     parts: NDArray[np.int64]
-
-
-@dataclass(frozen=True)
-class Batch:
-    """A mesh in the bundle that stands at many places.
-
-    chunks  : (K, 3) first triangle, number of triangles, material
-    coarser : for each coarser copy the width of its cells in the mesh's own units and its (K, 3) chunks
-    places  : (I, 3, 4) float32 from the mesh's space to the level's
-    low, high : (I, 3) float32 corners of each place [m]
-    scale   : (I,) the most that a place stretches the mesh
-    """
-
-    chunks: NDArray[np.int64]
-    coarser: tuple[tuple[float, NDArray[np.int64]], ...]
-    places: NDArray[np.float32]
-    low: NDArray[np.float32]
-    high: NDArray[np.float32]
-    scale: NDArray[np.float32]
-
-    @property
-    def triangles(self) -> NDArray[np.int64]:
-        """(I,) triangles of each place."""
-        return np.full(len(self.places), int(self.chunks[:, 1].sum()))
 
 
 def placings(level: Level, marks: NDArray[np.int64]) -> list[Placing]:

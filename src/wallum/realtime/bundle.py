@@ -9,9 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.realtime.batches import Batch
-
-__all__ = ["GLOW_SCALE", "VEIL", "VERTEX", "LevelBundle", "ProbeGrid", "Surfacing", "TextureData"]
+__all__ = ["GLOW_SCALE", "VEIL", "VERTEX", "Batch", "LevelBundle", "ProbeGrid", "Surfacing", "TextureData"]
 
 # G-buffer glow is kept at this share of its luminance: 11-bit floats then reach 1e6 cd/m2.
 GLOW_SCALE = 1.0 / 16.0
@@ -49,6 +47,30 @@ class Surfacing:
     textures: dict[str, int]
     double_sided: bool
     casts: bool = True
+
+
+@dataclass(frozen=True)
+class Batch:
+    """A mesh in the bundle that stands at many places.
+
+    chunks  : (K, 3) first triangle, number of triangles, material
+    coarser : for each coarser copy the width of its cells in the mesh's own units and its (K, 3) chunks
+    places  : (I, 3, 4) float32 from the mesh's space to the level's
+    low, high : (I, 3) float32 corners of each place [m]
+    scale   : (I,) the most that a place stretches the mesh
+    """
+
+    chunks: NDArray[np.int64]
+    coarser: tuple[tuple[float, NDArray[np.int64]], ...]
+    places: NDArray[np.float32]
+    low: NDArray[np.float32]
+    high: NDArray[np.float32]
+    scale: NDArray[np.float32]
+
+    @property
+    def triangles(self) -> NDArray[np.int64]:
+        """(I,) triangles of each place."""
+        return np.full(len(self.places), int(self.chunks[:, 1].sum()))
 
 
 @dataclass(frozen=True)

@@ -9,8 +9,8 @@ from wallum.errors import LevelProblem
 from wallum.level.flatten import Triangles, flatten
 from wallum.level.model import Level, Material, Part, Slot, TextureUse
 from wallum.level.texels import MIRRORED
-from wallum.realtime.batches import Batch, Placing, placed_boxes, placings
-from wallum.realtime.bundle import GLOW_SCALE, VEIL, VERTEX, LevelBundle, Surfacing, TextureData
+from wallum.realtime.batches import Placing, placed_boxes, placings
+from wallum.realtime.bundle import GLOW_SCALE, VEIL, VERTEX, Batch, LevelBundle, Surfacing, TextureData
 from wallum.realtime.chunking import space_order
 from wallum.realtime.coarsening import CELLS_M, coarser
 

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import boxes_inside
-from wallum.realtime.batches import Batch
+from wallum.realtime.bundle import Batch
 
 __all__ = ["PLACED", "PlacedMeshes", "Widths"]
 
