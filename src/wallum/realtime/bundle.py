@@ -84,6 +84,7 @@ class LevelBundle:
     followed : ids of the lamps that the glow of some parts follows, numbered from 1
     coarser  : for each coarser copy the width of its cells [m] and its (C, 3) chunks
     batches  : meshes that stand at many places, which no chunk holds
+    unusual  : whether any material reflects otherwise than most, looked at straight
     """
 
     vertices: NDArray[np.void]
@@ -97,6 +98,7 @@ class LevelBundle:
     coarser: tuple[tuple[float, NDArray[np.int64]], ...] = ()
     followed: tuple[str, ...] = ()
     batches: tuple[Batch, ...] = ()
+    unusual: bool = False
 
     @property
     def boxes(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int64]]:

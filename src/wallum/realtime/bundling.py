@@ -286,6 +286,18 @@ def bundle_level(
     coloured = {p.material for mesh in level.meshes for p in mesh.primitives if p.colours is not None}
     surfacings, textures = _surfacings(level, coloured, kinds.kinds)
     vertices, faces = np.concatenate(packed.vertices), np.concatenate(packed.faces)
+    unusual = any(one.reflectance != Material.reflectance for one in level.materials)
     return LevelBundle(
-        vertices, faces, chunks, low, high, surfacings, textures, bounds, copies, kinds.followed, batches
+        vertices,
+        faces,
+        chunks,
+        low,
+        high,
+        surfacings,
+        textures,
+        bounds,
+        copies,
+        kinds.followed,
+        batches,
+        unusual,
     )

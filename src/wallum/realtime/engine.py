@@ -150,6 +150,7 @@ class Engine:
         self._level_number += 1
         self.programs.level_changed()
         self.lighting.followed, self.lighting.veiled = bundle.followed, self.level.has_veils
+        self.lighting.unusual = bundle.unusual
         self.sky.floor_y, self.sky.top_y = bundle.bounds[:, 1].tolist() if len(bundle.faces) else (0.0, 0.0)
         self.lighting.clouds.box = np.asarray(bundle.bounds, dtype=np.float64)
         self.open_sky.set_grid(None)

@@ -82,6 +82,7 @@ class Lighting:
         self._gloss = context.texture(shares.shape[1::-1], 4, shares, dtype="f4")
         self._gloss.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.veiled = False  # whether anything in this level is seen through
+        self.unusual = False  # whether anything in it reflects otherwise than most
         self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
 
     def features(self, scene: LitScene, sun_shadow: bool, lamp_shadow: bool, glow: bool) -> frozenset[str]:
@@ -121,6 +122,8 @@ class Lighting:
     ) -> moderngl.Program:
         if view.show == "grey":
             features = features | {"GREY"}
+        if self.unusual:
+            features = features | {"UNUSUAL"}
         if self._buffers.many:
             features = features | {"MANY_LAMPS"}
         program = self._programs.get(vertex, "lighting", features)

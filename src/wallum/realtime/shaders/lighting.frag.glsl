@@ -1,7 +1,7 @@
 #version 430 core
 // Light on the surfaces of the G-buffer. Variants: GLOW, FOLLOW (glow by lamps), SKY, OPEN (how
 // much of it is seen), SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
-// of what is seen through), AIR, GREY (all surfaces 18 % grey); ONE_LAMP is a single lamp to be added to
+// of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR, GREY (all surfaces 18 % grey); ONE_LAMP is a single lamp to be added to
 // what is there.
 
 #include "packing.glsl"
@@ -84,12 +84,13 @@ Surface surface_at(vec2 at, vec3 ray, float depth) {
     vec4 shares = gloss_shares(rough, s.n_v);
     float regained = 1.0 / (shares.x + shares.y) - 1.0;
     float lit = 1.0 - unlit_share(kind.b);
-    vec2 f = vec2(0.04, 1.0);
+    const vec2 usual = vec2(0.04, 1.0);
+    vec2 f = usual;
     float kept = shares.z;
-    if (kind.b > UNUSUAL) {
-        f = reflectance_of(kind.b);
-        kept *= under_gloss(f, shares.xy, regained) / under_gloss(vec2(0.04, 1.0), shares.xy, regained);
-    }
+#ifdef UNUSUAL
+    f = reflectance_of(kind.b);
+    kept *= under_gloss(f, shares.xy, regained) / under_gloss(usual, shares.xy, regained);
+#endif
     vec3 metal = (1.0 + colour * regained) * (kind.g * lit);
     float other = (1.0 + f.x * regained) * (1.0 - kind.g) * lit;
     s.gloss = metal * colour + other * f.x;

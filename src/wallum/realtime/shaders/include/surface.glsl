@@ -27,18 +27,20 @@ vec4 gloss_shares(float rough, float n_v) {
     return mix(texelFetch(gloss_table, a, 0), texelFetch(gloss_table, a + ivec2(1, 0), 0), at - float(a.x));
 }
 
-// The third channel of a G-buffer's surface: 1 asks for no light; else what reflects otherwise than
-// usual, as realtime/bundling.py packs it. Below UNUSUAL it reflects 4 % looked at straight.
-const float UNUSUAL = 0.5 / 255.0;
-
+// The third channel of a G-buffer's surface: 1 asks for no light; else 0 where 4 % are reflected looked at
+// straight, and with UNUSUAL what realtime/bundling.py packs of what reflects otherwise.
 float unlit_share(float kind) {
+#ifdef UNUSUAL
     return step(254.5 / 255.0, kind);
+#else
+    return kind;
+#endif
 }
 
 // Reflectance looked at straight and at grazing angles.
 vec2 reflectance_of(float kind) {
     float root = (kind * 255.0 - 1.0) * (1.0 / 253.0);
-    float f0 = kind > UNUSUAL ? root * root : 0.04;
+    float f0 = kind > 0.5 / 255.0 ? root * root : 0.04;
     return vec2(f0, min(f0 * 50.0, 1.0));
 }
 
