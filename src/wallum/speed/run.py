@@ -102,8 +102,8 @@ def measure_all(progress: Callable[[str], None]) -> list[Row]:
             works_rows,
             sky_rows,
             desk_rows,
+            memory_rows,  # before the loads: what they leave of freed memory is not the sitting's
             load_rows,
-            memory_rows,
         ):
             for row in source():
                 rows.append(row)
