@@ -1,5 +1,7 @@
 """Gloss and glass as the standard's extensions say them; held against published indices of refraction."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from gltf_maker import Maker
@@ -131,3 +133,16 @@ def test_clear_glass_is_not_brighter_than_snow():
     clear = level_with({"KHR_materials_transmission": {"transmissionFactor": 1.0}})
     assert not any("snow" in one.text for one in sanity_findings(clear))
     assert any("snow" in one.text for one in sanity_findings(level_with({})))
+
+
+def test_an_exported_pane_is_tinted_by_its_base_colour():
+    """The validator warns of volumes on both sides of one sheet."""
+    level = level_with({"KHR_materials_transmission": {"transmissionFactor": 1.0}})
+    pane = replace(level.materials[0], double_sided=True, tint=(0.2, 0.5, 1.0), base=(0.5, 1.0, 1.0, 1.0))
+    document, data = level_document(replace(level, materials=(pane, level.materials[1])), (), "again")
+    assert "KHR_materials_volume" not in extensions_used(document)
+    document["extensionsUsed"] = extensions_used(document)
+    document = {key: value for key, value in document.items() if value != []}
+    again = parse_gltf(to_glb(document, data), "again.glb", lambda _: b"").materials[0]
+    assert again.base[:3] == pytest.approx((0.1, 0.5, 1.0))
+    assert again.tint == (1.0, 1.0, 1.0)

@@ -93,8 +93,12 @@ def _texture_info(use: TextureUse, textures: list[Json], samplers: list[Sampler]
 
 def _material(material: Material, textures: list[Json], samplers: list[Sampler]) -> Json:
     infos = {slot: _texture_info(use, textures, samplers) for slot, use in material.textures.items()}
+    base = material.base
+    if material.transmission > 0.0 and material.double_sided:
+        # The standard has volumes of closed bodies alone: of a pane the base colour tints.
+        base = (*(float(a * b) for a, b in zip(base[:3], material.tint, strict=True)), base[3])
     pbr: Json = {
-        "baseColorFactor": list(material.base),
+        "baseColorFactor": list(base),
         "metallicFactor": material.metallic,
         "roughnessFactor": material.roughness,
     }
@@ -142,7 +146,7 @@ def _glass(material: Material) -> Json:
         out["KHR_materials_ior"] = {"ior": (1.0 + root) / (1.0 - root) if root < 1.0 else 0.0}
     if material.transmission > 0.0:
         out["KHR_materials_transmission"] = {"transmissionFactor": material.transmission}
-        if material.tint != Material.tint:
+        if material.tint != Material.tint and not material.double_sided:
             colour = [float(one) for one in material.tint]
             out["KHR_materials_volume"] = {
                 "thicknessFactor": 1.0, "attenuationDistance": 1.0, "attenuationColor": colour,
