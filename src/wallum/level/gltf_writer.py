@@ -96,7 +96,8 @@ def _material(material: Material, textures: list[Json], samplers: list[Sampler])
     base = material.base
     if material.transmission > 0.0 and material.double_sided:
         # The standard has volumes of closed bodies alone: of a pane the base colour tints.
-        base = (*(float(a * b) for a, b in zip(base[:3], material.tint, strict=True)), base[3])
+        red, green, blue = (float(a * b) for a, b in zip(base[:3], material.tint, strict=True))
+        base = (red, green, blue, base[3])
     pbr: Json = {
         "baseColorFactor": list(base),
         "metallicFactor": material.metallic,
