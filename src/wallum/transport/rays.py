@@ -27,7 +27,7 @@ from wallum.physics.arrays import Floats, dots, scaled
 from wallum.physics.glass import goes_through
 from wallum.physics.tone import srgb_decode
 
-__all__ = ["Hits", "RayScene", "one_thread", "rays_asked"]
+__all__ = ["Hits", "Look", "RayScene", "one_thread", "rays_asked"]
 
 THREADS = max(1, os.cpu_count() or 1)
 SMALLEST_BATCH = 4096
@@ -201,6 +201,10 @@ def _over_threads(work: Callable[[slice], None], count: int) -> None:
         list(pool.map(work, slices))
 
 
+# What looks along rays: origins and directions to hits.
+Look = Callable[[Floats, Floats], Hits]
+
+
 class RayScene:
     """A level that rays can be sent through."""
 
@@ -259,10 +263,18 @@ class RayScene:
         met = hits.triangle >= 0
         return np.flatnonzero(met & self._see_through.take(self.triangles.material.take(hits.triangle)))
 
-    def past(self, hits: Hits, rows: NDArray[np.int64], origins: Floats, directions: Floats) -> None:
-        """Put what comes next along the numbered rays in the place of what they hit."""
+    def past(
+        self,
+        hits: Hits,
+        rows: NDArray[np.int64],
+        origins: Floats,
+        directions: Floats,
+        see: Look | None = None,
+    ) -> None:
+        """Put what comes next along the numbered rays in the place of what they hit. see : what looks for
+        it, `first_visible` by default"""
         ways, gone = directions.take(rows, 0), hits.distance.take(rows) + LIFT_M
-        after = self.first_visible(origins.take(rows, 0) + scaled(ways, gone), ways)
+        after = (see or self.first_visible)(origins.take(rows, 0) + scaled(ways, gone), ways)
         hits.put(rows, after)
         hits.distance[rows] += gone
 

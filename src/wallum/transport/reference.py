@@ -28,7 +28,7 @@ from wallum.physics.exposure import exposure_scale
 from wallum.physics.photometry import cone_falloff, range_window
 from wallum.physics.surface import MIN_ROUGHNESS, response
 from wallum.transport.air_between import air_between
-from wallum.transport.rays import LIFT_M, Hits, RayScene, one_thread
+from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
 
 __all__ = ["Reference"]
@@ -163,7 +163,7 @@ class Reference:
             see = self._rays.first_visible if bounce == 0 else self._rays.first_hit
             hits = see(paths.origins, paths.directions)
             if self._rays.has_veils:
-                self._go_through(paths, hits, rng)
+                self._go_through(paths, hits, see, rng)
             met = np.flatnonzero(hits.triangle >= 0)
             missed = np.flatnonzero(hits.triangle < 0)
             self._add_sky(light, paths.only(missed), discs=bounce == 0)
@@ -186,7 +186,7 @@ class Reference:
             light = scaled(light, added[0]) + added[1]
         return light
 
-    def _go_through(self, paths: _Paths, hits: Hits, rng: np.random.Generator) -> None:
+    def _go_through(self, paths: _Paths, hits: Hits, see: Look, rng: np.random.Generator) -> None:
         """At what is seen through a path goes on straight or stays, by how much comes through; `hits` are
         then where each stays. A surface that is passed is no bounce."""
         rows = self._rays.on_veils(hits)
@@ -201,7 +201,7 @@ class Reference:
             paths.weight[on] *= scaled(leaves[goes], 1.0 / chance[goes])
             # Of what stays only the covered share is surface; the rest went through.
             paths.weight[stays] *= (covers[~goes] / (1.0 - chance[~goes]))[:, None]
-            self._rays.past(hits, on, paths.origins, paths.directions)
+            self._rays.past(hits, on, paths.origins, paths.directions, see)
             rows = on[np.isin(on, self._rays.on_veils(hits))]
 
     def _before(self, paths: _Paths, hits: Hits) -> Pairs:
