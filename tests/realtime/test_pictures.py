@@ -481,3 +481,36 @@ def test_a_smooth_ball_has_a_highlight_where_the_mirror_says(renderer):
     place = camera.place_in_picture(half[None])[0]
     assert column == pytest.approx(place[0] * SIZE[0], abs=4)
     assert row == pytest.approx(SIZE[1] / 2, abs=3)
+
+
+def test_a_change_of_exposure_alone_lights_nothing_anew(renderer, room):
+    """Within the pre-exposure's step it only develops; another strength, a shadow drawn anew, a surface that
+    asks for no light and so is as bright as the exposure wants it: these are summed again."""
+    renderer.set_level(bundle_level(room))
+    lamp = POINT
+
+    def passes(project):
+        request = PictureRequest(1, evaluate(project), LONG, SIZE)
+        for _ in renderer.draw(request):
+            pass
+        return {one.name for one in renderer.engine.log.records}, renderer.luminance(request, settled=False)
+
+    first, light = passes(project_of(lamp, ev100=8.0))
+    assert "light" in first
+    second, same = passes(project_of(lamp, ev100=8.5))
+    assert "light" not in second
+    assert np.array_equal(light, same)
+    third, more = passes(project_of(lamp.revised(intensity=2.0 * lamp.intensity), ev100=8.5))
+    assert "light" in third
+    assert more.sum() > 1.5 * same.sum()
+    moved, _ = passes(
+        project_of(lamp.revised(position=(0.5, 2.0, 0.0), intensity=2.0 * lamp.intensity), ev100=8.5)
+    )
+    assert "light" in moved
+    plain = wall_of(Material(unlit=True))
+    renderer.set_level(bundle_level(plain))
+    dark, bright = (
+        middle_of(render_picture(project_of(ev100=ev), plain, FRONT, SIZE, False, renderer))
+        for ev in (8.5, 8.0)
+    )
+    assert dark == pytest.approx(bright * 2.0**0.5, rel=0.01)

@@ -100,6 +100,10 @@ def fit_picture(window: DeskWindow) -> None:
         QApplication.processEvents()
 
 
+# The fields that darken and brighten the picture, by hand and metered.
+EXPOSURES = ("Exposure", "Compensation")
+
+
 def _drag_row(name: str, times: list[float], asked: float) -> Row:
     # The first move also makes the sum of all other sources; it is part of the figure.
     return Row(
@@ -129,6 +133,14 @@ def _rows_of(window: DeskWindow) -> Iterator[Row]:
     place = next(f for f in window.tune.pane.findChildren(NumberField) if f.info.label == "Place")
     times = timed_drag(window, place, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
     yield _drag_row("drag of a lamp's place, event to painted, 95th", times, 50.0)
+    wait_settled(window, 2)
+    window.session.select("")
+    QApplication.processEvents()
+    field = next(
+        f for f in window.tune.pane.findChildren(NumberField) if f.info.label in EXPOSURES and f.isEnabled()
+    )
+    times = timed_drag(window, field, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
+    yield _drag_row("drag of the exposure, event to painted, 95th", times, 25.0)
     wait_settled(window, 2)
     start = QPoint(window.picture.width() // 2, window.picture.height() // 2)
     times = timed_drag(window, window.picture, start, lambda i: QPoint(6 * i, i), Qt.MouseButton.RightButton)

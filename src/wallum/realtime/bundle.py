@@ -85,6 +85,7 @@ class LevelBundle:
     coarser  : for each coarser copy the width of its cells [m] and its (C, 3) chunks
     batches  : meshes that stand at many places, which no chunk holds
     unusual  : whether any material reflects otherwise than most, looked at straight
+    unlit    : whether any asks for no light
     """
 
     vertices: NDArray[np.void]
@@ -99,6 +100,7 @@ class LevelBundle:
     followed: tuple[str, ...] = ()
     batches: tuple[Batch, ...] = ()
     unusual: bool = False
+    unlit: bool = False
 
     @property
     def boxes(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int64]]:

@@ -287,17 +287,8 @@ def bundle_level(
     surfacings, textures = _surfacings(level, coloured, kinds.kinds)
     vertices, faces = np.concatenate(packed.vertices), np.concatenate(packed.faces)
     unusual = any(one.reflectance != Material.reflectance for one in level.materials)
+    unlit = any(one.unlit for one in level.materials)
     return LevelBundle(
-        vertices,
-        faces,
-        chunks,
-        low,
-        high,
-        surfacings,
-        textures,
-        bounds,
-        copies,
-        kinds.followed,
-        batches,
-        unusual,
-    )
+        vertices, faces, chunks, low, high, surfacings, textures, bounds, copies, kinds.followed, batches,
+        unusual, unlit,
+    )  # fmt: skip

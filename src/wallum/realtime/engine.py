@@ -4,6 +4,7 @@ Every resource knows by a key what it shows (the G-buffer its camera, a shadow t
 a light sum its sources), and is made again only when that key changes.
 """
 
+import pickle
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -19,6 +20,7 @@ from wallum.realtime.bundle import LevelBundle
 from wallum.realtime.clusters import assign_lamps, held_squares
 from wallum.realtime.develop import Developer
 from wallum.realtime.drawing import Coarse, LevelOnGpu
+from wallum.realtime.kit import Kit
 from wallum.realtime.lamp_buffers import LampBuffers, lamp_rows
 from wallum.realtime.lamp_shadows import LampShadows, Tile
 from wallum.realtime.lighting import Lighting
@@ -31,10 +33,10 @@ from wallum.realtime.request import INSPECTED, PictureRequest
 from wallum.realtime.sky_pass import SkyPass
 from wallum.realtime.sun_shadows import SunShadows
 from wallum.realtime.targets import GBuffer, LightTarget, Size
-from wallum.realtime.veils import Layer, Layers
+from wallum.realtime.veils import Layer
 from wallum.realtime.view import View, pre_exposure
 
-__all__ = ["Engine", "Kit", "SunTurn", "open_context"]
+__all__ = ["Engine", "SunTurn", "open_context"]
 
 Steps = Iterator[None]
 # Pixels of a moving picture that its surfaces may be off by.
@@ -52,46 +54,6 @@ def open_context() -> moderngl.Context:
     buffers drawn in another's context are someone else's, or too small for what is drawn from them.
     """
     return moderngl.create_standalone_context(require=430, backend="egl")
-
-
-class Kit:
-    """Targets and shadow atlases for one way of making pictures (still, reduced, settling)."""
-
-    def __init__(
-        self,
-        context: moderngl.Context,
-        programs: Programs,
-        lamp_shadows: LampShadows,
-        sun_shadows: SunShadows,
-    ) -> None:
-        self._context = context
-        self.layers = Layers(context, programs)
-        self.lamp_shadows, self.sun_shadows = lamp_shadows, sun_shadows
-        self.gbuffer: GBuffer | None = None
-        self.others: LightTarget | None = None  # light of all sources that are not active
-        self.total: LightTarget | None = None
-
-    def fit(self, size: Size) -> tuple[GBuffer, LightTarget, LightTarget]:
-        """The targets at a size; made anew when it changed."""
-        if self.gbuffer is None or self.gbuffer.size != size:
-            for item in (self.others, self.total, self.gbuffer):
-                if item is not None:
-                    item.release()
-            self.gbuffer = GBuffer(self._context, size)
-            self.others = LightTarget(self._context, self.gbuffer)
-            self.total = LightTarget(self._context, self.gbuffer)
-        assert self.others is not None
-        assert self.total is not None
-        return self.gbuffer, self.others, self.total
-
-    def forget(self) -> None:
-        """The level changed: nothing kept is true any more."""
-        for item in (self.gbuffer, self.others, self.total):
-            if item is not None:
-                item.key = None
-        self.layers.release()
-        self.lamp_shadows.level_changed()
-        self.sun_shadows.level_changed()
 
 
 @dataclass(frozen=True)
@@ -140,6 +102,9 @@ class Engine:
         self.level: LevelOnGpu | None = None
         self._level_number = 0
         self._pace = Pace()
+        self._shadows_drawn = 0  # shadow maps drawn so far: light that was summed before is of others
+        self._fresh = False  # whether the last picture's light was summed anew
+        self._has_unlit = False
         self.seen = Seen(Lamps((), np.zeros((0, LAMP_WIDTH), np.float32)), {}, ())
 
     def set_level(self, bundle: LevelBundle) -> None:
@@ -150,7 +115,7 @@ class Engine:
         self._level_number += 1
         self.programs.level_changed()
         self.lighting.followed, self.lighting.veiled = bundle.followed, self.level.has_veils
-        self.lighting.unusual = bundle.unusual
+        self.lighting.unusual, self._has_unlit = bundle.unusual, bundle.unlit
         self.sky.floor_y, self.sky.top_y = bundle.bounds[:, 1].tolist() if len(bundle.faces) else (0.0, 0.0)
         self.lighting.clouds.box = np.asarray(bundle.bounds, dtype=np.float64)
         self.open_sky.set_grid(None)
@@ -216,11 +181,14 @@ class Engine:
         for lamp_id in dirty:
             with self.log.measure("lamp shadows") as work:
                 work |= kit.lamp_shadows.draw(lamp_id, self._level())
+            self._shadows_drawn += 1
             yield
         yield from self._sun_shadows(kit, scene, view.camera, sun_turn)
         self.seen = seen
+        self._fresh = False
         yield from self._sum(kit, scene, view, seen, active)
-        yield from self._lay(kit, scene, view, seen, layers)
+        if self._fresh:  # else the layers lie over it already
+            yield from self._lay(kit, scene, view, seen, layers)
 
     def _draw_layers(self, kit: Kit, gbuffer: GBuffer, view: View, limit: Coarse | None) -> list[Layer]:
         """What is seen through, before a G-buffer; the nearest first."""
@@ -247,6 +215,7 @@ class Engine:
     def _inspect(self, kit: Kit, scene: LitScene, view: View, size: Size, layers: list[Layer]) -> Steps:
         """Show what surfaces are, or how fine the shadows on them."""
         gbuffer, _, total = kit.fit(size)
+        total.key = None
         grain = None
         if view.show == "shadow grain":
             seen, _ = self._see(kit, scene, view)
@@ -302,6 +271,8 @@ class Engine:
             return
         shadows, level = self._shadows_of(kit, scene), self._level()
         toward = None if turn is None else turn.direction
+        if turn is not None:
+            self._shadows_drawn += 1  # at least its seams lie elsewhere
         shadows.dither = 0.0 if turn is None else turn.dither
         maps = scene.sun.maps
         if shadows is self._passing:
@@ -309,6 +280,7 @@ class Engine:
             for index in shadows.follow(scene.sun.direction, camera, level.bounds, maps):
                 with self.log.measure("sun shadows") as work:
                     work |= shadows.draw(index, level, coarse=True)
+                self._shadows_drawn += 1
             yield
             return
         dirty = shadows.assign(scene.sun.direction, camera, level.bounds, toward, maps)
@@ -317,11 +289,13 @@ class Engine:
         if dirty and kit is self._reduced and shadows.complete:
             with self.log.measure("sun shadows") as work:
                 work |= shadows.advance(dirty, level)
+            self._shadows_drawn += 1
             yield
             return
         for index in dirty:
             with self.log.measure("sun shadows") as work:
                 work |= shadows.draw(index, level)
+            self._shadows_drawn += 1
             yield
 
     def _shadows_of(self, kit: Kit, scene: LitScene) -> SunShadows:
@@ -342,26 +316,19 @@ class Engine:
         exposure = pre_exposure(scene.ev100)
         self._write_lamps(kit, seen, exposure)
         if not active:
+            whole = (self._light_key(gbuffer, scene, view, seen.lamps), self._shadows_drawn)
+            if total.key == whole:  # only its development has changed
+                return
             self._march(scene, view, gbuffer, exposure)
             with self.log.measure("light") as work:
                 self._all(kit, scene, view, seen, total)
                 work |= self._light_work(seen, gbuffer)
+            self._fresh, total.key = True, whole
             yield
             return
         rest = scene.without(active)
         keep = np.array([one not in active for one in seen.lamps.ids], dtype=bool)
-        key = (
-            gbuffer.key,
-            seen.lamps.only(keep).rows.tobytes(),
-            rest.sky.key if rest.sky else None,
-            _sun_key(rest),
-            exposure,
-            rest.air,
-            tuple(sorted(rest.glow.items())),
-            rest.glow_gain,
-            view.show,
-            gbuffer.open_key,
-        )
+        key = self._light_key(gbuffer, rest, view, seen.lamps.only(keep))
         if others.key != key:
             self._march(rest, view, gbuffer, exposure)
             with self.log.measure("light of the others") as work:
@@ -372,7 +339,25 @@ class Engine:
         with self.log.measure("light added") as work:
             self.context.copy_framebuffer(total.frame, others.frame)
             work["pixels"] = self._add(kit, scene, view, seen, active, total)
+        self._fresh, total.key = True, None
         yield
+
+    def _light_key(self, gbuffer: GBuffer, scene: LitScene, view: View, lamps: Lamps) -> tuple[object, ...]:
+        """What light summed on a G-buffer depends on, its shadows apart."""
+        return (
+            gbuffer.key,
+            lamps.rows.tobytes(),
+            _sky_key(scene),
+            _sun_key(scene),
+            pre_exposure(scene.ev100),
+            # Surfaces that ask for no light are as bright as the exposure wants them.
+            scene.ev100 if self._has_unlit else None,
+            scene.air,
+            tuple(sorted(scene.glow.items())),
+            scene.glow_gain,
+            view.show,
+            gbuffer.open_key,
+        )
 
     def _write_lamps(self, kit: Kit, seen: Seen, exposure: float) -> None:
         rows = lamp_rows(seen.lamps, exposure, seen.tiles)
@@ -480,6 +465,14 @@ class Engine:
         kit = kits.get(request.detail, self._reduced)
         assert kit.total is not None
         return kit.total
+
+
+def _sky_key(scene: LitScene) -> object:
+    """All of the sky: its maps by their key, the rest bit by bit."""
+    if scene.sky is None:
+        return None
+    bare = replace(scene.sky, luminance=np.zeros((0, 0, 3), np.float32), backdrop=None)
+    return pickle.dumps(bare)
 
 
 def _sun_key(scene: LitScene) -> object:
