@@ -13,16 +13,10 @@ from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
 from wallum.realtime.bundling import bundle_level
-from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import PictureRequest
 
 CAMERA = Camera((0.0, 0.4, 2.2), (0.0, -0.18, -1.0), 40.0, 1.0, far=50.0)
 EVEN = 200.0
-
-
-@pytest.fixture(scope="module")
-def renderer():
-    return Renderer()
 
 
 @pytest.fixture(scope="module")

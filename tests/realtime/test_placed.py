@@ -16,7 +16,6 @@ from wallum.moment.camera import Camera, boxes_inside, frustum_planes
 from wallum.moment.evaluate import evaluate
 from wallum.realtime import batches, bundling
 from wallum.realtime.bundling import bundle_level, chunk_boxes
-from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import PictureRequest
 
 CAMERA = Camera((0.0, 3.0, 9.0), (0.0, -0.25, -1.0), 60.0, 1.5, far=80.0)
@@ -64,14 +63,13 @@ def meadow(rng):
     return Level("meadow", (floor, patch), tuple(parts), materials, pictures)
 
 
-def shown(bundle, detail="full"):
+def shown(renderer, bundle, detail="full"):
     sun = SunSource(id="sun", name="Sun", azimuth=130.0, elevation=35.0, stands="where set", light="own",
                     illuminance=20000.0)  # fmt: skip
     lamp = PointSource(
         id="lamp", name="Lamp", position=(0.5, 3.0, 0.0), intensity=9000.0, range=20.0, shadow=True
     )
     scene = evaluate(Project(sources=(sun, lamp), look=Look(ev100=11.0)))
-    renderer = Renderer()
     renderer.set_level(bundle)
     request = PictureRequest(1, scene, CAMERA, SIZE, detail=detail)
     for _ in renderer.draw(request):
@@ -115,10 +113,10 @@ def test_one_mesh_is_kept_and_its_places(both):
         assert holding.any(), number
 
 
-def test_the_picture_is_that_of_every_place_written_out(both):
+def test_the_picture_is_that_of_every_place_written_out(renderer, both):
     _, out, once = both
-    a, works_out = shown(out)
-    b, works_once = shown(once)
+    a, works_out = shown(renderer, out)
+    b, works_once = shown(renderer, once)
     assert a.max() > 100.0
     off = np.abs(np.log2(np.maximum(a, 0.05) / np.maximum(b, 0.05))).max(axis=2)
     # Edges and bumps at the rounding of half floats may fall either way.
@@ -127,29 +125,29 @@ def test_the_picture_is_that_of_every_place_written_out(both):
     assert works_once["surfaces"]["triangles"] <= works_out["surfaces"]["triangles"] * 1.1
 
 
-def test_shadows_fall_from_every_place(both):
+def test_shadows_fall_from_every_place(renderer, both):
     """Left without shadows, the floor would be brighter: what is compared above has them."""
     _, _, once = both
-    with_shadow, works = shown(once)
+    with_shadow, works = shown(renderer, once)
     assert works["sun shadows"]["triangles"] > PLACES * 288
     assert works["lamp shadows"]["triangles"] > PLACES * 288
     assert (with_shadow.mean(axis=2) < 0.2 * np.median(with_shadow)).mean() > 0.01
 
 
-def test_what_no_frustum_holds_is_not_drawn(both):
+def test_what_no_frustum_holds_is_not_drawn(renderer, both):
     _, _, once = both
     planes = frustum_planes(CAMERA.projection() @ CAMERA.view())
     low, high, triangles = once.boxes
     most = int(triangles[boxes_inside(low, high, planes)].sum())
-    _, works = shown(once)
+    _, works = shown(renderer, once)
     assert works["surfaces"]["triangles"] == most
 
 
-def test_far_places_are_drawn_coarser_while_the_camera_moves(both, monkeypatch):
+def test_far_places_are_drawn_coarser_while_the_camera_moves(renderer, both, monkeypatch):
     _, _, once = both
-    _, fine = shown(once, "reduced")
+    _, fine = shown(renderer, once, "reduced")
     monkeypatch.setattr("wallum.realtime.engine.COARSE_PIXELS", 60.0)
-    _, coarse = shown(once, "reduced")
+    _, coarse = shown(renderer, once, "reduced")
     assert coarse["surfaces"]["triangles"] < 0.7 * fine["surfaces"]["triangles"]
 
 

@@ -15,7 +15,6 @@ from wallum.level.solids import grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.bundling import bundle_level, chunk_boxes
-from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import PictureRequest
 from wallum.transport.contributions import LAYER_SIZE
 from wallum.transport.rays import RayScene
@@ -28,11 +27,6 @@ LAMP = PointSource(id="l", name="L", position=(1.0, 1.0, 4.5), intensity=2000.0,
 SUN = SunSource(
     id="sun", name="Sun", azimuth=180.0, elevation=89.0, stands="where set", light="own", illuminance=50000.0
 )
-
-
-@pytest.fixture(scope="module")
-def renderer():
-    return Renderer()
 
 
 def sheet(z, half=3.0):

@@ -14,7 +14,6 @@ from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.tone import srgb_decode
 from wallum.realtime.bundling import bundle_level
-from wallum.realtime.renderer import Renderer
 from wallum.realtime.request import PictureRequest
 
 REPEATED, CLAMPED, MIRRORED = 10497, 33071, 33648
@@ -43,9 +42,8 @@ def wall(wrap_s, wrap_t):
 
 @pytest.mark.parametrize("wrap_s", [REPEATED, CLAMPED, MIRRORED])
 @pytest.mark.parametrize("wrap_t", [REPEATED, CLAMPED, MIRRORED])
-def test_the_picture_shows_what_the_reader_reads(wrap_s, wrap_t):
+def test_the_picture_shows_what_the_reader_reads(renderer, wrap_s, wrap_t):
     level, use = wall(wrap_s, wrap_t)
-    renderer = Renderer()
     renderer.set_level(bundle_level(level))
     lamp = PointSource(id="l", name="L", position=(0.0, 0.0, 3.0))
     request = PictureRequest(1, evaluate(Project(sources=(lamp,), look=Look(ev100=8.0))), CAMERA, SIZE)
