@@ -1,8 +1,10 @@
 """Whether the desk and its renderer give back what they took, over a long sitting."""
 
 import gc
+import json
 import os
 from collections.abc import Iterator
+from dataclasses import asdict
 
 from wallum.desk.tour import open_desk, wait_for, wait_settled
 from wallum.desk.window import DeskWindow
@@ -79,3 +81,9 @@ def memory_rows() -> Iterator[Row]:
             ASKED_MB,
             details={"at the beginning": round(before), "at the end": round(after)},
         )
+
+
+if __name__ == "__main__":
+    # A desk of its own: what others have left in a process is not the sitting's.
+    for made in memory_rows():
+        print(json.dumps(asdict(made)))

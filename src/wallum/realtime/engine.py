@@ -131,6 +131,13 @@ class Engine:
                 kit.gbuffer.open_key = None
         self._passing.level_changed()
 
+    def forget_light(self) -> None:
+        """Let go of the light alone, so that the next picture is lit anew; surfaces and shadows stay."""
+        for kit in (self._still, self._reduced, self._thumb, self.settling):
+            for target in (kit.others, kit.total):
+                if target is not None:
+                    target.key = None
+
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `developer` then shows it."""
         self.log.begin(hurry=request.detail == "reduced")

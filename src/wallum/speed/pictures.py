@@ -26,7 +26,8 @@ RUNS = 15
 
 
 def _drain(renderer: Renderer, request: PictureRequest) -> float:
-    """Draw, develop and read back one unsettled picture [ms]."""
+    """Light, develop and read back one unsettled picture [ms]."""
+    renderer.engine.forget_light()
     out = np.empty((SIZE[1], SIZE[0], 4), np.uint8)
     start = time.perf_counter()
     for _ in renderer.draw(request):

@@ -1,5 +1,6 @@
 """All measurements, in an order that keeps them from disturbing each other."""
 
+import json
 import os
 import subprocess
 import sys
@@ -12,7 +13,6 @@ from typing import Final
 from wallum.desk.app import screen_of_its_own
 from wallum.desk.load_watch import load_rows
 from wallum.desk.loading import load_new
-from wallum.desk.memory_watch import memory_rows
 from wallum.desk.stopwatch import desk_rows, sky_rows
 from wallum.figures import Row, percentile
 from wallum.judge.device import write_profile
@@ -54,6 +54,14 @@ def _wall_time(command: list[str]) -> float:
     start = time.perf_counter()
     subprocess.run(command, cwd=ROOT, check=True, capture_output=True)
     return time.perf_counter() - start
+
+
+def _sitting_rows() -> Iterator[Row]:
+    """Memory over a long sitting, at a desk in a process of its own, as the artist has it."""
+    command = [sys.executable, "-m", "wallum.desk.memory_watch"]
+    done = subprocess.run(command, cwd=ROOT, check=True, capture_output=True, text=True)
+    for line in done.stdout.splitlines():
+        yield Row(**json.loads(line))
 
 
 def _start_rows() -> Iterator[Row]:
@@ -102,8 +110,8 @@ def measure_all(progress: Callable[[str], None]) -> list[Row]:
             works_rows,
             sky_rows,
             desk_rows,
-            memory_rows,  # before the loads: what they leave of freed memory is not the sitting's
             load_rows,
+            _sitting_rows,
         ):
             for row in source():
                 rows.append(row)
