@@ -564,3 +564,14 @@ def test_what_an_unread_extension_belongs_to_is_named_and_counted():
     assert "5 materials (car, door, jug, tile and others), shown without their sheen" in told["car"]
     assert "1 node (thing)" in told["thing"]
     assert "whole file" in told["KHR_xmp_json_ld"]
+
+
+@pytest.mark.parametrize("mesh", [True, False, 1.0, "0", 7, -1])
+def test_a_node_names_its_mesh_by_a_number_or_is_refused(mesh):
+    """True would count as 1 in one place and as a mask in another."""
+    made = Maker()
+    made.mesh()
+    made.mesh()
+    made.document["nodes"][0]["mesh"] = mesh
+    with pytest.raises(LevelProblem):
+        made.level()

@@ -336,7 +336,9 @@ class _MeshPoser:
 
 def _add_parts(one: Placed, poser: _MeshPoser, accessors: Accessors, out: ReadNodes, source: str) -> None:
     node = one.node
-    if not isinstance(node.mesh, int) or not 0 <= node.mesh < len(accessors.gltf.meshes):
+    # Of Python's kinds true is a whole number, too.
+    number = None if isinstance(node.mesh, bool) else node.mesh
+    if not isinstance(number, int) or not 0 <= number < len(accessors.gltf.meshes):
         raise LevelProblem(f"there is no mesh {node.mesh}", f"{source}: node {one.path}")
     number, stands = poser.mesh_of(one, out)
     places = _instances(one, accessors, source) if stands is None else [stands]
