@@ -213,3 +213,18 @@ def test_a_pane_costs_as_many_pixels_as_it_covers():
         work.append(count_work(boxes, scene_of(SUN, LAMP), seen, CAMERA, SIZE).passes["light"])
     for name in ("pixels", "sun pixels", "lamp pixels"):
         assert work[1][name] == pytest.approx(2.0 * work[0][name])
+
+
+def test_a_picture_given_up_before_its_layers_were_laid_is_laid_whole_the_next_time(renderer):
+    """Whoever drives the renderer turns to something newer between passes."""
+    renderer.set_level(bundle_level(sheets((-1.0, BACK), (0.0, FAR), (1.0, NEAR))))
+    request = PictureRequest(1, scene_of(), CAMERA, SIZE)
+    for passes in range(1, 8):
+        renderer.engine.forget_light()
+        given_up = renderer.draw(request)
+        for _ in range(passes):
+            next(given_up, None)
+        given_up.close()
+        for _ in renderer.draw(replace(request, number=2)):
+            pass
+        assert renderer.luminance(request, settled=False)[48, 48] == pytest.approx(OVER, rel=0.01), passes

@@ -103,7 +103,6 @@ class Engine:
         self._level_number = 0
         self._pace = Pace()
         self._shadows_drawn = 0  # shadow maps drawn so far: light that was summed before is of others
-        self._fresh = False  # whether the last picture's light was summed anew
         self._has_unlit = False
         self.seen = Seen(Lamps((), np.zeros((0, LAMP_WIDTH), np.float32)), {}, ())
 
@@ -192,10 +191,15 @@ class Engine:
             yield
         yield from self._sun_shadows(kit, scene, view.camera, sun_turn)
         self.seen = seen
-        self._fresh = False
+        _, _, total = kit.fit(size)
+        key = None if active else (self._light_key(gbuffer, scene, view, seen.lamps), self._shadows_drawn)
+        if key is not None and total.key == key:  # only its development has changed
+            return
+        # A picture may be given up between its light and its layers: only a whole one has a key.
+        total.key = None
         yield from self._sum(kit, scene, view, seen, active)
-        if self._fresh:  # else the layers lie over it already
-            yield from self._lay(kit, scene, view, seen, layers)
+        yield from self._lay(kit, scene, view, seen, layers)
+        total.key = key
 
     def _draw_layers(self, kit: Kit, gbuffer: GBuffer, view: View, limit: Coarse | None) -> list[Layer]:
         """What is seen through, before a G-buffer; the nearest first."""
@@ -323,14 +327,10 @@ class Engine:
         exposure = pre_exposure(scene.ev100)
         self._write_lamps(kit, seen, exposure)
         if not active:
-            whole = (self._light_key(gbuffer, scene, view, seen.lamps), self._shadows_drawn)
-            if total.key == whole:  # only its development has changed
-                return
             self._march(scene, view, gbuffer, exposure)
             with self.log.measure("light") as work:
                 self._all(kit, scene, view, seen, total)
                 work |= self._light_work(seen, gbuffer)
-            self._fresh, total.key = True, whole
             yield
             return
         rest = scene.without(active)
@@ -346,7 +346,6 @@ class Engine:
         with self.log.measure("light added") as work:
             self.context.copy_framebuffer(total.frame, others.frame)
             work["pixels"] = self._add(kit, scene, view, seen, active, total)
-        self._fresh, total.key = True, None
         yield
 
     def _light_key(self, gbuffer: GBuffer, scene: LitScene, view: View, lamps: Lamps) -> tuple[object, ...]:

@@ -162,8 +162,7 @@ class Reference:
                 break
             see = self._rays.first_visible if bounce == 0 else self._rays.first_hit
             hits = see(paths.origins, paths.directions)
-            if self._rays.has_veils:
-                self._go_through(paths, hits, see, rng)
+            self._go_through(paths, hits, see, rng)
             met = np.flatnonzero(hits.triangle >= 0)
             missed = np.flatnonzero(hits.triangle < 0)
             self._add_sky(light, paths.only(missed), discs=bounce == 0)
@@ -190,7 +189,8 @@ class Reference:
         """At what is seen through a path goes on straight or stays, by how much comes through; `hits` are
         then where each stays. A surface that is passed is no bounce."""
         rows = self._rays.on_veils(hits)
-        paths.weight = np.array(paths.weight)
+        if len(rows):
+            paths.weight = np.array(paths.weight)
         for _ in range(MOST_VEILS):
             if not len(rows):
                 return
