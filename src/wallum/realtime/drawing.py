@@ -1,5 +1,6 @@
 """The level on the GPU: its buffers and textures, and drawing what a frustum holds of it."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import moderngl
@@ -182,6 +183,34 @@ class LevelOnGpu:
                 self._textures[surfacing.textures[name]].use(unit)
                 set_uniforms(program, **{name: unit})
 
+    def _draw(
+        self,
+        shaders: tuple[str, str],
+        features: frozenset[str],
+        chunks: NDArray[np.int64],
+        placed: NDArray[np.int64],
+        uniforms: Mapping[str, object],
+        index: int | None = None,
+    ) -> int:
+        """Draw chunks, and meshes at their places, each by its variant of a program; returns the triangles.
+
+        index : the material that all have; None: nothing but where they are is asked for
+        """
+        sent = 0
+        for at_places, there in ((False, chunks), (True, placed)):
+            if not len(there):
+                continue
+            program = self._programs.get(*shaders, features | {PLACED} if at_places else features)
+            if index is not None:
+                self._bind(program, self._bundle.surfacings[index], index)
+            set_uniforms(program, **uniforms)
+            array = self._array(program, index is not None, at_places)
+            if at_places:
+                sent += self._send_indirect(array, _placed_commands(there))
+            else:
+                sent += self._send(array, there)
+        return sent
+
     def _chunks_for(self, coarse: Coarse | None) -> NDArray[np.int64]:
         """Each chunk in the coarsest copy that an eye at a place cannot tell."""
         bundle = self._bundle
@@ -216,20 +245,13 @@ class LevelOnGpu:
             surfacing = bundle.surfacings[index]
             chunks = every[seen & (every[:, 2] == index)]
             rows = placed[placed[:, 2] == index]
-            for there, features in ((len(chunks), frozenset()), (len(rows), frozenset({PLACED}))):
-                if not there:
-                    continue
-                program = self._programs.get("gbuffer", "gbuffer", surfacing.features | more | features)
-                self._bind(program, surfacing, index)
-                set_uniforms(program, to_clip=matrix, **(veils or {}))
-                if surfacing.double_sided:
-                    self._context.disable(moderngl.CULL_FACE)
-                else:
-                    self._context.enable(moderngl.CULL_FACE)
-                if features:
-                    sent += self._send_indirect(self._array(program, True, True), _placed_commands(rows))
-                else:
-                    sent += self._send(self._array(program, True), chunks)
+            if surfacing.double_sided:
+                self._context.disable(moderngl.CULL_FACE)
+            else:
+                self._context.enable(moderngl.CULL_FACE)
+            features = surfacing.features | more
+            uniforms = {"to_clip": matrix, **(veils or {})}
+            sent += self._draw(("gbuffer", "gbuffer"), features, chunks, rows, uniforms, index)
         return sent
 
     def draw_depth(
@@ -257,49 +279,21 @@ class LevelOnGpu:
         placed = self._placed.gather(planes, _even(cell_m), part, parts)
         matrix = to_clip.T.astype("f4").tobytes()
         self._context.disable(moderngl.CULL_FACE)
-        sent = self._draw_solid(matrix, every[seen], placed)
+        chunks = every[seen]
+        solid, shaders, uniforms = self._casts & ~self._holed, ("shadow", "shadow"), {"to_clip": matrix}
+        plain, often = chunks[solid[chunks[:, 2]]], placed[solid[placed[:, 2]]]
+        sent = self._draw(shaders, frozenset(), plain, often, uniforms)
         for index in (i for i in self._used if self._holed[i] and self._casts[i]):
-            chunks, rows = every[seen & (every[:, 2] == index)], placed[placed[:, 2] == index]
-            sent += self._draw_holed(matrix, index, chunks, rows)
-        return sent
-
-    def _draw_solid(self, matrix: bytes, chunks: NDArray[np.int64], placed: NDArray[np.int64]) -> int:
-        """Depth of surfaces without holes."""
-        solid = self._casts & ~self._holed
-        sent = 0
-        chunks, placed = chunks[solid[chunks[:, 2]]], placed[solid[placed[:, 2]]]
-        program = self._programs.get("shadow", "shadow")
-        set_uniforms(program, to_clip=matrix)
-        sent += self._send(self._array(program, whole=False), chunks)
-        if len(placed):
-            program = self._programs.get("shadow", "shadow", frozenset({PLACED}))
-            set_uniforms(program, to_clip=matrix)
-            sent += self._send_indirect(self._array(program, False, True), _placed_commands(placed))
-        return sent
-
-    def _draw_holed(
-        self, matrix: bytes, index: int, chunks: NDArray[np.int64], placed: NDArray[np.int64]
-    ) -> int:
-        """Depth of the surfaces of a material with holes."""
-        surfacing, sent = self._bundle.surfacings[index], 0
-        features = surfacing.features & SHADOW_FEATURES
-        if len(chunks):
-            program = self._programs.get("shadow", "shadow", features)
-            self._bind(program, surfacing, index)
-            set_uniforms(program, to_clip=matrix)
-            sent += self._send(self._array(program, whole=True), chunks)
-        if len(placed):
-            program = self._programs.get("shadow", "shadow", features | {PLACED})
-            self._bind(program, surfacing, index)
-            set_uniforms(program, to_clip=matrix)
-            sent += self._send_indirect(self._array(program, True, True), _placed_commands(placed))
+            features = bundle.surfacings[index].features & SHADOW_FEATURES
+            holed, rows = chunks[chunks[:, 2] == index], placed[placed[:, 2] == index]
+            sent += self._draw(shaders, features, holed, rows, uniforms, index)
         return sent
 
     def draw_veils(self, to_clip: NDArray[np.float64], planes: NDArray[np.float64]) -> int:
         """Fill the bound tile with what goes through the surfaces that are seen through and cast."""
         bundle = self._bundle
         seen = boxes_inside(bundle.low, bundle.high, planes)
-        placed = self._placed.gather(planes, _even(0.0))
+        placed = self._placed.gather(planes, _even(0.0), materials=self._veils)
         matrix = to_clip.T.astype("f4").tobytes()
         self._context.disable(moderngl.CULL_FACE)
         sent = 0
@@ -307,15 +301,6 @@ class LevelOnGpu:
             surfacing = bundle.surfacings[index]
             chunks = bundle.chunks[seen & (bundle.chunks[:, 2] == index)]
             rows = placed[placed[:, 2] == index]
-            for there, more in ((len(chunks), frozenset()), (len(rows), frozenset({PLACED}))):
-                if not there:
-                    continue
-                features = (surfacing.features & VEIL_FEATURES) | more
-                program = self._programs.get("gbuffer", "veil_shadow", features)
-                self._bind(program, surfacing, index)
-                set_uniforms(program, to_clip=matrix)
-                if more:
-                    sent += self._send_indirect(self._array(program, True, True), _placed_commands(rows))
-                else:
-                    sent += self._send(self._array(program, True), chunks)
+            features = surfacing.features & VEIL_FEATURES
+            sent += self._draw(("gbuffer", "veil_shadow"), features, chunks, rows, {"to_clip": matrix}, index)
         return sent

@@ -38,17 +38,25 @@ class PlacedMeshes:
         self._places.release()
 
     def gather(
-        self, planes: NDArray[np.float64], widths: Widths, part: int = 0, parts: int = 1
+        self,
+        planes: NDArray[np.float64],
+        widths: Widths,
+        part: int = 0,
+        parts: int = 1,
+        materials: set[int] | None = None,
     ) -> NDArray[np.int64]:
         """Write the places that planes hold; returns rows (D, 5) of what is to be drawn at them: first
         triangle, number of triangles, material, first place, number of places.
 
         part, parts : only that one of so many equal parts of all places
+        materials   : only meshes that have any of these; None: all
         """
         written: list[NDArray[np.float32]] = []
         rows: list[NDArray[np.int64]] = []
         first = 0
         for batch in self._batches:
+            if materials is not None and materials.isdisjoint(batch.chunks[:, 2].tolist()):
+                continue
             seen = boxes_inside(batch.low, batch.high, planes)
             edges = np.linspace(0, len(seen), parts + 1).astype(int)
             seen[: edges[part]] = False
