@@ -174,7 +174,7 @@ def test_lane_values_reach_the_scene(hour):
     value = at_hour(day, hour).source("lamp").intensity
     assert 10.0 <= value <= 1000.0
     rows = evaluate(day, hour).lamps.rows
-    assert luminance(rows[:, 4:7]) == pytest.approx([value], rel=1e-4)
+    assert luminance(rows["emission"]) == pytest.approx([value], rel=1e-4)
 
 
 # -- solar events ----------------------------------------------------------------------

@@ -9,7 +9,7 @@ from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.moment.camera import Camera, frustum_planes, look_rotation
 from wallum.moment.evaluate import direction_to, evaluate
-from wallum.moment.scene import Lamps
+from wallum.moment.lamps import Lamps
 from wallum.moment.shown_colour import shown_colour
 from wallum.moment.view import bounding_spheres, in_view
 from wallum.physics.colour import luminance
@@ -44,7 +44,7 @@ def test_a_sun_below_the_horizon_gives_nothing(project):
 
 def test_intensity_by_channel_has_the_stated_candela(project):
     scene = evaluate(project)
-    assert luminance(scene.lamps.column("intensity")[0]) == pytest.approx(50.0, rel=1e-6)
+    assert luminance(scene.lamps.rows["emission"][0]) == pytest.approx(50.0, rel=1e-6)
 
 
 def test_the_sun_stands_where_it_is_put():

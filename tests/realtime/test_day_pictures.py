@@ -16,8 +16,8 @@ from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import box, grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.lamps import Lamps
 from wallum.moment.metered import centre_weights
-from wallum.moment.scene import Lamps
 from wallum.physics.colour import luminance
 from wallum.physics.dome import FACTORS
 from wallum.physics.exposure import metered_ev

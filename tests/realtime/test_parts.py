@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
+from wallum.errors import RendererProblem
 from wallum.level.jar_yard import jar_yard
 from wallum.moment.camera import Camera, boxes_inside, frustum_planes
 from wallum.moment.evaluate import evaluate
@@ -58,14 +59,12 @@ def reaches(lamps, points):
     """(N, P) whether each lamp gives any light to each point, whatever its normal."""
     out = []
     for row in range(len(lamps.ids)):
-        way = lamps.column("position")[row] - points
+        way = lamps.rows["position"][row] - points
         distance = np.linalg.norm(way, axis=1)
-        light = range_window(distance, lamps.column("range")[row])
-        if lamps.column("is_spot")[row] > 0.5:
-            cosine = -(way / distance[:, None]) @ lamps.column("direction")[row]
-            light = light * cone_falloff(
-                cosine, lamps.column("cos_inner")[row], lamps.column("cos_outer")[row]
-            )
+        light = range_window(distance, lamps.rows["range"][row])
+        if lamps.rows["cos_outer"][row] > -1.0:
+            cosine = -(way / distance[:, None]) @ lamps.rows["direction"][row]
+            light = light * cone_falloff(cosine, lamps.rows["cos_inner"][row], lamps.rows["cos_outer"][row])
         out.append(light > 0.0)
     return np.array(out)
 
@@ -444,3 +443,13 @@ def test_a_picture_is_the_same_with_and_without_numbers_handed_on(room):
         drawn.append(renderer.luminance(request, settled=False))
     assert drawn[0].mean() > 1.0
     assert np.abs(drawn[1] - drawn[0]).max() < 0.01 * drawn[0].mean()
+
+
+@pytest.mark.parametrize(
+    "text", ["#if A > 2\n#endif", "#elif defined(A)", "#else", "#endif", "#ifdef A", "#pragma once", "#if !defined(A)\n#endif"]
+)  # fmt: skip
+def test_what_a_shader_may_not_say_is_refused(text):
+    from wallum.realtime.programs import in_force
+
+    with pytest.raises(RendererProblem, match="a shader has"):
+        in_force(text, frozenset())

@@ -15,7 +15,7 @@ from wallum.desk.short_names import shortened
 from wallum.desk.tokens import TOKENS
 from wallum.document.fields import declared
 from wallum.document.project import Balance
-from wallum.document.sources import GROUPS, Source
+from wallum.document.sources import GROUPS, Lamp, Source
 from wallum.judge.cost import FrameCost
 from wallum.judge.ledger import Given
 from wallum.moment.scene import GLOW_ID
@@ -468,10 +468,10 @@ class BalanceView(QWidget):
 
     def _typed(self, strip: Strip, text: str) -> None:
         """A plain number is stops of trim; one with a unit is the source's own strength."""
-        units = [unit for unit in ("lm", "cd", "lx") if text.strip().lower().endswith(unit)]
+        units = [unit for unit in ("lm", "cd", "lx", "cd/m2", "nit") if text.strip().lower().endswith(unit)]
         path = self._path(strip)
         if units and strip.source is not None:
-            field = "intensity" if "intensity" in type(strip.source).model_fields else "illuminance"
+            field = strip.source.STRENGTH if isinstance(strip.source, Lamp) else "illuminance"
             path = f"sources/@{strip.source.id}/{field}"
         self._session.set_text(f"{self._name(strip)}, typed", path, text)
 

@@ -14,7 +14,7 @@ from PyQt6.QtCore import QPointF
 from wallum.desk.handles import HandleKind, Stand
 from wallum.desk.session import Session, names_of
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import Lamp, SpotSource
+from wallum.document.sources import Lamp
 from wallum.errors import WallumError
 from wallum.moment.aiming import aimed_at
 from wallum.moment.camera import Camera
@@ -124,36 +124,32 @@ class LampGrip:
         return f"{metres(self._stand.height + rise)} above ground"
 
     def _along(self, at: QPointF) -> str:
-        spot, target = self._spot(), self._stand.target
+        spot, target = self._lamp, self._stand.target
         assert target is not None
-        way = np.array(spot.direction)
+        way = np.array(spot.axis)
         distance = float(np.linalg.norm(target - self._stand.place))
         step = min(self._along_line(self._stand.place, way, at), distance - NEAREST_M)
         self._put(self._stand.place + way * step)
         return f"{metres(distance - step)} from what it lights"
 
     def _turn(self, at: QPointF) -> str:
-        spot, target = self._spot(), self._stand.target
+        spot, target = self._lamp, self._stand.target
         assert target is not None
         angle = math.radians((at.x() - self._start.x()) * TURN_DEG_PER_PX)
         c, s = math.cos(angle), math.sin(angle)
         x, y, z = (self._stand.place - target).tolist()
         place = target + np.array([c * x + s * z, y, -s * x + c * z])
         turned = aimed_at(spot.revised(position=_vector(place)), target)
-        self._put(place, np.array(turned.direction))
+        self._put(place, np.array(turned.axis))
         return f"{math.degrees(angle):+.1f} deg about what it lights"
 
     def _aim(self, at: QPointF) -> str:
         found = self._surface(at)
         if found is None:
             return "nothing there to aim at"
-        turned = aimed_at(self._spot(), found[0])
-        self._session.preview_values(self._lamp.id, {"direction": turned.direction})
+        turned = aimed_at(self._lamp, found[0])
+        self._session.preview_values(self._lamp.id, {"direction": turned.axis})
         return f"aimed {metres(float(np.linalg.norm(found[0] - self._stand.place)))} away"
-
-    def _spot(self) -> SpotSource:
-        assert isinstance(self._lamp, SpotSource)
-        return self._lamp
 
     def _along_line(self, start: Point, way: Point, at: QPointF) -> float:
         """How far along a line the hand has gone since it took the handle [m]."""

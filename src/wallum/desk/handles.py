@@ -14,7 +14,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from wallum.desk.tokens import TOKENS
-from wallum.document.sources import Lamp, SpotSource
+from wallum.document.sources import Lamp
 from wallum.moment.camera import Camera
 from wallum.transport.rays import RayScene
 
@@ -61,8 +61,8 @@ def stand_of(rays: RayScene, lamp: Lamp) -> Stand:
     """How a lamp stands in a level."""
     place = np.array(lamp.position)
     target = None
-    if isinstance(lamp, SpotSource):
-        way = np.array(lamp.direction)
+    if lamp.axis is not None:
+        way = np.array(lamp.axis)
         found = _met(rays, place, way)
         target = found if found is not None else place + way * STICK_M
     return Stand(place, _met(rays, place, np.array([0.0, -1.0, 0.0])), target)

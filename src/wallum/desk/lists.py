@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QWi
 from wallum.desk.session import Session
 from wallum.desk.short_names import ShortNames
 from wallum.desk.tokens import TOKENS
+from wallum.document.fields import declared
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import Lamp, Source
 from wallum.moment.shown_colour import shown_colour
@@ -83,7 +84,7 @@ def _icon(kind: str, on: bool, shown: tuple[int, int, int]) -> QIcon:
 def _strength(source: Source) -> str:
     """How strong a source is, in a few words."""
     if isinstance(source, Lamp):
-        return format_quantity(source.intensity, "cd")
+        return format_quantity(source.strength, declared(source)[source.STRENGTH].unit)
     return "as it truly is" if source.trim == 0.0 else f"{source.trim:+g} stops"
 
 

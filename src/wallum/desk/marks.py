@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from wallum.desk.tokens import TOKENS
 from wallum.document.project import Project
-from wallum.document.sources import Lamp, SpotSource
+from wallum.document.sources import Lamp
 from wallum.moment.camera import Camera
 from wallum.moment.shown_colour import shown_colour
 
@@ -47,7 +47,7 @@ def place_marks(
     if not lamps:
         return []
     starts = np.array([one.position for one in lamps])
-    ways = np.array([one.direction if isinstance(one, SpotSource) else (0.0, 0.0, 0.0) for one in lamps])
+    ways = np.array([one.axis or (0.0, 0.0, 0.0) for one in lamps])
     places = camera.place_in_picture(np.concatenate([starts, starts + ways * STICK_M])).tolist()
     out = []
     for i, lamp in enumerate(lamps):
@@ -55,9 +55,7 @@ def place_marks(
         if depth <= camera.near or not (-0.1 <= x <= 1.1 and -0.1 <= y <= 1.1):
             continue
         end = places[len(lamps) + i]
-        aim = (
-            QPointF(end[0] * width, end[1] * height) if isinstance(lamp, SpotSource) and end[2] > 0 else None
-        )
+        aim = QPointF(end[0] * width, end[1] * height) if lamp.axis is not None and end[2] > 0 else None
         out.append(
             Mark(lamp.id, QPointF(x * width, y * height), aim, float(depth), shown_colour(lamp), lamp.on)
         )

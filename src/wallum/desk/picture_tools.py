@@ -10,7 +10,7 @@ from wallum.desk.picture import PictureView
 from wallum.desk.session import Session
 from wallum.desk.shadow_tool import changes_between
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import Coloured, FarLight, Lamp, SpotSource
+from wallum.document.sources import Coloured, FarLight, Lamp
 from wallum.errors import WallumError
 from wallum.moment.aiming import aimed_at, aligned, for_reading, kicked
 from wallum.moment.evaluate import evaluate
@@ -37,13 +37,13 @@ class PictureTools(QObject):
 
     def aim(self, at: QPointF) -> None:
         """Turn the selected spot toward what is under a place of the picture."""
-        spot, found = self._session.now.source(self._session.selected), self._picture.surface_at(at)
-        if not isinstance(spot, SpotSource):
-            self._session.told.emit("Select a spot first; its pool then goes where you point")
+        lamp, found = self._session.now.source(self._session.selected), self._picture.surface_at(at)
+        if not isinstance(lamp, Lamp) or lamp.axis is None:
+            self._session.told.emit("Select a lamp that can be aimed; its pool then goes where you point")
         elif found is None:
             self._session.told.emit("There is no surface there to aim at")
         else:
-            self._change(f"aim {spot.name}", spot, lambda: aimed_at(spot, found[0]))
+            self._change(f"aim {lamp.name}", lamp, lambda: aimed_at(lamp, found[0]))
 
     def kick(self, at: QPointF) -> None:
         """Move the selected lamp so that its highlight sits under a place of the picture."""

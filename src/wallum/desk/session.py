@@ -10,21 +10,23 @@ from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
 from wallum.desk.loading import LoadedLevel
 from wallum.document.autosave import Recovery, Sitting, forget
-from wallum.document.fields import Vector, unchecked
+from wallum.document.fields import Vector, declared, unchecked
 from wallum.document.history import History
 from wallum.document.lanes import Peg, PegTime
 from wallum.document.paths import look_up, put, put_text
 from wallum.document.pegging import pegged, unpegged, without_lane
 from wallum.document.project import Project, Shot, base_light
-from wallum.document.sources import Coloured, PointSource, Source, SpotSource, new_id
+from wallum.document.quantities import format_quantity
+from wallum.document.sources import LAMP_KINDS, Coloured, Lamp, Source, new_id
 from wallum.document.storage import as_project_file, save
 from wallum.errors import ChangedProblem, ProjectProblem, ValueProblem, WallumError
 from wallum.judge.findings import Remedy
 from wallum.level.opening import moved_beside
+from wallum.moment.aiming import aimed_at
 from wallum.moment.camera import Camera
 from wallum.moment.hour import at_hour, put_at_hour
 from wallum.physics.exposure import grey_luminance
-from wallum.transport.placing import place_point, place_spot
+from wallum.transport.placing import place_around, place_toward
 
 __all__ = ["Session", "fitting_intensity", "names_of"]
 
@@ -327,28 +329,23 @@ class Session(QObject):
         self.history.edit(label, project)
         return True
 
-    def add_lamp(self, kind: str, at: Vector, normal: Vector) -> PointSource | SpotSource:
+    def add_lamp(self, kind: str, at: Vector, normal: Vector) -> Lamp:
         """Put a lamp at a surface of the level where one would be, as strong as the exposure asks, and
         select it."""
         project, loaded = self.history.present, self.level
         assert loaded is not None
-        find = place_spot if kind == "spot" else place_point
+        find = place_toward if LAMP_KINDS[kind].AIMED else place_around
         placed = find(loaded.rays, np.array(at), np.array(normal))
         number = 1 + sum(one.kind == kind for one in project.sources)
-        common: dict[str, Any] = {
-            "id": new_id("source"),
-            "name": f"{kind.capitalize()} {number}",
-            "position": placed.position,
-            "intensity": fitting_intensity(self.shown_ev, placed.distance),
-            "shadow": True,
-            "range": 0.0,
-        }
-        lamp: PointSource | SpotSource = PointSource(**common)
-        if kind == "spot":
-            lamp = SpotSource(**common, direction=(-normal[0], -normal[1], -normal[2]))
+        lamp = LAMP_KINDS[kind](
+            id=new_id("source"), name=f"{kind.capitalize()} {number}", position=placed.position, shadow=True
+        )
+        lamp = lamp.with_strength(lamp.strength_toward(fitting_intensity(self.shown_ev, placed.distance)))
+        lamp = aimed_at(lamp, np.array(at))
         self.history.edit(f"put {lamp.name}", project.with_source(lamp))
         self.select(lamp.id)
-        self.told.emit(f"{lamp.name}: {lamp.intensity:,.0f} cd, so that it shows at EV {self.shown_ev:.1f}")
+        strength = format_quantity(lamp.strength, declared(lamp)[lamp.STRENGTH].unit)
+        self.told.emit(f"{lamp.name}: {strength}, so that it shows at EV {self.shown_ev:.1f}")
         return lamp
 
     def remove_selected(self) -> None:

@@ -44,6 +44,7 @@ class Parameter:
     first: bool = True  # shown at once in the tune pane; the others are folded
     heading: str = ""
     words: tuple[str, ...] = ()  # of a choice whose type takes other words too
+    after: str = ""  # the field that it stands behind, where that is not the order of declaration
 
 
 def parameter(default: Any, **declaration: Any) -> Any:
@@ -145,9 +146,15 @@ def unchecked(item: AnyItem, changes: dict[str, Any]) -> AnyItem:
 @lru_cache(maxsize=64)
 def _declared(kind: type[Item]) -> dict[str, Parameter]:
     found = {name: parameter_of(field) for name, field in kind.model_fields.items()}
-    return {name: info for name, info in found.items() if info is not None}
+    names = [name for name, info in found.items() if info is not None]
+    for name in tuple(names):
+        info = found[name]
+        if info is not None and info.after in names:
+            names.remove(name)
+            names.insert(names.index(info.after) + 1, name)
+    return {name: info for name in names if (info := found[name]) is not None}
 
 
 def declared(item: type[Item] | Item) -> dict[str, Parameter]:
-    """Every declared parameter of an item, in the order of declaration; not to be changed."""
+    """Every declared parameter of an item, in the order they are shown in; not to be changed."""
     return _declared(item if isinstance(item, type) else type(item))

@@ -11,7 +11,7 @@ from wallum.document.fields import Item, choice, declared, field_check, paramete
 from wallum.document.fit import LevelFit
 from wallum.document.lanes import Lane
 from wallum.document.level_light import LevelLight
-from wallum.document.sources import MoonSource, SkySource, Source, SunSource
+from wallum.document.sources import Lamp, MoonSource, SkySource, Source, SunSource
 from wallum.document.targets import Target
 
 __all__ = [
@@ -421,7 +421,7 @@ class Project(Item):
         """The source of an id, or None."""
         return _by_id(self.sources).get(source_id)
 
-    def with_source(self, source: Source) -> Self:
+    def with_source(self, source: Source | Lamp) -> Self:
         """The project with one source put in the place of that id, or added at the end."""
         if self.source(source.id) is None:
             return self.revised(sources=(*self.sources, source))

@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Final
 
-from wallum.document.fields import Item, Parameter
+from wallum.document.fields import Item, Parameter, declared
 from wallum.document.lanes import format_clock, parse_clock
 from wallum.document.sources import Lamp
 from wallum.errors import QuantityProblem
@@ -91,10 +91,10 @@ def resolve_number(text: str, info: Parameter, owner: Item, current: float) -> f
         return quantity.value
     if quantity.unit == "stops" and info.unit == "EV":
         return current + quantity.value
-    if quantity.unit == "stops" and info.unit in ("cd", "lx"):
+    if quantity.unit == "stops" and info.unit in ("cd", "lx", "cd/m2"):
         return current * 2.0**quantity.value
-    if quantity.unit == "lm" and info.unit == "cd" and isinstance(owner, Lamp):
-        return owner.candela_for(quantity.value)
+    if quantity.unit == "lm" and isinstance(owner, Lamp) and info is declared(owner)[owner.STRENGTH]:
+        return owner.strength_for(quantity.value)
     if quantity.unit and quantity.unit != info.unit:
         raise QuantityProblem(
             f"{info.label} cannot be given in {quantity.unit}", "", info.unit or "a plain number"

@@ -13,10 +13,12 @@ from typing import Any
 import numpy as np
 
 from wallum import __version__
+from wallum.document.fields import declared
 from wallum.document.project import Project
-from wallum.document.sources import GROUPS, FarLight, Lamp, SpotSource, SunSource
+from wallum.document.sources import GROUPS, FarLight, Lamp, SunSource
 from wallum.errors import ExportProblem
 from wallum.exchange.export_losses import losses
+from wallum.exchange.gltf_lights import WRITERS
 from wallum.faults import said
 from wallum.files import write_whole, written_whole
 from wallum.level.gltf_nodes import SOURCE_EXTRAS
@@ -25,7 +27,7 @@ from wallum.level.model import Level
 from wallum.moment.evaluate import direction_to, evaluate
 from wallum.moment.hour import at_hour
 from wallum.moment.switching import is_on
-from wallum.physics.colour import luminance
+from wallum.physics.colour import LUMINANCE_WEIGHTS, luminance
 
 __all__ = ["build_gltf", "data_file", "export_gltf"]
 
@@ -37,35 +39,30 @@ def _light(source: SunSource | Lamp) -> Json:
     """A KHR_lights_punctual light; its colour's largest part is 1."""
     rgb = np.array(source.luminous_rgb())
     colour = rgb / rgb.max()
-    weight = float(colour @ np.array([0.2126, 0.7152, 0.0722]))
-    strength = source.intensity if isinstance(source, Lamp) else source.illuminance
-    kept: Json = {name: getattr(source, name) for name in KEPT_FIELDS if hasattr(source, name)}
-    out: Json = {
-        "name": source.name,
-        "color": [float(v) for v in colour],
-        "intensity": strength / weight if source.on else 0.0,
-    }
-    if isinstance(source, SunSource):
-        kept["disc"] = source.disc
-        if source.elevation >= 90.0 - 1e-6:
-            kept["azimuth"] = source.azimuth
-        out["type"] = "directional"
-    else:
-        assert isinstance(source, Lamp)
-        kept["radius"] = source.radius
-        out["type"] = "spot" if isinstance(source, SpotSource) else "point"
+    weight = float(colour @ LUMINANCE_WEIGHTS)
+    if isinstance(source, Lamp):
+        writer, name, strength = WRITERS[source.word], source.STRENGTH, source.strength
+        own = {"type": writer.type, **writer.more(source)}
         if source.range > 0.0:
-            out["range"] = source.range
+            own["range"] = source.range
+        given = writer.candela(source)
+        more: Json = {"radius": source.radius}
+    else:
+        name, strength = "illuminance", source.illuminance
+        own, given, more = {"type": "directional"}, strength, {"disc": source.disc}
+        if source.elevation >= 90.0 - 1e-6:
+            more["azimuth"] = source.azimuth
+    kept: Json = {one: getattr(source, one) for one in KEPT_FIELDS if hasattr(source, one)} | more
     if not source.on:
         # The standard knows no switch: off is no intensity, and the strength is kept aside.
-        kept["intensity" if isinstance(source, Lamp) else "illuminance"] = strength
-    if isinstance(source, SpotSource):
-        out["spot"] = {
-            "innerConeAngle": math.radians(source.inner),
-            "outerConeAngle": math.radians(source.outer),
-        }
-    out["extras"] = {SOURCE_EXTRAS: kept}
-    return out
+        kept[name] = strength
+    return {
+        "name": source.name,
+        "color": [float(v) for v in colour],
+        "intensity": given / weight if source.on else 0.0,
+        **own,
+        "extras": {SOURCE_EXTRAS: kept},
+    }
 
 
 def _lamps_as_now(project: Project) -> list[Lamp]:
@@ -77,11 +74,12 @@ def _lamps_as_now(project: Project) -> list[Lamp]:
 
 
 def _plain_lamp(lamp: Lamp, project: Project, on: bool) -> Lamp:
-    """A lamp whose intensity has the trims in it: the standard knows none."""
+    """A lamp whose strength has the trims in it: the standard knows none."""
     stops = lamp.trim + getattr(project.balance, GROUPS[lamp.role])
     if stops == 0.0 and on == lamp.on:
         return lamp
-    return lamp.revised(on=on, intensity=min(lamp.intensity * 2.0**stops, 1e7), trim=0.0)
+    most = declared(lamp)[lamp.STRENGTH].high or math.inf
+    return lamp.with_strength(min(lamp.strength * 2.0**stops, most), on=on, trim=0.0)
 
 
 def _is_plain(sun: SunSource) -> bool:
@@ -116,8 +114,8 @@ def _light_node(source: SunSource | Lamp, index: int) -> Json:
     node: Json = {"name": source.name, "extensions": {"KHR_lights_punctual": {"light": index}}}
     if isinstance(source, Lamp):
         node["translation"] = list(source.position)
-    if isinstance(source, SpotSource):
-        node["rotation"] = facing(source.direction)
+        if source.axis is not None:
+            node["rotation"] = facing(source.axis)
     if isinstance(source, SunSource):
         node["rotation"] = facing(tuple(-direction_to(source.azimuth, source.elevation)))
     return node

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from wallum.document.lanes import format_clock
 from wallum.document.paths import slug_of
 from wallum.document.project import Project, Shot
-from wallum.document.sources import Lamp, SpotSource
+from wallum.document.sources import Lamp
 from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import Finding, Remedy
@@ -288,7 +288,7 @@ def _fewer(subject: Checked, trait: Trait, hour: float) -> Remedy | None:
         return None
     widest = max(lamps, key=lambda one: one.range if one.range > 0.0 else 1e9)
     if widest.range <= 0.0:
-        reach = 12.0 if isinstance(widest, SpotSource) else 8.0
+        reach = 12.0 if widest.axis is not None else 8.0
     else:
         reach = round(widest.range * 2.0 / 3.0, 2)
     text = f"bring the range of {widest.name} in to {reach:g} m"

@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera, boxes_inside, frustum_planes
-from wallum.moment.scene import LAMP_COLUMNS, LitScene
+from wallum.moment.kinds import kind_of
+from wallum.moment.scene import LitScene
 from wallum.physics.deck import DECK_STEPS
 from wallum.transport.surfaces import SeenSurfaces
 
@@ -76,16 +77,16 @@ def _near(boxes: Boxes, place: NDArray[np.float64], reach: float) -> int:
 
 def _reached(scene: LitScene, seen: SeenSurfaces) -> NDArray[np.bool_]:
     """(lamps, P) which surfaces lie in a lamp's range and cone: what a renderer has to work out."""
-    lamps = scene.lamps.rows.astype(np.float64)
+    lamps = scene.lamps.rows
     out = np.zeros((len(lamps), len(seen.points)), dtype=bool)
     for index, row in enumerate(lamps):
-        way = seen.points - row[LAMP_COLUMNS["position"]]
+        way = seen.points - row["position"].astype(np.float64)
         squared = np.einsum("ij,ij->i", way, way)
-        reach = row[LAMP_COLUMNS["range"]]
+        reach = float(row["range"])
         out[index] = squared <= reach * reach if reach > 0.0 else True
-        if row[LAMP_COLUMNS["is_spot"]] > 0.5:
-            along = way @ row[LAMP_COLUMNS["direction"]]
-            out[index] &= along >= row[LAMP_COLUMNS["cos_outer"]] * np.sqrt(squared)
+        if row["cos_outer"] > -1.0:
+            along = way @ row["direction"].astype(np.float64)
+            out[index] &= along >= float(row["cos_outer"]) * np.sqrt(squared)
     return out
 
 
@@ -151,7 +152,7 @@ def _count_lamps(
     work: Work, light: dict[str, float], boxes: Boxes, scene: LitScene, seen: SeenSurfaces, each: float
 ) -> None:
     reached = _reached(scene, seen)
-    casts = scene.lamps.column("shadow") > 0.5
+    casts = scene.lamps.casting
     shadows = {"tiles": 0.0, "triangles": 0.0, "texels": 0.0}
     for index, lamp_id in enumerate(scene.lamps.ids):
         count = float(reached[index].sum()) * each * (1.0 + seen.layers / max(len(seen.points), 1))
@@ -161,9 +162,9 @@ def _count_lamps(
         own: dict[str, dict[str, float]] = {"light": {"lamp pixels": count}}
         light["lamp pixels"] += count
         if casts[index]:
-            row = scene.lamps.rows[index].astype(np.float64)
-            tiles = 1.0 if row[LAMP_COLUMNS["is_spot"]] > 0.5 else 6.0
-            place, reach = row[LAMP_COLUMNS["position"]], float(row[LAMP_COLUMNS["range"]])
+            row = scene.lamps.rows[index]
+            tiles = float(kind_of(row).tiles)
+            place, reach = row["position"].astype(np.float64), float(row["range"])
             drawn = {
                 "tiles": tiles,
                 "triangles": float(_near(boxes, place, reach)),

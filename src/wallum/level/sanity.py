@@ -6,7 +6,8 @@ from typing import Final
 
 import numpy as np
 
-from wallum.document.sources import Lamp, SunSource
+from wallum.document.sources import SunSource
+from wallum.document.sources.punctual import Punctual
 from wallum.level.lying import fit_findings
 from wallum.level.model import Finding, Level
 from wallum.level.reflectance import mean_base
@@ -71,7 +72,7 @@ def _lamps(level: Level) -> Iterator[Finding]:
         if isinstance(source, SunSource) and 0.0 < source.illuminance < WEAKEST_SUN_LX:
             text = f"{source.name} gives {source.illuminance:g} lx; the sun gives up to 100 000 lx."
             yield Finding("weak sun", source.name, "warning", text)
-        if not isinstance(source, Lamp) or source.intensity <= 0.0:
+        if not isinstance(source, Punctual) or source.intensity <= 0.0:
             continue
         watts = source.intensity / CANDELA_PER_WATT
         whole = round(watts) >= 1 and abs(watts - round(watts)) < 2e-4 * watts

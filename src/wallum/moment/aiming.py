@@ -1,15 +1,18 @@
 """From the result back to the light: where a source must be, or look, for what is wanted."""
 
 import math
+from typing import TypeVar
 
 import numpy as np
 
 from wallum.document.fields import Vector
-from wallum.document.sources import FarLight, Lamp, SpotSource
+from wallum.document.sources import FarLight, Lamp
 from wallum.errors import ValueProblem
 from wallum.physics.arrays import Floats, normalised
 
 __all__ = ["aimed_at", "aligned", "angles_of", "for_reading", "kicked", "pulled"]
+
+AnyLamp = TypeVar("AnyLamp", bound=Lamp)
 
 
 def _vector(values: Floats) -> Vector:
@@ -23,12 +26,17 @@ def angles_of(direction: Floats) -> tuple[float, float]:
     return math.degrees(math.atan2(x, -z)) % 360.0, math.degrees(math.asin(min(max(y, -1.0), 1.0)))
 
 
-def aimed_at(spot: SpotSource, target: Floats) -> SpotSource:
-    """A spot turned so that the middle of its pool is at a point. Raises ValueProblem."""
-    way = np.asarray(target, dtype=np.float64) - np.array(spot.position)
+def aimed_at(lamp: AnyLamp, target: Floats) -> AnyLamp:
+    """A lamp turned so that the middle of its pool is at a point; one that shines all around as it is.
+
+    Raises ValueProblem where the point is the lamp's own.
+    """
+    if lamp.axis is None:
+        return lamp
+    way = np.asarray(target, dtype=np.float64) - np.array(lamp.position)
     if np.linalg.norm(way) < 1e-6:
         raise ValueProblem("the target is where the source is", "aim", "another point")
-    return spot.revised(direction=_vector(normalised(way)))
+    return lamp.revised(direction=_vector(normalised(way)))
 
 
 def aligned(source: FarLight | Lamp, eye: Floats, direction: Floats) -> FarLight | Lamp:
@@ -42,13 +50,13 @@ def aligned(source: FarLight | Lamp, eye: Floats, direction: Floats) -> FarLight
         azimuth, elevation = angles_of(-np.asarray(direction))
         return source.revised(stands="where set", azimuth=round(azimuth, 4), elevation=round(elevation, 4))
     moved = source.revised(position=_vector(np.asarray(eye, dtype=np.float64)))
-    return moved.revised(direction=_vector(normalised(direction))) if isinstance(moved, SpotSource) else moved
+    return moved if moved.axis is None else moved.revised(direction=_vector(normalised(direction)))
 
 
 def kicked(lamp: Lamp, point: Floats, normal: Floats, eye: Floats) -> Lamp:
     """A lamp moved so that its highlight sits at a point of a surface, as seen from an eye.
 
-    Its distance from the point stays; a spot goes on to shine at it. Raises ValueProblem
+    Its distance from the point stays; one that is aimed goes on to shine at it. Raises ValueProblem
     where the eye sees no face of the surface.
     """
     n = normalised(np.asarray(normal, dtype=np.float64))
@@ -58,14 +66,14 @@ def kicked(lamp: Lamp, point: Floats, normal: Floats, eye: Floats) -> Lamp:
     mirrored = 2.0 * float(n @ to_eye) * n - to_eye
     distance = max(float(np.linalg.norm(np.array(lamp.position) - point)), 0.1)
     moved = lamp.revised(position=_vector(point + mirrored * distance))
-    return aimed_at(moved, point) if isinstance(moved, SpotSource) else moved
+    return aimed_at(moved, point)
 
 
 def pulled(source: FarLight | Lamp, caster: Floats, target: Floats) -> FarLight | Lamp:
     """A source moved so that the shadow of one point of a caster falls on another point.
 
     caster, target : (3,) [m]. A far light is then one that stands where it is set; a lamp keeps
-    its distance from the caster, and a spot goes on to shine at it. Raises ValueProblem.
+    its distance from the caster, and one that is aimed goes on to shine at it. Raises ValueProblem.
     """
     toward = np.asarray(caster, dtype=np.float64) - target
     if np.linalg.norm(toward) < 1e-6:
@@ -78,7 +86,7 @@ def pulled(source: FarLight | Lamp, caster: Floats, target: Floats) -> FarLight 
         return source.revised(stands="where set", azimuth=round(azimuth, 4), elevation=round(elevation, 4))
     distance = max(float(np.linalg.norm(np.array(source.position) - caster)), 0.05)
     moved = source.revised(position=_vector(caster + toward * distance))
-    return aimed_at(moved, caster) if isinstance(moved, SpotSource) else moved
+    return aimed_at(moved, caster)
 
 
 def for_reading(value: float, now: float, wanted: float, others: float) -> float:

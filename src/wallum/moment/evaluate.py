@@ -8,10 +8,12 @@ from numpy.typing import NDArray
 
 from wallum.document.fields import unchecked
 from wallum.document.project import Air, Balance, Look, Project
-from wallum.document.sources import GROUPS, Lamp, Source, SpotSource
+from wallum.document.sources import GROUPS, Lamp, Source
 from wallum.moment.base_light import direction_to, find_base_light
 from wallum.moment.hour import LaneValues, lane_values, with_values
-from wallum.moment.scene import LAMP_COLUMNS, LAMP_WIDTH, AirLayer, Dome, Lamps, LitScene, Metering, Sun
+from wallum.moment.kinds import parts_of, row_of
+from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
+from wallum.moment.scene import AirLayer, Dome, LitScene, Metering, Sun
 from wallum.moment.switching import is_on
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import ev_for_luminance
@@ -20,9 +22,8 @@ from wallum.physics.sky_air import air_mass
 
 __all__ = ["direction_to", "evaluate"]
 
-Row = tuple[float, ...]
 # Rows of lamps that did not change, by identity; the lamp is kept so that its id stays its own.
-_ROWS: dict[int, tuple[Lamp, Row]] = {}
+_ROWS: dict[int, tuple[Lamp, bytes]] = {}
 _ROWS_LIMIT = 20_000
 # Where a lamp's light is looked at, to foresee a metered exposure [m].
 LAMP_DISTANCE_M = 3.0
@@ -36,7 +37,7 @@ class Stack:
 
     sources: tuple[Source, ...]
     lamps: tuple[Lamp, ...]
-    rows: NDArray[np.float32]
+    rows: LampRows
     on: NDArray[np.bool_]
     ids: tuple[str, ...]
     index: dict[str, int]
@@ -46,42 +47,19 @@ class Stack:
 _STACKS: list[Stack] = []
 
 
-def _lamp_row(lamp: Lamp) -> Row:
-    strength = lamp.intensity * 2.0**lamp.trim
-    red, green, blue = (part * strength for part in lamp.luminous_rgb())
-    spot = isinstance(lamp, SpotSource)
-    direction = lamp.direction if isinstance(lamp, SpotSource) else (0.0, -1.0, 0.0)
-    outer = math.cos(math.radians(lamp.outer)) if isinstance(lamp, SpotSource) else -1.0
-    # Lanes move one cone at a time: where they cross, the outer one bounds.
-    inner = math.cos(math.radians(min(lamp.inner, lamp.outer))) if isinstance(lamp, SpotSource) else 1.0
-    return (
-        *lamp.position,
-        lamp.range,
-        red,
-        green,
-        blue,
-        lamp.radius,
-        *direction,
-        float(spot),
-        outer,
-        inner,
-        float(lamp.shadow),
-    )
-
-
-def _row(lamp: Lamp) -> Row:
+def _row(lamp: Lamp) -> bytes:
     kept = _ROWS.get(id(lamp))
     if kept is not None and kept[0] is lamp:
         return kept[1]
     if len(_ROWS) >= _ROWS_LIMIT:
         _ROWS.clear()
-    row = _lamp_row(lamp)
+    row = row_of(lamp).tobytes()
     _ROWS[id(lamp)] = (lamp, row)
     return row
 
 
 def _shines(lamp: Lamp) -> bool:
-    return lamp.on and lamp.intensity > 0.0
+    return lamp.on and lamp.strength > 0.0
 
 
 def _stack(sources: tuple[Source, ...]) -> Stack:
@@ -89,7 +67,7 @@ def _stack(sources: tuple[Source, ...]) -> Stack:
         if kept.sources is sources:
             return kept
     lamps = tuple(one for one in sources if isinstance(one, Lamp))
-    rows = np.array([_row(one) for one in lamps], dtype=np.float32).reshape(-1, LAMP_WIDTH)
+    rows = np.frombuffer(b"".join(map(_row, lamps)), LAMP_ROW)
     on = np.array([_shines(one) for one in lamps], dtype=bool)
     index = {one.id: i for i, one in enumerate(lamps)}
     switched = tuple(i for i, one in enumerate(lamps) if one.switched != "by hand")
@@ -111,7 +89,7 @@ def _lamps(project: Project, hour: float, lanes: LaneValues) -> tuple[Lamps, dic
     if changed:
         rows = rows.copy()
         for i, lamp in changed.items():
-            rows[i] = _lamp_row(lamp)
+            rows[i] = row_of(lamp)
             on[i] = _shines(lamp)
     for i in {*stack.switched, *(i for i, lamp in changed.items() if lamp.switched != "by hand")}:
         on[i] = on[i] and is_on(project, changed.get(i, stack.lamps[i]), hour)
@@ -120,23 +98,23 @@ def _lamps(project: Project, hour: float, lanes: LaneValues) -> tuple[Lamps, dic
     glow = {}
     for lamp_id in followed & stack.index.keys():
         i = stack.index[lamp_id]
-        now, set_to = changed.get(i, stack.lamps[i]), stack.lamps[i].intensity
+        now, set_to = changed.get(i, stack.lamps[i]), stack.lamps[i].strength
         stops = now.trim + getattr(project.balance, GROUPS[now.role])
-        glow[lamp_id] = float(on[i]) * (now.intensity / set_to * 2.0**stops if set_to > 0.0 else 0.0)
+        glow[lamp_id] = float(on[i]) * (now.strength / set_to * 2.0**stops if set_to > 0.0 else 0.0)
     if on.all():
         return Lamps(stack.ids, rows), glow
     kept = np.flatnonzero(on)
     return Lamps(tuple(map(stack.ids.__getitem__, kept.tolist())), rows[kept]), glow
 
 
-def _group_trimmed(rows: NDArray[np.float32], stack: Stack, balance: Balance) -> NDArray[np.float32]:
+def _group_trimmed(rows: LampRows, stack: Stack, balance: Balance) -> LampRows:
     """Rows with the trims of their groups."""
     if not (balance.lamps or balance.accents or balance.base):
         return rows
     stops = {"lamps": balance.lamps, "accents": balance.accents, "base": balance.base}
     gain = np.array([2.0 ** stops[GROUPS[one.role]] for one in stack.lamps], dtype=np.float32)
     out = rows.copy()
-    out[:, LAMP_COLUMNS["intensity"]] *= gain[:, None]
+    out["emission"] *= gain[:, None]
     return out
 
 
@@ -178,8 +156,8 @@ def _foreseen_ev(scene: LitScene) -> float:
         outside = float(luminance(scene.sky.terms[0] * 0.282095))
     if scene.sun is not None:
         outside += float(luminance(scene.sun.illuminance) * scene.sun.direction[1])
-    intensity = scene.lamps.rows[:, LAMP_COLUMNS["intensity"]]
-    lamps = float(luminance(intensity).max()) / LAMP_DISTANCE_M**2 if len(intensity) else 0.0
+    brightest = max((float(kind.candela(rows).max()) for kind, rows in parts_of(scene.lamps)), default=0.0)
+    lamps = brightest / LAMP_DISTANCE_M**2
     lux = max(outside, lamps, 1e-5)
     return min(max(ev_for_luminance(lux * 0.18 / math.pi), -12.0), 20.0)
 

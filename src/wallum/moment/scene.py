@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.level.panorama_file import read_panorama
+from wallum.moment.lamps import Lamps
 from wallum.physics.cloud_shadow import CloudShadow, ShadowMap
 from wallum.physics.deck import Deck, deck_along
 from wallum.physics.dome import irradiance_terms, sample_dome
@@ -18,13 +19,11 @@ from wallum.physics.panorama import PanoramaView, panorama_light
 __all__ = [
     "AIR_ID",
     "GLOW_ID",
-    "LAMP_COLUMNS",
     "SUN_MAPS",
     "UNLIT_ID",
     "AirLayer",
     "Disc",
     "Dome",
-    "Lamps",
     "LitScene",
     "Metering",
     "SkyPicture",
@@ -32,37 +31,10 @@ __all__ = [
     "Sun",
 ]
 
-# Columns of Lamps.rows.
-LAMP_COLUMNS: Final[dict[str, slice | int]] = {
-    "position": slice(0, 3), "range": 3, "intensity": slice(4, 7), "radius": 7,
-    "direction": slice(8, 11), "is_spot": 11, "cos_outer": 12, "cos_inner": 13, "shadow": 14,
-}  # fmt: skip
-LAMP_WIDTH = 15
 # Stands for all glowing surfaces where sources are named by their ids.
 GLOW_ID = "glow"
 # The same for air that shows light, and for surfaces that ask for none.
 AIR_ID, UNLIT_ID = "air", "unlit"
-
-
-@dataclass(frozen=True)
-class Lamps:
-    """Points and spots that are on.
-
-    ids  : N source ids
-    rows : (N, 15) float32, see LAMP_COLUMNS; intensity is RGB of the stated candela [cd],
-           lengths in metres, range 0 for no limit
-    """
-
-    ids: tuple[str, ...]
-    rows: NDArray[np.float32]
-
-    def column(self, name: str) -> NDArray[np.float32]:
-        """One named column, (N,) or (N, 3)."""
-        return self.rows[:, LAMP_COLUMNS[name]]
-
-    def only(self, keep: NDArray[np.bool_]) -> "Lamps":
-        """The lamps where `keep` is true."""
-        return Lamps(tuple(i for i, k in zip(self.ids, keep, strict=True) if k), self.rows[keep])
 
 
 # Reach [m], texels and number of the sun's shadow maps, where nothing else is said.
@@ -274,7 +246,7 @@ class LitScene:
     def without_shadows(self) -> "LitScene":
         """The scene as if nothing stood in the way of light."""
         rows = self.lamps.rows.copy()
-        rows[:, LAMP_COLUMNS["shadow"]] = 0.0
+        rows["shadow"] = 0.0
         sun = replace(self.sun, shadow=False) if self.sun else None
         return replace(self, lamps=Lamps(self.lamps.ids, rows), sun=sun)
 

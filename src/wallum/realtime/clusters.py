@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera
-from wallum.moment.scene import Lamps
+from wallum.moment.kinds import SHADERS, shader_numbers
+from wallum.moment.lamps import Lamps
 from wallum.moment.view import bounding_spheres
 
 __all__ = ["CELL_PIXELS", "SLICES", "CellLists", "assign_lamps", "held_squares", "occupied_cells"]
@@ -30,8 +31,9 @@ MOST_PAIRS = 500_000
 class CellLists:
     """Lamps of each cell.
 
-    cells : (Z * Y * X, 2) uint32: first entry; number without shadow | number with << 16
-    lists : (L,) uint32 lamp numbers, those without shadow first within each cell
+    cells : (Z * Y * X, 1 + S) uint32: first entry; for each shader of kinds (moment.kinds.SHADERS) the
+            number without shadow | number with << 16
+    lists : (L,) uint32 lamp numbers; within each cell by shader, those without shadow first
     grid  : (X, Y, Z)
     slices: scale and offset of log2(depth) that give the slice
     """
@@ -45,7 +47,7 @@ class CellLists:
     def reached(self) -> NDArray[np.bool_]:
         """(Y, X) squares of the picture that some lamp reaches at some depth."""
         columns, rows, depth = self.grid
-        return np.asarray(self.cells[:, 1].reshape(depth, rows, columns).any(axis=0))
+        return np.asarray(self.cells[:, 1:].any(axis=1).reshape(depth, rows, columns).any(axis=0))
 
 
 @dataclass(frozen=True)
@@ -184,10 +186,11 @@ def assign_lamps(
     rotation = camera.rotation() * np.array([[1.0], [1.0], [-1.0]])
     centres, radii = bounding_spheres(lamps)
     local = (centres - np.array(camera.eye)) @ rotation.T
-    apexes = (lamps.column("position").astype(np.float64) - np.array(camera.eye)) @ rotation.T
-    axes = lamps.column("direction").astype(np.float64) @ rotation.T
-    cosines = lamps.column("cos_outer").astype(np.float64)
-    order = np.argsort(shadowed, kind="stable")  # those without shadow come first in a list
+    apexes = (lamps.rows["position"].astype(np.float64) - np.array(camera.eye)) @ rotation.T
+    axes = lamps.rows["direction"].astype(np.float64) @ rotation.T
+    cosines = lamps.rows["cos_outer"].astype(np.float64)
+    groups = 2 * shader_numbers(lamps.rows) + shadowed
+    order = np.argsort(groups, kind="stable")
     if keep is not None:
         order = order[keep[order]]
     cells, numbers = [], []
@@ -197,30 +200,33 @@ def assign_lamps(
         row, box = _touched(boxes, local[batch], radii[batch])
         lamp = batch[row]
         missed = np.zeros(len(lamp), dtype=bool)
-        spot = np.flatnonzero(lamps.column("is_spot")[lamp] > 0.5)
-        of = lamp[spot]
-        missed[spot] = _outside_cone(boxes.only(box[spot]), apexes[of], axes[of], cosines[of])
+        coned = np.flatnonzero(cosines[lamp] > -1.0)
+        of = lamp[coned]
+        missed[coned] = _outside_cone(boxes.only(box[coned]), apexes[of], axes[of], cosines[of])
         cells.append(occupied[box[~missed]])
         numbers.append(lamp[~missed])
-    return _lists(cells, numbers, shadowed, grid, _slice_map(camera.far))
+    return _lists(cells, numbers, groups, grid, _slice_map(camera.far))
 
 
 def _lists(
     cells: list[NDArray[np.int64]],
     numbers: list[NDArray[np.int64]],
-    shadowed: NDArray[np.bool_],
+    groups: NDArray[np.intp],
     grid: tuple[int, int, int],
     slices: tuple[float, float],
 ) -> CellLists:
     total = grid[0] * grid[1] * grid[2]
     if not cells:
-        return CellLists(np.zeros((total, 2), np.uint32), np.zeros(1, np.uint32), grid, slices)
+        return CellLists(np.zeros((total, 1 + len(SHADERS)), np.uint32), np.zeros(1, np.uint32), grid, slices)
     cell, lamp = np.concatenate(cells), np.concatenate(numbers)
     order = np.argsort(cell, kind="stable")
     cell, lamp = cell[order], lamp[order]
-    with_shadow = np.bincount(cell, weights=shadowed[lamp], minlength=total).astype(np.uint32)
     every = np.bincount(cell, minlength=total).astype(np.uint32)
+    of = groups[lamp]
     first = np.concatenate([[0], np.cumsum(every)[:-1]]).astype(np.uint32)
-    packed = (every - with_shadow) | (with_shadow << np.uint32(16))
+    columns = [first]
+    for shader in range(len(SHADERS)):
+        plain, cast = (np.bincount(cell[of == 2 * shader + k], minlength=total) for k in (0, 1))
+        columns.append((plain | (cast << 16)).astype(np.uint32))
     lists = lamp.astype(np.uint32) if len(lamp) else np.zeros(1, np.uint32)
-    return CellLists(np.stack([first, packed], axis=1), lists, grid, slices)
+    return CellLists(np.stack(columns, axis=1), lists, grid, slices)

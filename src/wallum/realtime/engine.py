@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera, frustum_planes
-from wallum.moment.scene import LAMP_WIDTH, Lamps, LitScene
+from wallum.moment.lamps import NO_LAMPS, Lamps
+from wallum.moment.scene import LitScene
 from wallum.moment.view import bounding_spheres, in_view
 from wallum.realtime.bundle import LevelBundle
 from wallum.realtime.clusters import assign_lamps, held_squares
@@ -104,7 +105,7 @@ class Engine:
         self._pace = Pace()
         self._shadows_drawn = 0  # shadow maps drawn so far: light that was summed before is of others
         self._has_unlit = False
-        self.seen = Seen(Lamps((), np.zeros((0, LAMP_WIDTH), np.float32)), {}, ())
+        self.seen = Seen(NO_LAMPS, {}, ())
 
     def set_level(self, bundle: LevelBundle) -> None:
         """Show another level."""
@@ -232,7 +233,7 @@ class Engine:
             seen, _ = self._see(kit, scene, view)
             if view.show_of in seen.tiles:
                 row = scene.lamps.ids.index(view.show_of)
-                grain = (scene.lamps.column("position")[row].tolist(), seen.tiles[view.show_of].texel)
+                grain = (scene.lamps.rows["position"][row].tolist(), seen.tiles[view.show_of].texel)
             yield from self._sun_shadows(kit, scene, view.camera, None)
         with self.log.measure("inspect"):
             self.lighting.inspect(view, gbuffer, total, kit.sun_shadows, grain)
@@ -273,8 +274,8 @@ class Engine:
         """Lamps that reach the picture, with shadow tiles; and the tiles to draw anew."""
         lamps = scene.lamps.only(in_view(scene.lamps, view.camera))
         tiles, dirty = kit.lamp_shadows.assign(lamps, view.camera.far)
-        casting = lamps.column("shadow") > 0.5
-        lost = tuple(i for i, c in zip(lamps.ids, casting, strict=True) if c and i not in tiles)
+        pairs = zip(lamps.ids, lamps.casting, strict=True)
+        lost = tuple(one for one, casts in pairs if casts and one not in tiles)
         return Seen(lamps, tiles, lost), dirty
 
     def _sun_shadows(self, kit: Kit, scene: LitScene, camera: Camera, turn: SunTurn | None) -> Steps:
@@ -405,10 +406,8 @@ class Engine:
     def _list_lamps(self, gbuffer: GBuffer, view: View, seen: Seen, keep: NDArray[np.bool_] | None) -> None:
         """The lamps of each cell that holds a surface."""
         lamps, shadowed = seen.lamps, seen.shadowed
-        # Strength and colour (columns 4 to 6) move no light between cells.
-        shape = np.delete(lamps.rows, [4, 5, 6], axis=1).tobytes()
         kept = None if keep is None else keep.tobytes()
-        key = (shape, shadowed.tobytes(), gbuffer.size, gbuffer.key, kept)
+        key = (lamps.shape_key(), shadowed.tobytes(), gbuffer.size, gbuffer.key, kept)
         if self._buffers.lists_key == key:
             return
         cells = gbuffer.cells(view.camera.far)
@@ -447,7 +446,7 @@ class Engine:
         sun = scene.sun if scene.sun and scene.sun.id in active else None
         sky = scene.sky if scene.sky and scene.sky.id in active else None
         if sun or sky:
-            lit = LitScene(Lamps((), scene.lamps.rows[:0]), sun, sky, scene.ev100, scene.air)
+            lit = LitScene(NO_LAMPS, sun, sky, scene.ev100, scene.air)
             features = self.lighting.features(lit, True, False, glow=False)
             shadows = self._shadows_of(kit, scene)
             self.lighting.add_far_light(lit, features, view, gbuffer, target, shadows, kit.lamp_shadows)

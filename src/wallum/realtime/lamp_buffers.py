@@ -4,38 +4,42 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.scene import Lamps
+from wallum.moment.kinds import SHADERS
+from wallum.moment.lamps import Lamps
 from wallum.realtime.clusters import CellLists
 from wallum.realtime.lamp_shadows import MOST_TILES, Tile
 
 __all__ = ["LampBuffers", "StorageBuffer", "lamp_rows"]
 
 NO_TILE = -1.0
-# Lamps that the uniform block of include/punctual.glsl holds.
-BLOCK_LAMPS = 1024
+# Numbers of `struct Lamp`, and lamps that its uniform block has room for on any driver (64 KB).
+LAMP_WORDS = 20
+BLOCK_LAMPS = 800
 # List entries in one row of their texture.
 LIST_ROW = 1024
 
 
 def lamp_rows(lamps: Lamps, exposure: float, tiles: dict[str, Tile]) -> NDArray[np.float32]:
-    """(N, 16) rows of `struct Lamp` (include/punctual.glsl); intensity times `exposure`."""
-    out = np.zeros((max(len(lamps.ids), 1), 16), np.float32)
+    """(N, LAMP_WORDS) rows of `struct Lamp` (include/lamps.glsl); emission times `exposure`."""
+    out = np.zeros((max(len(lamps.ids), 1), LAMP_WORDS), np.float32)
     if not lamps.ids:
         return out
-    reach = lamps.column("range").astype(np.float64)
-    out[:, 0:3] = lamps.column("position")
-    out[:, 3] = np.maximum(lamps.column("radius") ** 2, 1e-6)
-    out[:, 4:7] = lamps.column("intensity") * exposure
+    rows = lamps.rows
+    reach = rows["range"].astype(np.float64)
+    out[:, 0:3] = rows["position"]
+    out[:, 3] = np.maximum(rows["radius"] ** 2, 1e-6)
+    out[:, 4:7] = rows["emission"] * exposure
     out[:, 7] = np.where(reach > 0.0, 1.0 / np.maximum(reach, 1e-6) ** 2, 0.0)
-    out[:, 8:11] = lamps.column("direction")
-    spot = lamps.column("is_spot") > 0.5
-    outer, inner = lamps.column("cos_outer"), lamps.column("cos_inner")
-    scale = 1.0 / np.maximum(inner - outer, 1e-4)
-    out[:, 11] = np.where(spot, -outer * scale, 1.0)
-    out[:, 12] = np.where(spot, scale, 0.0)
-    out[:, 13] = [tiles[i].first if i in tiles else NO_TILE for i in lamps.ids]
-    out[:, 14] = spot
-    out[:, 15] = [tiles[i].texel if i in tiles else 0.0 for i in lamps.ids]
+    out[:, 8:11] = rows["direction"]
+    coned = rows["cos_outer"] > -1.0
+    scale = 1.0 / np.maximum(rows["cos_inner"] - rows["cos_outer"], 1e-4)
+    out[:, 11] = np.where(coned, -rows["cos_outer"] * scale, 1.0)
+    out[:, 12] = np.where(coned, scale, 0.0)
+    held = [tiles.get(i) for i in lamps.ids]
+    out[:, 13] = [NO_TILE if tile is None else tile.first for tile in held]
+    out[:, 14] = [tile is not None and tile.count == 1 for tile in held]
+    out[:, 15] = [0.0 if tile is None else tile.texel for tile in held]
+    out[:, 16:19] = rows["point"]
     return out
 
 
@@ -78,7 +82,7 @@ class LampBuffers:
     """The buffers of lamps: rows, cells, lists, shadow tiles."""
 
     def __init__(self, context: moderngl.Context) -> None:
-        self._rows = UniformBlock(context, BLOCK_LAMPS * 64, 5)
+        self._rows = UniformBlock(context, BLOCK_LAMPS * LAMP_WORDS * 4, 5)
         self._many_rows = StorageBuffer(context, 0)
         self._context = context
         self.cells: moderngl.Texture | None = None
@@ -124,9 +128,12 @@ class LampBuffers:
     def write_lists(self, lists: CellLists) -> None:
         """Take over the lists of a camera."""
         columns, rows, depth = lists.grid
-        self.cells = self._filled(self.cells, (columns, rows * depth), 2, "u4", lists.cells)
+        cells = lists.cells
+        if len(SHADERS) > 1:  # textures have one, two or four numbers
+            cells = np.pad(cells, ((0, 0), (0, 3 - len(SHADERS))))
+        self.cells = self._filled(self.cells, (columns, rows * depth), cells.shape[1], "u4", cells)
         padded = np.zeros((-(-len(lists.lists) // LIST_ROW), LIST_ROW), np.uint16)
         padded.ravel()[: len(lists.lists)] = lists.lists
         self.lists = self._filled(self.lists, padded.shape[::-1], 1, "u2", padded)
         self.grid, self.slices = lists.grid, lists.slices
-        self.entries = int((lists.cells[:, 1] & 0xFFFF).sum() + (lists.cells[:, 1] >> 16).sum())
+        self.entries = int((lists.cells[:, 1:] & 0xFFFF).sum() + (lists.cells[:, 1:] >> 16).sum())

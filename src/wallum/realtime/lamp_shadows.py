@@ -1,6 +1,5 @@
 """Shadow maps of lamps: tiles of one atlas, kept until what they see changes."""
 
-import math
 from dataclasses import dataclass
 
 import moderngl
@@ -8,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import frustum_planes, look_rotation, perspective
-from wallum.moment.scene import Lamps
+from wallum.moment.kinds import kind_of
+from wallum.moment.lamps import Lamps
 from wallum.realtime.drawing import LevelOnGpu
 from wallum.realtime.veil_shadows import VeilAtlas
 
@@ -22,7 +22,6 @@ NEAR_M = 0.03
 VEIL_UNIT = 22
 # Texels that a tile's picture reaches beyond its light, so that filtering stays inside.
 GUARD = 4.0
-FACES = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], dtype=np.float64)
 
 
 @dataclass
@@ -37,11 +36,6 @@ class Tile:
     texel: float  # width of a texel at 1 m [m]
     planes: NDArray[np.float64]  # (count, 6, 4) what a face can see, up to the lamp's range
     drawn: bool = False  # a picture that was given up may leave a tile placed but not drawn
-
-
-def _tangent(lamp_outer_cos: float, is_spot: bool, tile: int) -> float:
-    half = math.acos(max(min(lamp_outer_cos, 1.0), 0.05)) if is_spot else math.pi / 4.0
-    return math.tan(min(half, math.radians(80.0))) * (1.0 + GUARD / tile)
 
 
 class LampShadows:
@@ -113,38 +107,36 @@ class LampShadows:
 
         Lamps beyond the atlas get none; the caller shows them without shadow.
         """
-        casting = np.flatnonzero(lamps.column("shadow") > 0.5).tolist()
-        counts = [1 if lamps.column("is_spot")[i] > 0.5 else 6 for i in casting]
+        casting = np.flatnonzero(lamps.casting).tolist()
+        counts = [kind_of(lamps.rows[i]).tiles for i in casting]
+        keys = lamps.shadow_keys() if casting else []
         self._fit(sum(counts))
         keep = {lamps.ids[i] for i in casting}
         given: dict[str, Tile] = {}
         dirty = []
         for i, count in zip(casting, counts, strict=True):
-            lamp_id, row = lamps.ids[i], lamps.rows[i]
+            lamp_id, key = lamps.ids[i], keys[i]
             first = self._take(lamp_id, count, keep)
             if first is None:
                 continue
-            # Strength and colour (columns 4 to 6) change no shadow.
-            key = np.delete(row, [4, 5, 6, 7]).tobytes()
             held = self._tiles.get(lamp_id)
             if held is None or held.key != key:
-                held = self._place(lamps, i, first, count, key, far)
+                held = self._place(lamps.rows[i], first, key, far)
                 self._tiles[lamp_id] = held
             if not held.drawn:
                 dirty.append(lamp_id)
             given[lamp_id] = held
         return given, dirty
 
-    def _place(self, lamps: Lamps, i: int, first: int, count: int, key: bytes, far: float) -> Tile:
-        spot = count == 1
-        tangent = _tangent(float(lamps.column("cos_outer")[i]), spot, self._size)
+    def _place(self, row: np.void, first: int, key: bytes, far: float) -> Tile:
+        tiling = kind_of(row).tiling(row)
+        tangent = tiling.tangent * (1.0 + GUARD / self._size)
         projection = perspective(tangent, tangent, NEAR_M, far)
-        position = lamps.column("position")[i].astype(np.float64)
-        directions = [lamps.column("direction")[i].astype(np.float64)] if spot else FACES
-        reach = float(lamps.column("range")[i]) or far
+        position = row["point"].astype(np.float64)
+        reach = float(row["range"]) or far
         within = perspective(tangent, tangent, NEAR_M, max(reach, 2.0 * NEAR_M))
         matrices, axes, planes = [], [], []
-        for direction in directions:
+        for direction in tiling.directions:
             view = np.eye(4)
             view[:3, :3] = look_rotation(direction)
             view[:3, 3] = -view[:3, :3] @ position
@@ -152,7 +144,7 @@ class LampShadows:
             planes.append(frustum_planes(within @ view))
             axes.append(view[:3, :3] * np.array([[1 / tangent], [1 / tangent], [-1.0]]))
         texel = 2.0 * tangent / self._size
-        return Tile(first, count, key, np.array(matrices), np.array(axes), texel, np.array(planes))
+        return Tile(first, len(matrices), key, np.array(matrices), np.array(axes), texel, np.array(planes))
 
     def corner(self, tile: int) -> tuple[int, int]:
         """Lower left texel of a tile."""

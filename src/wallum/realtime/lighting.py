@@ -5,7 +5,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera
-from wallum.moment.scene import Lamps, LitScene
+from wallum.moment.kinds import SHADERS, by_kind
+from wallum.moment.lamps import NO_LAMPS, LampRows
+from wallum.moment.scene import LitScene
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import grain_ramp
 from wallum.physics.gloss_table import gloss_table
@@ -14,7 +16,7 @@ from wallum.realtime.cloud_map import CloudMap
 from wallum.realtime.lamp_buffers import LampBuffers
 from wallum.realtime.lamp_shadows import LampShadows
 from wallum.realtime.open_sky import OPEN_UNIT, OpenSky
-from wallum.realtime.programs import Programs, set_uniforms
+from wallum.realtime.programs import Programs, kind_feature, set_uniforms
 from wallum.realtime.sky_pass import SkyPass, air_uniforms
 from wallum.realtime.sun_shadows import SunShadows
 from wallum.realtime.targets import GBuffer, LightTarget, Size
@@ -27,7 +29,7 @@ GBUFFER_UNITS = {"g_base": 0, "g_normal": 1, "g_surface": 2, "g_glow": 3, "g_dep
 # Lamps that glow may follow, and one number for glow that follows none.
 FOLLOWERS = 256
 SUN_UNIT, LAMP_UNIT, CELL_UNIT, LIST_UNIT, GLOSS_UNIT, FOLLOW_UNIT = 5, 6, 8, 9, 12, 13
-BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS"})
+BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", *map(kind_feature, SHADERS)})
 
 
 def lamp_scissor(
@@ -56,6 +58,11 @@ def lamp_scissor(
         )
     (x0, x1), (y0, y1) = edges
     return (x0, y0, x1 - x0, y1 - y0) if x1 > x0 and y1 > y0 else None
+
+
+def kind_features(rows: LampRows) -> set[str]:
+    """The features of the kinds of lamps that are there."""
+    return {kind_feature(kind.shader) for kind, _ in by_kind(rows)}
 
 
 class Lighting:
@@ -103,7 +110,7 @@ class Lighting:
             if scene.sun.clouds is not None:
                 names.add("CLOUD_SHADOW")
         if scene.lamps.ids:
-            names.add("LAMPS")
+            names |= {"LAMPS", *kind_features(scene.lamps.rows)}
             if lamp_shadow:
                 names.add("LAMP_SHADOWS")
         if self.veiled and names & {"SUN_SHADOW", "LAMP_SHADOWS"}:
@@ -304,11 +311,13 @@ class Lighting:
         place = lamp_scissor(*sphere, view.camera, gbuffer.size)
         if place is None:
             return 0
-        names = {"ONE_LAMP", "LAMP_SHADOWS"} if shadowed else {"ONE_LAMP"}
+        names = {"ONE_LAMP", *kind_features(scene.lamps.rows[index : index + 1])}
+        if shadowed:
+            names.add("LAMP_SHADOWS")
         if shadowed and self.veiled:
             names.add("VEILED")
         features = frozenset(names | ({"AIR"} if scene.air is not None else set()))
-        plain = LitScene(Lamps((), scene.lamps.rows[:0]), None, None, scene.ev100, scene.air)
+        plain = LitScene(NO_LAMPS, None, None, scene.ev100, scene.air)
         program = self._prepare(features, plain, view, gbuffer, sun_shadows, lamp_shadows)
         set_uniforms(program, one_lamp=index)
         self._on_surfaces(target, gbuffer.size, add=True)

@@ -13,10 +13,15 @@ from importlib import resources
 import moderngl
 
 from wallum.errors import RendererProblem
+from wallum.moment.kinds import SHADERS
 
-__all__ = ["Programs", "carried", "in_force", "is_software", "set_uniforms", "source_of"]
+__all__ = ["Programs", "carried", "in_force", "is_software", "kind_feature", "set_uniforms", "source_of"]
 
-INCLUDE = re.compile(r'^#include "([\w.]+)"$', re.MULTILINE)
+INCLUDE = re.compile(r'^#include "([\w./]+)"$', re.MULTILINE)
+# What stands between is there once for each feature with this prefix, by its name and number.
+EACH = re.compile(r"^#each KIND\n(.*?)^#end\n", re.MULTILINE | re.DOTALL)
+KIND_PREFIX = "OF_"
+CONDITION = re.compile(r"^#(?:ifdef|ifndef) ([A-Z_]+)$|^#if ((?:defined\([A-Z_]+\)(?: \|\| )?)+)$")
 
 CARRY = re.compile(r"^void main\(\) \{\n    carry\(\);$", re.MULTILINE)
 UNIFORM = re.compile(r"^uniform (float|int|i?vec[234]|mat[34]) (\w+)(\[\d+\])?;", re.MULTILINE)
@@ -36,28 +41,50 @@ def _text(name: str) -> str:
     return resources.files("wallum.realtime").joinpath("shaders", name).read_text("utf-8")
 
 
+def kind_feature(shader: str) -> str:
+    """The feature that says that a scene has lamps of a kind's shader."""
+    return KIND_PREFIX + shader.upper()
+
+
 def source_of(name: str, features: frozenset[str] = frozenset()) -> str:
     """Text of a shader with its includes put in and the lines of its features."""
-    text = INCLUDE.sub(lambda found: _text(f"include/{found[1]}"), _text(name))
+    kinds = [(n, shader) for n, shader in enumerate(SHADERS, start=1) if kind_feature(shader) in features]
+
+    def each(found: re.Match[str]) -> str:
+        parts = (found[1].replace("NUMBER", str(n)).replace("KIND", shader) for n, shader in kinds)
+        return "".join(parts)
+
+    text = INCLUDE.sub(lambda found: _text(f"include/{found[1]}"), EACH.sub(each, _text(name)))
     version, _, body = text.partition("\n")
     return f"{version}\n{in_force(body, features)}"
 
 
 def in_force(text: str, features: frozenset[str]) -> str:
     """The lines of a shader that a set of features leaves. Conditions ask whether one of some
-    features is there, as `#ifdef A` or `#if defined(A) || defined(B)`, or that one is not: `#ifndef A`."""
+    features is there, as `#ifdef A` or `#if defined(A) || defined(B)`, or that one is not: `#ifndef A`.
+
+    Raises RendererProblem for any other condition.
+    """
     kept: list[str] = []
     open_at: list[bool] = []
     for line in text.split("\n"):
         if line.startswith("#if"):
+            if not CONDITION.match(line):
+                raise RendererProblem(f"a shader has a condition that is not known: {line}", "shaders")
             there = not features.isdisjoint(re.findall(r"[A-Z_]{2,}", line))
             open_at.append(there != line.startswith("#ifndef"))
-        elif line.startswith("#else"):
-            open_at[-1] = not open_at[-1]
-        elif line.startswith("#endif"):
-            open_at.pop()
+        elif line in ("#else", "#endif"):
+            if not open_at:
+                raise RendererProblem(f"a shader has {line} without a condition", "shaders")
+            ends = open_at.pop()
+            if line == "#else":
+                open_at.append(not ends)
+        elif line.startswith("#") and not line.startswith("#define "):
+            raise RendererProblem(f"a shader has a line that is not known: {line}", "shaders")
         elif all(open_at):
             kept.append(line)
+    if open_at:
+        raise RendererProblem("a shader has a condition without an end", "shaders")
     return "\n".join(kept)
 
 

@@ -12,8 +12,10 @@ from dataclasses import replace
 import moderngl
 import numpy as np
 
-from wallum.moment.scene import Lamps, LitScene
-from wallum.physics.emitters import ball_points, cone_directions, halton
+from wallum.moment.kinds import by_kind, kind_of
+from wallum.moment.lamps import Lamps
+from wallum.moment.scene import LitScene
+from wallum.physics.emitters import cone_directions, halton
 from wallum.realtime.engine import Engine, SunTurn
 from wallum.realtime.programs import set_uniforms
 from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
@@ -119,11 +121,11 @@ class Settler:
     def _moved(self, scene: LitScene, n: int) -> LitScene:
         """The scene with the next few lamps at new points of their bodies."""
         assert self._lamps is not None
-        rows = self._lamps.rows.copy()
+        taken = self._lamps.rows.copy()
         budget = 0 if n % ROUND in (0, SUN_TURN) else TILES_EACH
         total = len(scene.lamps.ids)
-        casting = scene.lamps.column("shadow") > 0.5
-        sizes = np.where(scene.lamps.column("is_spot") > 0.5, 1, 6)
+        casting = scene.lamps.casting
+        sizes = [kind_of(row).tiles for row in scene.lamps.rows]
         free = np.flatnonzero(~casting)
         shaded = np.flatnonzero(casting)
         chosen = list(free)
@@ -132,14 +134,15 @@ class Settler:
             if n > 0 and budget <= 0:
                 break
             chosen.append(lamp)
-            budget -= int(sizes[lamp])
+            budget -= sizes[lamp]
             self._next_lamp += 1
         if total and chosen:
             index = np.array(chosen)
             u = np.stack([(halton(n, 1, b)[0] + 0.618034 * index) % 1.0 for b in (5, 7, 11)], axis=1)
-            radius = scene.lamps.column("radius")[index][:, None]
-            rows[index, 0:3] = scene.lamps.column("position")[index] + ball_points(u) * radius
-        self._lamps = Lamps(scene.lamps.ids, rows)
+            rows = scene.lamps.rows[index]
+            for kind, own in by_kind(rows):
+                taken[index[own]] = kind.moved(rows[own], u[own])
+        self._lamps = Lamps(scene.lamps.ids, taken)
         return replace(scene, lamps=self._lamps)
 
     def _accumulate(self) -> None:

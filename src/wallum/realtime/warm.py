@@ -7,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera
-from wallum.moment.scene import LAMP_WIDTH, AirLayer, Dome, Lamps, LitScene, Metering, Stars, Sun
+from wallum.moment.lamps import LAMP_ROW, NO_LAMPS, Lamps
+from wallum.moment.scene import AirLayer, Dome, LitScene, Metering, Stars, Sun
 from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.dome import plain_dome
 from wallum.physics.high_cloud import HighCloud
@@ -21,14 +22,14 @@ SIZE = (64, 36)
 
 
 def _lamps(shadow: bool) -> Lamps:
-    row = [0.0, 1.0, 0.0, 0.0, 1.0, 1.0, 1.0, 0.05, 0.0, -1.0, 0.0, 1.0, 0.5, 0.8, 0.0]
-    rows = np.array([row, row], dtype=np.float32)
-    rows[1, -1] = float(shadow)
+    rows = np.zeros(2, LAMP_ROW)
+    rows["position"], rows["point"], rows["direction"] = (0.0, 1.0, 0.0), (0.0, 1.0, 0.0), (0.0, -1.0, 0.0)
+    rows["emission"], rows["cos_outer"], rows["cos_inner"], rows["kind"] = 1.0, 0.5, 0.8, 1
+    rows["shadow"][1] = float(shadow)
     return Lamps(("a", "b"), rows)
 
 
 def _requests() -> Iterator[PictureRequest]:
-    none = Lamps((), np.zeros((0, LAMP_WIDTH), np.float32))
     sun = Sun("sun", np.array([0.0, 1.0, 0.0]), np.ones(3), 0.01, True)
     even = plain_dome(1.0, np.ones(3)).astype(np.float32)
     sky = Dome("sky", even, np.ones(3), (-1.0,), stars=Stars(np.eye(3), 1e9))
@@ -37,7 +38,7 @@ def _requests() -> Iterator[PictureRequest]:
     metering = Metering("centre", 0.8, (-12.0, 20.0), (0.0, 0.0))
     for layer in (None, air):
         for bright, dome in ((sun, sky), (None, sky), (None, None)):
-            for lamps in (none, _lamps(False), _lamps(True)):
+            for lamps in (NO_LAMPS, _lamps(False), _lamps(True)):
                 scene = LitScene(lamps, bright, dome, 0.0, layer, metering)
                 yield PictureRequest(0, scene, camera, SIZE)
                 if lamps.ids:
@@ -48,7 +49,7 @@ def _requests() -> Iterator[PictureRequest]:
     high = HighCloud(0.5, 0.5, 0.5, 6000.0, 3e4, (0.0, 0.0), (0.0, 1.0, 0.0), (1.0,) * 3, (1.0,) * 3)
     shaded = replace(sun, clouds=(CloudShadow((0.0, 1.0, 0.0), high, None), np.ones(3)))
     under = replace(sky, cloud=high, key=(-2.0,))
-    for lamps in (none, _lamps(True)):
+    for lamps in (NO_LAMPS, _lamps(True)):
         yield replace(whole, scene=LitScene(lamps, shaded, under, 0.0, air, metering))
     yield replace(whole, detail="reduced")
 

@@ -24,7 +24,8 @@ from wallum.level.model import Level
 from wallum.level.opening import lit_level, open_project
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
-from wallum.moment.scene import Lamps, LitScene
+from wallum.moment.lamps import Lamps
+from wallum.moment.scene import LitScene
 from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.bundling import bundle_level
 from wallum.realtime.renderer import Renderer

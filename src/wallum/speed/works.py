@@ -12,7 +12,6 @@ from wallum.level.flatten import flatten
 from wallum.level.opening import lit_level, lit_project, open_project
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
-from wallum.moment.scene import LAMP_COLUMNS
 from wallum.realtime.bundle import ProbeGrid
 from wallum.realtime.offline import renderer_for
 from wallum.realtime.request import Frame, PictureRequest
@@ -51,7 +50,7 @@ def works_rows() -> Iterator[Row]:
         out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
         renderer.read_into(request, 0, out)
         times.append((time.perf_counter() - start) * 1e3)
-    casting = int((scene.lamps.rows[:, LAMP_COLUMNS["shadow"]] > 0.5).sum())
+    casting = int(scene.lamps.casting.sum())
     details = {"lamps": len(scene.lamps.ids), "of them shadowed": casting}
     name = "the demo's yard, still, surfaces kept, unsettled, 960x540"
     yield Row(name, percentile(times[1:], 0.5), "ms", 110.0, details=details)

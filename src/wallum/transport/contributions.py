@@ -10,12 +10,12 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.scene import AIR_ID, GLOW_ID, LAMP_COLUMNS, UNLIT_ID, Dome, LitScene
-from wallum.physics.arrays import Floats, normalised
+from wallum.moment.kinds import kind_of
+from wallum.moment.scene import AIR_ID, GLOW_ID, UNLIT_ID, Dome, LitScene
+from wallum.physics.arrays import Floats, dots, normalised
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import disc_points, halton
 from wallum.physics.exposure import exposure_scale
-from wallum.physics.photometry import cone_falloff, range_window
 from wallum.physics.surface import response
 from wallum.transport.air_between import air_between
 from wallum.transport.rays import LIFT_M, RayScene
@@ -68,23 +68,19 @@ def _lit_through(
 
 def _lamp(rays: RayScene, seen: SeenSurfaces, scene: LitScene, index: int) -> NDArray[np.float64]:
     lamps = scene.lamps
-    row = {name: lamps.column(name)[index].astype(np.float64) for name in LAMP_COLUMNS}
+    row = lamps.rows[index : index + 1]
+    kind = kind_of(row[0])
     out = np.zeros((len(seen.pixel), 3))
-    way = row["position"] - seen.points
-    squared = (way**2).sum(axis=1)
-    distance = np.sqrt(np.maximum(squared, 1e-12))
-    toward = way / distance[:, None]
-    gain = range_window(distance, row["range"]) / np.maximum(squared, max(float(row["radius"]) ** 2, 1e-6))
-    if row["is_spot"] > 0.5:
-        gain = gain * cone_falloff(-toward @ row["direction"], row["cos_inner"], row["cos_outer"])
-    lit = np.flatnonzero((gain > 0.0) & ((toward * seen.normals).sum(axis=1) > 0.0))
-    if lamps.column("shadow")[index] > 0.5 and len(lit):
-        reach = distance[lit] - row["radius"] - 2 * LIFT_M
-        lit, through = _lit_through(rays, seen, lit, toward[lit], reach)
+    u = np.random.default_rng(index).random((len(seen.pixel), 3)) if kind.spreads else None
+    toward, reach, strength = kind.sample(row, seen.points, u)
+    lit = np.flatnonzero((strength > 0.0) & (dots(toward, seen.normals) > 0.0))
+    if lamps.casting[index] and len(lit):
+        lit, through = _lit_through(rays, seen, lit, toward[lit], reach[lit] - 2 * LIFT_M)
     else:
         through = np.ones((len(lit), 3))
     if len(lit):
-        out[lit] = _answer(seen, lit, toward[lit]) * row["intensity"] * gain[lit, None] * through
+        emission = row["emission"][0].astype(np.float64)
+        out[lit] = _answer(seen, lit, toward[lit]) * emission * strength[lit, None] * through
     return out
 
 

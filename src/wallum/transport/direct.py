@@ -6,12 +6,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.errors import ValueProblem
+from wallum.moment.kinds import kind_of
+from wallum.moment.lamps import Lamps
 from wallum.moment.scene import Dome, LitScene, Sun
 from wallum.physics.arrays import Floats, as_vectors, normalised
 from wallum.physics.colour import luminance
 from wallum.physics.dome import sample_dome
-from wallum.physics.emitters import ball_points, cone_directions, disc_points
-from wallum.physics.photometry import cone_falloff, punctual_illuminance
+from wallum.physics.emitters import cone_directions, disc_points
 from wallum.transport.rays import LIFT_M, RayScene
 
 __all__ = ["Reading", "direct_illuminance"]
@@ -58,7 +59,9 @@ def direct_illuminance(
     rng = np.random.default_rng(seed)
     reading = Reading()
     for index, lamp_id in enumerate(scene.lamps.ids):
-        reading.add(lamp_id, _lamp(rays, scene, index, (place, start), normal, rng.random((samples, 3))))
+        reading.add(
+            lamp_id, _lamp(rays, scene.lamps, index, (place, start), normal, rng.random((samples, 3)))
+        )
     if scene.sun is not None:
         reading.add(scene.sun.id, _sun(rays, scene.sun, start, normal, rng.random((samples, 2))))
     if scene.sky is not None:
@@ -68,38 +71,31 @@ def direct_illuminance(
 
 
 def _lamp(
-    rays: RayScene, scene: LitScene, index: int, at: tuple[Floats, Floats], normal: Floats, u: Floats
+    rays: RayScene, lamps: Lamps, index: int, at: tuple[Floats, Floats], normal: Floats, u: Floats
 ) -> NDArray[np.float64]:
     """Illuminance of one lamp by samples [lx]; at : the place itself, and where rays begin [m]."""
     place, start = at
-    lamps = scene.lamps.only(np.arange(len(scene.lamps.ids)) == index)
-    row = {
-        name: lamps.column(name)[0].astype(np.float64)
-        for name in ("position", "range", "radius", "direction", "is_spot", "cos_outer", "cos_inner")
-    }
-    casts = lamps.column("shadow")[0] > 0.5
-    places = row["position"] + ball_points(u) * row["radius"]
-    if row["radius"] == 0.0 or not casts:
-        places = row["position"][None]
-    to_lamp = places - place
-    per_candela = punctual_illuminance(
-        to_lamp, np.broadcast_to(normal, to_lamp.shape), row["radius"], row["range"]
-    )
-    distance = np.linalg.norm(to_lamp, axis=1)
-    toward = to_lamp / np.maximum(distance, 1e-9)[:, None]
-    if row["is_spot"] > 0.5:
-        cosine = -toward @ row["direction"]
-        per_candela = per_candela * cone_falloff(cosine, row["cos_inner"], row["cos_outer"])
-    intensity = luminance(lamps.column("intensity")[0].astype(np.float64))
-    out = per_candela * intensity
-    if casts:
-        lit = np.flatnonzero(out > 0.0)
-        ways = places[lit] - start
-        reach = np.linalg.norm(ways, axis=1)
-        begin = np.broadcast_to(start, ways.shape)
-        toward = ways / np.maximum(reach, 1e-9)[:, None]
-        out[lit] *= luminance(rays.let_through(begin, toward, reach - 2.0 * LIFT_M))
-    return np.asarray(out)
+    row = lamps.rows[index : index + 1]
+    kind, casts = kind_of(row[0]), bool(lamps.casting[index])
+    emission = float(luminance(row["emission"][0].astype(np.float64)))
+    whole = kind.on_surface(row, place[None], normal[None]) * emission
+    if not casts:
+        return np.asarray(whole)
+    if row["radius"][0] == 0.0:
+        u = u[:1]
+    places = np.broadcast_to(place, (len(u), 3))
+    toward, reach, strength = kind.sample(row, places, u)
+    out = np.asarray(strength * np.clip(toward @ normal, 0.0, None) * emission)
+    lit = np.flatnonzero(out > 0.0)
+    through = np.ones(len(out))
+    # Rays begin off the surface: their ways are a little other than the light's.
+    ways = places[lit] + toward[lit] * reach[lit, None] - start
+    free = np.linalg.norm(ways, axis=1)
+    ways = ways / np.maximum(free, 1e-9)[:, None]
+    begin = np.broadcast_to(start, ways.shape)
+    through[lit] = luminance(rays.let_through(begin, ways, free - 2.0 * LIFT_M))
+    # Of a body that spreads, the whole is known: samples only say what is kept away of it.
+    return whole - out * (1.0 - through) if kind.spreads else out * through
 
 
 def _sun(rays: RayScene, sun: Sun, start: Floats, normal: Floats, u: Floats) -> NDArray[np.float64]:

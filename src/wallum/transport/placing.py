@@ -8,7 +8,7 @@ from wallum.physics.arrays import Floats, dots
 from wallum.physics.emitters import halton, sphere_directions
 from wallum.transport.rays import RayScene
 
-__all__ = ["Placed", "place_point", "place_spot"]
+__all__ = ["Placed", "place_around", "place_toward"]
 
 # A surface looks up or down where its normal does by this much; else it is a wall.
 LEVEL = 0.7
@@ -51,8 +51,8 @@ def _placed(rays: RayScene, place: Floats) -> Placed:
     return Placed((x, y, z), min(max(OVER_FLOOR_M, nearest), nearest * HOTTER**0.5))
 
 
-def place_point(rays: RayScene, at: Floats, normal: Floats) -> Placed:
-    """Over a floor, under a ceiling, or on a wall, at eye's height at least.
+def place_around(rays: RayScene, at: Floats, normal: Floats) -> Placed:
+    """For a lamp that shines all around: over a floor, under a ceiling, or on a wall.
 
     at, normal : (3,) of the surface that was pointed at, toward the eye
     """
@@ -69,8 +69,8 @@ def place_point(rays: RayScene, at: Floats, normal: Floats) -> Placed:
     return _placed(rays, place)
 
 
-def place_spot(rays: RayScene, at: Floats, normal: Floats) -> Placed:
-    """Off a surface, to be aimed at it."""
+def place_toward(rays: RayScene, at: Floats, normal: Floats) -> Placed:
+    """Off a surface, for a lamp that is aimed at it."""
     start = at + normal * LIFT_M
     distance = _free(rays, start, normal, SPOT_M)
     x, y, z = (float(part) for part in at + normal * distance)

@@ -3,9 +3,9 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.scene import LAMP_COLUMNS, LitScene
+from wallum.moment.kinds import kind_of
+from wallum.moment.scene import LitScene
 from wallum.physics.colour import luminance
-from wallum.physics.photometry import cone_falloff, punctual_illuminance
 from wallum.transport.rays import LIFT_M, RayScene
 from wallum.transport.surfaces import SeenSurfaces
 
@@ -25,20 +25,15 @@ def pool_field(rays: RayScene, scene: LitScene, seen: SeenSurfaces, lamp_id: str
     out = np.full(rows * columns, np.nan)
     if lamp_id not in scene.lamps.ids or not len(seen.pixel):
         return out.reshape(rows, columns)
-    values = scene.lamps.rows[scene.lamps.ids.index(lamp_id)].astype(np.float64)
-    row = {name: values[where] for name, where in LAMP_COLUMNS.items()}
-    way = row["position"] - seen.points
-    lux = punctual_illuminance(way, seen.normals, row["radius"], row["range"])
-    distance = np.linalg.norm(way, axis=1)
-    toward = way / np.maximum(distance, 1e-9)[:, None]
-    if row["is_spot"] > 0.5:
-        lux = lux * cone_falloff(-toward @ row["direction"], row["cos_inner"], row["cos_outer"])
-    lux = lux * float(luminance(row["intensity"]))
+    index = scene.lamps.ids.index(lamp_id)
+    row = scene.lamps.rows[index : index + 1]
+    kind = kind_of(row[0])
+    lux = kind.on_surface(row, seen.points, seen.normals) * float(luminance(row["emission"][0]))
     lit = np.flatnonzero(lux > 0.0)
-    if row["shadow"] > 0.5 and len(lit):
+    if scene.lamps.casting[index] and len(lit):
+        toward, reach, _ = kind.sample(row, seen.points[lit])
         starts = seen.points[lit] + seen.normals[lit] * (LIFT_M * 20.0)
-        reach = distance[lit] - row["radius"] - 2.0 * LIFT_M
-        lux[lit] *= luminance(rays.let_through(starts, toward[lit], reach))
+        lux[lit] *= luminance(rays.let_through(starts, toward, reach - 2.0 * LIFT_M))
     out[seen.pixel] = lux
     return np.where(_seams(seen), np.nan, out.reshape(rows, columns))
 

@@ -17,15 +17,15 @@ from numpy.typing import NDArray
 
 from wallum.level.model import Level
 from wallum.moment.camera import Camera
-from wallum.moment.scene import LAMP_COLUMNS, LitScene
+from wallum.moment.kinds import Arriving, by_kind
+from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats, dots, normalised, scaled
 from wallum.physics.cloud_shadow import ShadowMap
 from wallum.physics.colour import LUMINANCE_WEIGHTS
 from wallum.physics.deck import deck_along, deck_ends
 from wallum.physics.dome import sample_dome
-from wallum.physics.emitters import ball_points, cone_directions, disc_points
+from wallum.physics.emitters import cone_directions, disc_points
 from wallum.physics.exposure import exposure_scale
-from wallum.physics.photometry import cone_falloff, range_window
 from wallum.physics.surface import MIN_ROUGHNESS, response
 from wallum.transport.air_between import air_between
 from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
@@ -91,8 +91,13 @@ class Reference:
         self.samples = 0
         gains = [scene.glow.get((follows or {}).get(part.id, ""), 1.0) for part in level.parts]
         self._part_gain = (np.array(gains or [1.0]) * scene.glow_gain).astype(np.float32)
-        rows = scene.lamps.rows.astype(np.float32)
-        self._lamp = {name: rows[:, where] for name, where in LAMP_COLUMNS.items()}
+        # A body whose shadow does not count is taken at its middle.
+        self._lamps = scene.lamps.rows.copy()
+        self._casts = scene.lamps.casting
+        self._emission = np.ascontiguousarray(self._lamps["emission"])
+        self._candela = np.zeros(len(self._lamps), np.float32)
+        for kind, rows in by_kind(self._lamps):
+            self._candela[rows] = kind.candela(self._lamps[rows])
 
     @property
     def luminance(self) -> NDArray[np.float64]:
@@ -296,8 +301,7 @@ class Reference:
         rng: np.random.Generator,
     ) -> None:
         """One lamp a surface, picked by what it would give without shadow."""
-        lamp = self._lamp
-        if not len(lamp["range"]):
+        if not len(self._casts):
             return
         gain = self._unshadowed(places, surfaces.normals)
         total = gain.sum(axis=0)
@@ -308,44 +312,48 @@ class Reference:
         pick = (np.cumsum(gain, axis=0) < rng.random(len(rows), dtype=np.float32) * total).sum(axis=0)
         pick = np.minimum(pick, len(gain) - 1)
         chance = gain[pick, np.arange(len(rows))] / total
-        spread = ball_points(rng.random((len(rows), 3), dtype=np.float32))
-        spread = scaled(spread, (lamp["radius"] * (lamp["shadow"] > 0.5)).take(pick))
-        way = lamp["position"].take(pick, 0) + spread - places.take(rows, 0)
-        squared = dots(way, way)
-        distance = np.sqrt(np.maximum(squared, 1e-12))
-        toward = scaled(way, 1.0 / distance)
-        strength = range_window(distance, lamp["range"][pick])
-        strength = strength / np.maximum(squared, np.maximum(lamp["radius"][pick] ** 2, 1e-6))
-        cosine = -dots(toward, lamp["direction"].take(pick, 0))
-        cone = cone_falloff(cosine, lamp["cos_inner"][pick], lamp["cos_outer"][pick])
-        strength = strength * np.where(lamp["is_spot"][pick] > 0.5, cone, 1.0)
+        toward, reach, strength = self._samples(pick, places.take(rows, 0), rng)
         open_way, through = strength > 0.0, np.ones((len(rows), 3), np.float32)
-        casting = np.flatnonzero(open_way & (lamp["shadow"][pick] > 0.5))
+        casting = np.flatnonzero(open_way & self._casts.take(pick))
         if len(casting):
-            reach = distance[casting] - lamp["radius"][pick[casting]] - 2.0 * LIFT_M
+            free = reach.take(casting) - 2.0 * LIFT_M
             from_places = places.take(rows.take(casting), 0)
-            through[casting] = self._rays.let_through(from_places, toward.take(casting, 0), reach)
+            through[casting] = self._rays.let_through(from_places, toward.take(casting, 0), free)
             open_way &= through.any(axis=1)
         lit = np.flatnonzero(open_way)
         rows, pick = rows.take(lit), pick.take(lit)
         answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward.take(lit, 0))
-        answer *= scaled(lamp["intensity"].take(pick, 0), (strength / np.maximum(chance, 1e-12)).take(lit))
+        answer *= scaled(self._emission.take(pick, 0), (strength / np.maximum(chance, 1e-12)).take(lit))
         light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * answer * through.take(lit, 0)
+
+    def _samples(self, pick: NDArray[np.intp], places: Floats, rng: np.random.Generator) -> Arriving:
+        """What comes to places from a point of the lamp that each has picked."""
+        u = rng.random((len(pick), 3), dtype=np.float32)
+        rows = self._lamps.take(pick)
+        kinds = list(by_kind(rows))
+        if len(kinds) == 1:
+            return kinds[0][0].sample(rows, places, u)
+        out = Arriving(np.empty_like(places), np.empty(len(pick)), np.empty(len(pick)))
+        for kind, own in kinds:
+            found = kind.sample(rows.take(own), places.take(own, 0), u.take(own, 0))
+            for whole, part in zip(out, found, strict=True):
+                whole[own] = part
+        return out
 
     def _unshadowed(self, places: Floats, normals: Floats) -> NDArray[np.float32]:
         """(lamps, N) about what each lamp gives a surface; above 0 wherever it can give any."""
-        lamp = self._lamp
-        position, radius = lamp["position"], lamp["radius"][:, None]
+        lamp = self._lamps
+        position, radius = np.ascontiguousarray(lamp["position"]), lamp["radius"][:, None]
         across = position @ places.T
         squared = dots(position, position)[:, None] - 2.0 * across + dots(places, places)
         # Sums of large squares: what is left of them is held off 0 by what they lose.
         squared = np.maximum(squared, np.maximum(radius**2, 1e-4))
-        gain = (lamp["intensity"] @ WEIGHTS)[:, None] / squared
+        gain = self._candela[:, None] / squared
         # A body reaches a little around a surface's edge.
         gain *= position @ normals.T - dots(places, normals) >= -radius - ROUNDED_M
-        reach = np.where(lamp["range"][:, None] > 0.0, lamp["range"][:, None] + radius + ROUNDED_M, np.inf)
-        gain *= squared <= reach**2
-        for index in np.flatnonzero(lamp["is_spot"] > 0.5):
+        reach = np.where(lamp["range"] > 0.0, lamp["range"] + lamp["radius"] + ROUNDED_M, np.inf)
+        gain *= squared <= reach[:, None] ** 2
+        for index in np.flatnonzero(lamp["cos_outer"] > -1.0):
             aim = lamp["direction"][index]
             cosine = (places @ aim - position[index] @ aim) / np.sqrt(squared[index])
             outer = lamp["cos_outer"][index] - lamp["radius"][index]

@@ -18,11 +18,14 @@
 #include "cloud_shadow.glsl"
 #endif
 #if defined(LAMPS) || defined(ONE_LAMP)
-#include "punctual.glsl"
+#include "lamps.glsl"
 #endif
 #ifdef LAMP_SHADOWS
 #include "lamp_shadow.glsl"
 #endif
+#each KIND
+#include "kinds/KIND.glsl"
+#end
 
 uniform sampler2D g_base;
 uniform sampler2D g_normal;
@@ -51,7 +54,7 @@ uniform sampler2D follow;      // by number of the lamp that glow follows
 #endif
 
 #ifdef LAMPS
-uniform usampler2D cells;      // x; y and slice: first entry, number | number with shadow << 16
+uniform usampler2D cells;      // x; y and slice: first entry; by kind, number | number with shadow << 16
 uniform usampler2D lists;      // lamp numbers, 1,024 a row
 uniform float list_rows;
 uniform ivec3 cell_grid;
@@ -136,12 +139,12 @@ vec3 sky_light(Surface s, vec4 open) {
 #endif
 
 #ifdef LAMPS
-uvec2 cell_of(float depth) {
+uvec4 cell_of(float depth) {
     ivec3 cell = ivec3(ivec2(gl_FragCoord.xy) >> CELL_BITS,
                        int(log2(depth) * cell_slices.x + cell_slices.y));
     cell = clamp(cell, ivec3(0), cell_grid - 1);
     vec2 place = vec2(cell.x, cell.z * cell_grid.y + cell.y) + 0.5;
-    return texture(cells, place / vec2(cell_grid.x, cell_grid.y * cell_grid.z)).rg;
+    return texture(cells, place / vec2(cell_grid.x, cell_grid.y * cell_grid.z));
 }
 
 uint listed(uint i) {
@@ -149,25 +152,24 @@ uint listed(uint i) {
 }
 
 vec3 lamp_light(Surface s, float depth) {
-    uvec2 cell = cell_of(depth);
-    uint first = cell.x;
-    uint plain = first + (cell.y & 0xffffu);
+    uvec4 cell = cell_of(depth);
+    uint end = cell.x;
     vec3 sum = vec3(0.0);
-    vec3 to_lamp;
-    float far;
-    for (uint i = first; i < plain; ++i) {
-        vec3 arriving = lamp_illuminance(listed(i), s.position, to_lamp, far);
-        sum += arriving * response(s, to_lamp);
-    }
+#each KIND
+    {
+        uint first = end;
+        uint plain = first + (cell[NUMBER] & 0xffffu);
+        for (uint i = first; i < plain; ++i) {
+            sum += KIND_light(listed(i), s);
+        }
+        end = plain + (cell[NUMBER] >> 16);
 #ifdef LAMP_SHADOWS
-    uint end = plain + (cell.y >> 16);
-    for (uint i = plain; i < end; ++i) {
-        uint lamp = listed(i);
-        vec3 arriving = lamp_illuminance(lamp, s.position, to_lamp, far);
-        arriving *= lamp_visibility(lamp, to_lamp, far, s.normal);
-        sum += arriving * response(s, to_lamp);
-    }
+        for (uint i = plain; i < end; ++i) {
+            sum += KIND_shadowed(listed(i), s);
+        }
 #endif
+    }
+#end
     return sum;
 }
 #endif
@@ -210,14 +212,13 @@ void main() {
     light += lamp_light(s, depth);
 #endif
 #ifdef ONE_LAMP
-    vec3 to_lamp;
-    float far;
-    vec3 added = lamp_illuminance(uint(one_lamp), s.position, to_lamp, far);
+#each KIND
 #ifdef LAMP_SHADOWS
-    added *= lamp_visibility(uint(one_lamp), to_lamp, far, s.normal);
+    light += KIND_shadowed(uint(one_lamp), s);
+#else
+    light += KIND_light(uint(one_lamp), s);
 #endif
-    added *= response(s, to_lamp);
-    light += added;
+#end
 #endif
 #ifdef AIR
     float squared = dot(ray, ray);

@@ -1,4 +1,4 @@
-// Shadow of lamps, from tiles in one atlas: one tile for a spot, six for a point.
+// Shadow of lamps, from tiles in one atlas: a single one, or the six sides of a cube.
 
 struct Tile {
     vec4 right;   // axis over the tangent of the tile's half angle; where it lies in the atlas

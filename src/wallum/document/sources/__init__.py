@@ -1,0 +1,39 @@
+"""Sources: everything that gives light and that the artist can set. A kind is a class in a file of its
+own, and a line of `Source` here."""
+
+from typing import Annotated, Final
+
+from pydantic import Field
+
+from wallum.document.coloured import Coloured, new_id
+from wallum.document.sky import SkySource
+from wallum.document.sources.far import FarLight, MoonSource, SunSource
+from wallum.document.sources.lamp import Lamp
+from wallum.document.sources.punctual import PointSource, SpotSource
+
+__all__ = [
+    "GROUPS",
+    "LAMP_KINDS",
+    "Coloured",
+    "FarLight",
+    "Lamp",
+    "MoonSource",
+    "PointSource",
+    "SkySource",
+    "Source",
+    "SpotSource",
+    "SunSource",
+    "new_id",
+]
+
+# Groups of the balance, by what a source is for.
+GROUPS: Final[dict[str, str]] = {
+    "base": "base", "lamp": "lamps", "key": "accents", "fill": "accents", "rim": "accents",
+    "accent": "accents",
+}  # fmt: skip
+
+Source = Annotated[SunSource | MoonSource | SkySource | PointSource | SpotSource, Field(discriminator="kind")]
+# Kinds of lamps by their word.
+LAMP_KINDS: Final[dict[str, type[Lamp]]] = {
+    str(kind.model_fields["kind"].default): kind for kind in (PointSource, SpotSource)
+}

@@ -1,0 +1,93 @@
+"""Points and spots: small bodies of a stated luminous intensity. Their shaders' twin:
+realtime/shaders/include/kinds/punctual.glsl; sources are given in physics/photometry.py."""
+
+import math
+from typing import Any
+
+import numpy as np
+
+from wallum.moment.kinds.kind import Arriving, Kind, Tiling
+from wallum.moment.lamps import LampRows
+from wallum.physics.arrays import Floats, dots, scaled
+from wallum.physics.emitters import ball_points
+from wallum.physics.photometry import cone_falloff, range_window
+
+__all__ = ["FACES", "Point", "Spot"]
+
+# The sides of a cube, in the order of include/lamp_shadow.glsl.
+FACES = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], dtype=np.float64)
+# A single tile cannot look wider.
+WIDEST_TILE = math.radians(80.0)
+
+
+class _Punctual(Kind):
+    """What points and spots share: the inverse square, held within the body, and ended by the range."""
+
+    shader = "punctual"
+
+    def points(self, rows: LampRows, u: Floats) -> Floats:
+        return rows["position"] + scaled(ball_points(u), rows["radius"].astype(u.dtype, copy=False))
+
+    def arriving(self, rows: LampRows, places: Floats, points: Floats) -> Arriving:
+        way = points - places
+        squared = dots(way, way)
+        distance = np.sqrt(np.maximum(squared, 1e-12))
+        radius = rows["radius"].astype(places.dtype, copy=False)
+        strength = range_window(distance, rows["range"])
+        strength = strength / np.maximum(squared, np.maximum(radius**2, 1e-6))
+        return Arriving(scaled(way, 1.0 / distance), distance - radius, strength)
+
+    def sample(self, rows: LampRows, places: Floats, u: Floats | None = None) -> Arriving:
+        """A body whose shadow does not count is taken at its middle."""
+        found = super().sample(rows, places, u)
+        still = rows["shadow"] < 0.5
+        if u is None or not still.any():
+            return found
+        middle = super().sample(rows, places)
+        pick = np.broadcast_to(still, len(places))
+        return Arriving(
+            np.where(pick[:, None], middle.toward, found.toward),
+            np.where(pick, middle.reach, found.reach),
+            np.where(pick, middle.strength, found.strength),
+        )
+
+    def moved(self, rows: LampRows, u: Floats) -> LampRows:
+        out = super().moved(rows, u)
+        out["position"] = out["point"]
+        return out
+
+
+class Point(_Punctual):
+    """Shines alike in all directions."""
+
+    name, tiles = "point", 6
+
+    def own_values(self, lamp: Any) -> dict[str, object]:
+        return {"direction": (0.0, -1.0, 0.0), "cos_outer": -1.0, "cos_inner": 1.0}
+
+    def tiling(self, row: np.void) -> Tiling:
+        return Tiling(FACES, 1.0)
+
+
+class Spot(_Punctual):
+    """Shines into a cone."""
+
+    name, tiles = "spot", 1
+
+    def own_values(self, lamp: Any) -> dict[str, object]:
+        # Lanes move one cone at a time: where they cross, the outer one bounds.
+        inner = min(lamp.inner, lamp.outer)
+        return {
+            "direction": lamp.direction,
+            "cos_outer": math.cos(math.radians(lamp.outer)),
+            "cos_inner": math.cos(math.radians(inner)),
+        }
+
+    def arriving(self, rows: LampRows, places: Floats, points: Floats) -> Arriving:
+        toward, reach, strength = super().arriving(rows, places, points)
+        cosine = -dots(toward, rows["direction"].astype(places.dtype, copy=False))
+        return Arriving(toward, reach, strength * cone_falloff(cosine, rows["cos_inner"], rows["cos_outer"]))
+
+    def tiling(self, row: np.void) -> Tiling:
+        half = math.acos(max(min(float(row["cos_outer"]), 1.0), 0.05))
+        return Tiling(row["direction"].astype(np.float64)[None], math.tan(min(half, WIDEST_TILE)))

@@ -1,0 +1,66 @@
+"""The table of kinds, and rows made with it."""
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.kinds.kind import Kind
+from wallum.moment.kinds.punctual import Point, Spot
+from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
+
+if TYPE_CHECKING:  # the renderer's process starts faster without the document
+    from wallum.document.sources import Lamp
+
+__all__ = ["KINDS", "SHADERS", "by_kind", "kind_of", "parts_of", "row_of", "shader_numbers"]
+
+# A row's `kind` is the place of its entry here. New ones go to the end.
+KINDS: Final[tuple[Kind, ...]] = (Point(), Spot())
+# Their shaders, each once; lamps that share one are listed together.
+SHADERS: Final = tuple(dict.fromkeys(kind.shader for kind in KINDS))
+_NUMBERS: Final = {kind.name: number for number, kind in enumerate(KINDS)}
+
+
+def shader_numbers(rows: LampRows) -> NDArray[np.intp]:
+    """(N,) the place of each row's shader in SHADERS."""
+    of = np.array([SHADERS.index(kind.shader) for kind in KINDS], dtype=np.intp)
+    return of[rows["kind"].astype(np.intp)]
+
+
+def kind_of(row: np.void) -> Kind:
+    """The entry of one row."""
+    return KINDS[int(row["kind"])]
+
+
+def parts_of(lamps: Lamps) -> Iterator[tuple[Kind, LampRows]]:
+    """Each kind that is there, with its rows."""
+    for kind, numbers in by_kind(lamps.rows):
+        yield kind, lamps.rows[numbers]
+
+
+def by_kind(rows: LampRows) -> Iterator[tuple[Kind, NDArray[np.intp]]]:
+    """Each kind that is there, and the numbers of its rows."""
+    numbers = rows["kind"].astype(np.intp)
+    for number in np.unique(numbers).tolist():
+        yield KINDS[number], np.flatnonzero(numbers == number)
+
+
+def row_of(lamp: "Lamp") -> np.void:
+    """A lamp of the document, as it is set, as a row of LAMP_ROW."""
+    strength = lamp.strength * 2.0**lamp.trim
+    out = np.zeros(1, LAMP_ROW)
+    number = _NUMBERS[lamp.word]
+    values = {
+        "position": lamp.position,
+        "range": lamp.range,
+        "emission": tuple(part * strength for part in lamp.luminous_rgb()),
+        "radius": lamp.radius,
+        "point": lamp.position,
+        "kind": number,
+        "shadow": lamp.shadow,
+        **KINDS[number].own_values(lamp),
+    }
+    for name, value in values.items():
+        out[name] = value
+    return out[0]

@@ -1,0 +1,79 @@
+"""Lamps as rows: what points, spots and other small sources give at one moment."""
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+__all__ = ["LAMP_ROW", "NO_LAMPS", "LampRows", "Lamps"]
+
+# One lamp, resolved; lengths in metres. All of one width, so that rows can be sent and compared as bytes.
+#   emission  : RGB of what its kind is stated in: candela, or cd/m2 for a surface
+#   range     : where its light is brought to nothing; 0 for no limit
+#   radius    : of the glowing body
+#   direction : unit; what it faces
+#   cos_outer : cosine of the cone about `direction` that its light stays in; -1 all around, 0 half of all
+#   cos_inner : of the cone that it fills evenly, for kinds that have one
+#   point     : of its body that light is taken from in this picture; its middle until a picture settles
+#   kind      : number in wallum.moment.kinds.KINDS
+#   shadow    : 1 where things stand in its way
+LAMP_ROW: Final = np.dtype(
+    [
+        ("position", "f4", 3),
+        ("range", "f4"),
+        ("emission", "f4", 3),
+        ("radius", "f4"),
+        ("direction", "f4", 3),
+        ("cos_outer", "f4"),
+        ("cos_inner", "f4"),
+        ("point", "f4", 3),
+        ("kind", "f4"),
+        ("shadow", "f4"),
+    ]
+)
+LampRows = NDArray[np.void]
+# What moves no light about: neither between cells of a view nor within a shadow.
+STRENGTH: Final = ("emission",)
+SHADOWLESS: Final = ("emission", "radius", "position")
+
+
+def _without(rows: LampRows, names: tuple[str, ...]) -> LampRows:
+    out = rows.copy()
+    for name in names:
+        out[name] = 0.0
+    return out
+
+
+@dataclass(frozen=True)
+class Lamps:
+    """Lamps that are on.
+
+    ids  : N source ids
+    rows : (N,) of LAMP_ROW
+    """
+
+    ids: tuple[str, ...]
+    rows: LampRows
+
+    def only(self, keep: NDArray[np.bool_]) -> "Lamps":
+        """The lamps where `keep` is true."""
+        return Lamps(tuple(i for i, k in zip(self.ids, keep, strict=True) if k), self.rows[keep])
+
+    @cached_property
+    def casting(self) -> NDArray[np.bool_]:
+        """(N,) whether things stand in each one's way."""
+        return np.asarray(self.rows["shadow"] > 0.5)
+
+    def shape_key(self) -> bytes:
+        """All but strength and colour: what cells of a view their light reaches follows from it."""
+        return _without(self.rows, STRENGTH).tobytes()
+
+    def shadow_keys(self) -> list[bytes]:
+        """Of each lamp, what its shadow follows from."""
+        rows = _without(self.rows, SHADOWLESS)
+        return [row.tobytes() for row in rows]
+
+
+NO_LAMPS: Final = Lamps((), np.zeros(0, LAMP_ROW))

@@ -1,0 +1,36 @@
+// Points and spots. Twin of moment/kinds/punctual.py; sources are given in physics/photometry.py.
+
+// Pre-exposed illuminance by channel, facing the lamp. `to_lamp` comes out as a unit vector,
+// `distance_m` as how far it is.
+vec3 punctual_illuminance(uint index, vec3 position, out vec3 to_lamp, out float distance_m) {
+    vec4 place = lamps[index].position_radius2;
+    vec4 emission = lamps[index].emission_range;
+    vec4 aim = lamps[index].direction_offset;
+    vec3 d = place.xyz - position;
+    float d2 = max(dot(d, d), 1e-6);
+    float inverse = inversesqrt(d2);
+    distance_m = d2 * inverse;
+    to_lamp = d * inverse;
+    float ratio2 = d2 * emission.w;
+    float window = clamp(1.0 - ratio2 * ratio2, 0.0, 1.0);
+    float ramp = clamp(dot(to_lamp, aim.xyz) * -lamps[index].cone.x + aim.w, 0.0, 1.0);
+    return emission.rgb * (ramp * ramp * window / max(d2, place.w));
+}
+
+// What a lamp brings to a surface, and the same where its shadow is looked up: every kind has both.
+vec3 punctual_light(uint lamp, Surface s) {
+    vec3 to_lamp;
+    float far;
+    vec3 arriving = punctual_illuminance(lamp, s.position, to_lamp, far);
+    return arriving * response(s, to_lamp);
+}
+
+#ifdef LAMP_SHADOWS
+vec3 punctual_shadowed(uint lamp, Surface s) {
+    vec3 to_lamp;
+    float far;
+    vec3 arriving = punctual_illuminance(lamp, s.position, to_lamp, far);
+    arriving *= lamp_visibility(lamp, to_lamp, far, s.normal);
+    return arriving * response(s, to_lamp);
+}
+#endif
