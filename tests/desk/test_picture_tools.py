@@ -40,7 +40,7 @@ def test_tools_say_what_they_need(above):
     above.session.told.connect(said.append)
     above.session.select("lamp")
     above.tools.aim(QPointF(100, 100))
-    assert "Select a spot" in said[-1]
+    assert "that can be aimed" in said[-1]
     above.session.select("sun")
     above.tools.kick(QPointF(100, 100))
     assert "Select a lamp" in said[-1]

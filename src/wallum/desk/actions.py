@@ -8,6 +8,7 @@ from typing import Final
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QWidget
 
+from wallum.desk.lamp_kinds import LAMP_LOOKS
 from wallum.desk.sheet import Line
 
 __all__ = [
@@ -42,9 +43,8 @@ COMMANDS: Final = (
     Command("save_as", "Files", "Save as", "Ctrl+Shift+S", "Save under another name"),
     Command("undo", "Files", "Undo", "Ctrl+Z", "Take the last step back"),
     Command("redo", "Files", "Redo", "Ctrl+Shift+Z", "Do again what was undone"),
-    Command("point", "Put and aim", "Point", "P", "Put a point lamp at the surface under the pointer"),
-    Command("spot", "Put and aim", "Spot", "O", "Put a spot over the surface under the pointer"),
-    Command("aim", "Put and aim", "Aim", "A", "Aim the selected spot at what is under the pointer"),
+    *(Command(kind, "Put and aim", one.text, one.key, one.tip) for kind, one in LAMP_LOOKS.items()),
+    Command("aim", "Put and aim", "Aim", "A", "Aim the selected lamp at what is under the pointer"),
     Command("kick", "Put and aim", "Kick", "K", "Move the selected lamp so that its highlight sits here"),
     Command("pull", "Put and aim", "Pull", "X", "Pull a shadow, or that of a stick stood anywhere", True),
     Command("align", "Put and aim", "Align to the shot", "J", "The selected source shines from the camera"),
@@ -87,7 +87,7 @@ COMMANDS: Final = (
 
 # What stands at the top of the window: files, and tools.
 BAR_FILES: Final = ("undo", "redo", "open", "save")
-BAR_TOOLS: Final = ("point", "spot", "aim", "kick", "pull", "meter", "shot", "frame")
+BAR_TOOLS: Final = (*LAMP_LOOKS, "aim", "kick", "pull", "meter", "shot", "frame")
 GROUPS: Final = tuple(dict.fromkeys(one.group for one in COMMANDS))
 
 # What the hand does in the picture without a command.

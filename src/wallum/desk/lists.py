@@ -16,6 +16,7 @@ from PyQt6.QtCore import (
 from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QWidget
 
+from wallum.desk.lamp_kinds import LAMP_LOOKS
 from wallum.desk.session import Session
 from wallum.desk.short_names import ShortNames
 from wallum.desk.tokens import TOKENS
@@ -44,7 +45,6 @@ def _icon(kind: str, on: bool, shown: tuple[int, int, int]) -> QIcon:
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     colour = QColor(*shown) if on else QColor(TOKENS["edge"])
     painter.setPen(QPen(colour, 1.5))
-    middle = QPointF(9, 9)
     match kind:
         case "sun":
             for offset in (-4.5, 0.0, 4.5):
@@ -56,24 +56,8 @@ def _icon(kind: str, on: bool, shown: tuple[int, int, int]) -> QIcon:
         case "sky":
             painter.drawArc(QRect(2, 4, 14, 18), 0, 180 * 16)
             painter.drawLine(QPointF(1, 14), QPointF(17, 14))
-        case "spot":
-            painter.drawEllipse(QPointF(9, 4), 2.4, 2.4)
-            painter.drawLine(QPointF(7.4, 6.5), QPointF(3.5, 15))
-            painter.drawLine(QPointF(10.6, 6.5), QPointF(14.5, 15))
         case _:
-            painter.drawEllipse(middle, 3.0, 3.0)
-            for dx, dy in (
-                (0, 1),
-                (1, 0),
-                (0, -1),
-                (-1, 0),
-                (0.7, 0.7),
-                (-0.7, 0.7),
-                (0.7, -0.7),
-                (-0.7, -0.7),
-            ):
-                way = QPointF(dx, dy)
-                painter.drawLine(middle + way * 5.2, middle + way * 7.4)
+            LAMP_LOOKS[kind].diagram(painter)
     painter.end()
     pixmap.setDevicePixelRatio(2.0)
     icon = QIcon(pixmap)

@@ -22,7 +22,7 @@ from wallum.desk.tune_rows import Row
 from wallum.document.fields import Item, declared
 from wallum.document.project import Air, Figure, Look, Setting, base_light
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import Coloured, FarLight, Lamp, PointSource, SpotSource
+from wallum.document.sources import LAMP_KINDS, Coloured, FarLight, Lamp
 from wallum.document.targets import Target
 from wallum.moment.base_light import body_now, find_base_light
 from wallum.moment.shown_colour import shown_colour, shown_rgb
@@ -309,5 +309,5 @@ TITLES = {"look": "Picture", "air": "Air", "setting": "Place and day", "target":
 
 
 def _one_of_each() -> tuple[Item, ...]:
-    lamps = (PointSource(id="p", name="Point"), SpotSource(id="s", name="Spot"))
+    lamps = (kind(id=word, name=word) for word, kind in LAMP_KINDS.items())
     return (Look(), Air(), Setting(), Target(), Figure(), *base_light(), *lamps)

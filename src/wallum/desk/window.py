@@ -1,5 +1,6 @@
 """The window: its panes, and the plumbing from the project to the picture."""
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt
@@ -23,6 +24,7 @@ from wallum.desk.files import ProjectFiles
 from wallum.desk.first_path import FirstPath
 from wallum.desk.fit_menu import FitMenu
 from wallum.desk.giving_way import give_way
+from wallum.desk.lamp_kinds import LAMP_LOOKS
 from wallum.desk.lists import SourceList
 from wallum.desk.loading import LoadedLevel
 from wallum.desk.looking import Looking
@@ -129,8 +131,7 @@ class DeskWindow(QMainWindow):
                 "save_as": self.files.ask_save,
                 "undo": self.session.undo,
                 "redo": self.session.redo,
-                "point": lambda: at(lambda place: pointer.put_at("point", place)),
-                "spot": lambda: at(lambda place: pointer.put_at("spot", place)),
+                **{kind: partial(at, partial(pointer.put_at, kind)) for kind in LAMP_LOOKS},
                 "aim": lambda: at(tools.aim),
                 "kick": lambda: at(tools.kick),
                 "pull": self._pull_mode,

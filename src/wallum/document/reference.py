@@ -8,7 +8,7 @@ from wallum.document.level_light import LevelLight
 from wallum.document.paths import choices
 from wallum.document.project import Air, Balance, Figure, Look, PartMarks, Setting, Shot
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import MoonSource, PointSource, SkySource, SpotSource, SunSource
+from wallum.document.sources import LAMP_KINDS, MoonSource, SkySource, SunSource
 from wallum.document.targets import Target
 
 __all__ = ["parameter_document"]
@@ -21,8 +21,10 @@ SECTIONS: tuple[tuple[str, str, Item], ...] = (
     ("Sun", "sources/sun", SunSource(id="sun", name="Sun")),
     ("Moon", "sources/moon", MoonSource(id="moon", name="Moon")),
     ("Sky", "sources/sky", SkySource(id="sky", name="Sky")),
-    ("Point", "sources/NAME", PointSource(id="point", name="Point")),
-    ("Spot", "sources/NAME", SpotSource(id="spot", name="Spot")),
+    *(
+        (word.capitalize(), "sources/NAME", kind(id=word, name=word.capitalize()))
+        for word, kind in LAMP_KINDS.items()
+    ),
     ("Shot", "shots/NAME", Shot(id="shot", name="Shot")),
     ("Marks of a part", "", PartMarks(part="part")),
     ("Light of the level", "level_light", LevelLight()),

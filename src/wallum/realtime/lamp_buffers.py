@@ -8,13 +8,11 @@ from wallum.moment.kinds import SHADERS
 from wallum.moment.lamps import Lamps
 from wallum.realtime.clusters import CellLists
 from wallum.realtime.lamp_shadows import MOST_TILES, Tile
+from wallum.realtime.programs import LAMP_WORDS, block_lamps
 
 __all__ = ["LampBuffers", "StorageBuffer", "lamp_rows"]
 
 NO_TILE = -1.0
-# Numbers of `struct Lamp`, and lamps that its uniform block has room for on any driver (64 KB).
-LAMP_WORDS = 20
-BLOCK_LAMPS = 800
 # List entries in one row of their texture.
 LIST_ROW = 1024
 
@@ -82,7 +80,8 @@ class LampBuffers:
     """The buffers of lamps: rows, cells, lists, shadow tiles."""
 
     def __init__(self, context: moderngl.Context) -> None:
-        self._rows = UniformBlock(context, BLOCK_LAMPS * LAMP_WORDS * 4, 5)
+        self._room = block_lamps(context)
+        self._rows = UniformBlock(context, self._room * LAMP_WORDS * 4, 5)
         self._many_rows = StorageBuffer(context, 0)
         self._context = context
         self.cells: moderngl.Texture | None = None
@@ -114,7 +113,7 @@ class LampBuffers:
 
     def write_lamps(self, rows: NDArray[np.float32], tiles: NDArray[np.float32]) -> None:
         """Take over lamps and their shadow tiles."""
-        self.many = len(rows) > BLOCK_LAMPS
+        self.many = len(rows) > self._room
         (self._many_rows if self.many else self._rows).write(rows)
         self._tiles.write(tiles)
 

@@ -15,7 +15,17 @@ import moderngl
 from wallum.errors import RendererProblem
 from wallum.moment.kinds import SHADERS
 
-__all__ = ["Programs", "carried", "in_force", "is_software", "kind_feature", "set_uniforms", "source_of"]
+__all__ = [
+    "LAMP_WORDS",
+    "Programs",
+    "block_lamps",
+    "carried",
+    "in_force",
+    "is_software",
+    "kind_feature",
+    "set_uniforms",
+    "source_of",
+]
 
 INCLUDE = re.compile(r'^#include "([\w./]+)"$', re.MULTILINE)
 # What stands between is there once for each feature with this prefix, by its name and number.
@@ -28,6 +38,8 @@ UNIFORM = re.compile(r"^uniform (float|int|i?vec[234]|mat[34]) (\w+)(\[\d+\])?;"
 # Numbers in a uniform of a kind; samplers are not among them.
 WORDS = {"float": 1, "int": 1, "vec2": 2, "ivec2": 2, "vec3": 3, "ivec3": 3, "vec4": 4, "mat3": 9, "mat4": 16}
 WORD_BYTES = 4
+# Numbers of `struct Lamp`, see include/lamps.glsl.
+LAMP_WORDS = 20
 # Of what a driver hands from stage to stage, 64 numbers at least, so many are the shaders' own.
 OWN_WORDS = 8
 
@@ -46,8 +58,13 @@ def kind_feature(shader: str) -> str:
     return KIND_PREFIX + shader.upper()
 
 
-def source_of(name: str, features: frozenset[str] = frozenset()) -> str:
-    """Text of a shader with its includes put in and the lines of its features."""
+def source_of(
+    name: str, features: frozenset[str] = frozenset(), constants: dict[str, int] | None = None
+) -> str:
+    """Text of a shader with its includes put in and the lines of its features.
+
+    constants : whole numbers by name, that the driver decides
+    """
     kinds = [(n, shader) for n, shader in enumerate(SHADERS, start=1) if kind_feature(shader) in features]
 
     def each(found: re.Match[str]) -> str:
@@ -56,7 +73,8 @@ def source_of(name: str, features: frozenset[str] = frozenset()) -> str:
 
     text = INCLUDE.sub(lambda found: _text(f"include/{found[1]}"), EACH.sub(each, _text(name)))
     version, _, body = text.partition("\n")
-    return f"{version}\n{in_force(body, features)}"
+    defined = "".join(f"#define {word} {value}\n" for word, value in (constants or {}).items())
+    return f"{version}\n{defined}{in_force(body, features)}"
 
 
 def in_force(text: str, features: frozenset[str]) -> str:
@@ -91,6 +109,11 @@ def in_force(text: str, features: frozenset[str]) -> str:
 def is_software(context: moderngl.Context) -> bool:
     """Whether pictures are drawn by the processor."""
     return "llvmpipe" in context.info["GL_RENDERER"].lower()
+
+
+def block_lamps(context: moderngl.Context) -> int:
+    """How many lamps the driver's uniform blocks have room for; more go into a storage buffer."""
+    return int(context.info["GL_MAX_UNIFORM_BLOCK_SIZE"]) // (LAMP_WORDS * WORD_BYTES)
 
 
 def carried(vertex: str, fragment: str, most: int) -> tuple[str, str]:
@@ -128,6 +151,7 @@ class Programs:
         self._context = context
         room = int(context.info["GL_MAX_VERTEX_OUTPUT_COMPONENTS"]) - OWN_WORDS
         self._carried = room if is_software(context) else 0
+        self._constants = {"BLOCK_LAMPS": block_lamps(context)}
         self._kept: dict[Key, moderngl.Program] = {}
         self._used: set[Key] = set()  # since the level that is shown came
         self._arrays: dict[int, tuple[Content, moderngl.VertexArray]] = {}
@@ -139,8 +163,8 @@ class Programs:
         if key not in self._kept:
             try:
                 sources = carried(
-                    source_of(f"{vertex}.vert.glsl", features),
-                    source_of(f"{fragment}.frag.glsl", features),
+                    source_of(f"{vertex}.vert.glsl", features, self._constants),
+                    source_of(f"{fragment}.frag.glsl", features, self._constants),
                     self._carried,
                 )
                 self._kept[key] = self._context.program(vertex_shader=sources[0], fragment_shader=sources[1])

@@ -8,9 +8,9 @@ struct Lamp {
     vec4 point;              // of the body that light is taken from in this picture
 };
 
-// Uniform blocks are read twice as fast as storage, but hold 800 lamps at most.
+// Uniform blocks are read twice as fast as storage, but hold no more than a driver allows.
 #ifdef MANY_LAMPS
 layout(std430, binding = 0) readonly buffer Lamps { Lamp lamps[]; };
 #else
-layout(std140) uniform Lamps { Lamp lamps[800]; };
+layout(std140) uniform Lamps { Lamp lamps[BLOCK_LAMPS]; };
 #endif

@@ -1,0 +1,44 @@
+"""Kinds of lamps as the desk shows them: a line of the table each, with the diagram of its light."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Final
+
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QPainter
+
+__all__ = ["LAMP_LOOKS", "LampLook"]
+
+
+@dataclass(frozen=True)
+class LampLook:
+    """One kind at the desk.
+
+    text, key, tip : of the command that puts one
+    diagram        : draws its light, 18 x 18, with the painter's pen
+    """
+
+    text: str
+    key: str
+    tip: str
+    diagram: Callable[[QPainter], None]
+
+
+def _point(painter: QPainter) -> None:
+    middle = QPointF(9, 9)
+    painter.drawEllipse(middle, 3.0, 3.0)
+    for dx, dy in ((0, 1), (1, 0), (0, -1), (-1, 0), (0.7, 0.7), (-0.7, 0.7), (0.7, -0.7), (-0.7, -0.7)):
+        way = QPointF(dx, dy)
+        painter.drawLine(middle + way * 5.2, middle + way * 7.4)
+
+
+def _spot(painter: QPainter) -> None:
+    painter.drawEllipse(QPointF(9, 4), 2.4, 2.4)
+    painter.drawLine(QPointF(7.4, 6.5), QPointF(3.5, 15))
+    painter.drawLine(QPointF(10.6, 6.5), QPointF(14.5, 15))
+
+
+LAMP_LOOKS: Final[dict[str, LampLook]] = {
+    "point": LampLook("Point", "P", "Put a point lamp at the surface under the pointer", _point),
+    "spot": LampLook("Spot", "O", "Put a spot over the surface under the pointer", _spot),
+}
