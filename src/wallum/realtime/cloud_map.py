@@ -9,9 +9,8 @@ from wallum.physics.cloud_shadow import CloudShadow
 from wallum.realtime.programs import Programs, set_uniforms
 from wallum.realtime.sky_pass import SkyPass
 
-__all__ = ["CLOUD_MAP_UNIT", "CloudMap"]
+__all__ = ["CloudMap"]
 
-CLOUD_MAP_UNIT = 19
 CELLS = 96
 
 
@@ -28,7 +27,7 @@ class CloudMap:
         self.box: Floats = np.zeros((2, 3))  # the level's
 
     def uniforms(self, sun: Sun, exposure: float) -> dict[str, object]:
-        """Values of include/cloud_shadow.glsl for a sun that has clouds before it; binds the map."""
+        """Values of include/cloud_shadow.glsl for a sun that has clouds before it."""
         assert sun.clouds is not None
         shadow, above = sun.clouds
         low, high = shadow.bounds(self.box)
@@ -36,12 +35,11 @@ class CloudMap:
         if self._key != key:
             self._key = key
             self._draw(shadow, low, high)
-        self._texture.use(CLOUD_MAP_UNIT)
         top, thin = (0.0, 0.0)
         if shadow.deck is not None:
             top, thin = shadow.deck.base + shadow.deck.thick, 1.0 / shadow.deck.thick
         return {
-            "cloud_map": CLOUD_MAP_UNIT,
+            "cloud_map": self._texture,
             "cloud_map_place": (*low, *(1.0 / (high - low))),
             "cloud_map_way": (*shadow.slope, top, thin),
             "sun_over": tuple(above * exposure),

@@ -66,16 +66,13 @@ class Developer:
             features |= {"NIGHT"}
             night["night_eye"] = (night_eye, 1.0 / exposure_scale(ev100))
         program = self._programs.get("screen", "develop", features)
-        self._ramp.use(2)
         curve = DEFAULT_CURVE
-        light.use(0)
-        self._dither.use(1)
         set_uniforms(
             program,
-            picture=0,
-            dither=1,
+            picture=light,
+            dither=self._dither,
             size=light.size,
-            ramp=2,
+            ramp=self._ramp,
             scale=(1.0 if view in INSPECTED else exposure_scale(ev100) / held_exposure) / samples,
             curve=(curve.a, curve.b, curve.c, curve.d),
             **night,

@@ -11,7 +11,7 @@ from wallum.moment.camera import boxes_inside
 from wallum.realtime.bundle import VEIL, LevelBundle, Surfacing, TextureData
 from wallum.realtime.coarsening import CELLS_M
 from wallum.realtime.placed import PLACED, PlacedMeshes, Widths
-from wallum.realtime.programs import Programs, set_uniforms
+from wallum.realtime.programs import Programs, bind_textures, set_uniforms
 
 __all__ = ["Coarse", "LevelOnGpu"]
 
@@ -23,7 +23,6 @@ LAYOUT = (
     ("in_position", "3f4", 12), ("in_normal", "4f2", 8), ("in_tangent", "4f2", 8),
     ("in_uv", "4f4", 16), ("in_colour", "4f2", 8),
 )  # fmt: skip
-MAP_NAMES = ("base_map", "metal_rough_map", "normal_map", "occlusion_map", "emissive_map")
 SHADOW_FEATURES = frozenset({"MASK", "BASE_MAP", "UV_MOVED"})
 VEIL_FEATURES = frozenset({"BLEND", "VERTEX_COLOUR", "BASE_MAP", "UV_MOVED"})
 # Of a mesh that stands at many places one picture may draw itself and each coarser copy.
@@ -178,10 +177,7 @@ class LevelOnGpu:
         block = program.get("Material", None)
         if isinstance(block, moderngl.UniformBlock):
             block.binding = MATERIAL_BINDING
-        for unit, name in enumerate(MAP_NAMES):
-            if name in surfacing.textures:
-                self._textures[surfacing.textures[name]].use(unit)
-                set_uniforms(program, **{name: unit})
+        set_uniforms(program, **{name: self._textures[number] for name, number in surfacing.textures.items()})
 
     def _draw(
         self,
@@ -204,6 +200,7 @@ class LevelOnGpu:
             if index is not None:
                 self._bind(program, self._bundle.surfacings[index], index)
             set_uniforms(program, **uniforms)
+            bind_textures(program)
             array = self._array(program, index is not None, at_places)
             if at_places:
                 sent += self._send_indirect(array, _placed_commands(there))

@@ -19,7 +19,6 @@ TILE_SIZES = (512, 256, 128)
 # As many as include/lamp_shadow.glsl has room for.
 MOST_TILES = 800
 NEAR_M = 0.03
-VEIL_UNIT = 22
 # Texels that a tile's picture reaches beyond its light, so that filtering stays inside.
 GUARD = 4.0
 
@@ -47,7 +46,7 @@ class LampShadows:
         self.atlas.compare_func = "<="
         self.atlas.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self.frame = context.framebuffer([], self.atlas)
-        self.veils = VeilAtlas(context, VEIL_UNIT, share=2)
+        self.veils = VeilAtlas(context, share=2)
         self._tiles: dict[str, Tile] = {}
         self._size = TILE_SIZES[0]
         self._free: list[int] = []

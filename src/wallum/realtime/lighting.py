@@ -15,7 +15,7 @@ from wallum.realtime.bundle import GLOW_SCALE
 from wallum.realtime.cloud_map import CloudMap
 from wallum.realtime.lamp_buffers import LampBuffers
 from wallum.realtime.lamp_shadows import LampShadows
-from wallum.realtime.open_sky import OPEN_UNIT, OpenSky
+from wallum.realtime.open_sky import OpenSky
 from wallum.realtime.programs import Programs, kind_feature, set_uniforms
 from wallum.realtime.sky_pass import SkyPass, air_uniforms
 from wallum.realtime.sun_shadows import SunShadows
@@ -25,10 +25,8 @@ from wallum.realtime.view import View, pre_exposure
 
 __all__ = ["FOLLOWERS", "Lighting", "lamp_scissor"]
 
-GBUFFER_UNITS = {"g_base": 0, "g_normal": 1, "g_surface": 2, "g_glow": 3, "g_depth": 4}
 # Lamps that glow may follow, and one number for glow that follows none.
 FOLLOWERS = 256
-SUN_UNIT, LAMP_UNIT, CELL_UNIT, LIST_UNIT, GLOSS_UNIT, FOLLOW_UNIT = 5, 6, 8, 9, 12, 13
 BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", *map(kind_feature, SHADERS)})
 
 
@@ -137,31 +135,26 @@ class Lighting:
         self._buffers.connect(program)
         exposure = pre_exposure(scene.ev100)
         values: dict[str, object] = {
-            **GBUFFER_UNITS,
+            **gbuffer.textures,
             **view.uniforms,
             **view.pixel_uniforms(gbuffer.size),
-            "gloss_table": GLOSS_UNIT,
+            "gloss_table": self._gloss,
             "glow_exposure": exposure / GLOW_SCALE * scene.glow_gain,
             "unlit_exposure": exposure / exposure_scale(scene.ev100),
         }
         values |= self.far_values(scene, view)
         if "OPEN" in features:
-            values["g_open"] = OPEN_UNIT
-            gbuffer.open.use(OPEN_UNIT)
+            values["g_open"] = gbuffer.open
         if "FOLLOW" in features:
-            values["follow"] = FOLLOW_UNIT
-            self._write_follow(scene)
+            values["follow"] = self._written_follow(scene)
         if scene.sun is not None and scene.sun.clouds is not None:
             values |= self.clouds.uniforms(scene.sun, exposure)
         if "SUN_SHADOW" in features:
-            values |= {"sun_atlas": SUN_UNIT, **sun_shadows.uniforms(), **sun_shadows.veils.uniforms("sun")}
-            sun_shadows.atlas.use(SUN_UNIT)
+            values |= sun_shadows.uniforms() | sun_shadows.veils.uniforms("sun")
+            values["sun_atlas"] = sun_shadows.atlas
         if "LAMP_SHADOWS" in features:
-            values |= {"lamp_atlas": LAMP_UNIT, **lamp_shadows.uniforms(view.camera.far)}
-            values |= lamp_shadows.veils.uniforms("lamp")
-            lamp_shadows.atlas.use(LAMP_UNIT)
-        gbuffer.bind()
-        self._gloss.use(GLOSS_UNIT)
+            values |= lamp_shadows.uniforms(view.camera.far) | lamp_shadows.veils.uniforms("lamp")
+            values["lamp_atlas"] = lamp_shadows.atlas
         set_uniforms(program, **values)
         return program
 
@@ -190,8 +183,7 @@ class Lighting:
         """
         names = {view.show.upper().replace(" ", "_")} | ({"LAMP_GRAIN"} if grain is not None else set())
         program = self._programs.get("screen", "inspect", frozenset(names))
-        gbuffer.bind()
-        values: dict[str, object] = {**GBUFFER_UNITS, **view.uniforms}
+        values: dict[str, object] = {**gbuffer.textures, **view.uniforms}
         if view.show == "shadow grain":
             values |= self._grain_uniforms(view, gbuffer, sun_shadows, grain)
         set_uniforms(program, **values)
@@ -206,9 +198,8 @@ class Lighting:
         sun_shadows: SunShadows,
         grain: tuple[tuple[float, float, float], float] | None,
     ) -> dict[str, object]:
-        self._ramp.use(FOLLOW_UNIT)
         values: dict[str, object] = {
-            "ramp": FOLLOW_UNIT,
+            "ramp": self._ramp,
             "pixel_angle": 2.0 * view.camera.tangents[1] / gbuffer.size[1],
         }
         if grain is not None:
@@ -217,12 +208,12 @@ class Lighting:
             sun_shadows.uniforms() if sun_shadows.complete else {"cascade_end": (0.0, 0.0, 0.0, 0.0)}
         )
 
-    def _write_follow(self, scene: LitScene) -> None:
+    def _written_follow(self, scene: LitScene) -> moderngl.Texture:
         shares = np.ones(FOLLOWERS, np.float32)
         for number, lamp_id in enumerate(self.followed[: FOLLOWERS - 1], start=1):
             shares[number] = scene.glow.get(lamp_id, 1.0)
         self._follow.write(shares)
-        self._follow.use(FOLLOW_UNIT)
+        return self._follow
 
     def _on_surfaces(self, target: LightTarget, size: Size, add: bool) -> None:
         """Get ready to draw on what surfaces there are."""
@@ -269,14 +260,12 @@ class Lighting:
         buffers = self._buffers
         assert buffers.cells is not None
         assert buffers.lists is not None
-        buffers.cells.use(CELL_UNIT)
-        buffers.lists.use(LIST_UNIT)
         set_uniforms(
             program,
             cell_grid=buffers.grid,
             cell_slices=buffers.slices,
-            cells=CELL_UNIT,
-            lists=LIST_UNIT,
+            cells=buffers.cells,
+            lists=buffers.lists,
             list_rows=float(buffers.lists.height),
         )
 

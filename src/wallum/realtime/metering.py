@@ -22,8 +22,7 @@ class Meter:
     def read(self, light: moderngl.Texture) -> NDArray[np.float32]:
         """(36, 64) mean of each cell, top row first, in the unit of `light`."""
         program = self._programs.get("screen", "meter")
-        light.use(0)
-        set_uniforms(program, picture=0, size=light.size, cells=CELLS)
+        set_uniforms(program, picture=light, size=light.size, cells=CELLS)
         self._frame.use()
         self._context.enable_only(0)
         self._programs.over_screen(program)

@@ -8,9 +8,7 @@ from wallum.realtime.programs import Programs, set_uniforms
 from wallum.realtime.targets import GBuffer
 from wallum.realtime.view import View
 
-__all__ = ["OPEN_UNIT", "OpenSky"]
-
-OPEN_UNIT, PROBE_UNIT = 11, 14
+__all__ = ["OpenSky"]
 
 
 class OpenSky:
@@ -54,15 +52,12 @@ class OpenSky:
         if not self._textures or self._grid is None or gbuffer.open_key == key:
             return False
         program = self._programs.get("screen", "open_sky")
-        gbuffer.bind()
-        for unit, texture in enumerate(self._textures, start=PROBE_UNIT):
-            texture.use(unit)
         set_uniforms(
             program,
-            g_normal=1,
-            g_depth=4,
-            probes=PROBE_UNIT,
-            probes_z=PROBE_UNIT + 1,
+            g_normal=gbuffer.normal,
+            g_depth=gbuffer.distance,
+            probes=self._textures[0],
+            probes_z=self._textures[1],
             grid_low=self._grid.low,
             grid_step=self._grid.step,
             **view.uniforms,

@@ -7,6 +7,7 @@ graphics card keeps its uniforms: it reads them for nothing, and has less room t
 """
 
 import re
+from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
 
@@ -18,6 +19,7 @@ from wallum.moment.kinds import SHADERS
 __all__ = [
     "LAMP_WORDS",
     "Programs",
+    "bind_textures",
     "block_lamps",
     "carried",
     "in_force",
@@ -34,6 +36,7 @@ KIND_PREFIX = "OF_"
 CONDITION = re.compile(r"^#(?:ifdef|ifndef) ([A-Z_]+)$|^#if ((?:defined\([A-Z_]+\)(?: \|\| )?)+)$")
 
 CARRY = re.compile(r"^void main\(\) \{\n    carry\(\);$", re.MULTILINE)
+SAMPLER = re.compile(r"^uniform [iu]?sampler\w+ (\w+);", re.MULTILINE)
 UNIFORM = re.compile(r"^uniform (float|int|i?vec[234]|mat[34]) (\w+)(\[\d+\])?;", re.MULTILINE)
 # Numbers in a uniform of a kind; samplers are not among them.
 WORDS = {"float": 1, "int": 1, "vec2": 2, "ivec2": 2, "vec3": 3, "ivec3": 3, "vec4": 4, "mat3": 9, "mat4": 16}
@@ -106,6 +109,30 @@ def in_force(text: str, features: frozenset[str]) -> str:
     return "\n".join(kept)
 
 
+@dataclass
+class Bound:
+    """Units of a program's samplers by name, and the textures that they read."""
+
+    units: dict[str, int]
+    textures: dict[int, moderngl.Texture] = field(default_factory=dict)
+
+
+def _hand_out_units(program: moderngl.Program, text: str, most: int) -> None:
+    """Give each sampler that a program kept a unit of its own. Raises RendererProblem beyond the driver's."""
+    names = [name for name in dict.fromkeys(SAMPLER.findall(text)) if name in program]
+    if len(names) > most:
+        raise RendererProblem(f"a shader reads {len(names)} textures at once", "OpenGL", f"at most {most}")
+    for unit, name in enumerate(names):
+        set_uniforms(program, **{name: unit})
+    program.extra = Bound({name: unit for unit, name in enumerate(names)})
+
+
+def bind_textures(program: moderngl.Program) -> None:
+    """Bind what a program was last given to read."""
+    for unit, texture in program.extra.textures.items():
+        texture.use(unit)
+
+
 def is_software(context: moderngl.Context) -> bool:
     """Whether pictures are drawn by the processor."""
     return "llvmpipe" in context.info["GL_RENDERER"].lower()
@@ -151,6 +178,7 @@ class Programs:
         self._context = context
         room = int(context.info["GL_MAX_VERTEX_OUTPUT_COMPONENTS"]) - OWN_WORDS
         self._carried = room if is_software(context) else 0
+        self._units = int(context.info["GL_MAX_TEXTURE_IMAGE_UNITS"])
         self._constants = {"BLOCK_LAMPS": block_lamps(context)}
         self._kept: dict[Key, moderngl.Program] = {}
         self._used: set[Key] = set()  # since the level that is shown came
@@ -168,13 +196,15 @@ class Programs:
                     self._carried,
                 )
                 self._kept[key] = self._context.program(vertex_shader=sources[0], fragment_shader=sources[1])
+                _hand_out_units(self._kept[key], "".join(sources), self._units)
             except moderngl.Error as error:
                 where = f"{fragment} {sorted(features)}"
                 raise RendererProblem(f"a shader does not compile: {error}", where) from None
         return self._kept[key]
 
     def array(self, program: moderngl.Program, *content: tuple[object, ...]) -> moderngl.VertexArray:
-        """What a program draws; without content the triangle over the whole screen."""
+        """What a program draws, its textures bound; without content the triangle over the whole screen."""
+        bind_textures(program)
         made = self._arrays.get(program.glo)
         if made is None or made[0] != content:
             if made is not None:
@@ -206,11 +236,13 @@ class Programs:
 
 def set_uniforms(program: moderngl.Program, **values: object) -> None:
     """Set the uniforms that this variant kept; a compiler drops those it does not use, and the ends
-    of arrays that it does not read."""
+    of arrays that it does not read. A texture is bound when the program draws, at a unit of its own."""
     for name, value in values.items():
         member = program.get(name, None)
         if isinstance(member, moderngl.Uniform):
-            if isinstance(value, bytes):
+            if isinstance(value, moderngl.Texture | moderngl.Texture3D):
+                program.extra.textures[program.extra.units[name]] = value
+            elif isinstance(value, bytes):
                 member.write(value[: member.array_length * member.dimension * WORD_BYTES])
             else:
                 member.value = value

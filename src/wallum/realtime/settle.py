@@ -151,8 +151,7 @@ class Settler:
         total = engine.settling.total
         assert total is not None
         assert self._frame is not None
-        total.light.use(0)
-        set_uniforms(program, picture=0)
+        set_uniforms(program, picture=total.light)
         self._frame.use()
         context.enable_only(moderngl.BLEND)
         context.blend_func = moderngl.ONE, moderngl.ONE

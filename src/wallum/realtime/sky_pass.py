@@ -24,8 +24,6 @@ __all__ = ["SkyPass", "air_uniforms"]
 
 log = logging.getLogger(__name__)
 
-DOME_UNIT, MIRROR_UNIT, NOISE_UNIT = 7, 10, 15
-DECK_NOISE_UNIT, DECK_UNIT, DISTANCE_UNIT = 16, 17, 18
 # The deck is marched for one pixel of so many in each direction.
 DECK_PART = 3
 MIRROR_SIZE, DISCS = 128, 2
@@ -112,8 +110,7 @@ class SkyPass:
         if whole:
             rows = np.ascontiguousarray(dome.luminance[::-1], dtype=np.float32)
             texture = self._texture(rows)
-            texture.use(DOME_UNIT)
-            self._draw_mirror(dome, {"dome": DOME_UNIT, "dome_exposure": self._scale}, set())
+            self._draw_mirror(dome, {"dome": texture, "dome_exposure": self._scale}, set())
             texture.release()
             return
         values = self._behind_uniforms(2.0 * math.pi / (2 * MIRROR_SIZE), self._scale)
@@ -151,20 +148,18 @@ class SkyPass:
         return set() if self._behind is None else {"PICTURE"}
 
     def _behind_uniforms(self, pixel_rad: float, exposure: float) -> dict[str, object]:
-        """Values of include/sky_behind.glsl; binds what it reads."""
+        """Values of include/sky_behind.glsl."""
         if self._behind is not None:
-            return self._picture.uniforms(self._behind, DOME_UNIT, pixel_rad, exposure)
+            return self._picture.uniforms(self._behind, pixel_rad, exposure)
         assert self._dome is not None
-        self._dome.use(DOME_UNIT)
-        return {"dome": DOME_UNIT, "dome_exposure": exposure}
+        return {"dome": self._dome, "dome_exposure": exposure}
 
     def surface_uniforms(self, dome: Dome, exposure: float) -> dict[str, object]:
-        """Values that the light pass needs of the sky; binds the mirror image."""
+        """Values that the light pass needs of the sky."""
         self.show(dome)
-        self._mirror.use(MIRROR_UNIT)
         return {
             "sky_terms": (dome.terms * FACTORS[:, None] * exposure).astype("f4").tobytes(),
-            "mirror": MIRROR_UNIT,
+            "mirror": self._mirror,
             "mirror_exposure": exposure / self._scale * dome.mirrored,
         }
 
@@ -200,11 +195,10 @@ class SkyPass:
         if deck is not None and max(view.camera.eye[1], self.top_y) > deck.base:
             self._draw_over(deck, view, gbuffer, target)
 
-    @staticmethod
-    def _deck_before(deck: Deck, view: View, gbuffer: GBuffer) -> dict[str, object]:
+    def _deck_before(self, deck: Deck, view: View, gbuffer: GBuffer) -> dict[str, object]:
         """Values by which a marched deck stands before other things, and where it begins."""
         return {
-            "deck": DECK_UNIT,
+            "deck": self._deck,
             "deck_uv": (1.0 / gbuffer.size[0], 1.0 / gbuffer.size[1]),
             "deck_layer": (deck.base, deck.thick, deck.extinction, deck.detail),
             "deck_eye": (*view.camera.eye, 0.0),
@@ -213,12 +207,11 @@ class SkyPass:
     def _draw_over(self, deck: Deck, view: View, gbuffer: GBuffer, target: LightTarget) -> None:
         """The deck before surfaces."""
         program = self._programs.get("screen", "deck_over")
-        gbuffer.distance.use(DISTANCE_UNIT)
         set_uniforms(
             program,
             **{name: value for name, value in view.uniforms.items() if name != "eye"},
             **self._deck_before(deck, view, gbuffer),
-            far_off=DISTANCE_UNIT,
+            far_off=gbuffer.distance,
         )
         self._ready(target, gbuffer)
         self._context.blend_func = moderngl.ONE, moderngl.SRC_ALPHA
@@ -266,30 +259,27 @@ class SkyPass:
         self._deck_frame.use()
         self._context.enable_only(0)
         self._programs.over_screen(program)
-        self._deck.use(DECK_UNIT)
         return small[0] * small[1] * DECK_STEPS
 
     def deck_uniforms(self, deck: Deck, eye: tuple[float, float, float, float]) -> dict[str, object]:
-        """Where the deck is, for include/deck.glsl: all but its light; binds the noise."""
+        """Where the deck is, for include/deck.glsl: all but its light."""
         if self._deck_noise is None:
             self._deck_noise = _noise_texture(self._context, deck_noise())
-        self._deck_noise.use(DECK_NOISE_UNIT)
         return {
-            "deck_noise": DECK_NOISE_UNIT,
+            "deck_noise": self._deck_noise,
             "deck_layer": (deck.base, deck.thick, deck.extinction, deck.detail),
             "deck_place": (deck.cover, 1.0 / deck.tile, *(one / deck.tile % 1.0 for one in deck.drift)),
             "deck_eye": eye,
         }
 
     def cloud_uniforms(self, cloud: HighCloud | None, scale: float) -> dict[str, object]:
-        """Values of include/cloud.glsl, for light in a scale; binds the noise."""
+        """Values of include/cloud.glsl, for light in a scale."""
         if cloud is None:
             return {}
         if self._noise is None:
             self._noise = _noise_texture(self._context, cloud_noise())
-        self._noise.use(NOISE_UNIT)
         return {
-            "cloud_noise": NOISE_UNIT,
+            "cloud_noise": self._noise,
             "cloud_shape": (cloud.cover, cloud.soft, cloud.opacity, cloud.height),
             "cloud_place": (1.0 / cloud.tile, *(one / cloud.tile % 1.0 for one in cloud.drift)),
             "cloud_toward": cloud.toward,
@@ -328,9 +318,8 @@ class SkyPass:
         decked: dict[str, object] = {}
         if scene.sky.deck is not None:  # marched for the background already
             features |= {"DECK"}
-            decked = {"deck": DECK_UNIT, "deck_uv": (1.0 / gbuffer.size[0], 1.0 / gbuffer.size[1])}
+            decked = {"deck": self._deck, "deck_uv": (1.0 / gbuffer.size[0], 1.0 / gbuffer.size[1])}
         program = self._programs.get("stars", "stars", features)
-        array, count = self._star_array(program)
         set_uniforms(
             program,
             star_turn=scene.sky.stars.turn.T.astype("f4").tobytes(),
@@ -344,6 +333,7 @@ class SkyPass:
             **decked,
             **air_uniforms(scene, view),
         )
+        array, count = self._star_array(program)
         self._ready(target, gbuffer)
         self._context.depth_func = "<="
         self._context.enable(moderngl.PROGRAM_POINT_SIZE)

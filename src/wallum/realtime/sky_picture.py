@@ -40,19 +40,16 @@ class PictureTexture:
         self._texture.repeat_x, self._texture.repeat_y = True, False
         self._key = key
 
-    def uniforms(
-        self, picture: SkyPicture, unit: int, pixel_rad: float, exposure: float
-    ) -> dict[str, object]:
-        """Values of include/sky_behind.glsl; binds the texture.
+    def uniforms(self, picture: SkyPicture, pixel_rad: float, exposure: float) -> dict[str, object]:
+        """Values of include/sky_behind.glsl.
 
         pixel_rad : how much of the sky one reading stands for [rad]
         """
         assert self._texture is not None
-        self._texture.use(unit)
         view, whole = picture.view, picture.view.gain * self._mean
         blurred = max(math.log2(pixel_rad * self._texture.size[0] / (2.0 * math.pi)), 0.0)
         return {
-            "dome": unit,
+            "dome": self._texture,
             "dome_exposure": exposure * whole,
             "picture_place": (
                 view.turn_deg / 360.0,

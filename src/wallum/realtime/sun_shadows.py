@@ -21,7 +21,6 @@ from wallum.realtime.veil_shadows import VeilAtlas
 __all__ = ["CASCADES", "Cascade", "SunShadows", "cascades_for", "far_cascade", "nearest_grain"]
 
 CASCADES = 3
-VEIL_UNIT = 20
 TEXELS, MOST_TEXELS = 1024, 2048
 # Share of a cascade's radius by which it moves at once.
 STEP = 0.5
@@ -212,7 +211,7 @@ class SunShadows:
         self._last = 0  # the cascade that was drawn last
         texels = min(TEXELS, most_texels)
         self.atlas, self.frame = _atlas(context, texels)
-        self.veils = VeilAtlas(context, VEIL_UNIT, share=1)
+        self.veils = VeilAtlas(context, share=1)
         self.dither = 0.0  # by which the seams between cascades are spread in this picture, 0 to 1
         self._size(texels, CASCADES, False)
 

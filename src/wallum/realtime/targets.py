@@ -51,10 +51,10 @@ class GBuffer:
             self._cells = (self.key, occupied_cells(depth, far))
         return self._cells[1]
 
-    def bind(self) -> None:
-        """Make the surfaces readable, units 0 to 4."""
-        for unit, texture in enumerate(self.colours):
-            texture.use(unit)
+    @property
+    def textures(self) -> dict[str, moderngl.Texture]:
+        """The surfaces by the names that shaders read them by."""
+        return dict(zip(("g_base", "g_normal", "g_surface", "g_glow", "g_depth"), self.colours, strict=True))
 
     def release(self) -> None:
         more = [] if self.through is None else [self.through]

@@ -16,8 +16,8 @@ class VeilAtlas:
     share : texels of that atlas in one of its own, each way
     """
 
-    def __init__(self, context: moderngl.Context, depth_unit: int, share: int) -> None:
-        self._context, self._unit, self._share = context, depth_unit, share
+    def __init__(self, context: moderngl.Context, share: int) -> None:
+        self._context, self._share = context, share
         self._size = (0, 0)
         self._items: list[moderngl.Texture | moderngl.Framebuffer] = []
 
@@ -68,9 +68,7 @@ class VeilAtlas:
         return sent
 
     def uniforms(self, name: str) -> dict[str, object]:
-        """Values of the shadow's include, `name` being sun or lamp; binds the textures."""
+        """Values of the shadow's include, `name` being sun or lamp."""
         if not self._items:
             return {}
-        self.depth.use(self._unit)
-        self.through.use(self._unit + 1)
-        return {f"{name}_veil_depth": self._unit, f"{name}_veil": self._unit + 1}
+        return {f"{name}_veil_depth": self.depth, f"{name}_veil": self.through}

@@ -17,8 +17,6 @@ __all__ = ["LAYERS", "Layer", "Layers"]
 
 # Surfaces one behind the other that are seen through; what lies farther is left out.
 LAYERS = 4
-SOLID_UNIT, BEFORE_UNIT = 6, 7
-THROUGH_UNIT, LIT_UNIT, DEPTH_UNIT = 0, 1, 2
 
 
 class Layer:
@@ -89,12 +87,9 @@ class Layers:
         self._context.enable_only(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         self._context.depth_func = "<"
         gbuffer.frame.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
-        solid.distance.use(SOLID_UNIT)
-        if number:
-            self._layers[number - 1].gbuffer.distance.use(BEFORE_UNIT)
         values: dict[str, object] = {
-            "solid_depth": SOLID_UNIT,
-            "layer_before": BEFORE_UNIT if number else SOLID_UNIT,
+            "solid_depth": solid.distance,
+            "layer_before": self._layers[number - 1].gbuffer.distance if number else solid.distance,
             "layer": number,
             **view.pixel_uniforms(gbuffer.size),
         }
@@ -107,11 +102,8 @@ class Layers:
         assert gbuffer.through is not None
         names = frozenset({"AIR", "SUN", "SKY"}) & lighting.features(scene, False, False, glow=False)
         names = names if "AIR" in names else frozenset()
-        units = {"through": THROUGH_UNIT, "lit": LIT_UNIT, "g_depth": DEPTH_UNIT}
-        values = lighting.far_values(scene, view) | view.uniforms | view.pixel_uniforms(gbuffer.size) | units
-        for unit, texture in ((THROUGH_UNIT, gbuffer.through), (LIT_UNIT, layer.target.light),
-                              (DEPTH_UNIT, gbuffer.distance)):  # fmt: skip
-            texture.use(unit)
+        values = lighting.far_values(scene, view) | view.uniforms | view.pixel_uniforms(gbuffer.size)
+        values |= {"through": gbuffer.through, "lit": layer.target.light, "g_depth": gbuffer.distance}
         frame = self._frame_over(layer, target)
         frame.use()
         frame.depth_mask = False
