@@ -49,9 +49,10 @@ def cost_of(project: Any, file: Path | None, shot: str | None, target: str | Non
     """Work out a shot's cost at the project's clock. Raises PathProblem, ProjectProblem."""
     from wallum.document.paths import find_slug
     from wallum.errors import PathProblem
+    from wallum.frame.asked import Asked, Boxes
     from wallum.judge.cost import frame_cost
     from wallum.judge.device import load_profile
-    from wallum.judge.work import Boxes, count_work
+    from wallum.judge.work import count_work
     from wallum.level.flatten import flatten
     from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
@@ -71,7 +72,7 @@ def cost_of(project: Any, file: Path | None, shot: str | None, target: str | Non
     camera = Camera.of_shot(camera_of, wanted.aspect, far_for(level.bounds))
     seen = seen_surfaces(RayScene(level, flat), level, camera, LAYER_SIZE)
     size = (wanted.width, wanted.height)
-    work = count_work(Boxes(*chunk_boxes(level, flat)), evaluate(project), seen, camera, size)
+    work = count_work(Asked(Boxes(*chunk_boxes(level, flat)), evaluate(project), seen, camera, size))
     return Found(frame_cost(work, wanted, profile), wanted.name, camera_of.name, profile.origin)
 
 
@@ -92,9 +93,9 @@ def cost_lines(found: Found, project: Any) -> Iterator[str]:
 
 def findings_of(project: Any, file: Path | None) -> list[Any]:
     """Check a project on its level. Raises LevelProblem, ProjectProblem."""
+    from wallum.frame.asked import Boxes
     from wallum.judge.checks import Checked, check
     from wallum.judge.device import load_profile
-    from wallum.judge.work import Boxes
     from wallum.level.flatten import flatten
     from wallum.level.opening import lit_project
     from wallum.realtime.bundling import chunk_boxes

@@ -13,10 +13,12 @@ from wallum.document.project import Look, PartMarks, Project, Shot
 from wallum.document.sources import PointSource, SpotSource
 from wallum.document.targets import STAND_INS, Target
 from wallum.errors import ProjectProblem
+from wallum.frame.asked import Asked, Boxes
+from wallum.frame.order import COUNTS
 from wallum.judge.checks import Checked, _exposure, check
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import PROFILE_NAMES, DeviceProfile, load_profile, read_profile, write_profile
-from wallum.judge.work import COUNTS, Boxes, count_work
+from wallum.judge.work import count_work
 from wallum.level.flatten import flatten
 from wallum.level.pale_room import pale_room
 from wallum.moment.camera import Camera
@@ -47,7 +49,7 @@ def setting():
 def work_of(setting, sources, size=(640, 360)):
     level, rays, boxes = setting
     seen = seen_surfaces(rays, level, CAMERA, (96, 54))
-    return count_work(boxes, evaluate(Project(sources=sources)), seen, CAMERA, size)
+    return count_work(Asked(boxes, evaluate(Project(sources=sources)), seen, CAMERA, size))
 
 
 def test_chunks_of_the_count_are_those_that_are_drawn(setting):
@@ -175,7 +177,7 @@ def test_high_cloud_is_counted_with_the_light_and_costs_what_older_profiles_say(
     # The lower half of the picture is the room, the upper is open.
     seen = replace(seen, points=seen.points[len(seen.points) // 2 :])
     clear, clouded = (
-        count_work(boxes, evaluate(Project(sources=(sky,)), 12.0), seen, CAMERA, (640, 360))
+        count_work(Asked(boxes, evaluate(Project(sources=(sky,)), 12.0), seen, CAMERA, (640, 360)))
         for sky in (plain_sky(), plain_sky().revised(cloud=0.5))
     )
     assert clear.passes["light"]["cloud pixels"] == 0.0

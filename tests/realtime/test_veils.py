@@ -8,7 +8,8 @@ import pytest
 
 from wallum.document.project import Air, Look, Project
 from wallum.document.sources import PointSource, SunSource
-from wallum.judge.work import Boxes, count_work
+from wallum.frame.asked import Asked, Boxes
+from wallum.judge.work import count_work
 from wallum.level.flatten import flatten
 from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import grid
@@ -210,7 +211,7 @@ def test_a_pane_costs_as_many_pixels_as_it_covers():
         flat = flatten(level)
         seen = seen_surfaces(RayScene(level, flat), level, CAMERA, (40, 40))
         boxes = Boxes(*chunk_boxes(level, flat))
-        work.append(count_work(boxes, scene_of(SUN, LAMP), seen, CAMERA, SIZE).passes["light"])
+        work.append(count_work(Asked(boxes, scene_of(SUN, LAMP), seen, CAMERA, SIZE)).passes["light"])
     for name in ("pixels", "sun pixels", "lamp pixels"):
         assert work[1][name] == pytest.approx(2.0 * work[0][name])
 

@@ -10,6 +10,7 @@ from wallum.desk.work_thread import WorkThread
 from wallum.document.targets import Target
 from wallum.errors import WallumError
 from wallum.faults import fault_of
+from wallum.frame.asked import Asked
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import load_profile
 from wallum.judge.ledger import ledger
@@ -118,5 +119,5 @@ class ContributionThread(WorkThread):
             self.cost_refused.emit(str(error))
             return
         size = (target.width, target.height)
-        work = count_work(wanted.loaded.boxes, wanted.scene, seen, wanted.camera, size)
+        work = count_work(Asked(wanted.loaded.boxes, wanted.scene, seen, wanted.camera, size))
         self.cost_found.emit(frame_cost(work, target, profile))

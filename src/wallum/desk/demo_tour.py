@@ -16,6 +16,7 @@ from wallum.desk.tour import DEMO, ROOT, open_desk, scrub, shoot, wait_for, wait
 from wallum.desk.window import DeskWindow
 from wallum.document.targets import STAND_INS
 from wallum.exchange.report import Costed, write_report
+from wallum.frame.asked import Asked
 from wallum.judge.checks import Checked, check
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import load_profile
@@ -155,7 +156,7 @@ def _costed(window: DeskWindow) -> Iterator[Costed]:
             seen = seen_surfaces(loaded.rays, loaded.level, camera, LAYER_SIZE)
             for clock in CLOCKS:
                 scene = evaluate(project, hour_of(clock))
-                work = count_work(loaded.boxes, scene, seen, camera, (target.width, target.height))
+                work = count_work(Asked(loaded.boxes, scene, seen, camera, (target.width, target.height)))
                 yield Costed(shot.name, clock, target, profile, frame_cost(work, target, profile))
 
 

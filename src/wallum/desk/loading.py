@@ -15,7 +15,7 @@ from wallum.desk.work_thread import WorkThread
 from wallum.document.project import Project
 from wallum.document.sources import SkySource
 from wallum.errors import LevelProblem
-from wallum.judge.work import Boxes
+from wallum.frame.asked import Boxes
 from wallum.level.dressing import Dress, dress_of, dressed
 from wallum.level.flatten import Triangles, flatten
 from wallum.level.floors import floors_of

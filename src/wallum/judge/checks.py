@@ -12,11 +12,12 @@ from wallum.document.lanes import format_clock
 from wallum.document.paths import slug_of
 from wallum.document.project import Project, Shot
 from wallum.document.sources import Lamp
+from wallum.frame.asked import Asked, Boxes
 from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import Finding, Remedy
 from wallum.judge.sky_checks import ambient_follows, dark_night, exposure_jump, suns_apart
-from wallum.judge.work import Boxes, Work, count_work
+from wallum.judge.work import Work, count_work
 from wallum.level.model import Level
 from wallum.moment.base_light import open_ground_lux
 from wallum.moment.camera import Camera, far_for
@@ -246,7 +247,7 @@ def _exposed(project: Project, kind: str, hour: float) -> Remedy:
 
 def _work(subject: Checked, seen: Seen, scene: LitScene) -> Work:
     size = (subject.project.target.width, subject.project.target.height)
-    return count_work(subject.boxes, scene, seen.surfaces, seen.camera, size)
+    return count_work(Asked(subject.boxes, scene, seen.surfaces, seen.camera, size))
 
 
 def budget(subject: Checked) -> Iterator[Finding]:

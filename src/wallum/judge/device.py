@@ -10,7 +10,7 @@ from typing import Final
 from wallum.errors import ProjectProblem
 from wallum.faults import reading, said
 from wallum.files import read_limited, write_whole, written_whole
-from wallum.judge.work import COUNTS
+from wallum.frame.order import COUNTS
 from wallum.limits import PROFILE_BYTES
 
 __all__ = [
@@ -33,7 +33,7 @@ class _OnlyTried(Exception):
 
 @dataclass(frozen=True)
 class DeviceProfile:
-    """Milliseconds for each count of each pass, see judge.work.COUNTS.
+    """Milliseconds for each count of each pass, see frame.order.COUNTS.
 
     calibrated : whether the coefficients were fitted to times measured on that device
     origin     : where they come from, in words
@@ -70,7 +70,7 @@ def parse_profile(text: str, source: str) -> DeviceProfile:
         unknown = [count for count in counts if name not in COUNTS or count not in COUNTS[name]]
         if unknown or any(not 0.0 <= value < 1e6 for value in counts.values()):
             raise ProjectProblem(
-                f"the pass {name!r} has coefficients that mean nothing", source, "those of judge/work.py"
+                f"the pass {name!r} has coefficients that mean nothing", source, "those of frame/passes"
             )
     return profile
 

@@ -17,8 +17,10 @@ from scipy.optimize import nnls
 
 from wallum.document.project import Project
 from wallum.document.sources import SkySource
+from wallum.frame.asked import Asked, Boxes
+from wallum.frame.order import COUNTS
 from wallum.judge.device import DeviceProfile
-from wallum.judge.work import COUNTS, Boxes, Work, count_work
+from wallum.judge.work import Work, count_work
 from wallum.level.flatten import flatten
 from wallum.level.model import Level
 from wallum.level.opening import lit_level, open_project
@@ -128,7 +130,9 @@ def measure_scenes(progress: Callable[[str], None]) -> list[Measured]:
             camera = camera.with_aspect(size[0] / size[1])
             seen = seen_surfaces(rays, level, camera, COARSE)
             ms = _timed(renderer, PictureRequest(1, scene, camera, size))
-            out.append(Measured(name, count_work(boxes, scene, seen, camera, size, grid is not None), ms))
+            out.append(
+                Measured(name, count_work(Asked(boxes, scene, seen, camera, size, grid is not None)), ms)
+            )
             progress(f"{name}, {size[0]}x{size[1]}: {out[-1].total:.0f} ms")
     return out
 

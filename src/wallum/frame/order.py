@@ -1,0 +1,33 @@
+"""The passes of a frame, in the order in which they are drawn. This is the one place that says it."""
+
+from typing import Final
+
+from wallum.frame.described import Described
+from wallum.frame.passes.finish import DEVELOP, INSPECT, METER, READ_BACK
+from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
+from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
+from wallum.frame.passes.sky import CLOUDS, OPEN_SKY, SKY
+from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
+
+__all__ = ["COUNTS", "FINISHED", "LIT", "PASSES"]
+
+# Up to the light of a picture.
+LIT: Final[tuple[Described, ...]] = (
+    SURFACES,
+    SEE_THROUGH,
+    SKY,  # ahead of all shadows, as its blurred copies wait for what is being drawn
+    OPEN_SKY,
+    LAMP_SHADOWS,
+    SUN_SHADOWS,
+    INSPECT,
+    CLOUDS,
+    LIGHT_OF_OTHERS,
+    LIGHT,
+    LIGHT_ADDED,
+    LIGHT_OF_SEE_THROUGH,
+)
+# From there to the window.
+FINISHED: Final[tuple[Described, ...]] = (METER, DEVELOP, READ_BACK)
+PASSES: Final = LIT + FINISHED
+# What each pass counts; times are sums of these, each times a coefficient.
+COUNTS: Final[dict[str, tuple[str, ...]]] = {one.name: one.counts for one in PASSES if one.counts}

@@ -1,0 +1,46 @@
+"""Light on surfaces, and the sky behind them."""
+
+from wallum.frame.asked import Asked, Counted
+from wallum.frame.described import Described
+
+__all__ = ["LIGHT", "LIGHT_ADDED", "LIGHT_OF_OTHERS", "LIGHT_OF_SEE_THROUGH"]
+
+COUNTS = (
+    "each",
+    "pixels",
+    "sky pixels",
+    "cloud pixels",
+    "sun pixels",
+    "lamp pixels",
+    "shadowed lamp pixels",
+)
+
+
+def _count(asked: Asked) -> Counted:
+    scene, pixels = asked.scene, asked.pixels + asked.layers
+    counted = Counted({**dict.fromkeys(COUNTS, 0.0), "each": 1.0, "pixels": pixels})
+    if scene.sky is not None:
+        own = {"sky pixels": pixels}
+        if scene.sky.cloud is not None:  # on the pixels of the sky
+            own["cloud pixels"] = max(asked.pixels - asked.lit + asked.layers, 0.0)
+        counted.sources[scene.sky.id] = own
+    if scene.sun is not None:
+        counted.sources[scene.sun.id] = {"sun pixels": asked.lit}
+    for index, lamp_id in enumerate(scene.lamps.ids):
+        reached = float(asked.lamp_pixels[index])
+        if reached == 0.0:
+            continue
+        counted.sources[lamp_id] = {"lamp pixels": reached}
+        if scene.lamps.casting[index]:
+            counted.sources[lamp_id]["shadowed lamp pixels"] = reached
+    for own in counted.sources.values():
+        for name, value in own.items():
+            counted.whole[name] += value
+    return counted
+
+
+LIGHT = Described("light", COUNTS, _count)
+# Of these three, what is foretold counts the light pass alone: a delivered frame has no source under a hand.
+LIGHT_OF_OTHERS = Described("light of the others")
+LIGHT_ADDED = Described("light added")
+LIGHT_OF_SEE_THROUGH = Described("light of see-through")

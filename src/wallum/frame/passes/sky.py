@@ -1,0 +1,28 @@
+"""The sky as the other passes read it: its maps, what of it is open where, and the march of the deck."""
+
+from wallum.frame.asked import Asked, Counted
+from wallum.frame.described import Described
+from wallum.physics.deck import DECK_STEPS
+
+__all__ = ["CLOUDS", "OPEN_SKY", "SKY"]
+
+
+def _open(asked: Asked) -> Counted | None:
+    sky = asked.scene.sky
+    if sky is None or not asked.grid:
+        return None
+    counts = {"pixels": asked.pixels}
+    return Counted(counts, {sky.id: dict(counts)})
+
+
+def _march(asked: Asked) -> Counted | None:
+    sky = asked.scene.sky
+    if sky is None or sky.deck is None:
+        return None
+    counts = {"deck samples": asked.pixels / asked.quality.deck_part**2 * DECK_STEPS}
+    return Counted(counts, {sky.id: dict(counts)})
+
+
+SKY = Described("sky")
+OPEN_SKY = Described("open sky", ("pixels",), _open)
+CLOUDS = Described("clouds", ("deck samples",), _march)

@@ -1,0 +1,16 @@
+"""Surfaces: what the camera sees, and what of it is seen through."""
+
+from wallum.frame.asked import Asked, Counted
+from wallum.frame.described import Described
+
+__all__ = ["SEE_THROUGH", "SURFACES"]
+
+
+def _count(asked: Asked) -> Counted:
+    pixels = asked.pixels + asked.layers
+    return Counted({"each": 1.0, "pixels": pixels, "triangles": asked.triangles})
+
+
+SURFACES = Described("surfaces", ("each", "pixels", "triangles"), _count)
+# Its pixels are counted with the surfaces.
+SEE_THROUGH = Described("see-through surfaces")

@@ -1,0 +1,36 @@
+"""How finely a frame is drawn: one value, so that a tier is data."""
+
+from dataclasses import dataclass
+from typing import Final
+
+__all__ = ["HIGH", "Quality"]
+
+
+@dataclass(frozen=True)
+class Quality:
+    """Sizes and steps of all that is drawn.
+
+    lamp_atlas   : texels across the atlas of lamps' shadows
+    tile_sizes   : texels across one of its tiles, by how many are wanted; the largest that fit are taken
+    sun_texels   : most across a map of the sun's shadows, whatever the sun asks for
+    sun_reach    : how many of them there are at most
+    thumb_texels : the same across one for a thumbnail
+    passing_texels, passing_maps : of a sun that is being moved
+    deck_part    : the deck is marched for one pixel of so many each way
+    coarse_pixels: pixels of a moving picture that its surfaces may be off by
+    settled      : pictures that a settled one is the mean of
+    """
+
+    lamp_atlas: int = 4096
+    tile_sizes: tuple[int, ...] = (512, 256, 128)
+    sun_texels: int = 2048
+    sun_reach: int = 3
+    thumb_texels: int = 512
+    passing_texels: int = 384
+    passing_maps: int = 2
+    deck_part: int = 3
+    coarse_pixels: float = 2.0
+    settled: int = 64
+
+
+HIGH: Final = Quality()
