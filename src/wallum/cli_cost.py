@@ -57,7 +57,7 @@ def cost_of(project: Any, file: Path | None, shot: str | None, target: str | Non
     from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
     from wallum.moment.evaluate import evaluate
-    from wallum.realtime.bundling import chunk_boxes
+    from wallum.realtime.level.bundling import chunk_boxes
     from wallum.transport.contributions import LAYER_SIZE
     from wallum.transport.rays import RayScene
     from wallum.transport.surfaces import seen_surfaces
@@ -98,7 +98,7 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
     from wallum.judge.device import load_profile
     from wallum.level.flatten import flatten
     from wallum.level.opening import lit_project
-    from wallum.realtime.bundling import chunk_boxes
+    from wallum.realtime.level.bundling import chunk_boxes
     from wallum.transport.rays import RayScene
 
     project, level = lit_project(project, file, stand_in=False)

@@ -42,8 +42,8 @@ class Drawn:
 def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
     """A renderer that shows a project's level, with its sky grid."""
     from wallum.level.flatten import flatten
-    from wallum.realtime.bundle import ProbeGrid
-    from wallum.realtime.offline import renderer_for
+    from wallum.realtime.level.bundle import ProbeGrid
+    from wallum.realtime.process.offline import renderer_for
     from wallum.transport.kept_grid import kept_grid
     from wallum.transport.rays import RayScene
 
@@ -144,7 +144,7 @@ def sheet_command(
     from wallum.image.contact_sheet import contact_sheet
     from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
-    from wallum.realtime.offline import render_picture
+    from wallum.realtime.process.offline import render_picture
 
     if out.suffix.lower() != ".png":
         raise ExportProblem(f"cannot write {out.suffix or 'it'}", str(out), ".png")

@@ -47,7 +47,7 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
     from wallum.moment.camera import Camera, far_for
     from wallum.moment.hour import at_hour
     from wallum.physics.exposure import adapted_ev
-    from wallum.realtime.offline import render_picture
+    from wallum.realtime.process.offline import render_picture
 
     document, file = open_reference(project)
     if not document.shots:

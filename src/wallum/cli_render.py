@@ -22,7 +22,7 @@ def render_realtime(
 ) -> Made:
     """Draw with the renderer of the desk. Raises RendererProblem."""
     from wallum.cli_day import prepare
-    from wallum.realtime.offline import render_picture
+    from wallum.realtime.process.offline import render_picture
 
     drawn = prepare(project, level, file)
     picture = render_picture(

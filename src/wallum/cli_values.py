@@ -121,7 +121,7 @@ def chosen_view(project: Any, text: str) -> tuple[str, Any]:
     """A view by its name (spaces or dashes), and the project: with one source alone for one:SLUG."""
     from wallum.document.paths import find_slug
     from wallum.errors import ValueProblem
-    from wallum.realtime.request import VIEWS
+    from wallum.frame.views import VIEWS
 
     kind, _, slug = text.partition(":")
     if kind == "one" and slug:

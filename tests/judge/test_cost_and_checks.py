@@ -27,7 +27,7 @@ from wallum.moment.hour import at_hour
 from wallum.moment.metered import metered_picture
 from wallum.physics.colour import luminance
 from wallum.physics.dome import sample_dome
-from wallum.realtime.bundling import bundle_level, chunk_boxes
+from wallum.realtime.level.bundling import bundle_level, chunk_boxes
 from wallum.speed.profile import Measured, fit_profile, median_error, split
 from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import seen_surfaces

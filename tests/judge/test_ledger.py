@@ -14,7 +14,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import GLOW_ID
 from wallum.physics.colour import luminance
 from wallum.physics.difference import delta_e_itp
-from wallum.realtime.offline import render_picture, renderer_for
+from wallum.realtime.process.offline import render_picture, renderer_for
 from wallum.transport.contributions import LAYER_SIZE, Layers, fill_layers
 from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import seen_surfaces

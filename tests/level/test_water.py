@@ -13,7 +13,7 @@ from wallum.level.water import RIPPLES_M, STEEPNESS, ripple_picture
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
-from wallum.realtime.offline import render_picture, renderer_for
+from wallum.realtime.process.offline import render_picture, renderer_for
 
 
 def pond():

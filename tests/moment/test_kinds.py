@@ -9,7 +9,7 @@ from wallum.moment.kinds import KINDS, SHADERS, by_kind, kind_of, row_of, shader
 from wallum.moment.lamps import LAMP_ROW, Lamps
 from wallum.moment.view import bounding_spheres
 from wallum.physics.emitters import sphere_directions
-from wallum.realtime.programs import source_of
+from wallum.realtime.gl.programs import source_of
 
 RNG = np.random.default_rng(3)
 EVERY = pytest.mark.parametrize("kind", KINDS, ids=[kind.name for kind in KINDS])

@@ -7,8 +7,8 @@ import threading
 import numpy as np
 import pytest
 
-from wallum.realtime.channel import LONGEST, Channel, Closed
-from wallum.realtime.memory import Block
+from wallum.realtime.process.channel import LONGEST, Channel, Closed
+from wallum.realtime.process.memory import Block
 
 
 @pytest.fixture

@@ -22,10 +22,10 @@ from wallum.physics.colour import luminance
 from wallum.physics.dome import FACTORS
 from wallum.physics.exposure import metered_ev
 from wallum.physics.medium import henyey_greenstein, optical_depth
-from wallum.realtime.bundling import bundle_level
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.passes.sun_shadows import cascades_for, far_cascade
+from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.realtime.request import PictureRequest
-from wallum.realtime.sun_shadows import cascades_for, far_cascade
 
 SIZE = (96, 54)
 DESERT = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12")

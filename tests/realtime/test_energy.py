@@ -12,8 +12,8 @@ from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
-from wallum.realtime.bundling import bundle_level
-from wallum.realtime.request import PictureRequest
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.request import PictureRequest
 
 CAMERA = Camera((0.0, 0.4, 2.2), (0.0, -0.18, -1.0), 40.0, 1.0, far=50.0)
 EVEN = 200.0

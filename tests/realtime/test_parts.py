@@ -11,22 +11,23 @@ from hypothesis import strategies as st
 from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.errors import RendererProblem
+from wallum.frame.quality import HIGH
 from wallum.level.jar_yard import jar_yard
 from wallum.moment.camera import Camera, boxes_inside, frustum_planes
 from wallum.moment.evaluate import evaluate
 from wallum.physics.emitters import cone_directions
 from wallum.physics.photometry import cone_falloff, range_window
-from wallum.realtime.bundle import LevelBundle
-from wallum.realtime.bundling import bundle_level
-from wallum.realtime.channel import Channel, Closed
-from wallum.realtime.chunking import CHUNK
-from wallum.realtime.clusters import CELL_PIXELS, assign_lamps
-from wallum.realtime.drawing import LevelOnGpu
-from wallum.realtime.lamp_shadows import ATLAS, LampShadows
-from wallum.realtime.lighting import lamp_scissor, pre_exposure
-from wallum.realtime.memory import Block, load_value, store_value
+from wallum.realtime.level.bundle import LevelBundle
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.level.chunking import CHUNK
+from wallum.realtime.level.drawing import LevelOnGpu
 from wallum.realtime.pace import Pace
-from wallum.realtime.sun_shadows import PARTS, SunShadows, cascades_for
+from wallum.realtime.passes.clusters import CELL_PIXELS, assign_lamps
+from wallum.realtime.passes.lamp_shadows import LampShadows
+from wallum.realtime.passes.lighting import lamp_scissor, pre_exposure
+from wallum.realtime.passes.sun_shadows import PARTS, SunShadows, cascades_for
+from wallum.realtime.process.channel import Channel, Closed
+from wallum.realtime.process.memory import Block, load_value, store_value
 
 SIZE = (320, 180)
 CAMERA = Camera((0.0, 1.7, 6.0), (0.1, -0.1, -0.99), 55.0, 320 / 180, far=60.0)
@@ -197,7 +198,7 @@ def test_tiles_never_overlap_and_are_given_back(renderer):
         taken = [t for tile in given_tiles.values() for t in range(tile.first, tile.first + tile.count)]
         assert len(set(taken)) == len(taken)
         corners = [shadows.corner(t) for t in taken]
-        assert max(max(c) for c in corners) <= ATLAS - shadows.tile_size
+        assert max(max(c) for c in corners) <= HIGH.lamp_atlas - shadows.tile_size
 
 
 def test_more_shadows_than_fit_shrink_and_then_are_told(renderer):
@@ -386,7 +387,7 @@ def test_messages_and_descriptors_cross_a_channel():
 
 
 def test_lines_of_a_shader_are_in_force_by_its_features():
-    from wallum.realtime.programs import in_force
+    from wallum.realtime.gl.programs import in_force
 
     text = "a\n#ifdef SUN\nb\n#ifndef AIR\nc\n#else\nd\n#endif\n#endif\n#if defined(SKY) || defined(AIR)\ne\n#endif"
     lines = {
@@ -401,7 +402,7 @@ def test_lines_of_a_shader_are_in_force_by_its_features():
 
 
 def test_uniforms_are_handed_on_as_many_as_there_is_room_for():
-    from wallum.realtime.programs import carried
+    from wallum.realtime.gl.programs import carried
 
     vertex = "#version 430 core\nvoid main() {\n    carry();\n    gl_Position = vec4(0.0);\n}"
     fragment = (
@@ -426,9 +427,9 @@ def test_a_picture_is_the_same_with_and_without_numbers_handed_on(room):
     from wallum.level.pale_room import pale_room, pale_room_project
     from wallum.moment.camera import Camera
     from wallum.moment.evaluate import evaluate
-    from wallum.realtime.bundling import bundle_level
+    from wallum.realtime.level.bundling import bundle_level
+    from wallum.realtime.process.request import PictureRequest
     from wallum.realtime.renderer import Renderer
-    from wallum.realtime.request import PictureRequest
 
     inside = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
     request = PictureRequest(1, evaluate(pale_room_project()), inside, (96, 54))
@@ -449,7 +450,7 @@ def test_a_picture_is_the_same_with_and_without_numbers_handed_on(room):
     "text", ["#if A > 2\n#endif", "#elif defined(A)", "#else", "#endif", "#ifdef A", "#pragma once", "#if !defined(A)\n#endif"]
 )  # fmt: skip
 def test_what_a_shader_may_not_say_is_refused(text):
-    from wallum.realtime.programs import in_force
+    from wallum.realtime.gl.programs import in_force
 
     with pytest.raises(RendererProblem, match="a shader has"):
         in_force(text, frozenset())

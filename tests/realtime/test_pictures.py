@@ -22,9 +22,9 @@ from wallum.physics.arrays import normalised
 from wallum.physics.colour import luminance
 from wallum.physics.photometry import cone_falloff, punctual_illuminance
 from wallum.physics.surface import response
-from wallum.realtime.bundling import bundle_level
-from wallum.realtime.offline import render_picture
-from wallum.realtime.request import PictureRequest
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.offline import render_picture
+from wallum.realtime.process.request import PictureRequest
 from wallum.transport.rays import RayScene
 
 SIZE = (192, 108)

@@ -7,6 +7,7 @@ import pytest
 
 from wallum.document.project import Look, Project
 from wallum.document.sources import PointSource, SunSource
+from wallum.frame.quality import HIGH
 from wallum.level.flatten import flatten
 from wallum.level.model import Level, Material, Mesh, Part, Picture, TextureUse
 from wallum.level.pictures import as_png
@@ -14,9 +15,9 @@ from wallum.level.shading_basis import with_tangents
 from wallum.level.solids import grid
 from wallum.moment.camera import Camera, boxes_inside, frustum_planes
 from wallum.moment.evaluate import evaluate
-from wallum.realtime import batches, bundling
-from wallum.realtime.bundling import bundle_level, chunk_boxes
-from wallum.realtime.request import PictureRequest
+from wallum.realtime.level import batches, bundling
+from wallum.realtime.level.bundling import bundle_level, chunk_boxes
+from wallum.realtime.process.request import PictureRequest
 
 CAMERA = Camera((0.0, 3.0, 9.0), (0.0, -0.25, -1.0), 60.0, 1.5, far=80.0)
 SIZE = (240, 160)
@@ -146,7 +147,7 @@ def test_what_no_frustum_holds_is_not_drawn(renderer, both):
 def test_far_places_are_drawn_coarser_while_the_camera_moves(renderer, both, monkeypatch):
     _, _, once = both
     _, fine = shown(renderer, once, "reduced")
-    monkeypatch.setattr("wallum.realtime.engine.COARSE_PIXELS", 60.0)
+    monkeypatch.setattr(renderer.engine, "quality", replace(HIGH, coarse_pixels=60.0))
     _, coarse = shown(renderer, once, "reduced")
     assert coarse["surfaces"]["triangles"] < 0.7 * fine["surfaces"]["triangles"]
 

@@ -6,9 +6,9 @@ from wallum.document.sources import PointSource
 from wallum.level.pale_room import pale_room, pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.realtime.bundling import bundle_level
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.realtime.request import PictureRequest
 
 CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
 

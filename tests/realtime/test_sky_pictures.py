@@ -12,9 +12,9 @@ from wallum.level.flatten import flatten
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
-from wallum.realtime.bundling import bundle_level
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.realtime.request import PictureRequest
 from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
 

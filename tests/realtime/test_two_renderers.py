@@ -6,9 +6,9 @@ from wallum.level.pale_room import pale_room, pale_room_project
 from wallum.level.sheets import rolling_sheets
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.realtime.bundling import bundle_level
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.realtime.request import PictureRequest
 
 CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
 REQUEST = PictureRequest(0, evaluate(pale_room_project()), CAMERA, (96, 54))

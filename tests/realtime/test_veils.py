@@ -15,8 +15,8 @@ from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.realtime.bundling import bundle_level, chunk_boxes
-from wallum.realtime.request import PictureRequest
+from wallum.realtime.level.bundling import bundle_level, chunk_boxes
+from wallum.realtime.process.request import PictureRequest
 from wallum.transport.contributions import LAYER_SIZE
 from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference

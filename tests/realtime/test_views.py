@@ -8,6 +8,7 @@ from set_lights import set_sun
 
 from wallum.document.project import Look, Project
 from wallum.document.sources import PointSource
+from wallum.frame.views import VIEWS
 from wallum.level.dressing import Dress, dressed
 from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.pale_room import pale_room_project
@@ -18,10 +19,10 @@ from wallum.physics.colour import luminance
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import false_colour, grain_ramp, ramp
 from wallum.physics.tone import srgb_encode
-from wallum.realtime.bundling import bundle_level
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.passes.sun_shadows import nearest_grain
+from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.realtime.request import VIEWS, PictureRequest
-from wallum.realtime.sun_shadows import nearest_grain
 
 SIZE = (96, 54)
 FRONT = Camera((0.0, 0.0, 4.0), (0.0, 0.0, -1.0), 40.0, 16 / 9, far=50.0)
@@ -158,7 +159,7 @@ def test_grain_of_the_sun_has_the_tone_of_its_texels(renderer, texels):
 
 
 def test_a_uniform_whose_end_a_program_does_not_read_takes_the_rest(renderer):
-    from wallum.realtime.programs import set_uniforms
+    from wallum.realtime.gl.programs import set_uniforms
 
     context = renderer.engine.context
     vertex = "#version 430 core\nvoid main() { gl_Position = vec4(0.0); }"

@@ -11,13 +11,14 @@ import numpy as np
 import pytest
 
 from wallum.document.paths import put
+from wallum.frame.quality import HIGH
 from wallum.level.pale_room import pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.realtime.bundling import bundle_level
-from wallum.realtime.client import RendererClient
-from wallum.realtime.memory import store_value
-from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.client import RendererClient
+from wallum.realtime.process.memory import store_value
+from wallum.realtime.process.request import PictureRequest
 
 SIZE = (160, 90)
 CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
@@ -65,7 +66,7 @@ def test_a_picture_comes_and_settles(client):
     pixels = client.pixels(first).copy()
     assert pixels[..., 3].min() == 255
     assert pixels[..., :3].std() > 5
-    (_, last), seen = until(client, lambda m: frame(m) and frame(m).settled == SETTLE_FRAMES)
+    (_, last), seen = until(client, lambda m: frame(m) and frame(m).settled == HIGH.settled)
     counts = [frame(m).settled for m in seen if frame(m)]
     assert counts == sorted(counts)
     assert last.passes
@@ -165,7 +166,7 @@ def test_the_renderers_process_needs_nothing_of_the_document():
     """It is started again when it dies, and every import is waited for."""
     heavy = "[one for one in sys.modules if one.startswith('wallum.document') or one == 'pydantic']"
     done = subprocess.run(
-        [sys.executable, "-c", f"import sys, wallum.realtime.worker; print({heavy})"],
+        [sys.executable, "-c", f"import sys, wallum.realtime.process.worker; print({heavy})"],
         capture_output=True, text=True, check=True, env={**os.environ, "PYTHONPATH": os.pathsep.join(sys.path)},
     )  # fmt: skip
     assert done.stdout.strip() == "[]"

@@ -12,12 +12,12 @@ from wallum.document.project import base_light
 from wallum.level.pale_room import pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.realtime.bundle import ProbeGrid
-from wallum.realtime.bundling import bundle_level
-from wallum.realtime.channel import Closed
-from wallum.realtime.memory import Block, store_value
-from wallum.realtime.request import PictureRequest
-from wallum.realtime.worker import Worker
+from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.channel import Closed
+from wallum.realtime.process.memory import Block, store_value
+from wallum.realtime.process.request import PictureRequest
+from wallum.realtime.process.worker import Worker
 
 CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
 SIZES = ((64, 36), (96, 54))

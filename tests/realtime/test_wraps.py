@@ -13,8 +13,8 @@ from wallum.level.texels import texels
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.tone import srgb_decode
-from wallum.realtime.bundling import bundle_level
-from wallum.realtime.request import PictureRequest
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.request import PictureRequest
 
 REPEATED, CLAMPED, MIRRORED = 10497, 33071, 33648
 CAMERA = Camera((0.0, 0.0, 4.0), (0.0, 0.0, -1.0), 40.0, 1.0, far=50.0)

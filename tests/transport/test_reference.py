@@ -18,7 +18,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.metered import metered_picture
 from wallum.moment.scene import Metering
 from wallum.physics.colour import luminance
-from wallum.realtime.offline import render_picture, renderer_for
+from wallum.realtime.process.offline import render_picture, renderer_for
 from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
 

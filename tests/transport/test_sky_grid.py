@@ -17,10 +17,10 @@ from wallum.level.solids import box, grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
-from wallum.realtime.bundle import ProbeGrid
-from wallum.realtime.bundling import bundle_level
+from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.realtime.request import PictureRequest
 from wallum.transport import kept_grid as keeping
 from wallum.transport.direct import direct_illuminance
 from wallum.transport.heroes import hero_cells

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from wallum.desk.tokens import TOKENS, style_sheet
 from wallum.errors import MissingProblem
-from wallum.realtime.memory import share_one_pool
+from wallum.realtime.process.memory import share_one_pool
 
 __all__ = ["application", "has_display", "run_desk", "screen_of_its_own"]
 

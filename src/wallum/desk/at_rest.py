@@ -14,7 +14,7 @@ from wallum.document.project import Project
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import LitScene
-from wallum.realtime.request import PictureRequest
+from wallum.realtime.process.request import PictureRequest
 
 __all__ = ["AtRest", "shot_requests"]
 

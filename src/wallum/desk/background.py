@@ -9,7 +9,7 @@ from wallum.desk.session import Session
 from wallum.desk.sky_grids import SkyGridThread
 from wallum.desk.work_thread import Crew
 from wallum.level.dressing import Dress, dress_of
-from wallum.realtime.bundle import ProbeGrid
+from wallum.realtime.level.bundle import ProbeGrid
 from wallum.transport.sky_grid import SkyGrid
 
 __all__ = ["Background", "probe_grid"]

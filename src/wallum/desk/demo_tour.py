@@ -23,8 +23,8 @@ from wallum.judge.device import load_profile
 from wallum.judge.work import count_work
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
-from wallum.realtime.bundle import ProbeGrid
-from wallum.realtime.offline import render_picture, renderer_for
+from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.process.offline import render_picture, renderer_for
 from wallum.transport.contributions import LAYER_SIZE
 from wallum.transport.kept_grid import kept_grid
 from wallum.transport.surfaces import seen_surfaces

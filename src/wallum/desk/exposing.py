@@ -7,10 +7,11 @@ from numpy.typing import NDArray
 
 from wallum.desk.session import Session
 from wallum.document.project import Look
+from wallum.frame.quality import HIGH
 from wallum.moment.camera import Camera
 from wallum.moment.metered import CELLS
 from wallum.physics.exposure import adapted_ev
-from wallum.realtime.request import SETTLE_FRAMES, Frame
+from wallum.realtime.process.request import Frame
 from wallum.transport.heroes import hero_cells
 
 __all__ = ["Exposing", "heroes_for"]
@@ -61,9 +62,7 @@ class Exposing:
         """
         if shown.settled:
             text = (
-                "settled"
-                if shown.settled >= SETTLE_FRAMES
-                else f"settling {shown.settled} of {SETTLE_FRAMES}"
+                "settled" if shown.settled >= HIGH.settled else f"settling {shown.settled} of {HIGH.settled}"
             )
         else:
             text = "moving" if shown.detail == "reduced" else "as delivered"

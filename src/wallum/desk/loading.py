@@ -24,8 +24,8 @@ from wallum.level.model import Finding, Level
 from wallum.level.opening import open_level, project_of_level
 from wallum.level.panorama_file import small_panorama
 from wallum.moment.evaluate import evaluate
-from wallum.realtime.bundling import bundle_level
-from wallum.realtime.memory import Block, store_value
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.memory import Block, store_value
 from wallum.transport.rays import RayScene
 
 __all__ = ["LevelLoader", "LoadedLevel", "load_new", "load_now", "pack_level"]

@@ -9,7 +9,7 @@ from dataclasses import asdict
 from wallum.desk.tour import open_desk, wait_for, wait_settled
 from wallum.desk.window import DeskWindow
 from wallum.figures import Row
-from wallum.realtime.memory import give_memory_back
+from wallum.realtime.process.memory import give_memory_back
 
 __all__ = ["memory_rows", "resident_mb"]
 

@@ -38,7 +38,7 @@ from wallum.desk.stops_scale import draw_grain_scale, draw_stops_scale
 from wallum.desk.tokens import TOKENS
 from wallum.document.sources import Lamp
 from wallum.moment.camera import Camera
-from wallum.realtime.request import Frame
+from wallum.realtime.process.request import Frame
 from wallum.transport.rays import RayScene
 
 __all__ = ["PictureView"]

@@ -9,10 +9,10 @@ from PyQt6.QtGui import QImage
 
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
-from wallum.realtime.bundle import ProbeGrid
-from wallum.realtime.client import RendererClient
-from wallum.realtime.memory import Block
-from wallum.realtime.request import Detail, Frame, PictureRequest
+from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.process.client import RendererClient
+from wallum.realtime.process.memory import Block
+from wallum.realtime.process.request import Detail, Frame, PictureRequest
 
 __all__ = ["RenderLink"]
 

@@ -14,7 +14,7 @@ from wallum.desk.tour import intensity_field, open_desk, wait_for, wait_settled
 from wallum.desk.window import DeskWindow
 from wallum.document.derived import derived_folder
 from wallum.figures import Row, percentile
-from wallum.realtime.request import Frame
+from wallum.realtime.process.request import Frame
 
 __all__ = ["desk_rows", "sky_rows"]
 

@@ -16,7 +16,8 @@ from wallum.desk.app import application
 from wallum.desk.number_field import NumberField
 from wallum.desk.window import DeskWindow
 from wallum.errors import RendererProblem
-from wallum.realtime.request import SETTLE_FRAMES, Frame
+from wallum.frame.quality import HIGH
+from wallum.realtime.process.request import Frame
 
 __all__ = [
     "DEMO",
@@ -47,7 +48,7 @@ def wait_for(done: Callable[[], bool], what: str, seconds: float = PATIENCE_S) -
         QApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
 
 
-def wait_settled(window: DeskWindow, least: int = SETTLE_FRAMES) -> Frame:
+def wait_settled(window: DeskWindow, least: int = HIGH.settled) -> Frame:
     """Run the window until a picture of what is wanted now has settled."""
     came: list[Frame] = []
     connection = window.link.frame_came.connect(lambda frame, _: came.append(frame))

@@ -27,7 +27,7 @@ from wallum.document.targets import Target
 from wallum.moment.base_light import body_now, find_base_light
 from wallum.moment.shown_colour import shown_colour, shown_rgb
 from wallum.physics.colour import luminance
-from wallum.realtime.sun_shadows import nearest_grain
+from wallum.realtime.passes.sun_shadows import nearest_grain
 
 __all__ = ["TunePane"]
 

@@ -10,7 +10,7 @@ from wallum.desk.session import Session
 from wallum.document.project import Shot
 from wallum.moment.camera import far_for
 from wallum.moment.scene import LitScene
-from wallum.realtime.request import PictureRequest
+from wallum.realtime.process.request import PictureRequest
 
 __all__ = ["WALL_PREFIX", "ShotWall"]
 

@@ -52,10 +52,11 @@ from wallum.desk.waiting import Waiting
 from wallum.desk.walker import Walker
 from wallum.desk.wall import ShotWall
 from wallum.desk.wipe import Wipe
+from wallum.frame.views import VIEWS
 from wallum.level.opening import choose_level, reference_to
 from wallum.moment.camera import Camera
-from wallum.realtime.bundle import ProbeGrid
-from wallum.realtime.request import VIEWS, Frame
+from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.process.request import Frame
 
 __all__ = ["DeskWindow"]
 

@@ -23,7 +23,7 @@ from wallum.limits import PICTURE_BYTES
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import LitScene
-from wallum.realtime.request import PictureRequest
+from wallum.realtime.process.request import PictureRequest
 
 __all__ = ["WIPE_NAME", "Wipe"]
 

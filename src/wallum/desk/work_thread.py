@@ -8,7 +8,7 @@ from PyQt6.QtCore import QObject, QThread, QThreadPool, QTimer, pyqtSignal
 
 from wallum.errors import WallumError
 from wallum.faults import fault_of
-from wallum.realtime.memory import give_memory_back
+from wallum.realtime.process.memory import give_memory_back
 
 __all__ = ["Crew", "WorkThread"]
 

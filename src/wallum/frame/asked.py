@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,7 +10,10 @@ from numpy.typing import NDArray
 from wallum.frame.quality import HIGH, Quality
 from wallum.moment.camera import Camera, boxes_inside, frustum_planes
 from wallum.moment.scene import LitScene
-from wallum.transport.surfaces import SeenSurfaces
+
+if TYPE_CHECKING:  # the renderer's process starts faster without rays
+    from wallum.transport.surfaces import SeenSurfaces
+
 
 __all__ = ["TEXEL_BYTES", "Asked", "Boxes", "Counted", "Counts"]
 
@@ -56,7 +60,7 @@ class Asked:
 
     boxes: Boxes
     scene: LitScene
-    seen: SeenSurfaces
+    seen: "SeenSurfaces"
     camera: Camera
     size: tuple[int, int]
     grid: bool = True

@@ -13,7 +13,7 @@ class Quality:
     lamp_atlas   : texels across the atlas of lamps' shadows
     tile_sizes   : texels across one of its tiles, by how many are wanted; the largest that fit are taken
     sun_texels   : most across a map of the sun's shadows, whatever the sun asks for
-    sun_reach    : how many of them there are at most
+    sun_maps     : how many of them there are at most
     thumb_texels : the same across one for a thumbnail
     passing_texels, passing_maps : of a sun that is being moved
     deck_part    : the deck is marched for one pixel of so many each way
@@ -24,7 +24,7 @@ class Quality:
     lamp_atlas: int = 4096
     tile_sizes: tuple[int, ...] = (512, 256, 128)
     sun_texels: int = 2048
-    sun_reach: int = 3
+    sun_maps: int = 3
     thumb_texels: int = 512
     passing_texels: int = 384
     passing_maps: int = 2

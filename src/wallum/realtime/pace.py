@@ -1,6 +1,6 @@
 """How coarse a moving picture must be to keep up with the hand on this machine."""
 
-from wallum.realtime.targets import Size
+from wallum.realtime.gl.targets import Size
 
 __all__ = ["Pace"]
 

@@ -7,11 +7,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.errors import RendererProblem
-from wallum.realtime.bundle import LevelBundle, ProbeGrid
+from wallum.frame.quality import HIGH
+from wallum.frame.views import INSPECTED
 from wallum.realtime.engine import Engine, open_context
-from wallum.realtime.request import INSPECTED, SETTLE_FRAMES, Frame, PictureRequest
+from wallum.realtime.gl.view import pre_exposure
+from wallum.realtime.level.bundle import LevelBundle, ProbeGrid
+from wallum.realtime.process.request import Frame, PictureRequest
 from wallum.realtime.settle import Settler
-from wallum.realtime.view import pre_exposure
 
 __all__ = ["Renderer"]
 
@@ -95,7 +97,7 @@ class Renderer:
         held = pre_exposure(request.scene.ev100) * (max(self.settler.count, 1) if settled else 1)
         return data.astype(np.float32) / np.float32(held)
 
-    def settle(self, request: PictureRequest, pictures: int = SETTLE_FRAMES) -> None:
+    def settle(self, request: PictureRequest, pictures: int = HIGH.settled) -> None:
         """Make all jittered pictures of a request at once."""
         self.settler.begin(request)
         for _ in range(pictures):

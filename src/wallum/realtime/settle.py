@@ -12,16 +12,18 @@ from dataclasses import replace
 import moderngl
 import numpy as np
 
+from wallum.frame.quality import HIGH
 from wallum.moment.kinds import by_kind, kind_of
 from wallum.moment.lamps import Lamps
 from wallum.moment.scene import LitScene
 from wallum.physics.emitters import cone_directions, halton
-from wallum.realtime.engine import Engine, SunTurn
-from wallum.realtime.programs import set_uniforms
-from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
-from wallum.realtime.sun_shadows import CASCADES
-from wallum.realtime.targets import Size
-from wallum.realtime.view import View
+from wallum.realtime.engine import Engine
+from wallum.realtime.gl.programs import set_uniforms
+from wallum.realtime.gl.targets import Size
+from wallum.realtime.gl.view import View
+from wallum.realtime.passes.base import SunTurn
+from wallum.realtime.passes.sun_shadows import CASCADES
+from wallum.realtime.process.request import PictureRequest
 
 __all__ = ["Settler"]
 
@@ -57,11 +59,11 @@ class Settler:
     @property
     def worth_showing(self) -> bool:
         """Whether the sum so far should be developed: not each step would be seen."""
-        return self.count == 1 or self.count % SHOWN_EVERY == 2 or self.count >= SETTLE_FRAMES
+        return self.count == 1 or self.count % SHOWN_EVERY == 2 or self.count >= HIGH.settled
 
     @property
     def done(self) -> bool:
-        return self._request is None or self.count >= SETTLE_FRAMES
+        return self._request is None or self.count >= HIGH.settled
 
     def begin(self, request: PictureRequest) -> None:
         """Start over for a request."""
@@ -149,7 +151,6 @@ class Settler:
         engine, context = self._engine, self._engine.context
         program = engine.programs.get("screen", "copy")
         total = engine.settling.total
-        assert total is not None
         assert self._frame is not None
         set_uniforms(program, picture=total.light)
         self._frame.use()

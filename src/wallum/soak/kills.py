@@ -19,10 +19,10 @@ from wallum.figures import percentile
 from wallum.level.pale_room import pale_room, pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.realtime.bundling import bundle_level
-from wallum.realtime.client import RendererClient
-from wallum.realtime.memory import store_value
-from wallum.realtime.request import PictureRequest
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.client import RendererClient
+from wallum.realtime.process.memory import store_value
+from wallum.realtime.process.request import PictureRequest
 
 __all__ = ["KillsMet", "kill_renderers", "kill_savers"]
 

@@ -21,7 +21,7 @@ from wallum.level.gltf_reader import parse_gltf
 from wallum.level.pale_room import pale_room_project
 from wallum.level.panorama_file import parse_panorama
 from wallum.level.sanity import sanity_findings
-from wallum.realtime.bundling import bundle_level
+from wallum.realtime.level.bundling import bundle_level
 from wallum.soak.level_seeds import level_seeds
 from wallum.transport.rays import RayScene
 

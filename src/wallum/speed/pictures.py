@@ -9,14 +9,15 @@ import numpy as np
 from wallum.document.project import Project
 from wallum.document.sources import PointSource
 from wallum.figures import Row, percentile
+from wallum.frame.quality import HIGH
 from wallum.level.jar_yard import jar_yard, jar_yard_project
 from wallum.level.model import Level
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.view import in_view
-from wallum.realtime.bundling import bundle_level
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.realtime.request import SETTLE_FRAMES, PictureRequest
 from wallum.speed.limits import fill_ms
 
 __all__ = ["picture_rows"]
@@ -44,7 +45,7 @@ def _settle_times(renderer: Renderer, request: PictureRequest) -> list[float]:
     out = np.empty((SIZE[1], SIZE[0], 4), np.uint8)
     renderer.settler.begin(request)
     times = []
-    for count in range(SETTLE_FRAMES):
+    for count in range(HIGH.settled):
         start = time.perf_counter()
         for _ in renderer.refine():
             pass
@@ -124,7 +125,7 @@ def picture_rows() -> Iterator[Row]:
         fill,
         "one plain pass",
         {
-            "pictures": SETTLE_FRAMES,
+            "pictures": HIGH.settled,
             "95th": round(percentile(times[1:], 0.95)),
             "first": round(times[0]),
             "whole_s": round(sum(times) / 1e3, 1),

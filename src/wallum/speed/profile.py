@@ -28,10 +28,10 @@ from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import Lamps
 from wallum.moment.scene import LitScene
-from wallum.realtime.bundle import ProbeGrid
-from wallum.realtime.bundling import bundle_level
+from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.realtime.request import PictureRequest
 from wallum.transport.kept_grid import kept_grid
 from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import seen_surfaces

@@ -12,9 +12,9 @@ from wallum.level.flatten import flatten
 from wallum.level.opening import lit_level, lit_project, open_project
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
-from wallum.realtime.bundle import ProbeGrid
-from wallum.realtime.offline import renderer_for
-from wallum.realtime.request import Frame, PictureRequest
+from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.process.offline import renderer_for
+from wallum.realtime.process.request import Frame, PictureRequest
 from wallum.transport.kept_grid import kept_grid
 from wallum.transport.rays import RayScene, rays_asked
 from wallum.transport.reference import Reference

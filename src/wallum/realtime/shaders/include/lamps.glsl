@@ -1,4 +1,4 @@
-// Lamps as the shaders read them: rows of realtime/lamp_buffers.py, where what they mean is said.
+// Lamps as the shaders read them: rows of realtime/passes/lamp_buffers.py, where what they mean is said.
 
 struct Lamp {
     vec4 position_radius2;   // m, m^2

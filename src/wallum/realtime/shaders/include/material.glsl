@@ -1,4 +1,4 @@
-// Numbers of one material, as realtime/surfaces.py packs them.
+// Numbers of one material, as realtime/level/bundling.py packs them.
 
 layout(std140) uniform Material {
     vec4 base;          // linear

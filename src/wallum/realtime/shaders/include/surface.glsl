@@ -28,7 +28,7 @@ vec4 gloss_shares(float rough, float n_v) {
 }
 
 // The third channel of a G-buffer's surface: 1 asks for no light; else 0 where 4 % are reflected looked at
-// straight, and with UNUSUAL what realtime/bundling.py packs of what reflects otherwise.
+// straight, and with UNUSUAL what realtime/level/bundling.py packs of what reflects otherwise.
 float unlit_share(float kind) {
 #ifdef UNUSUAL
     return step(254.5 / 255.0, kind);

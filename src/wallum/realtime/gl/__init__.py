@@ -1,0 +1,1 @@
+"""OpenGL as the passes use it: programs, targets, views, times."""

@@ -1,0 +1,73 @@
+"""Textures that a picture is made in: the G-buffer, light, sums."""
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.realtime.passes.clusters import occupied_cells
+
+__all__ = ["GBuffer", "LightTarget", "Size"]
+
+Size = tuple[int, int]
+
+
+def _target(context: moderngl.Context, size: Size, components: int, dtype: str) -> moderngl.Texture:
+    texture = context.texture(size, components, dtype=dtype)
+    texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+    return texture
+
+
+class GBuffer:
+    """Surfaces of one camera at one size. `key` says of what; None: nothing yet.
+
+    through : for a layer of what is seen through, what goes through it and how much it covers
+    """
+
+    R11F_G11F_B10F = 0x8C3A
+
+    def __init__(self, context: moderngl.Context, size: Size, layer: bool = False) -> None:
+        self.size = size
+        self.key: object = None
+        self.through = _target(context, size, 4, "f1") if layer else None
+        self.base = _target(context, size, 4, "f1")
+        self.normal = _target(context, size, 2, "f2")
+        self.surface = _target(context, size, 4, "f1")
+        self.glow = context.texture(size, 3, dtype="f2", internal_format=self.R11F_G11F_B10F)
+        self.glow.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self.distance = _target(context, size, 1, "f4")
+        self.depth = context.depth_texture(size)
+        self.colours = [self.base, self.normal, self.surface, self.glow, self.distance]
+        more = [] if self.through is None else [self.through]
+        self.frame = context.framebuffer([*self.colours, *more], self.depth)
+        self.open = _target(context, size, 4, "f2")  # what is seen of the sky
+        self.open_frame = context.framebuffer([self.open], self.depth)
+        self._cells: tuple[object, NDArray[np.int64]] | None = None
+
+    def cells(self, far: float) -> NDArray[np.int64]:
+        """Numbers of the cells that hold its surfaces, see clusters.py."""
+        if self._cells is None or self._cells[0] != self.key:
+            depth = np.frombuffer(self.distance.read(), np.float32).reshape(self.size[::-1])
+            self._cells = (self.key, occupied_cells(depth, far))
+        return self._cells[1]
+
+    @property
+    def textures(self) -> dict[str, moderngl.Texture]:
+        """The surfaces by the names that shaders read them by."""
+        return dict(zip(("g_base", "g_normal", "g_surface", "g_glow", "g_depth"), self.colours, strict=True))
+
+    def release(self) -> None:
+        more = [] if self.through is None else [self.through]
+        for item in (self.frame, self.open_frame, *self.colours, *more, self.open, self.depth):
+            item.release()
+
+
+class LightTarget:
+    """Pre-exposed light, half floats, that shares a G-buffer's depth."""
+
+    def __init__(self, context: moderngl.Context, gbuffer: GBuffer) -> None:
+        self.light = _target(context, gbuffer.size, 4, "f2")
+        self.frame = context.framebuffer([self.light], gbuffer.depth)
+
+    def release(self) -> None:
+        self.frame.release()
+        self.light.release()

@@ -1,0 +1,1 @@
+"""A level packed for the graphics card, and drawn there."""

@@ -1,0 +1,83 @@
+"""From light to the bytes that the window paints."""
+
+import moderngl
+import numpy as np
+
+from wallum.frame.views import INSPECTED
+from wallum.physics.exposure import exposure_scale
+from wallum.physics.false_colour import ramp
+from wallum.physics.tone import DEFAULT_CURVE, bayer_matrix
+from wallum.realtime.gl.programs import Programs, set_uniforms
+from wallum.realtime.gl.targets import Size
+
+__all__ = ["Developer"]
+
+VIEW_FEATURES = {
+    **{name: frozenset({"PLAIN"}) for name in INSPECTED},
+    "false colour": frozenset({"FALSE_COLOUR"}),
+    "zebra": frozenset({"ZEBRA"}),
+}
+
+
+class Developer:
+    """Tone curve, transfer function, dither; and enlarging of a reduced picture."""
+
+    def __init__(self, context: moderngl.Context, programs: Programs) -> None:
+        self._context, self._programs = context, programs
+        thresholds = bayer_matrix(3).astype(np.float32)
+        self._dither = context.texture((8, 8), 1, np.ascontiguousarray(thresholds), dtype="f4")
+        self._dither.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        colours = ramp()
+        self._ramp = context.texture((len(colours), 1), 3, np.ascontiguousarray(colours), dtype="f4")
+        self._ramp.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self._targets: dict[Size, moderngl.Framebuffer] = {}
+
+    def _target(self, size: Size) -> moderngl.Framebuffer:
+        if size not in self._targets:
+            if len(self._targets) > 4:
+                for frame in self._targets.values():
+                    for texture in frame.color_attachments:
+                        texture.release()
+                    frame.release()
+                self._targets.clear()
+            texture = self._context.texture(size, 4)
+            texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            texture.repeat_x = texture.repeat_y = False
+            self._targets[size] = self._context.framebuffer([texture])
+        return self._targets[size]
+
+    def develop(
+        self,
+        light: moderngl.Texture,
+        ev100: float,
+        held_exposure: float,
+        samples: int = 1,
+        view: str = "final",
+        night_eye: float = 0.0,
+    ) -> moderngl.Framebuffer:
+        """Develop `light`, which holds `samples` pictures times `held_exposure`, for a view.
+
+        night_eye : strength of that look, for views that show light
+        """
+        frame = self._target(light.size)
+        features = VIEW_FEATURES.get(view, frozenset())
+        night: dict[str, object] = {}
+        if night_eye > 0.0 and view not in (*INSPECTED, "false colour"):
+            features |= {"NIGHT"}
+            night["night_eye"] = (night_eye, 1.0 / exposure_scale(ev100))
+        program = self._programs.get("screen", "develop", features)
+        curve = DEFAULT_CURVE
+        set_uniforms(
+            program,
+            picture=light,
+            dither=self._dither,
+            size=light.size,
+            ramp=self._ramp,
+            scale=(1.0 if view in INSPECTED else exposure_scale(ev100) / held_exposure) / samples,
+            curve=(curve.a, curve.b, curve.c, curve.d),
+            **night,
+        )
+        frame.use()
+        self._context.enable_only(0)
+        self._programs.over_screen(program)
+        return frame

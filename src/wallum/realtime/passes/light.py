@@ -1,0 +1,147 @@
+"""Light on surfaces: all of it, or that of the others and what is under the hand added."""
+
+import moderngl
+
+from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
+from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
+from wallum.frame.passes.sky import CLOUDS, OPEN_SKY, SKY
+from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
+from wallum.moment.scene import LitScene
+from wallum.realtime.gl.pass_log import PassLog
+from wallum.realtime.gl.targets import LightTarget
+from wallum.realtime.gl.view import pre_exposure
+from wallum.realtime.passes.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.lighting import Lighting
+from wallum.realtime.passes.sky_pass import SkyPass
+
+__all__ = ["Light", "LightAdded", "LightOfOthers", "LightOfSeeThrough"]
+
+
+def _sun_key(scene: LitScene) -> object:
+    if scene.sun is None:
+        return ()
+    sun = scene.sun
+    clouds = None if sun.clouds is None else (sun.clouds[0], *sun.clouds[1])
+    return (*sun.direction, *sun.illuminance, sun.disc_rad, sun.shadow, *sun.maps, clouds)
+
+
+class _Summed(Pass):
+    """Light of many sources at once, with the sky behind it."""
+
+    reads = tuple(
+        one.name for one in (SURFACES, SEE_THROUGH, SKY, OPEN_SKY, LAMP_SHADOWS, SUN_SHADOWS, CLOUDS)
+    )
+
+    def __init__(self, log: PassLog, lighting: Lighting, sky: SkyPass) -> None:
+        super().__init__(log)
+        self._lighting, self._sky = lighting, sky
+
+    def key(self, draft: Draft, lit: Lit) -> object:
+        scene = lit.scene
+        return (
+            lit.lamps.rows.tobytes(),
+            _sun_key(scene),
+            pre_exposure(scene.ev100),
+            # Surfaces that ask for no light are as bright as the exposure wants them.
+            scene.ev100 if self._lighting.has_unlit else None,
+            scene.air,
+            tuple(sorted(scene.glow.items())),
+            scene.glow_gain,
+            draft.view.show,
+        )
+
+    def _sum(self, draft: Draft, lit: Lit, target: LightTarget) -> Steps:
+        with self.log.measure(self.name) as work:
+            self._lighting.write_lamps(draft)
+            self._lighting.sum_all(draft, lit, draft.gbuffer, target)
+            exposure = pre_exposure(lit.scene.ev100)
+            self._sky.draw(lit.scene, draft.view, draft.gbuffer, target, exposure)
+            work |= self._lighting.work(draft, draft.gbuffer)
+        yield
+
+
+class LightOfOthers(_Summed):
+    """What is not under the hand: kept while that moves."""
+
+    described = LIGHT_OF_OTHERS
+
+    def wanted(self, draft: Draft) -> bool:
+        return bool(draft.active) and not draft.inspected
+
+    def draw(self, draft: Draft) -> Steps:
+        yield from self._sum(draft, draft.rest, draft.targets.others)
+
+
+class Light(_Summed):
+    """All light of a picture whose sources rest."""
+
+    described = LIGHT
+    target = "total"
+
+    def wanted(self, draft: Draft) -> bool:
+        return not draft.active and not draft.inspected
+
+    def draw(self, draft: Draft) -> Steps:
+        yield from self._sum(draft, draft.whole, draft.targets.total)
+
+
+class LightAdded(Pass):
+    """The sources under the hand, over the light of all others."""
+
+    described = LIGHT_ADDED
+    target = "total"
+
+    def __init__(self, log: PassLog, context: moderngl.Context, lighting: Lighting, sky: SkyPass) -> None:
+        super().__init__(log)
+        self._context, self._lighting, self._sky = context, lighting, sky
+
+    def wanted(self, draft: Draft) -> bool:
+        return bool(draft.active) and not draft.inspected
+
+    def key(self, draft: Draft, lit: Lit) -> object:
+        return None
+
+    def draw(self, draft: Draft) -> Steps:
+        target = draft.targets.total
+        with self.log.measure(self.name) as work:
+            self._lighting.write_lamps(draft)
+            self._context.copy_framebuffer(target.frame, draft.targets.others.frame)
+            work["pixels"] = self._lighting.add_lamps(draft, target) + self._add_far(draft, target)
+        yield
+
+    def _add_far(self, draft: Draft, target: LightTarget) -> int:
+        """Sun and sky, where they are under the hand; returns the pixels visited."""
+        lit = self._lighting.far_alone(draft)
+        if lit is None:
+            return 0
+        self._lighting.add_far_light(draft, lit, target)
+        self._sky.draw(lit, draft.view, draft.gbuffer, target, pre_exposure(draft.scene.ev100))
+        return draft.size[0] * draft.size[1]
+
+
+class LightOfSeeThrough(Pass):
+    """Each layer of what is seen through, lit and laid over what lies behind it, from the farthest on."""
+
+    described = LIGHT_OF_SEE_THROUGH
+    reads = (LIGHT.name, LIGHT_ADDED.name)
+    target, over = "total", True
+
+    def __init__(self, log: PassLog, lighting: Lighting) -> None:
+        super().__init__(log)
+        self._lighting = lighting
+
+    def wanted(self, draft: Draft) -> bool:
+        return bool(draft.layers) and not draft.inspected
+
+    def key(self, draft: Draft, lit: Lit) -> object:
+        return None if draft.active else ()
+
+    def draw(self, draft: Draft) -> Steps:
+        lighting, view, layers = self._lighting, draft.view, draft.targets.layers
+        lighting.write_lamps(draft)
+        for layer in reversed(draft.layers):
+            with self.log.measure(self.name) as work:
+                lighting.sum_all(draft, draft.whole, layer.gbuffer, layer.target)
+                layers.lay(layer, draft.scene, view, lighting, draft.targets.total)
+                work |= lighting.work(draft, layer.gbuffer)
+            yield

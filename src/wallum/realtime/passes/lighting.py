@@ -1,0 +1,342 @@
+"""The light pass: what falls on the surfaces of a G-buffer, in as few draws as can be."""
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.camera import Camera
+from wallum.moment.kinds import SHADERS, by_kind
+from wallum.moment.lamps import NO_LAMPS, LampRows
+from wallum.moment.scene import LitScene
+from wallum.moment.view import bounding_spheres
+from wallum.physics.exposure import exposure_scale
+from wallum.physics.false_colour import grain_ramp
+from wallum.physics.gloss_table import gloss_table
+from wallum.realtime.gl.programs import Programs, kind_feature, set_uniforms
+from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
+from wallum.realtime.gl.tiles import Tiles
+from wallum.realtime.gl.view import View, pre_exposure
+from wallum.realtime.level.bundle import GLOW_SCALE
+from wallum.realtime.passes.cloud_map import CloudMap
+from wallum.realtime.passes.clusters import assign_lamps, held_squares
+from wallum.realtime.passes.lamp_buffers import LampBuffers, lamp_rows
+from wallum.realtime.passes.open_sky import OpenSky
+from wallum.realtime.passes.sky_pass import SkyPass, air_uniforms
+from wallum.realtime.passes.sun_shadows import SunShadows
+
+if TYPE_CHECKING:
+    from wallum.realtime.passes.base import Draft, Lit
+
+__all__ = ["FOLLOWERS", "Lighting", "lamp_scissor"]
+
+# Lamps that glow may follow, and one number for glow that follows none.
+FOLLOWERS = 256
+BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", *map(kind_feature, SHADERS)})
+
+
+def lamp_scissor(
+    centre: NDArray[np.float64], radius: float, camera: Camera, size: Size
+) -> tuple[int, int, int, int] | None:
+    """Rectangle (x, y, w, h) from the lower left that a sphere can fall in; None: nothing."""
+    local = camera.rotation() @ (centre - np.array(camera.eye))
+    x, y, depth = local[0], local[1], -local[2]
+    if depth + radius <= 0.0:
+        return None
+    if depth - radius <= camera.near:
+        return 0, 0, size[0], size[1]
+    edges = []
+    for at, tangent, pixels in zip((x, y), camera.tangents, size, strict=True):
+        # Tangent lines from the eye to the circle: Lengyel 2002, "The Mechanics of Robust
+        # Stencil Shadows", in its plain two-dimensional form.
+        along = np.hypot(at, depth)
+        turn = np.arctan2(at, depth)
+        spread = np.arcsin(min(radius / along, 1.0))
+        low, high = (np.tan(np.clip(turn + s, -1.55, 1.55)) / tangent for s in (-spread, spread))
+        edges.append(
+            (
+                int(np.clip(np.floor((low * 0.5 + 0.5) * pixels), 0, pixels)),
+                int(np.clip(np.ceil((high * 0.5 + 0.5) * pixels), 0, pixels)),
+            )
+        )
+    (x0, x1), (y0, y1) = edges
+    return (x0, y0, x1 - x0, y1 - y0) if x1 > x0 and y1 > y0 else None
+
+
+def kind_features(rows: LampRows) -> set[str]:
+    """The features of the kinds of lamps that are there."""
+    return {kind_feature(kind.shader) for kind, _ in by_kind(rows)}
+
+
+class Lighting:
+    """Draws light into a LightTarget; buffers and shadow atlases are handed in."""
+
+    def __init__(
+        self,
+        context: moderngl.Context,
+        programs: Programs,
+        buffers: LampBuffers,
+        sky: SkyPass,
+        open_sky: OpenSky,
+    ) -> None:
+        self._context, self._programs, self._buffers = context, programs, buffers
+        self._sky, self._open_sky = sky, open_sky
+        self.clouds = CloudMap(context, programs, sky)
+        self.tiles = Tiles(context, programs)
+        self._follow = context.texture((FOLLOWERS, 1), 1, np.ones(FOLLOWERS, np.float32), dtype="f4")
+        self._follow.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        fine_to_coarse = np.ascontiguousarray(grain_ramp(), dtype=np.float32)
+        self._ramp = context.texture((len(fine_to_coarse), 1), 3, fine_to_coarse, dtype="f4")
+        self._ramp.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        shares = gloss_table()
+        self._gloss = context.texture(shares.shape[1::-1], 4, shares, dtype="f4")
+        self._gloss.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self.veiled = False  # whether anything in this level is seen through
+        self.has_unlit = False  # whether any surface asks for no light
+        self.unusual = False  # whether anything in it reflects otherwise than most
+        self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
+
+    def features(self, scene: LitScene, sun_shadow: bool, lamp_shadow: bool, glow: bool) -> frozenset[str]:
+        """The variant that a scene needs."""
+        names = {"GLOW"} if glow else set()
+        if glow and self.followed:
+            names.add("FOLLOW")
+        if scene.air is not None:
+            names.add("AIR")
+        if scene.sky is not None:
+            names.add("SKY")
+            if self._open_sky.there:
+                names.add("OPEN")
+        if scene.sun is not None:
+            names.add("SUN")
+            if scene.sun.shadow and sun_shadow:
+                names.add("SUN_SHADOW")
+            if scene.sun.clouds is not None:
+                names.add("CLOUD_SHADOW")
+        if scene.lamps.ids:
+            names |= {"LAMPS", *kind_features(scene.lamps.rows)}
+            if lamp_shadow:
+                names.add("LAMP_SHADOWS")
+        if self.veiled and names & {"SUN_SHADOW", "LAMP_SHADOWS"}:
+            names.add("VEILED")
+        return frozenset(names)
+
+    def _prepare(
+        self,
+        features: frozenset[str],
+        draft: "Draft",
+        scene: LitScene,
+        gbuffer: GBuffer,
+        vertex: str = "screen",
+    ) -> moderngl.Program:
+        """A program with all that it needs to light a scene on the surfaces of a G-buffer."""
+        view = draft.view
+        if view.show == "grey":
+            features = features | {"GREY"}
+        if self.unusual:
+            features = features | {"UNUSUAL"}
+        if self._buffers.many:
+            features = features | {"MANY_LAMPS"}
+        program = self._programs.get(vertex, "lighting", features)
+        self._buffers.connect(program)
+        exposure = pre_exposure(scene.ev100)
+        values: dict[str, object] = {
+            **gbuffer.textures,
+            **view.uniforms,
+            **view.pixel_uniforms(gbuffer.size),
+            "gloss_table": self._gloss,
+            "glow_exposure": exposure / GLOW_SCALE * scene.glow_gain,
+            "unlit_exposure": exposure / exposure_scale(scene.ev100),
+        }
+        values |= self.far_values(scene, view)
+        if "OPEN" in features:
+            values["g_open"] = gbuffer.open
+        if "FOLLOW" in features:
+            values["follow"] = self._written_follow(scene)
+        if scene.sun is not None and scene.sun.clouds is not None:
+            values |= self.clouds.uniforms(scene.sun, exposure)
+        if "SUN_SHADOW" in features:
+            shadows = draft.sun_shadows
+            assert shadows is not None
+            values |= shadows.uniforms() | shadows.veils.uniforms("sun") | {"sun_atlas": shadows.atlas}
+        if "LAMP_SHADOWS" in features:
+            lamps = draft.targets.lamp_shadows
+            values |= lamps.uniforms(view.camera.far) | lamps.veils.uniforms("lamp")
+            values["lamp_atlas"] = lamps.atlas
+        set_uniforms(program, **values)
+        return program
+
+    def far_values(self, scene: LitScene, view: View) -> dict[str, object]:
+        """Uniforms of the air, the sky and the sun."""
+        exposure = pre_exposure(scene.ev100)
+        values = air_uniforms(scene, view)
+        if scene.sky is not None:
+            values |= self._sky.surface_uniforms(scene.sky, exposure)
+        if scene.sun is not None:
+            values["sun_direction"] = tuple(scene.sun.direction)
+            values["sun_illuminance"] = tuple(scene.sun.illuminance * exposure)
+        return values
+
+    def inspect(
+        self,
+        view: View,
+        gbuffer: GBuffer,
+        target: LightTarget,
+        sun_shadows: SunShadows,
+        grain: tuple[tuple[float, float, float], float] | None = None,
+    ) -> None:
+        """Show what the surfaces are, without any light.
+
+        grain : place of a lamp and width of its shadow's texels at 1 m, where its grain is shown
+        """
+        names = {view.show.upper().replace(" ", "_")} | ({"LAMP_GRAIN"} if grain is not None else set())
+        program = self._programs.get("screen", "inspect", frozenset(names))
+        values: dict[str, object] = {**gbuffer.textures, **view.uniforms}
+        if view.show == "shadow grain":
+            values |= self._grain_uniforms(view, gbuffer, sun_shadows, grain)
+        set_uniforms(program, **values)
+        self._on_surfaces(target, gbuffer.size, add=False)
+        target.frame.clear(0.02, 0.02, 0.02, 0.0)
+        self._draw(program)
+
+    def _grain_uniforms(
+        self,
+        view: View,
+        gbuffer: GBuffer,
+        sun_shadows: SunShadows,
+        grain: tuple[tuple[float, float, float], float] | None,
+    ) -> dict[str, object]:
+        values: dict[str, object] = {
+            "ramp": self._ramp,
+            "pixel_angle": 2.0 * view.camera.tangents[1] / gbuffer.size[1],
+        }
+        if grain is not None:
+            return values | {"grain_place": grain[0], "grain_angle": grain[1]}
+        return values | (
+            sun_shadows.uniforms() if sun_shadows.complete else {"cascade_end": (0.0, 0.0, 0.0, 0.0)}
+        )
+
+    def _written_follow(self, scene: LitScene) -> moderngl.Texture:
+        shares = np.ones(FOLLOWERS, np.float32)
+        for number, lamp_id in enumerate(self.followed[: FOLLOWERS - 1], start=1):
+            shares[number] = scene.glow.get(lamp_id, 1.0)
+        self._follow.write(shares)
+        return self._follow
+
+    def _on_surfaces(self, target: LightTarget, size: Size, add: bool) -> None:
+        """Get ready to draw on what surfaces there are."""
+        context = self._context
+        target.frame.use()
+        target.frame.depth_mask = False
+        target.frame.viewport = (0, 0, *size)
+        context.enable_only(moderngl.DEPTH_TEST | (moderngl.BLEND if add else 0))
+        if add:
+            context.blend_func = moderngl.ONE, moderngl.ONE
+        # All is drawn at the far end: GREATER keeps surfaces.
+        context.depth_func = ">"
+
+    def _draw(self, program: moderngl.Program) -> None:
+        self._programs.over_screen(program)
+
+    def write_lamps(self, draft: "Draft") -> None:
+        """Take over the lamps of a picture with their shadow tiles."""
+        rows = lamp_rows(draft.seen.lamps, pre_exposure(draft.scene.ev100), draft.seen.tiles)
+        self._buffers.write_lamps(rows, draft.targets.lamp_shadows.tile_rows(draft.seen.tiles))
+
+    def _list_lamps(self, draft: "Draft", lit: "Lit", gbuffer: GBuffer) -> None:
+        """The lamps of each cell that holds a surface."""
+        lamps, shadowed, camera = draft.seen.lamps, draft.seen.shadowed, draft.view.camera
+        kept = None if lit.keep is None else lit.keep.tobytes()
+        key = (lamps.shape_key(), shadowed.tobytes(), gbuffer.size, gbuffer.key, kept)
+        if self._buffers.lists_key == key:
+            return
+        cells = gbuffer.cells(camera.far)
+        lists = assign_lamps(lamps, shadowed, camera, gbuffer.size, lit.keep, cells)
+        self._buffers.write_lists(lists)
+        self.tiles.write(lists.reached, held_squares(cells, lists.grid))
+        self._buffers.lists_key = key
+
+    def sum_all(self, draft: "Draft", lit: "Lit", gbuffer: GBuffer, target: LightTarget) -> None:
+        """Light of many sources at once on the surfaces of a G-buffer. Where no lamp reaches (see
+        `tiles`), a program draws that knows of none."""
+        self._list_lamps(draft, lit, gbuffer)
+        scene = replace(lit.scene, lamps=lit.lamps)
+        features = self.features(scene, True, bool(draft.seen.tiles), glow=True)
+        ready = []
+        for reached, names in ((True, features), (False, features - BY_LAMPS)):
+            if self.tiles.count(reached):
+                program = self._prepare(names, draft, scene, gbuffer, "tiles")
+                ready.append((program, reached))
+                if reached:
+                    self._use_lists(program)
+        # Making a program ready may draw elsewhere: what it mirrors of the sky, shadows of clouds.
+        self._on_surfaces(target, gbuffer.size, add=False)
+        target.frame.clear(0.0, 0.0, 0.0, 0.0)
+        target.frame.viewport = self.tiles.viewport()
+        for program, reached in ready:
+            self.tiles.draw(program, reached)
+
+    def work(self, draft: "Draft", gbuffer: GBuffer) -> dict[str, int]:
+        """What a sum of light has done."""
+        return {
+            "pixels": gbuffer.size[0] * gbuffer.size[1],
+            "lamps": len(draft.seen.lamps.ids),
+            "shadowed lamps": len(draft.seen.tiles),
+            "list entries": self._buffers.entries,
+        }
+
+    def _use_lists(self, program: moderngl.Program) -> None:
+        buffers = self._buffers
+        assert buffers.cells is not None
+        assert buffers.lists is not None
+        set_uniforms(
+            program,
+            cell_grid=buffers.grid,
+            cell_slices=buffers.slices,
+            cells=buffers.cells,
+            lists=buffers.lists,
+            list_rows=float(buffers.lists.height),
+        )
+
+    def far_alone(self, draft: "Draft") -> LitScene | None:
+        """The scene with sun and sky alone, as far as they are under the hand; None where neither is."""
+        scene = draft.scene
+        sun = scene.sun if scene.sun and scene.sun.id in draft.active else None
+        sky = scene.sky if scene.sky and scene.sky.id in draft.active else None
+        return LitScene(NO_LAMPS, sun, sky, scene.ev100, scene.air) if sun or sky else None
+
+    def add_far_light(self, draft: "Draft", scene: LitScene, target: LightTarget) -> None:
+        """Add the light of a scene without lamps to what is there."""
+        features = self.features(scene, True, False, glow=False)
+        program = self._prepare(features, draft, scene, draft.gbuffer)
+        self._on_surfaces(target, draft.size, add=True)
+        self._draw(program)
+
+    def add_lamps(self, draft: "Draft", target: LightTarget) -> int:
+        """Add the lamps under the hand where their light can fall; returns the number of pixels visited."""
+        lamps = draft.seen.lamps
+        scene = LitScene(NO_LAMPS, None, None, draft.scene.ev100, draft.scene.air)
+        centres, radii = bounding_spheres(lamps)
+        pixels = 0
+        for index in (i for i, one in enumerate(lamps.ids) if one in draft.active):
+            place = lamp_scissor(centres[index], float(radii[index]), draft.view.camera, draft.size)
+            if place is None:
+                continue
+            program = self._prepare(self._of_one(draft, index), draft, scene, draft.gbuffer)
+            set_uniforms(program, one_lamp=index)
+            self._on_surfaces(target, draft.size, add=True)
+            target.frame.scissor = place
+            self._draw(program)
+            target.frame.scissor = None
+            pixels += place[2] * place[3]
+        return pixels
+
+    def _of_one(self, draft: "Draft", index: int) -> frozenset[str]:
+        """The variant that one lamp needs."""
+        lamps = draft.seen.lamps
+        names = {"ONE_LAMP", *kind_features(lamps.rows[index : index + 1])}
+        if lamps.ids[index] in draft.seen.tiles:
+            names |= {"LAMP_SHADOWS", "VEILED"} if self.veiled else {"LAMP_SHADOWS"}
+        return frozenset(names | ({"AIR"} if draft.scene.air is not None else set()))

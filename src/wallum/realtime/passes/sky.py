@@ -1,0 +1,104 @@
+"""The sky as other passes read it: its maps, how open it is at each pixel, and the march of the deck."""
+
+import pickle
+from dataclasses import replace
+
+import numpy as np
+
+from wallum.frame.passes.sky import CLOUDS, OPEN_SKY, SKY
+from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
+from wallum.moment.scene import LitScene
+from wallum.realtime.gl.pass_log import PassLog
+from wallum.realtime.gl.view import pre_exposure
+from wallum.realtime.passes.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.open_sky import OpenSky
+from wallum.realtime.passes.sky_pass import SkyPass
+
+__all__ = ["Clouds", "OpenSkyPass", "SkyMaps"]
+
+
+def _sky_key(scene: LitScene) -> object:
+    """All of the sky: its maps by their key, the rest bit by bit."""
+    if scene.sky is None:
+        return ()
+    bare = replace(scene.sky, luminance=np.zeros((0, 0, 3), np.float32), backdrop=None)
+    return pickle.dumps(bare)
+
+
+class SkyMaps(Pass):
+    """The dome, and its mirror image with blurred copies; one for all ways of making pictures."""
+
+    described = SKY
+
+    def __init__(self, log: PassLog, sky: SkyPass) -> None:
+        super().__init__(log)
+        self._sky = sky
+
+    def wanted(self, draft: Draft) -> bool:
+        return draft.scene.sky is not None
+
+    def key(self, draft: Draft, lit: Lit) -> object:
+        return _sky_key(lit.scene)
+
+    def is_kept(self, draft: Draft) -> bool:
+        return draft.scene.sky is None or self._sky.shows(draft.scene.sky)
+
+    def draw(self, draft: Draft) -> Steps:
+        assert draft.scene.sky is not None
+        with self.log.measure(self.name):
+            self._sky.show(draft.scene.sky)
+        yield
+
+
+class OpenSkyPass(Pass):
+    """What each pixel's surface sees of the sky."""
+
+    described = OPEN_SKY
+    reads = (SURFACES.name, SEE_THROUGH.name)
+
+    def __init__(self, log: PassLog, open_sky: OpenSky) -> None:
+        super().__init__(log)
+        self._open = open_sky
+
+    def wanted(self, draft: Draft) -> bool:
+        return draft.scene.sky is not None and self._open.there
+
+    def key(self, draft: Draft, lit: Lit) -> object:
+        return self._open.number
+
+    def draw(self, draft: Draft) -> Steps:
+        with self.log.measure(self.name) as work:
+            for one in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
+                self._open.fill(one, draft.view)
+                work["pixels"] = work.get("pixels", 0) + one.size[0] * one.size[1]
+        yield
+
+
+class Clouds(Pass):
+    """The deck, marched for a part of the pixels; for the light that is about to be drawn."""
+
+    described = CLOUDS
+    reads = (SURFACES.name, SKY.name)
+
+    def __init__(self, log: PassLog, sky: SkyPass) -> None:
+        super().__init__(log)
+        self._sky = sky
+
+    def wanted(self, draft: Draft) -> bool:
+        return draft.scene.sky is not None and draft.scene.sky.deck is not None and not draft.inspected
+
+    def key(self, draft: Draft, lit: Lit) -> object:
+        return pre_exposure(lit.scene.ev100)
+
+    def is_kept(self, draft: Draft) -> bool:
+        # One march is held, whoever asked for it.
+        return self._sky.marched == (draft.size, draft.keys[self.name])
+
+    def draw(self, draft: Draft) -> Steps:
+        assert draft.scene.sky is not None
+        assert draft.scene.sky.deck is not None
+        with self.log.measure(self.name) as work:
+            exposure = pre_exposure(draft.scene.ev100)
+            work["deck samples"] = self._sky.march(draft.scene.sky.deck, draft.view, draft.size, exposure)
+        self._sky.marched = (draft.size, draft.keys[self.name])
+        yield

@@ -1,0 +1,259 @@
+"""The desk's end of the renderer: starts it, asks for the newest picture, restarts it.
+
+Knows nothing of Qt: whoever owns it watches `fileno()` and calls `receive()`.
+"""
+
+import logging
+import os
+import socket
+import subprocess
+import sys
+import time
+from contextlib import suppress
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.process.channel import Channel, Closed
+from wallum.realtime.process.memory import Block, store_value
+from wallum.realtime.process.request import Frame, PictureRequest
+
+__all__ = ["RendererClient"]
+
+log = logging.getLogger("wallum.renderer")
+
+FRAME_BUFFERS = 3
+# A renderer that dies this often within the window is left dead, and said to be.
+MOST_RESTARTS, RESTART_WINDOW_S = 5, 30.0
+
+
+class RendererClient:
+    """One renderer process and what it was last told, so that it can be told again."""
+
+    def __init__(self) -> None:
+        self._process: subprocess.Popen[bytes] | None = None
+        self._channel: Channel | None = None
+        self._level: Block | None = None
+        self._grid: Block | None = None
+        self._frames: list[Block] = []
+        self._latest: PictureRequest | None = None  # what the picture should be
+        self._fresh = False  # whether nothing of this level was asked for yet
+        self._waiting: PictureRequest | None = None  # not sent yet
+        self._in_flight: int | None = None
+        self._number = 0
+        self._starts: list[float] = []
+        self.restarts = 0
+        self.grid_number = 0  # grids sent so far
+        self.driver = ""
+
+    def start(self) -> None:
+        """Start the process and tell it all that is known. Raises Closed if it dies at once."""
+        ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_STREAM)
+        command = [sys.executable, "-m", "wallum.realtime.process.worker", str(theirs.fileno())]
+        # The process must find this very package, however this one was started.
+        package = str(Path(__file__).resolve().parents[3])
+        paths = [package, *filter(None, [os.environ.get("PYTHONPATH")])]
+        self._process = subprocess.Popen(
+            command,
+            pass_fds=[theirs.fileno()],
+            stdin=subprocess.DEVNULL,
+            env={**os.environ, "PYTHONPATH": os.pathsep.join(paths)},
+        )
+        theirs.close()
+        self._channel = Channel(ours)
+        self._starts = [t for t in self._starts if time.monotonic() - t < RESTART_WINDOW_S]
+        self._starts.append(time.monotonic())
+        self._in_flight = None
+        if self._frames:
+            self._send_frames()
+        if self._level is not None:
+            self._send(("level", self._level.size), (self._level.descriptor,))
+            self._send_grid()
+        if self._latest is not None:
+            # A quick picture first: the artist should not look at nothing.
+            self._waiting = replace(self._latest, detail="sketch", settle=False)
+            self._push()
+            self._waiting = self._latest
+
+    @property
+    def running(self) -> bool:
+        return self._channel is not None
+
+    @property
+    def pid(self) -> int:
+        """Of its process; 0 while it is given up."""
+        return 0 if self._process is None else self._process.pid
+
+    def fileno(self) -> int:
+        """Descriptor that becomes readable when something came."""
+        assert self._channel is not None
+        return self._channel.fileno()
+
+    def _send(self, message: tuple[Any, ...], descriptors: tuple[int, ...] = ()) -> None:
+        if self._channel is None:
+            return
+        with suppress(Closed):  # its end is noticed by receive(), in one place
+            self._channel.send(message, descriptors)
+
+    def set_level(self, block: Block) -> None:
+        """Show another level, stored by memory.store_value."""
+        if self._level is not None:
+            self._level.close()
+        self._level = block
+        self._fresh = True
+        if self._grid is not None:
+            self._grid.close()
+            self._grid = None
+        self._send(("level", block.size), (block.descriptor,))
+
+    def set_grid(self, grid: ProbeGrid | None) -> None:
+        """What of the sky is seen where in the level that is shown."""
+        if self._grid is not None:
+            self._grid.close()
+        # Through shared memory: a renderer that is busy must not make the window wait.
+        self._grid = None if grid is None else store_value(grid)
+        self.grid_number += 1
+        self._send_grid()
+
+    def _send_grid(self) -> None:
+        if self._grid is None:
+            self._send(("grid", 0))
+        else:
+            self._send(("grid", self._grid.size), (self._grid.descriptor,))
+
+    def _send_frames(self) -> None:
+        descriptors = tuple(block.descriptor for block in self._frames)
+        self._send(("frames", self._frames[0].size), descriptors)
+
+    def _fit(self, size: tuple[int, int]) -> None:
+        needed = size[0] * size[1] * 4
+        if self._frames and needed <= self._frames[0].size:
+            return
+        for block in self._frames:
+            block.close()
+        # Room to grow, so that pulling at the window's edge does not make new memory each time.
+        self._frames = [Block.create(int(needed * 1.25)) for _ in range(FRAME_BUFFERS)]
+        self._send_frames()
+
+    def request(self, wanted: PictureRequest) -> int:
+        """Ask for a picture; newest wins. Returns its number."""
+        self._number += 1
+        self._latest = replace(wanted, number=self._number)
+        self._waiting = self._latest
+        self._fit(wanted.size)
+        if self._fresh and self._in_flight is None:
+            # Of a level that was just opened a quick picture comes first: all else is compiled after it.
+            self._fresh = False
+            self._waiting = replace(self._latest, detail="sketch", settle=False, active=frozenset())
+            self._push()
+            self._waiting = self._latest
+        self._push()
+        return self._number
+
+    def request_thumbs(self, wanted: dict[str, PictureRequest]) -> None:
+        """Ask for small pictures; ("thumb", name, size, bytes) come when there is time.
+
+        One message: a scene that they share is sent once.
+        """
+        self._send(("thumbs", wanted))
+
+    def _push(self) -> None:
+        """Send the newest request unless the renderer has not answered the one before."""
+        if self._waiting is not None and self._in_flight is None:
+            self._in_flight = self._waiting.number
+            request, self._waiting = self._waiting, None
+            self._send(("picture", request))
+
+    def receive(self) -> list[Any]:
+        """Everything that came: ("ready", info), ("frame", Frame), ("restarted",), ...
+
+        A renderer that died is started again; the project has nothing to do with it.
+        """
+        out: list[Any] = []
+        try:
+            while self._channel is not None and self._channel.readable():
+                message, _ = self._channel.receive()
+                out.append(message)
+                self._note(message)
+        except Closed:
+            out.append(self._died())
+        return out
+
+    def _note(self, message: tuple[Any, ...]) -> None:
+        match message:
+            case ("frame", Frame() as frame):
+                if frame.number == self._in_flight:
+                    self._in_flight = None
+                self._push()
+            case ("dropped", number):
+                if number == self._in_flight:
+                    self._in_flight = None
+                self._push()
+            case ("ready", info):
+                self.driver = info["driver"]
+
+    def _died(self) -> tuple[str, ...]:
+        self._close()
+        if len(self._starts) > MOST_RESTARTS:
+            return ("gave up",)
+        log.warning("the renderer stopped; it is started again")
+        self.restarts += 1
+        self.start()
+        return ("restarted",)
+
+    def forgive(self) -> None:
+        """Deaths so far do not count: they were wanted."""
+        self._starts = []
+
+    @property
+    def busy(self) -> bool:
+        """Whether a picture that was asked for has not come yet."""
+        return self._in_flight is not None or self._waiting is not None
+
+    @property
+    def has_room(self) -> bool:
+        """Whether one more request would not take the place of one that waits."""
+        return self._waiting is None
+
+    @property
+    def latest_number(self) -> int:
+        """Number of the newest request."""
+        return self._number
+
+    def is_current(self, frame: Frame) -> bool:
+        """Whether no newer picture has been asked for since."""
+        return self._latest is not None and frame.number == self._latest.number
+
+    def pixels(self, frame: Frame) -> NDArray[np.uint8]:
+        """(H, W, 4) bytes of a frame, in place: valid until it is released."""
+        width, height = frame.size
+        view = self._frames[frame.buffer].view()[: width * height * 4]
+        return np.frombuffer(view, np.uint8).reshape(height, width, 4)
+
+    def release(self, frame: Frame) -> None:
+        """Give a frame's memory back to the renderer."""
+        self._send(("release", frame.buffer))
+
+    def _close(self) -> None:
+        if self._channel is not None:
+            self._channel.close()
+            self._channel = None
+        if self._process is not None:
+            try:
+                self._process.wait(timeout=2.0)
+            except subprocess.TimeoutExpired:
+                self._process.kill()
+                self._process.wait()
+            self._process = None
+
+    def stop(self) -> None:
+        """End the process and free the memory."""
+        self._close()
+        for block in (*self._frames, self._level, self._grid):
+            if block is not None:
+                block.close()
+        self._frames, self._level, self._grid = [], None, None

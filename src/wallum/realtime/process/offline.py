@@ -1,0 +1,75 @@
+"""One picture of a project, in this process: for the command line and for tests."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.document.project import Project
+from wallum.frame.quality import HIGH
+from wallum.frame.record import PassRecord
+from wallum.level.model import Level
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.request import PictureRequest
+from wallum.realtime.renderer import Renderer
+
+__all__ = ["Picture", "render_picture", "renderer_for"]
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A finished picture.
+
+    rgb       : (H, W, 3) 8-bit sRGB
+    luminance : (H, W, 3) float32 [cd/m2]
+    settled   : jittered pictures in it, 0 for as delivered
+    ev100     : exposure of `rgb`; metered : what the meter found, where the exposure is metered
+    """
+
+    rgb: NDArray[np.uint8]
+    luminance: NDArray[np.float32]
+    settled: int
+    passes: list[PassRecord]
+    ev100: float
+    metered: float | None = None
+
+
+def render_picture(
+    project: Project,
+    level: Level,
+    camera: Camera,
+    size: tuple[int, int],
+    settle: bool = True,
+    renderer: Renderer | None = None,
+    heroes: NDArray[np.float32] | None = None,
+    view: str = "final",
+    held_ev: float | None = None,
+) -> Picture:
+    """Draw a project's light on its level, at its clock. Raises RendererProblem, LevelProblem.
+
+    renderer : one that already shows this level; made and filled, without a sky grid, where None
+    heroes, view, held_ev : see PictureRequest
+    """
+    renderer = renderer or renderer_for(project, level)
+    scene = evaluate(project)
+    request = PictureRequest(0, scene, camera, size, heroes=heroes, view=view, held_ev=held_ev)
+    for _ in renderer.draw(request):
+        pass
+    if settle:
+        renderer.settle(request)
+    count = HIGH.settled if settle else 0
+    out = np.zeros((size[1], size[0], 4), np.uint8)
+    frame = renderer.read_into(request, count, out)
+    light = renderer.luminance(request, settle)
+    return Picture(out[:, :, 2::-1].copy(), light, count, frame.passes, frame.ev100, frame.metered)
+
+
+def renderer_for(project: Project, level: Level, grid: ProbeGrid | None = None) -> Renderer:
+    """A renderer in this process that shows a project's level. Raises RendererProblem."""
+    renderer = Renderer()
+    renderer.set_level(bundle_level(level, follows=project.follows))
+    renderer.set_grid(grid)
+    return renderer

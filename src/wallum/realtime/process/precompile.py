@@ -1,0 +1,86 @@
+"""Compile what a session will draw with before it is needed: each program with its real state."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.camera import Camera
+from wallum.moment.lamps import LAMP_ROW, NO_LAMPS, Lamps
+from wallum.moment.scene import AirLayer, Dome, LitScene, Metering, Stars, Sun
+from wallum.physics.cloud_shadow import CloudShadow
+from wallum.physics.dome import plain_dome
+from wallum.physics.high_cloud import HighCloud
+from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.process.request import PictureRequest
+from wallum.realtime.renderer import Renderer
+
+__all__ = ["warm"]
+
+SIZE = (64, 36)
+
+
+def _lamps(shadow: bool) -> Lamps:
+    rows = np.zeros(2, LAMP_ROW)
+    rows["position"], rows["point"], rows["direction"] = (0.0, 1.0, 0.0), (0.0, 1.0, 0.0), (0.0, -1.0, 0.0)
+    rows["emission"], rows["cos_outer"], rows["cos_inner"], rows["kind"] = 1.0, 0.5, 0.8, 1
+    rows["shadow"][1] = float(shadow)
+    return Lamps(("a", "b"), rows)
+
+
+def _requests() -> Iterator[PictureRequest]:
+    sun = Sun("sun", np.array([0.0, 1.0, 0.0]), np.ones(3), 0.01, True)
+    even = plain_dome(1.0, np.ones(3)).astype(np.float32)
+    sky = Dome("sky", even, np.ones(3), (-1.0,), stars=Stars(np.eye(3), 1e9))
+    camera = Camera((0.0, 1.0, 3.0), (0.0, 0.0, -1.0))
+    air = AirLayer(1e-4, 500.0, 0.0, (1.0, 1.0, 1.0), 0.5)
+    metering = Metering("centre", 0.8, (-12.0, 20.0), (0.0, 0.0))
+    for layer in (None, air):
+        for bright, dome in ((sun, sky), (None, sky), (None, None)):
+            for lamps in (NO_LAMPS, _lamps(False), _lamps(True)):
+                scene = LitScene(lamps, bright, dome, 0.0, layer, metering)
+                yield PictureRequest(0, scene, camera, SIZE)
+                if lamps.ids:
+                    yield PictureRequest(0, scene, camera, SIZE, detail="sketch")
+        whole = PictureRequest(0, LitScene(_lamps(True), sun, sky, 0.0, layer, metering), camera, SIZE)
+        for active in ({"a", "b"}, {"sun"}, {"sky"}):
+            yield replace(whole, active=frozenset(active))
+    high = HighCloud(0.5, 0.5, 0.5, 6000.0, 3e4, (0.0, 0.0), (0.0, 1.0, 0.0), (1.0,) * 3, (1.0,) * 3)
+    shaded = replace(sun, clouds=(CloudShadow((0.0, 1.0, 0.0), high, None), np.ones(3)))
+    under = replace(sky, cloud=high, key=(-2.0,))
+    for lamps in (NO_LAMPS, _lamps(True)):
+        yield replace(whole, scene=LitScene(lamps, shaded, under, 0.0, air, metering))
+    yield replace(whole, detail="reduced")
+
+
+def _small_grid() -> ProbeGrid:
+    return ProbeGrid(np.ones((2, 2, 2, 6), np.float16), (-1.0, -1.0, -1.0), (2.0, 2.0, 2.0))
+
+
+def _draw_all(renderer: Renderer, out: NDArray[np.uint8], with_grid: bool) -> Iterator[None]:
+    for request in _requests():
+        if with_grid and request.scene.sky is None:
+            continue  # the grid changes nothing there
+        for _ in renderer.draw(request):
+            pass
+        renderer.read_into(request, 0, out)
+        yield
+
+
+def warm(renderer: Renderer) -> Iterator[None]:
+    """Draw one small picture of every common kind; stops after each."""
+    out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
+    open_sky, stand_in = renderer.engine.open_sky, _small_grid()
+    yield from _draw_all(renderer, out, with_grid=False)
+    # Once more as it will be when the sky grid is there, unless that has come meanwhile.
+    if open_sky.grid is None:
+        open_sky.set_grid(stand_in)
+    yield from _draw_all(renderer, out, with_grid=True)
+    if open_sky.grid is stand_in:
+        open_sky.set_grid(None)
+    last = list(_requests())[-1]
+    renderer.settle(last, 1)
+    renderer.read_into(last, 1, out)
+    renderer.settler.stop()
+    yield

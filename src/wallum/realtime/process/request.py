@@ -1,0 +1,75 @@
+"""What is asked of the renderer, and what it answers. Plain data, sent between processes."""
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.frame.record import PassRecord
+from wallum.moment.camera import Camera
+from wallum.moment.scene import LitScene
+
+__all__ = ["Frame", "PictureRequest"]
+
+Size = tuple[int, int]
+
+Detail = Literal["full", "reduced", "sketch", "thumb"]
+
+
+@dataclass(frozen=True, eq=False)
+class PictureRequest:
+    """One picture: newest wins.
+
+    active : ids of the sources under the hand; the sum of all others is kept
+    detail : reduced draws a quarter of the pixels or fewer (see pace.py), for a moving camera;
+             thumb is a small picture of another camera, made when there is nothing else to do;
+             sketch also leaves the shadows out, for the first sign of life after a restart
+    settle : go on to as many jittered pictures as the quality has, while nothing newer comes
+    held_ev : exposure to keep where the scene is metered; None: as metered
+    view    : one of frame.views.VIEWS
+    view_of : id of the source that a view is about; empty for the sun
+    heroes : (36, 64) how much of each cell of the picture is a hero, for metering
+    """
+
+    number: int
+    scene: LitScene
+    camera: Camera
+    size: Size
+    active: frozenset[str] = frozenset()
+    detail: Detail = "full"
+    settle: bool = False
+    held_ev: float | None = None
+    view: str = "final"
+    view_of: str = ""
+    heroes: NDArray[np.float32] | None = None
+
+    @property
+    def shown_scene(self) -> LitScene:
+        """The scene as the view shows it."""
+        return self.scene.direct() if self.view == "direct" else self.scene
+
+
+@dataclass
+class Frame:
+    """A finished picture. `settled` counts the jittered pictures in it, 0 for none.
+
+    ev100   : exposure that it is developed with
+    metered : exposure that its light asks for, where the scene is metered
+    coarse  : whether light of the sky is cut by a coarse grid; False: not at all, or no sky
+    """
+
+    number: int
+    size: Size
+    settled: int
+    detail: Detail
+    passes: list[PassRecord] = field(default_factory=list)
+    unshadowed: tuple[str, ...] = ()
+    buffer: int = -1
+    ev100: float = 0.0
+    metered: float | None = None
+    coarse: bool = False
+
+    @property
+    def total_ms(self) -> float:
+        return sum(record.ms for record in self.passes)

@@ -1,0 +1,244 @@
+"""The renderer's process: takes the newest request, gives frames back, settles in between.
+
+Run as `python -m wallum.realtime.process.worker DESCRIPTOR` by realtime.client.
+"""
+
+import logging
+import os
+import socket
+import sys
+import traceback
+from collections.abc import Iterator
+from contextlib import suppress
+from typing import Any
+
+import numpy as np
+
+from wallum.faults import keep_log
+from wallum.realtime.process.channel import Channel, Closed
+from wallum.realtime.process.memory import Block, give_memory_back, load_value
+from wallum.realtime.process.precompile import warm
+from wallum.realtime.process.request import PictureRequest
+from wallum.realtime.renderer import Renderer
+
+__all__ = ["Worker", "main"]
+
+log = logging.getLogger("wallum.worker")
+
+BEHIND_THE_WINDOW = 3
+
+
+class Worker:
+    """Answers one desk until that closes the channel."""
+
+    def __init__(self, channel: Channel, renderer: Renderer | None = None) -> None:
+        self._channel = channel
+        self._renderer = renderer or Renderer()
+        self._frames: list[Block] = []
+        self._free: list[int] = []
+        self._level: Block | None = None
+        # What came while a picture was being drawn, taken up between pictures.
+        self._next_level: Block | None = None
+        self._next_grid: tuple[Block | None] | None = None
+        self._pending: PictureRequest | None = None
+        self._settling: PictureRequest | None = None
+        self._warming: Iterator[None] | None = None
+        self._thumbs: dict[str, PictureRequest] = {}
+
+    def run(self) -> None:
+        """Serve until the channel closes."""
+        info = self._renderer.engine.context.info
+        self._channel.send(("ready", {"driver": info["GL_RENDERER"], "pid": os.getpid()}))
+        while True:
+            idle = self._pending is None and self._warming is None
+            idle = idle and not self._can_settle() and not self._may_thumb()
+            self._take_messages(wait=idle)
+            self._take_up()
+            if self._pending is not None and self._free:
+                request, self._pending = self._pending, None
+                self._picture(request)
+            elif self._pending is not None:
+                self._take_messages(wait=True)
+            elif self._may_thumb():
+                self._thumb()
+            elif self._warming is not None:
+                self._warm_step()
+            elif self._can_settle():
+                self._settle_once()
+
+    def _can_settle(self) -> bool:
+        resting = self._settling is not None and self._warming is None
+        return resting and not self._renderer.settler.done and bool(self._free)
+
+    def _may_thumb(self) -> bool:
+        """Only at rest: between the moves of a hand there is no time for other cameras."""
+        return bool(self._thumbs) and self._settling is not None
+
+    def _take_messages(self, wait: bool) -> None:
+        while wait or self._channel.readable():
+            message, descriptors = self._channel.receive()
+            self._handle(message, descriptors)
+            wait = False
+
+    def _handle(self, message: tuple[Any, ...], descriptors: list[int]) -> None:
+        match message:
+            case ("level", size):
+                self._keep_level(Block(descriptors[0], size))
+            case ("grid", size):
+                self._settling = None
+                self._keep_grid(Block(descriptors[0], size) if size else None)
+            case ("frames", size):
+                for block in self._frames:
+                    block.close()
+                self._frames = [Block(one, size) for one in descriptors]
+                self._free = list(range(len(self._frames)))
+            case ("release", index) if index not in self._free:
+                self._free.append(index)
+            case ("picture", request):
+                self._pending, self._settling = request, None
+            case ("thumbs", requests):
+                self._thumbs = dict(requests)
+            case ("crash",):
+                os.abort()
+
+    def _keep_level(self, block: Block) -> None:
+        """A level has come; the one that is being drawn stays whole until its picture is over."""
+        self._settling = None
+        self._thumbs.clear()
+        if self._next_level is not None:
+            self._next_level.close()
+        self._next_level = block
+        self._keep_grid(None)
+        self._next_grid = None  # one that came before was for another level
+
+    def _keep_grid(self, block: Block | None) -> None:
+        if self._next_grid is not None and self._next_grid[0] is not None:
+            self._next_grid[0].close()
+        self._next_grid = (block,)
+
+    @property
+    def _overtaken(self) -> bool:
+        """Whether what is being drawn is not wanted any more."""
+        return self._pending is not None or self._next_level is not None or self._next_grid is not None
+
+    def _take_up(self) -> None:
+        """Between pictures: the level and the grid that came meanwhile."""
+        if self._next_level is not None:
+            block, self._next_level = self._next_level, None
+            self._set_level(block)
+        if self._next_grid is not None:
+            (grid,), self._next_grid = self._next_grid, None
+            self._set_grid(grid)
+
+    def _thumb(self) -> None:
+        """Draw one small picture, unless something newer comes between."""
+        name = next(iter(self._thumbs))
+        request = self._thumbs.pop(name)
+        if self._renderer.engine.level is None:
+            return
+        for _ in self._renderer.draw(request):
+            if self._channel.readable():
+                self._take_messages(wait=False)
+                if self._overtaken:
+                    if self._next_level is None:
+                        self._thumbs.setdefault(name, request)
+                    return
+        width, height = request.size
+        out = np.empty((height, width, 4), np.uint8)
+        self._renderer.read_into(request, 0, out)
+        self._channel.send(("thumb", name, request.size, out.tobytes()))
+
+    def _set_level(self, block: Block) -> None:
+        if self._level is not None:
+            self._level.close()
+        self._level = block
+        self._renderer.set_level(load_value(block))
+        give_memory_back()  # of the level before
+        self._warming = warm(self._renderer)
+        self._channel.send(("level shown",))
+
+    def _set_grid(self, block: Block | None) -> None:
+        self._renderer.set_grid(None if block is None else load_value(block))
+        if block is not None:
+            block.close()
+
+    def _warm_step(self) -> None:
+        """Compile a little more; pictures that are asked for come first."""
+        assert self._warming is not None
+        if next(self._warming, self) is self:
+            self._warming = None
+            self._renderer.forget_unused()
+            give_memory_back()
+            self._channel.send(("warm",))
+            if self._settling is not None:
+                self._renderer.settler.begin(self._settling)
+
+    def _picture(self, request: PictureRequest) -> None:
+        if self._renderer.engine.level is None:
+            self._channel.send(("dropped", request.number))
+            return
+        at_rest = request.detail == "full" and not request.active
+        for _ in self._renderer.draw(request):
+            if at_rest and self._channel.readable():
+                self._take_messages(wait=False)
+                if self._pending is not None:
+                    self._channel.send(("dropped", request.number))
+                    return
+                if self._overtaken:  # it is still what is wanted, of the level that has come
+                    self._pending = request
+                    return
+        if self._give(request, settled=0) and request.settle:
+            self._settling = request
+            if self._warming is None:
+                self._renderer.settler.begin(request)
+
+    def _settle_once(self) -> None:
+        request = self._settling
+        assert request is not None
+        for _ in self._renderer.refine():
+            if self._channel.readable():
+                self._take_messages(wait=False)
+                if self._settling is not request:
+                    self._renderer.settler.stop()
+                    return
+        if self._renderer.settler.worth_showing:
+            self._give(request, self._renderer.settler.count)
+        if self._renderer.settler.done:
+            give_memory_back()
+
+    def _give(self, request: PictureRequest, settled: int) -> bool:
+        """Send the last picture; False where the memory is of another size by now."""
+        bytes_needed = request.size[0] * request.size[1] * 4
+        if not self._free or bytes_needed > self._frames[self._free[0]].size:
+            self._channel.send(("dropped", request.number))
+            return False
+        index = self._free.pop(0)
+        frame = self._renderer.read_into(request, settled, self._frames[index].view())
+        frame.buffer = index
+        self._channel.send(("frame", frame))
+        return True
+
+
+def main() -> int:
+    """Serve the channel whose descriptor is the first argument."""
+    logging.basicConfig(level=logging.WARNING, format="wallum renderer: %(message)s")
+    keep_log()
+    channel = Channel(socket.socket(fileno=int(sys.argv[1])))
+    # The window, which does little, goes first: its hand must not wait for a picture.
+    os.nice(BEHIND_THE_WINDOW)
+    try:
+        Worker(channel).run()
+    except Closed:
+        return 0
+    except KeyboardInterrupt:
+        return 0
+    except Exception as error:
+        log.error("%s", traceback.format_exc())
+        with suppress(Closed):
+            channel.send(("problem", str(error)))
+        return 1
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,68 @@
+"""What one way of making pictures draws into: its targets, its layers, its shadow atlases."""
+
+import moderngl
+
+from wallum.realtime.gl.programs import Programs
+from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
+from wallum.realtime.passes.lamp_shadows import LampShadows
+from wallum.realtime.passes.sun_shadows import SunShadows
+from wallum.realtime.passes.veils import Layers
+
+__all__ = ["RenderTargets"]
+
+
+class RenderTargets:
+    """Targets and shadow atlases for one way of making pictures (still, reduced, settling).
+
+    keys : by pass, what the result that it left here depends on
+    """
+
+    def __init__(
+        self,
+        context: moderngl.Context,
+        programs: Programs,
+        lamp_shadows: LampShadows,
+        sun_shadows: SunShadows,
+    ) -> None:
+        self._context = context
+        self.layers = Layers(context, programs)
+        self.lamp_shadows, self.sun_shadows = lamp_shadows, sun_shadows
+        self.keys: dict[str, object] = {}
+        self._held: tuple[GBuffer, LightTarget, LightTarget] | None = None
+
+    def fit(self, size: Size) -> tuple[GBuffer, LightTarget, LightTarget]:
+        """Surfaces, light of all sources that are not active, and all light, at a size; made anew when it
+        changed."""
+        if self._held is None or self._held[0].size != size:
+            for item in reversed(self._held or ()):
+                item.release()
+            self.keys.clear()
+            gbuffer = GBuffer(self._context, size)
+            self._held = (
+                gbuffer,
+                LightTarget(self._context, gbuffer),
+                LightTarget(self._context, gbuffer),
+            )
+        return self._held
+
+    @property
+    def gbuffer(self) -> GBuffer:
+        assert self._held is not None, "a picture is drawn before its surfaces are asked for"
+        return self._held[0]
+
+    @property
+    def others(self) -> LightTarget:
+        assert self._held is not None, "a picture is drawn before its light is asked for"
+        return self._held[1]
+
+    @property
+    def total(self) -> LightTarget:
+        assert self._held is not None, "a picture is drawn before its light is asked for"
+        return self._held[2]
+
+    def forget(self) -> None:
+        """The level changed: nothing kept is true any more."""
+        self.keys.clear()
+        self.layers.release()
+        self.lamp_shadows.level_changed()
+        self.sun_shadows.level_changed()
