@@ -133,6 +133,29 @@ def test_what_is_kept_of_another_picture_changes_none(renderer, shown, before, a
     assert np.allclose(renderer.luminance(WANTED[after], settled=False), true, rtol=2e-3, atol=1e-6)
 
 
+@pytest.mark.parametrize("active", ["spot", "point", "sun"])
+def test_what_is_not_under_the_hand_is_lit_once(renderer, shown, active):
+    """However the source under the hand moves: its shadow is drawn anew, the others' light is not."""
+    drawn = []
+    for step in range(3):
+        away = 0.1 * step
+        sources = {
+            "sun": SUN.revised(azimuth=150.0 + 9.0 * step) if active == "sun" else SUN,
+            "spot": SPOT.revised(position=(1.0 + away, 3.0, 1.0)) if active == "spot" else SPOT,
+            "point": POINT.revised(position=(-1.5 + away, 1.5, 1.0)) if active == "point" else POINT,
+        }
+        request = PictureRequest(step, scene(*sources.values()), CAMERA, SIZE, active=frozenset({active}))
+        if not step:
+            shown(request)
+        else:
+            finished(renderer.draw(request))
+        drawn.append({one.name for one in renderer.engine.log.records})
+    shadows = "sun shadows" if active == "sun" else "lamp shadows"
+    assert "light of the others" in drawn[0]
+    for names in drawn[1:]:
+        assert names == {shadows, "light added", "light of see-through"}
+
+
 def test_quality_is_a_value(renderer):
     """A coarser one draws fewer texels, and is a renderer's own."""
     low = replace(HIGH, tile_sizes=(128,), lamp_atlas=1024, sun_texels=256)

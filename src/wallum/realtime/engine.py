@@ -191,9 +191,10 @@ class Engine:
         draft.keys[one.name] = self._key(one, draft, lit)
         if one.is_kept(draft):
             return
-        # A picture may be given up in the midst of a pass: only whole ones leave a key.
+        # A picture may be given up in the midst of a pass: only a whole one leaves a key, and none stays of
+        # what lay in the same target.
         for other in self.passes:
-            if other is one or one.name in other.reads or (one.target and other.target == one.target):
+            if other is one or (one.target and other.target == one.target):
                 kept.pop(other.name, None)
         yield from one.draw(draft)
         draft.keys[one.name] = self._key(one, draft, lit)
