@@ -26,7 +26,7 @@ class RenderLink(QObject):
     frame_came = pyqtSignal(object, QImage)
     status_came = pyqtSignal(str)
     thumb_came = pyqtSignal(str, QImage)
-    warmed = pyqtSignal()
+    compiled = pyqtSignal()
     room_came = pyqtSignal()  # for one more request, see `has_room`
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -136,8 +136,8 @@ class RenderLink(QObject):
                     self.thumb_came.emit(str(name), image.copy())
                 case ("problem", text):
                     self.status_came.emit(str(text))
-                case ("warm",) | ("level shown",):
-                    self.warmed.emit()
+                case ("compiled",) | ("level shown",):
+                    self.compiled.emit()
         if self._client.has_room:
             self.room_came.emit()
 

@@ -258,7 +258,7 @@ class DeskWindow(QMainWindow):
         self.files.level_failed.connect(self._level_failed)
         self.waiting.recovered.connect(self._look_from_viewpoint)
         self.link.frame_came.connect(self._show_frame)
-        self.link.warmed.connect(self.tune.build_ahead)
+        self.link.compiled.connect(self.tune.build_ahead)
         self.asking.asked.connect(self._picture_asked)
         self.link.status_came.connect(lambda text: self.bar.tell(text))
 

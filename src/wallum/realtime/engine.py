@@ -62,7 +62,7 @@ class Engine:
         self.sky = SkyPass(context, self.programs, quality)
         self.open_sky = OpenSky(context, self.programs)
         self.meter = Meter(context, self.programs)
-        self.lighting = Lighting(context, self.programs, LampBuffers(context), self.sky, self.open_sky)
+        self.lighting = Lighting(context, self.programs, LampBuffers(context), self.sky)
         self.developer = Developer(context, self.programs)
         self._passing = SunShadows(context, quality.passing_texels)  # of a sun that moves
         self._make_targets()

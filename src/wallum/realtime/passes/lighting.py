@@ -23,7 +23,6 @@ from wallum.realtime.level.bundle import GLOW_SCALE
 from wallum.realtime.passes.cloud_map import CloudMap
 from wallum.realtime.passes.clusters import assign_lamps, held_squares
 from wallum.realtime.passes.lamp_buffers import LampBuffers, lamp_rows
-from wallum.realtime.passes.open_sky import OpenSky
 from wallum.realtime.passes.sky_pass import SkyPass, air_uniforms
 from wallum.realtime.passes.sun_shadows import SunShadows
 
@@ -79,10 +78,9 @@ class Lighting:
         programs: Programs,
         buffers: LampBuffers,
         sky: SkyPass,
-        open_sky: OpenSky,
     ) -> None:
         self._context, self._programs, self._buffers = context, programs, buffers
-        self._sky, self._open_sky = sky, open_sky
+        self._sky = sky
         self.clouds = CloudMap(context, programs, sky)
         self.tiles = Tiles(context, programs)
         self._follow = context.texture((FOLLOWERS, 1), 1, np.ones(FOLLOWERS, np.float32), dtype="f4")
@@ -107,8 +105,6 @@ class Lighting:
             names.add("AIR")
         if scene.sky is not None:
             names.add("SKY")
-            if self._open_sky.there:
-                names.add("OPEN")
         if scene.sun is not None:
             names.add("SUN")
             if scene.sun.shadow and sun_shadow:
@@ -133,8 +129,6 @@ class Lighting:
     ) -> moderngl.Program:
         """A program with all that it needs to light a scene on the surfaces of a G-buffer."""
         view = draft.view
-        if view.show == "grey":
-            features = features | {"GREY"}
         if self.unusual:
             features = features | {"UNUSUAL"}
         if self._buffers.many:
@@ -147,11 +141,12 @@ class Lighting:
             **view.uniforms,
             **view.pixel_uniforms(gbuffer.size),
             "gloss_table": self._gloss,
+            "all_grey": float(view.show == "grey"),
             "glow_exposure": exposure / GLOW_SCALE * scene.glow_gain,
             "unlit_exposure": exposure / exposure_scale(scene.ev100),
         }
         values |= self.far_values(scene, view)
-        if "OPEN" in features:
+        if "SKY" in features:
             values["g_open"] = gbuffer.open
         if "FOLLOW" in features:
             values["follow"] = self._written_follow(scene)

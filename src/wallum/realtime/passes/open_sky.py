@@ -10,6 +10,9 @@ from wallum.realtime.level.bundle import ProbeGrid
 
 __all__ = ["OpenSky"]
 
+# Stands for a grid that is not there (yet).
+ALL_OPEN = ProbeGrid(np.ones((2, 2, 2, 6), np.float16), (-1.0, -1.0, -1.0), (2.0, 2.0, 2.0))
+
 
 class OpenSky:
     """Holds the grid, and fills a G-buffer's `open` target from it."""
@@ -17,38 +20,32 @@ class OpenSky:
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
         self._context, self._programs = context, programs
         self._textures: list[moderngl.Texture3D] = []
-        self._grid: ProbeGrid | None = None
         self.number = 0
+        self.set_grid(None)
 
     @property
     def there(self) -> bool:
-        return bool(self._textures)
-
-    @property
-    def grid(self) -> ProbeGrid | None:
-        """The grid in use."""
-        return self._grid
+        """Whether there is a grid; else everything sees the whole sky."""
+        return self._grid is not ALL_OPEN
 
     def set_grid(self, grid: ProbeGrid | None) -> None:
         """Take another grid; None: everything sees the whole sky."""
         for texture in self._textures:
             texture.release()
+        self._grid = grid = grid or ALL_OPEN
         self._textures = []
-        self._grid = grid
         self.number += 1
-        if grid is not None:
-            # x runs fastest in a texture; six shares take one texture of four and one of two.
-            data = grid.values.transpose(2, 1, 0, 3).astype(np.float16)
-            size = grid.values.shape[:3]
-            for part in (data[..., :4], data[..., 4:]):
-                raw = np.ascontiguousarray(part).tobytes()
-                texture = self._context.texture3d(size, part.shape[3], raw, dtype="f2")
-                texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
-                self._textures.append(texture)
+        # x runs fastest in a texture; six shares take one texture of four and one of two.
+        data = grid.values.transpose(2, 1, 0, 3).astype(np.float16)
+        size = grid.values.shape[:3]
+        for part in (data[..., :4], data[..., 4:]):
+            raw = np.ascontiguousarray(part).tobytes()
+            texture = self._context.texture3d(size, part.shape[3], raw, dtype="f2")
+            texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+            self._textures.append(texture)
 
     def fill(self, gbuffer: GBuffer, view: View) -> None:
         """Find what is open at each pixel."""
-        assert self._grid is not None
         program = self._programs.get("screen", "open_sky")
         set_uniforms(
             program,

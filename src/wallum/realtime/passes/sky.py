@@ -61,7 +61,7 @@ class OpenSkyPass(Pass):
         self._open = open_sky
 
     def wanted(self, draft: Draft) -> bool:
-        return draft.scene.sky is not None and self._open.there
+        return draft.scene.sky is not None and not draft.inspected
 
     def key(self, draft: Draft, lit: Lit) -> object:
         return self._open.number

@@ -4,7 +4,6 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera
 from wallum.moment.lamps import LAMP_ROW, NO_LAMPS, Lamps
@@ -12,11 +11,10 @@ from wallum.moment.scene import AirLayer, Dome, LitScene, Metering, Stars, Sun
 from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.dome import plain_dome
 from wallum.physics.high_cloud import HighCloud
-from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 
-__all__ = ["warm"]
+__all__ = ["precompile"]
 
 SIZE = (64, 36)
 
@@ -54,33 +52,15 @@ def _requests() -> Iterator[PictureRequest]:
     yield replace(whole, detail="reduced")
 
 
-def _small_grid() -> ProbeGrid:
-    return ProbeGrid(np.ones((2, 2, 2, 6), np.float16), (-1.0, -1.0, -1.0), (2.0, 2.0, 2.0))
-
-
-def _draw_all(renderer: Renderer, out: NDArray[np.uint8], with_grid: bool) -> Iterator[None]:
+def precompile(renderer: Renderer) -> Iterator[None]:
+    """Draw one small picture of every common kind; stops after each."""
+    out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
     for request in _requests():
-        if with_grid and request.scene.sky is None:
-            continue  # the grid changes nothing there
         for _ in renderer.draw(request):
             pass
         renderer.read_into(request, 0, out)
         yield
-
-
-def warm(renderer: Renderer) -> Iterator[None]:
-    """Draw one small picture of every common kind; stops after each."""
-    out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
-    open_sky, stand_in = renderer.engine.open_sky, _small_grid()
-    yield from _draw_all(renderer, out, with_grid=False)
-    # Once more as it will be when the sky grid is there, unless that has come meanwhile.
-    if open_sky.grid is None:
-        open_sky.set_grid(stand_in)
-    yield from _draw_all(renderer, out, with_grid=True)
-    if open_sky.grid is stand_in:
-        open_sky.set_grid(None)
-    last = list(_requests())[-1]
-    renderer.settle(last, 1)
-    renderer.read_into(last, 1, out)
+    renderer.settle(request, 1)
+    renderer.read_into(request, 1, out)
     renderer.settler.stop()
     yield

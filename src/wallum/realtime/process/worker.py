@@ -17,7 +17,7 @@ import numpy as np
 from wallum.faults import keep_log
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.memory import Block, give_memory_back, load_value
-from wallum.realtime.process.precompile import warm
+from wallum.realtime.process.precompile import precompile
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 
@@ -42,7 +42,7 @@ class Worker:
         self._next_grid: tuple[Block | None] | None = None
         self._pending: PictureRequest | None = None
         self._settling: PictureRequest | None = None
-        self._warming: Iterator[None] | None = None
+        self._compiling: Iterator[None] | None = None
         self._thumbs: dict[str, PictureRequest] = {}
 
     def run(self) -> None:
@@ -50,7 +50,7 @@ class Worker:
         info = self._renderer.engine.context.info
         self._channel.send(("ready", {"driver": info["GL_RENDERER"], "pid": os.getpid()}))
         while True:
-            idle = self._pending is None and self._warming is None
+            idle = self._pending is None and self._compiling is None
             idle = idle and not self._can_settle() and not self._may_thumb()
             self._take_messages(wait=idle)
             self._take_up()
@@ -61,13 +61,13 @@ class Worker:
                 self._take_messages(wait=True)
             elif self._may_thumb():
                 self._thumb()
-            elif self._warming is not None:
-                self._warm_step()
+            elif self._compiling is not None:
+                self._compile_step()
             elif self._can_settle():
                 self._settle_once()
 
     def _can_settle(self) -> bool:
-        resting = self._settling is not None and self._warming is None
+        resting = self._settling is not None and self._compiling is None
         return resting and not self._renderer.settler.done and bool(self._free)
 
     def _may_thumb(self) -> bool:
@@ -154,7 +154,7 @@ class Worker:
         self._level = block
         self._renderer.set_level(load_value(block))
         give_memory_back()  # of the level before
-        self._warming = warm(self._renderer)
+        self._compiling = precompile(self._renderer)
         self._channel.send(("level shown",))
 
     def _set_grid(self, block: Block | None) -> None:
@@ -162,14 +162,14 @@ class Worker:
         if block is not None:
             block.close()
 
-    def _warm_step(self) -> None:
+    def _compile_step(self) -> None:
         """Compile a little more; pictures that are asked for come first."""
-        assert self._warming is not None
-        if next(self._warming, self) is self:
-            self._warming = None
+        assert self._compiling is not None
+        if next(self._compiling, self) is self:
+            self._compiling = None
             self._renderer.forget_unused()
             give_memory_back()
-            self._channel.send(("warm",))
+            self._channel.send(("compiled",))
             if self._settling is not None:
                 self._renderer.settler.begin(self._settling)
 
@@ -189,7 +189,7 @@ class Worker:
                     return
         if self._give(request, settled=0) and request.settle:
             self._settling = request
-            if self._warming is None:
+            if self._compiling is None:
                 self._renderer.settler.begin(request)
 
     def _settle_once(self) -> None:

@@ -1,7 +1,6 @@
 #version 430 core
-// Light on the surfaces of the G-buffer. Variants: GLOW, FOLLOW (glow by lamps), SKY, OPEN (how
-// much of it is seen), SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
-// of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR, GREY (all surfaces 18 % grey); ONE_LAMP is a single lamp to be added to
+// Light on the surfaces of the G-buffer. Variants: GLOW, FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
+// of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR; ONE_LAMP is a single lamp to be added to
 // what is there.
 
 #include "packing.glsl"
@@ -35,15 +34,14 @@ uniform sampler2D g_depth;
 uniform vec3 eye;
 uniform float glow_exposure;   // G-buffer glow to pre-exposed luminance
 uniform float unlit_exposure;  // unlit colour to pre-exposed luminance
+uniform float all_grey;        // 1: every surface is 18 % grey
 uniform vec3 sun_direction;
 uniform vec3 sun_illuminance;  // pre-exposed
 #ifdef SKY
+uniform sampler2D g_open;      // see open_sky.frag.glsl
 uniform sampler2D mirror;      // the sky in all directions, see mirror.frag.glsl
 const int MIRROR_SIZE = 128;
 uniform float mirror_exposure;
-#endif
-#ifdef OPEN
-uniform sampler2D g_open;      // see open_sky.frag.glsl
 #endif
 #ifdef FOLLOW
 uniform sampler2D follow;      // by number of the lamp that glow follows
@@ -71,10 +69,8 @@ Surface surface_at(vec2 at, vec3 ray, float depth) {
     vec4 base = texture(g_base, at);
     vec4 kind = texture(g_surface, at);
     vec3 colour = base.rgb * base.rgb;
-#ifdef GREY
-    colour = vec3(0.18);
-    kind.g = 0.0;
-#endif
+    colour = mix(colour, vec3(0.18), all_grey);
+    kind.g *= 1.0 - all_grey;
     float rough = max(kind.r, 0.045);
     Surface s;
     s.position = eye + ray * depth;
@@ -127,12 +123,8 @@ vec3 sky_light(Surface s, vec4 open) {
     vec3 mirrored = reflect(-s.to_eye, s.normal);
     vec3 gloss = (s.gloss * (s.share.x + s.share.y) + s.gloss_rise * s.share.y) * mirror_exposure;
     vec3 image = mirror_light(mirrored, s.rough);
-#ifdef OPEN
     vec3 diffuse = s.diffuse * sky_illuminance(oct_decode(open.zw)) * open.x;
     image *= open.y;
-#else
-    vec3 diffuse = s.diffuse * sky_illuminance(s.normal);
-#endif
     float left = 1.0 - dot(s.steep, vec2(1.0 / 10.0, 1.0 / 21.0));
     return (diffuse * left + gloss * image) * s.occlusion;
 }
@@ -191,11 +183,7 @@ void main() {
     light += plain * plain * unlit * unlit_exposure;
 #endif
 #ifdef SKY
-#ifdef OPEN
     light += sky_light(s, texture(g_open, at));
-#else
-    light += sky_light(s, vec4(1.0));
-#endif
 #endif
 #ifdef SUN
 #ifdef CLOUD_SHADOW
