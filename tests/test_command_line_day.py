@@ -10,7 +10,8 @@ from wallum.cli import main
 from wallum.document.paths import look_up
 from wallum.document.storage import load, save
 from wallum.level.pale_room import pale_room_project
-from wallum.moment.hour import at_hour
+from wallum.moment.at_moment import at_moment
+from wallum.moment.moment import Moment
 
 
 def run(capsys, *arguments):
@@ -86,11 +87,11 @@ def test_a_value_that_is_set_holds_at_the_hour_though_it_has_pegs(capsys, tmp_pa
     status, _, err = run(capsys, "set", str(file), f"{lamp}=77")
     assert (status, err) == (0, "")
     project = load(file)
-    assert look_up(at_hour(project, 12.0), lamp) == pytest.approx(77.0)
+    assert look_up(at_moment(project, Moment(12.0)), lamp) == pytest.approx(77.0)
     assert look_up(project, lamp) == pytest.approx(77.0)
     # What was pegged at other hours stays.
-    assert look_up(at_hour(project, 6.0), lamp) == pytest.approx(10.0)
-    assert look_up(at_hour(project, 18.0), lamp) == pytest.approx(30.0)
+    assert look_up(at_moment(project, Moment(6.0)), lamp) == pytest.approx(10.0)
+    assert look_up(at_moment(project, Moment(18.0)), lamp) == pytest.approx(30.0)
 
 
 def test_a_relative_value_is_of_what_holds_at_the_hour(capsys, tmp_path):
@@ -98,7 +99,7 @@ def test_a_relative_value_is_of_what_holds_at_the_hour(capsys, tmp_path):
     save(pale_room_project(), file)
     lamp = "sources/ceiling-lamp/intensity"
     run(capsys, "set", str(file), f"{lamp}@12:00=10", "setting/clock=12", f"{lamp}=+1 stops")
-    assert look_up(at_hour(load(file), 12.0), lamp) == pytest.approx(20.0)
+    assert look_up(at_moment(load(file), Moment(12.0)), lamp) == pytest.approx(20.0)
 
 
 def test_render_and_meter_take_the_clock(capsys, tmp_path):

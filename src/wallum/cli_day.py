@@ -94,7 +94,7 @@ def sun_command(
     from wallum.document.lanes import format_clock
     from wallum.document.project import Project
     from wallum.errors import ValueProblem
-    from wallum.moment.hour import observer_of
+    from wallum.moment.at_moment import observer_of
     from wallum.physics.ephemeris import moon_place, sun_place
     from wallum.physics.sunlight import moonlight, sunlight
 

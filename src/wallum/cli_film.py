@@ -7,6 +7,7 @@ import click
 
 from wallum.cli_day import prepare
 from wallum.cli_values import FiniteRange, Size, open_reference, print_json, refuse_as_output
+from wallum.moment.moment import Moment
 
 __all__ = ["film_command"]
 
@@ -44,8 +45,8 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
     from wallum.errors import ProjectProblem
     from wallum.exchange.film import film_writer
     from wallum.level.opening import lit_project
+    from wallum.moment.at_moment import at_moment
     from wallum.moment.camera import Camera, far_for
-    from wallum.moment.hour import at_hour
     from wallum.physics.exposure import adapted_ev
     from wallum.realtime.process.offline import render_picture
 
@@ -72,7 +73,7 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
                 writer.add(made.rgb)
                 exposures.append(round(made.ev100, 3))
                 # The eye comes after the light at its own pace, as in play.
-                look = at_hour(now, hour).look
+                look = at_moment(now, Moment(hour)).look
                 if made.metered is None or look.exposed != "metered":
                     held = None
                 else:

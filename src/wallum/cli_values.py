@@ -145,7 +145,7 @@ def with_changes(project: Any, changes: tuple[str, ...]) -> Any:
     """The project with PATH=VALUE changes, which hold at its hour; PATH@TIME=VALUE sets a peg."""
     from wallum.document.pegging import pegged_text
     from wallum.errors import ValueProblem
-    from wallum.moment.hour import typed_at_hour
+    from wallum.moment.at_moment import typed_now
 
     for change in changes:
         path, equals, text = change.partition("=")
@@ -155,7 +155,7 @@ def with_changes(project: Any, changes: tuple[str, ...]) -> Any:
         if at and not where.endswith("/"):
             project = pegged_text(project, where.strip(), when, text)
         else:
-            project = typed_at_hour(project, path.strip(), text)
+            project = typed_now(project, path.strip(), text)
     return project
 
 

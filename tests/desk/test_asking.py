@@ -12,13 +12,13 @@ def counted(monkeypatch):
     """How often a scene was evaluated for a picture."""
     from wallum.desk import asking
 
-    calls, real = [], asking.evaluate
+    calls, real = [], asking.picture_scene
 
-    def evaluate(project, hour):
-        calls.append(hour)
-        return real(project, hour)
+    def picture_scene(project, moment, camera, size):
+        calls.append(moment.clock)
+        return real(project, moment, camera, size)
 
-    monkeypatch.setattr(asking, "evaluate", evaluate)
+    monkeypatch.setattr(asking, "picture_scene", picture_scene)
     return calls
 
 

@@ -11,9 +11,10 @@ from wallum.document.day_plans import load_day
 from wallum.document.lanes import PegTime, parse_peg_time
 from wallum.document.pegging import pegged
 from wallum.document.storage import load, save
+from wallum.moment.at_moment import at_moment
 from wallum.moment.day_strip import events_of_day
 from wallum.moment.evaluate import evaluate
-from wallum.moment.hour import at_hour
+from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
@@ -161,7 +162,7 @@ def test_a_day_is_applied_in_part_by_ticks_as_one_step(desk, lanes):  # noqa: F8
     assert after.source("sky").cloud == 0.25
     assert after.look == before.look
     assert after.source("sun") == before.source("sun")
-    assert at_hour(after, 7.0).air.visibility < at_hour(after, 13.0).air.visibility
+    assert at_moment(after, Moment(7.0)).air.visibility < at_moment(after, Moment(13.0)).air.visibility
     desk.session.undo()
     assert desk.session.project is before
 
@@ -231,16 +232,16 @@ def test_far_ground_sends_back_what_the_levels_floors_do(desk):  # noqa: F811
 
     session = desk.session
     albedo = floor_albedo(session.level.level, session.level.rays.triangles)
-    before = evaluate(session.project, 12.0).sky.ground
+    before = evaluate(session.project, Moment(12.0)).sky.ground
     desk.act["ground_there"].trigger()
-    after = evaluate(session.project, 12.0).sky.ground
+    after = evaluate(session.project, Moment(12.0)).sky.ground
     share = float(luminance(albedo))
     by_hand = session.project.with_source(
         session.project.source("sky").revised(ground_by="choice", ground=share)
     )
-    assert after / evaluate(by_hand, 12.0).sky.ground == pytest.approx(albedo / share, abs=1e-3)
+    assert after / evaluate(by_hand, Moment(12.0)).sky.ground == pytest.approx(albedo / share, abs=1e-3)
     session.undo()
-    assert evaluate(session.project, 12.0).sky.ground == pytest.approx(before)
+    assert evaluate(session.project, Moment(12.0)).sky.ground == pytest.approx(before)
     assert session.project.floors == pytest.approx(tuple(albedo), abs=1e-3)
     assert not session.history.dirty
 

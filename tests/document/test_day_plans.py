@@ -15,6 +15,7 @@ from wallum.document.sources import PointSource
 from wallum.document.storage import load, save
 from wallum.errors import ProjectProblem
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 
 LAMP = PointSource(id="lamp", name="Lamp")
 DESERT = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12", clock=10.0)
@@ -32,10 +33,13 @@ def test_every_day_of_our_own_lights_all_its_hours_and_leaves_lamps_alone(day, t
     assert applied.source("lamp") == LAMP
     assert applied.lane("lamp", "intensity") is not None
     for hour in (0.0, 6.5, 12.0, 18.2):
-        scene = evaluate(applied, hour)
+        scene = evaluate(applied, Moment(hour))
         assert np.isfinite(scene.sky.luminance).all()
         assert scene.sky.luminance.min() >= 0.0
-    assert evaluate(applied, 12.0).sky.luminance.mean() > 3.0 * evaluate(applied, 0.0).sky.luminance.mean()
+    assert (
+        evaluate(applied, Moment(12.0)).sky.luminance.mean()
+        > 3.0 * evaluate(applied, Moment(0.0)).sky.luminance.mean()
+    )
     save_day(day, tmp_path / "day.wallum-day")
     assert load_day(tmp_path / "day.wallum-day") == day
 

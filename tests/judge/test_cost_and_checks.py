@@ -21,10 +21,11 @@ from wallum.judge.device import PROFILE_NAMES, DeviceProfile, load_profile, read
 from wallum.judge.work import count_work
 from wallum.level.flatten import flatten
 from wallum.level.pale_room import pale_room
+from wallum.moment.at_moment import at_moment
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.moment.hour import at_hour
 from wallum.moment.metered import metered_picture
+from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.physics.dome import sample_dome
 from wallum.realtime.level.bundling import bundle_level, chunk_boxes
@@ -177,7 +178,7 @@ def test_high_cloud_is_counted_with_the_light_and_costs_what_older_profiles_say(
     # The lower half of the picture is the room, the upper is open.
     seen = replace(seen, points=seen.points[len(seen.points) // 2 :])
     clear, clouded = (
-        count_work(Asked(boxes, evaluate(Project(sources=(sky,)), 12.0), seen, CAMERA, (640, 360)))
+        count_work(Asked(boxes, evaluate(Project(sources=(sky,)), Moment(12.0)), seen, CAMERA, (640, 360)))
         for sky in (plain_sky(), plain_sky().revised(cloud=0.5))
     )
     assert clear.passes["light"]["cloud pixels"] == 0.0
@@ -243,11 +244,11 @@ def test_a_remedy_holds_at_the_hour_where_it_is_needed_and_nowhere_else(setting)
     (finding,) = [one for one in checked(setting, project) if "hero" in one.kind]
     assert finding.kind == "buried hero"
     assert "at 21:30" in finding.text
-    assert finding.remedy.hour == 21.5
+    assert finding.remedy.moment.clock == 21.5
     better = apply(project, finding)
-    assert at_hour(better, 21.5).look.ev100 == pytest.approx(13.3)
+    assert at_moment(better, Moment(21.5)).look.ev100 == pytest.approx(13.3)
     for hour in (9.0, 20.0, 23.0):
-        assert at_hour(better, hour).look.ev100 == pytest.approx(5.0)
+        assert at_moment(better, Moment(hour)).look.ev100 == pytest.approx(5.0)
     assert better.look == project.look
 
 
@@ -256,10 +257,10 @@ def test_a_lamp_that_walks_into_a_wall_is_found_at_its_hour(setting):
     project = pegged(project, "sources/p/position", PegTime(hours=9.0), LAMP.position, "step")
     project = pegged(project, "sources/p/position", PegTime(hours=16.0), (1.5, 0.5, -2.0), "step")
     (finding,) = [one for one in checked(setting, project) if one.kind == "source in a solid"]
-    assert finding.remedy.hour == 17.5
+    assert finding.remedy.moment.clock == 17.5
     better = apply(project, finding)
     assert "source in a solid" not in kinds(checked(setting, better))
-    assert at_hour(better, 9.0).source("p").position == LAMP.position
+    assert at_moment(better, Moment(9.0)).source("p").position == LAMP.position
 
 
 def test_exposure_counts_the_sky_that_a_shot_sees(setting):

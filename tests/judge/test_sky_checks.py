@@ -8,6 +8,7 @@ from wallum.document.lanes import PegTime
 from wallum.document.pegging import pegged
 from wallum.document.project import Look, Project, Setting, base_light
 from wallum.judge.sky_checks import ambient_follows, dark_night, exposure_jump, suns_apart
+from wallum.moment.moment import Moment
 
 DESERT = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12", clock=10.0)
 
@@ -58,9 +59,12 @@ def test_a_jump_of_the_exposure_is_found_at_its_minute(minute):
 
 
 def test_a_night_in_black_is_told_and_its_remedy_gives_as_much_as_lacks():
-    looks = [("Lane", 0.0, lambda: np.full(100, -9.5)), ("Lane", 12.0, lambda: np.full(100, -9.5))]
+    looks = [
+        ("Lane", Moment(0.0), lambda: np.full(100, -9.5)),
+        ("Lane", Moment(12.0), lambda: np.full(100, -9.5)),
+    ]
     (found,) = dark_night(project(), iter(looks))
     assert found.where == "Lane at 00:00"
     (value,) = found.remedy.values.values()
     assert value == pytest.approx(3.0)
-    assert not list(dark_night(project(), iter([("Lane", 0.0, lambda: np.full(100, -5.0))])))
+    assert not list(dark_night(project(), iter([("Lane", Moment(0.0), lambda: np.full(100, -5.0))])))

@@ -12,6 +12,7 @@ from wallum.level.kilnworks.shapes import beam, bevelled_box, tube_along
 from wallum.level.kilnworks.works import kilnworks, kilnworks_project
 from wallum.level.sanity import sanity_findings
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 from wallum.transport.inside import inside_solids
 from wallum.transport.rays import RayScene
 
@@ -97,7 +98,7 @@ def test_the_works_have_their_places_heroes_and_lamps():
     shadowed = [one for one in project.sources if isinstance(one, Lamp) and one.shadow]
     assert len(shadowed) == 4
     assert project.setting.date == "2027-10-12"
-    noon, night = (evaluate(project, hour) for hour in (12.0, 21.5))
+    noon, night = (evaluate(project, Moment(hour)) for hour in (12.0, 21.5))
     assert len(night.lamps.ids) > len(noon.lamps.ids)
     assert night.sun is not None
     assert night.sun.id == "moon"

@@ -10,6 +10,7 @@ from wallum.level.opening import new_project, on_floors
 from wallum.level.pale_room import pale_room
 from wallum.level.solids import grid
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 
 
@@ -47,9 +48,9 @@ def test_far_ground_takes_after_them_where_it_is_to_and_only_there():
     level = floor((material((0.5, 0.2, 0.1)),))
     made = new_project(level, "")
     assert made.floors == (0.5, 0.2, 0.1)
-    by_level = evaluate(made, 12.0).sky.ground
+    by_level = evaluate(made, Moment(12.0)).sky.ground
     share = float(luminance(np.array(made.floors)))
     chosen = made.with_source(made.source("sky").revised(ground_by="choice", ground=share))
-    by_choice = evaluate(chosen, 12.0).sky.ground
+    by_choice = evaluate(chosen, Moment(12.0)).sky.ground
     assert by_level / by_choice == pytest.approx(np.array(made.floors) / share)
     assert on_floors(chosen, level) is chosen

@@ -16,11 +16,12 @@ from wallum.document.sources import Lamp, PointSource
 from wallum.document.storage import dump, parse
 from wallum.errors import PathProblem, ProjectProblem, ValueProblem
 from wallum.level.jar_yard import jar_yard_project
+from wallum.moment.at_moment import at_moment, day_of, put_at
 from wallum.moment.base_light import find_base_light, open_ground_lux, places
 from wallum.moment.curves import eased, value_at
 from wallum.moment.day_strip import course, events_of_day, strip_colours
 from wallum.moment.evaluate import evaluate
-from wallum.moment.hour import at_hour, day_of, put_at_hour
+from wallum.moment.moment import Moment
 from wallum.moment.solar_day import solar_day
 from wallum.moment.switching import day_lux, is_on, on_spans
 from wallum.physics.colour import luminance
@@ -137,21 +138,24 @@ def test_pegs_are_set_moved_taken_out_and_saved():
 
 def test_a_value_put_at_an_hour_goes_into_its_lane_or_where_there_is_none_everywhere():
     plain = project(LAMP)
-    assert put_at_hour(plain, "sources/lamp/intensity", 7.0, 3.0).source("lamp").intensity == 7.0
+    assert put_at(plain, "sources/lamp/intensity", 7.0, Moment(3.0)).source("lamp").intensity == 7.0
     laned = pegged(plain, "sources/lamp/position", PegTime(hours=6.0), (1.0, 2.0, 3.0))
     laned = pegged(laned, "sources/lamp/position", PegTime(hours=18.0), (1.0, 6.0, 3.0))
-    near = put_at_hour(laned, "sources/lamp/position/x", 9.0, 18.2)  # within a quarter of an hour
+    near = put_at(laned, "sources/lamp/position/x", 9.0, Moment(18.2))  # within a quarter of an hour
     assert len(near.lane("lamp", "position").pegs) == 2
-    assert at_hour(near, 18.0).source("lamp").position == pytest.approx((9.0, 6.0, 3.0), abs=0.1)
-    far = put_at_hour(
-        put_at_hour(laned, "sources/lamp/position/x", 9.0, 12.0), "sources/lamp/position/z", 8.0, 12.0
+    assert at_moment(near, Moment(18.0)).source("lamp").position == pytest.approx((9.0, 6.0, 3.0), abs=0.1)
+    far = put_at(
+        put_at(laned, "sources/lamp/position/x", 9.0, Moment(12.0)),
+        "sources/lamp/position/z",
+        8.0,
+        Moment(12.0),
     )
     assert len(far.lane("lamp", "position").pegs) == 3
-    assert at_hour(far, 12.0).source("lamp").position == pytest.approx((9.0, 4.0, 8.0))
-    around = put_at_hour(pegged(plain, "look/ev100", PegTime(hours=23.9), 4.0), "look/ev100", 6.0, 0.1)
+    assert at_moment(far, Moment(12.0)).source("lamp").position == pytest.approx((9.0, 4.0, 8.0))
+    around = put_at(pegged(plain, "look/ev100", PegTime(hours=23.9), 4.0), "look/ev100", 6.0, Moment(0.1))
     assert [one.value for one in around.lane("look", "ev100").pegs] == [6.0]  # over midnight
     with pytest.raises(PathProblem):
-        put_at_hour(plain, "sources/nobody/intensity", 1.0, 3.0)
+        put_at(plain, "sources/nobody/intensity", 1.0, Moment(3.0))
 
 
 def test_wrong_pegs_are_refused():
@@ -171,9 +175,9 @@ def test_wrong_pegs_are_refused():
 def test_lane_values_reach_the_scene(hour):
     path = "sources/lamp/intensity"
     day = pegged(pegged(project(LAMP), path, PegTime(hours=6.0), 10.0), path, PegTime(hours=18.0), 1000.0)
-    value = at_hour(day, hour).source("lamp").intensity
+    value = at_moment(day, Moment(hour)).source("lamp").intensity
     assert 10.0 <= value <= 1000.0
-    rows = evaluate(day, hour).lamps.rows
+    rows = evaluate(day, Moment(hour)).lamps.rows
     assert luminance(rows["emission"]) == pytest.approx([value], rel=1e-4)
 
 
@@ -232,8 +236,8 @@ def test_a_peg_at_sunset_moves_with_the_date():
     day = pegged(project(LAMP), path, parse_peg_time("sunset"), True)
     day = pegged(day, path, PegTime(hours=1.0), False)
     winter = day.revised(setting=DESERT.revised(date="2027-12-21"))
-    assert not at_hour(day, 17.5).source("lamp").on
-    assert at_hour(winter, 17.5).source("lamp").on
+    assert not at_moment(day, Moment(17.5)).source("lamp").on
+    assert at_moment(winter, Moment(17.5)).source("lamp").on
 
 
 # -- switching -------------------------------------------------------------------------
@@ -245,13 +249,13 @@ def test_a_lamp_is_switched_on_by_dusk_and_off_by_more_light_than_that():
     ((start, end),) = on_spans(day, lamp)
     assert 17.5 < start < 18.5
     assert 5.5 < end < 6.5
-    assert open_ground_lux(day, start) == pytest.approx(10.0, rel=0.1)
-    assert open_ground_lux(day, end) == pytest.approx(100.0, rel=0.1)
-    assert [is_on(day, lamp, h) for h in (12.0, 17.0, 19.0, 0.0, 5.0, 7.0)] == [
+    assert open_ground_lux(day, Moment(start)) == pytest.approx(10.0, rel=0.1)
+    assert open_ground_lux(day, Moment(end)) == pytest.approx(100.0, rel=0.1)
+    assert [is_on(day, lamp, Moment(h)) for h in (12.0, 17.0, 19.0, 0.0, 5.0, 7.0)] == [
         False, False, True, True, True, False,
     ]  # fmt: skip
-    assert evaluate(day, 12.0).lamps.ids == ()
-    assert evaluate(day, 22.0).lamps.ids == ("lamp",)
+    assert evaluate(day, Moment(12.0)).lamps.ids == ()
+    assert evaluate(day, Moment(22.0)).lamps.ids == ("lamp",)
 
 
 def test_lamps_see_the_cloud_over_them():
@@ -260,16 +264,16 @@ def test_lamps_see_the_cloud_over_them():
     clear = project(lamp)
     sky = clear.source("sky")
     closed = clear.with_source(sky.revised(deck=1.0))
-    light = evaluate(closed, 12.0)
+    light = evaluate(closed, Moment(12.0))
     shown = float(luminance(irradiance(light.sky.terms, np.array([[0.0, 1.0, 0.0]])))[0])
-    assert open_ground_lux(closed, 12.0) == pytest.approx(shown, rel=0.5)
-    assert open_ground_lux(closed, 12.0) < 0.5 * open_ground_lux(clear, 12.0)
+    assert open_ground_lux(closed, Moment(12.0)) == pytest.approx(shown, rel=0.5)
+    assert open_ground_lux(closed, Moment(12.0)) < 0.5 * open_ground_lux(clear, Moment(12.0))
     on_at = [
-        next(h for h in np.arange(12.0, 24.0, 0.05) if is_on(one, lamp, float(h))) for one in (clear, closed)
+        next(h for h in np.arange(12.0, 24.0, 0.05) if is_on(one, lamp, Moment(h))) for one in (clear, closed)
     ]
     assert on_at[1] < on_at[0] - 0.1
     thin = clear.with_source(sky.revised(cloud=1.0, cloud_opacity=1.0))
-    assert open_ground_lux(thin, 12.0) < 0.5 * open_ground_lux(clear, 12.0)
+    assert open_ground_lux(thin, Moment(12.0)) < 0.5 * open_ground_lux(clear, Moment(12.0))
 
 
 def test_between_the_two_limits_the_lamp_keeps_its_state():
@@ -277,23 +281,29 @@ def test_between_the_two_limits_the_lamp_keeps_its_state():
     day = project(lamp)
     lux = day_lux(day)
     between = [i / 12.0 for i in range(288) if 12.0 < lux[i] < 900.0]
-    assert {is_on(day, lamp, h) for h in between if h > 12.0} == {False}
-    assert {is_on(day, lamp, h) for h in between if h < 12.0} == {True}
+    assert {is_on(day, lamp, Moment(h)) for h in between if h > 12.0} == {False}
+    assert {is_on(day, lamp, Moment(h)) for h in between if h < 12.0} == {True}
 
 
 def test_by_the_clock_over_midnight_and_never():
     lamp = LAMP.revised(switched="by clock", on_at=20.0, off_at=2.0)
     day = project(lamp)
-    assert [is_on(day, lamp, h) for h in (19.9, 20.0, 23.0, 1.9, 2.0)] == [False, True, True, True, False]
+    assert [is_on(day, lamp, Moment(h)) for h in (19.9, 20.0, 23.0, 1.9, 2.0)] == [
+        False,
+        True,
+        True,
+        True,
+        False,
+    ]
     assert on_spans(day, lamp.revised(on_at=5.0, off_at=5.0)) == ()
-    assert not is_on(day, lamp.revised(on=False), 23.0)
+    assert not is_on(day, lamp.revised(on=False), Moment(23.0))
 
 
 def test_in_the_polar_night_a_lamp_burns_all_day_and_in_the_polar_day_never():
     lamp = LAMP.revised(switched="by light", on_below=100.0, off_above=200.0)
     for date, expected in (("2027-12-21", True), ("2027-06-21", False)):
         day = project(lamp, setting=DESERT.revised(latitude=80.0, date=date))
-        assert {is_on(day, lamp, h) for h in np.arange(0.0, 24.0, 0.5)} == {expected}
+        assert {is_on(day, lamp, Moment(h)) for h in np.arange(0.0, 24.0, 0.5)} == {expected}
 
 
 def test_switching_limits_in_the_wrong_order_are_refused():
@@ -305,8 +315,8 @@ def test_glow_follows_its_lamp():
     path = "sources/lamp/intensity"
     day = pegged(pegged(project(LAMP), path, PegTime(hours=6.0), 25.0), path, PegTime(hours=18.0), 100.0)
     day = day.with_marks(PartMarks(part="shade", follows="lamp"))
-    assert evaluate(day, 6.0).glow == {"lamp": pytest.approx(0.25)}
-    assert evaluate(put(day, "sources/lamp/on", False), 6.0).glow == {"lamp": 0.0}
+    assert evaluate(day, Moment(6.0)).glow == {"lamp": pytest.approx(0.25)}
+    assert evaluate(put(day, "sources/lamp/on", False), Moment(6.0)).glow == {"lamp": 0.0}
     assert day.without(["lamp"]).follows == {}
 
 
@@ -327,8 +337,8 @@ def same(a, b):
 def test_the_same_hour_gives_the_same_scene_whichever_way_one_came():
     yard = jar_yard_project()
     steps = [float(h) for h in np.arange(16.0, 20.0, 0.37)]
-    forward = [evaluate(yard, h) for h in steps]
-    backward = [evaluate(yard, h) for h in reversed(steps)][::-1]
+    forward = [evaluate(yard, Moment(h)) for h in steps]
+    backward = [evaluate(yard, Moment(h)) for h in reversed(steps)][::-1]
     assert all(same(a, b) for a, b in zip(forward, backward, strict=True))
 
 
@@ -336,7 +346,7 @@ def test_the_same_hour_gives_the_same_scene_whichever_way_one_came():
 def test_a_day_has_no_jump_between_neighbouring_minutes(latitude):
     """Open ground's light changes by less than half a stop from one minute to the next."""
     day = project(setting=DESERT.revised(latitude=latitude))
-    lux = np.array([open_ground_lux(day, minute / 60.0) for minute in range(0, 1440)])
+    lux = np.array([open_ground_lux(day, Moment(minute / 60.0)) for minute in range(0, 1440)])
     assert np.abs(np.diff(np.log2(lux))).max() < 0.5
 
 
@@ -344,7 +354,7 @@ def test_sun_and_moon_never_cast_shadows_together_and_hand_over_without_a_jump()
     day = project()
     before = None
     for minute in range(16 * 60, 20 * 60):
-        base = find_base_light(day, minute / 60.0)
+        base = find_base_light(day, Moment(minute / 60.0))
         sun, _ = places(day, minute / 60.0)
         assert base.far is None or base.far.id == ("sun" if sun.elevation > -sun.radius else "moon")
         assert base.far is not None or -12.0 < sun.elevation < 1.0
@@ -359,7 +369,7 @@ def test_a_sun_aimed_by_hand_takes_the_sky_with_it():
     aimed = put(put(project(), "sources/sun/stands", "where set"), "sources/sun/elevation", 10.0)
     aimed = put(aimed, "sources/sun/azimuth", 90.0)
     for hour in (3.0, 12.0):
-        scene = evaluate(aimed, hour)
+        scene = evaluate(aimed, Moment(hour))
         assert scene.sun.direction == pytest.approx(
             [np.cos(np.radians(10)), np.sin(np.radians(10)), 0], abs=1e-9
         )
@@ -369,7 +379,7 @@ def test_a_sun_aimed_by_hand_takes_the_sky_with_it():
 
 def test_the_levels_north_turns_sun_and_stars_alike():
     turned = project(setting=DESERT.revised(north=30.0))
-    plain, other = find_base_light(project(), 9.0), find_base_light(turned, 9.0)
+    plain, other = find_base_light(project(), Moment(9.0)), find_base_light(turned, Moment(9.0))
     assert other.sun.azimuth - plain.sun.azimuth == pytest.approx(30.0)
     pole = [b.sky.stars.turn @ np.array([0.0, 0.0, 1.0]) for b in (plain, other)]
     azimuths = [np.degrees(np.arctan2(p[0], -p[2])) for p in pole]
@@ -378,14 +388,14 @@ def test_the_levels_north_turns_sun_and_stars_alike():
 
 def test_stops_of_trim_are_stops():
     trimmed = put(put(project(), "sources/sun/trim", -1.0), "sources/sky/trim", 2.0)
-    plain, changed = find_base_light(project(), 12.0), find_base_light(trimmed, 12.0)
+    plain, changed = find_base_light(project(), Moment(12.0)), find_base_light(trimmed, Moment(12.0))
     assert changed.far.illuminance / plain.far.illuminance == pytest.approx([0.5] * 3)
     assert changed.sky.luminance / plain.sky.luminance == pytest.approx(np.full((48, 96, 3), 4.0), rel=1e-5)
 
 
 def test_air_dims_the_sun_and_gives_some_of_it_back_from_the_sky():
     day = put(put(project(), "air/on", True), "air/visibility", 2000.0)
-    clear, hazy = evaluate(project(), 12.0), evaluate(day, 12.0)
+    clear, hazy = evaluate(project(), Moment(12.0)), evaluate(day, Moment(12.0))
     depth = 3.912 / 2000.0 * 600.0 / clear.sun.direction[1]
     ratio = luminance(hazy.sun.illuminance) / luminance(clear.sun.illuminance)
     assert ratio == pytest.approx(np.exp(-depth), rel=0.01)
@@ -399,9 +409,9 @@ def test_air_dims_the_sun_and_gives_some_of_it_back_from_the_sky():
 
 def test_the_ribbon_is_bright_by_day_and_dark_by_night():
     day = project()
-    noon, night = (np.array(strip_colours(day, h)) for h in (12.0, 2.0))
+    noon, night = (np.array(strip_colours(day, Moment(h))) for h in (12.0, 2.0))
     assert noon.min() > night.max()
-    dusk_zenith, dusk_low = strip_colours(day, 18.0)
+    dusk_zenith, dusk_low = strip_colours(day, Moment(18.0))
     assert dusk_low[0] > dusk_low[2]
     assert dusk_zenith[2] > dusk_zenith[0]
     shown = course(day)
@@ -422,6 +432,6 @@ def test_a_lamp_under_the_hand_leaves_the_sky_alone_though_the_sky_has_lanes():
     )
     before = project(LAMP).revised(lanes=(lane,))
     after = before.with_source(LAMP.revised(intensity=170.0))
-    assert evaluate(after, 13.0).sky is evaluate(before, 13.0).sky
+    assert evaluate(after, Moment(13.0)).sky is evaluate(before, Moment(13.0)).sky
     brighter = before.with_source(before.source("sky").revised(haze=2.0))
-    assert evaluate(brighter, 13.0).sky is not evaluate(before, 13.0).sky
+    assert evaluate(brighter, Moment(13.0)).sky is not evaluate(before, Moment(13.0)).sky

@@ -12,6 +12,7 @@ from wallum.errors import LevelProblem, ValueProblem
 from wallum.exchange.pictures import write_exr
 from wallum.level.panorama_file import PNG_WHITE_CD_M2, read_panorama
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 from wallum.moment.picture_sun import picture_sun, picture_to_sun, sun_apart, sun_to_picture
 from wallum.physics.colour import luminance
 from wallum.physics.dome import dome_illuminance
@@ -111,7 +112,7 @@ def test_the_sun_set_to_the_picture_stands_with_it_and_counts_once(tmp_path, hor
     sky_with_sun = float(luminance(dome_illuminance(before.sky.luminance)))
     project = with_values(project, sun_to_picture(project))
     after = evaluate(project)
-    assert sun_apart(project, 10.0) < 0.1
+    assert sun_apart(project, Moment(10.0)) < 0.1
     by_sky = float(luminance(dome_illuminance(after.sky.luminance)))
     by_sun = float(luminance(after.sun.illuminance)) * after.sun.direction[1]
     # What the disc gave as a part of the sky, the sun gives now.
@@ -121,8 +122,8 @@ def test_the_sun_set_to_the_picture_stands_with_it_and_counts_once(tmp_path, hor
 
 def test_the_picture_is_turned_under_the_sun(tmp_path):
     project = project_of(write_panorama(tmp_path / "sky.hdr"))
-    turned = with_values(project, picture_to_sun(project, 10.0))
-    sun = evaluate(turned, 10.0).sun.direction
+    turned = with_values(project, picture_to_sun(project, Moment(10.0)))
+    sun = evaluate(turned, Moment(10.0)).sun.direction
     found = picture_sun(turned.source("sky"))
     assert np.degrees(np.arctan2(sun[0], -sun[2])) % 360.0 == pytest.approx(found.azimuth, abs=0.5)
 
@@ -133,7 +134,7 @@ def test_without_a_picture_or_a_sun_in_it_one_is_told(tmp_path):
     grey = write_panorama(tmp_path / "grey.hdr", np.full((64, 128, 3), 900.0))
     with pytest.raises(LevelProblem, match="no sun"):
         sun_to_picture(project_of(grey))
-    assert sun_apart(project_of(grey), 10.0) is None
+    assert sun_apart(project_of(grey), Moment(10.0)) is None
 
 
 def test_a_picture_is_named_beside_its_project_and_moves_with_it(tmp_path):

@@ -8,6 +8,7 @@ from wallum.document.project import Project, Setting, base_light
 from wallum.document.sources import PointSource
 from wallum.moment import switching
 from wallum.moment.base_light import open_ground_lux
+from wallum.moment.moment import Moment
 from wallum.moment.switching import SAMPLES, STEP_H, day_lux, on_spans
 
 PLACES = (
@@ -45,7 +46,7 @@ def test_lamps_switch_as_they_do_in_a_day_solved_at_every_step(monkeypatch, plac
 def test_where_no_lamp_switches_the_light_is_known_well_enough():
     project, _ = a_day(PLACES[0], LIMITS[0])
     lux = day_lux(project)
-    true = np.array([open_ground_lux(project, i * STEP_H) for i in range(0, SAMPLES, 7)])
+    true = np.array([open_ground_lux(project, Moment(i * STEP_H)) for i in range(0, SAMPLES, 7)])
     off = np.abs(np.log2(lux[::7] / true))
     assert off.max() < 0.5
     assert np.median(off) < 0.02

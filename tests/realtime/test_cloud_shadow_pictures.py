@@ -10,6 +10,7 @@ from wallum.document.project import Look, Project, base_light
 from wallum.level.flatten import flatten
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 from wallum.physics.cloud_shadow import ShadowMap
 from wallum.physics.colour import luminance
 from wallum.realtime.level.bundling import bundle_level
@@ -50,7 +51,7 @@ def seen_places():
 
 @pytest.mark.parametrize("values", CLOUDS)
 def test_the_picture_shows_the_shadow_that_arrays_compute(renderer, values):
-    scene = in_sunlight(evaluate(clouded(**values), 10.0))
+    scene = in_sunlight(evaluate(clouded(**values), Moment(10.0)))
     clear = replace(scene, sun=replace(scene.sun, illuminance=scene.sun.clouds[1], clouds=None))
     with_clouds, without = (
         luminance(draw(renderer, PictureRequest(1, one, ABOVE, SIZE))).ravel() for one in (scene, clear)
@@ -68,7 +69,7 @@ def test_the_picture_shows_the_shadow_that_arrays_compute(renderer, values):
 def test_rays_and_the_meter_find_the_same_shadow(values):
     level = yard()
     rays = RayScene(level, flatten(level))
-    scene = in_sunlight(evaluate(clouded(**values), 10.0))
+    scene = in_sunlight(evaluate(clouded(**values), Moment(10.0)))
     clear = replace(scene, sun=replace(scene.sun, illuminance=scene.sun.clouds[1], clouds=None))
     pictures = []
     for one in (scene, clear):
@@ -88,7 +89,7 @@ def test_rays_and_the_meter_find_the_same_shadow(values):
 
 
 def test_a_cloud_may_be_told_to_cast_none():
-    scene = evaluate(clouded(cloud=0.5, cloud_shadow=False), 10.0)
+    scene = evaluate(clouded(cloud=0.5, cloud_shadow=False), Moment(10.0))
     assert scene.sun.clouds is None
 
 
@@ -97,7 +98,7 @@ def test_the_light_of_a_sun_in_gaps_is_kept_where_the_middle_lies_in_shadow():
     project = clouded(deck=0.6, deck_density=0.05, deck_speed=15.0)
     dark_middle = 0
     for hour in np.arange(9.0, 15.0, 0.25):
-        sun = evaluate(project, float(hour)).sun
+        sun = evaluate(project, Moment(hour)).sun
         assert sun is not None
         here, above = float(luminance(sun.at(np.zeros((1, 3))))[0]), float(luminance(sun.clouds[1]))
         dark_middle += here < 0.01 * above

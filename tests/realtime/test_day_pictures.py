@@ -18,6 +18,7 @@ from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import Lamps
 from wallum.moment.metered import centre_weights
+from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.physics.dome import FACTORS
 from wallum.physics.exposure import metered_ev
@@ -80,7 +81,7 @@ def test_scrubbing_forward_and_backward_gives_the_same_pictures(renderer):
     pictures = {}
     for order in (hours, hours[::-1]):
         for hour in order:
-            _, picture = shown(renderer, PictureRequest(1, evaluate(day(), hour), CAMERA, SIZE))
+            _, picture = shown(renderer, PictureRequest(1, evaluate(day(), Moment(hour)), CAMERA, SIZE))
             assert np.array_equal(pictures.setdefault(hour, picture.copy()), picture), hour
 
 
@@ -161,7 +162,9 @@ def test_the_far_map_holds_the_whole_level_and_stays_while_the_camera_moves():
 def test_no_picture_of_the_day_is_burnt_or_black(renderer):
     renderer.set_level(bundle_level(yard()))
     for hour in np.arange(0.0, 24.0, 1.5):
-        frame, picture = shown(renderer, PictureRequest(1, evaluate(day(darkest=-12.0), hour), CAMERA, SIZE))
+        frame, picture = shown(
+            renderer, PictureRequest(1, evaluate(day(darkest=-12.0), Moment(hour)), CAMERA, SIZE)
+        )
         assert 40 < picture[..., :3].mean() < 190, hour
         assert frame.metered == frame.ev100
 
@@ -203,7 +206,7 @@ def test_thick_air_closes_the_horizon(renderer):
     renderer.set_level(bundle_level(yard()))
     project = Project(setting=DESERT, sources=base_light(), air=Air(on=True, visibility=200.0))
     level_eye = replace(CAMERA, direction=(0.0, 0.0, -1.0), eye=(0.0, 1.7, 0.0))
-    light = luminance(draw(renderer, PictureRequest(1, evaluate(project, 11.0), level_eye, SIZE)))
+    light = luminance(draw(renderer, PictureRequest(1, evaluate(project, Moment(11.0)), level_eye, SIZE)))
     middle = SIZE[1] // 2
     above, below = light[middle - 2].mean(), light[middle + 1].mean()
     assert below == pytest.approx(above, rel=0.05)
@@ -214,7 +217,7 @@ def test_dragging_in_air_adds_up_to_the_whole(renderer):
     lamp = PointSource(id="lamp", name="Lamp", position=(1.0, 2.0, -2.0), intensity=4000.0)
     project = Project(setting=DESERT, sources=(*base_light(), lamp), air=AIR, look=Look(ev100=8.0))
     for hour in (11.0, 18.2, 22.0):
-        request = PictureRequest(1, evaluate(project, hour), CAMERA, SIZE)
+        request = PictureRequest(1, evaluate(project, Moment(hour)), CAMERA, SIZE)
         whole = draw(renderer, request)
         for active in ({"lamp"}, {"sun"}, {"sky"}, {"moon"}, {"lamp", "sky"}):
             parts = draw(renderer, replace(request, active=frozenset(active)))
@@ -224,7 +227,7 @@ def test_dragging_in_air_adds_up_to_the_whole(renderer):
 def test_metering_in_the_picture_is_metering_by_numpy(renderer):
     renderer.set_level(bundle_level(yard()))
     for weighted in ("whole", "centre"):
-        scene = evaluate(day(weighted=weighted, clip_low=0.2, clip_high=0.1), 10.0)
+        scene = evaluate(day(weighted=weighted, clip_low=0.2, clip_high=0.1), Moment(10.0))
         request = PictureRequest(1, scene, CAMERA, (640, 360))
         light = luminance(draw(renderer, request))
         cells = light.reshape(36, 10, 64, 10).mean(axis=(1, 3))
@@ -236,7 +239,7 @@ def test_metering_in_the_picture_is_metering_by_numpy(renderer):
 
 def test_heroes_are_metered_alone_and_without_any_the_centre_is(renderer):
     renderer.set_level(bundle_level(yard()))
-    scene = evaluate(day(weighted="heroes", clip_low=0.0, clip_high=0.0), 10.0)
+    scene = evaluate(day(weighted="heroes", clip_low=0.0, clip_high=0.0), Moment(10.0))
     request = PictureRequest(1, scene, CAMERA, SIZE)
     sky_only = np.zeros((36, 64), np.float32)
     sky_only[:8] = 1.0
@@ -245,18 +248,18 @@ def test_heroes_are_metered_alone_and_without_any_the_centre_is(renderer):
         shown(renderer, replace(request, heroes=heroes))[0].metered
         for heroes in (sky_only, ground_only, None)
     ]
-    centre = evaluate(day(weighted="centre", clip_low=0.0, clip_high=0.0), 10.0)
+    centre = evaluate(day(weighted="centre", clip_low=0.0, clip_high=0.0), Moment(10.0))
     assert abs(evs[0] - evs[1]) > 0.3
     assert evs[2] == pytest.approx(shown(renderer, replace(request, scene=centre))[0].metered)
 
 
 def test_a_held_exposure_is_kept_and_the_drift_is_told(renderer):
     renderer.set_level(bundle_level(yard()))
-    request = PictureRequest(1, evaluate(day(), 10.0), CAMERA, SIZE)
+    request = PictureRequest(1, evaluate(day(), Moment(10.0)), CAMERA, SIZE)
     first, plain = shown(renderer, request)
     plain = plain.copy()
     trimmed = put(put(day(), "sources/sun/trim", -2.0), "sources/sky/trim", -2.0)
-    darker = replace(request, scene=evaluate(trimmed, 10.0), held_ev=first.ev100)
+    darker = replace(request, scene=evaluate(trimmed, Moment(10.0)), held_ev=first.ev100)
     held, picture = shown(renderer, darker)
     assert held.ev100 == first.ev100
     assert held.metered - held.ev100 == pytest.approx(-2.0, abs=0.1)
@@ -285,11 +288,11 @@ def test_the_moon_shows_its_phase(renderer):
     project = put(project, "sources/moon/disc", 4.0)
     from wallum.moment.base_light import find_base_light
 
-    base = find_base_light(project, 20.0)
+    base = find_base_light(project, Moment(20.0))
     moon = next(disc for disc in base.sky.discs if disc.lit_from is not None)
     assert 0.5 < base.moon.lit < 0.8
     camera = Camera((0.0, 1.7, 0.0), tuple(moon.direction), 8.0, 1.0)
-    light = luminance(draw(renderer, PictureRequest(1, evaluate(project, 20.0), camera, (160, 160))))
+    light = luminance(draw(renderer, PictureRequest(1, evaluate(project, Moment(20.0)), camera, (160, 160))))
     lit = light > 0.3 * light.max()
     disc = np.pi * (80 * np.tan(np.radians(2.0)) / np.tan(np.radians(4.0))) ** 2
     assert lit.sum() / disc == pytest.approx(base.moon.lit, abs=0.08)
@@ -300,7 +303,7 @@ def test_stars_are_there_by_night_and_drown_by_day(renderer):
     up = Camera((0.0, 1.7, 0.0), (0.3, 0.9, -0.3), 60.0, 16 / 9)
     points = {}
     for hour in (4.5, 12.0):
-        scene = evaluate(Project(setting=DESERT, sources=base_light(), look=Look(ev100=0.0)), hour)
+        scene = evaluate(Project(setting=DESERT, sources=base_light(), look=Look(ev100=0.0)), Moment(hour))
         light = luminance(draw(renderer, PictureRequest(1, scene, up, (480, 270))))
         points[hour] = int((light > 4.0 * np.median(light)).sum())
     assert points[4.5] > 60
@@ -313,7 +316,7 @@ def test_the_look_of_the_eye_at_night_is_the_computed_one(renderer):
     project = Project(setting=DESERT, sources=(*base_light(), lamp), look=Look(ev100=-2.0))
     pictures = {}
     for strength in (0.0, 1.0):
-        scene = evaluate(put(project, "look/night_eye", strength), 23.5)
+        scene = evaluate(put(project, "look/night_eye", strength), Moment(23.5))
         _, pictures[strength] = shown(renderer, PictureRequest(1, scene, CAMERA, SIZE))
         light = renderer.luminance(PictureRequest(1, scene, CAMERA, SIZE), settled=False).astype(np.float64)
         exact = develop(light, -2.0, night=strength)[..., ::-1]
@@ -333,7 +336,9 @@ def test_cloud_hides_stars_and_twinkling_moves_none_of_them(renderer):
         sun, moon, own = base_light()
         sky = own.revised(airglow=0.0, **sky)
         project = Project(setting=DESERT, sources=(sun, moon.revised(on=False), sky), look=Look(ev100=-6.0))
-        sums[name] = luminance(draw(renderer, PictureRequest(1, evaluate(project, 0.5), up, (480, 270))))
+        sums[name] = luminance(
+            draw(renderer, PictureRequest(1, evaluate(project, Moment(0.5)), up, (480, 270)))
+        )
     bright = sums["still"] > 20.0 * np.median(sums["still"]) + 1e-6
     assert bright.sum() > 50
     assert ((sums["twinkling"] > 20.0 * np.median(sums["twinkling"]) + 1e-6) == bright).mean() > 0.99
@@ -349,7 +354,7 @@ def test_smooth_metal_mirrors_the_sky_and_rough_metal_blurs_it(renderer):
         metal = Material("metal", (1.0, 1.0, 1.0, 1.0), 1.0, rough)
         renderer.set_level(bundle_level(replace(level, materials=(metal, level.materials[1]))))
         project = Project(setting=DESERT, sources=base_light(), look=Look(ev100=13.0))
-        scene = replace(evaluate(project, 16.5), sun=None)
+        scene = replace(evaluate(project, Moment(16.5)), sun=None)
         # Down at the floor, which mirrors the sky toward the low sun, and the one behind.
         seen = []
         for ahead in (-1.0, 1.0):
@@ -388,7 +393,7 @@ def test_changing_only_the_hour_keeps_the_surfaces(renderer):
     renderer.set_level(bundle_level(yard()))
     names = []
     for hour in (10.0, 11.0):
-        shown(renderer, PictureRequest(1, evaluate(day(), hour), CAMERA, SIZE))
+        shown(renderer, PictureRequest(1, evaluate(day(), Moment(hour)), CAMERA, SIZE))
         names.append([record.name for record in renderer.engine.log.records])
     assert "surfaces" in names[0]
     assert "surfaces" not in names[1]
@@ -397,7 +402,10 @@ def test_changing_only_the_hour_keeps_the_surfaces(renderer):
 def test_a_day_without_its_sky_still_has_its_sun(renderer):
     renderer.set_level(bundle_level(yard()))
     project = put(day(), "sources/sky/on", False)
-    light = luminance(draw(renderer, PictureRequest(1, evaluate(project, 12.0), CAMERA, SIZE)))
+    light = luminance(draw(renderer, PictureRequest(1, evaluate(project, Moment(12.0)), CAMERA, SIZE)))
     assert light[-1].min() > 100.0
     dark = unchecked(project, {"air": Air()})
-    assert luminance(draw(renderer, PictureRequest(1, evaluate(dark, 12.0), CAMERA, SIZE)))[0].max() == 0.0
+    assert (
+        luminance(draw(renderer, PictureRequest(1, evaluate(dark, Moment(12.0)), CAMERA, SIZE)))[0].max()
+        == 0.0
+    )

@@ -11,6 +11,7 @@ from wallum.document.project import Look, Project, base_light
 from wallum.level.flatten import flatten
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.request import PictureRequest
@@ -58,7 +59,7 @@ KINDS = (
 @pytest.mark.parametrize(("kind", "values"), KINDS)
 @pytest.mark.parametrize("hour", [10.0, 17.4])
 def test_the_drawn_sky_is_the_computed_one(renderer, panorama, kind, values, hour):
-    scene = evaluate(project_under(panorama, kind, **values), hour)
+    scene = evaluate(project_under(panorama, kind, **values), Moment(hour))
     drawn = draw(renderer, PictureRequest(1, scene, UP, SIZE)).reshape(-1, 3)
     x, y = np.meshgrid((np.arange(SIZE[0]) + 0.5) / SIZE[0], (np.arange(SIZE[1]) + 0.5) / SIZE[1])
     d = UP.rays(x.ravel(), y.ravel())
@@ -77,7 +78,7 @@ def test_ground_in_the_open_is_as_bright_as_rays_say(renderer, panorama, kind, v
     """The reference picture agrees within a tenth of a stop, sun, sky and cloud together."""
     level = yard()
     project = project_under(panorama, kind, **values)
-    scene = evaluate(project, 10.0)
+    scene = evaluate(project, Moment(10.0))
     camera = Camera((60.0, 6.0, 60.0), (0.3, -0.5, -0.8), 40.0, 16 / 9, far=3000.0)
     drawn = luminance(draw(renderer, PictureRequest(1, scene, camera, (48, 27))))
     reference = Reference(RayScene(level, flatten(level)), level, scene, camera, (48, 27), 0)
@@ -92,7 +93,7 @@ def test_a_deck_hides_the_level_from_above_and_not_from_below(renderer):
     sun, moon, own = base_light()
     sky = own.revised(deck=1.0, deck_base=300.0, deck_thick=200.0)
     project = Project(setting=DESERT, sources=(sun, moon, sky), look=Look(ev100=13.0))
-    scene = evaluate(project, 10.0)
+    scene = evaluate(project, Moment(10.0))
     for height, hidden in ((900.0, True), (100.0, False)):
         camera = Camera((0.0, height, 0.0), (0.0, -1.0, -0.01), 40.0, 16 / 9, far=3000.0)
         with_deck, without = (
@@ -109,7 +110,7 @@ def test_surfaces_get_what_the_sky_is_told_to_give_them_and_the_eye_sees_it_unch
     down = Camera((60.0, 6.0, 60.0), (0.3, -0.8, -0.5), 40.0, 16 / 9, far=3000.0)
     lights = {}
     for name, project in (("plain", plain), ("more", more)):
-        scene = replace(evaluate(project, 10.0), sun=None)
+        scene = replace(evaluate(project, Moment(10.0)), sun=None)
         lights[name] = [
             luminance(draw(renderer, PictureRequest(1, scene, camera, SIZE))).mean() for camera in (down, UP)
         ]
@@ -121,17 +122,17 @@ def test_high_cloud_before_the_sun_takes_light_from_the_ground():
     sun, moon, sky = base_light()
     bare = Project(setting=DESERT, sources=(sun, moon, sky))
     covered = bare.with_source(sky.revised(cloud=1.0, cloud_opacity=1.0, cloud_soft=1.0))
-    given = [float(luminance(evaluate(one, 12.0).sun.illuminance)) for one in (bare, covered)]
+    given = [float(luminance(evaluate(one, Moment(12.0)).sun.illuminance)) for one in (bare, covered)]
     assert given[1] < 0.5 * given[0]
     open_one = covered.with_source(sky.revised(cloud=1.0, cloud_opacity=1.0, cloud_shadow=False))
-    assert float(luminance(evaluate(open_one, 12.0).sun.illuminance)) == pytest.approx(given[0])
+    assert float(luminance(evaluate(open_one, Moment(12.0)).sun.illuminance)) == pytest.approx(given[0])
 
 
 def test_cloud_still_glows_after_the_sun_has_set_on_the_ground():
     sun, moon, sky = base_light()
     project = Project(setting=DESERT, sources=(sun, moon, sky.revised(cloud=0.5)))
-    set_at = next(h for h in np.arange(17.0, 20.0, 0.01) if evaluate(project, float(h)).sun is None)
-    scene = evaluate(project, float(set_at) + 0.1)
+    set_at = next(h for h in np.arange(17.0, 20.0, 0.01) if evaluate(project, Moment(h)).sun is None)
+    scene = evaluate(project, Moment(float(set_at) + 0.1))
     red, _, blue = scene.sky.cloud.sunlit
     assert red > 3.0 * blue
     assert max(scene.sky.cloud.sunlit) > 100.0
@@ -141,7 +142,7 @@ def test_far_ground_goes_over_into_the_sky_by_the_airs_extinction(renderer):
     """Twin of Dome.seen: before the horizon no edge, near by the ground's own light."""
     sun, moon, own = base_light()
     project = Project(setting=DESERT, sources=(sun, moon, own.revised(stars=0.0)), look=Look(ev100=13.0))
-    scene = evaluate(project, 10.0)
+    scene = evaluate(project, Moment(10.0))
     high = Camera((0.0, 1500.0, 500.0), (0.0, -0.12, -1.0), 24.0, 16 / 9, far=9000.0)
     drawn = draw(renderer, PictureRequest(1, scene, high, SIZE)).reshape(-1, 3)
     x, y = np.meshgrid((np.arange(SIZE[0]) + 0.5) / SIZE[0], (np.arange(SIZE[1]) + 0.5) / SIZE[1])
@@ -164,7 +165,9 @@ def test_ground_sinks_into_a_deck_as_deep_as_it_lies_in_it(renderer):
     rays = RayScene(level, flatten(level))
     for base in (-180.0, -120.0, -40.0):  # so much of its 200 m lies under the ground
         sky = own.revised(deck=1.0, deck_base=base, deck_thick=200.0, deck_detail=0.0, deck_density=0.01)
-        scene = evaluate(Project(setting=DESERT, sources=(sun, moon, sky), look=Look(ev100=13.0)), 10.0)
+        scene = evaluate(
+            Project(setting=DESERT, sources=(sun, moon, sky), look=Look(ev100=13.0)), Moment(10.0)
+        )
         # Black ground: what is seen is the deck's own light.
         scene = replace(scene, sun=None, sky=replace(scene.sky, luminance=scene.sky.luminance * 0.0))
         shown.append(float(luminance(draw(renderer, PictureRequest(1, scene, camera, (48, 27)))).mean()))
@@ -181,7 +184,7 @@ def in_the_deck(height, **air):
     project = Project(setting=DESERT, sources=(sun, moon, own.revised(deck=0.7)), look=Look(ev100=13.0))
     project = project.revised(air=project.air.revised(on=True, **air))
     eye = Camera((0.0, height, 0.0), (0.0, 0.0, -1.0), 40.0, 16 / 9, far=3000.0)
-    return evaluate(project, 10.0), eye
+    return evaluate(project, Moment(10.0)), eye
 
 
 def test_within_the_deck_the_horizon_cannot_be_told(renderer):
@@ -213,7 +216,7 @@ def test_a_picture_behind_everything_is_as_fine_as_it_is(renderer, tmp_path):
     wide = 1920
     bars = (np.arange(wide) // 8 % 2)[None, :, None] * np.ones((wide // 2, 1, 3))
     file = write_panorama(tmp_path / "bars.hdr", 1000.0 + 3000.0 * bars)
-    scene = evaluate(project_under(file, "picture dome", disc_out=False), 10.0)
+    scene = evaluate(project_under(file, "picture dome", disc_out=False), Moment(10.0))
     level = Camera((0.0, 1.7, 200.0), (0.0, 0.12, -1.0), 20.0, 16 / 9, far=3000.0)
     drawn = luminance(draw(renderer, PictureRequest(1, scene, level, SIZE)))[SIZE[1] // 4]
     assert np.percentile(drawn, 90) > 3.0 * np.percentile(drawn, 10)
@@ -223,7 +226,7 @@ def test_a_picture_behind_everything_is_as_fine_as_it_is(renderer, tmp_path):
 
 
 def test_a_picture_that_is_gone_when_it_is_to_be_drawn_leaves_its_light(renderer, panorama):
-    scene = evaluate(project_under(panorama, "picture dome"), 10.0)
+    scene = evaluate(project_under(panorama, "picture dome"), Moment(10.0))
     picture = replace(scene.sky.picture, file=str(panorama.with_name("gone.hdr")))
     gone = replace(scene, sky=replace(scene.sky, picture=picture, key=(*scene.sky.key, 1.0)))
     drawn = luminance(draw(renderer, PictureRequest(1, gone, UP, SIZE)))
@@ -234,7 +237,7 @@ def test_a_picture_that_is_gone_when_it_is_to_be_drawn_leaves_its_light(renderer
 def test_the_level_s_haze_lies_over_a_picture_too(renderer, panorama):
     project = project_under(panorama, "picture dome")
     hazy = project.revised(air=project.air.revised(on=True, visibility=20_000.0, scale_height=200.0))
-    clear, over = (evaluate(one, 10.0).sky for one in (project, hazy))
+    clear, over = (evaluate(one, Moment(10.0)).sky for one in (project, hazy))
     assert (np.array(over.picture.view.added) > 0.0).all()
     assert clear.picture.view.added == (0.0, 0.0, 0.0)
     up = np.array([[0.0, 1.0, 0.0]])

@@ -8,6 +8,7 @@ from wallum.level.flatten import flatten
 from wallum.level.pale_room import pale_room, pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 from wallum.transport.direct import direct_illuminance
 from wallum.transport.pool import pool_field
 from wallum.transport.rays import RayScene
@@ -55,7 +56,7 @@ def test_no_light_has_no_levels():
 def test_the_pool_agrees_with_the_meter_and_knows_shadow():
     level = pale_room()
     rays = RayScene(level, flatten(level))
-    scene = evaluate(pale_room_project(), 12.0)
+    scene = evaluate(pale_room_project(), Moment(12.0))
     camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16.0 / 9.0, far=50.0)
     seen = seen_surfaces(rays, level, camera, (64, 36))
     field = pool_field(rays, scene, seen, "spot").ravel()

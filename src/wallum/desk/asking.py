@@ -8,7 +8,7 @@ from wallum.desk.render_link import RenderLink
 from wallum.desk.session import Session
 from wallum.desk.transport import Transport
 from wallum.document.project import Project
-from wallum.moment.evaluate import evaluate
+from wallum.moment.picture_scene import picture_scene
 
 __all__ = ["Asking"]
 
@@ -49,15 +49,16 @@ class Asking(QObject):
             return
         self._held_back = None
         self.project = session.project
-        scene = evaluate(session.project, session.hour)
+        camera, size = self._picture.camera_as_shown, self._picture.pixel_size()
+        scene = picture_scene(session.project, session.moment, camera, size)
         if self.only:
             scene = scene.only(self.only)
         self.asked.emit(moving or dragging)
-        camera, look = self._picture.camera_as_shown, session.now.look
+        look = session.now.look
         self._link.show(
             scene,
             camera,
-            self._picture.pixel_size(),
+            size,
             session.active,
             moving,
             self._exposing.held(look, dragging, self._transport.playing),

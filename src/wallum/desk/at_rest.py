@@ -92,7 +92,7 @@ class AtRest(QObject):
         ):
             self._timer.start()
             return
-        scene = evaluate(self._session.project, self._session.hour)
+        scene = evaluate(self._session.project, self._session.moment)
         lamp = self._session.selected
         camera = self._picture.camera_as_shown
         project = self._session.project

@@ -35,6 +35,7 @@ from wallum.document.fields import declared
 from wallum.document.lanes import PegTime
 from wallum.document.own_days import own_days
 from wallum.errors import ProjectProblem, WallumError
+from wallum.moment.moment import Moment
 from wallum.moment.picture_sun import picture_to_sun, sun_to_picture
 
 __all__ = ["BENCHES", "DayBench"]
@@ -245,7 +246,7 @@ class DayBench(QObject):
     def picture_to_sun(self) -> None:
         """Turn the sky's picture so that its sun is under ours."""
         hour = self._session.hour
-        self._together("sky's picture to the sun", lambda: picture_to_sun(self._session.now, hour))
+        self._together("sky's picture to the sun", lambda: picture_to_sun(self._session.now, Moment(hour)))
 
     def ground_from_level(self) -> None:
         """Let far ground send back as much, and in the hue, as the level's floors do."""

@@ -23,6 +23,7 @@ from wallum.judge.device import load_profile
 from wallum.judge.work import count_work
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.process.offline import render_picture, renderer_for
 from wallum.transport.contributions import LAYER_SIZE
@@ -155,7 +156,7 @@ def _costed(window: DeskWindow) -> Iterator[Costed]:
             camera = Camera.of_shot(shot, target.aspect, far_for(loaded.level.bounds))
             seen = seen_surfaces(loaded.rays, loaded.level, camera, LAYER_SIZE)
             for clock in CLOCKS:
-                scene = evaluate(project, hour_of(clock))
+                scene = evaluate(project, Moment(hour_of(clock)))
                 work = count_work(Asked(loaded.boxes, scene, seen, camera, (target.width, target.height)))
                 yield Costed(shot.name, clock, target, profile, frame_cost(work, target, profile))
 

@@ -9,7 +9,7 @@ from wallum.desk.session import Session
 from wallum.document.lanes import format_clock
 from wallum.document.project import Shot
 from wallum.moment.camera import Camera, far_for
-from wallum.moment.evaluate import evaluate
+from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
 from wallum.realtime.process.request import PictureRequest
 
@@ -111,9 +111,10 @@ class HourSheet(PictureGrid):
             self._work.stop()
             return
         hour = self._left.pop(0)
-        scene, far = evaluate(project, hour), far_for(loaded.level.bounds)
+        far = far_for(loaded.level.bounds)
         for shot in self.shots():
             camera = Camera.of_shot(shot, SIZE[0] / SIZE[1], far)
+            scene = picture_scene(project, self._session.moment.at(hour), camera, SIZE)
             self._found[self._key(shot, hour)] = PictureRequest(0, scene, camera, SIZE, detail="thumb")
         if not self._left:
             self._work.stop()

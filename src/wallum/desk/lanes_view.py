@@ -25,9 +25,9 @@ from wallum.document.lanes import EVENTS, Lane, Peg, PegTime, format_clock
 from wallum.document.pegging import Copied, pasted, replaced
 from wallum.document.project import Project
 from wallum.document.quantities import format_quantity
+from wallum.moment.at_moment import day_of, knots_of
 from wallum.moment.curves import value_at
 from wallum.moment.day_strip import events_of_day, moments_of_day
-from wallum.moment.hour import day_of, knots_of
 from wallum.physics.tone import srgb_encode
 
 __all__ = ["LanesView"]

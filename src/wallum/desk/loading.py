@@ -143,7 +143,7 @@ def load_now(
     told = _read_pictures(project)
     with ThreadPoolExecutor(1) as light:
         # Tables that the first picture's light needs are kept: the desk finds them made.
-        light.submit(evaluate, project, project.setting.clock)
+        light.submit(evaluate, project)
         plain = open_level(reference, beside)
         plain = replace(plain, findings=(*told, *plain.findings))
         loaded = pack_level(plain, project.follows, dress_of(project), early=early)
@@ -159,7 +159,7 @@ def load_new(
     plain = open_level(reference, None)
     project = project_of_level(plain, reference)
     with ThreadPoolExecutor(1) as light:
-        light.submit(evaluate, project, project.setting.clock)
+        light.submit(evaluate, project)
         dress = dress_of(project)
         loaded = pack_level(plain, project.follows, dress, early=lambda drawn: early(drawn, project))
     _let_the_collector_rest()

@@ -13,8 +13,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
 from wallum.document.sources import FarLight, SunSource
+from wallum.moment.at_moment import observer_of
 from wallum.moment.base_light import body_now
-from wallum.moment.hour import observer_of
 from wallum.physics.ephemeris import moon_place, sun_place
 
 __all__ = ["PathChart", "from_chart", "on_chart"]

@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QMenu, QToolButton, QWidget
 from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
 from wallum.document.lanes import EVENTS, Lane, Peg, PegTime
+from wallum.moment.at_moment import day_of
 from wallum.moment.day_strip import events_of_day
-from wallum.moment.hour import day_of
 
 __all__ = ["PegButton"]
 

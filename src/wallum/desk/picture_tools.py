@@ -89,7 +89,7 @@ class PictureTools(QObject):
         assert self._metered is not None
         assert self._session.level is not None
         point, normal = self._metered
-        scene = evaluate(self._session.project, self._session.hour)
+        scene = evaluate(self._session.project, self._session.moment)
         reading = direct_illuminance(self._session.level.rays, scene, point, normal, METER_SAMPLES)
         self.read.emit(reading, point)
         self._session.told.emit(self._told(reading))

@@ -19,8 +19,9 @@ from wallum.desk.tokens import TOKENS
 from wallum.document.lanes import Lane, Peg, format_clock
 from wallum.document.pegging import shifted
 from wallum.document.sources import Lamp
-from wallum.moment.day_strip import Course, Moment, course, events_of_day, moments_of_day, strip_colours
-from wallum.moment.hour import day_of
+from wallum.moment.at_moment import day_of
+from wallum.moment.day_strip import Course, DayMark, course, events_of_day, moments_of_day, strip_colours
+from wallum.moment.moment import Moment
 
 __all__ = ["DayRibbon"]
 
@@ -47,7 +48,7 @@ class DayRibbon(QWidget):
         self._strip.fill(QColor(TOKENS["ground"]))
         self._course: Course | None = None
         self._events: dict[str, float] = {}
-        self._moments: list[Moment] = []
+        self._moments: list[DayMark] = []
         self._key: object = None
         self._lanes: object = None
         self._pegged: tuple[str, tuple[object, ...], QPixmap] | None = None
@@ -113,7 +114,7 @@ class DayRibbon(QWidget):
                 break
             offset = (self._next + 1) // 2 * (1 if self._next % 2 else -1)
             column = (COLUMNS // 2 + offset) % COLUMNS
-            zenith, low = strip_colours(self._session.project, (column + 0.5) * 24.0 / COLUMNS)
+            zenith, low = strip_colours(self._session.project, Moment((column + 0.5) * 24.0 / COLUMNS))
             self._strip.setPixelColor(column, 0, QColor(*zenith))
             self._strip.setPixelColor(column, 1, QColor(*low))
             self._next += 1
@@ -166,7 +167,7 @@ class DayRibbon(QWidget):
         near = None if free else self._moment_at(x)
         return self.hour_at(x) if near is None else near.hour
 
-    def _moment_at(self, x: float) -> Moment | None:
+    def _moment_at(self, x: float) -> DayMark | None:
         nearest = min(self._moments, key=lambda one: abs(self.x_of(one.hour) - x), default=None)
         if nearest is None or abs(self.x_of(nearest.hour) - x) > SNAP_PX:
             return None

@@ -23,8 +23,9 @@ from wallum.errors import ChangedProblem, ProjectProblem, ValueProblem, WallumEr
 from wallum.judge.findings import Remedy
 from wallum.level.opening import moved_beside
 from wallum.moment.aiming import aimed_at
+from wallum.moment.at_moment import at_moment, put_at
 from wallum.moment.camera import Camera
-from wallum.moment.hour import at_hour, put_at_hour
+from wallum.moment.moment import Moment, own_moment
 from wallum.physics.exposure import grey_luminance
 from wallum.transport.placing import place_around, place_toward
 
@@ -83,10 +84,10 @@ class Session(QObject):
         self.active: frozenset[str] = frozenset()  # sources under the hand
         self.light_dragged = False  # whether the hand changes light: exposure then holds still
         self.camera: Camera | None = None
-        self.hour = self.history.present.setting.clock  # where the playhead stands [h]
+        self.moment = own_moment(self.history.present)  # where the playhead stands
         self.scrubbing = False  # whether the hand moves the hour
         self.shown_ev = self.history.present.look.ev100  # exposure of the last picture
-        self._now: tuple[Project, float, Project] | None = None  # found last, and for what
+        self._now: tuple[Project, Moment, Project] | None = None  # found last, and for what
         self._kept: Project = self.history.present
         self._autosave = QTimer(self)
         self._autosave.setInterval(AUTOSAVE_MS)
@@ -112,7 +113,7 @@ class Session(QObject):
         self._sitting = Sitting(file)
         self.selection = ()
         self._hand_off()
-        self.hour, self.shown_ev = project.setting.clock, project.look.ev100
+        self.moment, self.shown_ev = own_moment(project), project.look.ev100
         self.selection_changed.emit()
         self.changed.emit()
         self.hour_changed.emit()
@@ -148,7 +149,7 @@ class Session(QObject):
         """Move the playhead [h]. Where it stands is kept with the project, but is no step."""
         hour = min(max(hour, 0.0), 24.0)
         if hour != self.hour:
-            self.hour = hour
+            self.moment = self.moment.at(hour)
             self.hour_changed.emit()
 
     def scrub(self, hour: float) -> None:
@@ -164,13 +165,18 @@ class Session(QObject):
         self.set_hour(hour)
 
     @property
+    def hour(self) -> float:
+        """Where the playhead stands [h]."""
+        return self.moment.clock
+
+    @property
     def now(self) -> Project:
         """What is shown, with the values that the day's lanes give at this hour."""
         kept = self._now
-        if kept is None or kept[0] is not self.project or kept[1] != self.hour:
-            project = at_hour(self.project, self.hour)
+        if kept is None or kept[0] is not self.project or kept[1] != self.moment:
+            project = at_moment(self.project, self.moment)
             setting = unchecked(project.setting, {"clock": self.hour})
-            kept = self._now = (self.project, self.hour, unchecked(project, {"setting": setting}))
+            kept = self._now = (self.project, self.moment, unchecked(project, {"setting": setting}))
         return kept[2]
 
     def peg(self, label: str, path: str, at: PegTime, easing: str | None = None) -> None:
@@ -191,7 +197,7 @@ class Session(QObject):
     def _with(self, project: Project, path: str, value: Any) -> Project:
         """A project with a value: in its lane, at this hour, where it has one."""
         refuse_where_locked(project, path)
-        return put_at_hour(project, path, value, self.hour)
+        return put_at(project, path, value, self.moment)
 
     # -- selection ---------------------------------------------------------------------
 

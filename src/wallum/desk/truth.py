@@ -14,7 +14,7 @@ from wallum.desk.session import Session
 from wallum.desk.work_thread import Crew, WorkThread
 from wallum.image.develop import develop
 from wallum.moment.camera import Camera
-from wallum.moment.evaluate import evaluate
+from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
 from wallum.transport.reference import Reference
 
@@ -99,10 +99,10 @@ class Truth(QObject):
         if loaded is None or not loaded.whole or not self.on:
             return
         width, height = (max(int(one * SHARE), 16) for one in self._picture.pixel_size())
-        project = self._session.project
-        scene = evaluate(project, self._session.hour)
+        project, size = self._session.project, (width, height)
         camera, ev100 = self._picture.camera_as_shown, self._session.shown_ev
-        wanted = _Wanted(loaded, scene, camera, (width, height), project.follows, ev100)
+        scene = picture_scene(project, self._session.moment, camera, size, indirect=True)
+        wanted = _Wanted(loaded, scene, camera, size, project.follows, ev100)
         self._thread = _TruthThread(wanted)
         self._thread.refined.connect(self._refined)
         self._thread.failed.connect(self._session.failed)

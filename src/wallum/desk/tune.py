@@ -149,7 +149,7 @@ class Pane(QWidget):
     def _grain(self) -> str:
         """How fine the far light's shadows are near the camera, and whether their reach costs that."""
         loaded, camera = self._session.level, self._session.camera
-        far = find_base_light(self._session.now, self._session.hour).far
+        far = find_base_light(self._session.now, self._session.moment).far
         if loaded is None or camera is None or far is None or not far.shadow:
             return ""
         grain = nearest_grain(far, camera, loaded.level.bounds)

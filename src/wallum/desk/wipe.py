@@ -21,7 +21,7 @@ from wallum.files import read_limited
 from wallum.level.opening import file_of
 from wallum.limits import PICTURE_BYTES
 from wallum.moment.camera import Camera
-from wallum.moment.evaluate import evaluate
+from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
 from wallum.realtime.process.request import PictureRequest
 
@@ -90,7 +90,7 @@ class Wipe(QObject):
         if key == self._asked:
             return {}
         self._asked = key
-        scene = evaluate(other, self._session.hour)
+        scene = picture_scene(other, self._session.moment, camera, size)
         return {WIPE_NAME: PictureRequest(0, scene, camera, size, detail="thumb", view=self._picture.view)}
 
     def take_picture(self, name: str, image: QImage) -> None:

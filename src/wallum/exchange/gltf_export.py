@@ -24,8 +24,9 @@ from wallum.files import write_whole, written_whole
 from wallum.level.gltf_nodes import SOURCE_EXTRAS
 from wallum.level.gltf_writer import extensions_used, facing, level_document, to_glb
 from wallum.level.model import Level
+from wallum.moment.at_moment import at_moment
 from wallum.moment.evaluate import direction_to, evaluate
-from wallum.moment.hour import at_hour
+from wallum.moment.moment import own_moment
 from wallum.moment.switching import is_on
 from wallum.physics.colour import LUMINANCE_WEIGHTS, luminance
 
@@ -66,11 +67,11 @@ def _light(source: SunSource | Lamp) -> Json:
 
 
 def _lamps_as_now(project: Project) -> list[Lamp]:
-    """The lamps as they are at the project's hour: lanes, switching and trims taken in."""
-    hour = project.setting.clock
-    now = at_hour(project, hour)
+    """The lamps as they are at the project's own moment: lanes, switching and trims taken in."""
+    moment = own_moment(project)
+    now = at_moment(project, moment)
     lamps = [one for one in now.sources if isinstance(one, Lamp)]
-    return [_plain_lamp(one, project, is_on(project, one, hour)) for one in lamps]
+    return [_plain_lamp(one, project, is_on(project, one, moment)) for one in lamps]
 
 
 def _plain_lamp(lamp: Lamp, project: Project, on: bool) -> Lamp:

@@ -15,15 +15,16 @@ from wallum.document.sources import Lamp
 from wallum.frame.asked import Asked, Boxes
 from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
-from wallum.judge.findings import Finding, Remedy
+from wallum.judge.findings import NOON, Finding, Remedy
 from wallum.judge.sky_checks import ambient_follows, dark_night, exposure_jump, suns_apart
 from wallum.judge.work import Work, count_work
 from wallum.level.model import Level
+from wallum.moment.at_moment import at_moment
 from wallum.moment.base_light import open_ground_lux
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
-from wallum.moment.hour import at_hour
 from wallum.moment.metered import CELLS, metered_picture
+from wallum.moment.moment import Moment
 from wallum.moment.scene import LitScene
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import MID_GREY, exposure_scale
@@ -36,7 +37,7 @@ from wallum.transport.surfaces import SeenSurfaces, seen_surfaces
 __all__ = ["Checked", "check"]
 
 SIZE: Final = (96, 54)
-HOURS: Final = (9.0, 12.0, 17.5, 21.5)
+MOMENTS: Final = tuple(map(Moment, (9.0, 12.0, 17.5, 21.5)))
 # A hero is burnt or buried where most of it lies this far from mid grey [stops].
 BURNT, BURIED, MOST = 3.2, -4.5, 0.6
 DAYLIGHT_LX: Final = 3000.0
@@ -74,9 +75,9 @@ class Checked:
     keep_going: Callable[[], bool] = lambda: True
 
     @cached_property
-    def scenes(self) -> dict[float, LitScene]:
+    def scenes(self) -> dict[Moment, LitScene]:
         """The project's light at each hour that is looked at."""
-        return {hour: evaluate(self.project, hour) for hour in HOURS}
+        return {moment: evaluate(self.project, moment) for moment in MOMENTS}
 
     @cached_property
     def shots(self) -> list[Seen]:
@@ -89,13 +90,13 @@ class Checked:
         surfaces = seen_surfaces(self.rays, self.level, camera, SIZE)
         return Seen(shot, camera, surfaces, hero_cells(self.rays, self.level, marked, camera, CELLS))
 
-    def looks(self) -> Iterator[tuple[Seen, float, LitScene]]:
+    def looks(self) -> Iterator[tuple[Seen, Moment, LitScene]]:
         """Every shot at every hour that is looked at."""
         for seen in self.shots:
-            for hour, scene in self.scenes.items():
+            for moment, scene in self.scenes.items():
                 if not self.keep_going():
                     return
-                yield seen, hour, scene
+                yield seen, moment, scene
 
 
 def _named(project: Project, source_id: str) -> str:
@@ -109,21 +110,21 @@ def _lamps(project: Project) -> list[Lamp]:
 def inside_solid(subject: Checked) -> Iterator[Finding]:
     """Sources inside closed meshes, at some hour."""
     told: set[str] = set()
-    for hour in HOURS if subject.project.lanes else HOURS[:1]:
-        lamps = [one for one in _lamps(at_hour(subject.project, hour)) if one.id not in told]
+    for moment in MOMENTS if subject.project.lanes else MOMENTS[:1]:
+        lamps = [one for one in _lamps(at_moment(subject.project, moment)) if one.id not in told]
         places = np.array([one.position for one in lamps]).reshape(-1, 3)
         own = np.array([OWN_GLASS * one.radius for one in lamps])
         for lamp, inside in zip(lamps, inside_solids(subject.rays, places, own), strict=True):
             if inside:
                 told.add(lamp.id)
-                yield _in_solid(subject, lamp, hour)
+                yield _in_solid(subject, lamp, moment)
 
 
-def _in_solid(subject: Checked, lamp: Lamp, hour: float) -> Finding:
+def _in_solid(subject: Checked, lamp: Lamp, moment: Moment) -> Finding:
     free = _free_place(subject, np.array(lamp.position))
     remedy = None
     if free is not None:
-        remedy = Remedy("move it to the nearest free place", {f"sources/@{lamp.id}/position": free}, hour)
+        remedy = Remedy("move it to the nearest free place", {f"sources/@{lamp.id}/position": free}, moment)
     text = f"{lamp.name} stands inside a solid: nothing of its light comes out"
     return Finding("source in a solid", _named(subject.project, lamp.id), "error", text, remedy)
 
@@ -143,8 +144,8 @@ def _free_place(subject: Checked, place: NDArray[np.float64]) -> tuple[float, fl
 def burning_by_day(subject: Checked) -> Iterator[Finding]:
     """Lamps under the open sky that burn at noon."""
     project = subject.project
-    scene = subject.scenes[12.0]
-    if open_ground_lux(at_hour(project, 12.0), 12.0) < DAYLIGHT_LX:
+    scene = subject.scenes[NOON]
+    if open_ground_lux(at_moment(project, NOON), NOON) < DAYLIGHT_LX:
         return
     up = np.array([[0.0, 1.0, 0.0]])
     for lamp in _lamps(project):
@@ -217,8 +218,8 @@ def heroes(subject: Checked) -> Iterator[Finding]:
     """Heroes that are burnt or buried in a shot, at some hour."""
     marked = {one.part for one in subject.project.marks if one.hero}
     numbers = {index: part.id for index, part in enumerate(subject.level.parts) if part.id in marked}
-    worst: dict[tuple[str, str], tuple[float, str, float]] = {}
-    for seen, hour, scene in subject.looks() if numbers else ():
+    worst: dict[tuple[str, str], tuple[float, str, Moment]] = {}
+    for seen, moment, scene in subject.looks() if numbers else ():
         large = {
             part: mine
             for index, part in numbers.items()
@@ -228,21 +229,21 @@ def heroes(subject: Checked) -> Iterator[Finding]:
         for part, mine in large.items():
             for kind, share in _shares(stops[mine]):
                 if share > max(MOST, worst.get((part, kind), (0.0, "", 0.0))[0]):
-                    worst[part, kind] = (share, seen.shot.name, hour)
-    for (part, kind), (share, shot_name, hour) in worst.items():
-        text = f"{part} is {kind} in {share:.0%} of its pixels: {shot_name} at {format_clock(hour)}"
-        yield Finding(f"{kind} hero", part, "warning", text, _exposed(subject.project, kind, hour))
+                    worst[part, kind] = (share, seen.shot.name, moment)
+    for (part, kind), (share, shot_name, moment) in worst.items():
+        text = f"{part} is {kind} in {share:.0%} of its pixels: {shot_name} at {format_clock(moment.clock)}"
+        yield Finding(f"{kind} hero", part, "warning", text, _exposed(subject.project, kind, moment))
 
 
-def _exposed(project: Project, kind: str, hour: float) -> Remedy:
+def _exposed(project: Project, kind: str, moment: Moment) -> Remedy:
     """Another exposure, at the hour where it was seen."""
-    look, brighter = at_hour(project, hour).look, -0.7 if kind == "burnt" else 0.7
+    look, brighter = at_moment(project, moment).look, -0.7 if kind == "burnt" else 0.7
     if look.exposed == "metered":
         values = {"look/compensation": round(look.compensation + brighter, 2)}
     else:
         values = {"look/ev100": round(look.ev100 - brighter, 2)}
     word = "brighter" if brighter > 0.0 else "darker"
-    return Remedy(f"expose {abs(brighter):g} stops {word} at {format_clock(hour)}", values, hour)
+    return Remedy(f"expose {abs(brighter):g} stops {word} at {format_clock(moment.clock)}", values, moment)
 
 
 def _work(subject: Checked, seen: Seen, scene: LitScene) -> Work:
@@ -253,38 +254,40 @@ def _work(subject: Checked, seen: Seen, scene: LitScene) -> Work:
 def budget(subject: Checked) -> Iterator[Finding]:
     """The worst shot and hour against the target: time and traits."""
     target = subject.project.target
-    worst: tuple[FrameCost, str, float] | None = None
-    broken: dict[Trait, tuple[str, str, float]] = {}
-    for seen, hour, scene in subject.looks():
+    worst: tuple[FrameCost, str, Moment] | None = None
+    broken: dict[Trait, tuple[str, str, Moment]] = {}
+    for seen, moment, scene in subject.looks():
         cost = frame_cost(_work(subject, seen, scene), target, subject.profile)
-        at = f"{seen.shot.name} at {format_clock(hour)}"
+        at = f"{seen.shot.name} at {format_clock(moment.clock)}"
         for trait, text in cost.broken.items():
-            broken.setdefault(trait, (text, at, hour))
+            broken.setdefault(trait, (text, at, moment))
         if worst is None or cost.frame_ms > worst[0].frame_ms:
-            worst = (cost, at, hour)
+            worst = (cost, at, moment)
     if worst is not None and worst[0].over:
         yield _over(subject, *worst)
-    for trait, (text, at, hour) in broken.items():
-        yield Finding("trait broken", at, "warning", f"{text}: {at}", _fewer(subject, trait, hour))
+    for trait, (text, at, moment) in broken.items():
+        yield Finding("trait broken", at, "warning", f"{text}: {at}", _fewer(subject, trait, moment))
 
 
-def _over(subject: Checked, cost: FrameCost, at: str, hour: float) -> Finding:
+def _over(subject: Checked, cost: FrameCost, at: str, moment: Moment) -> Finding:
     """The dearest frame; what would save most is the dearest shadow of a lamp."""
     casting = [one for one in _lamps(subject.project) if one.shadow and one.id in cost.sources]
     dearest = max(casting, key=lambda one: cost.sources[one.id], default=None)
     remedy = None
     if dearest is not None:
-        remedy = Remedy(f"let {dearest.name} cast no shadow", {f"sources/@{dearest.id}/shadow": False}, hour)
+        remedy = Remedy(
+            f"let {dearest.name} cast no shadow", {f"sources/@{dearest.id}/shadow": False}, moment
+        )
     note = "" if subject.profile.calibrated else " (uncalibrated)"
     name = subject.project.target.name
     text = f"{at} takes {cost.frame_ms:.2f} ms of {cost.budget_ms:.2f} ms on {name}{note}"
     return Finding("over budget", at, "error", text, remedy)
 
 
-def _fewer(subject: Checked, trait: Trait, hour: float) -> Remedy | None:
+def _fewer(subject: Checked, trait: Trait, moment: Moment) -> Remedy | None:
     """For too many lamps at a pixel: bring the range of the widest one in by a third."""
     every = trait == "lamps at a pixel"
-    lamps = [one for one in _lamps(at_hour(subject.project, hour)) if every or one.shadow]
+    lamps = [one for one in _lamps(at_moment(subject.project, moment)) if every or one.shadow]
     if trait == "memory" or not lamps:
         return None
     widest = max(lamps, key=lambda one: one.range if one.range > 0.0 else 1e9)
@@ -293,15 +296,15 @@ def _fewer(subject: Checked, trait: Trait, hour: float) -> Remedy | None:
     else:
         reach = round(widest.range * 2.0 / 3.0, 2)
     text = f"bring the range of {widest.name} in to {reach:g} m"
-    return Remedy(text, {f"sources/@{widest.id}/range": reach}, hour)
+    return Remedy(text, {f"sources/@{widest.id}/range": reach}, moment)
 
 
 def outside(subject: Checked) -> Iterator[Finding]:
     """The light from outside: see judge.sky_checks."""
     project = subject.project
     looks = (
-        (seen.shot.name, hour, partial(_developed_stops, scene, seen, subject.rays))
-        for seen, hour, scene in subject.looks()
+        (seen.shot.name, moment, partial(_developed_stops, scene, seen, subject.rays))
+        for seen, moment, scene in subject.looks()
     )
     yield from dark_night(project, looks)
     yield from ambient_follows(project)

@@ -10,9 +10,10 @@ from wallum.document.paths import slug_of
 from wallum.document.project import Project
 from wallum.document.sources import SkySource, SunSource
 from wallum.judge.findings import Finding, Remedy
+from wallum.moment.at_moment import at_moment
 from wallum.moment.base_light import body_now, find_base_light, open_ground_lux
 from wallum.moment.evaluate import evaluate
-from wallum.moment.hour import at_hour
+from wallum.moment.moment import Moment, own_moment
 from wallum.moment.picture_sun import sun_apart, sun_to_picture
 from wallum.physics.colour import luminance
 from wallum.physics.dome import dome_illuminance
@@ -35,29 +36,30 @@ def _sky(project: Project) -> SkySource | None:
 
 
 def dark_night(
-    project: Project, looks: Iterator[tuple[str, float, Callable[[], np.ndarray]]]
+    project: Project, looks: Iterator[tuple[str, Moment, Callable[[], np.ndarray]]]
 ) -> Iterator[Finding]:
     """Shots whose night cannot be read: most of them lies in black, as exposed.
 
-    looks : of each shot at each hour its name, the hour, and what gives its stops over mid grey
+    looks : of each shot at each hour its name, the moment, and what gives its stops over mid grey
     """
     sky = _sky(project)
-    for shot, hour, stops_of in looks:
-        if sky is None or open_ground_lux(at_hour(project, hour), hour) > NIGHT_LX:
+    for shot, moment, stops_of in looks:
+        if sky is None or open_ground_lux(at_moment(project, moment), moment) > NIGHT_LX:
             continue
         stops = stops_of()
         share = float((stops < UNREADABLE).mean()) if len(stops) else 0.0
         if share <= MOST_UNREADABLE:
             continue
         lacking = UNREADABLE - float(np.quantile(stops, MOST_UNREADABLE))
-        now = at_hour(project, hour)
+        now = at_moment(project, moment)
         present = next(one.diffuse for one in now.sources if isinstance(one, SkySource))
         more = round(min(present + lacking + 0.5, MOST_ADDED), 1)
-        at = f"{shot} at {format_clock(hour)}"
+        at = f"{shot} at {format_clock(moment.clock)}"
         remedy = None
         if more > present:
-            text = f"let the sky give surfaces {more - present:.1f} stops more at {format_clock(hour)}"
-            remedy = Remedy(text, {f"sources/@{sky.id}/diffuse": more}, hour)
+            clock = format_clock(moment.clock)
+            text = f"let the sky give surfaces {more - present:.1f} stops more at {clock}"
+            remedy = Remedy(text, {f"sources/@{sky.id}/diffuse": more}, moment)
         text = f"{share:.0%} of {at} lies in black: nothing lights what the lamps do not reach"
         yield Finding("night without readable ambient", at, "warning", text, remedy)
 
@@ -69,11 +71,11 @@ def ambient_follows(project: Project) -> Iterator[Finding]:
     if sky is None or sun is None:
         return
     by_sky, by_sun = [], []
-    for hour in (0.0, 6.0, 9.0, 12.0, 15.0, 18.0, 21.0):
-        now = at_hour(project, hour)
-        base = find_base_light(now, hour)
+    for moment in map(Moment, (0.0, 6.0, 9.0, 12.0, 15.0, 18.0, 21.0)):
+        now = at_moment(project, moment)
+        base = find_base_light(now, moment)
         by_sky.append(float(luminance(dome_illuminance(base.sky.luminance))) if base.sky is not None else 0.0)
-        by_sun.append(float(luminance(body_now(now, hour, sun)[1])))
+        by_sun.append(float(luminance(body_now(now, moment.clock, sun)[1])))
     goes = max(by_sun) > SUN_GOES * max(min(by_sun), 1e-6)
     stays = max(by_sky) < SKY_STAYS * max(min(by_sky), 1e-9)
     if goes and stays and max(by_sky) > 0.0:
@@ -88,13 +90,13 @@ def suns_apart(project: Project) -> Iterator[Finding]:
     sky = _sky(project)
     if sky is None or sky.model != "picture dome":
         return
-    hour = project.setting.clock
-    apart = sun_apart(project, hour)
+    moment = own_moment(project)
+    apart = sun_apart(project, moment)
     if apart is None or apart <= APART_DEG:
         return
     where = f"sources/{slug_of(project, 'sources', sky.id)}"
-    text = f"the sun stands {apart:.0f} deg from the one in the sky's picture at {format_clock(hour)}"
-    remedy = Remedy("set the sun to the picture's", sun_to_picture(at_hour(project, hour)), hour)
+    text = f"the sun stands {apart:.0f} deg from the one in the sky's picture at {format_clock(moment.clock)}"
+    remedy = Remedy("set the sun to the picture's", sun_to_picture(at_moment(project, moment)), moment)
     yield Finding("sun picture and sun apart", where, "warning", text, remedy)
 
 
@@ -104,7 +106,7 @@ def exposure_jump(project: Project, keep_going: Callable[[], bool] = lambda: Tru
 
     def ev(minute: int) -> float:
         if minute not in kept:
-            kept[minute] = evaluate(project, (minute % 1440) / 60.0).ev100
+            kept[minute] = evaluate(project, Moment((minute % 1440) / 60.0)).ev100
         return kept[minute]
 
     for start in range(0, 1440, COARSE_MIN):
@@ -124,11 +126,13 @@ def exposure_jump(project: Project, keep_going: Callable[[], bool] = lambda: Tru
             continue
         at = format_clock((low % 1440) / 60.0)
         text = f"the exposure jumps by {jump:+.1f} stops within a minute, at {at}"
-        yield Finding("exposure jump within a minute", at, "warning", text, _softer(project, low / 60.0))
+        yield Finding(
+            "exposure jump within a minute", at, "warning", text, _softer(project, Moment(low / 60.0))
+        )
 
 
-def _softer(project: Project, hour: float) -> Remedy | None:
+def _softer(project: Project, moment: Moment) -> Remedy | None:
     """For an exposure by hand, what lies between: metering finds its own way."""
-    if at_hour(project, hour).look.exposed == "metered":
+    if at_moment(project, moment).look.exposed == "metered":
         return None
-    return Remedy("let the picture be metered", {"look/exposed": "metered"}, hour)
+    return Remedy("let the picture be metered", {"look/exposed": "metered"}, moment)

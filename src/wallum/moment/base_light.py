@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from wallum.document.fields import unchecked
 from wallum.document.project import Project, Setting
 from wallum.document.sources import FarLight, MoonSource, SkySource, SunSource
-from wallum.moment.hour import observer_of
+from wallum.moment.at_moment import observer_of
 from wallum.moment.looped import looped_moon, looped_stars
+from wallum.moment.moment import Moment
 from wallum.moment.scene import Disc, Dome, Stars, Sun
 from wallum.moment.sky_domes import air_of, cloud_of, deck_of, shown_sky, sky_lux, under_deck
 from wallum.physics.arrays import Floats
@@ -311,20 +312,20 @@ def _stars_turn(setting: Setting, hour: float) -> NDArray[np.float64]:
 _FOUND: list[tuple[tuple[object, ...], BaseLight]] = []
 
 
-def find_base_light(project: Project, hour: float) -> BaseLight:
-    """Sun, moon and sky of a project whose lanes have been taken in, at an hour."""
+def find_base_light(project: Project, moment: Moment) -> BaseLight:
+    """Sun, moon and sky of a project whose lanes have been taken in, at a moment."""
     base = [one for one in project.sources if isinstance(one, FarLight | SkySource)]
     key: tuple[object, ...] = (*base, project.setting, project.air.on, project.floors)
     for kept, found in _FOUND:
         # Lanes make their owners anew: what is not the same object may still be equal.
         if (
-            kept[0] == hour
+            kept[0] == moment.clock
             and len(kept) == len(key) + 1
             and all(a is b or a == b for a, b in zip(kept[1:], key))
         ):
             return found
-    found = _base_light(project, hour)
-    _FOUND.insert(0, ((hour, *key), found))
+    found = _base_light(project, moment.clock)
+    _FOUND.insert(0, ((moment.clock, *key), found))
     del _FOUND[4:]
     return found
 
@@ -341,10 +342,10 @@ def _base_light(project: Project, hour: float) -> BaseLight:
     return BaseLight(far, sky, sun, moon)
 
 
-def open_ground_lux(project: Project, hour: float) -> float:
+def open_ground_lux(project: Project, moment: Moment) -> float:
     """Illuminance of open, level ground by sun, moon and sky [lx], without making a dome: under
     clouds the mean of wide land."""
-    sun, moon = places(project, hour)
+    sun, moon = places(project, moment.clock)
     far = _far(project, sun, moon)
     total = float(luminance(far.illuminance) * far.direction[1]) if far else 0.0
     source = _sky_source(project)

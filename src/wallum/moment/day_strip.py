@@ -8,12 +8,13 @@ from numpy.typing import NDArray
 
 from wallum.document.lanes import EVENTS, SUNRISE_DEG, PegTime
 from wallum.document.project import Project
+from wallum.moment.at_moment import at_moment, day_of
 from wallum.moment.base_light import find_base_light, places
-from wallum.moment.hour import at_hour, day_of
+from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.physics.tone import srgb_encode
 
-__all__ = ["Course", "Moment", "course", "events_of_day", "moments_of_day", "strip_colours"]
+__all__ = ["Course", "DayMark", "course", "events_of_day", "moments_of_day", "strip_colours"]
 
 # Luminance that is shown as bright as a strip gets, and how many stops below it are shown as
 # one: day and night differ by more than twenty.
@@ -33,7 +34,7 @@ class Course:
 def course(project: Project, steps: int = 96) -> Course:
     """The courses of sun and moon through the day, lanes taken in."""
     hours = np.linspace(0.0, 24.0, steps + 1)
-    pairs = [places(at_hour(project, float(h)), float(h % 24.0)) for h in hours]
+    pairs = [places(at_moment(project, Moment(h)), float(h % 24.0)) for h in hours]
     return Course(hours, np.array([s.elevation for s, _ in pairs]), np.array([m.elevation for _, m in pairs]))
 
 
@@ -45,9 +46,9 @@ def _shown(rgb: NDArray[np.float64]) -> tuple[int, int, int]:
     return int(red), int(green), int(blue)
 
 
-def strip_colours(project: Project, hour: float) -> tuple[tuple[int, int, int], tuple[int, int, int]]:
-    """8-bit sRGB of the zenith and of the horizon at an hour, squeezed so that night shows."""
-    sky = find_base_light(at_hour(project, hour), hour).sky
+def strip_colours(project: Project, moment: Moment) -> tuple[tuple[int, int, int], tuple[int, int, int]]:
+    """8-bit sRGB of the zenith and of the horizon at a moment, squeezed so that night shows."""
+    sky = find_base_light(at_moment(project, moment), moment).sky
     if sky is None:
         return (24, 24, 24), (24, 24, 24)
     zenith = sky.luminance[:6].mean(axis=(0, 1)).astype(np.float64)
@@ -72,8 +73,8 @@ def events_of_day(project: Project) -> dict[str, float]:
 
 
 @dataclass(frozen=True)
-class Moment:
-    """A moment of the sun's day: how it is called, when it is [h], and how a peg is tied to it."""
+class DayMark:
+    """A mark of the sun's day: how it is called, when it is [h], and how a peg is tied to it."""
 
     words: str
     hour: float
@@ -84,14 +85,14 @@ class Moment:
 TWILIGHTS: Final = ((-6.0, "civil"), (-12.0, "nautical"), (-18.0, "astronomical"))
 
 
-def moments_of_day(project: Project) -> list[Moment]:
+def moments_of_day(project: Project) -> list[DayMark]:
     """Sunrise, noon, sunset and the three twilights at both ends, as far as this day has them."""
     day = day_of(project.setting)
-    out = [Moment("noon", day.noon, PegTime(tie="noon"))]
+    out = [DayMark("noon", day.noon, PegTime(tie="noon"))]
     angles = [(SUNRISE_DEG, "")] + [(angle, f"{word} ") for angle, word in TWILIGHTS]
     for angle, word in angles:
         if day.happens(angle):
             names = ("sunrise", "sunset") if not word else (f"{word}dawn", f"{word}dusk")
-            out.append(Moment(names[0], day.crossing(angle, True), PegTime(tie="rising", angle=angle)))
-            out.append(Moment(names[1], day.crossing(angle, False), PegTime(tie="setting", angle=angle)))
+            out.append(DayMark(names[0], day.crossing(angle, True), PegTime(tie="rising", angle=angle)))
+            out.append(DayMark(names[1], day.crossing(angle, False), PegTime(tie="setting", angle=angle)))
     return sorted(out, key=lambda one: one.hour)

@@ -1,4 +1,4 @@
-"""From the project and an hour to its LitScene: a pure function of what is given."""
+"""From the project and a moment to its LitScene: a pure function of what is given."""
 
 import math
 from dataclasses import dataclass, replace
@@ -9,10 +9,11 @@ from numpy.typing import NDArray
 from wallum.document.fields import unchecked
 from wallum.document.project import Air, Balance, Look, Project
 from wallum.document.sources import GROUPS, Lamp, Source
+from wallum.moment.at_moment import LaneValues, lane_values, with_values
 from wallum.moment.base_light import direction_to, find_base_light
-from wallum.moment.hour import LaneValues, lane_values, with_values
 from wallum.moment.kinds import parts_of, row_of
 from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
+from wallum.moment.moment import Moment, own_moment
 from wallum.moment.scene import AirLayer, Dome, LitScene, Metering, Sun
 from wallum.moment.switching import is_on
 from wallum.physics.colour import luminance
@@ -77,8 +78,8 @@ def _stack(sources: tuple[Source, ...]) -> Stack:
     return stack
 
 
-def _lamps(project: Project, hour: float, lanes: LaneValues) -> tuple[Lamps, dict[str, float]]:
-    """Lamps that are on at an hour, and what those that glow follows give, 0 to 1 and more."""
+def _lamps(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, dict[str, float]]:
+    """Lamps that are on at a moment, and what those that glow follows give, 0 to 1 and more."""
     stack = _stack(project.sources)
     rows, on = stack.rows, stack.on.copy()
     changed: dict[int, Lamp] = {}
@@ -92,7 +93,7 @@ def _lamps(project: Project, hour: float, lanes: LaneValues) -> tuple[Lamps, dic
             rows[i] = row_of(lamp)
             on[i] = _shines(lamp)
     for i in {*stack.switched, *(i for i, lamp in changed.items() if lamp.switched != "by hand")}:
-        on[i] = on[i] and is_on(project, changed.get(i, stack.lamps[i]), hour)
+        on[i] = on[i] and is_on(project, changed.get(i, stack.lamps[i]), moment)
     rows = _group_trimmed(rows, stack, project.balance)
     followed = {one.follows for one in project.marks if one.follows}
     glow = {}
@@ -169,13 +170,13 @@ def _metering(look: Look) -> Metering | None:
     return Metering(look.weighted, look.compensation, limits, clips)
 
 
-def evaluate(project: Project, hour: float | None = None) -> LitScene:
-    """What lights the level at an hour of its clock (None: the project's own), all resolved."""
-    hour = project.setting.clock if hour is None else hour
-    values = lane_values(project, hour)
+def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
+    """What lights the level at a moment (None: the project's own), all resolved."""
+    moment = moment or own_moment(project)
+    values = lane_values(project, moment)
     now = with_values(unchecked(project, {"sources": _others(project)}), values)
-    lamps, glow = _lamps(project, hour, values)
-    base = find_base_light(now, hour).times(2.0**project.balance.base)
+    lamps, glow = _lamps(project, moment, values)
+    base = find_base_light(now, moment).times(2.0**project.balance.base)
     air = _air(now.air)
     far = _through(base.far, air)
     sky = _with_haze(base.sky, base.far, far, air)

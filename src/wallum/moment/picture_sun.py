@@ -9,8 +9,9 @@ from wallum.document.project import Project
 from wallum.document.sources import SkySource, SunSource
 from wallum.errors import LevelProblem, ValueProblem
 from wallum.level.panorama_file import panorama_sun
+from wallum.moment.at_moment import at_moment
 from wallum.moment.base_light import places
-from wallum.moment.hour import at_hour
+from wallum.moment.moment import Moment
 from wallum.physics.colour import cct_of, luminance
 from wallum.physics.panorama import FoundSun
 
@@ -81,21 +82,21 @@ def sun_to_picture(project: Project) -> dict[str, Any]:
     return values
 
 
-def picture_to_sun(project: Project, hour: float) -> dict[str, Any]:
-    """The rotation by path that brings the picture's sun under the sun's azimuth at an hour.
+def picture_to_sun(project: Project, moment: Moment) -> dict[str, Any]:
+    """The rotation by path that brings the picture's sun under the sun's azimuth at a moment.
 
     Raises ValueProblem, LevelProblem.
     """
     sky = _sky(project)
     _sun(project)
-    place, _ = places(at_hour(project, hour), hour)
+    place, _ = places(at_moment(project, moment), moment.clock)
     turn = sky.rotation + place.azimuth - picture_sun(sky).azimuth
     return {f"sources/@{sky.id}/rotation": round((turn + 180.0) % 360.0 - 180.0, 2)}
 
 
-def sun_apart(project: Project, hour: float) -> float | None:
-    """Angle between the sun and the picture's at an hour [deg]; None where there is none of either."""
-    now = at_hour(project, hour)
+def sun_apart(project: Project, moment: Moment) -> float | None:
+    """Angle between the sun and the picture's at a moment [deg]; None where there is none of either."""
+    now = at_moment(project, moment)
     try:
         sky, sun = _sky(now), _sun(now)
         found = picture_sun(sky)
@@ -103,7 +104,7 @@ def sun_apart(project: Project, hour: float) -> float | None:
         return None
     if not sky.on or not sun.on:
         return None
-    place, _ = places(now, hour)
+    place, _ = places(now, moment.clock)
     a, b = (np.radians((one.azimuth, one.elevation)) for one in (place, found))
     cosine = np.sin(a[1]) * np.sin(b[1]) + np.cos(a[1]) * np.cos(b[1]) * np.cos(a[0] - b[0])
     return float(np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0))))

@@ -13,8 +13,9 @@ from numpy.typing import NDArray
 
 from wallum.document.project import Project
 from wallum.document.sources import Lamp
+from wallum.moment.at_moment import at_moment
 from wallum.moment.base_light import open_ground_lux
-from wallum.moment.hour import at_hour
+from wallum.moment.moment import Moment
 
 __all__ = ["day_lux", "is_on", "on_spans"]
 
@@ -87,8 +88,8 @@ def _lux(bare: Project, limits: tuple[float, ...] | None) -> NDArray[np.float64]
     there are limits."""
 
     def stops(sample: int) -> float:
-        hour = sample % SAMPLES * STEP_H
-        return float(np.log2(max(open_ground_lux(at_hour(bare, hour), hour), DARKEST_LX)))
+        moment = Moment(sample % SAMPLES * STEP_H)
+        return float(np.log2(max(open_ground_lux(at_moment(bare, moment), moment), DARKEST_LX)))
 
     if limits is None:
         return np.asarray(2.0 ** np.array([stops(i) for i in range(SAMPLES)]))
@@ -143,8 +144,8 @@ def on_spans(project: Project, lamp: Lamp) -> Spans:
     return ((0.0, 24.0),)
 
 
-def is_on(project: Project, lamp: Lamp, hour: float) -> bool:
-    """Whether a lamp's own switch and its switching both let it be on at an hour."""
+def is_on(project: Project, lamp: Lamp, moment: Moment) -> bool:
+    """Whether a lamp's own switch and its switching both let it be on at a moment."""
     if not lamp.on or lamp.switched == "by hand":
         return lamp.on
-    return any(_within(hour, start, end) for start, end in on_spans(project, lamp))
+    return any(_within(moment.clock, start, end) for start, end in on_spans(project, lamp))

@@ -11,6 +11,7 @@ from wallum.document.sources import PointSource
 from wallum.figures import Row, percentile
 from wallum.moment.day_strip import course, moments_of_day, strip_colours
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 from wallum.physics.atmosphere import atmosphere_dome
 from wallum.physics.sky_air import CLEAR, SkyAir
 
@@ -71,7 +72,7 @@ def _ribbon_row() -> Row:
         course(day, 48)
         moments_of_day(day)
         for column in range(COLUMNS):
-            strip_colours(day, (column + 0.5) * 24.0 / COLUMNS)
+            strip_colours(day, Moment((column + 0.5) * 24.0 / COLUMNS))
         times.append((time.perf_counter() - start) * 1e3)
     return Row("the day ribbon of another date", percentile(times, 0.5), "ms", 300.0)
 
@@ -79,12 +80,12 @@ def _ribbon_row() -> Row:
 def _hour_row() -> Row:
     """Every hour is one that was not evaluated before."""
     project = _big_day()
-    evaluate(project, 0.0)
+    evaluate(project, Moment(0.0))
     times = []
     for i in range(HOURS):
         hour = (i * 24.0 / HOURS + 0.003) % 24.0
         start = time.perf_counter()
-        evaluate(project, hour)
+        evaluate(project, Moment(hour))
         times.append((time.perf_counter() - start) * 1e3)
     return Row(
         "evaluating an hour: 1,000 sources, 50 lanes",

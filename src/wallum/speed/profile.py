@@ -27,6 +27,7 @@ from wallum.level.opening import lit_level, open_project
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import Lamps
+from wallum.moment.moment import Moment
 from wallum.moment.scene import LitScene
 from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.level.bundling import bundle_level
@@ -90,11 +91,11 @@ def _scenes(project: Project, level: Level) -> Iterator[tuple[str, Camera, LitSc
     far = far_for(level.bounds)
     for shot in project.shots[:3]:
         for hour in (12.0, 21.0):
-            scene = evaluate(project, hour)
+            scene = evaluate(project, Moment(hour))
             for count in LAMPS:
                 lit = _some_lamps(scene, count)
                 if hour == 12.0:
-                    by_night = evaluate(project, 21.0).lamps
+                    by_night = evaluate(project, Moment(21.0)).lamps
                     lit = _some_lamps(replace(scene, lamps=by_night), count)
                 yield (
                     f"{project.name}, {shot.name}, {hour:g} h, {count} lamps",
@@ -104,7 +105,7 @@ def _scenes(project: Project, level: Level) -> Iterator[tuple[str, Camera, LitSc
         for name, cloud in CLOUDS.items():
             sky = next((one for one in project.sources if isinstance(one, SkySource)), None)
             if sky is not None:
-                clouded = evaluate(project.with_source(sky.revised(**cloud)), 12.0)
+                clouded = evaluate(project.with_source(sky.revised(**cloud)), Moment(12.0))
                 yield f"{project.name}, {shot.name}, {name}", Camera.of_shot(shot, 1.0, far), clouded
 
 

@@ -12,6 +12,7 @@ from wallum.level.flatten import flatten
 from wallum.level.opening import lit_level, lit_project, open_project
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.process.offline import renderer_for
 from wallum.realtime.process.request import Frame, PictureRequest
@@ -39,7 +40,7 @@ def works_rows() -> Iterator[Row]:
     far = far_for(level.bounds)
     yard = Camera.of_shot(project.shots[1], SIZE[0] / SIZE[1], far)
     # At dusk all lamps are on while the sun is still there: as much as can be at once.
-    scene = replace(evaluate(project, 18.3), sun=evaluate(project, 17.0).sun)
+    scene = replace(evaluate(project, Moment(18.3)), sun=evaluate(project, Moment(17.0)).sun)
     times = []
     for run in range(RUNS + 1):
         request = PictureRequest(run, scene, yard, SIZE)

@@ -10,7 +10,8 @@ from wallum.frame.quality import HIGH
 from wallum.frame.record import PassRecord
 from wallum.level.model import Level
 from wallum.moment.camera import Camera
-from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import own_moment
+from wallum.moment.picture_scene import picture_scene
 from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.request import PictureRequest
@@ -54,7 +55,7 @@ def render_picture(
     heroes, view, held_ev : see PictureRequest
     """
     renderer = renderer or renderer_for(project, level)
-    scene = evaluate(project)
+    scene = picture_scene(project, own_moment(project), camera, size)
     request = PictureRequest(0, scene, camera, size, heroes=heroes, view=view, held_ev=held_ev)
     for _ in renderer.draw(request):
         pass

@@ -1,4 +1,4 @@
-"""The project as it is at an hour: lanes have their say."""
+"""The project as it is at a moment: lanes have their say."""
 
 import datetime as dt
 from typing import Any
@@ -11,18 +11,19 @@ from wallum.document.project import Air, Look, Project, Setting
 from wallum.document.sources import Source
 from wallum.errors import PathProblem
 from wallum.moment.curves import Knots, value_at
+from wallum.moment.moment import Moment, own_moment
 from wallum.moment.solar_day import SolarDay, solar_day
 from wallum.physics.ephemeris import Observer
 
 __all__ = [
     "LaneValues",
-    "at_hour",
+    "at_moment",
     "day_of",
     "knots_of",
     "lane_values",
     "observer_of",
-    "put_at_hour",
-    "typed_at_hour",
+    "put_at",
+    "typed_now",
     "with_values",
 ]
 
@@ -73,8 +74,8 @@ def _kinds(sources: tuple[Source, ...]) -> dict[str, type[Item]]:
     return kinds
 
 
-def lane_values(project: Project, hour: float) -> LaneValues:
-    """Values that the lanes give at an hour, by owner and name."""
+def lane_values(project: Project, moment: Moment) -> LaneValues:
+    """Values that the lanes give at a moment, by owner and name."""
     out: LaneValues = {}
     if not project.lanes:
         return out
@@ -82,7 +83,7 @@ def lane_values(project: Project, hour: float) -> LaneValues:
     kinds = _kinds(project.sources)
     for lane in project.lanes:
         info = declared(kinds[lane.owner])[lane.name]
-        value = value_at(knots_of(lane, day), hour, info)
+        value = value_at(knots_of(lane, day), moment.clock, info)
         out.setdefault(lane.owner, {})[lane.name] = value
     return out
 
@@ -106,9 +107,9 @@ def with_values(project: Project, values: LaneValues) -> Project:
     )
 
 
-def at_hour(project: Project, hour: float) -> Project:
-    """The project with every lane's value at an hour in its place."""
-    return with_values(project, lane_values(project, hour))
+def at_moment(project: Project, moment: Moment) -> Project:
+    """The project with every lane's value at a moment in its place."""
+    return with_values(project, lane_values(project, moment))
 
 
 def _lane(project: Project, path: str) -> Lane | None:
@@ -125,8 +126,8 @@ def _whole(path: str) -> str:
     return head if last in AXES else path
 
 
-def put_at_hour(project: Project, path: str, value: Any, hour: float) -> Project:
-    """The project with a value by its path: in its lane, at an hour, where it has one.
+def put_at(project: Project, path: str, value: Any, moment: Moment) -> Project:
+    """The project with a value by its path: in its lane, at a moment, where it has one.
 
     Raises PathProblem or ValueProblem where the path or the value is refused.
     """
@@ -134,24 +135,24 @@ def put_at_hour(project: Project, path: str, value: Any, hour: float) -> Project
     lane = _lane(project, whole)
     if lane is None:
         return put(project, path, value)
-    day = day_of(project.setting)
+    day, hour = day_of(project.setting), moment.clock
 
     def away(hours: float) -> float:
         return abs((hours - hour + 12.0) % 24.0 - 12.0)
 
     here = min(lane.pegs, key=lambda peg: away(day.hour_of(peg.at)))
     at = here.at if away(day.hour_of(here.at)) < SAME_PEG_H else PegTime(hours=hour)
-    return pegged(project, whole, at, look_up(put(at_hour(project, hour), path, value), whole))
+    return pegged(project, whole, at, look_up(put(at_moment(project, moment), path, value), whole))
 
 
-def typed_at_hour(project: Project, path: str, text: str) -> Project:
+def typed_now(project: Project, path: str, text: str) -> Project:
     """The project with a value as typed, so that it holds at the project's own hour: where it has a
     lane, a peg of the lane says so too.
 
     Raises PathProblem or ValueProblem where the path or the value is refused.
     """
-    hour, whole = project.setting.clock, _whole(path)
+    moment, whole = own_moment(project), _whole(path)
     if _lane(project, whole) is None:
         return put_text(project, path, text)
-    value = look_up(put_text(at_hour(project, hour), path, text), whole)
-    return pegged(put(project, whole, value), whole, PegTime(hours=hour), value)
+    value = look_up(put_text(at_moment(project, moment), path, text), whole)
+    return pegged(put(project, whole, value), whole, PegTime(hours=moment.clock), value)
