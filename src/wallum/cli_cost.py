@@ -21,7 +21,7 @@ class Found:
         """The document of `cost --json`."""
         from wallum.document.paths import slug_of
 
-        names = {one.id: slug_of(project, "sources", one.id) for one in project.sources}
+        names = {one.id: slug_of(project, "sources", one.id) for one in project.resolved_sources}
         by_cost = sorted(self.cost.sources.items(), key=lambda pair: -pair[1])
         return {
             "frame_ms": round(self.cost.frame_ms, 4),
@@ -84,7 +84,7 @@ def cost_lines(found: Found, project: Any) -> Iterator[str]:
     yield f"{found.shot} on {found.target}: {cost.frame_ms:.2f} ms of {cost.budget_ms:.2f} ms, {state}{note}"
     for name, ms in cost.passes.items():
         yield f"  {name:24s} {ms:8.3f} ms"
-    names = {one.id: one.name for one in project.sources}
+    names = {one.id: one.name for one in project.resolved_sources}
     for key, ms in sorted(cost.sources.items(), key=lambda pair: -pair[1]):
         yield f"    {names.get(key, key):22s} {ms:8.3f} ms"
     for text in cost.broken.values():

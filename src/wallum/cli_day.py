@@ -48,7 +48,7 @@ def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
     from wallum.transport.rays import RayScene
 
     rays = RayScene(level, flatten(level))
-    needed = any(one.kind == "sky" and (one.on or project.lanes) for one in project.sources)
+    needed = any(one.kind == "sky" and (one.on or project.lanes) for one in project.resolved_sources)
     grid = kept_grid(rays, level.bounds, file) if needed else None
     probes = None
     if grid is not None:

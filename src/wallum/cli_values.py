@@ -126,7 +126,7 @@ def chosen_view(project: Any, text: str) -> tuple[str, Any]:
     kind, _, slug = text.partition(":")
     if kind == "one" and slug:
         alone = find_slug(project, "sources", slug)
-        others = tuple(one if one is alone else one.revised(on=False) for one in project.sources)
+        others = tuple(one if one is alone else one.revised(on=False) for one in project.resolved_sources)
         return "final", project.revised(sources=others)
     name = text.replace("-", " ")
     if name not in VIEWS:

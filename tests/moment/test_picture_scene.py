@@ -13,7 +13,9 @@ from wallum.moment.picture_scene import picture_scene
 CAMERA = Camera((0.0, 1.0, 0.0), (0.0, 0.0, -1.0), 50.0, 1.0, far=100.0)
 BEFORE = PointSource(id="before", name="Before", position=(0.0, 1.0, -5.0), range=3.0)
 BEHIND = PointSource(id="behind", name="Behind", position=(0.0, 1.0, 9.0), range=3.0)
-ASIDE = SpotSource(id="aside", name="Aside", position=(-9.0, 1.0, -8.0), direction=(-1.0, 0.0, 0.0), range=6.0)
+ASIDE = SpotSource(
+    id="aside", name="Aside", position=(-9.0, 1.0, -8.0), direction=(-1.0, 0.0, 0.0), range=6.0
+)
 PROJECT = Project(sources=(BEFORE, BEHIND, ASIDE))
 
 

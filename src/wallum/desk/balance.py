@@ -86,7 +86,7 @@ class BalanceView(QWidget):
 
     def refresh(self) -> None:
         """Show the present sources; where only values changed, only their strips are painted."""
-        sources, trims = self._session.project.sources, self._session.project.balance
+        sources, trims = self._session.project.resolved_sources, self._session.project.balance
         before, self._laid_out = self._laid_out, sources
         shape = [(one.id, str(one.role)) for one in sources]
         if before is not None and shape == self._shape and self.sorted_by != "name":
@@ -107,7 +107,7 @@ class BalanceView(QWidget):
 
     def _lay_out(self) -> None:
         groups: dict[str, list[Source]] = {name: [] for name in GROUP_ORDER}
-        for source in self._session.project.sources:
+        for source in self._session.project.resolved_sources:
             groups[GROUPS[source.role]].append(source)
         x, strips = 6.0, []
         for name in GROUP_ORDER:

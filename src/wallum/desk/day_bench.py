@@ -34,6 +34,7 @@ from wallum.document.day_plans import (
 from wallum.document.fields import declared
 from wallum.document.lanes import PegTime
 from wallum.document.own_days import own_days
+from wallum.document.owners import PEGGED, title_of
 from wallum.errors import ProjectProblem, WallumError
 from wallum.moment.moment import Moment
 from wallum.moment.picture_sun import picture_to_sun, sun_to_picture
@@ -135,9 +136,9 @@ class DayBench(QObject):
         """Values that can get a lane: of the selected source or of all from outside, by heading."""
         menu.clear()
         project, selected = self._session.project, self._session.selected_source
-        owners: list[tuple[str, str, str]] = [("look", "look", "Picture"), ("air", "air", "Air")]
+        owners: list[tuple[str, str, str]] = [(one, one, title_of(one)) for one in PEGGED]
         sources = [selected] if selected is not None else [
-            one for one in project.sources if one.kind in ("sun", "moon", "sky")
+            one for one in project.resolved_sources if one.kind in ("sun", "moon", "sky")
         ]  # fmt: skip
         owners = [(one.id, f"sources/@{one.id}", one.name) for one in sources] + owners
         for owner, head, title in owners:
@@ -250,7 +251,7 @@ class DayBench(QObject):
 
     def ground_from_level(self) -> None:
         """Let far ground send back as much, and in the hue, as the level's floors do."""
-        sky = next((one for one in self._session.project.sources if one.kind == "sky"), None)
+        sky = next((one for one in self._session.project.resolved_sources if one.kind == "sky"), None)
         if self._session.level is None or sky is None:
             self._session.failed.emit("There is no level, or no sky, to take the ground's colour for")
             return

@@ -24,7 +24,7 @@ class Stop:
 
 
 def _lamps(project: Project) -> int:
-    return len(project.sources)
+    return len(project.resolved_sources)
 
 
 STOPS = (

@@ -22,6 +22,7 @@ from wallum.desk.session import Session
 from wallum.desk.tokens import TOKENS
 from wallum.document.fields import Parameter, declared
 from wallum.document.lanes import EVENTS, Lane, Peg, PegTime, format_clock
+from wallum.document.owners import PEGGED, title_of
 from wallum.document.pegging import Copied, pasted, replaced
 from wallum.document.project import Project
 from wallum.document.quantities import format_quantity
@@ -107,13 +108,13 @@ class LanesView(QWidget):
     def lanes(self) -> tuple[Lane, ...]:
         """The lanes in use, by owner in the order of the project."""
         project = self._session.project
-        order = ["look", "air", *(one.id for one in project.sources)]
+        order = [*PEGGED, *(one.id for one in project.resolved_sources)]
         return tuple(sorted(project.lanes, key=lambda lane: order.index(lane.owner)))
 
     def name_of(self, lane: Lane) -> tuple[str, str]:
         """Of what a lane is, and which of its values."""
         source = self._session.project.source(lane.owner)
-        owner = source.name if source is not None else {"look": "Picture", "air": "Air"}[lane.owner]
+        owner = source.name if source is not None else title_of(lane.owner)
         return owner, self._info(lane).label
 
     def _info(self, lane: Lane) -> Parameter:
@@ -284,7 +285,7 @@ class LanesView(QWidget):
         )
 
     def _path(self, lane: Lane) -> str:
-        head = lane.owner if lane.owner in ("look", "air") else f"sources/@{lane.owner}"
+        head = lane.owner if lane.owner in PEGGED else f"sources/@{lane.owner}"
         return f"{head}/{lane.name}"
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:

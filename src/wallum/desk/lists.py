@@ -98,7 +98,7 @@ class SourceList(QListWidget):
 
     def refresh(self) -> None:
         """Show the present sources; rows that did not change are left alone."""
-        sources = self._session.project.sources
+        sources = self._session.project.resolved_sources
         if sources is self._shown:
             return
         before = self._shown or ()

@@ -127,7 +127,7 @@ def _read_pictures(project: Project) -> tuple[Finding, ...]:
     """Pictures that are the sky are read here, and not when the desk first asks for their light;
     what is told of those that cannot be."""
     told = []
-    for sky in project.sources:
+    for sky in project.resolved_sources:
         if isinstance(sky, SkySource) and sky.model == "picture dome" and sky.picture:
             try:
                 small_panorama(Path(sky.picture), sky.disc_out)

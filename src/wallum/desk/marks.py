@@ -43,7 +43,8 @@ def place_marks(
 
     shown : ids of lamps whose marks are there even where they are hidden
     """
-    lamps = [one for one in project.sources if isinstance(one, Lamp) and (not one.hidden or one.id in shown)]
+    lamps = [one for one in project.resolved_sources if isinstance(one, Lamp)]
+    lamps = [one for one in lamps if not one.hidden or one.id in shown]
     if not lamps:
         return []
     starts = np.array([one.position for one in lamps])

@@ -100,7 +100,7 @@ class PictureTools(QObject):
         grey = lux * 0.18 / np.pi
         stops = ev_for_luminance(max(grey, 1e-9)) - self._session.shown_ev
         most = sorted(reading.by_source.items(), key=lambda pair: -pair[1])[:3]
-        names = {one.id: one.name for one in self._session.project.sources}
+        names = {one.id: one.name for one in self._session.project.resolved_sources}
         parts = ", ".join(f"{names.get(key, key)} {value / lux:.0%}" for key, value in most if lux and value)
         return (
             f"{format_quantity(lux, 'lx')} direct, grey {format_quantity(grey, 'cd/m2')}, "

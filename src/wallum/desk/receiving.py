@@ -62,7 +62,7 @@ def receive(reference: str, beside: Path | None, project: Project, before: Loade
     matching = match_parts(before.plain, fresh.plain)
     marks, lost = _marks(project, matching)
     moved = project.revised(marks=marks, level=reference)
-    lamps = [one for one in project.sources if isinstance(one, Lamp)]
+    lamps = [one for one in project.resolved_sources if isinstance(one, Lamp)]
     inside = inside_solids(fresh.rays, np.array([one.position for one in lamps]).reshape(-1, 3))
     names = tuple(one.name for one, bad in zip(lamps, inside, strict=True) if bad)
     return Received(fresh, moved, matching, lost, names, _blocked(fresh, project))

@@ -81,7 +81,7 @@ class DayRibbon(QWidget):
     def refresh(self) -> None:
         """See whether the day is still the one that is shown; a new one is computed soon."""
         project = self._session.project
-        base = tuple(one for one in project.sources if not isinstance(one, Lamp))
+        base = tuple(one for one in project.resolved_sources if not isinstance(one, Lamp))
         lanes = tuple(lane for lane in project.lanes if any(lane.owner == one.id for one in base))
         key = (base, lanes, project.setting)
         if key != self._key:

@@ -342,7 +342,7 @@ class Session(QObject):
         assert loaded is not None
         find = place_toward if LAMP_KINDS[kind].AIMED else place_around
         placed = find(loaded.rays, np.array(at), np.array(normal))
-        number = 1 + sum(one.kind == kind for one in project.sources)
+        number = 1 + sum(one.kind == kind for one in project.resolved_sources)
         lamp = LAMP_KINDS[kind](
             id=new_id("source"), name=f"{kind.capitalize()} {number}", position=placed.position, shadow=True
         )

@@ -16,7 +16,7 @@ ASIDE_SHARE = 0.06
 
 def free_name(project: Project, name: str) -> str:
     """A name like another that no source has: `Gate Lamp` becomes Gate Lamp 2."""
-    taken = {one.name for one in project.sources}
+    taken = {one.name for one in project.resolved_sources}
     head, _, tail = name.rpartition(" ")
     stem = head if head and tail.isdigit() else name
     number = 2
@@ -33,7 +33,7 @@ class SourceTools:
 
     def select_all(self) -> None:
         """Select every lamp whose mark is not hidden."""
-        lamps = (one for one in self._session.project.sources if isinstance(one, Lamp))
+        lamps = (one for one in self._session.project.resolved_sources if isinstance(one, Lamp))
         self._session.select(*(one.id for one in lamps if not one.hidden))
 
     def duplicate(self) -> None:

@@ -53,7 +53,7 @@ class StripSheet:
         keys = set(light_givers(project))
         given = self._balance.given
         sources = sorted(
-            (one for one in project.sources if one.id in keys),
+            (one for one in project.resolved_sources if one.id in keys),
             key=lambda one: -(given[one.id].share if one.id in given else 0.0),
         )
         out = [Line(one.name, self._share(one.id), one.id, ticked=True) for one in sources]

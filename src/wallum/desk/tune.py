@@ -1,6 +1,7 @@
 """The tune pane: the values of what is selected, generated from their declarations."""
 
 from collections.abc import Iterator, Sequence
+from functools import partial
 
 from PyQt6.QtCore import QSignalBlocker, Qt, QTimer
 from PyQt6.QtWidgets import (
@@ -20,10 +21,10 @@ from wallum.desk.session import Session
 from wallum.desk.still_label import StillLabel
 from wallum.desk.tune_rows import Row
 from wallum.document.fields import Item, declared
-from wallum.document.project import Air, Figure, Look, Setting, base_light
+from wallum.document.owners import OWNERS, title_of
+from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import LAMP_KINDS, Coloured, FarLight, Lamp
-from wallum.document.targets import Target
 from wallum.moment.base_light import body_now, find_base_light
 from wallum.moment.shown_colour import shown_colour, shown_rgb
 from wallum.physics.colour import luminance
@@ -219,18 +220,21 @@ class TunePane(QWidget):
         row = QHBoxLayout(bar)
         row.setContentsMargins(10, 6, 10, 2)
         row.setSpacing(4)
-        for group, (text, tip) in GROUPS.items():
+        for one in (owner for owner in OWNERS.values() if owner.tab):
             button = QToolButton()
-            button.setText(text)
-            button.setToolTip(tip)
+            button.setText(one.tab)
+            button.setToolTip(one.tip)
             button.setObjectName("tab")
             button.setCheckable(True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.clicked.connect(lambda _, group=group: self.show_group(group))
+            button.clicked.connect(partial(self._show_tab, one.name))
             row.addWidget(button)
-            self._tabs[group] = button
+            self._tabs[one.name] = button
         row.addStretch(1)
         return bar
+
+    def _show_tab(self, group: str, _: bool) -> None:
+        self.show_group(group)
 
     def show_group(self, group: str) -> None:
         """Show the picture's values, the air's or the place's instead of a source's."""
@@ -295,19 +299,10 @@ class TunePane(QWidget):
             title = f"{source.name} and {len(others)} more" if others else source.name
             pane.show_item(item, f"sources/@{source.id}", title, others)
         else:
-            pane.show_item(item, self._group, TITLES[self._group])
-
-
-GROUPS = {
-    "look": ("Picture", "Exposure of the picture"),
-    "air": ("Air", "Haze and mist that fill the level"),
-    "setting": ("Place", "Where on Earth, which day, how long a day lasts"),
-    "target": ("Target", "What the delivered picture is drawn on, and what lighting may take of a frame"),
-    "figure": ("Figure", "The stand-in with its grey and mirror ball"),
-}
-TITLES = {"look": "Picture", "air": "Air", "setting": "Place and day", "target": "Target", "figure": "Figure"}
+            pane.show_item(item, self._group, title_of(self._group))
 
 
 def _one_of_each() -> tuple[Item, ...]:
     lamps = (kind(id=word, name=word) for word, kind in LAMP_KINDS.items())
-    return (Look(), Air(), Setting(), Target(), Figure(), *base_light(), *lamps)
+    groups = (getattr(Project(), one.name) for one in OWNERS.values() if one.tab)
+    return (*groups, *base_light(), *lamps)

@@ -91,7 +91,7 @@ class VariantBar(QWidget):
         project = kept(self._session.history.present, name)
         self._session.history.edit(f"keep variant {name}", project)
         self.choice.setCurrentIndex(self.choice.count() - 1)
-        self._session.told.emit(f"Kept as {name}: {len(project.sources)} sources")
+        self._session.told.emit(f"Kept as {name}: {len(project.resolved_sources)} sources")
 
     def flip(self) -> None:
         """Go to the chosen variant; from there, back to where one came from."""

@@ -12,6 +12,7 @@ from pydantic import Field, ValidationError
 
 from wallum.document.fields import Item, declared
 from wallum.document.lanes import Lane
+from wallum.document.owners import PEGGED, title_of
 from wallum.document.paths import refusal
 from wallum.document.project import Air, Look, Project
 from wallum.document.sources import MoonSource, SkySource, Source, SunSource
@@ -35,7 +36,7 @@ __all__ = [
 DAY_SUFFIX = ".wallum-day"
 DAY_SCHEMA = 1
 # What a day has, and how it is called.
-PARTS: Final = {"sun": "Sun", "moon": "Moon", "sky": "Sky", "air": "Air", "look": "Picture"}
+PARTS: Final = {"sun": "Sun", "moon": "Moon", "sky": "Sky", **{one: title_of(one) for one in PEGGED}}
 KINDS: Final = (SunSource, MoonSource, SkySource)
 # What a source keeps of its own when a day is applied to it.
 OWN: Final = ("id", "name", "locked", "role", "picture")
@@ -67,9 +68,10 @@ def _outside(project: Project) -> dict[str, Source]:
 def day_of_project(project: Project, name: str) -> DayPlan:
     """The day of a project, to be kept under a name."""
     there = _outside(project)
-    words = {one.id: kind for kind, one in there.items()} | {"air": "air", "look": "look"}
+    words = {one.id: kind for kind, one in there.items()} | {one: one for one in PEGGED}
     lanes = [lane.revised(owner=words[lane.owner]) for lane in project.lanes if lane.owner in words]
-    return DayPlan(name=name, air=project.air, look=project.look, lanes=tuple(lanes), **there)  # type: ignore[arg-type]
+    groups = {one: getattr(project, one) for one in PEGGED}
+    return DayPlan(name=name, lanes=tuple(lanes), **groups, **there)  # type: ignore[arg-type]
 
 
 def applied_day(project: Project, day: DayPlan, parts: tuple[str, ...] = tuple(PARTS)) -> Project:
@@ -80,7 +82,7 @@ def applied_day(project: Project, day: DayPlan, parts: tuple[str, ...] = tuple(P
     owners: dict[str, str] = {}
     for part in wanted:
         of_day = getattr(day, part)
-        if part in ("air", "look"):
+        if part in PEGGED:
             project = project.revised(**{part: of_day})
             owners[part] = part
             continue

@@ -7,14 +7,13 @@ from pydantic import ValidationError
 
 from wallum.document.fields import Item, Parameter, declared, parameter_of
 from wallum.document.fit import moved_with_level
+from wallum.document.owners import LISTS, OWNERS
 from wallum.document.project import Project, slugs
 from wallum.document.quantities import resolve_number
 from wallum.errors import PathProblem, ValueProblem
 
 __all__ = ["choices", "find_slug", "locate", "look_up", "put", "put_text", "refusal", "slug_of", "walk"]
 
-LISTS: Final = ("sources", "shots")
-GROUPS: Final = ("look", "air", "balance", "setting", "target", "level_light", "level_fit", "figure")
 AXES: Final = {"x": 0, "y": 1, "z": 2}
 SWITCH_WORDS: Final = {
     "on": True, "yes": True, "true": True, "1": True,
@@ -52,7 +51,7 @@ def locate(project: Project, path: str) -> tuple[Item, str, list[str]]:
     head, *rest = path.strip("/").split("/")
     if head in LISTS and len(rest) >= 2:
         return find_slug(project, head, rest[0]), rest[1], rest[2:]
-    if head in GROUPS and rest:
+    if head in OWNERS and rest:
         return getattr(project, head), rest[0], rest[1:]
     if head in ("name", "level", "material_set") and not rest:
         return project, head, []
@@ -127,7 +126,7 @@ def _put_item(project: Project, path: str, old: Item, new: Item) -> Project:
     if old is project:
         assert isinstance(new, Project)
         return new
-    if head in GROUPS:
+    if head in OWNERS:
         return project.revised(**{head: new})
     items = tuple(new if one is old else one for one in getattr(project, head))
     return project.revised(**{head: items})
@@ -163,7 +162,7 @@ def put_text(project: Project, path: str, text: str) -> Project:
 
 def walk(project: Project) -> Iterator[tuple[str, Parameter, Any]]:
     """Every declared parameter of the project with its path and value."""
-    for group in GROUPS:
+    for group in OWNERS:
         for name, info in declared(getattr(project, group)).items():
             yield f"{group}/{name}", info, getattr(getattr(project, group), name)
     for list_name in LISTS:

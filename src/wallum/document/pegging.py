@@ -5,6 +5,7 @@ from typing import Any
 
 from wallum.document.fields import Item, declared
 from wallum.document.lanes import Lane, Peg, PegTime, parse_peg_time
+from wallum.document.owners import PEGGED
 from wallum.document.paths import locate, look_up, put, put_text
 from wallum.document.project import Project
 from wallum.errors import PathProblem
@@ -33,8 +34,8 @@ def _address(project: Project, path: str) -> tuple[str, Item, str]:
     """(owner, item, name) of a parameter that a lane can be for. Raises PathProblem."""
     item, name, rest = locate(project, path)
     head = path.strip("/").split("/")[0]
-    owner = head if head in ("look", "air") else str(getattr(item, "id", ""))
-    if rest or head not in ("look", "air", "sources") or name not in declared(item):
+    owner = head if head in PEGGED else str(getattr(item, "id", ""))
+    if rest or head not in (*PEGGED, "sources") or name not in declared(item):
         raise PathProblem("no lane can be for this", path, "a value of a source, the look or the air")
     return owner, item, name
 

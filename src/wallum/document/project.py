@@ -2,7 +2,7 @@
 
 import datetime as dt
 from collections.abc import Iterable
-from typing import Annotated, Literal, Self
+from typing import Annotated, Final, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
@@ -11,8 +11,10 @@ from wallum.document.fields import Item, choice, declared, field_check, paramete
 from wallum.document.fit import LevelFit
 from wallum.document.lanes import Lane
 from wallum.document.level_light import LevelLight
+from wallum.document.owners import PEGGED
 from wallum.document.sources import Lamp, MoonSource, SkySource, Source, SunSource
 from wallum.document.targets import Target
+from wallum.memo import Memo
 
 __all__ = [
     "SCHEMA_VERSION",
@@ -333,17 +335,7 @@ class Variant(Item):
 
 
 # Sources by their ids, of the lists that were asked last: of thousands, many are asked for in turn.
-_indexed: list[tuple[tuple[Source, ...], dict[str, Source]]] = []
-MOST_INDEXED = 4
-
-
-def _by_id(sources: tuple[Source, ...]) -> dict[str, Source]:
-    found = next((index for kept, index in tuple(_indexed) if kept is sources), None)
-    if found is None:
-        found = {one.id: one for one in sources}
-        _indexed.insert(0, (sources, found))
-        del _indexed[MOST_INDEXED:]
-    return found
+_INDEXED: Final = Memo[dict[str, Source]](4)
 
 
 class Project(Item):
@@ -400,9 +392,9 @@ class Project(Item):
         return self
 
     def owner(self, owner: str) -> Item | None:
-        """What a lane belongs to: the look, the air, or a source by its id."""
-        groups: dict[str, Item] = {"look": self.look, "air": self.air}
-        return groups.get(owner) or self.source(owner)
+        """What a lane belongs to: a group that can be pegged, or a source by its id."""
+        found: Item | None = getattr(self, owner) if owner in PEGGED else self.source(owner)
+        return found
 
     def lane(self, owner: str, name: str) -> Lane | None:
         """The lane of a parameter, or None."""
@@ -417,9 +409,15 @@ class Project(Item):
         """The project without the lane of a parameter."""
         return self.revised(lanes=tuple(one for one in self.lanes if (one.owner, one.name) != (owner, name)))
 
+    @property
+    def resolved_sources(self) -> tuple[Source, ...]:
+        """Every source as it is: what all that reads sources asks for. It is the list itself as long as
+        nothing in a project stands for several sources."""
+        return self.sources
+
     def source(self, source_id: str) -> Source | None:
         """The source of an id, or None."""
-        return _by_id(self.sources).get(source_id)
+        return _INDEXED.get(lambda: {one.id: one for one in self.sources}, self.sources).get(source_id)
 
     def with_source(self, source: Source | Lamp) -> Self:
         """The project with one source put in the place of that id, or added at the end."""

@@ -3,21 +3,16 @@
 from collections.abc import Iterator
 
 from wallum.document.fields import Item, Parameter, declared
-from wallum.document.fit import LevelFit
-from wallum.document.level_light import LevelLight
+from wallum.document.owners import OWNERS
 from wallum.document.paths import choices
-from wallum.document.project import Air, Balance, Figure, Look, PartMarks, Setting, Shot
+from wallum.document.project import PartMarks, Project, Shot
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import LAMP_KINDS, MoonSource, SkySource, SunSource
-from wallum.document.targets import Target
 
 __all__ = ["parameter_document"]
 
 SECTIONS: tuple[tuple[str, str, Item], ...] = (
-    ("Picture", "look", Look()),
-    ("Air", "air", Air()),
-    ("Place and day", "setting", Setting()),
-    ("Balance", "balance", Balance()),
+    *((one.title, one.name, getattr(Project(), one.name)) for one in OWNERS.values()),
     ("Sun", "sources/sun", SunSource(id="sun", name="Sun")),
     ("Moon", "sources/moon", MoonSource(id="moon", name="Moon")),
     ("Sky", "sources/sky", SkySource(id="sky", name="Sky")),
@@ -27,10 +22,6 @@ SECTIONS: tuple[tuple[str, str, Item], ...] = (
     ),
     ("Shot", "shots/NAME", Shot(id="shot", name="Shot")),
     ("Marks of a part", "", PartMarks(part="part")),
-    ("Light of the level", "level_light", LevelLight()),
-    ("How the level lies", "level_fit", LevelFit()),
-    ("Figure", "figure", Figure()),
-    ("Target", "target", Target()),
 )
 
 

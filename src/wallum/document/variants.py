@@ -3,6 +3,7 @@
 from typing import Any, Final
 
 from wallum.document.fields import Item, declared
+from wallum.document.owners import VARIED, title_of
 from wallum.document.project import Project, Variant
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import new_id
@@ -10,7 +11,8 @@ from wallum.errors import PathProblem
 
 __all__ = ["applied", "differences", "kept", "renamed", "without_variant"]
 
-VARIED: Final = ("sources", "lanes", "look", "air", "balance", "marks", "level_light")
+# All that a variant holds of the lighting.
+HELD: Final = tuple(name for name in Variant.model_fields if name not in ("id", "name"))
 
 
 def _found(project: Project, variant_id: str) -> Variant:
@@ -21,7 +23,7 @@ def _found(project: Project, variant_id: str) -> Variant:
 
 
 def _state(owner: Project | Variant) -> dict[str, Any]:
-    return {name: getattr(owner, name) for name in VARIED}
+    return {name: getattr(owner, name) for name in HELD}
 
 
 def kept(project: Project, name: str) -> Project:
@@ -69,9 +71,8 @@ def _of_item(title: str, before: Item, after: Item) -> list[str]:
 def differences(before: Project | Variant, after: Project | Variant) -> list[str]:
     """What one lighting has other than another, a sentence each."""
     out = []
-    titles = {"look": "Picture", "air": "Air", "balance": "Balance", "level_light": "Level"}
-    for name, title in titles.items():
-        out += _of_item(title, getattr(before, name), getattr(after, name))
+    for name in VARIED:
+        out += _of_item(title_of(name), getattr(before, name), getattr(after, name))
     old = {one.id: one for one in before.sources}
     new = {one.id: one for one in after.sources}
     out += [f"{one.name} is gone" for key, one in old.items() if key not in new]

@@ -14,20 +14,20 @@ LEFT_BEHIND = ("not read", "not drawn", "left out", "missing")
 
 
 def _of_light(project: Project) -> Iterator[str]:
-    for one in project.sources:
+    for one in project.resolved_sources:
         if isinstance(one, SkySource) and one.on:
             yield f"{one.name}: glTF has no sky; it is left out"
-    fars = [one.name for one in project.sources if isinstance(one, FarLight) and one.on]
+    fars = [one.name for one in project.resolved_sources if isinstance(one, FarLight) and one.on]
     if len(fars) > 1:
         yield f"{', '.join(fars)}: only the far light in force is written"
-    lamps = [one for one in project.sources if isinstance(one, Lamp)]
+    lamps = [one for one in project.resolved_sources if isinstance(one, Lamp)]
     if project.lanes or any(one.switched != "by hand" for one in lamps):
         clock = format_clock(project.setting.clock)
         yield f"The day plan is left out: all light is as it is at {clock}"
     trims = [getattr(project.balance, name) for name in {*GROUPS.values()}]
     if any(trims) or any(one.trim for one in lamps):
         yield "Trims and groups are left out: they are in the strengths of the lights"
-    if any(isinstance(one, SunSource) and one.disc > 0.0 and one.on for one in project.sources):
+    if any(isinstance(one, SunSource) and one.disc > 0.0 and one.on for one in project.resolved_sources):
         yield "The sun's disc, and so the softness of its shadows, is kept in extras alone"
     soft = sum(one.radius > 0.0 for one in lamps)
     if soft:

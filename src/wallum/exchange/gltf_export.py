@@ -70,7 +70,7 @@ def _lamps_as_now(project: Project) -> list[Lamp]:
     """The lamps as they are at the project's own moment: lanes, switching and trims taken in."""
     moment = own_moment(project)
     now = at_moment(project, moment)
-    lamps = [one for one in now.sources if isinstance(one, Lamp)]
+    lamps = [one for one in now.resolved_sources if isinstance(one, Lamp)]
     return [_plain_lamp(one, project, is_on(project, one, moment)) for one in lamps]
 
 
@@ -94,7 +94,7 @@ def _far_light(project: Project) -> list[SunSource]:
     Where none is, the sun of the project, switched off.
     """
     far = evaluate(project).sun
-    suns = [one for one in project.sources if isinstance(one, SunSource)]
+    suns = [one for one in project.resolved_sources if isinstance(one, SunSource)]
     source = project.source(far.id) if far else None
     if far is None or not isinstance(source, FarLight):
         return [one.revised(on=False) for one in suns]

@@ -74,7 +74,7 @@ def _worst(project: Project, costed: Sequence[Costed]) -> Iterator[str]:
     widest = max(one.cost.frame_ms, one.cost.budget_ms)
     times = f"{one.cost.frame_ms:.2f} of {one.cost.budget_ms:.2f} ms"
     yield f"<p>Dearest: {html.escape(one.shot)} at {one.clock}, {times}.</p>"
-    names = {source.id: source.name for source in project.sources} | {"shared": "Shared by all"}
+    names = {source.id: source.name for source in project.resolved_sources} | {"shared": "Shared by all"}
     sources = sorted(one.cost.sources.items(), key=lambda pair: -pair[1])[:SOURCES_SHOWN]
     for title, rows in (("Pass", list(one.cost.passes.items())), ("Source", sources)):
         yield f"<table><tr><th>{title}</th><th>ms</th><th></th></tr>"

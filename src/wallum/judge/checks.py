@@ -104,7 +104,7 @@ def _named(project: Project, source_id: str) -> str:
 
 
 def _lamps(project: Project) -> list[Lamp]:
-    return [one for one in project.sources if isinstance(one, Lamp) and one.on]
+    return [one for one in project.resolved_sources if isinstance(one, Lamp) and one.on]
 
 
 def inside_solid(subject: Checked) -> Iterator[Finding]:

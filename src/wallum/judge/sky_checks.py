@@ -32,7 +32,7 @@ COARSE_MIN, FINE_MIN = 10, 1
 
 
 def _sky(project: Project) -> SkySource | None:
-    return next((one for one in project.sources if isinstance(one, SkySource) and one.on), None)
+    return next((one for one in project.resolved_sources if isinstance(one, SkySource) and one.on), None)
 
 
 def dark_night(
@@ -52,7 +52,7 @@ def dark_night(
             continue
         lacking = UNREADABLE - float(np.quantile(stops, MOST_UNREADABLE))
         now = at_moment(project, moment)
-        present = next(one.diffuse for one in now.sources if isinstance(one, SkySource))
+        present = next(one.diffuse for one in now.resolved_sources if isinstance(one, SkySource))
         more = round(min(present + lacking + 0.5, MOST_ADDED), 1)
         at = f"{shot} at {format_clock(moment.clock)}"
         remedy = None
@@ -67,7 +67,7 @@ def dark_night(
 def ambient_follows(project: Project) -> Iterator[Finding]:
     """A sky that stays as it is while the sun goes from day to night."""
     sky = _sky(project)
-    sun = next((one for one in project.sources if isinstance(one, SunSource) and one.on), None)
+    sun = next((one for one in project.resolved_sources if isinstance(one, SunSource) and one.on), None)
     if sky is None or sun is None:
         return
     by_sky, by_sun = [], []

@@ -3,12 +3,14 @@
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from itertools import chain
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
 from wallum.document.fit import Axis, LevelFit
 from wallum.level.model import Finding, Level, Mesh, Part
+from wallum.memo import Memo
 from wallum.physics.arrays import crossed
 
 __all__ = ["FIT_KIND", "Guess", "fit_findings", "fitted", "guess_fit"]
@@ -153,18 +155,12 @@ def _told_by_cameras(level: Level, up: int) -> Iterator[tuple[str, float]]:
 
 # What was guessed of the levels that were asked for last, by their parts: the window asks again what
 # was found while the level was read, and must not wait for millions of triangles.
-_guessed: list[tuple[tuple[Part, ...], Guess | None]] = []
-MOST_KEPT = 4
+_GUESSED: Final = Memo[Guess | None](4)
 
 
 def guess_fit(level: Level) -> Guess | None:
     """How a level likely lies, where that is not as the standard asks; None where nothing tells so."""
-    for parts, guess in tuple(_guessed):
-        if parts is level.parts:
-            return guess
-    guess = _guess(level) if level.parts else None
-    _guessed[:] = [(level.parts, guess), *_guessed[: MOST_KEPT - 1]]
-    return guess
+    return _GUESSED.get(lambda: _guess(level) if level.parts else None, level.parts)
 
 
 def _guess(level: Level) -> Guess | None:

@@ -1,15 +1,17 @@
 """The project as it is at a moment: lanes have their say."""
 
 import datetime as dt
-from typing import Any
+from typing import Any, Final
 
 from wallum.document.fields import Item, declared, unchecked
 from wallum.document.lanes import Lane, PegTime
+from wallum.document.owners import PEGGED
 from wallum.document.paths import AXES, look_up, put, put_text
 from wallum.document.pegging import lane_at, pegged
-from wallum.document.project import Air, Look, Project, Setting
+from wallum.document.project import Project, Setting
 from wallum.document.sources import Source
 from wallum.errors import PathProblem
+from wallum.memo import Memo
 from wallum.moment.curves import Knots, value_at
 from wallum.moment.moment import Moment, own_moment
 from wallum.moment.solar_day import SolarDay, solar_day
@@ -43,35 +45,24 @@ def day_of(setting: Setting) -> SolarDay:
     return solar_day(observer_of(setting), dt.date.fromisoformat(setting.date))
 
 
-# Lanes by identity: their hash would walk through every peg at each evaluation.
-_KNOTS: dict[int, tuple[Lane, SolarDay, Knots]] = {}
+# By identity: a lane's hash would walk through every peg at each evaluation.
+_KNOTS: Final = Memo[Knots](4096)
+_KINDS: Final = Memo[dict[str, type[Item]]](4)
 
 
 def knots_of(lane: Lane, day: SolarDay) -> Knots:
     """The pegs of a lane on a day, in order of their hours."""
-    kept = _KNOTS.get(id(lane))
-    if kept is not None and kept[0] is lane and kept[1] is day:
-        return kept[2]
-    if len(_KNOTS) > 4096:
-        _KNOTS.clear()
-    unsorted = ((day.hour_of(peg.at), peg.value, peg.easing) for peg in lane.pegs)
-    knots = tuple(sorted(unsorted, key=lambda knot: knot[0]))
-    _KNOTS[id(lane)] = (lane, day, knots)
-    return knots
 
+    def sorted_by_hour() -> Knots:
+        unsorted = ((day.hour_of(peg.at), peg.value, peg.easing) for peg in lane.pegs)
+        return tuple(sorted(unsorted, key=lambda knot: knot[0]))
 
-_KINDS: list[tuple[tuple[Source, ...], dict[str, type[Item]]]] = []
+    return _KNOTS.get(sorted_by_hour, lane, day)
 
 
 def _kinds(sources: tuple[Source, ...]) -> dict[str, type[Item]]:
-    """Kinds of what lanes can belong to, by owner; kept for the sources seen last."""
-    for kept, kinds in _KINDS:
-        if kept is sources:
-            return kinds
-    kinds = {"look": Look, "air": Air, **{one.id: type(one) for one in sources}}
-    _KINDS.insert(0, (sources, kinds))
-    del _KINDS[4:]
-    return kinds
+    """Kinds of sources that lanes can belong to, by id."""
+    return _KINDS.get(lambda: {one.id: type(one) for one in sources}, sources)
 
 
 def lane_values(project: Project, moment: Moment) -> LaneValues:
@@ -80,9 +71,9 @@ def lane_values(project: Project, moment: Moment) -> LaneValues:
     if not project.lanes:
         return out
     day = day_of(project.setting)
-    kinds = _kinds(project.sources)
+    kinds = _kinds(project.resolved_sources)
     for lane in project.lanes:
-        info = declared(kinds[lane.owner])[lane.name]
+        info = declared(kinds.get(lane.owner) or type(getattr(project, lane.owner)))[lane.name]
         value = value_at(knots_of(lane, day), moment.clock, info)
         out.setdefault(lane.owner, {})[lane.name] = value
     return out
@@ -100,9 +91,8 @@ def with_values(project: Project, values: LaneValues) -> Project:
     return unchecked(
         project,
         {
-            "sources": tuple(changed(one) for one in project.sources),
-            "look": unchecked(project.look, values.get("look", {})),
-            "air": unchecked(project.air, values.get("air", {})),
+            "sources": tuple(changed(one) for one in project.resolved_sources),
+            **{one: unchecked(getattr(project, one), values.get(one, {})) for one in PEGGED},
         },
     )
 

@@ -3,6 +3,8 @@
 import datetime as dt
 import math
 from dataclasses import astuple, dataclass, replace
+from threading import Lock
+from typing import Final
 from zlib import crc32
 
 import numpy as np
@@ -95,8 +97,8 @@ def places(project: Project, hour: float) -> tuple[BodyPlace, BodyPlace]:
     """Where sun and moon stand at an hour, in the level's azimuths."""
     setting = project.setting
     where, date = observer_of(setting), dt.date.fromisoformat(setting.date)
-    sun = next((one for one in project.sources if isinstance(one, SunSource)), None)
-    moon = next((one for one in project.sources if isinstance(one, MoonSource)), None)
+    sun = next((one for one in project.resolved_sources if isinstance(one, SunSource)), None)
+    moon = next((one for one in project.resolved_sources if isinstance(one, MoonSource)), None)
     return (
         _placed(sun, sun_place(where, date, hour), setting.north),
         _placed(moon, looped_moon(where, date, hour), setting.north),
@@ -151,7 +153,7 @@ def _handed_over(sun: BodyPlace) -> float:
 
 
 def _far(project: Project, sun: BodyPlace, moon: BodyPlace) -> Sun | None:
-    by_kind = {one.kind: one for one in project.sources if isinstance(one, FarLight)}
+    by_kind = {one.kind: one for one in project.resolved_sources if isinstance(one, FarLight)}
     sun_source, moon_source = by_kind.get("sun"), by_kind.get("moon")
     assert sun_source is None or isinstance(sun_source, SunSource)
     assert moon_source is None or isinstance(moon_source, MoonSource)
@@ -172,7 +174,7 @@ def _discs(project: Project, sun: BodyPlace, moon: BodyPlace) -> tuple[Disc, ...
     """The bodies themselves, in the light that they send through the air."""
     out = []
     toward_sun = direction_to(sun.azimuth, sun.geometric)
-    for source in project.sources:
+    for source in project.resolved_sources:
         if not isinstance(source, SunSource | MoonSource) or not source.on:
             continue
         place = sun if isinstance(source, SunSource) else moon
@@ -267,7 +269,7 @@ def _flat_parts(layer: HighCloud | Deck | None) -> list[float]:
 
 def _sky_source(project: Project) -> SkySource | None:
     """The sky that is on; its far ground as the level's floors are, where it is to be so."""
-    sky = next((one for one in project.sources if isinstance(one, SkySource) and one.on), None)
+    sky = next((one for one in project.resolved_sources if isinstance(one, SkySource) and one.on), None)
     if sky is None or sky.ground_by == "choice" or project.floors is None:
         return sky
     share = float(luminance(np.array(project.floors)))
@@ -276,8 +278,8 @@ def _sky_source(project: Project) -> SkySource | None:
 
 def _bodies(project: Project) -> tuple[SunSource | None, MoonSource | None]:
     """Sun and moon of a project that are on."""
-    sun = next((one for one in project.sources if isinstance(one, SunSource) and one.on), None)
-    moon = next((one for one in project.sources if isinstance(one, MoonSource) and one.on), None)
+    sun = next((one for one in project.resolved_sources if isinstance(one, SunSource) and one.on), None)
+    moon = next((one for one in project.resolved_sources if isinstance(one, MoonSource) and one.on), None)
     return sun, moon
 
 
@@ -310,13 +312,16 @@ def _stars_turn(setting: Setting, hour: float) -> NDArray[np.float64]:
 
 # Base light found last, with what it was found from: a lamp under the hand changes none of it.
 _FOUND: list[tuple[tuple[object, ...], BaseLight]] = []
+_FINDING: Final = Lock()
 
 
 def find_base_light(project: Project, moment: Moment) -> BaseLight:
     """Sun, moon and sky of a project whose lanes have been taken in, at a moment."""
-    base = [one for one in project.sources if isinstance(one, FarLight | SkySource)]
+    base = [one for one in project.resolved_sources if isinstance(one, FarLight | SkySource)]
     key: tuple[object, ...] = (*base, project.setting, project.air.on, project.floors)
-    for kept, found in _FOUND:
+    with _FINDING:
+        kept_ones = tuple(_FOUND)
+    for kept, found in kept_ones:
         # Lanes make their owners anew: what is not the same object may still be equal.
         if (
             kept[0] == moment.clock
@@ -325,8 +330,9 @@ def find_base_light(project: Project, moment: Moment) -> BaseLight:
         ):
             return found
     found = _base_light(project, moment.clock)
-    _FOUND.insert(0, ((moment.clock, *key), found))
-    del _FOUND[4:]
+    with _FINDING:
+        _FOUND.insert(0, ((moment.clock, *key), found))
+        del _FOUND[4:]
     return found
 
 

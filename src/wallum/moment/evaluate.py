@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass, replace
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,6 +10,7 @@ from numpy.typing import NDArray
 from wallum.document.fields import unchecked
 from wallum.document.project import Air, Balance, Look, Project
 from wallum.document.sources import GROUPS, Lamp, Source
+from wallum.memo import Memo
 from wallum.moment.at_moment import LaneValues, lane_values, with_values
 from wallum.moment.base_light import direction_to, find_base_light
 from wallum.moment.kinds import parts_of, row_of
@@ -23,9 +25,8 @@ from wallum.physics.sky_air import air_mass
 
 __all__ = ["direction_to", "evaluate"]
 
-# Rows of lamps that did not change, by identity; the lamp is kept so that its id stays its own.
-_ROWS: dict[int, tuple[Lamp, bytes]] = {}
-_ROWS_LIMIT = 20_000
+# Rows of lamps that did not change.
+_ROWS: Final = Memo[bytes](20_000)
 # Where a lamp's light is looked at, to foresee a metered exposure [m].
 LAMP_DISTANCE_M = 3.0
 # Share of the light that air scatters which still comes down: forward scattering prevails.
@@ -45,18 +46,12 @@ class Stack:
     switched: tuple[int, ...]  # lamps that are not switched by hand alone
 
 
-_STACKS: list[Stack] = []
+_STACKS: Final = Memo[Stack](4)
+_OTHERS: Final = Memo[tuple[Source, ...]](4)
 
 
 def _row(lamp: Lamp) -> bytes:
-    kept = _ROWS.get(id(lamp))
-    if kept is not None and kept[0] is lamp:
-        return kept[1]
-    if len(_ROWS) >= _ROWS_LIMIT:
-        _ROWS.clear()
-    row = row_of(lamp).tobytes()
-    _ROWS[id(lamp)] = (lamp, row)
-    return row
+    return _ROWS.get(lambda: row_of(lamp).tobytes(), lamp)
 
 
 def _shines(lamp: Lamp) -> bool:
@@ -64,23 +59,18 @@ def _shines(lamp: Lamp) -> bool:
 
 
 def _stack(sources: tuple[Source, ...]) -> Stack:
-    for kept in _STACKS:
-        if kept.sources is sources:
-            return kept
     lamps = tuple(one for one in sources if isinstance(one, Lamp))
     rows = np.frombuffer(b"".join(map(_row, lamps)), LAMP_ROW)
     on = np.array([_shines(one) for one in lamps], dtype=bool)
     index = {one.id: i for i, one in enumerate(lamps)}
     switched = tuple(i for i, one in enumerate(lamps) if one.switched != "by hand")
-    stack = Stack(sources, lamps, rows, on, tuple(index), index, switched)
-    _STACKS.insert(0, stack)
-    del _STACKS[4:]
-    return stack
+    return Stack(sources, lamps, rows, on, tuple(index), index, switched)
 
 
 def _lamps(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, dict[str, float]]:
     """Lamps that are on at a moment, and what those that glow follows give, 0 to 1 and more."""
-    stack = _stack(project.sources)
+    sources = project.resolved_sources
+    stack = _STACKS.get(lambda: _stack(sources), sources)
     rows, on = stack.rows, stack.on.copy()
     changed: dict[int, Lamp] = {}
     for owner, values in lanes.items():
@@ -187,15 +177,7 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     return scene if scene.metering is None else replace(scene, ev100=_foreseen_ev(scene))
 
 
-_OTHERS: list[tuple[tuple[Source, ...], tuple[Source, ...]]] = []
-
-
 def _others(project: Project) -> tuple[Source, ...]:
     """Sources that are no lamps; a project may have a thousand of those."""
-    for kept, others in _OTHERS:
-        if kept is project.sources:
-            return others
-    others = tuple(one for one in project.sources if not isinstance(one, Lamp))
-    _OTHERS.insert(0, (project.sources, others))
-    del _OTHERS[4:]
-    return others
+    sources = project.resolved_sources
+    return _OTHERS.get(lambda: tuple(one for one in sources if not isinstance(one, Lamp)), sources)

@@ -1,9 +1,10 @@
 """A moment: all that the light of a project depends on beside the project itself."""
 
 from dataclasses import dataclass, replace
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-from wallum.document.project import Project
+if TYPE_CHECKING:
+    from wallum.document.project import Project
 
 __all__ = ["Fired", "Moment", "own_moment"]
 
@@ -35,6 +36,6 @@ class Moment:
         return replace(self, clock=clock)
 
 
-def own_moment(project: Project) -> Moment:
+def own_moment(project: "Project") -> Moment:
     """The moment that a project stands at."""
     return Moment(project.setting.clock)

@@ -22,7 +22,7 @@ FAINTEST_LX = 1.0
 
 
 def _sky(project: Project) -> SkySource:
-    sky = next((one for one in project.sources if isinstance(one, SkySource)), None)
+    sky = next((one for one in project.resolved_sources if isinstance(one, SkySource)), None)
     if sky is None or sky.model != "picture dome" or not sky.picture:
         raise ValueProblem(
             "there is no picture as a sky", "sources/sky/picture", "a picture dome with its picture"
@@ -31,7 +31,7 @@ def _sky(project: Project) -> SkySource:
 
 
 def _sun(project: Project) -> SunSource:
-    sun = next((one for one in project.sources if isinstance(one, SunSource)), None)
+    sun = next((one for one in project.resolved_sources if isinstance(one, SunSource)), None)
     if sun is None:
         raise ValueProblem("the project has no sun", "sources", "a sun")
     return sun

@@ -6,6 +6,7 @@ evaluation has none: so the whole day is solved once, around midnight, and looke
 
 from dataclasses import dataclass
 from functools import lru_cache
+from threading import Lock
 from typing import Final
 
 import numpy as np
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 
 from wallum.document.project import Project
 from wallum.document.sources import Lamp
+from wallum.memo import Memo
 from wallum.moment.at_moment import at_moment
 from wallum.moment.base_light import open_ground_lux
 from wallum.moment.moment import Moment
@@ -37,22 +39,14 @@ class LuxDay:
     lux: NDArray[np.float64]
 
 
-# What was solved last: by what it depends on, and by the identity of where that was found.
+# The day by the identity of where it was found last; and by what it depends on.
+_LAST: Final = Memo[LuxDay](2)
 _SOLVED: list[tuple[object, LuxDay]] = []
-_LAST: list[tuple[Project, LuxDay]] = []
+_SOLVING: Final = Lock()
 
 
 def _lux_day(project: Project) -> LuxDay:
-    for kept, day in _LAST:
-        if (
-            kept.sources is project.sources
-            and kept.lanes is project.lanes
-            and kept.setting is project.setting
-        ):
-            return day
-    day = _solved(project)
-    _LAST[:] = [(project, day)]
-    return day
+    return _LAST.get(lambda: _solved(project), project.sources, project.lanes, project.setting)
 
 
 def day_lux(project: Project) -> NDArray[np.float64]:
@@ -61,24 +55,27 @@ def day_lux(project: Project) -> NDArray[np.float64]:
 
 
 def _solved(project: Project) -> LuxDay:
-    base = tuple(one for one in project.sources if not isinstance(one, Lamp))
+    base = tuple(one for one in project.resolved_sources if not isinstance(one, Lamp))
     lanes = tuple(one for one in project.lanes if any(one.owner == b.id for b in base))
     moved = any(one.name in ("on_below", "off_above") for one in project.lanes)
     limits = None if lanes or moved else _limits(project)
     place = project.setting.revised(clock=0.0, day_length=120.0)
     key = (base, lanes, place, limits)
-    for kept, day in _SOLVED:
-        if kept == key:
-            return day
+    with _SOLVING:
+        for kept, day in _SOLVED:
+            if kept == key:
+                return day
     bare = project.revised(sources=base, lanes=lanes, marks=())
-    _SOLVED.insert(0, (key, LuxDay(_lux(bare, limits))))
-    del _SOLVED[4:]
-    return _SOLVED[0][1]
+    day = LuxDay(_lux(bare, limits))
+    with _SOLVING:
+        _SOLVED.insert(0, (key, day))
+        del _SOLVED[4:]
+    return day
 
 
 def _limits(project: Project) -> tuple[float, ...]:
     """What lamps switch by, in stops."""
-    lamps = (one for one in project.sources if isinstance(one, Lamp) and one.switched == "by light")
+    lamps = (one for one in project.resolved_sources if isinstance(one, Lamp) and one.switched == "by light")
     lux = {limit for one in lamps for limit in (one.on_below, one.off_above)}
     return tuple(sorted(float(np.log2(max(limit, DARKEST_LX))) for limit in lux))
 

@@ -103,7 +103,7 @@ def _scenes(project: Project, level: Level) -> Iterator[tuple[str, Camera, LitSc
                     lit,
                 )
         for name, cloud in CLOUDS.items():
-            sky = next((one for one in project.sources if isinstance(one, SkySource)), None)
+            sky = next((one for one in project.resolved_sources if isinstance(one, SkySource)), None)
             if sky is not None:
                 clouded = evaluate(project.with_source(sky.revised(**cloud)), Moment(12.0))
                 yield f"{project.name}, {shot.name}, {name}", Camera.of_shot(shot, 1.0, far), clouded

@@ -1,0 +1,57 @@
+"""Who owns parameters: one line for each group of the project that has any, beside sources and shots.
+
+What may be pegged, set, shown in the tune pane, kept in variants and listed in lanes follows from here.
+"""
+
+from dataclasses import dataclass
+from typing import Final
+
+__all__ = ["LISTS", "OWNERS", "PEGGED", "VARIED", "Owner", "title_of"]
+
+# Lists of items that have parameters, each by the address word of its item.
+LISTS: Final = ("sources", "shots")
+
+
+@dataclass(frozen=True)
+class Owner:
+    """One group: a field of the project, and the first word of its paths.
+
+    title  : as it is called at the desk and in documents
+    tab    : its word in the tune pane, with a tip; empty where the pane has none
+    pegged : whether its values can have lanes, and so belong to a kept day
+    varied : whether it is part of a variant of the lighting
+    """
+
+    name: str
+    title: str
+    tab: str = ""
+    tip: str = ""
+    pegged: bool = False
+    varied: bool = False
+
+
+OWNERS: Final[dict[str, Owner]] = {
+    one.name: one
+    for one in (
+        Owner("look", "Picture", "Picture", "Exposure of the picture", pegged=True, varied=True),
+        Owner("air", "Air", "Air", "Haze and mist that fill the level", pegged=True, varied=True),
+        Owner("setting", "Place and day", "Place", "Where on Earth, which day, how long a day lasts"),
+        Owner("balance", "Balance", varied=True),
+        Owner(
+            "target",
+            "Target",
+            "Target",
+            "What the delivered picture is drawn on, and what lighting may take of a frame",
+        ),
+        Owner("level_light", "Light of the level", varied=True),
+        Owner("level_fit", "How the level lies"),
+        Owner("figure", "Figure", "Figure", "The stand-in with its grey and mirror ball"),
+    )
+}
+PEGGED: Final = tuple(one.name for one in OWNERS.values() if one.pegged)
+VARIED: Final = tuple(one.name for one in OWNERS.values() if one.varied)
+
+
+def title_of(owner: str) -> str:
+    """How a group is called."""
+    return OWNERS[owner].title

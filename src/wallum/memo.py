@@ -1,0 +1,38 @@
+"""What was made of values that never change, kept while those very values are asked for again."""
+
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from threading import Lock
+from typing import Generic, TypeVar
+
+__all__ = ["Memo"]
+
+Value = TypeVar("Value")
+
+
+class Memo(Generic[Value]):
+    """By the identity of objects: quicker than their equality, which would walk through all of them.
+
+    They are kept with what was made, so that no id is given again. Threads may share one.
+    """
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._lock = Lock()
+        self._kept: OrderedDict[Hashable, tuple[tuple[object, ...], Value]] = OrderedDict()
+
+    def get(self, make: Callable[[], Value], *of: object, also: Hashable = None) -> Value:
+        """What was made of these very objects, and of a value that equals `also`; else made now. Of many,
+        those go that were asked for longest ago."""
+        key = (tuple(map(id, of)), also)
+        with self._lock:
+            kept = self._kept.get(key)
+            if kept is not None:
+                self._kept.move_to_end(key)
+                return kept[1]
+        value = make()  # outside the lock: it may take long, and ask for others
+        with self._lock:
+            self._kept[key] = (of, value)
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        return value
