@@ -1,6 +1,6 @@
 """Pictures for the command line: the real-time one and the reference."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -66,13 +66,13 @@ def render_reference(project: Any, level: Any, camera: Any, view: str, options: 
     for _ in range(options["samples"]):
         reference.step()
     light = reference.luminance
-    metering = scene.metering
-    ev100 = scene.ev100 if metering is None else metered_picture(light, metering)
+    metering = scene.look.metering
+    ev100 = scene.look.ev100 if metering is None else metered_picture(light, metering)
     noise = reference.noise if reference.samples > 1 else None
     told = {"samples": reference.samples, "noise": noise, "ev100": ev100}
     said = f"noise {noise:.1%}" if noise is not None else "noise not known from one path"
     return Made(
-        develop(light, ev100, night=scene.night_eye),
+        develop(light, replace(scene.look, ev100=ev100)),
         light.astype(np.float32),
         told,
         f"{reference.samples} paths a pixel, {said}",

@@ -274,7 +274,7 @@ def test_exposure_counts_the_sky_that_a_shot_sees(setting):
     assert len(seen.surfaces.pixel) == 0
     light = luminance(sample_dome(scene.sky.luminance, scene.sky.ground, seen.camera.rays(*CORNERS)))
     darkest, brightest = (
-        metered_picture(np.full((36, 64, 3), float(one)), scene.metering)
+        metered_picture(np.full((36, 64, 3), float(one)), scene.look.metering)
         for one in (light.min(), light.max())
     )
     assert darkest - 0.3 <= _exposure(scene, seen, np.zeros((0, 3))) <= brightest + 0.3

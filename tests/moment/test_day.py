@@ -330,7 +330,7 @@ def same(a, b):
         and np.array_equal(a.sky.luminance, b.sky.luminance)
         and (a.sun is None) == (b.sun is None)
         and (a.sun is None or np.array_equal(a.sun.illuminance, b.sun.illuminance))
-        and (a.ev100, a.air, a.metering, a.glow) == (b.ev100, b.air, b.metering, b.glow)
+        and (a.look, a.air, a.glow) == (b.look, b.air, b.glow)
     )
 
 

@@ -18,6 +18,7 @@ from wallum.level.pale_room import REFLECTANCE, pale_room_project
 from wallum.level.solids import box, grid, revolve
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import direction_to, evaluate
+from wallum.moment.shown_look import ShownLook
 from wallum.physics.arrays import normalised
 from wallum.physics.colour import luminance
 from wallum.physics.photometry import cone_falloff, punctual_illuminance
@@ -163,7 +164,7 @@ def test_the_same_question_gives_the_same_picture(in_room):
 
 def test_the_developed_picture_is_its_numpy_twins(in_room):
     picture = in_room(pale_room_project())
-    twin = develop(picture.luminance, 4.0)
+    twin = develop(picture.luminance, ShownLook(4.0))
     assert np.abs(picture.rgb.astype(int) - twin.astype(int)).max() <= 2
     assert (picture.rgb != twin).mean() < 0.1
 

@@ -16,7 +16,7 @@ from wallum.level.solids import box, grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.metered import metered_picture
-from wallum.moment.scene import Metering
+from wallum.moment.shown_look import Metering
 from wallum.physics.colour import luminance
 from wallum.realtime.process.offline import render_picture, renderer_for
 from wallum.transport.rays import RayScene

@@ -1,6 +1,6 @@
 """The truth view: the reference picture, made behind the window and refined while one waits."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -52,7 +52,7 @@ class _TruthThread(WorkThread):
         level = w.loaded.level
         reference = Reference(w.loaded.rays, level, w.scene, w.camera, w.size, BOUNCES, w.follows)
         while reference.samples < MOST_PATHS and reference.step(lambda: not self.given_up):
-            rgb = develop(reference.luminance, w.ev100, night=w.scene.night_eye)
+            rgb = develop(reference.luminance, replace(w.scene.look, ev100=w.ev100))
             self.refined.emit(rgb, reference.samples, reference.noise)
 
 

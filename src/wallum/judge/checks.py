@@ -192,11 +192,11 @@ def _sky_light(seen: Seen, scene: LitScene) -> NDArray[np.float64]:
 
 def _exposure(scene: LitScene, seen: Seen, light: NDArray[np.float64]) -> float:
     """EV100 that a shot is exposed at, by the light (P, 3) of its surfaces and the sky's."""
-    if scene.metering is None:
-        return scene.ev100
+    if scene.look.metering is None:
+        return scene.look.ev100
     whole = _sky_light(seen, scene)
     whole[seen.surfaces.pixel] = light
-    return metered_picture(whole.reshape(SIZE[1], SIZE[0], 3), scene.metering, seen.heroes)
+    return metered_picture(whole.reshape(SIZE[1], SIZE[0], 3), scene.look.metering, seen.heroes)
 
 
 def _developed_stops(scene: LitScene, seen: Seen, rays: RayScene) -> NDArray[np.float64]:

@@ -106,7 +106,7 @@ def exposure_jump(project: Project, keep_going: Callable[[], bool] = lambda: Tru
 
     def ev(minute: int) -> float:
         if minute not in kept:
-            kept[minute] = evaluate(project, Moment((minute % 1440) / 60.0)).ev100
+            kept[minute] = evaluate(project, Moment((minute % 1440) / 60.0)).look.ev100
         return kept[minute]
 
     for start in range(0, 1440, COARSE_MIN):

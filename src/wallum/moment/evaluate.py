@@ -16,7 +16,8 @@ from wallum.moment.base_light import direction_to, find_base_light
 from wallum.moment.kinds import parts_of, row_of
 from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
 from wallum.moment.moment import Moment, own_moment
-from wallum.moment.scene import AirLayer, Dome, LitScene, Metering, Sun
+from wallum.moment.scene import AirLayer, Dome, LitScene, Sun
+from wallum.moment.shown_look import Metering, ShownLook
 from wallum.moment.switching import is_on
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import ev_for_luminance
@@ -171,10 +172,11 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     far = _through(base.far, air)
     sky = _with_haze(base.sky, base.far, far, air)
     gain = 2.0**project.balance.glow * float(project.level_light.glow)
-    scene = LitScene(
-        lamps, far, sky, now.look.ev100, air, _metering(now.look), glow, gain, now.look.night_eye
-    )
-    return scene if scene.metering is None else replace(scene, ev100=_foreseen_ev(scene))
+    look = ShownLook(now.look.ev100, _metering(now.look), now.look.night_eye)
+    scene = LitScene(lamps, far, sky, look, air, glow, gain)
+    if look.metering is None:
+        return scene
+    return replace(scene, look=replace(look, ev100=_foreseen_ev(scene)))
 
 
 def _others(project: Project) -> tuple[Source, ...]:

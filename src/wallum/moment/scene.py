@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from wallum.level.panorama_file import read_panorama
 from wallum.moment.lamps import Lamps
+from wallum.moment.shown_look import ShownLook
 from wallum.physics.cloud_shadow import CloudShadow, ShadowMap
 from wallum.physics.deck import Deck, deck_along
 from wallum.physics.dome import irradiance_terms, sample_dome
@@ -25,7 +26,6 @@ __all__ = [
     "Disc",
     "Dome",
     "LitScene",
-    "Metering",
     "SkyPicture",
     "Stars",
     "Sun",
@@ -213,35 +213,21 @@ class AirLayer:
 
 
 @dataclass(frozen=True)
-class Metering:
-    """How the exposure is found from the picture; see document.project.Look."""
-
-    weighted: str
-    compensation: float
-    limits: tuple[float, float]
-    clips: tuple[float, float]
-
-
-@dataclass(frozen=True)
 class LitScene:
-    """All light of one moment, and the exposure it is seen with.
+    """All light of one moment, and the look it is seen with.
 
-    ev100    : exposure by hand; where it is metered, about what will be found
-    metering : None where exposed by hand
+    look     : what the picture does with it
     glow_gain: what all glow is multiplied with
-    night_eye: strength of the look of the eye at night, 0 to 1
     glow     : by lamp id, the share of its set light that a lamp gives which glow follows
     """
 
     lamps: Lamps
     sun: Sun | None
     sky: Dome | None
-    ev100: float
+    look: ShownLook
     air: AirLayer | None = None
-    metering: Metering | None = None
     glow: dict[str, float] = field(default_factory=dict)
     glow_gain: float = 1.0
-    night_eye: float = 0.0
 
     def without_shadows(self) -> "LitScene":
         """The scene as if nothing stood in the way of light."""

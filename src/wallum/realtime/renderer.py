@@ -1,12 +1,14 @@
 """Pictures from requests, unsettled or settled, as bytes or as light. Holds no process."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
 from wallum.errors import RendererProblem
+from wallum.frame.passes.finish import DEVELOP, METER, READ_BACK
 from wallum.frame.quality import HIGH
 from wallum.frame.views import INSPECTED
 from wallum.realtime.engine import Engine, open_context
@@ -51,17 +53,17 @@ class Renderer:
         """Develop the last picture into `out`, 4 bytes a pixel (blue, green, red, 255), as small
         as it was drawn: who shows it makes it larger."""
         engine = self.engine
-        exposure = pre_exposure(request.scene.ev100)
+        exposure = pre_exposure(request.scene.look.ev100)
         light = self.settler.light if settled else engine.target_of(request).light
         metered = self._metered(request, light, exposure * max(settled, 1))
-        ev100 = request.scene.ev100
+        ev100 = request.scene.look.ev100
         if metered is not None:
             ev100 = metered if request.held_ev is None else request.held_ev
-        with engine.log.measure("develop") as work:
-            samples, night = max(settled, 1), request.scene.night_eye
-            shown = engine.developer.develop(light, ev100, exposure, samples, request.view, night)
+        with engine.log.measure(DEVELOP.name) as work:
+            look, samples = replace(request.scene.look, ev100=ev100), max(settled, 1)
+            shown = engine.developer.develop(light, look, exposure, samples, request.view)
             work["pixels"] = light.size[0] * light.size[1]
-        with engine.log.measure("read back") as work:
+        with engine.log.measure(READ_BACK.name) as work:
             shown.read_into(out, components=4)
             work["bytes"] = light.size[0] * light.size[1] * 4
         return Frame(
@@ -77,10 +79,10 @@ class Renderer:
         )
 
     def _metered(self, request: PictureRequest, light: moderngl.Texture, held: float) -> float | None:
-        metering = request.scene.metering
+        metering = request.scene.look.metering
         if metering is None or request.view in INSPECTED:
             return None
-        with self.engine.log.measure("meter"):
+        with self.engine.log.measure(METER.name):
             return self.engine.meter.ev100(light, held, metering, request.heroes)
 
     def set_grid(self, grid: ProbeGrid | None) -> None:
@@ -94,7 +96,7 @@ class Renderer:
         kind = np.float32 if settled else np.float16
         width, height = texture.size
         data = np.frombuffer(texture.read(), kind).reshape(height, width, 4)[::-1, :, :3]
-        held = pre_exposure(request.scene.ev100) * (max(self.settler.count, 1) if settled else 1)
+        held = pre_exposure(request.scene.look.ev100) * (max(self.settler.count, 1) if settled else 1)
         return data.astype(np.float32) / np.float32(held)
 
     def settle(self, request: PictureRequest, pictures: int = HIGH.settled) -> None:

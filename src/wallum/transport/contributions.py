@@ -156,7 +156,7 @@ def fill_layers(layers: Layers, rays: RayScene, scene: LitScene) -> Iterator[Non
     if seen.glow.any():
         layers.light[GLOW_ID] = seen.glow * scene.glow_gain * kept
     if seen.unlit.any():
-        shown = seen.base / exposure_scale(scene.ev100)
+        shown = seen.base / exposure_scale(scene.look.ev100)
         layers.light[UNLIT_ID] = shown * seen.unlit[:, None]
     if scene.air is not None:
         _, added = air_between(scene, _eye(seen), -seen.to_eye, seen.distance)

@@ -244,7 +244,7 @@ class Reference:
             light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * glow
         rows = np.flatnonzero(surfaces.unlit)
         if len(rows):
-            shown = surfaces.base.take(rows, 0) / exposure_scale(self._scene.ev100)
+            shown = surfaces.base.take(rows, 0) / exposure_scale(self._scene.look.ev100)
             light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * shown
             paths.weight[rows] = 0.0
 

@@ -3,10 +3,11 @@
 import moderngl
 import numpy as np
 
-from wallum.frame.views import INSPECTED
+from wallum.frame.views import INSPECTED, VIEWS
+from wallum.moment.shown_look import ShownLook
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import ramp
-from wallum.physics.tone import DEFAULT_CURVE, bayer_matrix
+from wallum.physics.tone import bayer_matrix
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import Size
 
@@ -17,6 +18,9 @@ VIEW_FEATURES = {
     "false colour": frozenset({"FALSE_COLOUR"}),
     "zebra": frozenset({"ZEBRA"}),
 }
+
+# Views of the picture as it is seen, with all that the look does.
+CHAINED = frozenset(VIEWS) - {*INSPECTED, "false colour"}
 
 
 class Developer:
@@ -49,33 +53,31 @@ class Developer:
     def develop(
         self,
         light: moderngl.Texture,
-        ev100: float,
+        look: ShownLook,
         held_exposure: float,
         samples: int = 1,
         view: str = "final",
-        night_eye: float = 0.0,
     ) -> moderngl.Framebuffer:
-        """Develop `light`, which holds `samples` pictures times `held_exposure`, for a view.
-
-        night_eye : strength of that look, for views that show light
-        """
+        """Develop `light`, which holds `samples` pictures times `held_exposure`, for a view, exposed by
+        the look's `ev100`. Twin of image/develop.py."""
         frame = self._target(light.size)
         features = VIEW_FEATURES.get(view, frozenset())
-        night: dict[str, object] = {}
-        if night_eye > 0.0 and view not in (*INSPECTED, "false colour"):
+        to_picture = exposure_scale(look.ev100)
+        chain: dict[str, object] = {}
+        if look.night_eye > 0.0 and view in CHAINED:
             features |= {"NIGHT"}
-            night["night_eye"] = (night_eye, 1.0 / exposure_scale(ev100))
+            chain["night_eye"] = (look.night_eye, 1.0 / to_picture)
         program = self._programs.get("screen", "develop", features)
-        curve = DEFAULT_CURVE
+        curve = look.curve
         set_uniforms(
             program,
             picture=light,
             dither=self._dither,
             size=light.size,
             ramp=self._ramp,
-            scale=(1.0 if view in INSPECTED else exposure_scale(ev100) / held_exposure) / samples,
+            scale=(1.0 if view in INSPECTED else to_picture / held_exposure) / samples,
             curve=(curve.a, curve.b, curve.c, curve.d),
-            **night,
+            **chain,
         )
         frame.use()
         self._context.enable_only(0)

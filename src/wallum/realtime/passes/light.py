@@ -41,9 +41,9 @@ class _Summed(Pass):
         return (
             lit.lamps.rows.tobytes(),
             _sun_key(scene),
-            pre_exposure(scene.ev100),
+            pre_exposure(scene.look.ev100),
             # Surfaces that ask for no light are as bright as the exposure wants them.
-            scene.ev100 if self._lighting.has_unlit else None,
+            scene.look.ev100 if self._lighting.has_unlit else None,
             scene.air,
             tuple(sorted(scene.glow.items())),
             scene.glow_gain,
@@ -54,7 +54,7 @@ class _Summed(Pass):
         with self.log.measure(self.name) as work:
             self._lighting.write_lamps(draft)
             self._lighting.sum_all(draft, lit, draft.gbuffer, target)
-            exposure = pre_exposure(lit.scene.ev100)
+            exposure = pre_exposure(lit.scene.look.ev100)
             self._sky.draw(lit.scene, draft.view, draft.gbuffer, target, exposure)
             work |= self._lighting.work(draft, draft.gbuffer)
         yield
@@ -115,7 +115,7 @@ class LightAdded(Pass):
         if lit is None:
             return 0
         self._lighting.add_far_light(draft, lit, target)
-        self._sky.draw(lit, draft.view, draft.gbuffer, target, pre_exposure(draft.scene.ev100))
+        self._sky.draw(lit, draft.view, draft.gbuffer, target, pre_exposure(draft.scene.look.ev100))
         return draft.size[0] * draft.size[1]
 
 

@@ -135,7 +135,7 @@ class Lighting:
             features = features | {"MANY_LAMPS"}
         program = self._programs.get(vertex, "lighting", features)
         self._buffers.connect(program)
-        exposure = pre_exposure(scene.ev100)
+        exposure = pre_exposure(scene.look.ev100)
         values: dict[str, object] = {
             **gbuffer.textures,
             **view.uniforms,
@@ -143,7 +143,7 @@ class Lighting:
             "gloss_table": self._gloss,
             "all_grey": float(view.show == "grey"),
             "glow_exposure": exposure / GLOW_SCALE * scene.glow_gain,
-            "unlit_exposure": exposure / exposure_scale(scene.ev100),
+            "unlit_exposure": exposure / exposure_scale(scene.look.ev100),
         }
         values |= self.far_values(scene, view)
         if "SKY" in features:
@@ -165,7 +165,7 @@ class Lighting:
 
     def far_values(self, scene: LitScene, view: View) -> dict[str, object]:
         """Uniforms of the air, the sky and the sun."""
-        exposure = pre_exposure(scene.ev100)
+        exposure = pre_exposure(scene.look.ev100)
         values = air_uniforms(scene, view)
         if scene.sky is not None:
             values |= self._sky.surface_uniforms(scene.sky, exposure)
@@ -237,7 +237,7 @@ class Lighting:
 
     def write_lamps(self, draft: "Draft") -> None:
         """Take over the lamps of a picture with their shadow tiles."""
-        rows = lamp_rows(draft.seen.lamps, pre_exposure(draft.scene.ev100), draft.seen.tiles)
+        rows = lamp_rows(draft.seen.lamps, pre_exposure(draft.scene.look.ev100), draft.seen.tiles)
         self._buffers.write_lamps(rows, draft.targets.lamp_shadows.tile_rows(draft.seen.tiles))
 
     def _list_lamps(self, draft: "Draft", lit: "Lit", gbuffer: GBuffer) -> None:
@@ -300,7 +300,7 @@ class Lighting:
         scene = draft.scene
         sun = scene.sun if scene.sun and scene.sun.id in draft.active else None
         sky = scene.sky if scene.sky and scene.sky.id in draft.active else None
-        return LitScene(NO_LAMPS, sun, sky, scene.ev100, scene.air) if sun or sky else None
+        return LitScene(NO_LAMPS, sun, sky, scene.look, scene.air) if sun or sky else None
 
     def add_far_light(self, draft: "Draft", scene: LitScene, target: LightTarget) -> None:
         """Add the light of a scene without lamps to what is there."""
@@ -312,7 +312,7 @@ class Lighting:
     def add_lamps(self, draft: "Draft", target: LightTarget) -> int:
         """Add the lamps under the hand where their light can fall; returns the number of pixels visited."""
         lamps = draft.seen.lamps
-        scene = LitScene(NO_LAMPS, None, None, draft.scene.ev100, draft.scene.air)
+        scene = LitScene(NO_LAMPS, None, None, draft.scene.look, draft.scene.air)
         centres, radii = bounding_spheres(lamps)
         pixels = 0
         for index in (i for i, one in enumerate(lamps.ids) if one in draft.active):

@@ -5,7 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.metered import CELLS, metered_cells
-from wallum.moment.scene import Metering
+from wallum.moment.shown_look import Metering
 from wallum.realtime.gl.programs import Programs, set_uniforms
 
 __all__ = ["Meter"]

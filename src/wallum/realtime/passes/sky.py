@@ -88,7 +88,7 @@ class Clouds(Pass):
         return draft.scene.sky is not None and draft.scene.sky.deck is not None and not draft.inspected
 
     def key(self, draft: Draft, lit: Lit) -> object:
-        return pre_exposure(lit.scene.ev100)
+        return pre_exposure(lit.scene.look.ev100)
 
     def is_kept(self, draft: Draft) -> bool:
         # One march is held, whoever asked for it.
@@ -98,7 +98,7 @@ class Clouds(Pass):
         assert draft.scene.sky is not None
         assert draft.scene.sky.deck is not None
         with self.log.measure(self.name) as work:
-            exposure = pre_exposure(draft.scene.ev100)
+            exposure = pre_exposure(draft.scene.look.ev100)
             work["deck samples"] = self._sky.march(draft.scene.sky.deck, draft.view, draft.size, exposure)
         self._sky.marched = (draft.size, draft.keys[self.name])
         yield

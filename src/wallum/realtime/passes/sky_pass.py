@@ -332,7 +332,7 @@ class SkyPass:
             tangents=view.camera.tangents,
             jitter=view.jitter,
             star_exposure=exposure * scene.sky.stars.strength / solid,
-            white=exposure / exposure_scale(scene.ev100),
+            white=exposure / exposure_scale(scene.look.ev100),
             twinkle=(scene.sky.stars.twinkle, scene.sky.stars.phase),
             **self.cloud_uniforms(scene.sky.cloud, exposure),
             **decked,

@@ -7,7 +7,8 @@ import numpy as np
 
 from wallum.moment.camera import Camera
 from wallum.moment.lamps import LAMP_ROW, NO_LAMPS, Lamps
-from wallum.moment.scene import AirLayer, Dome, LitScene, Metering, Stars, Sun
+from wallum.moment.scene import AirLayer, Dome, LitScene, Stars, Sun
+from wallum.moment.shown_look import Metering, ShownLook
 from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.dome import plain_dome
 from wallum.physics.high_cloud import HighCloud
@@ -33,22 +34,22 @@ def _requests() -> Iterator[PictureRequest]:
     sky = Dome("sky", even, np.ones(3), (-1.0,), stars=Stars(np.eye(3), 1e9))
     camera = Camera((0.0, 1.0, 3.0), (0.0, 0.0, -1.0))
     air = AirLayer(1e-4, 500.0, 0.0, (1.0, 1.0, 1.0), 0.5)
-    metering = Metering("centre", 0.8, (-12.0, 20.0), (0.0, 0.0))
+    look = ShownLook(0.0, Metering("centre", 0.8, (-12.0, 20.0), (0.0, 0.0)))
     for layer in (None, air):
         for bright, dome in ((sun, sky), (None, sky), (None, None)):
             for lamps in (NO_LAMPS, _lamps(False), _lamps(True)):
-                scene = LitScene(lamps, bright, dome, 0.0, layer, metering)
+                scene = LitScene(lamps, bright, dome, look, layer)
                 yield PictureRequest(0, scene, camera, SIZE)
                 if lamps.ids:
                     yield PictureRequest(0, scene, camera, SIZE, detail="sketch")
-        whole = PictureRequest(0, LitScene(_lamps(True), sun, sky, 0.0, layer, metering), camera, SIZE)
+        whole = PictureRequest(0, LitScene(_lamps(True), sun, sky, look, layer), camera, SIZE)
         for active in ({"a", "b"}, {"sun"}, {"sky"}):
             yield replace(whole, active=frozenset(active))
     high = HighCloud(0.5, 0.5, 0.5, 6000.0, 3e4, (0.0, 0.0), (0.0, 1.0, 0.0), (1.0,) * 3, (1.0,) * 3)
     shaded = replace(sun, clouds=(CloudShadow((0.0, 1.0, 0.0), high, None), np.ones(3)))
     under = replace(sky, cloud=high, key=(-2.0,))
     for lamps in (NO_LAMPS, _lamps(True)):
-        yield replace(whole, scene=LitScene(lamps, shaded, under, 0.0, air, metering))
+        yield replace(whole, scene=LitScene(lamps, shaded, under, look, air))
     yield replace(whole, detail="reduced")
 
 
