@@ -10,7 +10,7 @@ from gltf_maker import Maker
 from PIL import Image
 
 import wallum
-from wallum.cli import main
+from wallum.cli.main import main
 from wallum.document.project import PartMarks
 from wallum.document.storage import load, save
 from wallum.exchange.pictures import read_exr

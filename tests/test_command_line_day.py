@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from wallum.cli import main
+from wallum.cli.main import main
 from wallum.document.paths import look_up
 from wallum.document.storage import load, save
 from wallum.level.pale_room import pale_room_project

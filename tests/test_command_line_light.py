@@ -5,7 +5,7 @@ import json
 import numpy as np
 import pytest
 
-from wallum.cli import main
+from wallum.cli.main import main
 from wallum.document.storage import load, save
 from wallum.exchange.pictures import read_exr
 from wallum.judge.device import PROFILE_NAMES, load_profile, read_profile, write_profile

@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from gltf_maker import Maker, png
 
-from wallum.cli import main
+from wallum.cli.main import main
 from wallum.document.storage import load, save
 from wallum.errors import FAULT
 from wallum.exchange.pictures import read_exr

@@ -3,7 +3,7 @@
 import os
 import sys
 
-from wallum.cli import main
+from wallum.cli.main import main
 
 
 def _only_the_document() -> None:

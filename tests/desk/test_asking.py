@@ -2,7 +2,7 @@
 
 from PyQt6.QtWidgets import QApplication
 
-from wallum.desk.tour import wait_for
+from wallum.desk.tours.tour import wait_for
 from wallum.document.project import Air, Figure, Setting
 from wallum.document.targets import Target
 from wallum.moment.camera import Camera

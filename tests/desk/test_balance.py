@@ -4,7 +4,7 @@ import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
-from wallum.desk.balance import RANGE_STOPS, TRACK_BOTTOM, TRACK_TOP
+from wallum.desk.panes.balance import RANGE_STOPS, TRACK_BOTTOM, TRACK_TOP
 from wallum.document.project import base_light
 from wallum.document.sources import PointSource
 
@@ -105,7 +105,7 @@ def test_keys_go_from_strip_to_strip_trim_switch_and_type(window):
         balance._editor.setText(typed)
         QTest.keyClick(balance._editor, Qt.Key.Key_Return)
         found = getattr(window.session.project.source("spot"), path)
-        exact = window.session.project.source("spot").candela_for(900.0) if value is None else value
+        exact = window.session.project.source("spot").strength_for(900.0) if value is None else value
         assert found == pytest.approx(exact)
     balance._edit(balance.strip_of("spot"), "")
     balance._editor.setText("much")

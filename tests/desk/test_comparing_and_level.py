@@ -11,10 +11,10 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 
 from wallum.desk.actions import COMMANDS, key_lines
-from wallum.desk.fit_menu import FitMenu
-from wallum.desk.recent import dropped_file
-from wallum.desk.settings import DeskSettings, settings_file
-from wallum.desk.waiting import FIT, LEVEL
+from wallum.desk.project.fit_menu import FitMenu
+from wallum.desk.project.recent import dropped_file
+from wallum.desk.project.settings import DeskSettings, settings_file
+from wallum.desk.project.waiting import FIT, LEVEL
 from wallum.desk.window import DeskWindow
 from wallum.document.lanes import PegTime
 from wallum.document.project import SCHEMA_VERSION, Project

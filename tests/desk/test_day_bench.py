@@ -266,7 +266,7 @@ def test_several_chosen_shots_stand_by_hours_in_a_row_each(qtbot, desk, lanes): 
 
 
 def test_a_picture_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbot, desk, tmp_path):  # noqa: F811
-    from wallum.desk.picture_file import PictureFileButton
+    from wallum.desk.rendering.picture_file import PictureFileButton
 
     desk.session.set_all("picture", {"sources/sky/model": "picture dome"})
     desk.session.select("sky")
@@ -301,7 +301,7 @@ def test_a_button_that_goes_away_while_its_picture_is_read_harms_nothing(qtbot, 
     from PyQt6 import sip
     from PyQt6.QtCore import QThreadPool
 
-    from wallum.desk.picture_file import PictureFileButton
+    from wallum.desk.rendering.picture_file import PictureFileButton
 
     taken = []
     button = PictureFileButton("Picture", taken.append)

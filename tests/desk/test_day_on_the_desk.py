@@ -5,9 +5,9 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from wallum.desk.exposing import heroes_for
-from wallum.desk.number_field import NumberField
-from wallum.desk.peg_button import PegButton
+from wallum.desk.panes.peg_button import PegButton
+from wallum.desk.rendering.exposing import heroes_for
+from wallum.desk.widgets.number_field import NumberField
 from wallum.desk.window import DeskWindow
 from wallum.document.lanes import PegTime
 from wallum.document.paths import put
@@ -299,7 +299,7 @@ def test_a_killed_renderer_gets_its_grid_again(qtbot, desk):
 
 
 def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
-    from wallum.desk.part_tools import toggle_follow, toggle_hero
+    from wallum.desk.project.part_tools import toggle_follow, toggle_hero
 
     part = desk.session.level.level.parts[0]
     toggle_hero(desk.session, part.id, part.name)

@@ -184,7 +184,7 @@ def test_several_are_edited_alike_and_what_differs_is_marked(aside):
 
 
 def test_the_colour_field_sets_temperature_and_tint_in_one_step(aside):
-    from wallum.desk.colour_field import kelvin_at
+    from wallum.desk.panes.colour_field import kelvin_at
 
     field = aside.tune.pane._field
     box = field._field()
@@ -204,7 +204,7 @@ def test_the_colour_field_sets_temperature_and_tint_in_one_step(aside):
 
 
 def test_the_path_chart_moves_the_hour_or_the_body(aside):
-    from wallum.desk.path_chart import on_chart
+    from wallum.desk.day.path_chart import on_chart
 
     session = aside.session
     session.set_all(

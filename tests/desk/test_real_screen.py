@@ -17,7 +17,7 @@ import sys
 from pathlib import Path
 from PyQt6.QtCore import QPointF
 from wallum.desk.app import screen_of_its_own
-from wallum.desk.tour import drag, intensity_field, open_desk, scrub, shoot, wait_settled
+from wallum.desk.tours.tour import drag, intensity_field, open_desk, scrub, shoot, wait_settled
 out = Path(sys.argv[1])
 with screen_of_its_own(), open_desk("demo:jar-yard") as window:
     wait_settled(window)

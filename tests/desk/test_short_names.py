@@ -4,7 +4,7 @@ import pytest
 from PyQt6.QtCore import QRect, QSize
 from PyQt6.QtWidgets import QStyleOptionViewItem
 
-from wallum.desk.short_names import ShortNames, shortened
+from wallum.desk.widgets.short_names import ShortNames, shortened
 
 
 @pytest.mark.parametrize(

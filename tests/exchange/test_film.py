@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from wallum.cli import main
+from wallum.cli.main import main
 from wallum.document.storage import save
 from wallum.errors import ExportProblem
 from wallum.exchange.film import film_writer

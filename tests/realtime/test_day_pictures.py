@@ -25,7 +25,7 @@ from wallum.physics.dome import FACTORS
 from wallum.physics.exposure import metered_ev
 from wallum.physics.medium import henyey_greenstein, optical_depth
 from wallum.realtime.level.bundling import bundle_level
-from wallum.realtime.passes.sun_shadows import cascades_for, far_cascade
+from wallum.realtime.passes.cascades import cascades_for, far_cascade
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 

@@ -20,7 +20,7 @@ from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import false_colour, grain_ramp, ramp
 from wallum.physics.tone import srgb_encode
 from wallum.realtime.level.bundling import bundle_level
-from wallum.realtime.passes.sun_shadows import nearest_grain
+from wallum.realtime.passes.cascades import nearest_grain
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 

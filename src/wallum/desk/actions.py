@@ -8,8 +8,8 @@ from typing import Final
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from wallum.desk.lamp_kinds import LAMP_LOOKS
-from wallum.desk.sheet import Line
+from wallum.desk.panes.lamp_kinds import LAMP_LOOKS
+from wallum.desk.widgets.sheet import Line
 
 __all__ = [
     "BAR_FILES",

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QColor, QPalette
 from PyQt6.QtWidgets import QApplication
 
-from wallum.desk.tokens import TOKENS, style_sheet
+from wallum.desk.widgets.tokens import TOKENS, style_sheet
 from wallum.errors import MissingProblem
 from wallum.realtime.process.memory import share_one_pool
 

@@ -8,50 +8,50 @@ from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage
 from PyQt6.QtWidgets import QFileDialog, QLabel, QMainWindow
 
 from wallum.desk.actions import BAR_FILES, BAR_TOOLS, command_menu, key_lines, make_actions, silence
-from wallum.desk.asking import Asking
-from wallum.desk.at_rest import AtRest
-from wallum.desk.background import Background
-from wallum.desk.balance import BalanceView
-from wallum.desk.bar import Bar, Offers
-from wallum.desk.bench import choice_box, compose_bench, headed, order_bar, status_row, top_bar
-from wallum.desk.check_sheet import CheckSheet
-from wallum.desk.comparing import PICTURE_SUFFIXES, Comparing
-from wallum.desk.cost_bar import CostBar
-from wallum.desk.day_bar import DayBar
-from wallum.desk.day_bench import DayBench
-from wallum.desk.exposing import Exposing
-from wallum.desk.files import ProjectFiles
-from wallum.desk.first_path import FirstPath
-from wallum.desk.fit_menu import FitMenu
-from wallum.desk.giving_way import give_way
-from wallum.desk.lamp_kinds import LAMP_LOOKS
-from wallum.desk.lists import SourceList
-from wallum.desk.loading import LoadedLevel
-from wallum.desk.looking import Looking
-from wallum.desk.meter_field import MeterField
-from wallum.desk.picture import PictureView
-from wallum.desk.picture_tools import PictureTools
-from wallum.desk.pointer_tools import PointerTools
-from wallum.desk.pool_lines import PoolLines
-from wallum.desk.receiving import Received, Receiver, report_lines
-from wallum.desk.recent import RecentMenu, dropped_file
-from wallum.desk.render_link import RenderLink
-from wallum.desk.session import Session
-from wallum.desk.settings import DeskSettings
-from wallum.desk.shadow_tool import ShadowTool
-from wallum.desk.sheet import Sheet
-from wallum.desk.shots import ShotList
-from wallum.desk.source_tools import SourceTools
-from wallum.desk.still_label import StillLabel
-from wallum.desk.strip_sheet import StripSheet
-from wallum.desk.transport import Transport
-from wallum.desk.truth import TRUTH, Truth
-from wallum.desk.tune import TunePane
-from wallum.desk.variant_bar import VariantBar
-from wallum.desk.waiting import Waiting
-from wallum.desk.walker import Walker
-from wallum.desk.wall import ShotWall
-from wallum.desk.wipe import Wipe
+from wallum.desk.day.bench import choice_box, compose_bench, headed, order_bar, status_row, top_bar
+from wallum.desk.day.day_bar import DayBar
+from wallum.desk.day.day_bench import DayBench
+from wallum.desk.day.transport import Transport
+from wallum.desk.panes.balance import BalanceView
+from wallum.desk.panes.check_sheet import CheckSheet
+from wallum.desk.panes.cost_bar import CostBar
+from wallum.desk.panes.lamp_kinds import LAMP_LOOKS
+from wallum.desk.panes.lists import SourceList
+from wallum.desk.panes.meter_field import MeterField
+from wallum.desk.panes.shots import ShotList
+from wallum.desk.panes.strip_sheet import StripSheet
+from wallum.desk.panes.tune import TunePane
+from wallum.desk.panes.variant_bar import VariantBar
+from wallum.desk.picture.comparing import PICTURE_SUFFIXES, Comparing
+from wallum.desk.picture.looking import Looking
+from wallum.desk.picture.picture_tools import PictureTools
+from wallum.desk.picture.pointer_tools import PointerTools
+from wallum.desk.picture.pool_lines import PoolLines
+from wallum.desk.picture.shadow_tool import ShadowTool
+from wallum.desk.picture.view import PictureView
+from wallum.desk.picture.walker import Walker
+from wallum.desk.picture.wall import ShotWall
+from wallum.desk.picture.wipe import Wipe
+from wallum.desk.project.background import Background
+from wallum.desk.project.files import ProjectFiles
+from wallum.desk.project.first_path import FirstPath
+from wallum.desk.project.fit_menu import FitMenu
+from wallum.desk.project.giving_way import give_way
+from wallum.desk.project.loading import LoadedLevel
+from wallum.desk.project.receiving import Received, Receiver, report_lines
+from wallum.desk.project.recent import RecentMenu, dropped_file
+from wallum.desk.project.session import Session
+from wallum.desk.project.settings import DeskSettings
+from wallum.desk.project.source_tools import SourceTools
+from wallum.desk.project.waiting import Waiting
+from wallum.desk.rendering.asking import Asking
+from wallum.desk.rendering.at_rest import AtRest
+from wallum.desk.rendering.exposing import Exposing
+from wallum.desk.rendering.render_link import RenderLink
+from wallum.desk.rendering.truth import TRUTH, Truth
+from wallum.desk.widgets.bar import Bar, Offers
+from wallum.desk.widgets.sheet import Sheet
+from wallum.desk.widgets.still_label import StillLabel
 from wallum.frame.views import VIEWS
 from wallum.level.opening import choose_level, reference_to
 from wallum.moment.camera import Camera

@@ -22,7 +22,7 @@ from wallum.realtime.gl.programs import set_uniforms
 from wallum.realtime.gl.targets import Size
 from wallum.realtime.gl.view import View
 from wallum.realtime.passes.base import SunTurn
-from wallum.realtime.passes.sun_shadows import CASCADES
+from wallum.realtime.passes.cascades import CASCADES
 from wallum.realtime.process.request import PictureRequest
 
 __all__ = ["Settler"]

@@ -25,8 +25,8 @@ from PyQt6.QtWidgets import QAbstractSlider, QApplication, QFileDialog, QMessage
 from wallum.desk.actions import COMMANDS
 from wallum.desk.app import application
 from wallum.desk.guard import Guard
-from wallum.desk.memory_watch import resident_mb
-from wallum.desk.stopwatch import Heartbeat
+from wallum.desk.tours.memory_watch import resident_mb
+from wallum.desk.tours.stopwatch import Heartbeat
 from wallum.desk.window import DeskWindow
 from wallum.document.storage import save
 from wallum.errors import WallumError

@@ -11,9 +11,9 @@ from tempfile import TemporaryDirectory
 from typing import Final
 
 from wallum.desk.app import screen_of_its_own
-from wallum.desk.load_watch import load_rows
-from wallum.desk.loading import load_new
-from wallum.desk.stopwatch import desk_rows, sky_rows
+from wallum.desk.project.loading import load_new
+from wallum.desk.tours.load_watch import load_rows
+from wallum.desk.tours.stopwatch import desk_rows, sky_rows
 from wallum.figures import Row, percentile
 from wallum.judge.device import write_profile
 from wallum.level.sheets import rolling_sheets, write_level
@@ -58,7 +58,7 @@ def _wall_time(command: list[str]) -> float:
 
 def _sitting_rows() -> Iterator[Row]:
     """Memory over a long sitting, at a desk in a process of its own, as the artist has it."""
-    command = [sys.executable, "-m", "wallum.desk.memory_watch"]
+    command = [sys.executable, "-m", "wallum.desk.tours.memory_watch"]
     done = subprocess.run(command, cwd=ROOT, check=True, capture_output=True, text=True)
     for line in done.stdout.splitlines():
         yield Row(**json.loads(line))

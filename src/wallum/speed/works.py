@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from wallum.desk.tour import open_desk, wait_for
+from wallum.desk.tours.tour import open_desk, wait_for
 from wallum.figures import Row, percentile
 from wallum.level.flatten import flatten
 from wallum.level.opening import lit_level, lit_project, open_project

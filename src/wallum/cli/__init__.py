@@ -1,0 +1,1 @@
+"""The command line, the other entrance: a module for each family of commands."""

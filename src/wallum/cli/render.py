@@ -1,0 +1,79 @@
+"""Pictures for the command line: the real-time one and the reference."""
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+__all__ = ["Made", "render_realtime", "render_reference"]
+
+
+@dataclass(frozen=True)
+class Made:
+    """A picture: rgb (H, W, 3) 8 bits, luminance (H, W, 3) [cd/m2]; what to tell of it, and in words."""
+
+    rgb: Any
+    luminance: Any
+    told: dict[str, Any]
+    text: str
+
+
+def render_realtime(
+    project: Any, level: Any, file: Path | None, camera: Any, view: str, options: dict[str, Any]
+) -> Made:
+    """Draw with the renderer of the desk. Raises RendererProblem."""
+    from wallum.cli.day import prepare
+    from wallum.realtime.process.offline import render_picture
+
+    drawn = prepare(project, level, file)
+    picture = render_picture(
+        drawn.project,
+        level,
+        camera,
+        options["size"],
+        settle=not options["as_delivered"],
+        renderer=drawn.renderer,
+        heroes=drawn.heroes(camera),
+        view=view,
+    )
+    passes = [{"name": p.name, "ms": round(p.ms, 3), "work": p.work} for p in picture.passes]
+    told = {"settled": picture.settled, "ev100": picture.ev100, "passes": passes}
+    word = "settled" if picture.settled else "as delivered"
+    return Made(picture.rgb, picture.luminance, told, f"{options['size'][0]}x{options['size'][1]}, {word}")
+
+
+def render_reference(project: Any, level: Any, camera: Any, view: str, options: dict[str, Any]) -> Made:
+    """Follow light along paths. Raises ValueProblem for a view that has no such picture.
+
+    The noise told is the standard error of the pixels over their luminance, as root mean squares.
+    """
+    import numpy as np
+
+    from wallum.errors import ValueProblem
+    from wallum.image.develop import develop
+    from wallum.level.flatten import flatten
+    from wallum.moment.evaluate import evaluate
+    from wallum.moment.metered import metered_picture
+    from wallum.transport.rays import RayScene
+    from wallum.transport.reference import Reference
+
+    if view not in ("final", "direct"):
+        raise ValueProblem(f"there is no reference picture of {view}", "--view", "final, direct, one:SOURCE")
+    scene = evaluate(project)
+    scene = scene.direct() if view == "direct" else scene
+    bounces = 0 if view == "direct" else options["bounces"]
+    rays = RayScene(level, flatten(level))
+    reference = Reference(rays, level, scene, camera, options["size"], bounces, project.follows)
+    for _ in range(options["samples"]):
+        reference.step()
+    light = reference.luminance
+    metering = scene.look.metering
+    ev100 = scene.look.ev100 if metering is None else metered_picture(light, metering)
+    noise = reference.noise if reference.samples > 1 else None
+    told = {"samples": reference.samples, "noise": noise, "ev100": ev100}
+    said = f"noise {noise:.1%}" if noise is not None else "noise not known from one path"
+    return Made(
+        develop(light, replace(scene.look, ev100=ev100)),
+        light.astype(np.float32),
+        told,
+        f"{reference.samples} paths a pixel, {said}",
+    )

@@ -1,0 +1,1 @@
+"""What stands beside the picture: sources, values, balance, shots, findings."""

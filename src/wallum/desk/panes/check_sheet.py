@@ -1,0 +1,88 @@
+"""Findings on the desk: worked out behind the window, listed, each remedy one press away."""
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from wallum.desk.project.loading import LoadedLevel
+from wallum.desk.project.session import Session
+from wallum.desk.project.work_thread import Crew, WorkThread
+from wallum.desk.widgets.sheet import Line, Sheet
+from wallum.document.project import Project
+from wallum.judge.checks import Checked, check
+from wallum.judge.device import load_profile
+from wallum.judge.findings import Finding
+
+__all__ = ["CheckSheet"]
+
+
+class _CheckThread(WorkThread):
+    found = pyqtSignal(object)
+    doing = "checking"
+    behind = True
+
+    def __init__(self, project: Project, loaded: LoadedLevel) -> None:
+        super().__init__()
+        self._project, self._loaded = project, loaded
+
+    def work(self) -> None:
+        loaded = self._loaded
+        profile = load_profile(self._project.target.profile)
+        scene = (self._project, loaded.level, loaded.rays, loaded.boxes)
+        self.found.emit(check(Checked(*scene, profile, lambda: not self.given_up)))
+
+
+class CheckSheet(QObject):
+    """Ticked remedies are applied together, as one step of undo."""
+
+    def __init__(self, session: Session, sheet: Sheet, parent: QObject) -> None:
+        super().__init__(parent)
+        self._session, self._sheet = session, sheet
+        self._crew = Crew(self)
+        self._thread: _CheckThread | None = None
+        self.findings: list[Finding] = []
+
+    def begin(self) -> None:
+        """Check the project as it is now."""
+        loaded = self._session.level
+        if loaded is None or self._thread is not None:
+            return
+        if not loaded.whole:
+            self._session.told.emit("The level is still being made ready: check it in a moment")
+            return
+        self._session.told.emit("Checking every shot at four hours ...")
+        self._thread = _CheckThread(self._session.history.present, loaded)
+        self._thread.found.connect(self._show)
+        self._thread.failed.connect(self._failed)
+        self._crew.start(self._thread)
+
+    def _end(self) -> bool:
+        thread, self._thread = self._thread, None
+        return thread is not None
+
+    def _failed(self, text: str) -> None:
+        if self._end():
+            self._session.failed.emit(text)
+
+    def _show(self, findings: list[Finding]) -> None:
+        if not self._end():
+            return
+        self.findings = findings
+        self._session.told.emit(f"{len(findings)} findings" if findings else "Nothing was found")
+        lines = []
+        for number, one in enumerate(findings):
+            ticked = False if one.remedy is not None and one.remedy.values else None
+            help_text = f"{one.remedy.text}" if one.remedy is not None else ""
+            lines.append(Line(f"{one.grade}: {one.text}", help_text, str(number), ticked))
+        buttons = [("Apply what is ticked", self._apply)] if any(one.ticked is False for one in lines) else []
+        self._sheet.open("Findings", lines or [Line("Nothing was found: all is well")], buttons)
+
+    def _apply(self) -> None:
+        chosen = [self.findings[int(key)] for key in self._sheet.ticked()]
+        remedies = [one.remedy for one in chosen if one.remedy is not None]
+        if remedies:
+            label = remedies[0].text if len(remedies) == 1 else f"{len(remedies)} remedies"
+            self._session.apply(label, remedies)
+
+    def dispose(self) -> None:
+        """Stop what still checks."""
+        self._end()
+        self._crew.wait()

@@ -1,0 +1,308 @@
+"""The tune pane: the values of what is selected, generated from their declarations."""
+
+from collections.abc import Iterator, Sequence
+from functools import partial
+
+from PyQt6.QtCore import QSignalBlocker, Qt, QTimer
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QScrollArea,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from wallum.desk.day.path_chart import PathChart
+from wallum.desk.panes.colour_field import ColourField
+from wallum.desk.panes.tune_rows import Row
+from wallum.desk.project.session import Session
+from wallum.desk.widgets.still_label import StillLabel
+from wallum.document.fields import Item, declared
+from wallum.document.owners import OWNERS, title_of
+from wallum.document.project import Project, base_light
+from wallum.document.quantities import format_quantity
+from wallum.document.sources import LAMP_KINDS, Coloured, FarLight, Lamp
+from wallum.moment.base_light import body_now, find_base_light
+from wallum.moment.shown_colour import shown_colour, shown_rgb
+from wallum.physics.colour import luminance
+from wallum.realtime.passes.cascades import nearest_grain
+
+__all__ = ["TunePane"]
+
+MOST_FIRST = 8
+FAR_LINES = 5
+# While the hour runs, values are shown anew this often.
+LATER_MS = 150
+# Shadows with fewer texels a metre look blocky from a player's height.
+COARSE_GRAIN = 25.0
+
+
+class Section(QWidget):
+    """Rows under a heading that folds."""
+
+    def __init__(self, title: str, rows: list[Row], folded: bool, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(4)
+        self._grid = QWidget()
+        grid = QGridLayout(self._grid)
+        grid.setContentsMargins(0, 0, 0, 4)
+        grid.setHorizontalSpacing(6)
+        grid.setVerticalSpacing(5)
+        grid.setColumnMinimumWidth(0, 84)
+        grid.setColumnStretch(1, 1)
+        line = 0
+        for row in rows:
+            grid.addWidget(row.label, line, 0)
+            if row.peg is not None:
+                grid.addWidget(row.peg, line, 2)
+            line += 1 if row.wide else 0
+            grid.addWidget(row.widget, line, 0 if row.wide else 1, 1, 3 if row.wide else 1)
+            line += 1
+        self._fold: QToolButton | None = None
+        if title:
+            self._fold = QToolButton()
+            self._fold.setObjectName("fold")
+            self._fold.setText(title)
+            self._fold.setCheckable(True)
+            self._fold.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+            self._fold.toggled.connect(self._set_open)
+            layout.addWidget(self._fold)
+        layout.addWidget(self._grid)
+        self._set_open(not folded)
+
+    def _set_open(self, is_open: bool) -> None:
+        self._grid.setVisible(is_open)
+        if self._fold is not None:
+            self._fold.setArrowType(Qt.ArrowType.DownArrow if is_open else Qt.ArrowType.RightArrow)
+            with QSignalBlocker(self._fold):
+                self._fold.setChecked(is_open)
+
+
+class Pane(QWidget):
+    """Every row of one kind of thing; it serves one item after the other. See `build_pane`."""
+
+    def __init__(self, session: Session, item: Item, first: list[Row]) -> None:
+        super().__init__()
+        self._session = session
+        self.setObjectName("pane")
+        self._column = QVBoxLayout(self)
+        self._column.setContentsMargins(12, 10, 12, 10)
+        self._column.setSpacing(8)
+        self._title = QLabel()
+        self._title.setObjectName("title")
+        self._column.addWidget(self._title)
+        self._field = ColourField(session)
+        self._field.setVisible(isinstance(item, Coloured))
+        self._column.addWidget(self._field)
+        self._column.addWidget(Section("", first, folded=False))
+        self._facts = StillLabel(FAR_LINES if isinstance(item, FarLight) else 1)
+        self._facts.setVisible(isinstance(item, Lamp | FarLight))
+        self._column.addWidget(self._facts)
+        self._chart = PathChart(session) if isinstance(item, FarLight) else None
+        if self._chart is not None:
+            self._column.addWidget(self._chart)
+        self._sections: list[tuple[Section, list[Row]]] = []
+        self.rows = list(first)
+
+    def add_section(self, title: str, rows: list[Row]) -> None:
+        """More rows, folded under a heading."""
+        self._sections.append((Section(title, rows, folded=True), rows))
+        self._column.addWidget(self._sections[-1][0])
+        self.rows += rows
+
+    def end(self) -> "Pane":
+        """All is there: what room is left stays below."""
+        self._column.addStretch(1)
+        return self
+
+    def show_item(self, item: Item, prefix: str, title: str, others: Sequence[Item] = ()) -> None:
+        """Show an item of this pane's kind. others : more sources that are edited with it."""
+        self._title.setText(title)
+        for row in self.rows:
+            row.refresh(item, prefix, title, others)
+        for section, rows in self._sections:
+            # What has no say as the item is set is not in the way.
+            section.setVisible(any(row.in_force for row in rows))
+        if isinstance(item, Coloured):
+            alike = [one for one in others if isinstance(one, Coloured)]
+            self._field.show_source(item, alike, shown_colour(item))
+        if isinstance(item, Lamp):
+            lumens = sum(one.lumens() for one in (item, *others) if isinstance(one, Lamp))
+            word = "together give" if others else "gives"
+            self._facts.setText(f"{word} {format_quantity(lumens, 'lm')}")
+        if isinstance(item, FarLight):
+            assert self._chart is not None
+            self._chart.show_body(item)
+            place, light = body_now(self._session.now, self._session.hour, item)
+            lux = float(luminance(light))
+            self._facts.setText(
+                f"stands at {place.azimuth % 360.0:.1f} deg, {place.elevation:.1f} deg high; "
+                f"gives {format_quantity(lux, 'lx')} facing it{self._grain()}"
+            )
+            if lux > 0.0:
+                self._field.show_swatch(shown_rgb(light))
+
+    def _grain(self) -> str:
+        """How fine the far light's shadows are near the camera, and whether their reach costs that."""
+        loaded, camera = self._session.level, self._session.camera
+        far = find_base_light(self._session.now, self._session.moment).far
+        if loaded is None or camera is None or far is None or not far.shadow:
+            return ""
+        grain = nearest_grain(far, camera, loaded.level.bounds)
+        hint = "; a shorter reach or more texels would make them finer" if grain < COARSE_GRAIN else ""
+        return f"; its shadows have {grain:.0f} texels a metre near the camera{hint}"
+
+
+def build_pane(session: Session, item: Item) -> Iterator[Pane | None]:
+    """The pane of an item's kind, a little at a time: None until it is there."""
+    first: list[Row] = []
+    folded: dict[str, list[Row]] = {}
+    for name, info in declared(item).items():
+        row = Row(session, name, info, item)
+        if info.first and len(first) < MOST_FIRST:
+            first.append(row)
+        else:
+            folded.setdefault(info.heading or "More", []).append(row)
+        yield None
+    pane = Pane(session, item, first)
+    yield None
+    for title, rows in folded.items():
+        pane.add_section(title, rows)
+        yield None
+    yield pane.end()
+
+
+class TunePane(QWidget):
+    """Shows the selected source; where none is, the picture's values, the air or the place.
+
+    The pane of each kind is built once, in idle moments ahead of its use (`build_ahead`): all of
+    them together take longer than an opening window should wait for.
+    """
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._group = "look"
+        self._stack = QStackedWidget()
+        self._kinds = _one_of_each()
+        self._panes: dict[type[Item], Pane] = {}
+        self._coming: dict[type[Item], Iterator[Pane | None]] = {}
+        self._unbuilt = QTimer(self)
+        self._unbuilt.setInterval(0)
+        self._unbuilt.timeout.connect(self._build_on)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._scroll.setWidget(self._stack)
+        self._tabs: dict[str, QToolButton] = {}
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(LATER_MS)
+        self._soon.timeout.connect(self.refresh)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self._bar())
+        layout.addWidget(self._scroll, 1)
+        session.changed.connect(self.refresh)
+        session.selection_changed.connect(self.refresh)
+        session.hour_changed.connect(self._hour_changed)
+        self.refresh()
+
+    def _bar(self) -> QWidget:
+        bar = QWidget()
+        bar.setObjectName("pane")
+        row = QHBoxLayout(bar)
+        row.setContentsMargins(10, 6, 10, 2)
+        row.setSpacing(4)
+        for one in (owner for owner in OWNERS.values() if owner.tab):
+            button = QToolButton()
+            button.setText(one.tab)
+            button.setToolTip(one.tip)
+            button.setObjectName("tab")
+            button.setCheckable(True)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(partial(self._show_tab, one.name))
+            row.addWidget(button)
+            self._tabs[one.name] = button
+        row.addStretch(1)
+        return bar
+
+    def _show_tab(self, group: str, _: bool) -> None:
+        self.show_group(group)
+
+    def show_group(self, group: str) -> None:
+        """Show the picture's values, the air's or the place's instead of a source's."""
+        self._group = group
+        self._session.select("")
+        self.refresh()
+
+    def build_ahead(self) -> None:
+        """Build the panes that are not there yet, a little at a time, while nothing else is to do."""
+        self._unbuilt.start()
+
+    def _build_on(self) -> None:
+        item = next((one for one in self._kinds if type(one) not in self._panes), None)
+        if item is None:
+            self._unbuilt.stop()
+        else:
+            self._step(item)
+
+    def _step(self, item: Item) -> None:
+        """Build a little of the pane of an item's kind."""
+        kind = type(item)
+        pane = next(self._coming.setdefault(kind, build_pane(self._session, item)))
+        if pane is not None:
+            self._panes[kind] = pane
+            self._stack.addWidget(pane)
+            del self._coming[kind]
+
+    def _pane_for(self, item: Item) -> Pane:
+        """The pane of an item's kind."""
+        while type(item) not in self._panes:
+            self._step(item)
+        return self._panes[type(item)]
+
+    @property
+    def pane(self) -> Pane:
+        """The pane that is shown."""
+        shown = self._stack.currentWidget()
+        assert isinstance(shown, Pane)
+        return shown
+
+    def _hour_changed(self) -> None:
+        # A day that plays would spend its time on numbers that no one can read.
+        moves = bool(self._session.project.lanes) or self._group == "setting"
+        moves = moves or isinstance(self._session.selected_source, FarLight)
+        if moves and not self._soon.isActive():
+            self._soon.start()
+
+    def refresh(self) -> None:
+        """Show the present values."""
+        now = self._session.now
+        source = now.source(self._session.selected)
+        item: Item = source if source is not None else getattr(now, self._group)
+        pane = self._pane_for(item)
+        if self._stack.currentWidget() is not pane:
+            self._stack.setCurrentWidget(pane)
+            self._scroll.ensureVisible(0, 0)
+        for group, button in self._tabs.items():
+            button.setChecked(source is None and group == self._group)
+        if source is not None:
+            found = (now.source(one) for one in self._session.selection[:-1])
+            others = [one for one in found if one is not None]
+            title = f"{source.name} and {len(others)} more" if others else source.name
+            pane.show_item(item, f"sources/@{source.id}", title, others)
+        else:
+            pane.show_item(item, self._group, title_of(self._group))
+
+
+def _one_of_each() -> tuple[Item, ...]:
+    lamps = (kind(id=word, name=word) for word, kind in LAMP_KINDS.items())
+    groups = (getattr(Project(), one.name) for one in OWNERS.values() if one.tab)
+    return (*groups, *base_light(), *lamps)

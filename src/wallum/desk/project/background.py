@@ -1,0 +1,130 @@
+"""What is worked out beside the window for the level that is shown: its sky grid, and its
+packing anew when the project wants it otherwise."""
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from wallum.desk.project.loading import LoadedLevel
+from wallum.desk.project.part_tools import Rebundler
+from wallum.desk.project.session import Session
+from wallum.desk.project.work_thread import Crew
+from wallum.desk.rendering.sky_grids import SkyGridThread
+from wallum.level.dressing import Dress, dress_of
+from wallum.realtime.level.bundle import ProbeGrid
+from wallum.transport.sky_grid import SkyGrid
+
+__all__ = ["Background", "probe_grid"]
+
+# The hand rests after this long without a word from it.
+REST_MS = 250
+
+
+def probe_grid(grid: SkyGrid) -> ProbeGrid:
+    """A grid as the renderer takes it."""
+    low, step = (tuple(float(v) for v in part) for part in (grid.low, grid.step))
+    return ProbeGrid(grid.values, low, step)  # type: ignore[arg-type]
+
+
+class Background(QObject):
+    """Follows the session; everything it gives fits the level that is on the desk."""
+
+    grid_ready = pyqtSignal(object)  # a ProbeGrid, or None
+    repacked = pyqtSignal(object)  # a LoadedLevel
+    progressed = pyqtSignal(float)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self._crew = Crew(self)
+        self._grid: SkyGridThread | None = None
+        self._asked: tuple[dict[str, str], Dress] = ({}, Dress())
+        self._packing = self._makes_way = False
+        self._ended = False  # what threads have said before they ended may still come after
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._rested)
+        session.changed.connect(self._look_at_level)
+
+    @property
+    def at_rest(self) -> bool:
+        """Whether nothing is being worked out."""
+        return self._grid is None and not self._packing
+
+    def level_drawn(self) -> None:
+        """Another level is on the desk: the grid of the one before is of no use."""
+        self._let_grid_go()
+
+    def level_loaded(self, loaded: LoadedLevel) -> None:
+        """Find or make the grid of a level."""
+        if self._ended:
+            return
+        self._let_grid_go()
+        self._asked = (loaded.follows, loaded.dress)
+        self._grid = SkyGridThread(loaded, self._session.file)
+        self._grid.made.connect(self._take_grid)
+        self._grid.progressed.connect(self.progressed)
+        self._crew.start(self._grid)
+        self._look_at_level()
+
+    def _let_grid_go(self) -> None:
+        if self._grid is not None:
+            self._grid.give_up()
+            self._grid = None
+
+    def _take_grid(self, loaded: LoadedLevel, grid: SkyGrid | None) -> None:
+        if self.sender() is self._grid:
+            self._grid = None  # with it goes the level that it was made for
+        present = self._session.level
+        if present is not None and present.lasting is loaded.lasting and not self._ended:
+            self.grid_ready.emit(None if grid is None else probe_grid(grid))
+
+    def hand_moves(self) -> None:
+        """Rays wait while the picture is asked for again and again."""
+        if self._grid is not None:
+            self._grid.pause(True)
+        self._rest.start()
+
+    def make_way(self, on: bool) -> None:
+        """Whether the processor is needed for a level that is being opened."""
+        self._makes_way = on
+        if self._grid is not None:
+            self._grid.pause(on)
+
+    def _rested(self) -> None:
+        if self._grid is not None and not self._makes_way:
+            self._grid.pause(False)
+
+    def _look_at_level(self) -> None:
+        """See whether the level is still as the project wants it; one packing at a time."""
+        loaded = self._session.level
+        present = self._session.history.present
+        wanted = (present.follows, dress_of(present))
+        if loaded is None or not loaded.whole or self._packing or self._ended or wanted == self._asked:
+            return
+        self._asked, self._packing = wanted, True
+        packer = Rebundler(loaded, *wanted)
+        packer.ready.connect(self._take_packed)
+        packer.failed.connect(self._packing_failed)
+        self._crew.start(packer)
+
+    def _packing_failed(self, text: str) -> None:
+        self._packing = False
+        self._session.failed.emit(text)
+
+    def _take_packed(self, packed: LoadedLevel) -> None:
+        self._packing = False
+        present = self._session.level
+        if self._ended or present is None or present.plain is not packed.plain:
+            packed.block.close()
+            self._look_at_level()
+            return
+        self._session.level = packed
+        self.repacked.emit(packed)
+        self._look_at_level()
+
+    def dispose(self) -> None:
+        """Stop what still works."""
+        self._ended = True
+        self._rest.stop()
+        self._let_grid_go()
+        self._crew.wait()

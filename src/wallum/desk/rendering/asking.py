@@ -1,0 +1,72 @@
+"""Asking the renderer for the picture of what is shown, no oftener than it can draw."""
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from wallum.desk.day.transport import Transport
+from wallum.desk.picture.view import PictureView
+from wallum.desk.project.session import Session
+from wallum.desk.rendering.exposing import Exposing, heroes_for
+from wallum.desk.rendering.render_link import RenderLink
+from wallum.document.project import Project
+from wallum.moment.picture_scene import picture_scene
+
+__all__ = ["Asking"]
+
+
+class Asking(QObject):
+    """A hand sends more moves than pictures can be drawn, and each would be evaluated: while one
+    picture is drawn and one waits, the next is asked for once there is room, as things stand then."""
+
+    asked = pyqtSignal(bool)  # whether a hand moves something
+
+    def __init__(
+        self,
+        session: Session,
+        link: RenderLink,
+        picture: PictureView,
+        transport: Transport,
+        exposing: Exposing,
+    ) -> None:
+        super().__init__(picture)
+        self._session, self._link, self._picture = session, link, picture
+        self._transport, self._exposing = transport, exposing
+        self._held_back: bool | None = None  # a picture still to be asked for: whether it moves
+        self.project: Project | None = None  # that was asked for last
+        self.only = ""  # the source that is shown alone
+        link.room_came.connect(self._ask_held_back)
+
+    def ask(self, moving: bool = False) -> None:
+        """Ask for the picture of what is shown now. Never waits.
+
+        moving : whether the camera or the hour moves; a smaller picture will do
+        """
+        session = self._session
+        dragging = session.light_dragged
+        if session.level is None:
+            return
+        if (moving or dragging) and not self._link.has_room:
+            self._held_back = moving
+            return
+        self._held_back = None
+        self.project = session.project
+        camera, size = self._picture.camera_as_shown, self._picture.pixel_size()
+        scene = picture_scene(session.project, session.moment, camera, size)
+        if self.only:
+            scene = scene.only(self.only)
+        self.asked.emit(moving or dragging)
+        look = session.now.look
+        self._link.show(
+            scene,
+            camera,
+            size,
+            session.active,
+            moving,
+            self._exposing.held(look, dragging, self._transport.playing),
+            heroes_for(session, look, camera),
+            self._picture.view,
+            session.selected,
+        )
+
+    def _ask_held_back(self) -> None:
+        if self._held_back is not None:
+            self.ask(self._held_back)

@@ -1,0 +1,82 @@
+"""Which exposure the picture is shown with: metered, held under the hand, adapting in play."""
+
+import time
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.desk.project.session import Session
+from wallum.document.project import Look
+from wallum.frame.quality import HIGH
+from wallum.moment.camera import Camera
+from wallum.moment.metered import CELLS
+from wallum.physics.exposure import adapted_ev
+from wallum.realtime.process.request import Frame
+from wallum.transport.heroes import hero_cells
+
+__all__ = ["Exposing", "heroes_for"]
+
+
+class Exposing:
+    """Remembers what was shown last."""
+
+    def __init__(self) -> None:
+        self.shown_ev: float | None = None
+        self._target: float | None = None
+        self._at = 0.0
+
+    def forget(self) -> None:
+        """Another level, another light."""
+        self.shown_ev = self._target = None
+
+    def held(self, look: Look, dragging: bool, playing: bool) -> float | None:
+        """Exposure to ask for; None: as metered."""
+        if look.exposed != "metered" or self.shown_ev is None:
+            return None
+        if dragging:
+            return self.shown_ev
+        if not playing or self._target is None:
+            return None
+        now = time.perf_counter()
+        passed, self._at = min(now - self._at, 0.5), now
+        return adapted_ev(self.shown_ev, self._target, passed, look.speed_up, look.speed_down)
+
+    def note(self, frame: Frame) -> None:
+        """A frame was shown."""
+        self.shown_ev, self._target = frame.ev100, frame.metered
+
+    @staticmethod
+    def text(frame: Frame) -> str:
+        """What to say about a frame's exposure."""
+        if frame.metered is None:
+            return f"EV {frame.ev100:.1f}"
+        drift = frame.metered - frame.ev100
+        if abs(drift) < 0.05:
+            return f"metered EV {frame.ev100:.1f}"
+        return f"EV {frame.ev100:.1f} held, drift {drift:+.1f} stops"
+
+    def state_text(self, shown: Frame, more: str) -> str:
+        """What the picture is: its exposure, how far it has come, how long it took.
+
+        more : what else is still being made
+        """
+        if shown.settled:
+            text = (
+                "settled" if shown.settled >= HIGH.settled else f"settling {shown.settled} of {HIGH.settled}"
+            )
+        else:
+            text = "moving" if shown.detail == "reduced" else "as delivered"
+        lost = f", {len(shown.unshadowed)} lamps without their shadow" if shown.unshadowed else ""
+        coarse = ", sky light coarse" if shown.coarse else more
+        return f"{self.text(shown)}, {text}{coarse}, {shown.total_ms:.0f} ms{lost}"
+
+
+def heroes_for(session: Session, look: Look, camera: Camera) -> NDArray[np.float32] | None:
+    """Where in the picture the heroes are, where the exposure asks for it."""
+    loaded = session.level
+    parts = frozenset(one.part for one in session.project.marks if one.hero)
+    if look.exposed != "metered" or look.weighted != "heroes" or not parts:
+        return None
+    if loaded is None or not loaded.whole:
+        return None
+    return hero_cells(loaded.rays, loaded.level, parts, camera, CELLS)

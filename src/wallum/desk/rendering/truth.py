@@ -1,0 +1,134 @@
+"""The truth view: the reference picture, made behind the window and refined while one waits."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, QRectF, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage, QPainter
+
+from wallum.desk.picture.marks import draw_label
+from wallum.desk.picture.view import PictureView
+from wallum.desk.project.loading import LoadedLevel
+from wallum.desk.project.session import Session
+from wallum.desk.project.work_thread import Crew, WorkThread
+from wallum.image.develop import develop
+from wallum.moment.camera import Camera
+from wallum.moment.picture_scene import picture_scene
+from wallum.moment.scene import LitScene
+from wallum.transport.reference import Reference
+
+__all__ = ["TRUTH", "Truth"]
+
+TRUTH = "truth"
+# It is traced at this share of the picture's size, and begins once the hand has rested so long.
+SHARE, REST_MS = 0.5, 350
+BOUNCES, MOST_PATHS = 2, 512
+
+
+@dataclass(frozen=True)
+class _Wanted:
+    loaded: LoadedLevel
+    scene: LitScene
+    camera: Camera
+    size: tuple[int, int]
+    follows: dict[str, str]
+    ev100: float
+
+
+class _TruthThread(WorkThread):
+    """One reference picture, path after path, until it is given up."""
+
+    refined = pyqtSignal(object, int, float)  # RGB (H, W, 3), paths a pixel, noise
+    doing = "the reference picture"
+    behind = True
+
+    def __init__(self, wanted: _Wanted) -> None:
+        super().__init__()
+        self._wanted = wanted
+
+    def work(self) -> None:
+        w = self._wanted
+        level = w.loaded.level
+        reference = Reference(w.loaded.rays, level, w.scene, w.camera, w.size, BOUNCES, w.follows)
+        while reference.samples < MOST_PATHS and reference.step(lambda: not self.given_up):
+            rgb = develop(reference.luminance, replace(w.scene.look, ev100=w.ev100))
+            self.refined.emit(rgb, reference.samples, reference.noise)
+
+
+class Truth(QObject):
+    """Shown over the real-time picture, which goes on beneath; the hand's first move takes it away."""
+
+    def __init__(self, session: Session, picture: PictureView) -> None:
+        super().__init__()
+        self._session, self._picture = session, picture
+        self.on = False
+        self.paths = 0
+        self._image: QImage | None = None
+        self._text = ""
+        self._thread: _TruthThread | None = None
+        self._crew = Crew(self)
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._begin)
+        picture.overlays.insert(0, self._paint)
+
+    def show(self, on: bool) -> None:
+        """Show the reference picture, or the real-time one."""
+        self.on = on
+        self.asked()
+
+    def asked(self) -> None:
+        """The picture is asked for anew: what was traced is of another."""
+        self._stop()
+        self._image, self.paths = None, 0
+        if self.on:
+            self._text = "the reference picture begins when the hand rests"
+            self._rest.start()
+        self._picture.update()
+
+    def _stop(self) -> None:
+        self._rest.stop()
+        if self._thread is not None:
+            self._thread.give_up()
+            self._thread = None
+
+    def _begin(self) -> None:
+        loaded = self._session.level
+        if loaded is None or not loaded.whole or not self.on:
+            return
+        width, height = (max(int(one * SHARE), 16) for one in self._picture.pixel_size())
+        project, size = self._session.project, (width, height)
+        camera, ev100 = self._picture.camera_as_shown, self._session.shown_ev
+        scene = picture_scene(project, self._session.moment, camera, size, indirect=True)
+        wanted = _Wanted(loaded, scene, camera, size, project.follows, ev100)
+        self._thread = _TruthThread(wanted)
+        self._thread.refined.connect(self._refined)
+        self._thread.failed.connect(self._session.failed)
+        self._crew.start(self._thread)
+
+    def _refined(self, rgb: NDArray[np.uint8], paths: int, noise: float) -> None:
+        if self.sender() is not self._thread:
+            return
+        height, width = rgb.shape[:2]
+        data = np.ascontiguousarray(rgb)
+        self._image = QImage(data.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()  # type: ignore[call-overload]
+        self.paths = paths
+        said = f", noise {noise:.1%}" if paths > 1 else ""
+        self._text = f"reference, {paths} paths a pixel, {BOUNCES} bounces{said}"
+        self._picture.update()
+
+    def _paint(self, painter: QPainter) -> None:
+        if not self.on:
+            return
+        if self._image is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(QRectF(self._picture.rect()), self._image)
+        draw_label(painter, self._picture.rect().bottomLeft().toPointF(), self._text, self._picture.rect())
+
+    def dispose(self) -> None:
+        """Stop for good."""
+        self.on = False
+        self._stop()
+        self._crew.wait()

@@ -1,0 +1,1 @@
+"""The desk driven by itself: the demo, screens, and watches that measure it."""

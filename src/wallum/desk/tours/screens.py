@@ -1,0 +1,156 @@
+"""The screens of docs/screenshots/, made from the demo data."""
+
+from collections.abc import Iterator
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Literal
+
+from PyQt6.QtCore import QPointF
+
+from wallum.desk.app import screen_of_its_own
+from wallum.desk.tours.tour import DEMO, ROOT, open_desk, shoot, wait_for, wait_settled
+from wallum.desk.window import DeskWindow
+from wallum.document.project import Project
+from wallum.document.sources import PointSource
+from wallum.exchange.gltf_export import export_gltf
+from wallum.level.jar_yard import jar_yard
+from wallum.moment.camera import Camera
+
+__all__ = ["refresh_screenshots"]
+
+MANY = 100
+
+
+def _settled(window: DeskWindow, path: Path) -> str:
+    window.ask_picture()
+    wait_settled(window)
+    return shoot(window, path)
+
+
+def _works(folder: Path) -> Iterator[str]:
+    with open_desk(DEMO) as window:
+        wait_for(lambda: window.link.client.grid_number > 0, "the sky grid")
+        window.looking.look_through("shot-kiln")
+        yield _settled(window, folder / "desk-kiln.png")
+        window.session.select("mouth-1")
+        window.looking.look_through("shot-yard")
+        window.session.set_hour(18.15)
+        yield _settled(window, folder / "desk-dusk.png")
+        window.session.set_hour(21.5)
+        window.tune.show_group("look")
+        yield _settled(window, folder / "desk-night.png")
+        window.session.select("sun")
+        window.session.set_hour(9.0)
+        yield _settled(window, folder / "desk-day.png")
+        window.views.setCurrentText("false colour")
+        yield _settled(window, folder / "desk-false-colour.png")
+        window.views.setCurrentText("shadow grain")
+        yield _settled(window, folder / "desk-shadow-grain.png")
+        window.views.setCurrentText("final")
+        window.session.set_hour(12.5)
+        window.looking.look_through("shot-vault")
+        window.tune.show_group("target")
+        yield _settled(window, folder / "desk-vault.png")
+        window.session.set_hour(17.0 + 1.0 / 6.0)
+        window.act["wall"].trigger()
+        wait_for(lambda: window.wall.complete, "the wall of shots")
+        yield _settled(window, folder / "desk-wall-of-shots.png")
+        window.act["wall"].trigger()
+        yield from _compared(window, folder)
+
+
+def _days(folder: Path) -> Iterator[str]:
+    """The Day bench, its shot by hours, dusk on the terrace, and the deck from above."""
+    with open_desk(DEMO) as window:
+        wait_for(lambda: window.link.client.grid_number > 0, "the sky grid")
+        session = window.session
+        window.bench.show_bench("Day")
+        session.select("sky")
+        session.set_all("cloud", {"sources/sky/deck": 0.42, "sources/sky/cloud": 0.25})
+        window.looking.look_through("shot-kiln")
+        session.set_hour(15.5)
+        yield _settled(window, folder / "desk-day-bench.png")
+        session.set_value("no deck", "sources/sky/deck", 0.0)
+        window.looking.look_through("shot-yard")
+        window.bench.hours.open(("shot-yard",))
+        wait_for(lambda: window.bench.hours.complete, "the shot by hours")
+        yield _settled(window, folder / "desk-by-hours.png")
+        window.bench.hours.hide()
+        window.bench.show_bench("Compose")
+        session.select("")
+        window.looking.look_through("shot-terrace")
+        session.set_hour(18.1)
+        yield _settled(window, folder / "desk-terrace.png")
+        session.set_all("deck", {"sources/sky/deck": 0.75, "sources/sky/cloud": 0.0})
+        session.set_hour(17.3)
+        window.looking.look_from(Camera((0.0, 1650.0, 400.0), (-0.75, -0.14, -0.65), 52.0, 1.6))
+        session.select("sky")
+        yield _settled(window, folder / "desk-deck-from-above.png")
+
+
+def _compared(window: DeskWindow, folder: Path) -> Iterator[str]:
+    window.looking.look_through("shot-yard")
+    window.variants.keep("Low sun")
+    window.session.set_hour(17.6)
+    window.session.set_value("fire up", "balance/accents", 2.0)
+    window.act["wipe"].trigger()
+    window.ask_picture()
+    wait_for(lambda: window.wipe.fits, "the variant's picture")
+    yield _settled(window, folder / "desk-wipe.png")
+    window.act["wipe"].trigger()
+    window.act["strip"].trigger()
+    yield shoot(window, folder / "desk-what-lights-it.png")
+    window.sheet.close_sheet()
+    window.act["keys"].trigger()
+    yield shoot(window, folder / "desk-keys.png")
+
+
+def _many(folder: Path) -> Iterator[str]:
+    """A hundred lamps in the yard, a third of them in other groups."""
+    with open_desk("demo:jar-yard") as window:
+        wait_for(lambda: window.link.client.grid_number > 0, "the sky grid")
+        session = window.session
+        present = session.history.present
+        roles: tuple[Literal["lamp", "fill", "accent"], ...] = ("lamp", "fill", "accent")
+        more = tuple(
+            PointSource(
+                id=f"row-{n}", name=f"Row {n + 1}", role=roles[n % 3], kelvin=2000.0 + 60.0 * (n % 40),
+                position=(-13.0 + 1.45 * (n % 19), 0.5, -9.0 + 5.0 * (n // 19)), intensity=14.0, range=3.2,
+            )
+            for n in range(MANY - len(present.sources))
+        )  # fmt: skip
+        session.history.edit("a hundred sources", present.revised(sources=(*present.sources, *more)))
+        session.set_hour(18.6)
+        window.balance.sort_by("share")
+        yield _settled(window, folder / "desk-100-sources.png")
+
+
+def _room(folder: Path) -> Iterator[str]:
+    with open_desk("demo:pale-room") as window:
+        window.session.select("spot")
+        yield _settled(window, folder / "desk-pale-room.png")
+
+
+def _level_of_ones_own(folder: Path) -> Iterator[str]:
+    """A bare level file as it opens by day, a figure in it and a spot put in the shade."""
+    with TemporaryDirectory() as temporary:
+        level = Path(temporary) / "potters-yard.glb"
+        yard = jar_yard()
+        export_gltf(Project(name="Potter's yard", shots=yard.shots), yard, level)
+        with open_desk(str(level)) as window:
+            wide, high = window.picture.width(), window.picture.height()
+            window.pointer.put_at("spot", QPointF(wide * 0.62, high * 0.72))
+            window.pointer.stand_figure(QPointF(wide * 0.42, high * 0.82))
+            wait_for(lambda: window.session.level.dress.figure is not None, "the figure")  # type: ignore[union-attr]
+            yield _settled(window, folder / "desk-level-of-ones-own.png")
+
+
+def refresh_screenshots() -> Iterator[str]:
+    """Write docs/screenshots/ anew; yields each path."""
+    folder = ROOT / "docs" / "screenshots"
+    with screen_of_its_own():
+        yield from _works(folder)
+        yield from _days(folder)
+        yield from _many(folder)
+        yield from _room(folder)
+        yield from _level_of_ones_own(folder)

@@ -1,0 +1,1 @@
+"""Small widgets, each one quantity or one gesture; they know no project."""
