@@ -10,7 +10,7 @@ from wallum.moment.camera import Camera
 
 def counted(monkeypatch):
     """How often a scene was evaluated for a picture."""
-    from wallum.desk import asking
+    from wallum.desk.rendering import asking
 
     calls, real = [], asking.picture_scene
 

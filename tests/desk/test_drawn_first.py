@@ -5,7 +5,7 @@ import threading
 import pytest
 from desk_frames import frames, wait_frame
 
-from wallum.desk import loading
+from wallum.desk.project import loading
 from wallum.level.sheets import grove, write_level
 
 

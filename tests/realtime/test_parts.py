@@ -22,11 +22,11 @@ from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.level.chunking import CHUNK
 from wallum.realtime.level.drawing import LevelOnGpu
 from wallum.realtime.pace import Pace
-from wallum.realtime.passes.cascades import PARTS, cascades_for
+from wallum.realtime.passes.cascades import cascades_for
 from wallum.realtime.passes.clusters import CELL_PIXELS, assign_lamps
 from wallum.realtime.passes.lamp_shadows import LampShadows
 from wallum.realtime.passes.lighting import lamp_scissor, pre_exposure
-from wallum.realtime.passes.sun_shadows import SunShadows
+from wallum.realtime.passes.sun_shadows import PARTS, SunShadows
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.memory import Block, load_value, store_value
 

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from wallum.document.lanes import format_clock
 from wallum.document.project import Project
 from wallum.document.sources import GROUPS, FarLight, Lamp, SkySource, SunSource
+from wallum.exchange.gltf_lights import WRITERS
 from wallum.level.model import Finding, Level
 
 __all__ = ["losses"]
@@ -29,6 +30,10 @@ def _of_light(project: Project) -> Iterator[str]:
         yield "Trims and groups are left out: they are in the strengths of the lights"
     if any(isinstance(one, SunSource) and one.disc > 0.0 and one.on for one in project.resolved_sources):
         yield "The sun's disc, and so the softness of its shadows, is kept in extras alone"
+    for word, writer in WRITERS.items():
+        names = [one.name for one in lamps if one.word == word]
+        if writer.loss and names:
+            yield f"{', '.join(names[:3])}{'' if len(names) <= 3 else ' and more'}: {writer.loss}"
     soft = sum(one.radius > 0.0 for one in lamps)
     if soft:
         lamps_of = f"{soft} {'lamp' if soft == 1 else 'lamps'}"

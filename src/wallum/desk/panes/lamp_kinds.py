@@ -38,7 +38,14 @@ def _spot(painter: QPainter) -> None:
     painter.drawLine(QPointF(10.6, 6.5), QPointF(14.5, 15))
 
 
+def _panel(painter: QPainter) -> None:
+    painter.drawLine(QPointF(3, 4), QPointF(15, 4))
+    for x in (4.5, 9.0, 13.5):
+        painter.drawLine(QPointF(x, 7), QPointF(x, 14))
+
+
 LAMP_LOOKS: Final[dict[str, LampLook]] = {
     "point": LampLook("Point", "P", "Put a point lamp at the surface under the pointer", _point),
     "spot": LampLook("Spot", "O", "Put a spot over the surface under the pointer", _spot),
+    "panel": LampLook("Panel", "Shift+P", "Put a lit disc that faces the surface under the pointer", _panel),
 }

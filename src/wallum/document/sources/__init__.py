@@ -9,6 +9,7 @@ from wallum.document.coloured import Coloured, new_id
 from wallum.document.sky import SkySource
 from wallum.document.sources.far import FarLight, MoonSource, SunSource
 from wallum.document.sources.lamp import Lamp
+from wallum.document.sources.panel import PanelSource
 from wallum.document.sources.punctual import PointSource, SpotSource
 
 __all__ = [
@@ -18,6 +19,7 @@ __all__ = [
     "FarLight",
     "Lamp",
     "MoonSource",
+    "PanelSource",
     "PointSource",
     "SkySource",
     "Source",
@@ -32,8 +34,10 @@ GROUPS: Final[dict[str, str]] = {
     "accent": "accents",
 }  # fmt: skip
 
-Source = Annotated[SunSource | MoonSource | SkySource | PointSource | SpotSource, Field(discriminator="kind")]
+Source = Annotated[
+    SunSource | MoonSource | SkySource | PointSource | SpotSource | PanelSource, Field(discriminator="kind")
+]
 # Kinds of lamps by their word.
 LAMP_KINDS: Final[dict[str, type[Lamp]]] = {
-    str(kind.model_fields["kind"].default): kind for kind in (PointSource, SpotSource)
+    str(kind.model_fields["kind"].default): kind for kind in (PointSource, SpotSource, PanelSource)
 }

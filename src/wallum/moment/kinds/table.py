@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.kinds.kind import Kind
+from wallum.moment.kinds.panel import Panel
 from wallum.moment.kinds.punctual import Point, Spot
 from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
 
@@ -16,7 +17,7 @@ if TYPE_CHECKING:  # the renderer's process starts faster without the document
 __all__ = ["KINDS", "SHADERS", "by_kind", "kind_of", "parts_of", "row_of", "shader_numbers"]
 
 # A row's `kind` is the place of its entry here. New ones go to the end.
-KINDS: Final[tuple[Kind, ...]] = (Point(), Spot())
+KINDS: Final[tuple[Kind, ...]] = (Point(), Spot(), Panel())
 # Their shaders, each once; lamps that share one are listed together.
 SHADERS: Final = tuple(dict.fromkeys(kind.shader for kind in KINDS))
 _NUMBERS: Final = {kind.name: number for number, kind in enumerate(KINDS)}

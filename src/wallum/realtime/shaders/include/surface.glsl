@@ -49,21 +49,30 @@ float under_gloss(vec2 f, vec2 share, float regained) {
     return 1.0 - (f.x * share.x + f.y * share.y) * (1.0 + f.x * regained);
 }
 
-// Luminance per illuminance on a surface that faces the light, times the cosine [1/sr].
-vec3 response(Surface s, vec3 to_light) {
-    vec3 toward = s.to_eye + to_light;
-    vec3 h = toward * inversesqrt(max(dot(toward, toward), 1e-8));
-    float n_l = clamp(dot(s.normal, to_light), 0.0, 1.0);
-    float n_h = clamp(dot(s.normal, h), 0.0, 1.0);
-    float l_h = clamp(dot(to_light, h), 0.0, 1.0);
-    float below = n_h * n_h * (s.a2 - 1.0) + 1.0;
-    float smith_l = n_l * sqrt(s.n_v * s.n_v * (1.0 - s.a2) + s.a2);
-    float smith_v = s.n_v * sqrt(n_l * n_l * (1.0 - s.a2) + s.a2);
-    float facets = s.a2 * 0.5 / (PI * below * below * max(smith_l + smith_v, 1e-5));
-    float c = 1.0 - l_h;
-    float c2 = c * c;
+// Luminance by what is not gloss per illuminance of the surface [1/sr].
+vec3 under_response(Surface s, float n_l) {
     float d = 1.0 - n_l;
     float d2 = d * d;
-    vec3 under = s.diffuse * (1.0 - d2 * d * (s.steep.x + s.steep.y * d2));
-    return n_l * (under + facets * (s.gloss + s.gloss_rise * (c2 * c2 * c)));
+    return s.diffuse * (1.0 - d2 * d * (s.steep.x + s.steep.y * d2));
+}
+
+// The same by gloss, of facets of a roughness^4.
+vec3 gloss_response(Surface s, vec3 to_light, float n_l, float a2) {
+    vec3 toward = s.to_eye + to_light;
+    vec3 h = toward * inversesqrt(max(dot(toward, toward), 1e-8));
+    float n_h = clamp(dot(s.normal, h), 0.0, 1.0);
+    float l_h = clamp(dot(to_light, h), 0.0, 1.0);
+    float below = n_h * n_h * (a2 - 1.0) + 1.0;
+    float smith_l = n_l * sqrt(s.n_v * s.n_v * (1.0 - a2) + a2);
+    float smith_v = s.n_v * sqrt(n_l * n_l * (1.0 - a2) + a2);
+    float facets = a2 * 0.5 / (PI * below * below * max(smith_l + smith_v, 1e-5));
+    float c = 1.0 - l_h;
+    float c2 = c * c;
+    return facets * (s.gloss + s.gloss_rise * (c2 * c2 * c));
+}
+
+// Luminance per illuminance on a surface that faces the light, times the cosine [1/sr].
+vec3 response(Surface s, vec3 to_light) {
+    float n_l = clamp(dot(s.normal, to_light), 0.0, 1.0);
+    return n_l * (under_response(s, n_l) + gloss_response(s, to_light, n_l, s.a2));
 }

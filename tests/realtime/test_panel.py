@@ -1,0 +1,180 @@
+"""Panels in every picture and reading: the closed form, real time, rays and the reference agree."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from wallum.document.project import Look, Project
+from wallum.document.sources import PanelSource, PointSource
+from wallum.exchange.gltf_export import build_gltf
+from wallum.frame.asked import Asked, Boxes
+from wallum.judge.work import count_work
+from wallum.level.flatten import flatten
+from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.solids import grid
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.physics.colour import luminance
+from wallum.physics.disc import disc_illuminance
+from wallum.realtime.level.bundling import bundle_level, chunk_boxes
+from wallum.realtime.process.request import PictureRequest
+from wallum.transport.contributions import Layers, fill_layers
+from wallum.transport.direct import direct_illuminance
+from wallum.transport.pool import pool_field
+from wallum.transport.rays import RayScene
+from wallum.transport.reference import Reference
+from wallum.transport.surfaces import seen_surfaces
+
+PANEL = PanelSource(
+    id="panel", name="Panel", position=(0.4, 1.2, 0.0), radius=0.5, luminance=3000.0, shadow=True
+)
+CAMERA = Camera((0.0, 3.0, 3.0), (0.0, -0.7071, -0.7071), 50.0, 1.0, far=50.0)
+SIZE = (96, 96)
+
+
+def flat(number, half, y, x=0.0):
+    side = np.linspace(-half, half, 5)
+    a, b = np.meshgrid(side, side)
+    return Mesh(f"m{number}", (replace(grid(np.stack([a + x, 0 * a + y, -b], axis=-1), 0), material=number),))
+
+
+def floor(roughness=1.0, metallic=0.0, board=False):
+    """A floor, and where asked a board that stands between it and the panel."""
+    meshes = [flat(0, 4.0, 0.0), *([flat(1, 0.3, 0.6, 0.2)] if board else [])]
+    materials = (
+        Material("floor", (0.5, 0.5, 0.5, 1.0), metallic, roughness, double_sided=True),
+        Material("board", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0, double_sided=True),
+    )
+    parts = tuple(Part(f"p{n}", f"p{n}", n, np.eye(4)) for n in range(len(meshes)))
+    return Level("floor", tuple(meshes), parts, materials)
+
+
+def scene_of(*lamps):
+    return evaluate(Project(sources=lamps or (PANEL,), look=Look(ev100=7.0)))
+
+
+def shown(renderer, level, scene, settled=True, active=frozenset()):
+    renderer.set_level(bundle_level(level))
+    request = PictureRequest(1, scene, CAMERA, SIZE, active=active)
+    for _ in renderer.draw(request):
+        pass
+    if settled:
+        renderer.settle(request)
+    return renderer.luminance(request, settled=settled).astype(np.float64)
+
+
+def by_paths(level, scene, paths=48):
+    made = Reference(RayScene(level, flatten(level)), level, scene, CAMERA, SIZE, bounces=0)
+    for _ in range(paths):
+        made.step()
+    return made.luminance
+
+
+def blocks(picture, size=8):
+    h, w = picture.shape[0] // size, picture.shape[1] // size
+    return luminance(picture).reshape(h, size, w, size).mean(axis=(1, 3))
+
+
+def test_its_strength_is_stated_in_any_of_its_units():
+    assert PANEL.with_strength(PANEL.strength_for(1000.0)).lumens() == pytest.approx(1000.0)
+    assert PANEL.strength_toward(PANEL.luminance * np.pi * 0.25) == pytest.approx(PANEL.luminance)
+
+
+@pytest.mark.parametrize("at", [(0.4, 0.0, 0.0), (1.5, 0.0, 0.5), (0.0, 1.1, 3.0)])
+def test_the_meter_reads_the_closed_form(at):
+    level = floor()
+    facing = (0.0, 1.0, 0.0) if at[1] == 0.0 else (0.1, 0.2, -1.0)
+    reading = direct_illuminance(
+        RayScene(level, flatten(level)), scene_of(), np.array(at), np.array(facing), 64
+    )
+    normal = np.array(facing) / np.linalg.norm(facing)
+    way = np.array(PANEL.position) - np.array(at)
+    true = 3000.0 * disc_illuminance(way[None], np.array([PANEL.direction]), np.array([0.5]), normal[None])[0]
+    assert reading.direct_lx == pytest.approx(true, rel=1e-5)
+    assert reading.standard_error_lx == pytest.approx(0.0, abs=1e-9)
+
+
+def test_behind_a_board_the_meter_reads_what_its_edge_leaves():
+    level = floor(board=True)
+    rays = RayScene(level, flatten(level))
+    under = direct_illuminance(rays, scene_of(), np.array([0.1, 0.0, 0.0]), np.array([0.0, 1.0, 0.0]), 4096)
+    clear = direct_illuminance(rays, scene_of(PANEL.revised(shadow=False)), np.array([0.1, 0.0, 0.0]),
+                               np.array([0.0, 1.0, 0.0]), 1)  # fmt: skip
+    assert 0.0 < under.direct_lx < 0.7 * clear.direct_lx
+    assert under.standard_error_lx < 0.03 * clear.direct_lx
+
+
+@pytest.mark.parametrize("settled", [False, True])
+def test_on_a_dull_floor_every_picture_is_the_closed_form(renderer, settled):
+    level = floor()
+    picture = shown(renderer, level, scene_of(PANEL.revised(shadow=False)), settled)
+    x, y = np.meshgrid((np.arange(96) + 0.5) / 96, (np.arange(96) + 0.5) / 96)
+    ways = CAMERA.rays(x.ravel(), y.ravel())
+    places = np.array(CAMERA.eye) + ways * (-CAMERA.eye[1] / ways[:, 1])[:, None]
+    lux = 3000.0 * disc_illuminance(np.array(PANEL.position) - places, np.array([PANEL.direction]), np.array([0.5]),
+                                    np.broadcast_to([0.0, 1.0, 0.0], places.shape))  # fmt: skip
+    ratio = luminance(picture).ravel() / (lux * 0.5 / np.pi)
+    ratio = ratio[ratio > 0.0]  # beyond the floor there is none
+    # A rough surface's gloss gives and takes a little, as for every light.
+    assert np.median(ratio) == pytest.approx(1.0, abs=0.06)
+    assert np.quantile(np.abs(ratio / np.median(ratio) - 1.0), 0.95) < 0.12
+
+
+@pytest.mark.parametrize(("roughness", "metallic"), [(1.0, 0.0), (0.5, 0.0), (0.35, 1.0), (0.2, 1.0)])
+def test_settled_it_is_what_the_reference_finds(renderer, roughness, metallic):
+    level = floor(roughness, metallic)
+    picture, true = blocks(shown(renderer, level, scene_of())), blocks(by_paths(level, scene_of()))
+    lit = true > 0.02 * true.max()
+    assert np.abs(picture - true)[lit].mean() < 0.06 * true[lit].mean()
+
+
+def test_its_shadow_is_as_soft_as_rays_find_it(renderer):
+    level = floor(board=True)
+    picture, true = blocks(shown(renderer, level, scene_of())), blocks(by_paths(level, scene_of()))
+    assert np.abs(picture - true).mean() < 0.08 * true.mean()
+    plain = blocks(shown(renderer, level, scene_of(PANEL.revised(shadow=False))))
+    assert (picture / plain).min() < 0.5
+
+
+def test_under_the_hand_it_is_added_as_it_is_summed(renderer):
+    lamps = (PANEL, PointSource(id="p", name="P", position=(-1.0, 1.0, 0.0), intensity=200.0, shadow=True))
+    whole = shown(renderer, floor(), scene_of(*lamps), settled=False)
+    added = shown(renderer, floor(), scene_of(*lamps), settled=False, active=frozenset({"panel"}))
+    assert added == pytest.approx(whole, rel=4e-3, abs=1e-3 * whole.max())
+
+
+def test_layers_and_pool_know_it():
+    level, scene = floor(), scene_of()
+    rays = RayScene(level, flatten(level))
+    seen = seen_surfaces(rays, level, CAMERA, (48, 48))
+    layers = Layers(seen)
+    for _ in fill_layers(layers, rays, scene):
+        pass
+    pool = pool_field(rays, scene, seen, "panel").ravel()[seen.pixel]
+    given = luminance(layers.light["panel"])
+    held = np.isfinite(pool)
+    assert given[held].sum() == pytest.approx((pool[held] * 0.5 / np.pi).sum(), rel=0.08)
+
+
+def test_what_it_costs_is_counted_like_a_lamp_of_six_tiles():
+    level, scene = floor(), scene_of()
+    flat_level = flatten(level)
+    seen = seen_surfaces(RayScene(level, flat_level), level, CAMERA, (48, 48))
+    work = count_work(Asked(Boxes(*chunk_boxes(level, flat_level)), scene, seen, CAMERA, SIZE))
+    assert work.sources["panel"]["lamp shadows"]["tiles"] == 6.0
+    assert work.sources["panel"]["light"]["shadowed lamp pixels"] > 0.0
+    upward = scene_of(PANEL.revised(direction=(0.0, 1.0, 0.0)))
+    none = count_work(Asked(Boxes(*chunk_boxes(level, flat_level)), upward, seen, CAMERA, SIZE))
+    assert none.sources["panel"] == {}
+
+
+def test_it_is_written_as_the_nearest_light_there_is_and_the_loss_is_said():
+    project = Project(sources=(PANEL,))
+    document, _, lost = build_gltf(project, floor())
+    (light,) = document["extensions"]["KHR_lights_punctual"]["lights"]
+    assert light["type"] == "spot"
+    assert light["spot"]["outerConeAngle"] == pytest.approx(np.pi / 2.0)
+    weight = float(np.array(light["color"]) @ [0.2126, 0.7152, 0.0722])
+    assert light["intensity"] * weight == pytest.approx(3000.0 * np.pi * 0.25)
+    assert any("Panel" in one and "spot" in one for one in lost)
