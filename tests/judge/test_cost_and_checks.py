@@ -308,3 +308,15 @@ def test_a_lamp_that_burns_under_the_open_noon_sky_is_told_to_follow_the_light(s
     assert "lamp in daylight" not in kinds(checked(setting, better))
     indoors = project.revised(sources=(plain_sky(), set_sun(), LAMP))
     assert "lamp in daylight" not in kinds(checked(setting, indoors))
+
+
+def test_a_vignette_costs_its_pixels(setting):
+    level, rays, boxes = setting
+    seen = seen_surfaces(rays, level, CAMERA, (96, 54))
+    costs = []
+    for stops in (0.0, 1.0):
+        scene = evaluate(Project(sources=(LAMP,), look=Look(vignette=stops)))
+        work = count_work(Asked(boxes, scene, seen, CAMERA, (640, 360)))
+        assert work.passes["develop"]["vignette pixels"] == (640 * 360 if stops else 0)
+        costs.append(frame_cost(work, Target(), load_profile("couch 60")).passes["develop"])
+    assert costs[1] > costs[0]

@@ -169,6 +169,18 @@ def test_the_developed_picture_is_its_numpy_twins(in_room):
     assert (picture.rgb != twin).mean() < 0.1
 
 
+@pytest.mark.parametrize("stops", [0.0, 1.5])
+def test_a_vignette_is_in_both_developers_and_in_neither_light(in_room, stops):
+    """Sampled where the picture is plain: the light of both is the same, what is shown falls off."""
+    plain = in_room(pale_room_project())
+    picture = in_room(put(pale_room_project(), "look/vignette", stops))
+    assert np.array_equal(picture.luminance, plain.luminance)
+    twin = develop(picture.luminance, ShownLook(4.0, vignette=stops))
+    assert np.abs(picture.rgb.astype(int) - twin.astype(int)).max() <= 2
+    corner = picture.rgb[:4, :4].mean() / plain.rgb[:4, :4].mean()
+    assert (corner < 0.85) == (stops > 0.0)
+
+
 def test_a_drags_picture_is_the_whole_pictures_twin(renderer, room):
     """What the additive cache shows equals the picture made from nothing."""
     renderer.set_level(bundle_level(room))

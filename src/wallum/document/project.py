@@ -148,6 +148,17 @@ class Look(Item):
         high=1.0,
         step=0.05,
     )
+    vignette: float = parameter(
+        0.0,
+        label="Vignette",
+        help="What the lens loses in the picture's corners. It is a look: metering does not see it.",
+        unit="stops",
+        low=0.0,
+        high=4.0,
+        step=0.05,
+        first=False,
+        heading="Lens",
+    )
     darkest: float = _metering(
         -6.0, "Lowest EV", "Metering goes no lower: night stays night.", "EV", -12.0, 20.0
     )
@@ -168,7 +179,7 @@ class Look(Item):
     def idle(self) -> frozenset[str]:
         if self.exposed == "metered":
             return frozenset({"ev100"})
-        return frozenset(declared(self)) - {"exposed", "ev100", "night_eye"}
+        return frozenset(declared(self)) - {"exposed", "ev100", "night_eye", "vignette"}
 
     @model_validator(mode="after")
     def _limits_in_order(self) -> Self:

@@ -48,6 +48,8 @@ def _of_picture(project: Project) -> Iterator[str]:
         yield "glTF has no exposure: the metering is left out"
     else:
         yield f"glTF has no exposure: EV {look.ev100:g} is left out"
+    if look.vignette > 0.0:
+        yield "The vignette is a look, and is left out"
     if look.night_eye > 0.0:
         yield "The night eye is a look, and is left out"
 

@@ -8,6 +8,7 @@ from wallum.physics.arrays import Floats
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.night_eye import night_eye
 from wallum.physics.tone import bayer_matrix, srgb_encode
+from wallum.physics.vignette import vignette
 
 __all__ = ["develop"]
 
@@ -15,7 +16,10 @@ __all__ = ["develop"]
 def develop(luminance: Floats, look: ShownLook) -> NDArray[np.uint8]:
     """(H, W, 3) light [cd/m2] to (H, W, 3) 8-bit sRGB by a look, exposed by its `ev100`, with ordered
     dither."""
-    seen = night_eye(np.asarray(luminance, np.float64), look.night_eye)
+    seen = np.asarray(luminance, np.float64)
+    if look.vignette > 0.0:
+        seen = seen * vignette(seen.shape[1::-1], look.vignette)[..., None]
+    seen = night_eye(seen, look.night_eye)
     encoded = srgb_encode(look.curve(seen * exposure_scale(look.ev100)))
     rows, columns = encoded.shape[:2]
     thresholds = np.tile(bayer_matrix(3), (-(-rows // 8), -(-columns // 8)))[:rows, :columns]

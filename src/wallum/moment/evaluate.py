@@ -172,7 +172,7 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     far = _through(base.far, air)
     sky = _with_haze(base.sky, base.far, far, air)
     gain = 2.0**project.balance.glow * float(project.level_light.glow)
-    look = ShownLook(now.look.ev100, _metering(now.look), now.look.night_eye)
+    look = ShownLook(now.look.ev100, _metering(now.look), now.look.vignette, now.look.night_eye)
     scene = LitScene(lamps, far, sky, look, air, glow, gain)
     if look.metering is None:
         return scene

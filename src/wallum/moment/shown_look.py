@@ -23,11 +23,13 @@ class ShownLook:
 
     ev100    : exposure by hand; where it is metered, about what will be found
     metering : None where exposed by hand
+    vignette : stops that the lens loses in the corners
     night_eye: strength of the look of the eye at night, 0 to 1
     curve    : from picture values to display values
     """
 
     ev100: float
     metering: Metering | None = None
+    vignette: float = 0.0
     night_eye: float = 0.0
     curve: ToneCurve = DEFAULT_CURVE

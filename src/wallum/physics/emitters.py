@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats, normalised
+from wallum.physics.frames import frame_of
 
 __all__ = ["ball_points", "cone_directions", "disc_points", "halton", "sphere_directions"]
 
@@ -51,9 +52,5 @@ def sphere_directions(u: Floats) -> NDArray[np.float64]:
 
 def cone_directions(axis: Floats, half_angle_rad: float, u: Floats) -> NDArray[np.float64]:
     """(N, 3) unit directions spread evenly over a small cone about a unit axis, in the axis' precision."""
-    helper = np.array([1.0, 0.0, 0.0]) if abs(axis[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
-    side = np.cross(axis, helper).astype(axis.dtype)
-    side = side / np.linalg.norm(side)
-    up = np.cross(side, axis)
     spread = disc_points(u) * np.tan(half_angle_rad).astype(u.dtype)
-    return normalised(axis + spread @ np.stack([side, up]))
+    return normalised(axis + spread @ np.concatenate(frame_of(axis[None])))

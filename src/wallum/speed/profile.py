@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import nnls
 
+from wallum.document.paths import put
 from wallum.document.project import Project
 from wallum.document.sources import SkySource
 from wallum.frame.asked import Asked, Boxes
@@ -102,6 +103,12 @@ def _scenes(project: Project, level: Level) -> Iterator[tuple[str, Camera, LitSc
                     Camera.of_shot(shot, 1.0, far),
                     lit,
                 )
+        lens = put(project, "look/vignette", 1.0)
+        yield (
+            f"{project.name}, {shot.name}, vignette",
+            Camera.of_shot(shot, 1.0, far),
+            evaluate(lens, Moment(12.0)),
+        )
         for name, cloud in CLOUDS.items():
             sky = next((one for one in project.resolved_sources if isinstance(one, SkySource)), None)
             if sky is not None:

@@ -12,10 +12,11 @@ from numpy.typing import NDArray
 
 from wallum.moment.kinds import kind_of
 from wallum.moment.scene import AIR_ID, GLOW_ID, UNLIT_ID, Dome, LitScene
-from wallum.physics.arrays import Floats, dots, normalised
+from wallum.physics.arrays import Floats, dots
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import disc_points, halton
 from wallum.physics.exposure import exposure_scale
+from wallum.physics.frames import frame_of
 from wallum.physics.surface import response
 from wallum.transport.air_between import air_between
 from wallum.transport.rays import LIFT_M, RayScene
@@ -105,9 +106,8 @@ def _sky_rays(seen: SeenSurfaces, turn: int) -> NDArray[np.float64]:
     disc = disc_points(u)
     height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))
     n = seen.normals
-    helper = np.where(np.abs(n[:, :1]) < 0.9, np.array([[1.0, 0.0, 0.0]]), np.array([[0.0, 1.0, 0.0]]))
-    side = normalised(np.cross(n, helper))
-    return disc[:, :1] * side + disc[:, 1:] * np.cross(n, side) + height[:, None] * n
+    side, up = frame_of(n)
+    return np.asarray(disc[:, :1] * side + disc[:, 1:] * up + height[:, None] * n)
 
 
 def _scatter(count: int) -> NDArray[np.float64]:

@@ -13,6 +13,7 @@ from wallum.physics.arrays import Floats, as_vectors, normalised
 from wallum.physics.colour import luminance
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import cone_directions, disc_points
+from wallum.physics.frames import frame_of
 from wallum.transport.rays import LIFT_M, RayScene
 
 __all__ = ["Reading", "direct_illuminance"]
@@ -112,9 +113,8 @@ def _sky(rays: RayScene, dome: Dome, start: Floats, normal: Floats, u: Floats) -
     """Directions by the cosine (Malley's method), so that each counts pi times its luminance."""
     disc = disc_points(u)
     height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))
-    helper = np.array([1.0, 0.0, 0.0]) if abs(normal[0]) < 0.9 else np.array([0.0, 1.0, 0.0])
-    side = normalised(np.cross(normal, helper))
-    directions = disc[:, :1] * side + disc[:, 1:] * np.cross(normal, side) + height[:, None] * normal
+    side, up = frame_of(normal[None])
+    directions = disc[:, :1] * side + disc[:, 1:] * up + height[:, None] * normal
     begin = np.broadcast_to(start, directions.shape)
     through = rays.let_through(begin, directions, np.full(len(u), np.inf))
     return np.asarray(np.pi * luminance(sample_dome(dome.luminance, dome.ground, directions) * through))

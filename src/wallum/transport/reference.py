@@ -26,6 +26,7 @@ from wallum.physics.deck import deck_along, deck_ends
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import cone_directions, disc_points
 from wallum.physics.exposure import exposure_scale
+from wallum.physics.frames import frame_of
 from wallum.physics.surface import MIN_ROUGHNESS, response
 from wallum.transport.air_between import air_between
 from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
@@ -375,7 +376,7 @@ class Reference:
         mirrored = rng.random(count, dtype=np.float32) < share
         rough = np.maximum(surfaces.roughness, MIN_ROUGHNESS)
         alpha = rough * rough
-        side, up = _frame(n)
+        side, up = frame_of(n)
         u = rng.random((count, 2), dtype=np.float32)
         disc = disc_points(u)
         height = np.sqrt(np.maximum(1.0 - u[:, 0], 0.0))
@@ -393,16 +394,6 @@ class Reference:
         weight = self._answer(surfaces, rows, v, toward)
         weight *= scaled(paths.weight.take(rows, 0), 1.0 / np.maximum(chance, 1e-9))
         return _Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight)
-
-
-def _frame(n: Floats) -> Pairs:
-    """Two directions across each normal. Source: Duff et al. 2017."""
-    x, y, z = n[:, 0], n[:, 1], n[:, 2]
-    sign = np.copysign(np.ones_like(z), z)
-    a = -1.0 / (sign + z)
-    b = x * y * a
-    side = np.stack([1.0 + sign * x * x * a, sign * b, -sign * x], axis=1)
-    return side, np.stack([b, sign + y * y * a, -y], axis=1)
 
 
 def _facet(n: Floats, side: Floats, up: Floats, v: Floats, alpha: Floats, u: Floats) -> Floats:

@@ -7,10 +7,11 @@ __all__ = ["DEVELOP", "INSPECT", "METER", "READ_BACK"]
 
 
 def _count(asked: Asked) -> Counted:
-    return Counted({"pixels": asked.pixels})
+    lens = asked.pixels if asked.scene.look.vignette > 0.0 else 0.0
+    return Counted({"pixels": asked.pixels, "vignette pixels": lens})
 
 
 INSPECT = Described("inspect")  # surfaces without any light, in the place of it
 METER = Described("meter")
-DEVELOP = Described("develop", ("pixels",), _count)
+DEVELOP = Described("develop", ("pixels", "vignette pixels"), _count)
 READ_BACK = Described("read back")

@@ -1,5 +1,7 @@
 """From light to the bytes that the window paints."""
 
+import math
+
 import moderngl
 import numpy as np
 
@@ -8,6 +10,7 @@ from wallum.moment.shown_look import ShownLook
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import ramp
 from wallum.physics.tone import bayer_matrix
+from wallum.physics.vignette import corner_fall
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import Size
 
@@ -64,6 +67,10 @@ class Developer:
         features = VIEW_FEATURES.get(view, frozenset())
         to_picture = exposure_scale(look.ev100)
         chain: dict[str, object] = {}
+        if look.vignette > 0.0 and view in CHAINED:
+            features |= {"VIGNETTE"}
+            width, height = light.size
+            chain["vignette"] = (corner_fall(look.vignette), 2.0 / math.hypot(width, height))
         if look.night_eye > 0.0 and view in CHAINED:
             features |= {"NIGHT"}
             chain["night_eye"] = (look.night_eye, 1.0 / to_picture)

@@ -1,6 +1,6 @@
 #version 430 core
 // From pre-exposed light to display values. Twin of physics/tone.py.
-// Variants: NIGHT (the eye at night), PLAIN (as it is, no curve), FALSE_COLOUR (stops about mid grey), ZEBRA (burnt and buried).
+// Variants: VIGNETTE (the lens), NIGHT (the eye at night), PLAIN (as it is, no curve), FALSE_COLOUR (stops about mid grey), ZEBRA (burnt and buried).
 // Output is blue, green, red, 255 with the top row first: what the window paints as it is.
 
 uniform sampler2D picture;
@@ -8,6 +8,9 @@ uniform sampler2D dither;      // ordered thresholds
 uniform float scale;           // pre-exposed light to picture value
 uniform vec4 curve;            // a, b, c, d
 uniform ivec2 size;
+#ifdef VIGNETTE
+#include "chain/vignette.glsl"
+#endif
 #ifdef NIGHT
 uniform vec2 night_eye;        // strength; picture value to cd/m2
 #endif
@@ -54,6 +57,9 @@ void main() {
     ivec2 here = ivec2(gl_FragCoord.xy);
     ivec2 pixel = ivec2(here.x, size.y - 1 - here.y);
     vec3 x = max(texelFetch(picture, pixel, 0).rgb * scale, 0.0);
+#ifdef VIGNETTE
+    x *= vignette_leaves(here, size);
+#endif
 #ifdef NIGHT
     x = by_night(x);
 #endif
