@@ -16,9 +16,15 @@ def _only_the_document() -> None:
         sys.stdout = os.fdopen(document, "w", encoding="utf-8")
 
 
-_only_the_document()
-# Names of files may hold bytes that are no text.
-for stream in (sys.stdout, sys.stderr):
-    if hasattr(stream, "reconfigure"):
-        stream.reconfigure(errors="backslashreplace")
-sys.exit(main())
+def run() -> int:
+    """The entry point of the installed program, too."""
+    _only_the_document()
+    # Names of files may hold bytes that are no text.
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
+    return main()
+
+
+if __name__ == "__main__":
+    sys.exit(run())

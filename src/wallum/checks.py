@@ -5,15 +5,15 @@ import subprocess
 import sys
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from pathlib import Path
 from tempfile import TemporaryFile
 from typing import IO, Final
 
 import click
 
+from wallum.checkout import ROOT
+
 __all__ = ["run_checks"]
 
-ROOT: Final = Path(__file__).resolve().parents[2]
 # Tests that wait for windows and renderers; all others keep the second core busy meanwhile.
 WINDOWS: Final = ("desk", "realtime", "soak")
 CHECKS: Final = (

@@ -10,7 +10,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any, Final
 
-from wallum.desk.tours.tour import ROOT
+from wallum.checkout import ROOT
 from wallum.files import write_whole
 from wallum.soak.kills import KillsMet, kill_renderers, kill_savers
 

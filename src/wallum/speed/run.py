@@ -8,8 +8,8 @@ import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Final
 
+from wallum.checkout import ROOT
 from wallum.desk.app import screen_of_its_own
 from wallum.desk.project.loading import load_new
 from wallum.desk.tours.load_watch import load_rows
@@ -24,8 +24,6 @@ from wallum.speed.profile import driver_name, fit_profile, measure_scenes, media
 from wallum.speed.works import works_rows
 
 __all__ = ["fit_and_write", "measure_all"]
-
-ROOT: Final = Path(__file__).resolve().parents[3]
 
 
 def _open_rows() -> Iterator[Row]:

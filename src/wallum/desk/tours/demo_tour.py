@@ -11,8 +11,9 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from wallum.checkout import ROOT
 from wallum.desk.app import has_display, run_desk, screen_of_its_own
-from wallum.desk.tours.tour import DEMO, ROOT, open_desk, scrub, shoot, wait_for, wait_settled
+from wallum.desk.tours.tour import DEMO, open_desk, scrub, shoot, wait_for, wait_settled
 from wallum.desk.window import DeskWindow
 from wallum.document.targets import STAND_INS
 from wallum.exchange.report import Costed, write_report

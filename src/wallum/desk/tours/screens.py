@@ -7,8 +7,9 @@ from typing import Literal
 
 from PyQt6.QtCore import QPointF
 
+from wallum.checkout import ROOT
 from wallum.desk.app import screen_of_its_own
-from wallum.desk.tours.tour import DEMO, ROOT, open_desk, shoot, wait_for, wait_settled
+from wallum.desk.tours.tour import DEMO, open_desk, shoot, wait_for, wait_settled
 from wallum.desk.window import DeskWindow
 from wallum.document.project import Project
 from wallum.document.sources import PointSource

@@ -21,7 +21,6 @@ from wallum.realtime.process.request import Frame
 
 __all__ = [
     "DEMO",
-    "ROOT",
     "drag",
     "intensity_field",
     "open_desk",
@@ -31,7 +30,6 @@ __all__ = [
     "wait_settled",
 ]
 
-ROOT: Final = Path(__file__).resolve().parents[4]
 DEMO: Final = "demo:kilnworks"
 PATIENCE_S = 120.0
 WAIT_MS = 5

@@ -11,12 +11,12 @@ import sys
 import time
 from contextlib import suppress
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.checkout import PACKAGES
 from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.memory import Block, store_value
@@ -55,7 +55,7 @@ class RendererClient:
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_STREAM)
         command = [sys.executable, "-m", "wallum.realtime.process.worker", str(theirs.fileno())]
         # The process must find this very package, however this one was started.
-        package = str(Path(__file__).resolve().parents[3])
+        package = str(PACKAGES)
         paths = [package, *filter(None, [os.environ.get("PYTHONPATH")])]
         self._process = subprocess.Popen(
             command,
