@@ -1,0 +1,55 @@
+"""What the documents say of the tree is so."""
+
+import re
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).resolve().parents[1]
+DOCUMENTS = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *sorted((ROOT / "docs").rglob("*.md"))]
+PACKAGE = ROOT / "src" / "wallum"
+
+
+@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda one: one.name)
+def test_links_lead_somewhere(document):
+    for target in re.findall(r"\]\(([^)#]+)(?:#[^)]*)?\)", document.read_text()):
+        if "://" not in target:
+            assert (document.parent / target).exists(), target
+
+
+@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda one: one.name)
+def test_files_that_are_named_are_there(document):
+    """As `moment/kinds/panel.py`: from the package, or from the folder named before."""
+    names = {path.name for path in PACKAGE.rglob("*") if path.is_file()}
+    for named in re.findall(r"`([\w/.]+\.(?:py|glsl|json|npy))`", document.read_text()):
+        if named.startswith("tests/"):
+            assert (ROOT / named).is_file(), named
+        elif "/" in named:
+            ends = [path for path in PACKAGE.rglob(Path(named).name) if path.as_posix().endswith("/" + named)]
+            assert ends, named
+        else:
+            assert named in names, named
+
+
+@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda one: one.name)
+def test_folders_that_are_named_are_there(document):
+    for named in re.findall(r"`((?:\w+/)+)`", document.read_text()):
+        places = (ROOT / named, PACKAGE / named, PACKAGE / "desk" / named, PACKAGE / "realtime" / named)
+        places += (
+            PACKAGE / "document" / named,
+            PACKAGE / "moment" / named,
+            PACKAGE / "frame" / named,
+            PACKAGE / "level" / named,
+        )
+        assert any(place.is_dir() for place in places) or named == "out/demo/", named
+
+
+def test_every_folder_of_the_package_is_on_the_map():
+    text = (ROOT / "docs" / "architecture.md").read_text()
+    for folder in PACKAGE.iterdir():
+        if folder.is_dir() and folder.name != "__pycache__":
+            assert f"`{folder.name}/`" in text, folder.name
+    for room in ("desk", "realtime"):
+        for folder in (PACKAGE / room).iterdir():
+            if folder.is_dir() and folder.name != "__pycache__":
+                assert f"`{folder.name}/`" in text, f"{room}/{folder.name}"
