@@ -29,6 +29,8 @@ from wallum.desk.picture.pointer_tools import PointerTools
 from wallum.desk.picture.pool_lines import PoolLines
 from wallum.desk.picture.shadow_tool import ShadowTool
 from wallum.desk.picture.view import PictureView
+from wallum.desk.picture.view_state import ViewState
+from wallum.desk.picture.viewing import CHOICES, Viewing
 from wallum.desk.picture.walker import Walker
 from wallum.desk.picture.wall import ShotWall
 from wallum.desk.picture.wipe import Wipe
@@ -48,11 +50,10 @@ from wallum.desk.rendering.asking import Asking
 from wallum.desk.rendering.at_rest import AtRest
 from wallum.desk.rendering.exposing import Exposing
 from wallum.desk.rendering.render_link import RenderLink
-from wallum.desk.rendering.truth import TRUTH, Truth
+from wallum.desk.rendering.truth import Truth
 from wallum.desk.widgets.bar import Bar, Offers
 from wallum.desk.widgets.sheet import Sheet
 from wallum.desk.widgets.still_label import StillLabel
-from wallum.frame.views import VIEWS
 from wallum.level.opening import choose_level, reference_to
 from wallum.moment.camera import Camera
 from wallum.realtime.level.bundle import ProbeGrid
@@ -61,7 +62,6 @@ from wallum.realtime.process.request import Frame
 __all__ = ["DeskWindow"]
 
 NAME_PX, STATE_PX = 104, 400
-ONE_SOURCE = "one source"
 
 
 class DeskWindow(QMainWindow):
@@ -90,7 +90,7 @@ class DeskWindow(QMainWindow):
         self.reading = MeterField(self.session, self.tools)
         self.variants = VariantBar(self.session)
         tip = "What the picture shows: light, surfaces, stops (V: the next)"
-        self.views = choice_box((*VIEWS, ONE_SOURCE, TRUTH), "View", tip)
+        self.views = choice_box(CHOICES, "View", tip)
         self.chosen = SourceTools(self.session, self.picture, self.balance)
         self.pointer = PointerTools(self.session, self.picture)
         self.settings = DeskSettings()
@@ -104,13 +104,25 @@ class DeskWindow(QMainWindow):
         self.receiver = Receiver(self.session, self)
         self.waiting = Waiting(self.session, self.files, self.receiver, self.offers, self.sheet)
         self.path = FirstPath(self.session, self.picture, self.settings.note_start)
-        self.looking = Looking(self.session, self.picture, self.wall, self.wipe)
+        self.state = ViewState()
+        self.looking = Looking(self.session, self.picture, self.wall, self.state)
         self.walker = Walker(self.session, self.looking)
         self.comparing = Comparing(self.session, self.wipe, self.variants, self)
         self.recent = RecentMenu(self.settings, self._open_file, self)
         self.pool = PoolLines(self.session, self.picture)
         self.bench = DayBench(self.session, self.sheet, self.picture, self)
         self.at_rest = AtRest(self.session, self.link, self.picture, self.transport)
+        self._alone = QLabel()
+        self.viewing = Viewing(
+            self.session,
+            self.picture,
+            self.state,
+            self.balance,
+            self.truth,
+            self.asking,
+            self.views,
+            self._alone,
+        )
         self._grid_text = ""  # how far the sky grid is
         self._oldest = 0  # number of the first picture of this level
         self._state, self._told = StillLabel(wide=STATE_PX, right=True), StillLabel()
@@ -152,7 +164,7 @@ class DeskWindow(QMainWindow):
                 "ignore": pointer.leave_out,
                 "shot": self._keep_shot,
                 "frame": self.looking.frame_selected,
-                "view": self._next_view,
+                "view": self.viewing.next,
                 "play": self.transport.toggle,
                 "flip": self.variants.flip,
                 "wipe": self.comparing.wipe_variant,
@@ -176,7 +188,7 @@ class DeskWindow(QMainWindow):
         )
 
     def _arrange(self) -> None:
-        self._name, self._alone = QLabel(), QLabel()
+        self._name = QLabel()
         files, tools = ([self.act[name] for name in names] for names in (BAR_FILES, BAR_TOOLS))
         menu = command_menu(self, self.act)
         menu.insertMenu(self.act["save"], self.recent)
@@ -213,8 +225,6 @@ class DeskWindow(QMainWindow):
         self.day.ribbon.released.connect(self._scrubbed)
         self.day.place_asked.connect(lambda: self.tune.show_group("setting"))
         self.transport.state_changed.connect(self.ask_picture)
-        self.views.currentTextChanged.connect(self._view_changed)
-        self.balance.only_changed.connect(self._only_changed)
         self.at_rest.worked_out.connect(self.balance.show_given)
         self.at_rest.pool_found.connect(self.pool.take)
         for shown in (self.cost.show_cost, self.balance.show_cost):
@@ -245,6 +255,8 @@ class DeskWindow(QMainWindow):
         self.day.bench_asked.connect(self.bench.show_bench)
         self.bench.changed.connect(self.day.show_bench)
         self.wipe.began.connect(self.at_rest.asked)
+        self.viewing.lead(self.wipe, self.walker, {"wall": self.wall, "hours": self.bench.hours})
+        self.looking.left.connect(self.viewing.plain)
         self.wall.opened.connect(self.at_rest.asked)
         self.receiver.arriving.connect(self.files.level_is)
         self.receiver.received.connect(self._level_received)
@@ -353,25 +365,6 @@ class DeskWindow(QMainWindow):
     def _keep_shot(self) -> None:
         shot = self.shots.keep(self.picture.camera)
         self._told.setText(f"{shot.name} kept; F2 in the list gives it a name")
-
-    def _only_changed(self, source_id: str) -> None:
-        self.asking.only = source_id
-        source = self.session.project.source(source_id)
-        self._alone.setText(f"{source.name} alone" if source is not None else "")
-        self.ask_picture()
-
-    def _view_changed(self, view: str) -> None:
-        self.picture.view = view if view in VIEWS else "final"
-        if view == ONE_SOURCE and not self.balance.only:
-            self.chosen.see_only()
-        elif view != ONE_SOURCE and self.balance.only:
-            self.balance.see_only("")
-        self.truth.show(view == TRUTH)
-        self.picture.update()
-        self.ask_picture()
-
-    def _next_view(self) -> None:
-        self.views.setCurrentIndex((self.views.currentIndex() + 1) % self.views.count())
 
     def _scrub(self, hour: float) -> None:
         self.transport.play(False)

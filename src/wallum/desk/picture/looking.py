@@ -3,12 +3,12 @@
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import QObject
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.picture.navigation import frame
 from wallum.desk.picture.view import PictureView
+from wallum.desk.picture.view_state import ViewState
 from wallum.desk.picture.wall import ShotWall
-from wallum.desk.picture.wipe import Wipe
 from wallum.desk.project.session import Session
 from wallum.document.fit import LevelFit
 from wallum.document.sources import Lamp
@@ -22,9 +22,11 @@ SMALLEST_FRAMED_M = 1.5
 class Looking(QObject):
     """Remembers where one came from."""
 
-    def __init__(self, session: Session, picture: PictureView, wall: ShotWall, wipe: Wipe) -> None:
+    left = pyqtSignal()  # there is nothing left to go back from but a view
+
+    def __init__(self, session: Session, picture: PictureView, wall: ShotWall, state: ViewState) -> None:
         super().__init__()
-        self._session, self._picture, self._wall, self._wipe = session, picture, wall, wipe
+        self._session, self._picture, self._wall, self._state = session, picture, wall, state
         self._came_from: Camera | None = None  # before a shot was looked through for a moment
         self._moving = False
         self._fit: LevelFit | None = None  # of the level as it was first looked at
@@ -93,13 +95,13 @@ class Looking(QObject):
             self._session.told.emit("")
 
     def go_back(self) -> None:
-        """Leave what is only for a moment: a peek, then the wipe."""
+        """Leave what is only for a moment: a peek, then what is shown in the place of the picture."""
         if self._came_from is not None:
             camera, self._came_from = self._came_from, None
             self.look_from(camera)
             self._session.told.emit("")
-        elif self._wipe.against:
-            self._wipe.begin("")
+        elif not self._state.back():
+            self.left.emit()
 
     def _moved(self, _: Camera) -> None:
         if not self._moving:  # who moves on from a shot stays

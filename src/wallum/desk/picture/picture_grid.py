@@ -4,7 +4,7 @@ import math
 from abc import abstractmethod
 
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QHideEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from wallum.desk.project.session import Session
@@ -20,6 +20,7 @@ class PictureGrid(QWidget):
 
     left = pyqtSignal()
     opened = pyqtSignal()
+    closed = pyqtSignal()
     gap_px = 10
 
     def __init__(self, session: Session, over: QWidget, name: str) -> None:
@@ -88,6 +89,10 @@ class PictureGrid(QWidget):
         row, column = divmod(number, columns)
         x, y = left + column * (wide + self.gap_px), top + row * (high + NAME_PX + self.gap_px)
         return QRectF(x, y, wide, high)
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        self.closed.emit()
 
     def sizeHint(self) -> QSize:
         return self._over.size()

@@ -2,7 +2,7 @@
 
 import time
 
-from PyQt6.QtCore import QObject, QTimer
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wallum.desk.picture.looking import Looking
 from wallum.desk.project.session import Session
@@ -15,6 +15,8 @@ STEP_MS = 33
 
 class Walker(QObject):
     """The same command again stops it where it is."""
+
+    changed = pyqtSignal(bool)  # whether it walks
 
     def __init__(self, session: Session, looking: Looking) -> None:
         super().__init__()
@@ -31,7 +33,7 @@ class Walker(QObject):
     def toggle(self) -> None:
         """Walk the first walk of the project, or stop."""
         if self.walking:
-            self._timer.stop()
+            self.stop()
             self._session.told.emit("")
         elif not self._session.project.walks:
             self._session.told.emit("This project has no walk")
@@ -39,16 +41,19 @@ class Walker(QObject):
             walk = self._session.project.walks[0]
             self._began = time.monotonic()
             self._timer.start()
+            self.changed.emit(True)
             self._session.told.emit(f"{walk.name}: {walk.lasts:.0f} s; the same key stops")
 
     def _step(self) -> None:
         walks = self._session.project.walks
         seconds = time.monotonic() - self._began
         if not walks or seconds > walks[0].lasts:
-            self._timer.stop()
+            self.stop()
             return
         self._looking.look_from(walk_camera(walks[0], seconds))
 
     def stop(self) -> None:
-        """Stop for good."""
-        self._timer.stop()
+        """Stop where one is."""
+        if self.walking:
+            self._timer.stop()
+            self.changed.emit(False)
