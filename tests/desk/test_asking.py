@@ -3,7 +3,9 @@
 from PyQt6.QtWidgets import QApplication
 
 from wallum.desk.tours.tour import wait_for
-from wallum.document.project import Air, Figure, Setting
+from wallum.document.owners import OWNERS
+from wallum.document.project import Air, Figure, Setting, base_light
+from wallum.document.sources import LAMP_KINDS
 from wallum.document.targets import Target
 from wallum.moment.camera import Camera
 
@@ -30,7 +32,7 @@ def test_of_many_moves_only_those_are_evaluated_that_can_be_drawn(window, monkey
     at_peace(window)
     calls = counted(monkeypatch)
     for step in range(200):
-        window.session.scrub(8.0 + 0.01 * step)
+        window.session.playhead.scrub(8.0 + 0.01 * step)
     assert len(calls) == 2  # one that is drawn, one that waits
     assert calls[0] == 8.0
 
@@ -39,8 +41,8 @@ def test_the_last_of_many_moves_is_shown(window, monkeypatch):
     at_peace(window)
     calls = counted(monkeypatch)
     for step in range(50):
-        window.session.scrub(8.0 + 0.01 * step)
-    wait_for(lambda: bool(calls) and calls[-1] == window.session.hour, "the last hour's picture")
+        window.session.playhead.scrub(8.0 + 0.01 * step)
+    wait_for(lambda: bool(calls) and calls[-1] == window.session.playhead.hour, "the last hour's picture")
     number = window.link.client.latest_number
     shown = []
     window.picture.painted.connect(lambda frame: shown.append(frame.number) if frame else None)
@@ -53,7 +55,7 @@ def test_a_hand_that_rests_is_never_held_back(window, monkeypatch):
     at_peace(window)
     calls = counted(monkeypatch)
     for step in range(5):
-        window.session.rest_at(9.0 + step)
+        window.session.playhead.rest_at(9.0 + step)
     assert calls == [9.0, 10.0, 11.0, 12.0, 13.0]
 
 
@@ -77,8 +79,10 @@ def test_panes_are_built_when_they_are_shown_or_in_idle_moments(window):
     tune.build_ahead()
     wait_for(lambda: not tune._unbuilt.isActive(), "all panes")
     QApplication.processEvents()
-    assert len(tune._panes) == 10
+    assert len(tune._panes) == sum(bool(one.tab) for one in OWNERS.values()) + len(base_light()) + len(
+        LAMP_KINDS
+    )
     shown = tune.pane
-    window.session.select("sun")
+    window.session.selection.select("sun")
     tune.show_group("figure")
     assert tune.pane is shown

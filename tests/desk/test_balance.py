@@ -40,7 +40,7 @@ def test_a_fader_drag_is_one_step_in_stops(window):
     spot = window.session.project.source("spot")
     assert spot.trim == pytest.approx(3.0, abs=0.25)
     assert window.session.history.undo_label == "Block Spot, trim"
-    assert window.session.selected == "spot"
+    assert window.session.selection.lead == "spot"
     window.session.undo()
     assert window.session.project.source("spot").trim == 0.0
     window.session.set_value("by hand", "sources/@spot/trim", -2.0)
@@ -89,17 +89,17 @@ def test_lamps_switch_and_one_is_seen_alone(qtbot, window):
 def test_keys_go_from_strip_to_strip_trim_switch_and_type(window):
     balance = window.balance
     balance.setFocus()
-    window.session.select("spot")
+    window.session.selection.select("spot")
     QTest.keyClick(balance, Qt.Key.Key_Up)
     assert window.session.project.source("spot").trim == pytest.approx(0.1)
     QTest.keyClick(balance, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
     assert window.session.project.source("spot").trim == pytest.approx(0.09)
     QTest.keyClick(balance, Qt.Key.Key_Space)
     assert not window.session.project.source("spot").on
-    before = window.session.selected
+    before = window.session.selection.lead
     QTest.keyClick(balance, Qt.Key.Key_Right)
     QTest.keyClick(balance, Qt.Key.Key_Left)
-    assert window.session.selected == before
+    assert window.session.selection.lead == before
     for typed, path, value in (("1.5", "trim", 1.5), ("900 lm", "intensity", None)):
         balance._edit(balance.strip_of("spot"), "")
         balance._editor.setText(typed)
@@ -143,7 +143,7 @@ def test_three_hundred_strips_scroll_and_paint(qtbot, window):
     window.session.history.edit("many", project)
     balance = window.balance
     assert len(balance.strips()) > 300
-    window.session.select("n299")
+    window.session.selection.select("n299")
     place = balance.centre_of(balance.strip_of("n299"))
     assert 0.0 < place < balance.width()
     assert not balance.grab().isNull()

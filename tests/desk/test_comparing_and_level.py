@@ -249,7 +249,7 @@ def test_a_project_saved_elsewhere_keeps_its_level_its_picture_and_its_undo(qtbo
 
 def test_pegs_are_dragged_in_the_ribbon_as_one_step(window):
     session = window.session
-    session.set_hour(9.0)
+    session.playhead.set_hour(9.0)
     session.peg("peg", "look/ev100", PegTime(tie="noon", hours=-3.0))
     ribbon = window.day.ribbon
     (hour,) = ribbon.pegs()
@@ -309,7 +309,7 @@ def test_the_first_path_goes_on_by_itself_and_is_left_for_good(qtbot):
     try:
         made.path.begin()
         assert made.path.isVisible()
-        made.session.set_hour(made.session.hour + 3.0)
+        made.session.playhead.set_hour(made.session.playhead.hour + 3.0)
         assert made.path.number == 1
         sun = made.session.project.sources[0]
         made.session.set_value("trim", f"sources/@{sun.id}/trim", 1.0)
@@ -353,7 +353,7 @@ def test_the_truth_view_refines_while_one_waits_and_goes_with_the_hands_move(qtb
 
 
 def test_one_source_is_seen_alone_by_the_list_of_views(window):
-    window.session.select("spot")
+    window.session.selection.select("spot")
     window.views.setCurrentText("one source")
     assert window.balance.only == "spot"
     window.views.setCurrentText("final")

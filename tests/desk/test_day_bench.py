@@ -110,7 +110,7 @@ def test_pegs_are_copied_to_the_playhead(desk, lanes):  # noqa: F811
     QTest.mouseClick(lanes, LEFT, NONE, place(lanes, 0))
     QTest.mouseClick(lanes, LEFT, Qt.KeyboardModifier.ControlModifier, place(lanes, 1))
     QTest.keyClick(lanes, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
-    desk.session.rest_at(14.0)
+    desk.session.playhead.rest_at(14.0)
     QTest.keyClick(lanes, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
     pegs = sorted(desk.session.project.lane("sky", "trim").pegs, key=lambda peg: peg.at.hours)
     assert [peg.at.hours for peg in pegs] == [6.0, 12.0, 14.0, 18.0, 20.0]
@@ -195,7 +195,7 @@ def test_the_shot_by_hours_fills_and_a_click_goes_there(qtbot, desk, lanes):  # 
     noon, midnight = (hours._pictures[hours._key(hours.shots()[0], h)] for h in (12.0, 0.0))
     assert noon != midnight
     QTest.mouseClick(hours, LEFT, NONE, hours.place_of(15).center().toPoint())
-    assert desk.session.hour == 15.0
+    assert desk.session.playhead.hour == 15.0
     assert not hours.isVisible()
 
 
@@ -258,7 +258,7 @@ def test_several_chosen_shots_stand_by_hours_in_a_row_each(qtbot, desk, lanes): 
     QTest.keyClick(hours, Qt.Key.Key_Right)
     QTest.keyClick(hours, Qt.Key.Key_Down)
     QTest.keyClick(hours, Qt.Key.Key_Return)
-    assert desk.session.hour == 3.0
+    assert desk.session.playhead.hour == 3.0
     assert not hours.isVisible()
     desk.act["hours"].trigger()
     QTest.keyClick(hours, Qt.Key.Key_Escape)
@@ -269,7 +269,7 @@ def test_a_picture_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbo
     from wallum.desk.rendering.picture_file import PictureFileButton
 
     desk.session.set_all("picture", {"sources/sky/model": "picture dome"})
-    desk.session.select("sky")
+    desk.session.selection.select("sky")
     button = desk.tune.findChild(PictureFileButton)
     broken = tmp_path / "broken.hdr"
     broken.write_bytes(b"no picture")

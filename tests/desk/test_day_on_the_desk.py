@@ -61,16 +61,16 @@ def test_dragging_the_ribbon_sets_the_hour_and_asks_for_pictures(qtbot, desk):
     ribbon, came = desk.day.ribbon, frames_of(desk)
     at = [QPoint(round(ribbon.x_of(hour)), 20) for hour in (11.0, 15.0, 18.5)]
     QTest.mousePress(ribbon, LEFT, Qt.KeyboardModifier.NoModifier, at[0])
-    assert desk.session.hour == pytest.approx(11.0, abs=0.05)
+    assert desk.session.playhead.hour == pytest.approx(11.0, abs=0.05)
     QTest.mouseMove(ribbon, at[1])
     qtbot.waitUntil(lambda: any(frame.detail == "reduced" for frame in came), timeout=20_000)
     QTest.mouseRelease(ribbon, LEFT, Qt.KeyboardModifier.NoModifier, at[2])
-    assert desk.session.hour == pytest.approx(18.5, abs=0.05)
+    assert desk.session.playhead.hour == pytest.approx(18.5, abs=0.05)
     qtbot.waitUntil(lambda: bool(came) and came[-1].detail == "full", timeout=20_000)
     # Where the playhead stands is no step, but it is kept with the project.
     assert not desk.session.history.dirty
     assert desk.save()
-    assert load(desk.session.file).setting.clock == pytest.approx(18.5, abs=0.05)
+    assert load(desk.session.keeping.file).setting.clock == pytest.approx(18.5, abs=0.05)
 
 
 def test_the_playhead_is_caught_by_the_suns_events_and_shift_passes_them(desk):
@@ -80,38 +80,38 @@ def test_the_playhead_is_caught_by_the_suns_events_and_shift_passes_them(desk):
     for words in ("nautical dusk", "sunset"):
         x = round(ribbon.x_of(moments[words])) + 2
         QTest.mouseClick(ribbon, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(x, 20))
-        assert desk.session.hour == moments[words]
+        assert desk.session.playhead.hour == moments[words]
         QTest.mouseClick(ribbon, LEFT, Qt.KeyboardModifier.ShiftModifier, QPoint(x, 20))
-        assert desk.session.hour == pytest.approx(ribbon.hour_at(x))
+        assert desk.session.playhead.hour == pytest.approx(ribbon.hour_at(x))
         QTest.mouseMove(ribbon, QPoint(x, 20))
         assert words in ribbon.toolTip()
 
 
 def test_arrow_keys_step_by_a_quarter_of_an_hour_and_around(desk):
-    desk.session.set_hour(23.9)
+    desk.session.playhead.set_hour(23.9)
     QTest.keyClick(desk.day.ribbon, Qt.Key.Key_Right)
-    assert desk.session.hour == pytest.approx(0.15)
+    assert desk.session.playhead.hour == pytest.approx(0.15)
     QTest.keyClick(desk.day.ribbon, Qt.Key.Key_Left)
-    assert desk.session.hour == pytest.approx(23.9)
+    assert desk.session.playhead.hour == pytest.approx(23.9)
 
 
 def test_the_day_plays_loops_and_ends(qtbot, desk):
     desk.session.set_value("day", "setting/day_length", 4.0)
-    desk.session.set_hour(23.5)
+    desk.session.playhead.set_hour(23.5)
     desk.act["play"].trigger()
     assert desk.transport.playing
-    qtbot.waitUntil(lambda: 0.0 < desk.session.hour < 6.0, timeout=20_000)
+    qtbot.waitUntil(lambda: 0.0 < desk.session.playhead.hour < 6.0, timeout=20_000)
     desk.act["play"].trigger()
     assert not desk.transport.playing
     desk.day.loop_button.click()
     assert not desk.transport.loops
-    desk.session.set_hour(23.5)
+    desk.session.playhead.set_hour(23.5)
     desk.transport.play(True)
     qtbot.waitUntil(lambda: not desk.transport.playing, timeout=20_000)
-    assert desk.session.hour == 24.0
-    desk.session.set_hour(24.0)
+    assert desk.session.playhead.hour == 24.0
+    desk.session.playhead.set_hour(24.0)
     desk.transport.play(True)
-    assert desk.session.hour == 0.0
+    assert desk.session.playhead.hour == 0.0
     desk.transport.play(False)
 
 
@@ -131,7 +131,7 @@ def test_exposure_is_held_while_a_lamp_is_dragged_and_the_drift_is_shown(qtbot, 
     # A sketch, the picture, and the picture with its grid: each has a reading of its own.
     qtbot.waitUntil(lambda: client.grid_number > 0 and not client.busy and bool(came), timeout=30_000)
     before = desk.exposing.shown_ev
-    desk.session.select("lamp")
+    desk.session.selection.select("lamp")
     desk.session.preview("sources/@lamp/intensity", 5_000_000.0)
     qtbot.waitUntil(lambda: came[-1].metered is not None and came[-1].metered > before + 1.0, timeout=20_000)
     assert came[-1].ev100 == before
@@ -148,10 +148,10 @@ def test_pegs_of_the_ribbon_are_painted_anew_only_when_they_change(qtbot, desk):
     kept = ribbon._pegged[2]
     before = ribbon.grab().toImage()
     for hour in (9.0, 13.5, 22.25):
-        desk.session.scrub(hour)
+        desk.session.playhead.scrub(hour)
         ribbon.grab()
         assert ribbon._pegged[2] is kept
-    desk.session.scrub(10.0)
+    desk.session.playhead.scrub(10.0)
     assert ribbon.grab().toImage() == before
     desk.session.peg("peg", "look/compensation", PegTime(hours=15.0))
     pegged = ribbon.grab().toImage()
@@ -194,22 +194,22 @@ def test_a_date_is_typed_stepped_and_refused(desk):
 
 
 def test_a_value_is_pegged_at_this_hour_edited_there_and_between(desk):
-    desk.session.select("lamp")
+    desk.session.selection.select("lamp")
     row = row_of(desk, "Intensity")
     QTest.mouseClick(row.peg, LEFT)
     assert desk.session.history.undo_label == "Lamp, intensity, peg"
-    desk.session.set_hour(20.0)
+    desk.session.playhead.set_hour(20.0)
     desk.session.set_value("brighter", "sources/@lamp/intensity", 800.0)
     (lane,) = desk.session.project.lanes
     assert [(peg.at.hours, peg.value) for peg in lane.pegs] == [(10.0, 200.0), (20.0, 800.0)]
     assert desk.session.project.source("lamp").intensity == 200.0  # its own value is untouched
-    desk.session.set_hour(15.0)
+    desk.session.playhead.set_hour(15.0)
     desk.tune.refresh()
     field = row.widget
     assert isinstance(field, NumberField)
     assert field.value == pytest.approx(400.0)  # half way, in stops
     # Near a peg its value moves; a drag is one step.
-    desk.session.set_hour(20.1)
+    desk.session.playhead.set_hour(20.1)
     steps = len(desk.session.history._done)
     desk.session.preview("sources/@lamp/intensity", 900.0)
     desk.session.preview("sources/@lamp/intensity", 1000.0)
@@ -221,9 +221,9 @@ def test_a_value_is_pegged_at_this_hour_edited_there_and_between(desk):
 
 
 def test_a_vector_is_pegged_by_its_parts_too(desk):
-    desk.session.select("lamp")
+    desk.session.selection.select("lamp")
     desk.session.peg("peg", "sources/@lamp/position", _clock(10.0))
-    desk.session.set_hour(20.0)
+    desk.session.playhead.set_hour(20.0)
     assert desk.session.set_text("place", "sources/@lamp/position/x", "3")
     values = [peg.value for peg in desk.session.project.lanes[0].pegs]
     assert values == [(0.0, 2.0, 1.0), (3.0, 2.0, 1.0)]
@@ -236,15 +236,15 @@ def _clock(hours):
 
 
 def test_the_peg_button_takes_pegs_out_and_offers_the_sunset(qtbot, desk):
-    desk.session.select("lamp")
-    desk.session.set_hour(17.7)
+    desk.session.selection.select("lamp")
+    desk.session.playhead.set_hour(17.7)
     button = row_of(desk, "Intensity").peg
     assert isinstance(button, PegButton)
     texts = [action.text() for action in button._menu().actions() if action.text()]
     assert "Peg at sunset" in texts
     next(a for a in button._menu().actions() if a.text() == "Peg at sunset").trigger()
     assert desk.session.project.lanes[0].pegs[0].at.text() == "sunset"
-    desk.session.set_hour(17.805)
+    desk.session.playhead.set_hour(17.805)
     desk.tune.refresh()
     assert "click takes the peg out" in button.toolTip()
     easing = next(a for a in button._menu().actions() if a.text() == "Goes on: late")
@@ -256,7 +256,7 @@ def test_the_peg_button_takes_pegs_out_and_offers_the_sunset(qtbot, desk):
 
 def test_taking_a_lane_out_leaves_the_value_of_this_hour(desk):
     desk.session.peg("peg", "sources/@lamp/intensity", _clock(10.0))
-    desk.session.set_hour(20.0)
+    desk.session.playhead.set_hour(20.0)
     desk.session.set_value("more", "sources/@lamp/intensity", 800.0)
     desk.session.take_lane("plain", "sources/@lamp/intensity")
     assert desk.session.project.lanes == ()
@@ -266,9 +266,9 @@ def test_taking_a_lane_out_leaves_the_value_of_this_hour(desk):
 def test_typing_the_clock_moves_the_playhead(desk):
     desk.tune.show_group("setting")
     assert desk.session.set_text("clock", "setting/clock", "18:30")
-    assert desk.session.hour == 18.5
+    assert desk.session.playhead.hour == 18.5
     assert desk.session.set_text("clock", "setting/clock", "25:00") is False
-    assert desk.session.hour == 18.5
+    assert desk.session.playhead.hour == 18.5
 
 
 def test_picture_air_and_place_have_their_panes(desk):
@@ -276,7 +276,7 @@ def test_picture_air_and_place_have_their_panes(desk):
         desk.tune._tabs[group].click()
         assert desk.tune.pane._title.text() == heading
         assert desk.tune._tabs[group].isChecked()
-    desk.session.select("moon")
+    desk.session.selection.select("moon")
     assert desk.tune.pane._title.text() == "Moon"
     assert not any(tab.isChecked() for tab in desk.tune._tabs.values())
 
@@ -286,7 +286,7 @@ def test_the_sky_grid_comes_behind_the_window_and_says_that_it_is_coarse(qtbot, 
     qtbot.waitUntil(lambda: bool(came) and came[-1].coarse, timeout=30_000)
     assert "sky light coarse" in desk._state.text()
     # A closed room: by day it is dark once the grid is there; kept beside the project.
-    assert len(list(desk.session.file.with_name("day.derived").iterdir())) == 1
+    assert len(list(desk.session.keeping.file.with_name("day.derived").iterdir())) == 1
 
 
 def test_a_killed_renderer_gets_its_grid_again(qtbot, desk):
@@ -314,7 +314,7 @@ def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
     desk.session.told.connect(said.append)
     toggle_follow(desk.session, part.id, part.name)
     assert "Select the lamp first" in said[-1]
-    desk.session.select("lamp")
+    desk.session.selection.select("lamp")
     toggle_follow(desk.session, part.id, part.name)
     assert desk.session.project.follows == {part.id: "lamp"}
     qtbot.waitUntil(lambda: desk.session.level.follows == {part.id: "lamp"}, timeout=20_000)
@@ -341,9 +341,9 @@ def test_a_new_lamp_shows_at_the_exposure_that_is_seen(qtbot, desk):
 
 def test_undo_and_the_hour_do_not_meddle(desk):
     desk.session.set_value("off", "sources/@lamp/on", False)
-    desk.session.set_hour(4.0)
+    desk.session.playhead.set_hour(4.0)
     desk.session.undo()
-    assert desk.session.hour == 4.0
+    assert desk.session.playhead.hour == 4.0
     assert desk.session.project.source("lamp").on
     assert put(desk.session.project, "setting/clock", 4.0) != desk.session.project
     assert np.isclose(desk.session.now.setting.clock, 4.0)

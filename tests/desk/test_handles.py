@@ -20,7 +20,7 @@ CONTROL = Qt.KeyboardModifier.ControlModifier
 def aside(window):
     """The room from one end, so that heights and the floor are both seen."""
     window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
-    window.session.select("spot")
+    window.session.selection.select("spot")
     return window
 
 
@@ -123,48 +123,48 @@ def test_shift_moves_a_tenth_and_escape_gives_back_with_words_beside(aside):
 
 def test_several_are_selected_moved_locked_hidden_and_copied_each_as_one_step(aside):
     session = aside.session
-    session.select("lamp", "spot")
+    session.selection.select("lamp", "spot")
     lamp, block = place(aside, "lamp"), place(aside)
     drag(aside, handle(aside, "move"), (20, 0))
     assert place(aside, "lamp") - lamp == pytest.approx(place(aside) - block, abs=2e-4)
     assert session.history.undo_label == "2 sources, place"
     aside.act["duplicate"].trigger()
-    copies = session.selected_sources
+    copies = session.selection.sources
     assert [one.name for one in copies] == ["Ceiling Lamp 2", "Block Spot 2"]
     assert copies[1].position != tuple(place(aside))
     aside.act["lock"].trigger()
-    assert all(one.locked for one in session.selected_sources)
+    assert all(one.locked for one in session.selection.sources)
     assert aside.picture.handles() == []
     aside.act["remove"].trigger()
-    assert len(session.selected_sources) == 2
+    assert len(session.selection.sources) == 2
     assert not session.set_value("x", f"sources/@{copies[1].id}/intensity", 5.0)
     assert session.set_value("x", f"sources/@{copies[1].id}/on", False)
     aside.act["lock"].trigger()
     aside.act["hide"].trigger()
-    session.select("")
+    session.selection.select("")
     assert {one.source_id for one in aside.picture.marks()}.isdisjoint({one.id for one in copies})
     aside.act["select_all"].trigger()
-    assert set(session.selection) == {"lamp", "spot"}
+    assert set(session.selection.ids) == {"lamp", "spot"}
 
 
 def test_control_adds_a_ring_and_a_box_adds_all_inside(aside):
-    aside.session.select("")
+    aside.session.selection.select("")
     aside.looking.look_from(Camera((0.0, 1.5, 5.5), (0.0, -0.05, -1.0), 100.0, far=50.0))
     marks = {one.source_id: one.at for one in aside.picture.marks()}
     for one in ("lamp", "spot"):
         QTest.mouseClick(aside.picture, LEFT, CONTROL, marks[one].toPoint())
-    assert aside.session.selection == ("lamp", "spot")
+    assert aside.session.selection.ids == ("lamp", "spot")
     QTest.mouseClick(aside.picture, LEFT, CONTROL, marks["lamp"].toPoint())
-    assert aside.session.selection == ("spot",)
-    aside.session.select("")
+    assert aside.session.selection.ids == ("spot",)
+    aside.session.selection.select("")
     corner = QPointF(2.0, 2.0)
     drag(aside, corner, (aside.picture.width() - 5.0, aside.picture.height() - 5.0), CONTROL)
-    assert set(aside.session.selection) == set(marks)
+    assert set(aside.session.selection.ids) == set(marks)
 
 
 def test_several_are_edited_alike_and_what_differs_is_marked(aside):
     session = aside.session
-    session.select("lamp", "spot")
+    session.selection.select("lamp", "spot")
     rows = {row._name: row for row in aside.tune.pane.rows}
     field = rows["intensity"].widget
     before = [session.project.source(one).intensity for one in ("spot", "lamp")]
@@ -210,13 +210,13 @@ def test_the_path_chart_moves_the_hour_or_the_body(aside):
     session.set_all(
         "free sun", {"sources/@sun/stands": "by the clock", "sources/@sun/light": "through the air"}
     )
-    session.select("sun")
+    session.selection.select("sun")
     chart = aside.tune.pane._chart
     azimuth, elevation = chart._paths[0][60]  # 15:00
     at = chart._at(float(azimuth), float(elevation)).toPoint()
     steps = session.history.undo_label
     QTest.mouseClick(chart, LEFT, PLAIN, at)
-    assert session.hour == pytest.approx(15.0, abs=0.26)
+    assert session.playhead.hour == pytest.approx(15.0, abs=0.26)
     assert session.history.undo_label == steps  # the hour is no step
     session.set_value("free", "sources/@sun/stands", "where set")
     middle, radius = chart._circle()

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QMessageBox
 
 from wallum.desk.guard import Guard
-from wallum.desk.project.session import AUTOSAVE_MS
+from wallum.desk.project.keeping import AUTOSAVE_MS
 from wallum.desk.project.waiting import ELSEWHERE, UNSAVED, WRITTEN
 from wallum.desk.window import DeskWindow
 from wallum.document import autosave
@@ -20,9 +20,9 @@ from wallum.faults import keep_log, log_file
 
 def test_unsaved_work_is_offered_after_a_crash_and_taken_up(window, qtbot, room_file):
     window.session.set_value("Picture, exposure", "look/ev100", 2.0)
-    sitting = window.session._sitting
+    sitting = window.session.keeping._sitting
     qtbot.waitUntil(sitting.path.exists, timeout=10_000)
-    window.session.finish()
+    window.session.keeping.finish()
     end_of(sitting)
     assert load(room_file).look.ev100 == 4.0
     again = DeskWindow()
@@ -33,7 +33,7 @@ def test_unsaved_work_is_offered_after_a_crash_and_taken_up(window, qtbot, room_
     assert again.session.project.look.ev100 == 2.0
     assert again.session.history.dirty
     assert not sitting.path.exists()  # it is kept as the work of this sitting now
-    assert again.session._sitting.path.exists()
+    assert again.session.keeping._sitting.path.exists()
     assert again.offers.texts == {}
     again.session.history.mark_saved(again.session.history.present)
     again.close()
@@ -151,7 +151,7 @@ def test_work_that_is_given_up_for_another_level_stays_kept_until_that_is_there(
 
     monkeypatch.setattr(QMessageBox, "question", discard)
     window.session.set_value("Picture, exposure", "look/ev100", 2.0)
-    kept = window.session._sitting.path
+    kept = window.session.keeping._sitting.path
     qtbot.waitUntil(kept.exists, timeout=10_000)
     (tmp_path / "broken.glb").write_bytes(b"glTF nonsense")
     window._open_file(str(tmp_path / "broken.glb"))
@@ -159,7 +159,7 @@ def test_work_that_is_given_up_for_another_level_stays_kept_until_that_is_there(
     assert window.session.project.look.ev100 == 2.0
     assert kept.exists()
     window._open_file(str(tmp_path / "room.glb"))
-    qtbot.waitUntil(lambda: window.session.file is None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.session.keeping.file is None, timeout=20_000)
     assert len(asked) == 2  # once for each file that was opened
     assert not kept.exists()
 
@@ -177,7 +177,7 @@ def test_work_done_while_a_level_is_read_is_asked_for(window, qtbot, monkeypatch
     qtbot.waitUntil(lambda: bool(answers), timeout=20_000)
     qtbot.wait(100)
     assert window.session.project.look.ev100 == 2.0
-    assert window.session.file is not None
+    assert window.session.keeping.file is not None
 
 
 # -- two writers -----------------------------------------------------------------------
@@ -222,7 +222,7 @@ def test_what_differs_is_shown_and_the_choice_stays(crossed, room_file):
     crossed.offers.answer(WRITTEN, "Save beside")
     assert load(room_file.with_name("room-mine.wallum")).look.ev100 == 2.0
     assert load(room_file).look.compensation == 3.0
-    assert crossed.session.file == room_file.with_name("room-mine.wallum")
+    assert crossed.session.keeping.file == room_file.with_name("room-mine.wallum")
 
 
 # -- faults of ours --------------------------------------------------------------------
@@ -244,8 +244,8 @@ def test_a_fault_in_a_slot_is_logged_and_told_and_ends_nothing(window, qtbot):
         qtbot.wait(50)
     assert str(log_file()) in window.bar.text
     assert log_file().read_text().count("ZeroDivisionError: of ours") == 3  # the same fault again is not told
-    window.session._pool.waitForDone()
-    assert window.session._sitting.path.exists()
+    window.session.keeping._pool.waitForDone()
+    assert window.session.keeping._sitting.path.exists()
 
 
 # -- pictures and levels that come --------------------------------------------------------

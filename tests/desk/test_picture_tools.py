@@ -25,7 +25,7 @@ def place(window, point):
 
 
 def test_aim_turns_the_spot_to_the_point_in_one_step(above):
-    above.session.select("spot")
+    above.session.selection.select("spot")
     above.tools.aim(place(above, (-1.0, 0.0, 1.0)))
     spot = above.session.project.source("spot")
     way = np.array([-1.0, 0.0, 1.0]) - np.array(spot.position)
@@ -38,10 +38,10 @@ def test_aim_turns_the_spot_to_the_point_in_one_step(above):
 def test_tools_say_what_they_need(above):
     said = []
     above.session.told.connect(said.append)
-    above.session.select("lamp")
+    above.session.selection.select("lamp")
     above.tools.aim(QPointF(100, 100))
     assert "that can be aimed" in said[-1]
-    above.session.select("sun")
+    above.session.selection.select("sun")
     above.tools.kick(QPointF(100, 100))
     assert "Select a lamp" in said[-1]
     above.tools.make_it_read(50.0)
@@ -50,7 +50,7 @@ def test_tools_say_what_they_need(above):
 
 
 def test_kick_puts_the_highlight_under_the_pointer(above):
-    above.session.select("lamp")
+    above.session.selection.select("lamp")
     at = place(above, (0.8, 0.0, 1.2))
     above.tools.kick(at)
     lamp = above.session.project.source("lamp")
@@ -64,7 +64,7 @@ def test_kick_puts_the_highlight_under_the_pointer(above):
 def test_a_shadow_is_pulled_by_the_mouse_as_one_step(above):
     """The block's shadow by the ceiling lamp, dragged along the floor."""
     above.looking.look_from(BEHIND)
-    above.session.select("lamp")
+    above.session.selection.select("lamp")
     above.act["pull"].setChecked(True)
     above._pull_mode()
     lamp = np.array(above.session.project.source("lamp").position)
@@ -88,7 +88,7 @@ def test_a_shadow_is_pulled_by_the_mouse_as_one_step(above):
 
 def test_escape_gives_a_shadow_back(above):
     above.looking.look_from(BEHIND)
-    above.session.select("lamp")
+    above.session.selection.select("lamp")
     grip = above.shadow.take(place(above, (2.2, 0.0, -2.2)))
     grip.drag(place(above, (2.4, 0.0, -1.2)))
     assert above.session.project is not above.session.history.present
@@ -97,7 +97,7 @@ def test_escape_gives_a_shadow_back(above):
 
 
 def test_on_lit_ground_a_stick_is_stood_and_its_shadow_pulled(above):
-    above.session.select("lamp")
+    above.session.selection.select("lamp")
     assert above.shadow.take(place(above, (-1.2, 0.0, 1.5))) is None
     assert above.shadow.stick.foot == pytest.approx([-1.2, 0.0, 1.5], abs=0.02)
     lamp, end = np.array(above.session.project.source("lamp").position), above.shadow.stick.end
@@ -119,7 +119,7 @@ def test_the_meter_reads_and_a_source_delivers_what_is_typed(above):
     reading = above.tools.meter(at)
     assert reading.direct_lx > 1.0
     assert above.reading.field.text().endswith("lx")
-    above.session.select("lamp")
+    above.session.selection.select("lamp")
     above.reading.field.setText("50 lx")
     QTest.keyClick(above.reading.field, Qt.Key.Key_Return)
     assert above.tools.meter(at).direct_lx == pytest.approx(50.0, rel=0.03)

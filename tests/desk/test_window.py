@@ -45,7 +45,7 @@ def test_a_lamp_is_put_dragged_brighter_saved_killed_and_found_again(window, qtb
     seen = frames(window)
     wait_frame(qtbot, window, seen)
     window.pointer.put_at("point", QPointF(window.picture.width() * 0.5, window.picture.height() * 0.7))
-    added = window.session.selected_source
+    added = window.session.selection.source
     assert added.name == "Point 2"
     before = brightness(wait_frame(qtbot, window, seen, lambda f: f.settled == 0)[1])
     seen.clear()
@@ -53,7 +53,7 @@ def test_a_lamp_is_put_dragged_brighter_saved_killed_and_found_again(window, qtb
     drag(qtbot, strength, QPoint(10, 8), QPoint(130, 8))
     after = brightness(wait_frame(qtbot, window, seen)[1])
     assert after > before + 3
-    assert window.session.selected_source.intensity == pytest.approx(4 * added.intensity, rel=0.01)
+    assert window.session.selection.source.intensity == pytest.approx(4 * added.intensity, rel=0.01)
     assert window.save()
     saved = window.session.history.present
     os.kill(window.link.client.pid, signal.SIGKILL)
@@ -71,23 +71,23 @@ def test_a_lamp_is_put_dragged_brighter_saved_killed_and_found_again(window, qtb
 
 
 def test_the_pane_shows_what_is_selected_and_follows_the_document(window):
-    window.session.select(lamp(window).id)
+    window.session.selection.select(lamp(window).id)
     assert field(window, "Intensity").value == 90.0
     window.session.set_value("set", f"sources/@{lamp(window).id}/intensity", 33.0)
     assert field(window, "Intensity").value == 33.0
-    window.session.select("")
+    window.session.selection.select("")
     assert field(window, "Exposure").value == 4.0
 
 
 def test_at_most_eight_values_are_shown_at_first(window):
     for source in window.session.project.sources:
-        window.session.select(source.id)
+        window.session.selection.select(source.id)
         rows = [row for row in window.tune.pane.rows if row.widget.isVisibleTo(window.tune)]
         assert 1 <= len(rows) <= 8, source.name
 
 
 def test_a_drag_in_the_pane_is_one_step_with_its_name(window, qtbot):
-    window.session.select(lamp(window).id)
+    window.session.selection.select(lamp(window).id)
     drag(qtbot, field(window, "Intensity"), QPoint(10, 8), QPoint(70, 8))
     history = window.session.history
     assert lamp(window).intensity == pytest.approx(180.0)
@@ -100,7 +100,7 @@ def test_a_drag_in_the_pane_is_one_step_with_its_name(window, qtbot):
 
 
 def test_a_typed_value_with_a_unit_and_one_that_is_refused(window, qtbot):
-    window.session.select(lamp(window).id)
+    window.session.selection.select(lamp(window).id)
     field(window, "Intensity").typed.emit("800 lm")
     assert lamp(window).lumens() == pytest.approx(800.0)
     field(window, "Intensity").typed.emit("-3")
@@ -109,7 +109,7 @@ def test_a_typed_value_with_a_unit_and_one_that_is_refused(window, qtbot):
 
 
 def test_switches_choices_and_vectors_edit_the_document(window, qtbot):
-    window.session.select(lamp(window).id)
+    window.session.selection.select(lamp(window).id)
     boxes = {box.accessibleName(): box for box in window.tune.pane.findChildren(QCheckBox)}
     boxes["Casts shadows"].click()
     assert lamp(window).shadow is False
@@ -124,7 +124,7 @@ def test_switches_choices_and_vectors_edit_the_document(window, qtbot):
 
 
 def test_a_refresh_never_writes_the_document(window):
-    window.session.select(lamp(window).id)
+    window.session.selection.select(lamp(window).id)
     present = window.session.history.present
     window.tune.refresh()
     window.sources.refresh()
@@ -135,7 +135,7 @@ def test_the_list_switches_selects_and_removes(window, qtbot):
     row = next(i for i in range(window.sources.count()) if window.sources.item(i).text() == "Block Spot")
     place = window.sources.visualItemRect(window.sources.item(row))
     qtbot.mouseClick(window.sources.viewport(), Qt.MouseButton.LeftButton, pos=place.center())
-    assert window.session.selected_source.name == "Block Spot"
+    assert window.session.selection.source.name == "Block Spot"
     icon = QPoint(place.left() + 8, place.center().y())
     qtbot.mouseClick(window.sources.viewport(), Qt.MouseButton.LeftButton, pos=icon)
     assert lamp(window, "Block Spot").on is False
@@ -154,7 +154,7 @@ def test_a_lamps_ring_is_dragged_in_the_picture(window, qtbot):
     mark = next(m for m in window.picture.marks() if m.source_id == source.id)
     start = mark.at.toPoint()
     drag(qtbot, window.picture, start, start + QPoint(40, 0))
-    assert window.session.selected == source.id
+    assert window.session.selection.lead == source.id
     moved = np.array(lamp(window).position) - source.position
     right = window.picture.camera.rotation()[0]
     assert moved @ right > 0.1
@@ -220,13 +220,13 @@ def test_a_put_spot_looks_back_at_the_surface(window):
     at = QPointF(window.picture.width() * 0.5, window.picture.height() * 0.75)
     point, normal, _ = window.picture.surface_at(at)
     window.pointer.put_at("spot", at)
-    spot = window.session.selected_source
+    spot = window.session.selection.source
     assert np.array(spot.position) == pytest.approx(point + 2.2 * normal, abs=1e-6)
     assert np.array(spot.direction) == pytest.approx(-normal, abs=1e-6)
 
 
 def test_framing_brings_the_selected_into_view(window):
-    window.session.select(lamp(window).id)
+    window.session.selection.select(lamp(window).id)
     window.act["frame"].trigger()
     mark = next(m for m in window.picture.marks() if m.source_id == lamp(window).id)
     assert abs(mark.at.x() / window.picture.width() - 0.5) < 0.02
@@ -313,7 +313,7 @@ def test_a_bare_level_opens_as_a_new_project_and_saves_beside_it(qtbot, room_fil
     window.show()
     window.open_reference(str(tmp_path / "room.glb"))
     qtbot.waitUntil(lambda: window.session.level is not None, timeout=20_000)
-    assert window.session.file is None
+    assert window.session.keeping.file is None
     assert window.save_to(tmp_path / "new.wallum")
     assert load(tmp_path / "new.wallum").level == "room.glb"
     window.close()
@@ -339,7 +339,7 @@ def test_every_button_has_a_tip_and_every_field_a_name(window):
 
     for button in window.findChildren(QToolButton):
         assert button.toolTip() or button.text(), button
-    window.session.select(lamp(window).id)
+    window.session.selection.select(lamp(window).id)
     for one in window.tune.pane.findChildren(NumberField):
         assert one.accessibleName()
         assert one.toolTip() or one.parentWidget().toolTip()

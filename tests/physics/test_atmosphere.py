@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from wallum.physics.atmosphere import again_table, atmosphere_dome, ground_illuminance
+from wallum.physics.atmosphere import atmosphere_dome, ground_illuminance, multiple_scattering_table
 from wallum.physics.clear_sky import sky_illuminance
 from wallum.physics.colour import luminance
 from wallum.physics.dome import dome_directions, dome_illuminance
@@ -51,7 +51,7 @@ def test_bright_ground_makes_a_brighter_sky():
 
 
 def test_what_is_scattered_again_is_less_than_the_light_that_came():
-    table = again_table(SkyAir(albedo=0.0))
+    table = multiple_scattering_table(SkyAir(albedo=0.0))
     assert (table >= 0.0).all()
     # A field of 1/4 pi all around would be all the light there is.
     assert table.max() < 1.0 / (4.0 * np.pi)

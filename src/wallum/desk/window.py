@@ -220,7 +220,7 @@ class DeskWindow(QMainWindow):
     def _connect(self) -> None:
         self.session.changed.connect(self._project_changed)
         self.session.told.connect(self._told.setText)
-        self.session.hour_changed.connect(self._hour_changed)
+        self.session.playhead.moved.connect(self._hour_changed)
         self.day.ribbon.dragged.connect(self._scrub)
         self.day.ribbon.released.connect(self._scrubbed)
         self.day.place_asked.connect(lambda: self.tune.show_group("setting"))
@@ -328,12 +328,12 @@ class DeskWindow(QMainWindow):
     def fault(self, text: str) -> None:
         """Something of ours went wrong: it is told, and the work is kept at once."""
         self.bar.tell(text)
-        self.session.keep()
+        self.session.keeping.keep()
 
     def _refresh_title(self) -> None:
         history = self.session.history
         mark = " *" if history.dirty else ""
-        name = self.session.file.stem if self.session.file else self.session.project.name
+        name = self.session.keeping.file.stem if self.session.keeping.file else self.session.project.name
         room = self._name.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, NAME_PX)
         self._name.setText(f"{room}{mark}")
         self.setWindowTitle(f"{name}{mark} - Wallum")
@@ -368,17 +368,17 @@ class DeskWindow(QMainWindow):
 
     def _scrub(self, hour: float) -> None:
         self.transport.play(False)
-        self.session.scrub(hour)
+        self.session.playhead.scrub(hour)
 
     def _scrubbed(self, hour: float) -> None:
-        self.session.rest_at(hour)
+        self.session.playhead.rest_at(hour)
 
     def _go_to(self, shot_id: str, hour: float) -> None:
         self.looking.look_through(shot_id)
         self._scrubbed(hour)
 
     def _hour_changed(self) -> None:
-        self.ask_picture(moving=self.session.scrubbing or self.transport.playing)
+        self.ask_picture(moving=self.session.playhead.scrubbing or self.transport.playing)
 
     def _take_grid(self, grid: ProbeGrid | None) -> None:
         self._grid_text = ""
@@ -438,7 +438,7 @@ class DeskWindow(QMainWindow):
         """Choose the level anew."""
         name, _ = QFileDialog.getOpenFileName(self, "Receive a level", "", "Levels (*.glb *.gltf)")
         if name:
-            file = self.session.file
+            file = self.session.keeping.file
             wanted = reference_to(Path(name), file)
             choose_level(self.session.project.revised(level=wanted), file)
             self.receiver.receive(wanted)
@@ -475,7 +475,7 @@ class DeskWindow(QMainWindow):
             event.ignore()
             return
         self.dispose()
-        self.session.drop_kept()  # saved, or given up
+        self.session.keeping.drop()  # saved, or given up
         event.accept()
 
     def dispose(self) -> None:
@@ -490,4 +490,4 @@ class DeskWindow(QMainWindow):
             part.dispose()
         self.picture.release_image()
         self.link.dispose()
-        self.session.finish()
+        self.session.keeping.finish()

@@ -119,7 +119,7 @@ class Coloured(Item):
         heading="Colour",
     )
 
-    def idle(self) -> frozenset[str]:
+    def inactive(self) -> frozenset[str]:
         return frozenset({"colour"} if self.colour_by == "kelvin" else {"kelvin", "tint"})
 
     def luminous_rgb(self) -> Vector:

@@ -99,7 +99,7 @@ class Item(BaseModel):
         values = {name: getattr(self, name) for name in type(self).model_fields}
         return type(self).model_validate({**values, **changes})
 
-    def idle(self) -> frozenset[str]:
+    def inactive(self) -> frozenset[str]:
         """Names of parameters that have no say as the others are set."""
         return frozenset()
 

@@ -176,7 +176,7 @@ class Look(Item):
         1.5, "Speed to dark", "How fast the eye takes to less light in play.", "stops/s", 0.05, 100.0
     )
 
-    def idle(self) -> frozenset[str]:
+    def inactive(self) -> frozenset[str]:
         if self.exposed == "metered":
             return frozenset({"ev100"})
         return frozenset(declared(self)) - {"exposed", "ev100", "night_eye", "vignette"}

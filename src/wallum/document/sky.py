@@ -288,9 +288,9 @@ class SkySource(Coloured):
     )
     flat_colour: LinearColour = _colour("On surfaces", WHITE, "Flat colour", "Hue of the even light.")
 
-    def idle(self) -> frozenset[str]:
+    def inactive(self) -> frozenset[str]:
         used = KINDS[self.model]
-        own = super().idle() if self.model == "plain" else COLOUR_FIELDS
+        own = super().inactive() if self.model == "plain" else COLOUR_FIELDS
         others = frozenset().union(*(names for kind, names in KINDS.items() if kind != self.model)) - used
         cloud = CLOUD if self.cloud <= 0.0 else frozenset()
         deck = DECK if self.deck <= 0.0 else frozenset()

@@ -10,13 +10,13 @@ from wallum.physics.exposure import exposure_scale
 from wallum.physics.tone import DEFAULT_CURVE
 from wallum.transport.contributions import Layers
 
-__all__ = ["Given", "ledger"]
+__all__ = ["Contribution", "ledger"]
 
 JUST_VISIBLE = 1.0
 
 
 @dataclass(frozen=True)
-class Given:
+class Contribution:
     """share : luminance of a source over that of all, summed over the surface pixels, 0 to 1.
     seen : share of the picture's pixels that would change visibly without it, 0 to 1."""
 
@@ -24,7 +24,7 @@ class Given:
     seen: float
 
 
-def ledger(layers: Layers, ev100: float) -> dict[str, Given]:
+def ledger(layers: Layers, ev100: float) -> dict[str, Contribution]:
     """What each source gives, by its id, at an exposure."""
     scale = exposure_scale(ev100)
     total = layers.total
@@ -39,5 +39,5 @@ def ledger(layers: Layers, ev100: float) -> dict[str, Given]:
         )
         changed = int((delta_e_itp(shown[touched], without) > JUST_VISIBLE).sum()) if len(touched) else 0
         share = float(luminance(light).sum()) / whole if whole > 0.0 else 0.0
-        out[source_id] = Given(share, changed / pixels)
+        out[source_id] = Contribution(share, changed / pixels)
     return out

@@ -18,7 +18,7 @@ from wallum.physics.dome import dome_directions
 from wallum.physics.sky_air import EARTH_M, SkyAir, columns_to_top, densities, optical_depths, to_top
 from wallum.physics.spectrum import raw_rgb, sun_weights
 
-__all__ = ["again_table", "atmosphere_dome", "ground_illuminance"]
+__all__ = ["atmosphere_dome", "ground_illuminance", "multiple_scattering_table"]
 
 BANDS = 8
 # Share of light that haze scatters and does not swallow.
@@ -73,14 +73,14 @@ def _sphere(count: int) -> NDArray[np.float64]:
     return np.stack([flat * np.cos(around), height, flat * np.sin(around)], axis=1)
 
 
-def again_table(air: SkyAir) -> NDArray[np.float64]:
+def multiple_scattering_table(air: SkyAir) -> NDArray[np.float64]:
     """(heights, sines, BANDS) light that arrives scattered already, as a mean over all
     directions [cd/m2 for 1 lx outside the air], with what the ground sends back."""
-    return _again_table(replace(air, forwardness=0.0, height_m=0.0))
+    return _multiple_scattering_table(replace(air, forwardness=0.0, height_m=0.0))
 
 
 @lru_cache(maxsize=32)
-def _again_table(air: SkyAir) -> NDArray[np.float64]:
+def _multiple_scattering_table(air: SkyAir) -> NDArray[np.float64]:
     """Scattered evenly, whichever way haze sends it; heights are over the sea."""
     h, s, w = np.meshgrid(AGAIN_HEIGHTS, AGAIN_SINES, np.arange(AGAIN_WAYS), indexing="ij")
     ways = _sphere(AGAIN_WAYS)
@@ -114,9 +114,9 @@ def _again_table(air: SkyAir) -> NDArray[np.float64]:
     return np.asarray(once.mean(axis=2) / (1.0 - np.minimum(share.mean(axis=2), 0.98)))
 
 
-def _again(air: SkyAir, height_m: Floats, sine: Floats) -> NDArray[np.float32]:
-    """(..., BANDS) of `again_table` between its places."""
-    table = again_table(air).astype(np.float32)
+def _multiple_scattering(air: SkyAir, height_m: Floats, sine: Floats) -> NDArray[np.float32]:
+    """(..., BANDS) of `multiple_scattering_table` between its places."""
+    table = multiple_scattering_table(air).astype(np.float32)
     at = np.sqrt(np.clip(height_m / AGAIN_HEIGHTS[-1], 0.0, 1.0)) * (len(AGAIN_HEIGHTS) - 1)
     i = np.minimum(at.astype(int), len(AGAIN_HEIGHTS) - 2)
     u = (at - i)[..., None].astype(np.float32)
@@ -154,8 +154,8 @@ def _sums(air: SkyAir, sun_deg: float, elevation_deg: Floats, off_deg: Floats) -
     molecules, haze = _scattering(air)
     once = np.einsum("easb,esc->ceab", lit, amount[..., :2])
     weight = amount[:, None, :, :1] * molecules + amount[:, None, :, 1:2] * haze
-    again = (_again(air, heights, there) * kept * weight).sum(axis=2)
-    return np.stack([once[0] * molecules, once[1] * haze, again]) @ _to_rgb()
+    multiple = (_multiple_scattering(air, heights, there) * kept * weight).sum(axis=2)
+    return np.stack([once[0] * molecules, once[1] * haze, multiple]) @ _to_rgb()
 
 
 def _phases(cosine: Floats, g: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -214,9 +214,9 @@ def atmosphere_dome(direction: Floats, elevation_deg: float, air: SkyAir) -> NDA
     """
     directions, _ = dome_directions()
     azimuth = float(np.arctan2(direction[0], -direction[2]))
-    by_molecules, by_haze, again = _spread(_view(replace(air, forwardness=0.0), elevation_deg), azimuth)
+    by_molecules, by_haze, multiple = _spread(_view(replace(air, forwardness=0.0), elevation_deg), azimuth)
     molecules, haze = _phases(directions @ np.asarray(direction), air.forwardness)
-    out = by_molecules * molecules[:, None] + by_haze * haze[:, None] + again
+    out = by_molecules * molecules[:, None] + by_haze * haze[:, None] + multiple
     return np.ascontiguousarray(np.moveaxis(np.maximum(out, 0.0), 1, 2))
 
 

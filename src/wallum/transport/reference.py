@@ -312,7 +312,7 @@ class Reference:
         gain, total = gain.take(rows, 1), total.take(rows)
         pick = (np.cumsum(gain, axis=0) < rng.random(len(rows), dtype=np.float32) * total).sum(axis=0)
         pick = np.minimum(pick, len(gain) - 1)
-        chance = gain[pick, np.arange(len(rows))] / total
+        pdf = gain[pick, np.arange(len(rows))] / total
         toward, reach, strength = self._samples(pick, places.take(rows, 0), rng)
         open_way, through = strength > 0.0, np.ones((len(rows), 3), np.float32)
         casting = np.flatnonzero(open_way & self._casts.take(pick))
@@ -324,7 +324,7 @@ class Reference:
         lit = np.flatnonzero(open_way)
         rows, pick = rows.take(lit), pick.take(lit)
         answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward.take(lit, 0))
-        answer *= scaled(self._emission.take(pick, 0), (strength / np.maximum(chance, 1e-12)).take(lit))
+        answer *= scaled(self._emission.take(pick, 0), (strength / np.maximum(pdf, 1e-12)).take(lit))
         light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * answer * through.take(lit, 0)
 
     def _samples(self, pick: NDArray[np.intp], places: Floats, rng: np.random.Generator) -> Arriving:
@@ -390,9 +390,9 @@ class Reference:
         good = (n_l > 1e-4) & (dots(surfaces.faces, toward) > 0.0) & paths.alive()
         rows = np.flatnonzero(good)
         v, toward = v.take(rows, 0), toward.take(rows, 0)
-        chance = _chance(n.take(rows, 0), v, toward, alpha.take(rows), share.take(rows))
+        pdf = _pdf(n.take(rows, 0), v, toward, alpha.take(rows), share.take(rows))
         weight = self._answer(surfaces, rows, v, toward)
-        weight *= scaled(paths.weight.take(rows, 0), 1.0 / np.maximum(chance, 1e-9))
+        weight *= scaled(paths.weight.take(rows, 0), 1.0 / np.maximum(pdf, 1e-9))
         return _Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight)
 
 
@@ -418,8 +418,8 @@ def _facet(n: Floats, side: Floats, up: Floats, v: Floats, alpha: Floats, u: Flo
     return scaled(side, across / length) + scaled(up, along / length) + scaled(n, upward / length)
 
 
-def _chance(n: Floats, v: Floats, toward: Floats, alpha: Floats, share: Floats) -> NDArray[np.float64]:
-    """(N,) density of directions by both ways of picking them [1/sr]."""
+def _pdf(n: Floats, v: Floats, toward: Floats, alpha: Floats, share: Floats) -> NDArray[np.float64]:
+    """(N,) probability density (pdf) of directions by both ways of picking them [1/sr]."""
     n_l, n_v = dots(n, toward), np.maximum(dots(n, v), 1e-3)
     half = normalised(v + toward)
     n_h = np.clip(dots(n, half), 0.0, 1.0)

@@ -135,7 +135,7 @@ class DayBench(QObject):
     def fill_menu(self, menu: QMenu) -> None:
         """Values that can get a lane: of the selected source or of all from outside, by heading."""
         menu.clear()
-        project, selected = self._session.project, self._session.selected_source
+        project, selected = self._session.project, self._session.selection.source
         owners: list[tuple[str, str, str]] = [(one, one, title_of(one)) for one in PEGGED]
         sources = [selected] if selected is not None else [
             one for one in project.resolved_sources if one.kind in ("sun", "moon", "sky")
@@ -150,7 +150,7 @@ class DayBench(QObject):
             by_heading: dict[str, QMenu] = {"": sub}
             for name, info in declared(item).items():
                 if (
-                    name in item.idle()
+                    name in item.inactive()
                     or project.lane(owner, name) is not None
                     or info.heading == "Description"
                 ):
@@ -169,7 +169,7 @@ class DayBench(QObject):
     def add_lane(self, path: str, label: str) -> None:
         """Let a value change through the day: its first peg stands at this hour."""
         self._session.peg(
-            f"{label}, lane", path, PegTime(hours=round(self._session.hour * 12.0) / 12.0 % 24.0)
+            f"{label}, lane", path, PegTime(hours=round(self._session.playhead.hour * 12.0) / 12.0 % 24.0)
         )
 
     # -- whole days --------------------------------------------------------------------
@@ -246,7 +246,7 @@ class DayBench(QObject):
 
     def picture_to_sun(self) -> None:
         """Turn the sky's picture so that its sun is under ours."""
-        hour = self._session.hour
+        hour = self._session.playhead.hour
         self._together("sky's picture to the sun", lambda: picture_to_sun(self._session.now, Moment(hour)))
 
     def ground_from_level(self) -> None:

@@ -114,7 +114,7 @@ class HourSheet(PictureGrid):
         far = far_for(loaded.level.bounds)
         for shot in self.shots():
             camera = Camera.of_shot(shot, SIZE[0] / SIZE[1], far)
-            scene = picture_scene(project, self._session.moment.at(hour), camera, SIZE)
+            scene = picture_scene(project, self._session.playhead.moment.at(hour), camera, SIZE)
             self._found[self._key(shot, hour)] = PictureRequest(0, scene, camera, SIZE, detail="thumb")
         if not self._left:
             self._work.stop()

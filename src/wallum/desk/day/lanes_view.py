@@ -98,7 +98,7 @@ class LanesView(QWidget):
         self.setAccessibleName("Lanes of the day")
         self.setObjectName("pane")
         session.changed.connect(self.update)
-        session.hour_changed.connect(self.update)
+        session.playhead.moved.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(600, 230)
@@ -197,11 +197,11 @@ class LanesView(QWidget):
             self._held = Held(found[0], found[1], event.position(), self._span(found[0]))
         elif event.button() == Qt.MouseButton.LeftButton and event.position().x() >= LABEL_PX:
             self.chosen = []
-            self._session.scrub(self.hour_at(event.position().x()))
+            self._session.playhead.scrub(self.hour_at(event.position().x()))
         else:
             lane = self._lane_at(event.position())
             if lane is not None and self._session.project.source(lane.owner) is not None:
-                self._session.select(lane.owner)
+                self._session.selection.select(lane.owner)
         self.update()
 
     def _choose(self, found: tuple[Lane, Peg], more: bool) -> None:
@@ -213,7 +213,7 @@ class LanesView(QWidget):
         if self._held is not None:
             self._drag(event.position())
         elif event.buttons() & Qt.MouseButton.LeftButton:
-            self._session.scrub(self.hour_at(event.position().x()))
+            self._session.playhead.scrub(self.hour_at(event.position().x()))
         else:
             over = self._peg_at(event.position())
             self.setCursor(Qt.CursorShape.SizeAllCursor if over else Qt.CursorShape.ArrowCursor)
@@ -262,7 +262,7 @@ class LanesView(QWidget):
             return
         if self._held is None:
             if event.position().x() >= LABEL_PX:
-                self._session.rest_at(self.hour_at(event.position().x()))
+                self._session.playhead.rest_at(self.hour_at(event.position().x()))
             return
         held, self._held = self._held, None
         lane = self._session.project.lane(held.lane.owner, held.lane.name)
@@ -279,7 +279,7 @@ class LanesView(QWidget):
         if lane is None or event.position().x() < LABEL_PX or self._peg_at(event.position()):
             return
         hour = round(self.hour_at(event.position().x()) * 12.0) / 12.0 % 24.0
-        self._session.rest_at(hour)
+        self._session.playhead.rest_at(hour)
         self._session.peg(
             f"{' '.join(self.name_of(lane)).lower()}, peg", self._path(lane), PegTime(hours=hour)
         )
@@ -341,7 +341,7 @@ class LanesView(QWidget):
         """Put the copies in: the first of them at the playhead."""
         if not self.copied:
             return
-        hours = self._session.hour - min(peg.at.hours for _, _, peg in self.copied)
+        hours = self._session.playhead.hour - min(peg.at.hours for _, _, peg in self.copied)
         project = pasted(self._session.history.present, self.copied, hours)
         self._session.history.edit(_count(len(self.copied), "pasted"), project)
 
@@ -398,7 +398,7 @@ class LanesView(QWidget):
                 self._paint_lane(painter, lane, row)
         self._paint_scale(painter)
         painter.setPen(QPen(QColor(TOKENS["text"]), 1))
-        x = self.x_of(self._session.hour)
+        x = self.x_of(self._session.playhead.hour)
         painter.drawLine(QPointF(x, HEAD_PX - 6), QPointF(x, self.height()))
         painter.end()
 
@@ -440,7 +440,7 @@ class LanesView(QWidget):
         )
         knots = knots_of(lane, day)
         painter.setPen(QColor(TOKENS["quiet"]))
-        here = self._value_text(info, value_at(knots, self._session.hour, info))
+        here = self._value_text(info, value_at(knots, self._session.playhead.hour, info))
         painter.drawText(QPointF(10, row.top() + 34), metrics.elidedText(here, room, LABEL_PX - 16))
         hours = [24.0 * i / (POINTS - 1) for i in range(POINTS)]
         values = [value_at(knots, min(hour, 23.9999), info) for hour in hours]

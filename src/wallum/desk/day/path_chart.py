@@ -147,7 +147,7 @@ class PathChart(QWidget):
 
     def _paint_body(self, painter: QPainter) -> None:
         assert self._body is not None
-        place, _ = body_now(self._session.now, self._session.hour, self._body)
+        place, _ = body_now(self._session.now, self._session.playhead.hour, self._body)
         at = self._at(place.azimuth, place.elevation)
         middle, radius = self._circle()
         down = place.elevation < 0.0
@@ -171,7 +171,7 @@ class PathChart(QWidget):
             return
         path = self._paths[0]
         near = [math.hypot(*(np.array(on_chart(a, max(e, -3.0))) - (away.x(), away.y()))) for a, e in path]
-        self._session.scrub(min(24.0 * int(np.argmin(near)) / STEPS, 24.0 - 1e-3))
+        self._session.playhead.scrub(min(24.0 * int(np.argmin(near)) / STEPS, 24.0 - 1e-3))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -187,5 +187,5 @@ class PathChart(QWidget):
     def mouseReleaseEvent(self, _: QMouseEvent | None) -> None:
         if self._dragging and self._body is not None:
             self._dragging = False
-            self._session.rest_at(self._session.hour)
+            self._session.playhead.rest_at(self._session.playhead.hour)
             self._session.commit(f"{self._body.name}, place on the sky")

@@ -69,8 +69,8 @@ class DayRibbon(QWidget):
         self.setAccessibleName("Day")
         self.setToolTip(TIP)
         session.changed.connect(self.refresh)
-        session.selection_changed.connect(self.update)
-        session.hour_changed.connect(self.update)
+        session.selection.changed.connect(self.update)
+        session.playhead.moved.connect(self.update)
         self.refresh()
 
     def sizeHint(self) -> QSize:
@@ -134,7 +134,7 @@ class DayRibbon(QWidget):
     def pegs(self) -> dict[float, list[tuple[Lane, Peg]]]:
         """Pegs by their hour: of the selected source, or all where none is selected."""
         project = self._session.project
-        owner, day = self._session.selected, day_of(project.setting)
+        owner, day = self._session.selection.lead, day_of(project.setting)
         out: dict[float, list[tuple[Lane, Peg]]] = {}
         for lane in project.lanes:
             if not owner or lane.owner == owner:
@@ -214,7 +214,7 @@ class DayRibbon(QWidget):
         if step is None:
             super().keyPressEvent(event)
             return
-        self.released.emit((self._session.hour + step) % 24.0)
+        self.released.emit((self._session.playhead.hour + step) % 24.0)
 
     # -- painting ----------------------------------------------------------------------
 
@@ -253,13 +253,17 @@ class DayRibbon(QWidget):
         project = self._session.project
         key = (still, project.lanes, project.setting)
         kept = self._pegged
-        if kept is None or kept[0] != self._session.selected or any(a is not b for a, b in zip(kept[1], key)):
+        if (
+            kept is None
+            or kept[0] != self._session.selection.lead
+            or any(a is not b for a, b in zip(kept[1], key))
+        ):
             layer = QPixmap(still)
             painter = QPainter(layer)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._paint_pegs(painter, sky)
             painter.end()
-            kept = self._pegged = (self._session.selected, key, layer)
+            kept = self._pegged = (self._session.selection.lead, key, layer)
         return kept[2]
 
     def _small_type(self, painter: QPainter) -> None:
@@ -321,12 +325,12 @@ class DayRibbon(QWidget):
             painter.drawPolygon(QPolygonF(corners))
 
     def _paint_playhead(self, painter: QPainter) -> None:
-        x = round(self.x_of(self._session.hour)) + 0.5
+        x = round(self.x_of(self._session.playhead.hour)) + 0.5
         painter.setPen(QPen(QColor(0, 0, 0, 140), 3))
         painter.drawLine(QPointF(x, 0.0), QPointF(x, self.height()))
         painter.setPen(QPen(QColor(TOKENS["accent"]), 1))
         painter.drawLine(QPointF(x, 0.0), QPointF(x, self.height()))
-        text = format_clock(int(self._session.hour * 60.0) / 60.0)
+        text = format_clock(int(self._session.playhead.hour * 60.0) / 60.0)
         wide = painter.fontMetrics().horizontalAdvance(text) + 8
         left = min(max(x - wide / 2, 0.0), self.width() - wide)
         box = QRectF(left, self.height() - SCALE_PX, wide, SCALE_PX)

@@ -35,8 +35,8 @@ class Transport(QObject):
             return
         self._last = time.perf_counter()
         if on:
-            if not self.loops and self._session.hour >= 24.0:
-                self._session.set_hour(0.0)
+            if not self.loops and self._session.playhead.hour >= 24.0:
+                self._session.playhead.set_hour(0.0)
             self._timer.start()
         else:
             self._timer.stop()
@@ -48,9 +48,9 @@ class Transport(QObject):
     def _tick(self) -> None:
         now = time.perf_counter()
         passed, self._last = now - self._last, now
-        hour = self._session.hour + passed * 24.0 / self._session.project.setting.day_length
+        hour = self._session.playhead.hour + passed * 24.0 / self._session.project.setting.day_length
         if hour >= 24.0 and not self.loops:
-            self._session.set_hour(24.0)
+            self._session.playhead.set_hour(24.0)
             self.play(False)
             return
-        self._session.set_hour(hour % 24.0)
+        self._session.playhead.set_hour(hour % 24.0)

@@ -17,7 +17,7 @@ from wallum.document.fields import declared
 from wallum.document.project import Balance
 from wallum.document.sources import GROUPS, Lamp, Source
 from wallum.judge.cost import FrameCost
-from wallum.judge.ledger import Given
+from wallum.judge.ledger import Contribution
 from wallum.moment.scene import GLOW_ID
 from wallum.moment.shown_colour import shown_colour
 
@@ -53,7 +53,7 @@ class BalanceView(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self.given: dict[str, Given] = {}
+        self.given: dict[str, Contribution] = {}
         self.cost: dict[str, float] = {}  # milliseconds of a frame on the target, by source
         self.stale = True
         self.sorted_by = "group"
@@ -76,7 +76,7 @@ class BalanceView(QWidget):
             "Balance: click a lamp to switch it, the ring below to see it alone, drag its fader in stops"
         )
         session.changed.connect(self.refresh)
-        session.selection_changed.connect(self._selected)
+        session.selection.changed.connect(self._selected)
         self.refresh()
 
     def sizeHint(self) -> QSize:
@@ -125,7 +125,7 @@ class BalanceView(QWidget):
 
     def _selected(self) -> None:
         """Bring the strip of what is selected into view."""
-        strip = next((one for one in self._strips if one.key == self._session.selected), None)
+        strip = next((one for one in self._strips if one.key == self._session.selection.lead), None)
         if strip is not None:
             self._focused = strip.key
             self._show(strip)
@@ -149,7 +149,7 @@ class BalanceView(QWidget):
         self.sorted_by = order
         self._lay_out()
 
-    def show_given(self, given: dict[str, Given]) -> None:
+    def show_given(self, given: dict[str, Contribution]) -> None:
         """What each source gives, newly worked out."""
         self.given, self.stale = given, False
         if self.sorted_by == "share":
@@ -183,8 +183,8 @@ class BalanceView(QWidget):
             self.stale = True
             self.update()
 
-    def _given(self, source_id: str) -> Given:
-        return self.given.get(source_id, Given(0.0, 0.0))
+    def _given(self, source_id: str) -> Contribution:
+        return self.given.get(source_id, Contribution(0.0, 0.0))
 
     def strips(self) -> list[Strip]:
         """All strips from left to right; a group's own strip comes before its sources."""
@@ -236,7 +236,7 @@ class BalanceView(QWidget):
 
     def _paint_strip(self, painter: QPainter, strip: Strip) -> None:
         source = strip.source
-        chosen = source is not None and source.id in self._session.chosen
+        chosen = source is not None and source.id in self._session.selection.chosen
         if source is None or chosen:
             painter.fillRect(QRectF(1, 0, WIDTH - 2, self.height()), QColor(TOKENS["ground"]))
         if chosen:
@@ -335,10 +335,10 @@ class BalanceView(QWidget):
             return
         if strip.source is not None:
             if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-                self._session.select_also(strip.source.id)
+                self._session.selection.select_also(strip.source.id)
                 return
-            if strip.source.id not in self._session.chosen:
-                self._session.select(strip.source.id)
+            if strip.source.id not in self._session.selection.chosen:
+                self._session.selection.select(strip.source.id)
         if at.y() < TRACK_BOTTOM + 6:
             self._drag = (strip, at.y(), self.trim_of(strip))
             self._alike = {one.key: (one, self.trim_of(one)) for one in self._dragged_with(strip)}
@@ -363,9 +363,11 @@ class BalanceView(QWidget):
 
     def _dragged_with(self, strip: Strip) -> list[Strip]:
         """The other selected strips, where a selected one is dragged; locked ones stay."""
-        if strip.source is None or strip.source.id not in self._session.chosen:
+        if strip.source is None or strip.source.id not in self._session.selection.chosen:
             return []
-        chosen = [one for one in self._strips if one.source and one.source.id in self._session.chosen]
+        chosen = [
+            one for one in self._strips if one.source and one.source.id in self._session.selection.chosen
+        ]
         return [one for one in chosen if one.key != strip.key and one.source and not one.source.locked]
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -421,7 +423,7 @@ class BalanceView(QWidget):
         strip = self.strip_of(self._focused)
         self._show(strip)
         if strip.source is not None:
-            self._session.select(strip.source.id)
+            self._session.selection.select(strip.source.id)
         self.update()
 
     def _tip(self, strip: Strip | None) -> None:

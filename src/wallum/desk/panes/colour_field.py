@@ -117,7 +117,7 @@ class ColourField(QWidget):
             return lead.light == "own"
         if isinstance(lead, SkySource):
             return lead.model == "plain"
-        return "kelvin" not in lead.idle() or "colour" not in lead.idle()
+        return "kelvin" not in lead.inactive() or "colour" not in lead.inactive()
 
     # -- painting ----------------------------------------------------------------------
 

@@ -93,7 +93,7 @@ class SourceList(QListWidget):
         self.itemSelectionChanged.connect(self._choose)
         self.itemDoubleClicked.connect(lambda item: self.frame_asked.emit(item.data(ID)))
         session.changed.connect(self.refresh)
-        session.selection_changed.connect(self._show_selection)
+        session.selection.changed.connect(self._show_selection)
         self.refresh()
 
     def refresh(self) -> None:
@@ -138,18 +138,21 @@ class SourceList(QListWidget):
             )
 
     def _show_selection(self) -> None:
-        shown = (self._session.selection, self.count())
+        shown = (self._session.selection.ids, self.count())
         if shown == self._selection_shown:
             return
         self._selection_shown = shown
         with QSignalBlocker(self):
-            if not self._session.selection:
+            if not self._session.selection.ids:
                 self.setCurrentItem(None)
             ids = [one.id for one in self._shown or ()]
-            if self._session.selected in self._session.chosen and self._session.selected in ids:
-                lead = self.item(ids.index(self._session.selected))
+            if (
+                self._session.selection.lead in self._session.selection.chosen
+                and self._session.selection.lead in ids
+            ):
+                lead = self.item(ids.index(self._session.selection.lead))
                 self.setCurrentItem(lead, QItemSelectionModel.SelectionFlag.NoUpdate)
-            self._select_rows([one in self._session.chosen for one in ids])
+            self._select_rows([one in self._session.selection.chosen for one in ids])
 
     def _select_rows(self, chosen: list[bool]) -> None:
         """Select rows, by the run: one by one, thousands would take seconds."""
@@ -169,7 +172,7 @@ class SourceList(QListWidget):
         current = self.currentItem()
         if current is not None and current.isSelected():  # what was clicked last leads
             chosen.sort(key=lambda one: one == current.data(ID))
-        self._session.select(*chosen)
+        self._session.selection.select(*chosen)
 
     def _switch(self, source_id: str) -> None:
         source = self._session.project.source(source_id)

@@ -59,7 +59,7 @@ class PegButton(QToolButton):
         if self._lane is None:
             return None
         day = day_of(self._session.project.setting)
-        hour = self._session.hour
+        hour = self._session.playhead.hour
 
         def away(peg: Peg) -> float:
             return abs((day.hour_of(peg.at) - hour + 12.0) % 24.0 - 12.0)
@@ -71,12 +71,12 @@ class PegButton(QToolButton):
         if self._here is not None:
             self._session.take_peg(f"{self._title}, peg taken out", self._path, self._here)
         else:
-            self._session.peg(f"{self._title}, peg", self._path, PegTime(hours=self._session.hour))
+            self._session.peg(f"{self._title}, peg", self._path, PegTime(hours=self._session.playhead.hour))
 
     def _menu(self) -> QMenu:
         menu = QMenu(self)
         for word, hour in events_of_day(self._session.project).items():
-            away = (self._session.hour - hour + 12.0) % 24.0 - 12.0
+            away = (self._session.playhead.hour - hour + 12.0) % 24.0 - 12.0
             if abs(away) < 2.0:
                 self._event_actions(menu, word, away)
         menu.addSeparator()

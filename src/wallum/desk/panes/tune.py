@@ -138,7 +138,7 @@ class Pane(QWidget):
         if isinstance(item, FarLight):
             assert self._chart is not None
             self._chart.show_body(item)
-            place, light = body_now(self._session.now, self._session.hour, item)
+            place, light = body_now(self._session.now, self._session.playhead.hour, item)
             lux = float(luminance(light))
             self._facts.setText(
                 f"stands at {place.azimuth % 360.0:.1f} deg, {place.elevation:.1f} deg high; "
@@ -150,7 +150,7 @@ class Pane(QWidget):
     def _grain(self) -> str:
         """How fine the far light's shadows are near the camera, and whether their reach costs that."""
         loaded, camera = self._session.level, self._session.camera
-        far = find_base_light(self._session.now, self._session.moment).far
+        far = find_base_light(self._session.now, self._session.playhead.moment).far
         if loaded is None or camera is None or far is None or not far.shadow:
             return ""
         grain = nearest_grain(far, camera, loaded.level.bounds)
@@ -210,8 +210,8 @@ class TunePane(QWidget):
         layout.addWidget(self._bar())
         layout.addWidget(self._scroll, 1)
         session.changed.connect(self.refresh)
-        session.selection_changed.connect(self.refresh)
-        session.hour_changed.connect(self._hour_changed)
+        session.selection.changed.connect(self.refresh)
+        session.playhead.moved.connect(self._hour_changed)
         self.refresh()
 
     def _bar(self) -> QWidget:
@@ -239,7 +239,7 @@ class TunePane(QWidget):
     def show_group(self, group: str) -> None:
         """Show the picture's values, the air's or the place's instead of a source's."""
         self._group = group
-        self._session.select("")
+        self._session.selection.select("")
         self.refresh()
 
     def build_ahead(self) -> None:
@@ -278,14 +278,14 @@ class TunePane(QWidget):
     def _hour_changed(self) -> None:
         # A day that plays would spend its time on numbers that no one can read.
         moves = bool(self._session.project.lanes) or self._group == "setting"
-        moves = moves or isinstance(self._session.selected_source, FarLight)
+        moves = moves or isinstance(self._session.selection.source, FarLight)
         if moves and not self._soon.isActive():
             self._soon.start()
 
     def refresh(self) -> None:
         """Show the present values."""
         now = self._session.now
-        source = now.source(self._session.selected)
+        source = now.source(self._session.selection.lead)
         item: Item = source if source is not None else getattr(now, self._group)
         pane = self._pane_for(item)
         if self._stack.currentWidget() is not pane:
@@ -294,7 +294,7 @@ class TunePane(QWidget):
         for group, button in self._tabs.items():
             button.setChecked(source is None and group == self._group)
         if source is not None:
-            found = (now.source(one) for one in self._session.selection[:-1])
+            found = (now.source(one) for one in self._session.selection.ids[:-1])
             others = [one for one in found if one is not None]
             title = f"{source.name} and {len(others)} more" if others else source.name
             pane.show_item(item, f"sources/@{source.id}", title, others)

@@ -94,7 +94,7 @@ class Row:
         if self._session.history.shown is self._session.history.present:
             self._before = values
         self._refresh(item, values)
-        self.in_force = self._name not in item.idle() and shared
+        self.in_force = self._name not in item.inactive() and shared
         self.widget.setEnabled(self.in_force)
         self.label.setEnabled(self.in_force)
         if self.peg is not None:

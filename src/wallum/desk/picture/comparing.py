@@ -56,7 +56,7 @@ class Comparing(QObject):
             text = f"{Path(name).name} cannot be read as a picture (expected PNG, JPEG, WebP or TIFF)"
             self._session.failed.emit(text)
             return
-        pinned = reference_to(Path(name), self._session.file)
+        pinned = reference_to(Path(name), self._session.keeping.file)
         present = self._session.history.present
         self._session.history.edit(f"pin {Path(name).name}", present.revised(pinned=pinned))
         self._wipe.begin("pinned")

@@ -64,7 +64,7 @@ class LampGrip:
         surface: Callable[[QPointF], Found],
         pixels_high: float,
     ) -> None:
-        lamp = session.now.source(session.selected)
+        lamp = session.now.source(session.selection.lead)
         assert isinstance(lamp, Lamp)
         self._session, self._kind, self._stand, self._start = session, kind, stand, at
         self._lamp: Lamp = lamp
@@ -73,7 +73,7 @@ class LampGrip:
         self._right, self._up = right, up
         depth = float((np.array(camera.eye) - stand.place) @ back)
         self._scale = 2.0 * camera.tangents[1] * depth / pixels_high
-        others = (session.now.source(one) for one in session.selection[:-1])
+        others = (session.now.source(one) for one in session.selection.ids[:-1])
         self._others = [one for one in others if isinstance(one, Lamp) and not one.locked]
         self._begun: dict[str, float] = {}
 

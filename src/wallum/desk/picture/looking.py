@@ -75,7 +75,7 @@ class Looking(QObject):
         if self._session.level is None:
             return
         low, high = self._session.level.level.bounds
-        source = self._session.selected_source
+        source = self._session.selection.source
         if isinstance(source, Lamp):
             reach = max(min(source.range or SMALLEST_FRAMED_M, 4.0), SMALLEST_FRAMED_M)
             low, high = (np.array(source.position) + sign * reach for sign in (-1.0, 1.0))

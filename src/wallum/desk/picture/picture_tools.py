@@ -37,7 +37,7 @@ class PictureTools(QObject):
 
     def aim(self, at: QPointF) -> None:
         """Turn the selected spot toward what is under a place of the picture."""
-        lamp, found = self._session.now.source(self._session.selected), self._picture.surface_at(at)
+        lamp, found = self._session.now.source(self._session.selection.lead), self._picture.surface_at(at)
         if not isinstance(lamp, Lamp) or lamp.axis is None:
             self._session.told.emit("Select a lamp that can be aimed; its pool then goes where you point")
         elif found is None:
@@ -47,7 +47,7 @@ class PictureTools(QObject):
 
     def kick(self, at: QPointF) -> None:
         """Move the selected lamp so that its highlight sits under a place of the picture."""
-        lamp, found = self._session.now.source(self._session.selected), self._picture.surface_at(at)
+        lamp, found = self._session.now.source(self._session.selection.lead), self._picture.surface_at(at)
         if not isinstance(lamp, Lamp):
             self._session.told.emit("Select a lamp first; its highlight then sits where you point")
         elif found is None:
@@ -66,7 +66,7 @@ class PictureTools(QObject):
 
     def align(self) -> None:
         """Let the selected source shine from the camera, along its look."""
-        source = self._session.now.source(self._session.selected)
+        source = self._session.now.source(self._session.selection.lead)
         camera = self._picture.camera
         if not isinstance(source, FarLight | Lamp):
             self._session.told.emit("Select a lamp, the sun or the moon first; it then shines from here")
@@ -89,7 +89,7 @@ class PictureTools(QObject):
         assert self._metered is not None
         assert self._session.level is not None
         point, normal = self._metered
-        scene = evaluate(self._session.project, self._session.moment)
+        scene = evaluate(self._session.project, self._session.playhead.moment)
         reading = direct_illuminance(self._session.level.rays, scene, point, normal, METER_SAMPLES)
         self.read.emit(reading, point)
         self._session.told.emit(self._told(reading))
@@ -109,7 +109,7 @@ class PictureTools(QObject):
 
     def make_it_read(self, wanted_lx: float) -> None:
         """Let the selected source bring the reading that was taken last to a number of lux."""
-        source = self._session.now.source(self._session.selected)
+        source = self._session.now.source(self._session.selection.lead)
         if self._metered is None or self._session.level is None or source is None:
             self._session.told.emit("Read a place first (M), and select the source that is to deliver")
             return

@@ -47,8 +47,8 @@ class PoolLines:
 
     def _paint(self, painter: QPainter) -> None:
         lamp_id, camera = self._fits
-        present = self._session.now.source(self._session.selected)
-        same = self._session.selected == lamp_id and present == self._lamp
+        present = self._session.now.source(self._session.selection.lead)
+        same = self._session.selection.lead == lamp_id and present == self._lamp
         if not (self.shown and same and camera == self._picture.camera_as_shown and self._lines):
             return
         width, height = self._picture.width(), self._picture.height()

@@ -109,10 +109,10 @@ class ShadowTool:
 
     def _whose(self) -> FarLight | Lamp | None:
         now = self._session.now
-        selected = now.source(self._session.selected)
+        selected = now.source(self._session.selection.lead)
         if isinstance(selected, FarLight | Lamp):
             return selected
-        far = evaluate(self._session.project, self._session.moment).sun
+        far = evaluate(self._session.project, self._session.playhead.moment).sun
         source = now.source(far.id) if far is not None else None
         return source if isinstance(source, FarLight) else None
 
@@ -122,7 +122,7 @@ class ShadowTool:
             way = np.array(source.position) - point
             distance = float(np.linalg.norm(way))
             return way / max(distance, 1e-9), distance
-        far = evaluate(self._session.project, self._session.moment).sun
+        far = evaluate(self._session.project, self._session.playhead.moment).sun
         return (far.direction if far is not None else np.array([0.0, 1.0, 0.0])), float("inf")
 
     def shadow_end(self) -> Point | None:

@@ -102,7 +102,7 @@ class PictureView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumSize(320, 200)
         self.setAccessibleName("Picture")
-        session.selection_changed.connect(self.update)
+        session.selection.changed.connect(self.update)
 
     # -- showing -----------------------------------------------------------------------
 
@@ -137,12 +137,12 @@ class PictureView(QWidget):
     def marks(self) -> list[Mark]:
         """Marks of the lamps as the view shows them now."""
         camera = self.camera_as_shown
-        shown = self._session.chosen
+        shown = self._session.selection.chosen
         return place_marks(self._session.project, camera, self.width(), self.height(), shown)
 
     def _stand_of_selected(self) -> Stand | None:
         """How the selected lamp stands; rays are sent only when it or the level has changed."""
-        lamp, loaded = self._session.now.source(self._session.selected), self._session.level
+        lamp, loaded = self._session.now.source(self._session.selection.lead), self._session.level
         if not isinstance(lamp, Lamp) or loaded is None:
             return None
         kept = self._stand
@@ -152,7 +152,7 @@ class PictureView(QWidget):
 
     def handles(self) -> list[Handle]:
         """What the selected lamp can be taken by; nothing of a locked one."""
-        source = self._session.selected_source
+        source = self._session.selection.source
         stand = self._stand_of_selected()
         if stand is None or source is None or source.locked or self.tool is not None:
             return []
@@ -201,7 +201,7 @@ class PictureView(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             overlay(painter)
         draw_handles(painter, self.handles())
-        draw_marks(painter, self.marks(), self._session.selection, self.devicePixelRatioF())
+        draw_marks(painter, self.marks(), self._session.selection.ids, self.devicePixelRatioF())
         if self._box is not None:
             painter.setPen(QPen(QColor(TOKENS["accent"]), 1, Qt.PenStyle.DashLine))
             painter.drawRect(self._box.normalized())
@@ -295,13 +295,13 @@ class PictureView(QWidget):
         if handle is None or (handle.kind == "foot" and mark is not None):
             if mark is None:
                 return None
-            if mark.source_id not in self._session.chosen:
-                self._session.select(mark.source_id)
-            others = (one for one in self._session.chosen if one != mark.source_id)
-            self._session.select(*others, mark.source_id)
+            if mark.source_id not in self._session.selection.chosen:
+                self._session.selection.select(mark.source_id)
+            others = (one for one in self._session.selection.chosen if one != mark.source_id)
+            self._session.selection.select(*others, mark.source_id)
             handle = Handle("move", mark.at)
         stand = self._stand_of_selected()
-        source = self._session.selected_source
+        source = self._session.selection.source
         if stand is None or source is None or source.locked:
             if source is not None and source.locked:
                 self._session.told.emit(f"{source.name} is locked: unlock it first (L)")
@@ -319,7 +319,7 @@ class PictureView(QWidget):
         """A ring joins the selection or leaves it; from elsewhere a box is drawn."""
         mark = mark_at(self.marks(), at)
         if mark is not None:
-            self._session.select_also(mark.source_id)
+            self._session.selection.select_also(mark.source_id)
             self._drag = None
         else:
             self._box = QRectF(at, at)
@@ -364,13 +364,13 @@ class PictureView(QWidget):
         if self._box is not None:
             box, self._box = self._box.normalized(), None
             inside = [one.source_id for one in self.marks() if box.contains(one.at)]
-            self._session.select(*self._session.selection, *inside)
+            self._session.selection.select(*self._session.selection.ids, *inside)
             self.update()
         elif self._grip is not None:
             self._grip.let_go()
             self._grip = None
         elif clicked and button == Qt.MouseButton.LeftButton and self.tool is None:
-            self._session.select("")
+            self._session.selection.select("")
             self.picked.emit(event.position())
         self.update()
 

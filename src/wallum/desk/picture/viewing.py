@@ -94,7 +94,7 @@ class Viewing(QObject):
     def _view_changed(self, view: str) -> None:
         self._picture.view = view if view in VIEWS else "final"
         if view == ONE_SOURCE and not self._balance.only:
-            self._balance.see_only(self._session.selected)
+            self._balance.see_only(self._session.selection.lead)
         elif view != ONE_SOURCE and self._balance.only:
             self._balance.see_only("")
         self._truth.show(view == TRUTH)

@@ -66,7 +66,7 @@ class ShotWall(PictureGrid):
         loaded, size = self._session.level, self.picture_size()
         if not self.isVisible() or loaded is None:
             return {}
-        asked = (self._session.project, self._session.hour, size)
+        asked = (self._session.project, self._session.playhead.hour, size)
         if asked[0] is self._asked[0] and asked[1:] == self._asked[1:]:
             return {}
         self._asked = asked

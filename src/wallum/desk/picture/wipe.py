@@ -72,7 +72,7 @@ class Wipe(QObject):
     def _key(self, camera: Camera, size: tuple[int, int]) -> tuple[object, ...]:
         present = self._session.history.present
         variant = next((one for one in present.variants if one.id == self.variant), None)
-        return (variant, self._session.hour, camera, size, present.setting, self._picture.view)
+        return (variant, self._session.playhead.hour, camera, size, present.setting, self._picture.view)
 
     def _other(self) -> Project | None:
         present = self._session.history.present
@@ -90,7 +90,7 @@ class Wipe(QObject):
         if key == self._asked:
             return {}
         self._asked = key
-        scene = picture_scene(other, self._session.moment, camera, size)
+        scene = picture_scene(other, self._session.playhead.moment, camera, size)
         return {WIPE_NAME: PictureRequest(0, scene, camera, size, detail="thumb", view=self._picture.view)}
 
     def take_picture(self, name: str, image: QImage) -> None:
@@ -115,7 +115,7 @@ class Wipe(QObject):
 
     def pinned_path(self) -> Path:
         """Where the pinned picture is."""
-        return file_of(self._session.project.pinned, self._session.file)
+        return file_of(self._session.project.pinned, self._session.keeping.file)
 
     # -- the hand ----------------------------------------------------------------------
 

@@ -60,7 +60,7 @@ class Background(QObject):
             return
         self._let_grid_go()
         self._asked = (loaded.follows, loaded.dress)
-        self._grid = SkyGridThread(loaded, self._session.file)
+        self._grid = SkyGridThread(loaded, self._session.keeping.file)
         self._grid.made.connect(self._take_grid)
         self._grid.progressed.connect(self.progressed)
         self._crew.start(self._grid)

@@ -98,13 +98,13 @@ class ProjectFiles(QObject):
 
     def _load_level(self) -> None:
         self._session.level = None
-        project, file = self._session.project, self._session.file
+        project, file = self._session.project, self._session.keeping.file
         reference = project.level
         self.level_is(reference)
         self.level_opening.emit(Path(reference).name)
         if not may_read_level(project, file):
             self.level_elsewhere.emit(file_of(reference, file))
-        self._load(LevelLoader(reference, self._session.file, self._session.project))
+        self._load(LevelLoader(reference, self._session.keeping.file, self._session.project))
 
     def _load(self, loader: LevelLoader) -> None:
         if self._loader is not None:
@@ -152,18 +152,18 @@ class ProjectFiles(QObject):
 
     def read_from_there(self) -> None:
         """The level that the project names is the artist's choice, wherever it lies."""
-        choose_level(self._session.project, self._session.file)
+        choose_level(self._session.project, self._session.keeping.file)
         self._load_level()
 
     def level_is(self, reference: str) -> None:
         """A level comes onto the desk."""
-        self._shown = (reference, self._session.file)
+        self._shown = (reference, self._session.keeping.file)
 
     def _look_at_level(self) -> None:
         """A step of undo may bring another level back."""
         if self._ended:
             return
-        now = (self._session.history.present.level, self._session.file)
+        now = (self._session.history.present.level, self._session.keeping.file)
         if self._session.level is not None and now != self._shown:
             if not same_level(now, self._shown):
                 self._load_level()
@@ -172,7 +172,7 @@ class ProjectFiles(QObject):
     # -- after a crash -----------------------------------------------------------------
 
     def _look_for_unsaved(self) -> None:
-        found = recoverable(self._session.file)
+        found = recoverable(self._session.keeping.file)
         own = self._session.project.level
         if own.startswith(MADE):  # a demo is looked at, and not begun anew: only work on it is its own
             found = [one for one in found if one.project.level == own]
@@ -186,7 +186,7 @@ class ProjectFiles(QObject):
             if not self.may_leave():
                 return
             self._take_over(Project(name=project.name, level=project.level), None)
-        self._session.recover(found)
+        self._session.keeping.recover(found)
 
     # -- saving ------------------------------------------------------------------------
 
@@ -204,15 +204,15 @@ class ProjectFiles(QObject):
 
     def save(self) -> bool:
         """Save, asking for a name where there is none."""
-        if self._session.file is None:
+        if self._session.keeping.file is None:
             return self.ask_save()
-        return self.save_to(self._session.file)
+        return self.save_to(self._session.keeping.file)
 
     def ask_save(self) -> bool:
         """Save under a name that the artist chooses."""
         plain = f"{self._session.project.name.lower().replace(' ', '-')}{SUFFIX}"
         kinds = f"Projects (*{SUFFIX})"
-        suggested = str(self._session.file or plain)
+        suggested = str(self._session.keeping.file or plain)
         name, _ = QFileDialog.getSaveFileName(self._window, "Save", suggested, kinds)
         if not name:
             return False
@@ -224,7 +224,7 @@ class ProjectFiles(QObject):
 
         over : whether it may go over what another has written since it was read
         """
-        done = self._session.save_to(file, over)
+        done = self._session.keeping.save_to(file, over)
         if done:
             if self._session.level is not None:  # it is on the desk: it was chosen
                 choose_level(self._session.project, file)
@@ -244,7 +244,7 @@ class ProjectFiles(QObject):
         except WallumError as error:
             self._session.failed.emit(str(error))
             return
-        self._session.take_theirs(stored.project, stored.mark)
+        self._session.keeping.take_theirs(stored.project, stored.mark)
 
     def dispose(self) -> None:
         """Stop what still loads."""

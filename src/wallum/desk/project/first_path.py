@@ -69,7 +69,7 @@ class FirstPath(QFrame):
         layout.addLayout(row)
         over.installEventFilter(self)
         session.changed.connect(self._look)
-        session.hour_changed.connect(self._look)
+        session.playhead.moved.connect(self._look)
         self.hide()
 
     def begin(self) -> None:
@@ -81,7 +81,7 @@ class FirstPath(QFrame):
 
     def _show_stop(self) -> None:
         stop = STOPS[self.number]
-        self._before, self._hour = self._session.history.present, self._session.hour
+        self._before, self._hour = self._session.history.present, self._session.playhead.hour
         self._title.setText(f"{self.number + 1} of {len(STOPS)}: {stop.title}")
         self._text.setText(stop.text)
         self._next.setText("Next" if self.number + 1 < len(STOPS) else "Done")
@@ -90,7 +90,7 @@ class FirstPath(QFrame):
     def _look(self) -> None:
         """Go on by itself once the thing was tried."""
         if self.isVisible():
-            present, hour = self._session.history.present, self._session.hour
+            present, hour = self._session.history.present, self._session.playhead.hour
             if STOPS[self.number].done(self._before, present, self._hour, hour):
                 self.go_on()
 

@@ -25,7 +25,7 @@ def give_way(session: Session, files: ProjectFiles, link: RenderLink, parts: tup
     def whole() -> None:
         pause(False)
         # Rays for the grid get the processor first: what settles now would be drawn again.
-        link.let_settle(evaluate(session.project, session.moment).sky is None)
+        link.let_settle(evaluate(session.project, session.playhead.moment).sky is None)
 
     files.level_opening.connect(lambda _: pause(True))
     files.level_whole.connect(lambda _: whole())

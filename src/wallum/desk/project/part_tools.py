@@ -48,7 +48,7 @@ def toggle_water(session: Session, part: str, name: str) -> None:
 
 def toggle_follow(session: Session, part: str, name: str) -> None:
     """Let a part's glow follow the selected lamp, or let it go."""
-    lamp, marks = session.selected_source, session.project.marks_of(part)
+    lamp, marks = session.selection.source, session.project.marks_of(part)
     if marks.follows and (lamp is None or marks.follows == lamp.id):
         lamp_id, text = "", f"The glow of {name} follows no lamp any more"
     elif isinstance(lamp, Lamp):

@@ -143,7 +143,7 @@ class Receiver(QObject):
     def watch(self) -> None:
         """Watch the file of the level that is on the desk."""
         self._watch_nothing()
-        reference, file = self._session.project.level, self._session.file
+        reference, file = self._session.project.level, self._session.keeping.file
         self._path = None
         if reference and not reference.startswith("builtin:"):
             self._path = file_of(reference, file)
@@ -172,7 +172,7 @@ class Receiver(QObject):
             return
         self._session.told.emit(f"Receiving {Path(wanted).name} ...")
         present = self._session.history.present
-        thread = _ReceiveThread(wanted, self._session.file, present, loaded)
+        thread = _ReceiveThread(wanted, self._session.keeping.file, present, loaded)
         thread.received.connect(self._take)
         thread.failed.connect(self._failed)
         self._thread = thread

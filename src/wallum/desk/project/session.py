@@ -6,22 +6,22 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
+from wallum.desk.project.keeping import Keeping
 from wallum.desk.project.loading import LoadedLevel
-from wallum.document.autosave import Recovery, Sitting, forget
+from wallum.desk.project.playhead import Playhead
+from wallum.desk.project.selection import Selection
 from wallum.document.fields import Vector, declared, unchecked
 from wallum.document.history import History
 from wallum.document.lanes import Peg, PegTime
 from wallum.document.paths import look_up, put, put_text
 from wallum.document.pegging import pegged, unpegged, without_lane
-from wallum.document.project import Project, Shot, base_light
+from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import LAMP_KINDS, Coloured, Lamp, Source, new_id
-from wallum.document.storage import as_project_file, save
-from wallum.errors import ChangedProblem, ProjectProblem, ValueProblem, WallumError
+from wallum.document.sources import LAMP_KINDS, Coloured, Lamp, new_id
+from wallum.errors import ValueProblem, WallumError
 from wallum.judge.findings import Remedy
-from wallum.level.opening import moved_beside
 from wallum.moment.aiming import aimed_at
 from wallum.moment.at_moment import at_moment, put_at
 from wallum.moment.camera import Camera
@@ -31,7 +31,6 @@ from wallum.transport.placing import place_around, place_toward
 
 __all__ = ["Session", "fitting_intensity", "names_of"]
 
-AUTOSAVE_MS = 1500
 # A new lamp's light on a mid grey surface at its distance: this much above mid grey.
 NEW_LAMP_STOPS = 0.5
 FREE_WHEN_LOCKED = frozenset({"locked", "name", "on", "hidden", "role"})
@@ -62,40 +61,26 @@ def refuse_where_locked(project: Project, path: str) -> None:
 
 
 class Session(QObject):
-    """Every edit goes through here, and from here through the history."""
+    """Every edit goes through here, and from here through the history. What is selected, where the playhead
+    stands and how the work is kept are its parts."""
 
     changed = pyqtSignal()
-    selection_changed = pyqtSignal()
-    hour_changed = pyqtSignal()
     told = pyqtSignal(str)  # a sentence for the status line
     failed = pyqtSignal(str)  # a sentence for the bar
-    other_writer = pyqtSignal(object)  # the file that was not saved: another has changed it
 
     def __init__(self, project: Project | None = None, file: Path | None = None) -> None:
         super().__init__()
         self.history = History(project or Project(sources=base_light()))
         self._end_listening = self.history.listen(self.changed.emit)
-        self.file = file
-        self.mark: str | None = None  # what the file held when it was read or written last
-        self._sitting = Sitting(file)
         self.level: LoadedLevel | None = None
-        self.selection: tuple[str, ...] = ()  # ids of sources; the last one chosen leads
-        self._chosen: tuple[tuple[str, ...], frozenset[str]] = ((), frozenset())
         self.active: frozenset[str] = frozenset()  # sources under the hand
         self.light_dragged = False  # whether the hand changes light: exposure then holds still
         self.camera: Camera | None = None
-        self.moment = own_moment(self.history.present)  # where the playhead stands
-        self.scrubbing = False  # whether the hand moves the hour
         self.shown_ev = self.history.present.look.ev100  # exposure of the last picture
         self._now: tuple[Project, Moment, Project] | None = None  # found last, and for what
-        self._kept: Project = self.history.present
-        self._autosave = QTimer(self)
-        self._autosave.setInterval(AUTOSAVE_MS)
-        self._autosave.setSingleShot(True)
-        self._autosave.timeout.connect(self.keep)
-        self.changed.connect(self._plan_autosave)
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(1)
+        self.selection = Selection(lambda: self.project)
+        self.playhead = Playhead(own_moment(self.history.present))
+        self.keeping = Keeping(self, file)
 
     @property
     def project(self) -> Project:
@@ -104,19 +89,17 @@ class Session(QObject):
 
     def replace(self, project: Project, file: Path | None, mark: str | None = None) -> None:
         """Work on another project; `mark` stands for what its file holds. What was here is left."""
-        self._autosave.stop()
-        self.drop_kept()
+        self.keeping.leave()
         self._end_listening()
         self.history = History(project)
         self._end_listening = self.history.listen(self.changed.emit)
-        self.file, self.mark, self._kept = file, mark, project
-        self._sitting = Sitting(file)
-        self.selection = ()
+        self.keeping.begin(project, file, mark)
         self._hand_off()
-        self.moment, self.shown_ev = own_moment(project), project.look.ev100
-        self.selection_changed.emit()
+        self.shown_ev = project.look.ev100
+        self.playhead.moment = own_moment(project)
+        self.selection.forget()
         self.changed.emit()
-        self.hour_changed.emit()
+        self.playhead.put(own_moment(project))
 
     def take_level(self, loaded: LoadedLevel) -> None:
         """A level is there. What its floors are is found, not edited: no step, and every step knows it."""
@@ -125,58 +108,20 @@ class Session(QObject):
             same = project.floors == loaded.floors
             return project if same else unchecked(project, {"floors": loaded.floors})
 
-        kept = self._kept is self.history.present
+        kept = self.keeping.is_kept
         self.history.restate(known)
         if kept:  # nothing of the artist's is new: work that was found after a crash stays where it is
-            self._kept = self.history.present
+            self.keeping.still_kept()
         self.level = loaded
-
-    def recover(self, found: Recovery) -> bool:
-        """Go on with unsaved work that was found; it counts as unsaved. What was found goes once it
-        is kept as the work of now; False where the disk refuses that, and it stays."""
-        floors = found.project.floors if self.level is None else self.level.floors
-        self.history.edit("recovered work", unchecked(found.project, {"floors": floors}))
-        self._pool.waitForDone()
-        self._kept = self.history.present
-        if not self._write(self.with_viewpoint(self._kept), self._sitting, self.history.steps):
-            return False
-        forget(found)
-        return True
-
-    # -- the hour ----------------------------------------------------------------------
-
-    def set_hour(self, hour: float) -> None:
-        """Move the playhead [h]. Where it stands is kept with the project, but is no step."""
-        hour = min(max(hour, 0.0), 24.0)
-        if hour != self.hour:
-            self.moment = self.moment.at(hour)
-            self.hour_changed.emit()
-
-    def scrub(self, hour: float) -> None:
-        """Move the playhead by hand [h]; see `rest_at`."""
-        self.scrubbing = True
-        self.set_hour(hour)
-
-    def rest_at(self, hour: float) -> None:
-        """The hand lets the playhead go [h]."""
-        moved, self.scrubbing = self.scrubbing, False
-        if moved and hour == self.hour:
-            self.hour_changed.emit()
-        self.set_hour(hour)
-
-    @property
-    def hour(self) -> float:
-        """Where the playhead stands [h]."""
-        return self.moment.clock
 
     @property
     def now(self) -> Project:
         """What is shown, with the values that the day's lanes give at this hour."""
         kept = self._now
-        if kept is None or kept[0] is not self.project or kept[1] != self.moment:
-            project = at_moment(self.project, self.moment)
-            setting = unchecked(project.setting, {"clock": self.hour})
-            kept = self._now = (self.project, self.moment, unchecked(project, {"setting": setting}))
+        if kept is None or kept[0] is not self.project or kept[1] != self.playhead.moment:
+            project = at_moment(self.project, self.playhead.moment)
+            setting = unchecked(project.setting, {"clock": self.playhead.hour})
+            kept = self._now = (self.project, self.playhead.moment, unchecked(project, {"setting": setting}))
         return kept[2]
 
     def peg(self, label: str, path: str, at: PegTime, easing: str | None = None) -> None:
@@ -197,43 +142,7 @@ class Session(QObject):
     def _with(self, project: Project, path: str, value: Any) -> Project:
         """A project with a value: in its lane, at this hour, where it has one."""
         refuse_where_locked(project, path)
-        return put_at(project, path, value, self.moment)
-
-    # -- selection ---------------------------------------------------------------------
-
-    @property
-    def selected(self) -> str:
-        """Id of the source that was selected last; empty for none."""
-        return self.selection[-1] if self.selection else ""
-
-    def select(self, *source_ids: str) -> None:
-        """Select sources, the last one leading; nothing or an empty id for none."""
-        chosen = tuple(dict.fromkeys(one for one in source_ids if one))
-        if chosen != self.selection:
-            self.selection = chosen
-            self.selection_changed.emit()
-
-    def select_also(self, source_id: str) -> None:
-        """Add a source to the selection, or take it out."""
-        others = tuple(one for one in self.selection if one != source_id)
-        self.select(*(others if source_id in self.selection else (*others, source_id)))
-
-    @property
-    def chosen(self) -> frozenset[str]:
-        """Ids of all selected sources, to look one up among thousands."""
-        if self._chosen[0] is not self.selection:
-            self._chosen = (self.selection, frozenset(self.selection))
-        return self._chosen[1]
-
-    @property
-    def selected_source(self) -> Source | None:
-        return self.project.source(self.selected)
-
-    @property
-    def selected_sources(self) -> tuple[Source, ...]:
-        """All selected sources, as they are in the project."""
-        found = (self.project.source(one) for one in self.selection)
-        return tuple(one for one in found if one is not None)
+        return put_at(project, path, value, self.playhead.moment)
 
     # -- edits -------------------------------------------------------------------------
 
@@ -300,14 +209,14 @@ class Session(QObject):
         """Change one value, as one step; False where it was refused, and said why."""
         done = self._edit(label, lambda: self._with(self.history.present, path, value))
         if done and path == "setting/clock":
-            self.set_hour(self.project.setting.clock)
+            self.playhead.set_hour(self.project.setting.clock)
         return done
 
     def set_text(self, label: str, path: str, text: str) -> bool:
         """Change one value as typed; False where it was refused, and said why."""
         done = self._edit(label, lambda: self._with_text(self.history.present, path, text))
         if done and path == "setting/clock":
-            self.set_hour(self.project.setting.clock)
+            self.playhead.set_hour(self.project.setting.clock)
         return done
 
     def set_text_all(self, label: str, paths: list[str], text: str) -> bool:
@@ -349,19 +258,19 @@ class Session(QObject):
         lamp = lamp.with_strength(lamp.strength_toward(fitting_intensity(self.shown_ev, placed.distance)))
         lamp = aimed_at(lamp, np.array(at))
         self.history.edit(f"put {lamp.name}", project.with_source(lamp))
-        self.select(lamp.id)
+        self.selection.select(lamp.id)
         strength = format_quantity(lamp.strength, declared(lamp)[lamp.STRENGTH].unit)
         self.told.emit(f"{lamp.name}: {strength}, so that it shows at EV {self.shown_ev:.1f}")
         return lamp
 
     def remove_selected(self) -> None:
         """Take the selected sources out of the project; locked ones stay."""
-        gone = [one for one in self.selected_sources if not one.locked]
+        gone = [one for one in self.selection.sources if not one.locked]
         if gone:
             label = f"remove {names_of(gone)}"
             self.history.edit(label, self.history.present.without([one.id for one in gone]))
-            self.select("")
-        elif self.selection:
+            self.selection.select("")
+        elif self.selection.ids:
             self.told.emit("What is selected is locked: unlock it first")
 
     def undo(self) -> None:
@@ -373,93 +282,3 @@ class Session(QObject):
         self._hand_off()
         label = self.history.redo()
         self.told.emit(f"Done again: {label}" if label else "Nothing to do again")
-
-    # -- files -------------------------------------------------------------------------
-
-    def with_viewpoint(self, project: Project) -> Project:
-        """The project with the present camera as its viewpoint."""
-        clock = round(self.hour * 60.0) / 60.0
-        if project.setting.clock != clock:
-            project = project.revised(setting=project.setting.revised(clock=clock))
-        if self.camera is None:
-            return project
-        here = Shot(
-            id="viewpoint",
-            name="Viewpoint",
-            eye=self.camera.eye,
-            direction=self.camera.direction,
-            fov=self.camera.fov,
-        )
-        return project if project.viewpoint == here else project.revised(viewpoint=here)
-
-    def save_to(self, file: Path, over: bool = False) -> bool:
-        """Write the project; False where it could not be, and said why.
-
-        over : whether it may go over what another has written since it was read
-        """
-        present = self.history.present
-        before = self.file
-        written = present if file == before else moved_beside(present, before, file)
-        seen = self.mark if file == before and not over else None
-        try:
-            mark = save(self.with_viewpoint(written), as_project_file(file), seen)
-        except ChangedProblem:
-            self.other_writer.emit(file)
-            return False
-        except ProjectProblem as error:
-            self.failed.emit(str(error))
-            return False
-        self.file, self.mark = file, mark
-        if file != before:
-            self.history.restate(lambda project: moved_beside(project, before, file))
-        self.history.mark_saved(self.history.present)
-        self.drop_kept()
-        self._kept = self.history.present
-        self.told.emit(f"Saved {file.name}")
-        return True
-
-    def take_theirs(self, project: Project, mark: str) -> None:
-        """Go on with what another has written to the file; undo brings back what was here."""
-        floors = project.floors if self.level is None else self.level.floors
-        self.history.edit("take what the file holds", unchecked(project, {"floors": floors}))
-        self.mark = mark
-        self.history.mark_saved(self.history.present)
-
-    def drop_kept(self) -> None:
-        """What was kept of this sitting is saved, or given up; what others left stays."""
-        self._pool.waitForDone()
-        self._sitting.clear()
-        self._sitting = Sitting(self.file)
-
-    def _plan_autosave(self) -> None:
-        if self.history.present is not self._kept and not self._autosave.isActive():
-            self._autosave.start()
-
-    def keep(self) -> None:
-        """Keep unsaved work beside the project, in the background."""
-        present, sitting = self.history.present, self._sitting
-        if present is self._kept:
-            return
-        self._kept = present
-        if not self.history.dirty:
-            self._pool.start(sitting.clear)
-            return
-        kept, steps = self.with_viewpoint(present), self.history.steps
-
-        def write() -> None:
-            self._write(kept, sitting, steps)
-
-        self._pool.start(write)
-
-    def _write(self, project: Project, sitting: Sitting, steps: int) -> bool:
-        try:
-            sitting.keep(project, steps)
-        except ProjectProblem as error:
-            self.failed.emit(str(error))
-            return False
-        return True
-
-    def finish(self) -> None:
-        """The window closes in order: nothing unsaved is left behind that was given up."""
-        self._autosave.stop()
-        self._pool.waitForDone()

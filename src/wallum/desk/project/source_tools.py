@@ -34,12 +34,12 @@ class SourceTools:
     def select_all(self) -> None:
         """Select every lamp whose mark is not hidden."""
         lamps = (one for one in self._session.project.resolved_sources if isinstance(one, Lamp))
-        self._session.select(*(one.id for one in lamps if not one.hidden))
+        self._session.selection.select(*(one.id for one in lamps if not one.hidden))
 
     def duplicate(self) -> None:
         """Copy the selected lamps, a step to the right; the copies are then selected."""
         project = self._session.history.present
-        lamps = [one for one in self._session.selected_sources if isinstance(one, Lamp)]
+        lamps = [one for one in self._session.selection.sources if isinstance(one, Lamp)]
         if not lamps:
             self._session.told.emit("Select the lamps first that are to be copied")
             return
@@ -57,7 +57,7 @@ class SourceTools:
                     project = project.with_lane(lane.revised(owner=copy.id))
             made.append(copy)
         self._session.history.edit(f"duplicate {names_of(lamps)}", project)
-        self._session.select(*(one.id for one in made))
+        self._session.selection.select(*(one.id for one in made))
 
     def toggle_hidden(self) -> None:
         """Hide the marks of the selected lamps; show them where the leading one is hidden."""
@@ -68,7 +68,7 @@ class SourceTools:
         self._toggle("locked", "lock", "unlock", object)
 
     def _toggle(self, name: str, on: str, off: str, kind: type) -> None:
-        chosen = [one for one in self._session.selected_sources if isinstance(one, kind)]
+        chosen = [one for one in self._session.selection.sources if isinstance(one, kind)]
         if not chosen:
             self._session.told.emit("Select the sources first")
             return
@@ -79,5 +79,5 @@ class SourceTools:
 
     def see_only(self) -> None:
         """See the selected source alone, or all again."""
-        chosen = self._session.selected
+        chosen = self._session.selection.lead
         self._balance.see_only("" if self._balance.only else chosen)

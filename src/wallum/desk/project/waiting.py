@@ -43,7 +43,7 @@ class Waiting(QObject):
         self._offers, self._sheet = offers, sheet
         self._found: list[Recovery] = []
         files.recovery_found.connect(self._offer_unsaved)
-        session.other_writer.connect(self._offer_choice)
+        session.keeping.other_writer.connect(self._offer_choice)
         receiver.changed_on_disk.connect(self._offer_level)
         files.level_elsewhere.connect(self._offer_elsewhere)
         files.level_opening.connect(self._level_opening)

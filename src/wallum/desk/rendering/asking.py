@@ -50,7 +50,7 @@ class Asking(QObject):
         self._held_back = None
         self.project = session.project
         camera, size = self._picture.camera_as_shown, self._picture.pixel_size()
-        scene = picture_scene(session.project, session.moment, camera, size)
+        scene = picture_scene(session.project, session.playhead.moment, camera, size)
         if self.only:
             scene = scene.only(self.only)
         self.asked.emit(moving or dragging)
@@ -64,7 +64,7 @@ class Asking(QObject):
             self._exposing.held(look, dragging, self._transport.playing),
             heroes_for(session, look, camera),
             self._picture.view,
-            session.selected,
+            session.selection.lead,
         )
 
     def _ask_held_back(self) -> None:

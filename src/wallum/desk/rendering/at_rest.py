@@ -53,7 +53,7 @@ class AtRest(QObject):
         self._contributions.cost_found.connect(self.cost_found)
         self._contributions.cost_refused.connect(self.cost_refused)
         self._contributions.failed.connect(session.failed)
-        session.selection_changed.connect(self.asked)
+        session.selection.changed.connect(self.asked)
         self._thumbs_of: tuple[object, ...] = (None, None, None)
         self._makes_way = False
         self._waiting: dict[str, PictureRequest] = {}
@@ -92,8 +92,8 @@ class AtRest(QObject):
         ):
             self._timer.start()
             return
-        scene = evaluate(self._session.project, self._session.moment)
-        lamp = self._session.selected
+        scene = evaluate(self._session.project, self._session.playhead.moment)
+        lamp = self._session.selection.lead
         camera = self._picture.camera_as_shown
         project = self._session.project
         self._contributions.ask(Wanted(loaded, scene, camera, self._session.shown_ev, project.target, lamp))
@@ -107,7 +107,7 @@ class AtRest(QObject):
 
     def _picture_shots(self, scene: LitScene, far: float) -> dict[str, PictureRequest]:
         """Small pictures of the shots; those that were asked for already are on their way."""
-        shown = (self._session.project, self._session.hour, self._link.client.grid_number)
+        shown = (self._session.project, self._session.playhead.hour, self._link.client.grid_number)
         if all(a is b or a == b for a, b in zip(shown, self._thumbs_of, strict=True)):
             return {}
         self._thumbs_of = shown

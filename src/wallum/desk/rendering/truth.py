@@ -101,7 +101,7 @@ class Truth(QObject):
         width, height = (max(int(one * SHARE), 16) for one in self._picture.pixel_size())
         project, size = self._session.project, (width, height)
         camera, ev100 = self._picture.camera_as_shown, self._session.shown_ev
-        scene = picture_scene(project, self._session.moment, camera, size, indirect=True)
+        scene = picture_scene(project, self._session.playhead.moment, camera, size, indirect=True)
         wanted = _Wanted(loaded, scene, camera, size, project.follows, ev100)
         self._thread = _TruthThread(wanted)
         self._thread.refined.connect(self._refined)

@@ -81,7 +81,7 @@ def _put_and_aim(window: DeskWindow) -> None:
 
 def _pull_the_sun(window: DeskWindow) -> None:
     """Take the shadow of a stick by the sun, and pull it aside."""
-    window.session.select("sun")
+    window.session.selection.select("sun")
     window.act["pull"].trigger()
     wide, high = window.picture.width(), window.picture.height()
     for x, y in ((0.50, 0.86), (0.62, 0.80), (0.45, 0.78), (0.70, 0.92)):

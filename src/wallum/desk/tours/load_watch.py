@@ -96,7 +96,7 @@ def _select_all(folder: Path) -> Row:
         end = time.perf_counter() + 2.0
         wait_for(lambda: time.perf_counter() > end, "the window")
         heart.stop()
-        chosen = len(window.session.selection)
+        chosen = len(window.session.selection.ids)
     return Row(
         f"all of {LAMPS:,} lamps selected", max(spent, max(heart.late_ms) / 1e3), "s", SELECT_S,
         details={"selected": chosen},

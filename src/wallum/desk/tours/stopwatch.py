@@ -124,7 +124,7 @@ def _rows_of(window: DeskWindow) -> Iterator[Row]:
     yield from _grid_rows(window)
     wait_settled(window)
     beat = Heartbeat()
-    window.session.select("mast-2")
+    window.session.selection.select("mast-2")
     QApplication.processEvents()
     field = intensity_field(window)
     times = timed_drag(window, field, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
@@ -134,7 +134,7 @@ def _rows_of(window: DeskWindow) -> Iterator[Row]:
     times = timed_drag(window, place, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
     yield _drag_row("drag of a lamp's place, event to painted, 95th", times, 50.0)
     wait_settled(window, 2)
-    window.session.select("")
+    window.session.selection.select("")
     QApplication.processEvents()
     field = next(
         f for f in window.tune.pane.findChildren(NumberField) if f.info.label in EXPOSURES and f.isEnabled()
@@ -147,7 +147,7 @@ def _rows_of(window: DeskWindow) -> Iterator[Row]:
     yield _drag_row("camera move at reduced size, event to painted, 95th", times, 70.0)
     wait_settled(window, 2)
     ribbon = window.day.ribbon
-    window.session.select("")
+    window.session.selection.select("")
     start = QPoint(round(ribbon.x_of(8.0)), 20)
     # Through the morning and noon into the night: 8:00 to about 22:00.
     step = (ribbon.x_of(22.0) - ribbon.x_of(8.0)) / MOVES
@@ -192,7 +192,7 @@ def _scrubbed(window: DeskWindow, name: str, asked: float) -> Row:
     """The hour dragged from morning into the night, by a hand that sends a move every 8 ms: time
     from picture to picture; and by one that waits for each: from a move to its picture."""
     ribbon = window.day.ribbon
-    window.session.select("")
+    window.session.selection.select("")
     start, end = ribbon.x_of(8.0), ribbon.x_of(21.0)
     press, move, release = (
         QMouseEvent.Type.MouseButtonPress, QMouseEvent.Type.MouseMove, QMouseEvent.Type.MouseButtonRelease

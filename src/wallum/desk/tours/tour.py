@@ -114,7 +114,7 @@ def drag(field: NumberField, pixels: int, steps: int = 12) -> None:
 def scrub(window: DeskWindow, hour: float, steps: int = 12) -> None:
     """Drag the day ribbon to an hour by the mouse."""
     ribbon = window.day.ribbon
-    start, end = ribbon.x_of(window.session.hour), ribbon.x_of(hour)
+    start, end = ribbon.x_of(window.session.playhead.hour), ribbon.x_of(hour)
     left, plain = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     QTest.mousePress(ribbon, left, plain, QPoint(round(start), 20))  # type: ignore[call-overload]
     for step in range(1, steps + 1):

@@ -111,9 +111,9 @@ class SunSource(FarLight):
         heading="Own light",
     )
 
-    def idle(self) -> frozenset[str]:
+    def inactive(self) -> frozenset[str]:
         aimed = frozenset() if self.stands == "where set" else PLACE_FIELDS
-        own = super().idle() if self.light == "own" else (COLOUR_FIELDS | {"illuminance"}) - {"tint"}
+        own = super().inactive() if self.light == "own" else (COLOUR_FIELDS | {"illuminance"}) - {"tint"}
         return aimed | own
 
 
@@ -144,7 +144,7 @@ class MoonSource(FarLight):
         heading="Phase",
     )
 
-    def idle(self) -> frozenset[str]:
+    def inactive(self) -> frozenset[str]:
         colour = COLOUR_FIELDS - {"tint"}
         colour = colour | ({"phase"} if self.phase_by == "the date" else frozenset())
         return colour if self.stands == "where set" else colour | PLACE_FIELDS

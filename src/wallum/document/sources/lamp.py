@@ -101,11 +101,11 @@ class Lamp(Coloured):
             )
         return self
 
-    def idle(self) -> frozenset[str]:
+    def inactive(self) -> frozenset[str]:
         used = {"by light": {"on_below", "off_above"}, "by clock": {"on_at", "off_at"}}.get(
             self.switched, set()
         )
-        return super().idle() | ({"on_below", "off_above", "on_at", "off_at"} - used)
+        return super().inactive() | ({"on_below", "off_above", "on_at", "off_at"} - used)
 
     @property
     def word(self) -> str:

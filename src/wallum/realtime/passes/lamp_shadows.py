@@ -82,7 +82,7 @@ class LampShadows:
             self._forget()
 
     def _take(self, lamp_id: str, count: int, keep: set[str]) -> int | None:
-        """First of `count` tiles in a row for a lamp; the idle give theirs up."""
+        """First of `count` tiles in a row for a lamp; those not in the picture give theirs up."""
         held = self._tiles.get(lamp_id)
         if held is not None and held.count == count:
             return held.first
@@ -93,10 +93,10 @@ class LampShadows:
                 taken = set(range(first, first + count))
                 self._free = [one for one in self._free if one not in taken]
                 return first
-            idle = next((one for one in self._tiles if one not in keep), None)
-            if idle is None:
+            unseen = next((one for one in self._tiles if one not in keep), None)
+            if unseen is None:
                 return None
-            self._drop(idle)
+            self._drop(unseen)
         return None
 
     def _drop(self, lamp_id: str) -> None:
