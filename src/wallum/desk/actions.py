@@ -87,7 +87,15 @@ COMMANDS: Final = (
 
 # What stands at the top of the window: files, and tools.
 BAR_FILES: Final = ("undo", "redo", "open", "save")
-BAR_TOOLS: Final = (*LAMP_LOOKS, "aim", "kick", "pull", "meter", "shot", "frame")
+BAR_TOOLS: Final = (
+    *(kind for kind, one in LAMP_LOOKS.items() if one.in_bar),
+    "aim",
+    "kick",
+    "pull",
+    "meter",
+    "shot",
+    "frame",
+)
 GROUPS: Final = tuple(dict.fromkeys(one.group for one in COMMANDS))
 
 # What the hand does in the picture without a command.
@@ -99,7 +107,7 @@ GESTURES: Final = (
     ("E D S F R W", "fly on, back, left, right, up, down"),
     ("Drag a ring or handle", "move a lamp; Shift is fine"),
     ("Ctrl, click or drag", "add lamps to the selection"),
-    ("Escape", "give back what is held"),
+    ("Escape", "give back, or back to the picture"),
 )
 
 

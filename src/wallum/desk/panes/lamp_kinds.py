@@ -15,6 +15,7 @@ class LampLook:
     """One kind at the desk.
 
     text, key, tip : of the command that puts one
+    in_bar         : whether that has a button at the top of the window, where there is room for few
     diagram        : draws its light, 18 x 18, with the painter's pen
     """
 
@@ -22,6 +23,7 @@ class LampLook:
     key: str
     tip: str
     diagram: Callable[[QPainter], None]
+    in_bar: bool = False
 
 
 def _point(painter: QPainter) -> None:
@@ -45,7 +47,7 @@ def _panel(painter: QPainter) -> None:
 
 
 LAMP_LOOKS: Final[dict[str, LampLook]] = {
-    "point": LampLook("Point", "P", "Put a point lamp at the surface under the pointer", _point),
-    "spot": LampLook("Spot", "O", "Put a spot over the surface under the pointer", _spot),
+    "point": LampLook("Point", "P", "Put a point lamp at the surface under the pointer", _point, True),
+    "spot": LampLook("Spot", "O", "Put a spot over the surface under the pointer", _spot, True),
     "panel": LampLook("Panel", "Shift+P", "Put a lit disc that faces the surface under the pointer", _panel),
 }
