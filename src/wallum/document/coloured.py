@@ -7,7 +7,7 @@ from uuid import uuid4
 from pydantic import AfterValidator, Field
 
 from wallum.document.fields import Item, Vector, choice, parameter
-from wallum.physics.colour import MAX_CCT_K, MIN_CCT_K, light_colour
+from wallum.physics.colour import MAX_CCT_K, MIN_CCT_K, light_colour, luminance_of
 
 __all__ = [
     "COLOUR_FIELDS",
@@ -128,7 +128,7 @@ class Coloured(Item):
             red, green, blue = light_colour(self.kelvin, self.tint)
             return (float(red), float(green), float(blue))
         red, green, blue = self.colour
-        weight = 0.2126 * red + 0.7152 * green + 0.0722 * blue
+        weight = luminance_of(red, green, blue)
         return (red / weight, green / weight, blue / weight)
 
 

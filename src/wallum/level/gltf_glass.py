@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from typing import Any, Final
 
 from wallum.level.model import Finding, Material
+from wallum.physics.colour import luminance_of
 
 __all__ = ["CLEARCOAT", "GLASS_EXTENSIONS", "glass_fields", "glass_findings"]
 
@@ -34,7 +35,7 @@ def _reflectance(extensions: dict[str, Any], number: Number) -> float:
     f0 = 1.0 if ior == 0.0 else ((max(ior, 1.0) - 1.0) / (max(ior, 1.0) + 1.0)) ** 2
     said = extensions.get(SPECULAR, {})
     red, green, blue = (number(one) for one in _three(said.get("specularColorFactor")))
-    grey = 0.2126 * red + 0.7152 * green + 0.0722 * blue
+    grey = luminance_of(red, green, blue)
     found = min(max(f0 * grey * number(said.get("specularFactor", 1.0)), 0.0), 1.0)
     # What is said and is as usual shall cost nothing.
     return Material.reflectance if abs(found - Material.reflectance) < 1e-6 else found

@@ -17,7 +17,7 @@ from wallum.level.gltf_meshes import read_mesh, weights_of
 from wallum.level.gltf_pose import Pose, joint_matrices
 from wallum.level.model import Finding, Material, Mesh, Part
 from wallum.limits import MOST_LAMPS, MOST_PLACED
-from wallum.physics.colour import light_colour
+from wallum.physics.colour import light_colour, luminance_of
 
 __all__ = ["SOURCE_EXTRAS", "node_matrix", "read_nodes"]
 
@@ -154,7 +154,7 @@ def _shot(gltf: GLTF2, placed: Placed) -> Shot | Finding:
 def _colour_fields(light: dict[str, Any]) -> tuple[dict[str, Any], float]:
     """(colour fields, luminance of the light's colour). A black light is white at 0."""
     rgb = [float(part) for part in light.get("color", (1.0, 1.0, 1.0))]
-    weight = 0.2126 * rgb[0] + 0.7152 * rgb[1] + 0.0722 * rgb[2]
+    weight = luminance_of(rgb[0], rgb[1], rgb[2])
     if weight <= 0.0:
         return {"colour_by": "colour", "colour": (1.0, 1.0, 1.0)}, 0.0
     red, green, blue = (part / max(rgb) for part in rgb)

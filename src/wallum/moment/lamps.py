@@ -75,5 +75,10 @@ class Lamps:
         rows = _without(self.rows, SHADOWLESS)
         return [row.tobytes() for row in rows]
 
+    @property
+    def numbers(self) -> NDArray[np.intp]:
+        """(N,) numbers of their kinds."""
+        return np.asarray(self.rows["kind"].astype(np.intp))
+
 
 NO_LAMPS: Final = Lamps((), np.zeros(0, LAMP_ROW))

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats
+from wallum.physics.colour import LUMINANCE_WEIGHTS
 from wallum.physics.dome import dome_directions
 from wallum.physics.sky_air import EARTH_M, SkyAir, columns_to_top, densities, optical_depths, to_top
 from wallum.physics.spectrum import raw_rgb, sun_weights
@@ -224,7 +225,7 @@ def atmosphere_dome(direction: Floats, elevation_deg: float, air: SkyAir) -> NDA
 def ground_illuminance(elevation_deg: float, air: SkyAir) -> float:
     """Illuminance of open, level ground by the sky that a far light of 1 lx outside the air
     makes, by a coarser look [lx]."""
-    sums = _sums(air, elevation_deg, COARSE_ELEVATIONS, COARSE_OFF) @ np.array([0.2126, 0.7152, 0.0722])
+    sums = _sums(air, elevation_deg, COARSE_ELEVATIONS, COARSE_OFF) @ LUMINANCE_WEIGHTS
     elevation, off, sun = np.radians(COARSE_ELEVATIONS), np.radians(COARSE_OFF), np.radians(elevation_deg)
     toward = np.cos(elevation)[:, None] * np.cos(off) * np.cos(sun) + np.sin(elevation)[:, None] * np.sin(sun)
     molecules, haze = _phases(toward, air.forwardness)

@@ -19,18 +19,26 @@ __all__ = [
     "cct_of",
     "light_colour",
     "luminance",
+    "luminance_of",
     "observer",
     "planck",
     "xy_from_cct",
 ]
 
 # Linear sRGB to luminance: IEC 61966-2-1, rounded to four digits there.
-LUMINANCE_WEIGHTS = np.array([0.2126, 0.7152, 0.0722])
+LUMINANCE_SHARES = (0.2126, 0.7152, 0.0722)
+LUMINANCE_WEIGHTS = np.array(LUMINANCE_SHARES)
 # CIE XYZ to linear sRGB, D65 white: IEC 61966-2-1.
 XYZ_TO_SRGB = np.array([[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]])
 MIN_CCT_K, MAX_CCT_K = 1000.0, 20000.0
 # Second radiation constant, exact since 2019 (h c / k): SI Brochure, 9th ed.
 C2_M_K = 1.438776877e-2
+
+
+def luminance_of(red: float, green: float, blue: float) -> float:
+    """Luminance of one linear colour, without any array."""
+    r, g, b = LUMINANCE_SHARES
+    return r * red + g * green + b * blue
 
 
 def luminance(rgb: Floats) -> Floats:

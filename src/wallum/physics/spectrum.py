@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats
-from wallum.physics.colour import XYZ_TO_SRGB, observer, planck
+from wallum.physics.colour import LUMINANCE_WEIGHTS, XYZ_TO_SRGB, observer, planck
 
 __all__ = ["WAVELENGTHS_NM", "luminous_rgb", "raw_rgb", "sun_weights"]
 
@@ -44,7 +44,7 @@ def luminous_rgb(spectral: Floats) -> NDArray[np.float64]:
     """(..., 16) spectral power to (..., 3) linear sRGB, clipped to the gamut with the
     luminance kept."""
     raw = raw_rgb(spectral)
-    weights = np.array([0.2126, 0.7152, 0.0722])
+    weights = LUMINANCE_WEIGHTS
     inside = np.clip(raw, 0.0, None)
     before, after = raw @ weights, inside @ weights
     return (

@@ -13,7 +13,7 @@ import moderngl
 import numpy as np
 
 from wallum.frame.quality import HIGH
-from wallum.moment.kinds import by_kind, kind_of
+from wallum.moment.kinds import by_kind, tiles_of
 from wallum.moment.lamps import Lamps
 from wallum.moment.scene import LitScene
 from wallum.physics.emitters import cone_directions, halton
@@ -127,7 +127,7 @@ class Settler:
         budget = 0 if n % ROUND in (0, SUN_TURN) else TILES_EACH
         total = len(scene.lamps.ids)
         casting = scene.lamps.casting
-        sizes = [kind_of(row).tiles for row in scene.lamps.rows]
+        sizes = tiles_of(scene.lamps)
         free = np.flatnonzero(~casting)
         shaded = np.flatnonzero(casting)
         chosen = list(free)
@@ -136,7 +136,7 @@ class Settler:
             if n > 0 and budget <= 0:
                 break
             chosen.append(lamp)
-            budget -= sizes[lamp]
+            budget -= int(sizes[lamp])
             self._next_lamp += 1
         if total and chosen:
             index = np.array(chosen)

@@ -1,7 +1,16 @@
 """Kinds of lamps: each is one entry, in a file of its own, and a line of the table."""
 
 from wallum.moment.kinds.kind import Arriving, Kind
-from wallum.moment.kinds.table import KINDS, SHADERS, by_kind, kind_of, parts_of, row_of, shader_numbers
+from wallum.moment.kinds.table import (
+    KINDS,
+    SHADERS,
+    by_kind,
+    kind_of,
+    parts_of,
+    row_of,
+    shader_numbers,
+    tiles_of,
+)
 
 __all__ = [
     "KINDS",
@@ -13,4 +22,5 @@ __all__ = [
     "parts_of",
     "row_of",
     "shader_numbers",
+    "tiles_of",
 ]

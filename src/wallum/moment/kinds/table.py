@@ -14,7 +14,7 @@ from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
 if TYPE_CHECKING:  # the renderer's process starts faster without the document
     from wallum.document.sources import Lamp
 
-__all__ = ["KINDS", "SHADERS", "by_kind", "kind_of", "parts_of", "row_of", "shader_numbers"]
+__all__ = ["KINDS", "SHADERS", "by_kind", "kind_of", "parts_of", "row_of", "shader_numbers", "tiles_of"]
 
 # A row's `kind` is the place of its entry here. New ones go to the end.
 KINDS: Final[tuple[Kind, ...]] = (Point(), Spot(), Panel())
@@ -27,6 +27,11 @@ def shader_numbers(rows: LampRows) -> NDArray[np.intp]:
     """(N,) the place of each row's shader in SHADERS."""
     of = np.array([SHADERS.index(kind.shader) for kind in KINDS], dtype=np.intp)
     return of[rows["kind"].astype(np.intp)]
+
+
+def tiles_of(lamps: Lamps) -> NDArray[np.intp]:
+    """(N,) shadow tiles that each lamp takes, where it casts."""
+    return np.array([kind.tiles for kind in KINDS], dtype=np.intp)[lamps.numbers]
 
 
 def kind_of(row: np.void) -> Kind:

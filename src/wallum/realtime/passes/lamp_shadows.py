@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from wallum.frame.quality import HIGH, Quality
 from wallum.moment.camera import frustum_planes, look_rotation, perspective
-from wallum.moment.kinds import kind_of
+from wallum.moment.kinds import kind_of, tiles_of
 from wallum.moment.lamps import Lamps
 from wallum.realtime.level.drawing import LevelOnGpu
 from wallum.realtime.passes.veil_shadows import VeilAtlas
@@ -110,14 +110,14 @@ class LampShadows:
         Lamps beyond the atlas get none; the caller shows them without shadow.
         """
         casting = np.flatnonzero(lamps.casting).tolist()
-        counts = [kind_of(lamps.rows[i]).tiles for i in casting]
-        keys = lamps.shadow_keys() if casting else []
+        counts = tiles_of(lamps)[casting].tolist()
+        keys = lamps.only(lamps.casting).shadow_keys()
         self._fit(sum(counts))
         keep = {lamps.ids[i] for i in casting}
         given: dict[str, Tile] = {}
         dirty = []
-        for i, count in zip(casting, counts, strict=True):
-            lamp_id, key = lamps.ids[i], keys[i]
+        for i, count, key in zip(casting, counts, keys, strict=True):
+            lamp_id = lamps.ids[i]
             first = self._take(lamp_id, count, keep)
             if first is None:
                 continue
