@@ -36,7 +36,7 @@ C2_M_K = 1.438776877e-2
 
 
 def luminance_of(red: float, green: float, blue: float) -> float:
-    """Luminance of one linear colour, without any array."""
+    """Luminance of one linear sRGB colour, in the unit of its parts. Source: IEC 61966-2-1."""
     r, g, b = LUMINANCE_SHARES
     return r * red + g * green + b * blue
 

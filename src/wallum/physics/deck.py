@@ -223,12 +223,12 @@ def deck_along(
 
 
 def deck_share(cover: float, thick_m: float, extinction: float) -> float:
-    """Share of all light from above that comes down through a deck, the mean over wide land."""
+    """Share [-] of all light from above that comes down through a deck, the mean over wide land."""
     return 1.0 - cover + cover * float(_two_stream(np.asarray(extinction * thick_m)))
 
 
 def sun_through(deck: Deck, eye_m: float = 0.0, over: tuple[float, float] = (0.0, 0.0)) -> float:
-    """Share of the far light that comes straight through the deck to a place of the level."""
+    """Share [-] of the far light that comes straight through the deck to a place of the level."""
     places = (np.array([over[0]]), np.array([over[1]]))
     return float(np.exp(-sun_depth(deck, deck.toward, *places, eye_m, steps=64)[0]))
 

@@ -17,7 +17,7 @@ __all__ = ["ball_points", "cone_directions", "disc_points", "halton", "sphere_di
 
 
 def halton(start: int, count: int, base: int) -> NDArray[np.float64]:
-    """(count,) low-discrepancy numbers in 0..1. Source: Halton 1960."""
+    """(count,) low-discrepancy numbers in 0..1 [-]. Source: Halton 1960."""
     index = np.arange(start + 1, start + count + 1)
     out, fraction = np.zeros(count), 1.0
     while (index > 0).any():

@@ -30,7 +30,7 @@ SUN_RADIUS_M = 695_700_000.0  # IAU 2015, resolution B3
 
 
 def direction_to(azimuth_deg: float, elevation_deg: float) -> NDArray[np.float64]:
-    """Unit vector toward an azimuth (clockwise from north, -Z) and elevation."""
+    """(3,) unit vector [-] toward an azimuth (clockwise from north, -Z) and elevation."""
     azimuth, elevation = math.radians(azimuth_deg), math.radians(elevation_deg)
     flat = math.cos(elevation)
     return np.array([flat * math.sin(azimuth), math.sin(elevation), -flat * math.cos(azimuth)])

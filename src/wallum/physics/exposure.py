@@ -58,7 +58,7 @@ def metered_ev(
 
 
 def adapted_ev(ev100: float, target: float, seconds: float, up: float, down: float) -> float:
-    """Exposure on its way to a metered one after some time, at speeds in stops a second.
+    """Exposure [EV100] on its way to a metered one after some time [s], at speeds [stops/s].
 
     up : toward a higher value (the eye takes to more light); down : toward a lower one
     """

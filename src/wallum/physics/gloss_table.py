@@ -45,12 +45,12 @@ def falling(roughness: Floats, cosine: Floats) -> Floats:
 
 
 def thirds(roughness: Floats) -> Floats:
-    """Share of the third power in it."""
+    """(...,) share of the third power in it [-], by roughness (...,)."""
     return np.clip(3.0 * np.asarray(roughness) - 0.15, 0.0, 1.0)
 
 
 def mean_fall(roughness: Floats) -> Floats:
-    """Mean of `falling` over the hemisphere, by the cosine."""
+    """(...,) mean of `falling` over the hemisphere, by the cosine [-]."""
     third = thirds(roughness)
     return third / 10.0 + (1.0 - third) / 21.0
 

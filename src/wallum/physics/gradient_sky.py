@@ -1,4 +1,5 @@
-"""A sky of colours by height, with a glow about the sun: for worlds that are not as ours."""
+"""A sky of colours by height, with a glow about the sun: for worlds that are not as ours.
+The model is our own, and claims no physics."""
 
 from dataclasses import dataclass
 

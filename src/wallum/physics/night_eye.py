@@ -26,7 +26,7 @@ SHOWN = SHOWN / float(SHOWN @ LUMINANCE_WEIGHTS)
 
 
 def rod_share(luminance_cd_m2: Floats) -> NDArray[np.float64]:
-    """How far rods have taken over at a luminance, 0 to 1."""
+    """How far rods have taken over at luminances (...,) [cd/m2]: (...,) 0 to 1 [-]."""
     light = np.maximum(np.asarray(luminance_cd_m2, dtype=np.float64), 1e-9)
     span = np.log(BRIGHTEST_CD_M2 / DARKEST_CD_M2)
     x = np.clip(np.log(BRIGHTEST_CD_M2 / light) / span, 0.0, 1.0)

@@ -1,4 +1,6 @@
-"""Noise that repeats without a seam, made at start from a seed."""
+"""Noise that repeats without a seam, made at start from a seed.
+
+Source: spectral synthesis, Saupe 1988, "Algorithms for random fractals"."""
 
 from functools import lru_cache
 
@@ -39,7 +41,8 @@ def cloud_noise(
 
 
 def bilinear(table: Floats, u: Floats, v: Floats) -> NDArray[np.float64]:
-    """Values of a table that repeats, at places (0 to 1 is once over it): as a texture is read."""
+    """(N,) values of a table (H, W) that repeats, at places (N,), (N,) [-]; 0 to 1 is once over it,
+    as a texture is read."""
     height, width = table.shape
     x, y = np.asarray(u) * width - 0.5, np.asarray(v) * height - 0.5
     left, top = np.floor(x), np.floor(y)

@@ -112,7 +112,7 @@ def _near(panorama: Floats) -> _Near | None:
 
 
 def find_sun(panorama: Floats) -> FoundSun | None:
-    """The sun in a panorama; None where no place stands out from what is around it."""
+    """The sun in a panorama (H, W, 3) [cd/m2]; None where no place stands out from what is around it."""
     found = _near(np.asarray(panorama))
     if found is None:
         return None
@@ -127,7 +127,7 @@ def find_sun(panorama: Floats) -> FoundSun | None:
 
 
 def without_sun(panorama: Floats) -> Floats:
-    """A panorama whose sun is filled in from around it."""
+    """A panorama (H, W, 3) [cd/m2] whose sun is filled in from around it."""
     out = np.array(panorama)
     found = _near(out)
     if found is not None:

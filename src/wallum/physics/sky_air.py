@@ -71,7 +71,7 @@ def optical_depths(air: SkyAir = CLEAR) -> NDArray[np.float64]:
 
 
 def air_mass(elevation_deg: Floats | float) -> NDArray[np.float64]:
-    """Relative air mass toward an apparent elevation; 38 at the horizon and held below.
+    """(...,) relative air mass [-] toward apparent elevations (...,) [deg]; 38 at the horizon and held below.
 
     Source: Kasten, Young 1989.
     """

@@ -1,4 +1,5 @@
-"""The artist's trims on a sky: by height over the horizon, by blueness, by a low sun."""
+"""The artist's trims on a sky: by height over the horizon, by blueness, by a low sun. They are our
+own fakes, and labelled so."""
 
 from dataclasses import dataclass
 

@@ -1,4 +1,5 @@
-"""Direct light of the sun and the moon on the ground, through clear air."""
+"""Direct light of the sun and the moon on the ground, through clear air. Sources: sky_air.py, and each
+function."""
 
 import math
 
@@ -20,7 +21,7 @@ LUNAR_TINT = np.array([1.12, 0.98, 0.84])
 
 
 def visible_share(elevation_deg: float, radius_deg: float) -> float:
-    """Share of a disc that stands above the horizon, 0 to 1; elevation of its middle."""
+    """Share [-] of a disc that stands above the horizon, 0 to 1; elevation of its middle [deg]."""
     if radius_deg <= 0.0:
         return float(elevation_deg > 0.0)
     x = min(max(elevation_deg / radius_deg, -1.0), 1.0)

@@ -56,13 +56,13 @@ DEFAULT_CURVE = ToneCurve.through(toe_slope=0.62, contrast=1.18, white_stops=6.0
 
 
 def srgb_encode(linear: Floats) -> Floats:
-    """sRGB transfer function, linear 0..1 to encoded 0..1. Source: IEC 61966-2-1."""
+    """sRGB transfer function, (...,) linear 0..1 to (...,) encoded 0..1 [-]. Source: IEC 61966-2-1."""
     x = np.clip(linear, 0.0, 1.0)
     return np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.power(x, 1 / 2.4) - 0.055)
 
 
 def srgb_decode(encoded: Floats) -> Floats:
-    """Inverse of srgb_encode. Source: IEC 61966-2-1."""
+    """Inverse of srgb_encode, (...,) to (...,) [-]. Source: IEC 61966-2-1."""
     x = np.clip(encoded, 0.0, 1.0)
     return np.where(x <= 0.04045, x / 12.92, np.power((x + 0.055) / 1.055, 2.4))
 
