@@ -187,6 +187,7 @@ def test_high_cloud_is_counted_with_the_light_and_costs_what_older_profiles_say(
     now = load_profile("couch 60")
     before = {name: dict(counts) for name, counts in now.coefficients.items()}
     before["clouds"]["cloud pixels"] = before["light"].pop("cloud pixels")
+    before["open sky"] = before.pop("sky visibility")
     file = tmp_path / "older.json"
     write_profile(replace(now, coefficients=before), file)
     assert read_profile(file).coefficients == now.coefficients

@@ -6,7 +6,7 @@ from wallum.frame.described import Described
 from wallum.frame.passes.finish import DEVELOP, INSPECT, METER, READ_BACK
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
-from wallum.frame.passes.sky import CLOUDS, OPEN_SKY, SKY
+from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 
 __all__ = ["COUNTS", "FINISHED", "LIT", "PASSES"]
@@ -16,7 +16,7 @@ LIT: Final[tuple[Described, ...]] = (
     SURFACES,
     SEE_THROUGH,
     SKY,  # ahead of all shadows, as its blurred copies wait for what is being drawn
-    OPEN_SKY,
+    SKY_VISIBILITY,
     LAMP_SHADOWS,
     SUN_SHADOWS,
     INSPECT,

@@ -62,6 +62,9 @@ def parse_profile(text: str, source: str) -> DeviceProfile:
         profile = DeviceProfile(
             str(data["name"]), str(data["origin"]), bool(data["calibrated"]), coefficients
         )
+    # Profiles from before the pass had the field's own name for it.
+    if "open sky" in coefficients:
+        coefficients.setdefault("sky visibility", coefficients.pop("open sky"))
     # Profiles from before high cloud was counted with the light that it is drawn in.
     moved = coefficients.get("clouds", {}).pop("cloud pixels", None)
     if moved is not None:

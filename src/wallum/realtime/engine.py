@@ -29,10 +29,10 @@ from wallum.realtime.passes.lamp_shadows import LampShadows
 from wallum.realtime.passes.light import Light, LightAdded, LightOfOthers, LightOfSeeThrough
 from wallum.realtime.passes.lighting import Lighting
 from wallum.realtime.passes.metering import Meter
-from wallum.realtime.passes.open_sky import OpenSky
 from wallum.realtime.passes.shadows import LampShadowPass, SunShadowPass
-from wallum.realtime.passes.sky import Clouds, OpenSkyPass, SkyMaps
+from wallum.realtime.passes.sky import Clouds, SkyMaps, SkyVisibilityPass
 from wallum.realtime.passes.sky_pass import SkyPass
+from wallum.realtime.passes.sky_visibility import SkyVisibility
 from wallum.realtime.passes.sun_shadows import SunShadows
 from wallum.realtime.passes.surfaces import SeeThrough, Surfaces
 from wallum.realtime.process.request import PictureRequest
@@ -60,7 +60,7 @@ class Engine:
         self.programs = Programs(context)
         self.log = PassLog(context)
         self.sky = SkyPass(context, self.programs, quality)
-        self.open_sky = OpenSky(context, self.programs)
+        self.sky_visibility = SkyVisibility(context, self.programs)
         self.meter = Meter(context, self.programs)
         self.lighting = Lighting(context, self.programs, LampBuffers(context), self.sky)
         self.developer = Developer(context, self.programs)
@@ -90,7 +90,7 @@ class Engine:
             Surfaces(log, context),
             SeeThrough(log),
             SkyMaps(log, sky),
-            OpenSkyPass(log, self.open_sky),
+            SkyVisibilityPass(log, self.sky_visibility),
             LampShadowPass(log),
             SunShadowPass(log, self._passing, self.quality),
             Inspect(log, lighting),
@@ -115,7 +115,7 @@ class Engine:
         lighting.unusual, lighting.has_unlit = bundle.unusual, bundle.unlit
         self.sky.floor_y, self.sky.top_y = bundle.bounds[:, 1].tolist() if len(bundle.faces) else (0.0, 0.0)
         lighting.clouds.box = np.asarray(bundle.bounds, dtype=np.float64)
-        self.open_sky.set_grid(None)
+        self.sky_visibility.set_grid(None)
         self.forget()
 
     def forget(self) -> None:

@@ -75,7 +75,7 @@ class Renderer:
             engine.seen.unshadowed,
             ev100=ev100,
             metered=metered,
-            coarse=request.scene.sky is not None and engine.open_sky.there,
+            coarse=request.scene.sky is not None and engine.sky_visibility.there,
         )
 
     def _metered(self, request: PictureRequest, light: moderngl.Texture, held: float) -> float | None:
@@ -88,7 +88,7 @@ class Renderer:
     def set_grid(self, grid: ProbeGrid | None) -> None:
         """What of the sky is seen where in the level."""
         self.settler.stop()
-        self.engine.open_sky.set_grid(grid)
+        self.engine.sky_visibility.set_grid(grid)
 
     def luminance(self, request: PictureRequest, settled: bool) -> NDArray[np.float32]:
         """(H, W, 3) light of the last picture, top row first [cd/m2]."""

@@ -57,7 +57,7 @@ class SkyGrid:
     def at(self, points: Floats, normals: Floats) -> NDArray[np.float64]:
         """(N, 6) shares seen around surfaces (N, 3) with normals (N, 3).
 
-        Twin: shaders/open_sky.frag.glsl.
+        Twin: shaders/sky_visibility.frag.glsl.
         """
         last = np.array(self.values.shape[:3]) - 1
         place = np.clip((points + normals * 0.3 * self.step - self.low) / self.step, 0.0, last)

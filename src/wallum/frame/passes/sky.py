@@ -4,7 +4,7 @@ from wallum.frame.asked import Asked, Counted
 from wallum.frame.described import Described
 from wallum.physics.deck import DECK_STEPS
 
-__all__ = ["CLOUDS", "OPEN_SKY", "SKY"]
+__all__ = ["CLOUDS", "SKY", "SKY_VISIBILITY"]
 
 
 def _open(asked: Asked) -> Counted | None:
@@ -24,5 +24,5 @@ def _march(asked: Asked) -> Counted | None:
 
 
 SKY = Described("sky")
-OPEN_SKY = Described("open sky", ("pixels",), _open)
+SKY_VISIBILITY = Described("sky visibility", ("pixels",), _open)
 CLOUDS = Described("clouds", ("deck samples",), _march)

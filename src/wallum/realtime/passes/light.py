@@ -4,7 +4,7 @@ import moderngl
 
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
-from wallum.frame.passes.sky import CLOUDS, OPEN_SKY, SKY
+from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
@@ -29,7 +29,7 @@ class _Summed(Pass):
     """Light of many sources at once, with the sky behind it."""
 
     reads = tuple(
-        one.name for one in (SURFACES, SEE_THROUGH, SKY, OPEN_SKY, LAMP_SHADOWS, SUN_SHADOWS, CLOUDS)
+        one.name for one in (SURFACES, SEE_THROUGH, SKY, SKY_VISIBILITY, LAMP_SHADOWS, SUN_SHADOWS, CLOUDS)
     )
 
     def __init__(self, log: PassLog, lighting: Lighting, sky: SkyPass) -> None:

@@ -5,16 +5,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from wallum.frame.passes.sky import CLOUDS, OPEN_SKY, SKY
+from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.passes.base import Draft, Lit, Pass, Steps
-from wallum.realtime.passes.open_sky import OpenSky
 from wallum.realtime.passes.sky_pass import SkyPass
+from wallum.realtime.passes.sky_visibility import SkyVisibility
 
-__all__ = ["Clouds", "OpenSkyPass", "SkyMaps"]
+__all__ = ["Clouds", "SkyMaps", "SkyVisibilityPass"]
 
 
 def _sky_key(scene: LitScene) -> object:
@@ -50,26 +50,26 @@ class SkyMaps(Pass):
         yield
 
 
-class OpenSkyPass(Pass):
+class SkyVisibilityPass(Pass):
     """What each pixel's surface sees of the sky."""
 
-    described = OPEN_SKY
+    described = SKY_VISIBILITY
     reads = (SURFACES.name, SEE_THROUGH.name)
 
-    def __init__(self, log: PassLog, open_sky: OpenSky) -> None:
+    def __init__(self, log: PassLog, sky_visibility: SkyVisibility) -> None:
         super().__init__(log)
-        self._open = open_sky
+        self._visibility = sky_visibility
 
     def wanted(self, draft: Draft) -> bool:
         return draft.scene.sky is not None and not draft.inspected
 
     def key(self, draft: Draft, lit: Lit) -> object:
-        return self._open.number
+        return self._visibility.number
 
     def draw(self, draft: Draft) -> Steps:
         with self.log.measure(self.name) as work:
             for one in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
-                self._open.fill(one, draft.view)
+                self._visibility.fill(one, draft.view)
                 work["pixels"] = work.get("pixels", 0) + one.size[0] * one.size[1]
         yield
 

@@ -38,7 +38,7 @@ uniform float all_grey;        // 1: every surface is 18 % grey
 uniform vec3 sun_direction;
 uniform vec3 sun_illuminance;  // pre-exposed
 #ifdef SKY
-uniform sampler2D g_open;      // see open_sky.frag.glsl
+uniform sampler2D g_open;      // see sky_visibility.frag.glsl
 uniform sampler2D mirror;      // the sky in all directions, see mirror.frag.glsl
 const int MIRROR_SIZE = 128;
 uniform float mirror_exposure;
@@ -118,7 +118,7 @@ vec3 mirror_light(vec3 d, float rough) {
     return mix(lower, upper, f.y);
 }
 
-// Light of the sky, as far as it is open: see open_sky.frag.glsl.
+// Light of the sky, as far as it is open: see sky_visibility.frag.glsl.
 vec3 sky_light(Surface s, vec4 open) {
     vec3 mirrored = reflect(-s.to_eye, s.normal);
     vec3 gloss = (s.gloss * (s.share.x + s.share.y) + s.gloss_rise * s.share.y) * mirror_exposure;

@@ -8,13 +8,13 @@ from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View
 from wallum.realtime.level.bundle import ProbeGrid
 
-__all__ = ["OpenSky"]
+__all__ = ["SkyVisibility"]
 
 # Stands for a grid that is not there (yet).
 ALL_OPEN = ProbeGrid(np.ones((2, 2, 2, 6), np.float16), (-1.0, -1.0, -1.0), (2.0, 2.0, 2.0))
 
 
-class OpenSky:
+class SkyVisibility:
     """Holds the grid, and fills a G-buffer's `open` target from it."""
 
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
@@ -46,7 +46,7 @@ class OpenSky:
 
     def fill(self, gbuffer: GBuffer, view: View) -> None:
         """Find what is open at each pixel."""
-        program = self._programs.get("screen", "open_sky")
+        program = self._programs.get("screen", "sky_visibility")
         set_uniforms(
             program,
             g_normal=gbuffer.normal,
