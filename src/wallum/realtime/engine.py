@@ -87,7 +87,7 @@ class Engine:
         """The passes up to the light of a picture, in the order of wallum.frame."""
         log, context, lighting, sky = self.log, self.context, self.lighting, self.sky
         made: tuple[Pass, ...] = (
-            Surfaces(log, context),
+            Surfaces(log),
             SeeThrough(log),
             SkyMaps(log, sky),
             SkyVisibilityPass(log, self.sky_visibility),

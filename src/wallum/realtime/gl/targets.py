@@ -26,7 +26,7 @@ class GBuffer:
     R11F_G11F_B10F = 0x8C3A
 
     def __init__(self, context: moderngl.Context, size: Size, layer: bool = False) -> None:
-        self.size = size
+        self._context, self.size = context, size
         self.key: object = None
         self.through = _target(context, size, 4, "f1") if layer else None
         self.base = _target(context, size, 4, "f1")
@@ -49,6 +49,15 @@ class GBuffer:
             depth = np.frombuffer(self.distance.read(), np.float32).reshape(self.size[::-1])
             self._cells = (self.key, occupied_cells(depth, far))
         return self._cells[1]
+
+    def begin(self) -> None:
+        """Get ready to be filled anew, by what is nearest."""
+        self.frame.use()
+        self.frame.viewport = (0, 0, *self.size)
+        self.frame.depth_mask = True
+        self._context.enable_only(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        self._context.depth_func = "<"
+        self.frame.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
 
     @property
     def textures(self) -> dict[str, moderngl.Texture]:

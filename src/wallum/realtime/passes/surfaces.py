@@ -1,10 +1,7 @@
 """Surfaces: the G-buffer, and the layers of what is seen through before it."""
 
-import moderngl
-
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 from wallum.moment.camera import frustum_planes
-from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.passes.base import Draft, Lit, Pass, Steps
 
 __all__ = ["SeeThrough", "Surfaces"]
@@ -15,10 +12,6 @@ class Surfaces(Pass):
 
     described = SURFACES
 
-    def __init__(self, log: PassLog, context: moderngl.Context) -> None:
-        super().__init__(log)
-        self._context = context
-
     def key(self, draft: Draft, lit: Lit) -> object:
         view = draft.view
         return draft.level_number, view.camera, view.jitter, view.show == "casters"
@@ -26,12 +19,7 @@ class Surfaces(Pass):
     def draw(self, draft: Draft) -> Steps:
         gbuffer, view = draft.gbuffer, draft.view
         with self.log.measure(self.name) as work:
-            gbuffer.frame.use()
-            gbuffer.frame.viewport = (0, 0, *gbuffer.size)
-            gbuffer.frame.depth_mask = True
-            self._context.enable_only(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-            self._context.depth_func = "<"
-            gbuffer.frame.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
+            gbuffer.begin()
             planes = frustum_planes(view.to_clip)
             more = frozenset({"CASTERS"}) if view.show == "casters" else frozenset()
             work["triangles"] = draft.level.draw_surfaces(view.to_clip, planes, draft.coarse, more)

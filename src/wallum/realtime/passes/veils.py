@@ -85,12 +85,7 @@ class Layers:
         view: View,
         coarse: Coarse | None,
     ) -> int:
-        gbuffer.frame.use()
-        gbuffer.frame.viewport = (0, 0, *gbuffer.size)
-        gbuffer.frame.depth_mask = True
-        self._context.enable_only(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
-        self._context.depth_func = "<"
-        gbuffer.frame.clear(0.0, 0.0, 0.0, 0.0, depth=1.0)
+        gbuffer.begin()
         values: dict[str, object] = {
             "solid_depth": solid.distance,
             "layer_before": self._layers[number - 1].gbuffer.distance if number else solid.distance,
