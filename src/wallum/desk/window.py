@@ -98,6 +98,18 @@ class DeskWindow(QMainWindow):
         self.checks = CheckSheet(self.session, self.sheet, self)
         self.variants.sheet = self.sheet
         self.strip = StripSheet(self.session, self.sheet, self.balance)
+        self._make_rest()
+        self._grid_text = ""  # how far the sky grid is
+        self._oldest = 0  # number of the first picture of this level
+        self._state, self._told = StillLabel(wide=STATE_PX, right=True), StillLabel()
+        self._make_actions()
+        self._arrange()
+        self._connect()
+        self._restore()
+        self._refresh_title()
+
+    def _make_rest(self) -> None:
+        """What stands in the place of the picture, and what goes on beside it."""
         self.truth = Truth(self.session, self.picture)
         self.wipe = Wipe(self.session, self.picture)
         self.wall = ShotWall(self.session, self.picture)
@@ -123,14 +135,6 @@ class DeskWindow(QMainWindow):
             self.views,
             self._alone,
         )
-        self._grid_text = ""  # how far the sky grid is
-        self._oldest = 0  # number of the first picture of this level
-        self._state, self._told = StillLabel(wide=STATE_PX, right=True), StillLabel()
-        self._make_actions()
-        self._arrange()
-        self._connect()
-        self._restore()
-        self._refresh_title()
 
     # -- arrangement -------------------------------------------------------------------
 
