@@ -52,7 +52,7 @@ _OTHERS: Final = Memo[tuple[Source, ...]](4)
 
 
 def _row(lamp: Lamp) -> bytes:
-    return _ROWS.get(lambda: row_of(lamp).tobytes(), lamp)
+    return _ROWS.get(lambda: row_of(lamp), lamp)
 
 
 def _shines(lamp: Lamp) -> bool:
@@ -81,7 +81,7 @@ def _lamps(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, 
     if changed:
         rows = rows.copy()
         for i, lamp in changed.items():
-            rows[i] = row_of(lamp)
+            rows[i] = np.frombuffer(row_of(lamp), LAMP_ROW)[0]
             on[i] = _shines(lamp)
     for i in {*stack.switched, *(i for i, lamp in changed.items() if lamp.switched != "by hand")}:
         on[i] = on[i] and is_on(project, changed.get(i, stack.lamps[i]), moment)

@@ -110,7 +110,8 @@ class Lamp(Coloured):
     @property
     def word(self) -> str:
         """The word of its kind."""
-        return str(type(self).model_fields["kind"].default)
+        word: str = self.__dict__["kind"]  # each kind declares it
+        return word
 
     @property
     def axis(self) -> Vector | None:

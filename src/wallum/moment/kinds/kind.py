@@ -63,7 +63,7 @@ class Kind(ABC):
     spreads: ClassVar[bool] = False
 
     @abstractmethod
-    def own_values(self, lamp: Any) -> dict[str, object]:
+    def own_values(self, lamp: Any) -> dict[str, Any]:
         """Fields of its row that only this kind fills, from its declaration in the document."""
 
     @abstractmethod

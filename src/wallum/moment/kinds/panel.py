@@ -22,7 +22,7 @@ class Panel(Kind):
 
     name, shader, tiles, spreads = "panel", "panel", 6, True
 
-    def own_values(self, lamp: Any) -> dict[str, object]:
+    def own_values(self, lamp: Any) -> dict[str, Any]:
         return {"direction": lamp.direction, "cos_outer": 0.0, "cos_inner": 0.0}
 
     def points(self, rows: LampRows, u: Floats) -> Floats:

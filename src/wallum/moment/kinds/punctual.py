@@ -62,7 +62,7 @@ class Point(_Punctual):
 
     name, tiles = "point", 6
 
-    def own_values(self, lamp: Any) -> dict[str, object]:
+    def own_values(self, lamp: Any) -> dict[str, Any]:
         return {"direction": (0.0, -1.0, 0.0), "cos_outer": -1.0, "cos_inner": 1.0}
 
     def tiling(self, row: np.void) -> Tiling:
@@ -74,7 +74,7 @@ class Spot(_Punctual):
 
     name, tiles = "spot", 1
 
-    def own_values(self, lamp: Any) -> dict[str, object]:
+    def own_values(self, lamp: Any) -> dict[str, Any]:
         # Lanes move one cone at a time: where they cross, the outer one bounds.
         inner = min(lamp.inner, lamp.outer)
         return {

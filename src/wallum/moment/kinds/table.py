@@ -1,6 +1,7 @@
 """The table of kinds, and rows made with it."""
 
 from collections.abc import Iterator
+from struct import Struct
 from typing import TYPE_CHECKING, Final
 
 import numpy as np
@@ -20,6 +21,8 @@ __all__ = ["KINDS", "SHADERS", "by_kind", "kind_of", "parts_of", "row_of", "shad
 KINDS: Final[tuple[Kind, ...]] = (Point(), Spot(), Panel())
 # Their shaders, each once; lamps that share one are listed together.
 SHADERS: Final = tuple(dict.fromkeys(kind.shader for kind in KINDS))
+_NAMES: Final = tuple(LAMP_ROW.names or ())
+_PACKED: Final = Struct(f"={LAMP_ROW.itemsize // 4}f")
 _NUMBERS: Final = {kind.name: number for number, kind in enumerate(KINDS)}
 
 
@@ -52,10 +55,10 @@ def by_kind(rows: LampRows) -> Iterator[tuple[Kind, NDArray[np.intp]]]:
         yield KINDS[number], np.flatnonzero(numbers == number)
 
 
-def row_of(lamp: "Lamp") -> np.void:
-    """A lamp of the document, as it is set, as a row of LAMP_ROW."""
+def row_of(lamp: "Lamp") -> bytes:
+    """A lamp of the document, as it is set, as the bytes of a row of LAMP_ROW: made for each lamp of a
+    lane at each moment, and several times as fast as by the fields of an array."""
     strength = lamp.strength * 2.0**lamp.trim
-    out = np.zeros(1, LAMP_ROW)
     number = _NUMBERS[lamp.word]
     values = {
         "position": lamp.position,
@@ -67,6 +70,11 @@ def row_of(lamp: "Lamp") -> np.void:
         "shadow": lamp.shadow,
         **KINDS[number].own_values(lamp),
     }
-    for name, value in values.items():
-        out[name] = value
-    return out[0]
+    flat: list[float] = []
+    for name in _NAMES:
+        value = values[name]
+        if isinstance(value, tuple):
+            flat.extend(value)
+        else:
+            flat.append(value)
+    return _PACKED.pack(*flat)
