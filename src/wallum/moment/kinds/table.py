@@ -51,8 +51,10 @@ def parts_of(lamps: Lamps) -> Iterator[tuple[Kind, LampRows]]:
 def by_kind(rows: LampRows) -> Iterator[tuple[Kind, NDArray[np.intp]]]:
     """Each kind that is there, and the numbers of its rows."""
     numbers = rows["kind"].astype(np.intp)
-    for number in np.unique(numbers).tolist():
-        yield KINDS[number], np.flatnonzero(numbers == number)
+    for number, kind in enumerate(KINDS):
+        own = np.flatnonzero(numbers == number)
+        if len(own):
+            yield kind, own
 
 
 def row_of(lamp: "Lamp") -> bytes:
