@@ -104,10 +104,10 @@ GESTURES: Final = (
     ("Right drag", "look around"),
     ("Middle drag", "slide"),
     ("Wheel", "approach that place"),
-    ("E D S F R W", "fly on, back, left, right, up, down"),
+    ("E D S F R W", "fly on, back, aside, up, down"),
     ("Drag a ring or handle", "move a lamp; Shift is fine"),
     ("Ctrl, click or drag", "add lamps to the selection"),
-    ("Escape", "give back, or back to the picture"),
+    ("Escape", "give back, or lead back"),
 )
 
 
