@@ -92,7 +92,6 @@ class Reference:
         self.samples = 0
         gains = [scene.glow.get((follows or {}).get(part.id, ""), 1.0) for part in level.parts]
         self._part_gain = (np.array(gains or [1.0]) * scene.glow_gain).astype(np.float32)
-        # A body whose shadow does not count is taken at its middle.
         self._lamps = scene.lamps.rows.copy()
         self._casts = scene.lamps.casting
         self._emission = np.ascontiguousarray(self._lamps["emission"])

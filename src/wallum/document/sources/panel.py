@@ -1,5 +1,6 @@
 """Panels: lit surfaces that face one way, as strong as their luminance says."""
 
+import math
 from typing import ClassVar, Literal
 
 from wallum.document.coloured import Direction
@@ -54,4 +55,4 @@ class PanelSource(Lamp):
         return flux_lm / disc_lumens(1.0, self.radius)
 
     def strength_toward(self, intensity_cd: float) -> float:
-        return intensity_cd * 3.141592653589793 / disc_lumens(1.0, self.radius)
+        return intensity_cd / (math.pi * self.radius**2)
