@@ -9,7 +9,7 @@ from functools import lru_cache
 import moderngl
 import numpy as np
 
-from wallum.frame.order import LIT
+from wallum.frame.order import FINISHED, LIT
 from wallum.frame.passes.light import LIGHT, LIGHT_OF_OTHERS
 from wallum.frame.quality import HIGH, Quality
 from wallum.moment.lamps import NO_LAMPS
@@ -23,6 +23,7 @@ from wallum.realtime.level.drawing import Coarse, LevelOnGpu
 from wallum.realtime.pace import Pace
 from wallum.realtime.passes.base import Draft, Lit, Pass, Seen, Steps, SunTurn
 from wallum.realtime.passes.develop import Developer
+from wallum.realtime.passes.finish import DevelopPass, Finishing, FinishPass, MeterPass, ReadBack
 from wallum.realtime.passes.inspect import Inspect
 from wallum.realtime.passes.lamp_buffers import LampBuffers
 from wallum.realtime.passes.lamp_shadows import LampShadows
@@ -61,12 +62,10 @@ class Engine:
         self.log = PassLog(context)
         self.sky = SkyPass(context, self.programs, quality)
         self.sky_visibility = SkyVisibility(context, self.programs)
-        self.meter = Meter(context, self.programs)
         self.lighting = Lighting(context, self.programs, LampBuffers(context), self.sky)
-        self.developer = Developer(context, self.programs)
         self._passing = SunShadows(context, quality.passing_texels)  # of a sun that moves
         self._make_targets()
-        self.passes = self._make_passes()
+        self.passes, self.finishing = self._make_passes(), self._make_finishing()
         self.level: LevelOnGpu | None = None
         self._level_number = 0
         self._pace = Pace()
@@ -103,6 +102,17 @@ class Engine:
         by_name = {one.name: one for one in made}
         return tuple(by_name[described.name] for described in LIT)
 
+    def _make_finishing(self) -> tuple[FinishPass, ...]:
+        """The passes from there to the bytes."""
+        context, programs = self.context, self.programs
+        made: tuple[FinishPass, ...] = (
+            MeterPass(Meter(context, programs)),
+            DevelopPass(Developer(context, programs)),
+            ReadBack(),
+        )
+        by_name = {one.described.name: one for one in made}
+        return tuple(by_name[described.name] for described in FINISHED)
+
     def set_level(self, bundle: LevelBundle) -> None:
         """Show another level."""
         if self.level is not None:
@@ -131,7 +141,7 @@ class Engine:
                 targets.keys.pop(one.name, None)
 
     def picture(self, request: PictureRequest) -> Steps:
-        """Make the light of one unsettled picture; `developer` then shows it."""
+        """Make the light of one unsettled picture; `finish` then shows it."""
         moving = request.detail == "reduced"
         self.log.begin(hurry=moving)
         targets, size, scene = self._still, request.size, request.shown_scene
@@ -211,6 +221,14 @@ class Engine:
         for other in (p for p in self.passes if p.name in one.reads and p.wanted(draft)):
             read.append(draft.keys.get(other.name) if whole else self._key(other, draft, lit))
         return own, tuple(read)
+
+    def finish(self, picture: Finishing) -> Finishing:
+        """Take a picture's light to its bytes."""
+        for one in self.finishing:
+            if one.wanted(picture):
+                with self.log.measure(one.described.name) as work:
+                    work |= one.draw(picture)
+        return picture
 
     def _level(self) -> LevelOnGpu:
         assert self.level is not None, "a level is set before a picture is asked"

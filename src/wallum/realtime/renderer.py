@@ -1,19 +1,17 @@
 """Pictures from requests, unsettled or settled, as bytes or as light. Holds no process."""
 
 from collections.abc import Iterator
-from dataclasses import replace
 
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
 from wallum.errors import RendererProblem
-from wallum.frame.passes.finish import DEVELOP, METER, READ_BACK
 from wallum.frame.quality import HIGH
-from wallum.frame.views import INSPECTED
 from wallum.realtime.engine import Engine, open_context
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.level.bundle import LevelBundle, ProbeGrid
+from wallum.realtime.passes.finish import Finishing
 from wallum.realtime.process.request import Frame, PictureRequest
 from wallum.realtime.settle import Settler
 
@@ -53,19 +51,8 @@ class Renderer:
         """Develop the last picture into `out`, 4 bytes a pixel (blue, green, red, 255), as small
         as it was drawn: who shows it makes it larger."""
         engine = self.engine
-        exposure = pre_exposure(request.scene.look.ev100)
         light = self.settler.light if settled else engine.target_of(request).light
-        metered = self._metered(request, light, exposure * max(settled, 1))
-        ev100 = request.scene.look.ev100
-        if metered is not None:
-            ev100 = metered if request.held_ev is None else request.held_ev
-        with engine.log.measure(DEVELOP.name) as work:
-            look, samples = replace(request.scene.look, ev100=ev100), max(settled, 1)
-            shown = engine.developer.develop(light, look, exposure, samples, request.view)
-            work["pixels"] = light.size[0] * light.size[1]
-        with engine.log.measure(READ_BACK.name) as work:
-            shown.read_into(out, components=4)
-            work["bytes"] = light.size[0] * light.size[1] * 4
+        picture = engine.finish(Finishing(request, light, max(settled, 1), out, request.scene.look))
         return Frame(
             request.number,
             light.size,
@@ -73,17 +60,10 @@ class Renderer:
             request.detail,
             engine.log.records,
             engine.seen.unshadowed,
-            ev100=ev100,
-            metered=metered,
+            ev100=picture.look.ev100,
+            metered=picture.metered,
             coarse=request.scene.sky is not None and engine.sky_visibility.there,
         )
-
-    def _metered(self, request: PictureRequest, light: moderngl.Texture, held: float) -> float | None:
-        metering = request.scene.look.metering
-        if metering is None or request.view in INSPECTED:
-            return None
-        with self.engine.log.measure(METER.name):
-            return self.engine.meter.ev100(light, held, metering, request.heroes)
 
     def set_grid(self, grid: ProbeGrid | None) -> None:
         """What of the sky is seen where in the level."""

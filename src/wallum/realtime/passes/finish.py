@@ -1,0 +1,110 @@
+"""From the light of a picture to its bytes: the passes that every picture goes through, kept light or not."""
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass, replace
+from typing import ClassVar
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.frame.described import Described
+from wallum.frame.passes.finish import DEVELOP, METER, READ_BACK
+from wallum.frame.views import INSPECTED
+from wallum.moment.shown_look import ShownLook
+from wallum.realtime.gl.view import pre_exposure
+from wallum.realtime.passes.develop import Developer
+from wallum.realtime.passes.metering import Meter
+from wallum.realtime.process.request import PictureRequest
+
+__all__ = ["DevelopPass", "FinishPass", "Finishing", "MeterPass", "ReadBack"]
+
+
+@dataclass
+class Finishing:
+    """A picture on its way from light to bytes.
+
+    light   : sum of `samples` pictures, each times the exposure that its request was lit with
+    out     : where its bytes go: blue, green, red, 255
+    look    : the request's, exposed as it is found
+    metered : the exposure that its light asks for; None: not asked
+    shown   : the picture once it is developed
+    """
+
+    request: PictureRequest
+    light: moderngl.Texture
+    samples: int
+    out: memoryview | NDArray[np.uint8]
+    look: ShownLook
+    metered: float | None = None
+    shown: moderngl.Framebuffer | None = None
+
+    @property
+    def held_exposure(self) -> float:
+        return pre_exposure(self.request.scene.look.ev100)
+
+    @property
+    def pixels(self) -> int:
+        return self.light.size[0] * self.light.size[1]
+
+
+class FinishPass(ABC):
+    """One step of it, drawn for every picture that is shown."""
+
+    described: ClassVar[Described]
+
+    def wanted(self, picture: Finishing) -> bool:
+        """Whether a picture has this pass."""
+        return True
+
+    @abstractmethod
+    def draw(self, picture: Finishing) -> dict[str, int]:
+        """Draw it; returns the work that was done."""
+
+
+class MeterPass(FinishPass):
+    """The exposure that the light asks for."""
+
+    described = METER
+
+    def __init__(self, meter: Meter) -> None:
+        self._meter = meter
+
+    def wanted(self, picture: Finishing) -> bool:
+        request = picture.request
+        return request.scene.look.metering is not None and request.view not in INSPECTED
+
+    def draw(self, picture: Finishing) -> dict[str, int]:
+        request, held = picture.request, picture.held_exposure * picture.samples
+        metering = request.scene.look.metering
+        assert metering is not None
+        picture.metered = self._meter.ev100(picture.light, held, metering, request.heroes)
+        ev100 = picture.metered if request.held_ev is None else request.held_ev
+        picture.look = replace(picture.look, ev100=ev100)
+        return {}
+
+
+class DevelopPass(FinishPass):
+    """What the look makes of the light."""
+
+    described = DEVELOP
+
+    def __init__(self, developer: Developer) -> None:
+        self._developer = developer
+
+    def draw(self, picture: Finishing) -> dict[str, int]:
+        picture.shown = self._developer.develop(
+            picture.light, picture.look, picture.held_exposure, picture.samples, picture.request.view
+        )
+        return {"pixels": picture.pixels}
+
+
+class ReadBack(FinishPass):
+    """Bytes for whoever shows them."""
+
+    described = READ_BACK
+
+    def draw(self, picture: Finishing) -> dict[str, int]:
+        assert picture.shown is not None
+        picture.shown.read_into(picture.out, components=4)
+        return {"bytes": picture.pixels * 4}
