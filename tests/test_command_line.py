@@ -2,6 +2,7 @@
 
 import ast
 import json
+import math
 from pathlib import Path
 
 import numpy as np
@@ -93,6 +94,24 @@ def test_set_can_write_elsewhere(project_file, tmp_path, capsys):
     assert json.loads(out)["values"] == {"look/ev100": 5.0}
     assert project_file.read_bytes() == before
     assert load(tmp_path / "b.wallum").look.ev100 == 5.0
+
+
+def test_meter_reads_a_line_through_the_air(capsys):
+    fog = ["--set", "air/on=true", "--set", "air/visibility=30", "--set", "air/base_height=50"]
+    line = ["meter", "demo:pale-room", "--at", "-1.2,1,0.4", "--through", "1.0,1,0.4", "--json", *fog]
+    status, out, _ = run(capsys, *line)
+    assert status == 0
+    found = json.loads(out)
+    assert found["distance_m"] <= 2.2 + 1e-9
+    kept = math.exp(-3.912 / 30.0 * found["distance_m"])
+    assert found["transmittance"] == pytest.approx([kept] * 3, rel=1e-6)
+    assert found["contrast_kept"] == pytest.approx(kept, rel=1e-6)
+    assert min(found["scattered_cd_m2"]) > 0.0
+    pairs = zip(found["luminance_cd_m2"], found["scattered_cd_m2"], strict=True)
+    assert all(seen >= scattered for seen, scattered in pairs)
+    status, _, err = run(capsys, "meter", "demo:pale-room", "--at", "0,1,0", "--through", "0,1,0")
+    assert status == 2
+    assert "no length" in err
 
 
 def test_meter_reads_by_source(capsys):

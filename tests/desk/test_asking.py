@@ -3,8 +3,9 @@
 from PyQt6.QtWidgets import QApplication
 
 from wallum.desk.tours.tour import wait_for
+from wallum.document.air import Air
 from wallum.document.owners import OWNERS
-from wallum.document.project import Air, Figure, Setting, base_light
+from wallum.document.project import Figure, Setting, base_light
 from wallum.document.sources import LAMP_KINDS
 from wallum.document.targets import Target
 from wallum.moment.camera import Camera
@@ -79,9 +80,8 @@ def test_panes_are_built_when_they_are_shown_or_in_idle_moments(window):
     tune.build_ahead()
     wait_for(lambda: not tune._unbuilt.isActive(), "all panes")
     QApplication.processEvents()
-    assert len(tune._panes) == sum(bool(one.tab) for one in OWNERS.values()) + len(base_light()) + len(
-        LAMP_KINDS
-    )
+    kinds = len(base_light()) + len(LAMP_KINDS) + 1  # and pockets
+    assert len(tune._panes) == sum(bool(one.tab) for one in OWNERS.values()) + kinds
     shown = tune.pane
     window.session.selection.select("sun")
     tune.show_group("figure")

@@ -6,7 +6,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from wallum.document.project import Air, Look, Project
+from wallum.document.air import Air
+from wallum.document.project import Look, Project
 from wallum.document.sources import PointSource, SunSource
 from wallum.frame.asked import Asked, Boxes
 from wallum.judge.work import count_work

@@ -7,7 +7,8 @@ import pytest
 from level_shapes import level_of
 from set_lights import plain_sky, set_sun
 
-from wallum.document.project import Air, Look, Project
+from wallum.document.air import Air
+from wallum.document.project import Look, Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.level.flatten import flatten
 from wallum.level.model import Material
@@ -19,8 +20,10 @@ from wallum.moment.metered import metered_picture
 from wallum.moment.shown_look import Metering
 from wallum.physics.colour import luminance
 from wallum.realtime.process.offline import render_picture, renderer_for
+from wallum.transport.air_between import air_between
 from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
+from wallum.transport.through import seen_through
 
 SIZE = (96, 54)
 
@@ -154,7 +157,7 @@ def test_spot_ignored_shadow_and_air_are_the_real_time_ones():
         radius=0.0,
     )
     project = Project(
-        sources=(spot, plain_sky(illuminance=5.0)),
+        sources=(spot, plain_sky(illuminance=5.0).revised(in_air=0.0)),
         air=Air(on=True, visibility=60.0, scale_height=20.0),
         look=Look(ev100=4.0),
     )
@@ -166,8 +169,24 @@ def test_spot_ignored_shadow_and_air_are_the_real_time_ones():
     )
     ground = np.zeros_like(reference, dtype=bool)
     ground[30:] = True
-    error = np.abs(drawn / reference - 1.0)[ground]
+    error = np.abs(drawn[ground] / reference[ground] - 1.0)
     assert np.median(error) < 0.03
+
+
+@pytest.mark.parametrize("forwardness", [0.0, 0.6])
+def test_the_sky_in_even_fog_is_as_the_closed_form_has_it(forwardness):
+    """Of a phase function that is the same all ways exactly; else as far as nine harmonics go."""
+    far = floor(0.0)
+    sky = plain_sky(illuminance=5.0)
+    air = Air(on=True, visibility=60.0, base_height=500.0, forwardness=forwardness)
+    scene = evaluate(Project(sources=(sky,), air=air, look=Look(ev100=4.0)))
+    rays = RayScene(far, flatten(far))
+    eye, up = np.array([0.0, 60.0, 0.0]), np.array([0.0, 0.6, -0.8])
+    seen = seen_through(rays, far, scene, eye, eye + up * 8.0, samples=20_000, bounces=0)
+    _, added = air_between(scene, eye, up[None], np.array([8.0]))
+    share = luminance(seen.scattered[None])[0] / luminance(added)[0]
+    # Black ground below takes the light that the closed form has of far ground.
+    assert share == pytest.approx(1.0, abs=0.12)
 
 
 def test_noise_is_said_and_falls_with_the_root_of_the_paths():

@@ -12,6 +12,7 @@ import click
 from wallum import __version__
 from wallum.cli.day import sheet_command, sun_command
 from wallum.cli.film import film_command
+from wallum.cli.meter import meter_command
 from wallum.cli.values import (
     FiniteRange,
     Size,
@@ -217,58 +218,6 @@ def _camera(document: Any, level: Any, options: Json) -> Any:
     return Camera(options["eye"], unit, options["fov"], aspect, far=far)
 
 
-@cli.command("meter")
-@click.argument("project")
-@click.option("--at", type=Triple(), required=True)
-@click.option("--facing", type=Triple(), default=(0.0, 1.0, 0.0))
-@click.option("--clock", default=None, metavar="HH:MM", help="Time of day; the project's where not given.")
-@click.option("--date", default=None, metavar="YYYY-MM-DD")
-@click.option("--samples", type=click.IntRange(1, 1_000_000), default=256)
-@click.option("--set", "changes", multiple=True, metavar="PATH=VALUE")
-@click.option("--json", "as_json", is_flag=True)
-def meter_command(
-    project: str,
-    at: tuple[float, ...],
-    facing: tuple[float, ...],
-    samples: int,
-    changes: tuple[str, ...],
-    as_json: bool,
-    clock: str | None,
-    date: str | None,
-) -> None:
-    """Read illuminance at a point, by source: direct light, shadows by rays."""
-    import numpy as np
-
-    from wallum.document.paths import slug_of
-    from wallum.level.flatten import flatten
-    from wallum.level.opening import lit_project
-    from wallum.moment.evaluate import evaluate
-    from wallum.transport.direct import direct_illuminance
-    from wallum.transport.rays import RayScene
-
-    document, file = open_reference(project)
-    document = with_changes(document, (*setting_changes(date=date, clock=clock), *changes))
-    document, level = lit_project(document, file)
-    rays = RayScene(level, flatten(level))
-    reading = direct_illuminance(rays, evaluate(document), np.array(at), np.array(facing), samples)
-    by_source = {slug_of(document, "sources", key): lx for key, lx in reading.by_source.items()}
-    if as_json:
-        # Bounce light is not computed yet: null, so that no one takes it for none.
-        print_json(
-            {
-                "illuminance_lx": reading.direct_lx,
-                "direct_lx": reading.direct_lx,
-                "bounce_lx": None,
-                "standard_error_lx": reading.standard_error_lx,
-                "by_source": by_source,
-            }
-        )
-        return
-    click.echo(f"direct {reading.direct_lx:.4g} lx (+- {reading.standard_error_lx:.2g})")
-    for slug, lx in sorted(by_source.items(), key=lambda pair: -pair[1]):
-        click.echo(f"  {slug:24s} {lx:.4g} lx")
-
-
 @cli.command("export")
 @click.argument("project")
 @click.argument("file", type=click.Path(path_type=Path))
@@ -295,6 +244,7 @@ def export_command(project: str, file: Path, lights_only: bool, as_json: bool) -
     click.echo(str(file))
 
 
+cli.add_command(meter_command)
 cli.add_command(sun_command)
 cli.add_command(sheet_command)
 cli.add_command(film_command)

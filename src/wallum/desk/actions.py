@@ -44,6 +44,7 @@ COMMANDS: Final = (
     Command("undo", "Files", "Undo", "Ctrl+Z", "Take the last step back"),
     Command("redo", "Files", "Redo", "Ctrl+Shift+Z", "Do again what was undone"),
     *(Command(kind, "Put and aim", one.text, one.key, one.tip) for kind, one in LAMP_LOOKS.items()),
+    Command("pocket", "Put and aim", "Pocket of air", "Shift+O", "Put a pocket of fog, dust or smoke here"),
     Command("aim", "Put and aim", "Aim", "A", "Aim the selected lamp at what is under the pointer"),
     Command("kick", "Put and aim", "Kick", "K", "Move the selected lamp so that its highlight sits here"),
     Command("pull", "Put and aim", "Pull", "X", "Pull a shadow, or that of a stick stood anywhere", True),

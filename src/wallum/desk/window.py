@@ -149,6 +149,7 @@ class DeskWindow(QMainWindow):
                 "undo": self.session.undo,
                 "redo": self.session.redo,
                 **{kind: partial(at, partial(pointer.put_at, kind)) for kind in LAMP_LOOKS},
+                "pocket": lambda: at(pointer.put_pocket),
                 "aim": lambda: at(tools.aim),
                 "kick": lambda: at(tools.kick),
                 "pull": self._pull_mode,

@@ -119,6 +119,25 @@ class Coloured(Item):
         heading="Colour",
     )
 
+    in_air: float = parameter(
+        1.0,
+        label="Lights the air",
+        help="How strongly air shows its light. 1 is true; anything else is a fake, and 0 is none.",
+        low=0.0,
+        high=20.0,
+        step=0.05,
+        first=False,
+        heading="In the air",
+    )
+    air_shadow: bool = parameter(
+        True,
+        label="Shadows there",
+        help="Whether its shadows stand in the air. Off is a fake, where it casts any on surfaces.",
+        kind="switch",
+        first=False,
+        heading="In the air",
+    )
+
     def inactive(self) -> frozenset[str]:
         return frozenset({"colour"} if self.colour_by == "kelvin" else {"kelvin", "tint"})
 

@@ -10,11 +10,12 @@ from typing import Any, Final
 
 from pydantic import Field, ValidationError
 
+from wallum.document.air import Air, Mist
 from wallum.document.fields import Item, declared
 from wallum.document.lanes import Lane
 from wallum.document.owners import PEGGED, title_of
 from wallum.document.paths import refusal
-from wallum.document.project import Air, Look, Project
+from wallum.document.project import Look, Project
 from wallum.document.sources import MoonSource, SkySource, Source, SunSource
 from wallum.document.storage import refuse_constant
 from wallum.errors import ProjectProblem
@@ -52,6 +53,7 @@ class DayPlan(Item):
     moon: MoonSource | None = None
     sky: SkySource | None = None
     air: Air | None = None
+    mist: Mist | None = None
     look: Look | None = None
     lanes: tuple[Lane, ...] = ()
 

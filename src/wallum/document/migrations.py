@@ -46,6 +46,7 @@ STEPS: Final[dict[int, Step]] = {
     2: lambda data: data,  # knew no target, figure or light of the level: they start as they do
     3: _sky_was_clear,
     4: lambda data: data,  # knew no floors: its far ground is as chosen
+    5: lambda data: data,  # knew no mist and no pockets: there are none
 }
 
 

@@ -34,7 +34,15 @@ OWNERS: Final[dict[str, Owner]] = {
     one.name: one
     for one in (
         Owner("look", "Picture", "Picture", "Exposure of the picture", pegged=True, varied=True),
-        Owner("air", "Air", "Air", "Haze and mist that fill the level", pegged=True, varied=True),
+        Owner(
+            "air",
+            "Air",
+            "Air",
+            "Haze that fills the level, and how all air is seen",
+            pegged=True,
+            varied=True,
+        ),
+        Owner("mist", "Ground mist", pegged=True, varied=True),  # shown with the air
         Owner("setting", "Place and day", "Place", "Where on Earth, which day, how long a day lasts"),
         Owner("balance", "Balance", varied=True),
         Owner(

@@ -6,7 +6,8 @@ from typing import Annotated, Final, Literal, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
-from wallum.document.coloured import Direction, LinearColour, Place
+from wallum.document.air import Air, Mist
+from wallum.document.coloured import Direction, Place
 from wallum.document.fields import Item, choice, declared, field_check, parameter
 from wallum.document.fit import LevelFit
 from wallum.document.lanes import Lane
@@ -18,7 +19,6 @@ from wallum.memo import Memo
 
 __all__ = [
     "SCHEMA_VERSION",
-    "Air",
     "Balance",
     "Figure",
     "Look",
@@ -32,7 +32,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 5
+SCHEMA_VERSION = 6
 
 
 def _iso_date(value: str) -> str:
@@ -190,57 +190,6 @@ class Look(Item):
         return self
 
 
-class Air(Item):
-    """The air that fills the level: one layer that thins out upward."""
-
-    on: bool = parameter(False, label="On", help="Whether the air is seen.", kind="switch")
-    visibility: float = parameter(
-        20_000.0,
-        label="Visibility",
-        help="Distance at base height at which 2 % of contrast is left, at 550 nm.",
-        unit="m",
-        low=5.0,
-        high=500_000.0,
-        step=100.0,
-        scale="log",
-    )
-    scale_height: float = parameter(
-        600.0,
-        label="Scale height",
-        help="Climb in which the air thins to 37 %: small for ground mist, large for haze.",
-        unit="m",
-        low=0.5,
-        high=20_000.0,
-        step=5.0,
-        scale="log",
-    )
-    base_height: float = parameter(
-        0.0,
-        label="Base height",
-        help="Height up to which the air is as thick as stated.",
-        unit="m",
-        low=-1000.0,
-        high=9000.0,
-        step=0.1,
-    )
-    colour: LinearColour = parameter(
-        (0.96, 0.96, 0.96),
-        label="Scattering colour",
-        help="Share of light that is scattered and not swallowed, by channel.",
-        kind="colour",
-        first=False,
-        heading="More",
-    )
-    forwardness: float = parameter(
-        0.6,
-        label="Forwardness",
-        help="How much light goes on the way it came: 0 all ways alike, 0.9 a strong glow about the sun.",
-        low=-0.9,
-        high=0.95,
-        step=0.01,
-    )
-
-
 def _group_trim(label: str, help_text: str) -> float:
     return parameter(0.0, label=label, help=help_text, unit="stops", low=-12.0, high=12.0, step=0.1)
 
@@ -340,6 +289,7 @@ class Variant(Item):
     lanes: tuple[Lane, ...] = ()
     look: Look = Look()
     air: Air = Air()
+    mist: Mist = Mist()
     balance: Balance = Balance()
     marks: tuple[PartMarks, ...] = ()
     level_light: LevelLight = LevelLight()
@@ -360,6 +310,7 @@ class Project(Item):
     setting: Setting = Setting()
     look: Look = Look()
     air: Air = Air()
+    mist: Mist = Mist()
     balance: Balance = Balance()
     sources: tuple[Source, ...] = ()
     shots: tuple[Shot, ...] = ()

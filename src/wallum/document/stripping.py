@@ -20,7 +20,7 @@ AIR_KEY: Final = "air"
 def light_givers(project: Project) -> list[str]:
     """Keys of what gives light at any hour: ids of sources that are on, the air, the level's own."""
     out = [one.id for one in project.sources if one.on]
-    if project.air.on:
+    if project.air.on or project.mist.on:
         out.append(AIR_KEY)
     return out + [key for key, name in LEVEL_KEYS.items() if getattr(project.level_light, name)]
 
@@ -31,10 +31,13 @@ def stripped(project: Project, keys: Iterable[str]) -> Project:
     Pegs that would switch them on again go too.
     """
     gone = set(keys)
+    lit = gone | ({"mist"} if AIR_KEY in gone else set())
     sources = tuple(one.revised(on=False) if one.id in gone else one for one in project.sources)
-    lanes = tuple(lane for lane in project.lanes if not (lane.name == "on" and lane.owner in gone))
-    air = project.air.revised(on=False) if AIR_KEY in gone else project.air
+    lanes = tuple(lane for lane in project.lanes if not (lane.name == "on" and lane.owner in lit))
+    air, mist = project.air, project.mist
+    if AIR_KEY in gone:
+        air, mist = air.revised(on=False), mist.revised(on=False)
     left = {name: False for key, name in LEVEL_KEYS.items() if key in gone}
     return project.revised(
-        sources=sources, lanes=lanes, air=air, level_light=project.level_light.revised(**left)
+        sources=sources, lanes=lanes, air=air, mist=mist, level_light=project.level_light.revised(**left)
     )

@@ -42,8 +42,8 @@ def _of_light(project: Project) -> Iterator[str]:
 
 def _of_picture(project: Project) -> Iterator[str]:
     look = project.look
-    if project.air.on:
-        yield "glTF has no air: the level's haze is left out"
+    if project.air.on or project.mist.on:
+        yield "glTF has no air: the level's haze and mist are left out"
     if look.exposed == "metered":
         yield "glTF has no exposure: the metering is left out"
     else:

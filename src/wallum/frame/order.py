@@ -3,6 +3,7 @@
 from typing import Final
 
 from wallum.frame.described import Described
+from wallum.frame.passes.air import AIR, AIR_LIGHT
 from wallum.frame.passes.finish import DEVELOP, INSPECT, METER, READ_BACK
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
@@ -24,6 +25,8 @@ LIT: Final[tuple[Described, ...]] = (
     LIGHT_OF_OTHERS,
     LIGHT,
     LIGHT_ADDED,
+    AIR_LIGHT,
+    AIR,
     LIGHT_OF_SEE_THROUGH,
 )
 # From there to the window.

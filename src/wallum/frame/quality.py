@@ -18,6 +18,7 @@ class Quality:
     passing_texels, passing_maps : of a sun that is being moved
     deck_part    : the deck is marched for one pixel of so many each way
     coarse_pixels: pixels of a moving picture that its surfaces may be off by
+    air_places   : columns, rows and slices of the volume that the air is lit in
     settled      : pictures that a settled one is the mean of
     """
 
@@ -30,6 +31,7 @@ class Quality:
     passing_maps: int = 2
     deck_part: int = 3
     coarse_pixels: float = 2.0
+    air_places: tuple[int, int, int] = (56, 32, 40)
     settled: int = 64
 
 

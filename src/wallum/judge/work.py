@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from wallum.frame.asked import Asked, Counts
 from wallum.frame.order import PASSES
+from wallum.moment.scene import AIR_ID
 
 __all__ = ["Work", "count_work"]
 
@@ -31,6 +32,8 @@ def count_work(asked: Asked) -> Work:
     """What a picture of a scene has to do."""
     scene = asked.scene
     there = (*scene.lamps.ids, *(one.id for one in (scene.sky, scene.sun) if one is not None))
+    if scene.air is not None:
+        there = (*there, AIR_ID)
     work = Work({}, {source_id: {} for source_id in there})
     for one in PASSES:
         counted = one.count(asked)

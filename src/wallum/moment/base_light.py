@@ -167,7 +167,9 @@ def _far(project: Project, sun: BodyPlace, moon: BodyPlace) -> Sun | None:
         return None
     toward = direction_to(place.azimuth, max(place.elevation, 0.02))
     maps = (source.shadow_reach, int(source.shadow_texels), int(source.shadow_cascades))
-    return Sun(source.id, toward, light, math.radians(source.disc), source.shadow, maps)
+    disc = math.radians(source.disc)
+    made = Sun(source.id, toward, light, disc, source.shadow, maps)
+    return replace(made, in_air=source.in_air, air_shadow=source.air_shadow)
 
 
 def _discs(project: Project, sun: BodyPlace, moon: BodyPlace) -> tuple[Disc, ...]:
@@ -248,7 +250,7 @@ def _sky(project: Project, hour: float, sun: BodyPlace, moon: BodyPlace, far: Su
     lit = dome.astype(np.float32)
     return Dome(
         source.id, lit, ground, key, discs, stars, cloud, backdrop, 2.0**source.mirrored, veil, deck,
-        shown.picture,
+        shown.picture, source.in_air, source.air_shadow,
     )  # fmt: skip
 
 

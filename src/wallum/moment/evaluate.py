@@ -7,8 +7,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.document.air import AirValues
 from wallum.document.fields import unchecked
-from wallum.document.project import Air, Balance, Look, Project
+from wallum.document.project import Balance, Look, Project
 from wallum.document.sources import GROUPS, Lamp, Source
 from wallum.memo import Memo
 from wallum.moment.at_moment import LaneValues, lane_values, with_values
@@ -16,12 +17,14 @@ from wallum.moment.base_light import direction_to, find_base_light
 from wallum.moment.kinds import parts_of, row_of
 from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
 from wallum.moment.moment import Moment, own_moment
-from wallum.moment.scene import AirLayer, Dome, LitScene, Sun
+from wallum.moment.pockets import pockets_of
+from wallum.moment.scene import AIR_ID, Dome, LitScene, Sun
 from wallum.moment.shown_look import Metering, ShownLook
 from wallum.moment.switching import is_on
 from wallum.physics.colour import luminance
+from wallum.physics.dome import DOME_SIZE, dome_directions
 from wallum.physics.exposure import ev_for_luminance
-from wallum.physics.medium import extinction_for
+from wallum.physics.medium import Layer, Medium, extinction_for
 from wallum.physics.sky_air import air_mass
 
 __all__ = ["direction_to", "evaluate"]
@@ -110,35 +113,84 @@ def _group_trimmed(rows: LampRows, stack: Stack, balance: Balance) -> LampRows:
     return out
 
 
-def _air(air: Air) -> AirLayer | None:
-    if not air.on:
-        return None
-    return AirLayer(
-        extinction_for(air.visibility), air.scale_height, air.base_height, air.colour, air.forwardness
+def _layer(values: AirValues) -> Layer:
+    own = np.array(values.own_colour)
+    if values.own_light > 0.0:
+        own = own * (values.own_light / max(float(luminance(own)), 1e-9))
+    red, green, blue = own.tolist()
+    swallowed = np.array(values.swallows) * (values.absorption / max(values.swallows))
+    absorption: tuple[float, float, float] = tuple(swallowed.tolist())
+    return Layer(
+        extinction_for(values.visibility),
+        values.scale_height,
+        values.base_height,
+        values.colour,
+        values.forwardness,
+        absorption,
+        (red, green, blue) if values.own_light > 0.0 else (0.0, 0.0, 0.0),
     )
 
 
-def _through(far: Sun | None, air: AirLayer | None) -> Sun | None:
+def _air(project: Project, moment: Moment) -> Medium | None:
+    """All air that is on."""
+    air = project.air
+    layers = tuple(_layer(one) for one in (air, project.mist) if one.on)
+    pockets = pockets_of(project.sources, moment, project.balance)
+    if not layers and not pockets:
+        return None
+    # Pockets alone stand in clear air, which is a layer as any other.
+    layers = layers or (Layer(0.0, 1e4, 0.0, (0.0, 0.0, 0.0), 0.0),)
+    return Medium(layers, air.clear_to, 1.0 - 0.01 * air.contrast_kept, air.shafts, air.reach, pockets)
+
+
+def _through(far: Sun | None, air: Medium | None) -> Sun | None:
     """The far light as it comes down to base height through the level's own air."""
     if far is None or air is None:
         return far
     elevation = math.degrees(math.asin(min(max(float(far.direction[1]), 0.0), 1.0)))
-    depth = air.extinction * air.scale_height * float(air_mass(elevation))
-    return far.times(math.exp(-depth))
+    mass = float(air_mass(elevation))
+    return replace(far.times(air.at_base(mass)), through=(air, mass))
 
 
-def _with_haze(sky: Dome | None, outside: Sun | None, far: Sun | None, air: AirLayer | None) -> Dome | None:
+def _scattered(air: Medium) -> NDArray[np.float64]:
+    """(3,) RGB share of what air takes that it scatters, over all its layers."""
+    taken = np.stack([one.extinction * one.scale_height * one.thickness for one in air.layers])
+    scattered = np.stack([one.scattered for one in air.layers])
+    return np.asarray((taken * scattered).sum(axis=0) / np.maximum(taken.sum(axis=0), 1e-30))
+
+
+def _with_haze(sky: Dome | None, outside: Sun | None, far: Sun | None, air: Medium | None) -> Dome | None:
     """The sky with what the level's air took from the far light and scattered on downward."""
     if sky is None or air is None or outside is None or far is None:
         return sky
     lost = (outside.illuminance - far.illuminance) * far.direction[1]
-    added = np.array(air.albedo) * lost * SCATTERED_DOWN / math.pi
+    added = _scattered(air) * lost * SCATTERED_DOWN / math.pi
     luminance_map = (sky.luminance + added).astype(np.float32)
     behind = None if sky.backdrop is None else (sky.backdrop + added).astype(np.float32)
     red, green, blue = added.tolist()
     picture = None if sky.picture is None else sky.picture.times(1.0, (red, green, blue))
     key = (*sky.key, red, green, blue)
     return replace(sky, luminance=luminance_map, backdrop=behind, picture=picture, key=key)
+
+
+def _with_own_light(sky: Dome | None, air: Medium | None) -> Dome | None:
+    """The sky with the air's own light, as surfaces at base height get it; the eye sees that in the air."""
+    if air is None or not any(max(one.own) > 0.0 for one in air.layers):
+        return sky
+    if sky is None:
+        dark = np.zeros((*DOME_SIZE, 3), np.float32)
+        sky = Dome(AIR_ID, dark, np.zeros(3), (0.0,))
+    directions, _ = dome_directions(*sky.luminance.shape[:2])
+    sines = np.maximum(directions[..., 1:2], 1e-3)
+    depths = [one.extinction * one.scale_height * one.thickness / sines for one in air.layers]
+    whole = np.maximum(sum(depths), 1e-30)
+    light = sum(depth * np.array(one.own) for one, depth in zip(air.layers, depths, strict=True))
+    own = np.asarray(light / whole * -np.expm1(-whole), dtype=np.float32)
+    behind = sky.backdrop
+    if behind is None and sky.picture is None:
+        behind = sky.luminance
+    key = (*sky.key, float(own.sum()), *own[-1, 0].tolist())
+    return replace(sky, luminance=sky.luminance + own, backdrop=behind, key=key, air_light=own)
 
 
 def _foreseen_ev(scene: LitScene) -> float:
@@ -168,9 +220,9 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     now = with_values(unchecked(project, {"sources": _others(project)}), values)
     lamps, glow = _lamps(project, moment, values)
     base = find_base_light(now, moment).times(2.0**project.balance.base)
-    air = _air(now.air)
+    air = _air(now, moment)
     far = _through(base.far, air)
-    sky = _with_haze(base.sky, base.far, far, air)
+    sky = _with_own_light(_with_haze(base.sky, base.far, far, air), air)
     gain = 2.0**project.balance.glow * float(project.level_light.glow)
     look = ShownLook(now.look.ev100, _metering(now.look), now.look.vignette, now.look.night_eye)
     scene = LitScene(lamps, far, sky, look, air, glow, gain)

@@ -19,6 +19,8 @@ __all__ = ["LAMP_ROW", "NO_LAMPS", "LampRows", "Lamps"]
 #   point     : of its body that light is taken from in this picture; its middle until a picture settles
 #   kind      : number in wallum.moment.kinds.KINDS
 #   shadow    : 1 where things stand in its way
+#   in_air    : how strongly air shows its light; 1 is true
+#   air_shadow: 1 where its shadow counts there
 LAMP_ROW: Final = np.dtype(
     [
         ("position", "f4", 3),
@@ -31,12 +33,14 @@ LAMP_ROW: Final = np.dtype(
         ("point", "f4", 3),
         ("kind", "f4"),
         ("shadow", "f4"),
+        ("in_air", "f4"),
+        ("air_shadow", "f4"),
     ]
 )
 LampRows = NDArray[np.void]
 # What moves no light about: neither between cells of a view nor within a shadow.
 STRENGTH: Final = ("emission",)
-SHADOWLESS: Final = ("emission", "radius", "position")
+SHADOWLESS: Final = ("emission", "radius", "position", "in_air", "air_shadow")
 
 
 def _without(rows: LampRows, names: tuple[str, ...]) -> LampRows:

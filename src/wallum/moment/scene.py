@@ -15,6 +15,7 @@ from wallum.physics.cloud_shadow import CloudShadow, ShadowMap
 from wallum.physics.deck import Deck, deck_along
 from wallum.physics.dome import irradiance_terms, sample_dome
 from wallum.physics.high_cloud import HighCloud, over_sky
+from wallum.physics.medium import Medium
 from wallum.physics.panorama import PanoramaView, panorama_light
 
 __all__ = [
@@ -22,7 +23,6 @@ __all__ = [
     "GLOW_ID",
     "SUN_MAPS",
     "UNLIT_ID",
-    "AirLayer",
     "Disc",
     "Dome",
     "LitScene",
@@ -48,6 +48,9 @@ class Sun:
     direction points to it; illuminance is RGB, facing it, the mean about the level's middle [lx]
     maps   : how its shadows are drawn: reach [m], texels across each map, how many maps
     clouds : what stands before it, and RGB illuminance over that [lx]; None where nothing does
+    through: the level's air, and how long the way through it is over that straight up: `illuminance` is
+             that at base height
+    in_air, air_shadow : how strongly air shows its light, 1 is true; whether its shadow counts there
     """
 
     id: str
@@ -57,21 +60,36 @@ class Sun:
     shadow: bool
     maps: tuple[float, int, int] = SUN_MAPS
     clouds: tuple[CloudShadow, NDArray[np.float64]] | None = None
+    through: tuple[Medium, float] | None = None
+    in_air: float = 1.0
+    air_shadow: bool = True
 
-    def times(self, gain: float) -> "Sun":
-        """The same, brighter by a factor."""
+    @property
+    def key(self) -> tuple[object, ...]:
+        """What its light and its shadow depend on; equal keys mean equal suns."""
+        clouds = None if self.clouds is None else (self.clouds[0], *self.clouds[1])
+        where = (*self.direction, *self.illuminance, self.disc_rad, self.shadow, *self.maps)
+        return *where, clouds, self.through, self.in_air, self.air_shadow
+
+    def times(self, gain: float | NDArray[np.float64]) -> "Sun":
+        """The same, brighter by a factor, or by one a channel (3,)."""
         clouds = None if self.clouds is None else (self.clouds[0], self.clouds[1] * gain)
         return replace(self, illuminance=self.illuminance * gain, clouds=clouds)
 
     def at(self, points: NDArray[np.float64], over: ShadowMap | None = None) -> NDArray[np.float64]:
-        """(N, 3) RGB illuminance of points (N, 3), facing it, as far as clouds let it through [lx].
+        """(N, 3) RGB illuminance of points (N, 3), facing it, as far as clouds and air let it through [lx].
 
         over : a map of the clouds' shadow that holds all the points, where there is one
         """
         if self.clouds is None:
-            return np.broadcast_to(self.illuminance, (len(points), 3))
-        shadow, above = self.clouds
-        return np.outer((over or shadow).left(points), above)
+            out = np.broadcast_to(self.illuminance, (len(points), 3))
+        else:
+            shadow, above = self.clouds
+            out = np.outer((over or shadow).left(points), above)
+        if self.through is None:
+            return out
+        air, mass = self.through
+        return out * air.from_far(points[:, 1], mass)
 
 
 @dataclass(frozen=True)
@@ -136,6 +154,8 @@ class Dome:
     picture  : a panorama that is the sky behind the cloud instead
     veil     : (3,) extinction [1/m] of the air before far ground, which shows the sky's light
     mirrored : what its image in smooth surfaces is multiplied with
+    in_air, air_shadow : as of the sun; its shadow is what of the sky is seen where
+    air_light : (H, W, 3) the level's air's own light, which `luminance` has in it and `backdrop` has not
     """
 
     id: str
@@ -150,6 +170,9 @@ class Dome:
     veil: tuple[float, float, float] = (0.0, 0.0, 0.0)
     deck: Deck | None = None
     picture: SkyPicture | None = None
+    in_air: float = 1.0
+    air_shadow: bool = True
+    air_light: NDArray[np.float32] | None = None
 
     @property
     def behind(self) -> NDArray[np.float32]:
@@ -168,6 +191,13 @@ class Dome:
     def terms(self) -> NDArray[np.float64]:
         """(9, 3) terms of illuminance by normal."""
         return irradiance_terms(self.luminance, self.ground)
+
+    @cached_property
+    def air_terms(self) -> NDArray[np.float64]:
+        """(9, 3) the same of what the air is lit by: all but its own light."""
+        if self.air_light is None:
+            return self.terms
+        return self.terms - irradiance_terms(self.air_light, np.zeros(3))
 
     def seen(
         self,
@@ -201,18 +231,6 @@ class Dome:
 
 
 @dataclass(frozen=True)
-class AirLayer:
-    """Air that thins out upward: extinction [1/m] at and below base height [m], 1/e of it a
-    scale height [m] higher; albedo (3,); forwardness g of Henyey and Greenstein."""
-
-    extinction: float
-    scale_height: float
-    base_height: float
-    albedo: tuple[float, float, float]
-    forwardness: float
-
-
-@dataclass(frozen=True)
 class LitScene:
     """All light of one moment, and the look it is seen with.
 
@@ -225,7 +243,7 @@ class LitScene:
     sun: Sun | None
     sky: Dome | None
     look: ShownLook
-    air: AirLayer | None = None
+    air: Medium | None = None
     glow: dict[str, float] = field(default_factory=dict)
     glow_gain: float = 1.0
 

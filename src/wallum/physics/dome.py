@@ -23,6 +23,7 @@ __all__ = [
     "irradiance_terms",
     "plain_dome",
     "sample_dome",
+    "scattered",
 ]
 
 DOME_SIZE = (48, 96)
@@ -109,6 +110,15 @@ def irradiance_terms(dome: Floats, ground: Floats) -> NDArray[np.float64]:
 def irradiance(terms: Floats, normals: Floats) -> NDArray[np.float64]:
     """(N, 3) illuminance by channel of surfaces with unit normals (N, 3) [lx]."""
     return np.clip((terms * FACTORS[:, None]).T @ _monomials(normals), 0.0, None).T
+
+
+def scattered(terms: Floats, directions: Floats, forwardness: float) -> NDArray[np.float64]:
+    """(N, 3) luminance that air of a forwardness scatters toward an eye that looks in unit directions (N, 3),
+    of light by direction whose `irradiance_terms` are (9, 3): the phase function of Henyey and Greenstein has
+    g to the power of each order. Twin: shaders/include/sky.glsl."""
+    g = forwardness
+    by_order = np.array([np.pi, *[np.pi * g] * 3, *[np.pi * g * g] * 5]) / COSINE / np.pi
+    return np.asarray(np.maximum(_basis(np.asarray(directions)) @ (terms * by_order[:, None]), 0.0))
 
 
 def sample_dome(dome: Floats, ground: Floats, directions: Floats) -> NDArray[np.float64]:

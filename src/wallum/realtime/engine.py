@@ -10,6 +10,7 @@ import moderngl
 import numpy as np
 
 from wallum.frame.order import FINISHED, LIT
+from wallum.frame.passes.air import AIR
 from wallum.frame.passes.light import LIGHT, LIGHT_OF_OTHERS
 from wallum.frame.quality import HIGH, Quality
 from wallum.moment.lamps import NO_LAMPS
@@ -21,6 +22,7 @@ from wallum.realtime.gl.view import View
 from wallum.realtime.level.bundle import LevelBundle
 from wallum.realtime.level.drawing import Coarse, LevelOnGpu
 from wallum.realtime.pace import Pace
+from wallum.realtime.passes.air import Air, AirLight
 from wallum.realtime.passes.base import Draft, Lit, Pass, Seen, Steps, SunTurn
 from wallum.realtime.passes.develop import Developer
 from wallum.realtime.passes.finish import DevelopPass, Finishing, FinishPass, MeterPass, ReadBack
@@ -62,7 +64,8 @@ class Engine:
         self.log = PassLog(context)
         self.sky = SkyPass(context, self.programs, quality)
         self.sky_visibility = SkyVisibility(context, self.programs)
-        self.lighting = Lighting(context, self.programs, LampBuffers(context), self.sky)
+        lamps = LampBuffers(context)
+        self.lighting = Lighting(context, self.programs, lamps, self.sky, self.sky_visibility, quality)
         self._passing = SunShadows(context, quality.passing_texels)  # of a sun that moves
         self._make_targets()
         self.passes, self.finishing = self._make_passes(), self._make_finishing()
@@ -85,6 +88,7 @@ class Engine:
     def _make_passes(self) -> tuple[Pass, ...]:
         """The passes up to the light of a picture, in the order of wallum.frame."""
         log, context, lighting, sky = self.log, self.context, self.lighting, self.sky
+        volume = lighting.volume
         made: tuple[Pass, ...] = (
             Surfaces(log),
             SeeThrough(log),
@@ -97,6 +101,8 @@ class Engine:
             LightOfOthers(log, lighting, sky),
             Light(log, lighting, sky),
             LightAdded(log, context, lighting, sky),
+            AirLight(log, lighting, volume),
+            Air(log, context, self.programs, lighting, sky, volume),
             LightOfSeeThrough(log, lighting),
         )
         by_name = {one.name: one for one in made}
@@ -130,6 +136,7 @@ class Engine:
 
     def forget(self) -> None:
         """Let go of all that is kept between pictures, so that the next one does all its work."""
+        self.lighting.volume.shows = None
         self._passing.level_changed()
         for targets in self._all_targets:
             targets.forget()
@@ -137,8 +144,9 @@ class Engine:
     def forget_light(self) -> None:
         """Let go of the light alone, so that the next picture is lit anew; surfaces and shadows stay."""
         for targets in self._all_targets:
-            for one in (LIGHT, LIGHT_OF_OTHERS):
+            for one in (LIGHT, LIGHT_OF_OTHERS, AIR):
                 targets.keys.pop(one.name, None)
+        self.lighting.volume.shows = None
 
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `finish` then shows it."""
@@ -171,7 +179,7 @@ class Engine:
     ) -> Steps:
         """Fill `targets.total` with the light of a scene seen by a view: every pass in its order, as far as
         what it left there is not what is wanted."""
-        gbuffer, _, _ = targets.fit(size)
+        gbuffer = targets.fit(size)
         moving = targets is self._reduced
         coarse = self._coarse(gbuffer, view) if moving else None
         draft = Draft(
@@ -187,6 +195,7 @@ class Engine:
             moving=moving,
             coarse=coarse,
         )
+        targets.in_air = scene.air is not None and not draft.inspected
         for one in self.passes:
             if one.wanted(draft):
                 one.begin(draft)
@@ -242,4 +251,4 @@ class Engine:
     def target_of(self, request: PictureRequest) -> LightTarget:
         """The light that a request's picture was summed into."""
         targets = {"full": self._still, "thumb": self._thumb}
-        return targets.get(request.detail, self._reduced).total
+        return targets.get(request.detail, self._reduced).result

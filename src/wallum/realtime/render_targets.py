@@ -28,11 +28,11 @@ class RenderTargets:
         self.layers = Layers(context, programs)
         self.lamp_shadows, self.sun_shadows = lamp_shadows, sun_shadows
         self.keys: dict[str, object] = {}
-        self._held: tuple[GBuffer, LightTarget, LightTarget] | None = None
+        self._held: tuple[GBuffer, LightTarget, LightTarget, LightTarget] | None = None
+        self.in_air = False  # whether the picture has air before it
 
-    def fit(self, size: Size) -> tuple[GBuffer, LightTarget, LightTarget]:
-        """Surfaces, light of all sources that are not active, and all light, at a size; made anew when it
-        changed."""
+    def fit(self, size: Size) -> GBuffer:
+        """Surfaces and targets at a size; made anew when it changed."""
         if self._held is None or self._held[0].size != size:
             for item in reversed(self._held or ()):
                 item.release()
@@ -42,8 +42,9 @@ class RenderTargets:
                 gbuffer,
                 LightTarget(self._context, gbuffer),
                 LightTarget(self._context, gbuffer),
+                LightTarget(self._context, gbuffer),
             )
-        return self._held
+        return self._held[0]
 
     @property
     def gbuffer(self) -> GBuffer:
@@ -52,13 +53,26 @@ class RenderTargets:
 
     @property
     def others(self) -> LightTarget:
+        """Light of all sources that are not active."""
         assert self._held is not None, "a picture is drawn before its light is asked for"
         return self._held[1]
 
     @property
     def total(self) -> LightTarget:
+        """All light, without air."""
         assert self._held is not None, "a picture is drawn before its light is asked for"
         return self._held[2]
+
+    @property
+    def aired(self) -> LightTarget:
+        """All light, with the air before it."""
+        assert self._held is not None, "a picture is drawn before its light is asked for"
+        return self._held[3]
+
+    @property
+    def result(self) -> LightTarget:
+        """The light of the picture that was drawn last."""
+        return self.aired if self.in_air else self.total
 
     def forget(self) -> None:
         """The level changed: nothing kept is true any more."""

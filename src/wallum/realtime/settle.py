@@ -150,9 +150,9 @@ class Settler:
     def _accumulate(self) -> None:
         engine, context = self._engine, self._engine.context
         program = engine.programs.get("screen", "copy")
-        total = engine.settling.total
+        result = engine.settling.result
         assert self._frame is not None
-        set_uniforms(program, picture=total.light)
+        set_uniforms(program, picture=result.light)
         self._frame.use()
         context.enable_only(moderngl.BLEND)
         context.blend_func = moderngl.ONE, moderngl.ONE

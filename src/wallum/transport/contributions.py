@@ -82,6 +82,8 @@ def _lamp(rays: RayScene, seen: SeenSurfaces, scene: LitScene, index: int) -> ND
     if len(lit):
         emission = row["emission"][0].astype(np.float64)
         out[lit] = _answer(seen, lit, toward[lit]) * emission * strength[lit, None] * through
+        if scene.air is not None:
+            out[lit] *= scene.air.between(np.broadcast_to(row["position"], (len(lit), 3)), seen.points[lit])
     return out
 
 
@@ -116,9 +118,9 @@ def _scatter(count: int) -> NDArray[np.float64]:
 
 
 def _kept(seen: SeenSurfaces, scene: LitScene) -> NDArray[np.float64]:
-    """(P, 1) what the air leaves of light on its way to the eye; nothing of unlit surfaces' share."""
+    """(P, 3) what the air leaves of light on its way to the eye; nothing of unlit surfaces' share."""
     kept, _ = air_between(scene, _eye(seen), -seen.to_eye, seen.distance)
-    return (kept * ~seen.unlit)[:, None]
+    return kept * ~seen.unlit[:, None]
 
 
 def _eye(seen: SeenSurfaces) -> NDArray[np.float64]:

@@ -7,7 +7,6 @@ from numpy.typing import NDArray
 
 from wallum.errors import ValueProblem
 from wallum.moment.kinds import kind_of
-from wallum.moment.lamps import Lamps
 from wallum.moment.scene import Dome, LitScene, Sun
 from wallum.physics.arrays import Floats, as_vectors, normalised
 from wallum.physics.colour import luminance
@@ -60,9 +59,7 @@ def direct_illuminance(
     rng = np.random.default_rng(seed)
     reading = Reading()
     for index, lamp_id in enumerate(scene.lamps.ids):
-        reading.add(
-            lamp_id, _lamp(rays, scene.lamps, index, (place, start), normal, rng.random((samples, 3)))
-        )
+        reading.add(lamp_id, _lamp(rays, scene, index, (place, start), normal, rng.random((samples, 3))))
     if scene.sun is not None:
         reading.add(scene.sun.id, _sun(rays, scene.sun, start, normal, rng.random((samples, 2))))
     if scene.sky is not None:
@@ -72,13 +69,16 @@ def direct_illuminance(
 
 
 def _lamp(
-    rays: RayScene, lamps: Lamps, index: int, at: tuple[Floats, Floats], normal: Floats, u: Floats
+    rays: RayScene, scene: LitScene, index: int, at: tuple[Floats, Floats], normal: Floats, u: Floats
 ) -> NDArray[np.float64]:
     """Illuminance of one lamp by samples [lx]; at : the place itself, and where rays begin [m]."""
     place, start = at
-    row = lamps.rows[index : index + 1]
-    kind, casts = kind_of(row[0]), bool(lamps.casting[index])
-    emission = float(luminance(row["emission"][0].astype(np.float64)))
+    row = scene.lamps.rows[index : index + 1]
+    kind, casts = kind_of(row[0]), bool(scene.lamps.casting[index])
+    light = row["emission"][0].astype(np.float64)
+    if scene.air is not None:
+        light = light * scene.air.between(row["position"], place[None])[0]
+    emission = float(luminance(light))
     whole = kind.on_surface(row, place[None], normal[None]) * emission
     if not casts:
         return np.asarray(whole)

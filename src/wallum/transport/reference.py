@@ -2,9 +2,9 @@
 
 From the same LitScene as every other picture: sun and moon by points of their disc, lamps one at a
 time by what they would give unshadowed, sky and glow by where the surface sends rays itself.
-Direct light, then as many bounces as asked; alpha-masked surfaces have their holes, the air
-between the eye and what it sees is the real-time picture's. Sources: Kajiya 1986, "The Rendering
-Equation"; Veach 1997 for the estimators; Heitz 2018 for sampling the facets.
+Direct light, then as many bounces as asked; alpha-masked surfaces have their holes; the air between the
+eye and what it sees scatters once, and beyond the first surface it only dims lamps and sun. Sources:
+Kajiya 1986, "The Rendering Equation"; Veach 1997 for the estimators; Heitz 2018 for sampling the facets.
 """
 
 import os
@@ -27,8 +27,10 @@ from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import cone_directions, disc_points
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.frames import frame_of
+from wallum.physics.medium import AIR_END_M
 from wallum.physics.surface import MIN_ROUGHNESS, response
 from wallum.transport.air_between import air_between
+from wallum.transport.air_lit import Ways, far_light, lamp_light, onward, own_light, samples_along
 from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
 
@@ -43,7 +45,6 @@ BATCH = 32_400
 ROUNDED_M = 0.01
 ONES = np.ones(3, np.float32)
 WEIGHTS = LUMINANCE_WEIGHTS.astype(np.float32)
-Pairs = tuple[Floats, Floats]
 
 
 @dataclass
@@ -58,6 +59,10 @@ class _Paths:
     def only(self, keep: NDArray[np.int64]) -> "_Paths":
         origins, directions = self.origins.take(keep, 0), self.directions.take(keep, 0)
         return _Paths(self.pixel.take(keep), origins, directions, self.weight.take(keep, 0))
+
+    def joined(self, other: "_Paths") -> "_Paths":
+        both = ((getattr(self, name), getattr(other, name)) for name in _Paths.__dataclass_fields__)
+        return _Paths(*(np.concatenate(pair) for pair in both))
 
     def alive(self) -> NDArray[np.bool_]:
         """(N,) which of them still carry light."""
@@ -155,40 +160,74 @@ class Reference:
     def _light(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> Floats:
         light = np.zeros((len(pixels), 3), np.float32)
         paths = self._first(pixels, rng)
-        added: Pairs | None = None
-        for bounce in range(self._bounces + 2):
-            last = bounce == self._bounces + 1
-            if last and self._scene.sky is None:
-                break
-            if last:  # only the sky is left to be met
-                endless = np.full(len(paths.pixel), np.inf, np.float32)
-                paths.weight = paths.weight * self._rays.let_through(paths.origins, paths.directions, endless)
-                self._add_sky(light, paths.only(np.flatnonzero(paths.alive())))
-                break
-            see = self._rays.first_visible if bounce == 0 else self._rays.first_hit
-            hits = see(paths.origins, paths.directions)
-            self._go_through(paths, hits, see, rng)
-            met = np.flatnonzero(hits.triangle >= 0)
-            missed = np.flatnonzero(hits.triangle < 0)
-            self._add_sky(light, paths.only(missed), discs=bounce == 0)
-            if bounce == 0:
-                added = self._before(paths, hits)
-            if not len(met):
-                break
-            hits = hits.only(met)
-            paths = paths.only(met)
-            surfaces = self._tables.at(hits, paths.directions)
-            places = paths.origins + scaled(paths.directions, hits.distance.astype(np.float32))
-            places += surfaces.faces * np.float32(LIFT_M * 10.0)
-            self._add_own(light, paths, surfaces)
-            self._add_far(light, paths, surfaces, places, rng)
-            self._add_lamps(light, paths, surfaces, places, rng)
-            paths = self._onward(paths, surfaces, places, rng)
-            if not len(paths.pixel):
-                break
-        if added is not None:
-            light = scaled(light, added[0]) + added[1]
+        hits = self._rays.first_visible(paths.origins, paths.directions)
+        self._go_through(paths, hits, self._rays.first_visible, rng)
+        scattered = self._before(light, paths, hits, rng)
+        self._add_sky(light, paths.only(np.flatnonzero(hits.triangle < 0)), discs=True)
+        self._gather(light, paths, hits, scattered, rng)
         return light
+
+    def _gather(
+        self, light: Floats, paths: _Paths, hits: Hits, scattered: _Paths | None, rng: np.random.Generator
+    ) -> None:
+        """Gather the light of the surfaces that the eye sees, and all that comes to them and to the air
+        before them."""
+        met = np.flatnonzero(hits.triangle >= 0)
+        paths = self._lit_and_onward(light, paths.only(met), hits.only(met), rng)
+        if scattered is not None:
+            paths = paths.joined(scattered)
+        for _ in range(self._bounces):
+            if not len(paths.pixel):
+                return
+            hits = self._rays.first_hit(paths.origins, paths.directions)
+            self._go_through(paths, hits, self._rays.first_hit, rng)
+            met = np.flatnonzero(hits.triangle >= 0)
+            self._add_sky(light, paths.only(np.flatnonzero(hits.triangle < 0)))
+            paths = self._lit_and_onward(light, paths.only(met), hits.only(met), rng)
+        if self._scene.sky is not None and len(paths.pixel):  # only the sky is left to be met
+            endless = np.full(len(paths.pixel), np.inf, np.float32)
+            paths.weight = paths.weight * self._rays.let_through(paths.origins, paths.directions, endless)
+            self._add_sky(light, paths.only(np.flatnonzero(paths.alive())))
+
+    def along(
+        self, start: Floats, direction: Floats, length: float, samples: int
+    ) -> tuple[float, Floats, Floats]:
+        """What is seen along a line, from its start to where it ends or meets a surface: how far that is [m],
+        the light that the air scatters (samples, 3), and all light (samples, 3) [cd/m2].
+
+        start, unit direction : (3,); length : at most [m]
+        """
+        rng = np.random.default_rng(self._seed)
+        one = np.ones((samples, 1), np.float32)
+        paths = _Paths(
+            np.arange(samples),
+            one * np.asarray(start, np.float32),
+            one * np.asarray(direction, np.float32),
+            np.repeat(one, 3, axis=1),
+        )
+        hits = self._rays.first_visible(paths.origins, paths.directions)
+        beyond = hits.distance > length
+        hits.triangle[beyond], hits.distance[beyond] = -1, length
+        way = length if beyond.all() else float(hits.distance.min())
+        self._go_through(paths, hits, self._rays.first_visible, rng)
+        nothing = hits.only(np.zeros(0, np.int64))
+        light, air = np.zeros((samples, 3), np.float32), np.zeros((samples, 3), np.float32)
+        scattered = self._before(air, paths, hits, rng)
+        self._gather(air, paths.only(np.zeros(0, np.int64)), nothing, scattered, rng)
+        self._gather(light, paths, hits, None, rng)
+        return way, air, light + air
+
+    def _lit_and_onward(self, light: Floats, paths: _Paths, hits: Hits, rng: np.random.Generator) -> _Paths:
+        """Gather the light of the surfaces that paths have met; returns the paths that leave them."""
+        if not len(paths.pixel):
+            return paths
+        surfaces = self._tables.at(hits, paths.directions)
+        places = paths.origins + scaled(paths.directions, hits.distance.astype(np.float32))
+        places += surfaces.faces * np.float32(LIFT_M * 10.0)
+        self._add_own(light, paths, surfaces)
+        self._add_far(light, paths, surfaces, places, rng)
+        self._add_lamps(light, paths, surfaces, places, rng)
+        return self._onward(paths, surfaces, places, rng)
 
     def _go_through(self, paths: _Paths, hits: Hits, see: Look, rng: np.random.Generator) -> None:
         """At what is seen through a path goes on straight or stays, by how much comes through; `hits` are
@@ -209,22 +248,46 @@ class Reference:
             self._rays.past(hits, on, paths.origins, paths.directions, see)
             rows = on[np.isin(on, self._rays.on_veils(hits))]
 
-    def _before(self, paths: _Paths, hits: Hits) -> Pairs:
-        """What air and a deck of cloud keep and add along the first stretch. What the deck shows has
-        only the air before it; what lies behind it has all."""
-        eye, scene = np.array(self._camera.eye), self._scene
+    def _before(self, light: Floats, paths: _Paths, hits: Hits, rng: np.random.Generator) -> _Paths | None:
+        """What air and a deck of cloud add along the first stretch; what they keep is then in the weights.
+        Returns paths on to where the air has light from all around. What the deck shows has only the air
+        before it; what lies behind it has all."""
+        eye, scene = paths.origins[0].astype(np.float64), self._scene
         kept, added = air_between(scene, eye, paths.directions, hits.distance)
         deck = scene.sky.deck if scene.sky is not None else None
-        if deck is None:
-            return kept, added
-        start, _ = deck_ends(deck, paths.directions, float(eye[1]))
-        rows = np.flatnonzero(start < hits.distance)
-        ways = paths.directions.take(rows, 0)
-        light, left = deck_along(deck, ways, eye, until_m=hits.distance.take(rows))
-        near, before = air_between(scene, eye, ways, start.take(rows))
-        added[rows] = scaled(added[rows], left) + scaled(light, near) + scaled(before, 1.0 - left)
-        kept[rows] *= left
-        return kept, added
+        ends = hits.distance
+        if deck is not None:
+            start, _ = deck_ends(deck, paths.directions, float(eye[1]))
+            rows = np.flatnonzero(start < hits.distance)
+            ends = np.minimum(hits.distance, start)
+            ways = paths.directions.take(rows, 0)
+            shown, left = deck_along(deck, ways, eye, until_m=hits.distance.take(rows))
+            near, before = air_between(scene, eye, ways, start.take(rows))
+            added[rows] = scaled(added[rows] - before, left) + shown * near + before
+            kept[rows] = scaled(kept[rows], left)
+        scattered = None
+        if scene.air is not None:
+            alike = air_between(scene, eye, paths.directions, ends)[1]
+            lit, scattered = self._lit_air(Ways(eye, paths.directions, np.minimum(ends, AIR_END_M)), rng)
+            added += lit - alike
+        light += added.astype(np.float32)
+        paths.weight = paths.weight * kept.astype(np.float32)
+        return scattered
+
+    def _lit_air(self, ways: Ways, rng: np.random.Generator) -> tuple[Floats, _Paths]:
+        """What the air along ways shows of far light, lamps and its own, and paths on to all else."""
+        scene = self._scene
+        assert scene.air is not None
+        lit = lamp_light(self._rays, scene, ways, rng) + own_light(scene.air, ways)
+        nothing = np.zeros((0, 3), np.float32)
+        paths = _Paths(np.zeros(0, np.int64), nothing, nothing, nothing)
+        for samples in samples_along(scene.air, ways, rng):
+            lit += far_light(self._rays, scene, ways, samples, self._cloud_shadow, rng)
+            toward, weight = onward(scene.air, ways, samples, rng)
+            weight *= 1.0 if scene.sky is None else scene.sky.in_air  # of all that comes from around
+            moved = (one.astype(np.float32) for one in (samples.places, toward, weight))
+            paths = paths.joined(_Paths(np.arange(len(ways.lengths)), *moved))
+        return lit, paths
 
     def _add_sky(self, light: Floats, paths: _Paths, discs: bool = False) -> None:
         sky = self._scene.sky
@@ -285,7 +348,7 @@ class Reference:
         if len(rows):
             answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward)
             answer *= paths.weight.take(rows, 0) * through.take(seen, 0)
-            if self._cloud_shadow is not None:
+            if self._cloud_shadow is not None or sun.through is not None:
                 answer *= sun.at(places.take(rows, 0), self._cloud_shadow).astype(np.float32)
             else:
                 for k in range(3):
@@ -324,6 +387,9 @@ class Reference:
         rows, pick = rows.take(lit), pick.take(lit)
         answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward.take(lit, 0))
         answer *= scaled(self._emission.take(pick, 0), (strength / np.maximum(pdf, 1e-12)).take(lit))
+        if self._scene.air is not None:
+            lamps = self._lamps["position"].take(pick, 0)
+            answer *= self._scene.air.between(lamps, places.take(rows, 0)).astype(np.float32)
         light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * answer * through.take(lit, 0)
 
     def _samples(self, pick: NDArray[np.intp], places: Floats, rng: np.random.Generator) -> Arriving:

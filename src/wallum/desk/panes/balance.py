@@ -15,7 +15,7 @@ from wallum.desk.widgets.short_names import shortened
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.fields import declared
 from wallum.document.project import Balance
-from wallum.document.sources import GROUPS, Lamp, Source
+from wallum.document.sources import GROUPS, Placed, Source
 from wallum.judge.cost import FrameCost
 from wallum.judge.ledger import Contribution
 from wallum.moment.scene import GLOW_ID
@@ -473,7 +473,7 @@ class BalanceView(QWidget):
         units = [unit for unit in ("lm", "cd", "lx", "cd/m2", "nit") if text.strip().lower().endswith(unit)]
         path = self._path(strip)
         if units and strip.source is not None:
-            field = strip.source.STRENGTH if isinstance(strip.source, Lamp) else "illuminance"
+            field = strip.source.STRENGTH if isinstance(strip.source, Placed) else "illuminance"
             path = f"sources/@{strip.source.id}/{field}"
         self._session.set_text(f"{self._name(strip)}, typed", path, text)
 

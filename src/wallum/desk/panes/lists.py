@@ -8,6 +8,7 @@ from PyQt6.QtCore import (
     QItemSelectionModel,
     QPointF,
     QRect,
+    QRectF,
     QSignalBlocker,
     QSize,
     Qt,
@@ -22,7 +23,7 @@ from wallum.desk.widgets.short_names import ShortNames
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.fields import declared
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import Lamp, Source
+from wallum.document.sources import Lamp, PocketSource, Source
 from wallum.moment.shown_colour import shown_colour
 
 __all__ = ["SourceList", "source_icon"]
@@ -56,6 +57,10 @@ def _icon(kind: str, on: bool, shown: tuple[int, int, int]) -> QIcon:
         case "sky":
             painter.drawArc(QRect(2, 4, 14, 18), 0, 180 * 16)
             painter.drawLine(QPointF(1, 14), QPointF(17, 14))
+        case "pocket":
+            for x, y, side in ((2.5, 7, 6.0), (6, 4, 7.0), (9.5, 7, 6.0)):
+                painter.drawArc(QRectF(x, y, side, side), 0, 180 * 16)
+            painter.drawLine(QPointF(2, 13), QPointF(16, 13))
         case _:
             LAMP_LOOKS[kind].diagram(painter)
     painter.end()
@@ -67,6 +72,8 @@ def _icon(kind: str, on: bool, shown: tuple[int, int, int]) -> QIcon:
 
 def _strength(source: Source) -> str:
     """How strong a source is, in a few words."""
+    if isinstance(source, PocketSource):
+        return f"one sees {format_quantity(source.visibility, 'm')}"
     if isinstance(source, Lamp):
         return format_quantity(source.strength, declared(source)[source.STRENGTH].unit)
     return "as it truly is" if source.trim == 0.0 else f"{source.trim:+g} stops"

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wallum.desk.day.path_chart import PathChart
+from wallum.desk.panes.air_head import AIR_GROUPS, AirHead
 from wallum.desk.panes.colour_field import ColourField
 from wallum.desk.panes.tune_rows import Row
 from wallum.desk.project.session import Session
@@ -24,7 +25,7 @@ from wallum.document.fields import Item, declared
 from wallum.document.owners import OWNERS, title_of
 from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import LAMP_KINDS, Coloured, FarLight, Lamp
+from wallum.document.sources import LAMP_KINDS, Coloured, FarLight, Lamp, PocketSource
 from wallum.moment.base_light import body_now, find_base_light
 from wallum.moment.shown_colour import shown_colour, shown_rgb
 from wallum.physics.colour import luminance
@@ -131,6 +132,8 @@ class Pane(QWidget):
         if isinstance(item, Coloured):
             alike = [one for one in others if isinstance(one, Coloured)]
             self._field.show_source(item, alike, shown_colour(item))
+            # The colour of a pocket is that of its own light alone.
+            self._field.setVisible(not isinstance(item, PocketSource) or item.own_light > 0.0)
         if isinstance(item, Lamp):
             lumens = sum(one.lumens() for one in (item, *others) if isinstance(one, Lamp))
             word = "together give" if others else "gives"
@@ -208,6 +211,9 @@ class TunePane(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addWidget(self._bar())
+        self._air = AirHead(session)
+        self._air.chosen.connect(self.show_group)
+        layout.addWidget(self._air)
         layout.addWidget(self._scroll, 1)
         session.changed.connect(self.refresh)
         session.selection.changed.connect(self.refresh)
@@ -277,7 +283,7 @@ class TunePane(QWidget):
 
     def _hour_changed(self) -> None:
         # A day that plays would spend its time on numbers that no one can read.
-        moves = bool(self._session.project.lanes) or self._group == "setting"
+        moves = bool(self._session.project.lanes) or self._group in ("setting", *AIR_GROUPS)
         moves = moves or isinstance(self._session.selection.source, FarLight)
         if moves and not self._soon.isActive():
             self._soon.start()
@@ -292,7 +298,12 @@ class TunePane(QWidget):
             self._stack.setCurrentWidget(pane)
             self._scroll.ensureVisible(0, 0)
         for group, button in self._tabs.items():
-            button.setChecked(source is None and group == self._group)
+            button.setChecked(
+                source is None and group == ("air" if self._group in AIR_GROUPS else self._group)
+            )
+        self._air.setVisible(source is None and self._group in AIR_GROUPS)
+        if source is None and self._group in AIR_GROUPS:
+            self._air.show_group(self._group)
         if source is not None:
             found = (now.source(one) for one in self._session.selection.ids[:-1])
             others = [one for one in found if one is not None]
@@ -304,5 +315,6 @@ class TunePane(QWidget):
 
 def _one_of_each() -> tuple[Item, ...]:
     lamps = (kind(id=word, name=word) for word, kind in LAMP_KINDS.items())
+    pocket = PocketSource(id="pocket", name="pocket")
     groups = (getattr(Project(), one.name) for one in OWNERS.values() if one.tab)
-    return (*groups, *base_light(), *lamps)
+    return (*groups, *base_light(), *lamps, pocket)

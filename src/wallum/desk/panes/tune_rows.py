@@ -22,9 +22,10 @@ from wallum.desk.panes.peg_button import PegButton
 from wallum.desk.project.session import Session
 from wallum.desk.rendering.picture_file import PictureFileButton
 from wallum.desk.widgets.number_field import NumberField
+from wallum.document.air import AirValues
 from wallum.document.fields import Item, Parameter
 from wallum.document.paths import choices
-from wallum.document.project import Air, Look
+from wallum.document.project import Look
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import Coloured
 
@@ -63,7 +64,7 @@ class Row:
         self.widget, self._refresh = self._build(item)
         self.widget.setToolTip(self._tip())
         self.peg: PegButton | None = None
-        if isinstance(item, Coloured | Look | Air) and info.kind not in ("colour", "file"):
+        if isinstance(item, Coloured | Look | AirValues) and info.kind not in ("colour", "file"):
             self.peg = PegButton(session)
 
     def _tip(self) -> str:

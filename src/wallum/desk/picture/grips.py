@@ -14,7 +14,7 @@ from PyQt6.QtCore import QPointF
 from wallum.desk.picture.handles import HandleKind, Stand
 from wallum.desk.project.session import Session, names_of
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import Lamp
+from wallum.document.sources import Lamp, Placed
 from wallum.errors import WallumError
 from wallum.moment.aiming import aimed_at
 from wallum.moment.camera import Camera
@@ -65,16 +65,16 @@ class LampGrip:
         pixels_high: float,
     ) -> None:
         lamp = session.now.source(session.selection.lead)
-        assert isinstance(lamp, Lamp)
+        assert isinstance(lamp, Placed)
         self._session, self._kind, self._stand, self._start = session, kind, stand, at
-        self._lamp: Lamp = lamp
+        self._lamp: Placed = lamp
         self._camera, self._ray, self._surface = camera, ray, surface
         right, up, back = camera.rotation()
         self._right, self._up = right, up
         depth = float((np.array(camera.eye) - stand.place) @ back)
         self._scale = 2.0 * camera.tangents[1] * depth / pixels_high
         others = (session.now.source(one) for one in session.selection.ids[:-1])
-        self._others = [one for one in others if isinstance(one, Lamp) and not one.locked]
+        self._others = [one for one in others if isinstance(one, Placed) and not one.locked]
         self._begun: dict[str, float] = {}
 
     def drag(self, at: QPointF) -> str:
@@ -135,6 +135,7 @@ class LampGrip:
     def _turn(self, at: QPointF) -> str:
         spot, target = self._lamp, self._stand.target
         assert target is not None
+        assert isinstance(spot, Lamp)
         angle = math.radians((at.x() - self._start.x()) * TURN_DEG_PER_PX)
         c, s = math.cos(angle), math.sin(angle)
         x, y, z = (self._stand.place - target).tolist()
@@ -147,6 +148,7 @@ class LampGrip:
         found = self._surface(at)
         if found is None:
             return "nothing there to aim at"
+        assert isinstance(self._lamp, Lamp)
         turned = aimed_at(self._lamp, found[0])
         self._session.preview_values(self._lamp.id, {"direction": turned.axis})
         return f"aimed {metres(float(np.linalg.norm(found[0] - self._stand.place)))} away"

@@ -14,13 +14,13 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from wallum.desk.widgets.tokens import TOKENS
-from wallum.document.sources import Lamp
+from wallum.document.sources import Placed
 from wallum.moment.camera import Camera
 from wallum.transport.rays import RayScene
 
 __all__ = ["Handle", "HandleKind", "Stand", "draw_handles", "handle_at", "place_handles", "stand_of"]
 
-HandleKind = Literal["move", "foot", "height", "along", "turn", "aim"]
+HandleKind = Literal["move", "foot", "height", "along", "turn", "aim", "side"]
 CATCH_PX = 9.0
 NEAR_PX, SIDE_PX, ABOVE_PX = 30.0, 26.0, 24.0
 STICK_M = 2.0
@@ -46,10 +46,11 @@ class Stand:
 
 @dataclass(frozen=True)
 class Handle:
-    """A place that can be taken."""
+    """A place that can be taken. number : which of several of its kind"""
 
     kind: HandleKind
     at: QPointF
+    number: int = 0
 
 
 def _met(rays: RayScene, start: NDArray[np.float64], way: NDArray[np.float64]) -> NDArray[np.float64] | None:
@@ -57,7 +58,7 @@ def _met(rays: RayScene, start: NDArray[np.float64], way: NDArray[np.float64]) -
     return start + way * float(hits.distance[0]) if hits.triangle[0] >= 0 else None
 
 
-def stand_of(rays: RayScene, lamp: Lamp) -> Stand:
+def stand_of(rays: RayScene, lamp: Placed) -> Stand:
     """How a lamp stands in a level."""
     place = np.array(lamp.position)
     target = None

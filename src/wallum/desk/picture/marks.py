@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.project import Project
-from wallum.document.sources import Lamp
+from wallum.document.sources import Placed
 from wallum.moment.camera import Camera
 from wallum.moment.shown_colour import shown_colour
 
@@ -43,7 +43,7 @@ def place_marks(
 
     shown : ids of lamps whose marks are there even where they are hidden
     """
-    lamps = [one for one in project.resolved_sources if isinstance(one, Lamp)]
+    lamps = [one for one in project.resolved_sources if isinstance(one, Placed)]
     lamps = [one for one in lamps if not one.hidden or one.id in shown]
     if not lamps:
         return []

@@ -16,6 +16,7 @@ from wallum.moment.aiming import aimed_at, aligned, for_reading, kicked
 from wallum.moment.evaluate import evaluate
 from wallum.physics.exposure import ev_for_luminance
 from wallum.transport.direct import Reading, direct_illuminance
+from wallum.transport.through import contrast_kept
 
 __all__ = ["PictureTools"]
 
@@ -92,7 +93,11 @@ class PictureTools(QObject):
         scene = evaluate(self._session.project, self._session.playhead.moment)
         reading = direct_illuminance(self._session.level.rays, scene, point, normal, METER_SAMPLES)
         self.read.emit(reading, point)
-        self._session.told.emit(self._told(reading))
+        kept = ""
+        if scene.air is not None and self._session.camera is not None:
+            share = contrast_kept(scene, np.array(self._session.camera.eye), point)
+            kept = f"; {share:.0%} of contrast kept from here"
+        self._session.told.emit(self._told(reading) + kept)
         return reading
 
     def _told(self, reading: Reading) -> str:

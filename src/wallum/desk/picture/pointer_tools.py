@@ -45,6 +45,16 @@ class PointerTools:
         self._session.add_lamp(kind, (x, y, z), (nx, ny, nz))
         self._picture.setFocus()
 
+    def put_pocket(self, at: QPointF) -> None:
+        """Put a pocket of air on the surface under a place of the picture."""
+        found = self._picture.surface_at(at)
+        if found is None:
+            self._session.told.emit("There is no surface there to put a pocket of air on")
+            return
+        x, y, z = found[0].tolist()
+        self._session.add_pocket((x, y, z))
+        self._picture.setFocus()
+
     def stand_figure(self, at: QPointF) -> None:
         """Stand the figure on the surface under a place, facing the camera; there already: take it away."""
         found = self._picture.surface_at(at)

@@ -33,10 +33,11 @@ from wallum.desk.picture.grips import Grip, LampGrip
 from wallum.desk.picture.handles import Handle, Stand, draw_handles, handle_at, place_handles, stand_of
 from wallum.desk.picture.marks import Mark, draw_label, draw_marks, mark_at, place_marks
 from wallum.desk.picture.navigation import approach, fly, look, orbit, slide
+from wallum.desk.picture.pocket_shape import SideGrip, draw_outline, side_handles
 from wallum.desk.project.session import Session
 from wallum.desk.widgets.stops_scale import draw_grain_scale, draw_stops_scale
 from wallum.desk.widgets.tokens import TOKENS
-from wallum.document.sources import Lamp
+from wallum.document.sources import Placed, PocketSource
 from wallum.moment.camera import Camera
 from wallum.realtime.process.request import Frame
 from wallum.transport.rays import RayScene
@@ -83,7 +84,7 @@ class PictureView(QWidget):
         self._pivot: NDArray[np.float64] = np.zeros(3)
         self._grip: Grip | None = None
         self._label = ""  # what is said beside the pointer while something is held
-        self._stand: tuple[Lamp, RayScene, Stand] | None = None
+        self._stand: tuple[Placed, RayScene, Stand] | None = None
         self._box: QRectF | None = None  # drawn about what is to be selected
         self._keys: set[int] = set()
         self.tool: Tool | None = None  # takes drags of the left button while it is set
@@ -143,7 +144,7 @@ class PictureView(QWidget):
     def _stand_of_selected(self) -> Stand | None:
         """How the selected lamp stands; rays are sent only when it or the level has changed."""
         lamp, loaded = self._session.now.source(self._session.selection.lead), self._session.level
-        if not isinstance(lamp, Lamp) or loaded is None:
+        if not isinstance(lamp, Placed) or loaded is None:
             return None
         kept = self._stand
         if kept is None or kept[0] != lamp or kept[1] is not loaded.rays:
@@ -157,7 +158,10 @@ class PictureView(QWidget):
         if stand is None or source is None or source.locked or self.tool is not None:
             return []
         camera = self.camera_as_shown
-        return place_handles(stand, camera, self.width(), self.height())
+        more = []
+        if isinstance(source, PocketSource):
+            more = side_handles(source, camera, self.width(), self.height())
+        return [*place_handles(stand, camera, self.width(), self.height()), *more]
 
     def place_of(self, point: NDArray[np.float64]) -> QPointF | None:
         """Where a point (3,) of the level is in the picture; None behind the camera."""
@@ -200,7 +204,11 @@ class PictureView(QWidget):
         for overlay in self.overlays:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             overlay(painter)
-        draw_handles(painter, self.handles())
+        handles, pocket = self.handles(), self._session.now.source(self._session.selection.lead)
+        if isinstance(pocket, PocketSource):
+            camera = self.camera_as_shown
+            draw_outline(painter, pocket, camera, self.width(), self.height(), handles)
+        draw_handles(painter, handles)
         draw_marks(painter, self.marks(), self._session.selection.ids, self.devicePixelRatioF())
         if self._box is not None:
             painter.setPen(QPen(QColor(TOKENS["accent"]), 1, Qt.PenStyle.DashLine))
@@ -307,6 +315,8 @@ class PictureView(QWidget):
                 self._session.told.emit(f"{source.name} is locked: unlock it first (L)")
             return None
         ray = self._single_ray
+        if handle.kind == "side" and isinstance(source, PocketSource):
+            return SideGrip(self._session, source, handle.number, at, ray)
         camera = self.camera_as_shown
         height = float(self.height())
         return LampGrip(self._session, handle.kind, stand, at, camera, ray, self.surface_at, height)

@@ -19,7 +19,7 @@ from wallum.document.paths import look_up, put, put_text
 from wallum.document.pegging import pegged, unpegged, without_lane
 from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import LAMP_KINDS, Coloured, Lamp, new_id
+from wallum.document.sources import LAMP_KINDS, Coloured, Lamp, PocketSource, new_id
 from wallum.errors import ValueProblem, WallumError
 from wallum.judge.findings import Remedy
 from wallum.moment.aiming import aimed_at
@@ -159,7 +159,7 @@ class Session(QObject):
             return
         heads = [path.split("/") for path in values]
         self.active = frozenset(one[1].removeprefix("@") for one in heads if one[0] == "sources")
-        self.light_dragged = any(one[0] in ("sources", "air") for one in heads)
+        self.light_dragged = any(one[0] in ("sources", "air", "mist") for one in heads)
         self.history.preview(shown)
 
     def preview_values(self, source_id: str, changes: dict[str, Any]) -> None:
@@ -262,6 +262,19 @@ class Session(QObject):
         strength = format_quantity(lamp.strength, declared(lamp)[lamp.STRENGTH].unit)
         self.told.emit(f"{lamp.name}: {strength}, so that it shows at EV {self.shown_ev:.1f}")
         return lamp
+
+    def add_pocket(self, at: Vector) -> PocketSource:
+        """Put a pocket of air on the ground at a place, and select it."""
+        project = self.history.present
+        number = 1 + sum(one.kind == "pocket" for one in project.resolved_sources)
+        pocket = PocketSource(id=new_id("source"), name=f"Pocket {number}")
+        x, y, z = at
+        place = (round(x, 3), round(y + 0.5 * pocket.size[1], 3), round(z, 3))
+        pocket = pocket.revised(position=place)
+        self.history.edit(f"put {pocket.name}", project.with_source(pocket))
+        self.selection.select(pocket.id)
+        self.told.emit(f"{pocket.name}: pull its sides; how far one sees in it is at the right")
+        return pocket
 
     def remove_selected(self) -> None:
         """Take the selected sources out of the project; locked ones stay."""

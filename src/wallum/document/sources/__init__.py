@@ -10,6 +10,8 @@ from wallum.document.sky import SkySource
 from wallum.document.sources.far import FarLight, MoonSource, SunSource
 from wallum.document.sources.lamp import Lamp
 from wallum.document.sources.panel import PanelSource
+from wallum.document.sources.placed import Placed
+from wallum.document.sources.pocket import PocketSource
 from wallum.document.sources.punctual import PointSource, SpotSource
 
 __all__ = [
@@ -20,6 +22,8 @@ __all__ = [
     "Lamp",
     "MoonSource",
     "PanelSource",
+    "Placed",
+    "PocketSource",
     "PointSource",
     "SkySource",
     "Source",
@@ -35,7 +39,8 @@ GROUPS: Final[dict[str, str]] = {
 }  # fmt: skip
 
 Source = Annotated[
-    SunSource | MoonSource | SkySource | PointSource | SpotSource | PanelSource, Field(discriminator="kind")
+    SunSource | MoonSource | SkySource | PointSource | SpotSource | PanelSource | PocketSource,
+    Field(discriminator="kind"),
 ]
 # Kinds of lamps by their word.
 LAMP_KINDS: Final[dict[str, type[Lamp]]] = {

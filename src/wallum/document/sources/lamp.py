@@ -4,8 +4,8 @@ from typing import Any, ClassVar, Literal, Self
 
 from pydantic import model_validator
 
-from wallum.document.coloured import Coloured, Place, trim_field
 from wallum.document.fields import Vector, choice, parameter
+from wallum.document.sources.placed import Placed
 
 __all__ = ["Lamp"]
 
@@ -25,25 +25,14 @@ def _switching(default: float, label: str, help_text: str, unit: str) -> float:
     )
 
 
-class Lamp(Coloured):
-    """What all sources share that stand somewhere in the level.
+class Lamp(Placed):
+    """What all lamps share.
 
-    STRENGTH : name of the field that says how strong one is; its unit is there
-    AIMED    : whether it faces somewhere: it then has a `direction`
+    AIMED : whether it faces somewhere: it then has a `direction`
     """
 
-    STRENGTH: ClassVar[str]
     AIMED: ClassVar[bool] = False
 
-    position: Place = parameter(
-        (0.0, 2.0, 0.0),
-        label="Place",
-        help="Where the source is.",
-        unit="m",
-        kind="vector",
-        step=0.05,
-    )
-    trim: float = trim_field(first=False)
     range: float = parameter(
         0.0,
         label="Range",
@@ -66,14 +55,6 @@ class Lamp(Coloured):
     )
     shadow: bool = parameter(
         False, label="Casts shadows", help="Whether things stand in its way.", kind="switch"
-    )
-    hidden: bool = parameter(
-        False,
-        label="Mark hidden",
-        help="Its mark is left out of the picture; its light stays.",
-        kind="switch",
-        first=False,
-        heading="Description",
     )
     switched: Literal["by hand", "by light", "by clock"] = choice(
         "by hand",
@@ -108,21 +89,10 @@ class Lamp(Coloured):
         return super().inactive() | ({"on_below", "off_above", "on_at", "off_at"} - used)
 
     @property
-    def word(self) -> str:
-        """The word of its kind."""
-        word: str = self.__dict__["kind"]  # each kind declares it
-        return word
-
-    @property
     def axis(self) -> Vector | None:
         """Where it faces; None where it shines all around."""
         direction: Vector | None = getattr(self, "direction", None)
         return direction if self.AIMED else None
-
-    @property
-    def strength(self) -> float:
-        """How strong it is as set, in the unit of its kind."""
-        return float(getattr(self, self.STRENGTH))
 
     def with_strength(self, value: float, **more: Any) -> Self:
         """The same at another strength, and other values changed, validated."""

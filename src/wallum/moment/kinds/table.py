@@ -70,6 +70,8 @@ def row_of(lamp: "Lamp") -> bytes:
         "point": lamp.position,
         "kind": number,
         "shadow": lamp.shadow,
+        "in_air": lamp.in_air,
+        "air_shadow": lamp.air_shadow,
         **KINDS[number].own_values(lamp),
     }
     flat: list[float] = []

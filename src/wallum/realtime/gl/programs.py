@@ -10,6 +10,7 @@ import re
 from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
+from typing import TypeAlias
 
 import moderngl
 
@@ -39,7 +40,18 @@ CARRY = re.compile(r"^void main\(\) \{\n    carry\(\);$", re.MULTILINE)
 SAMPLER = re.compile(r"^uniform [iu]?sampler\w+ (\w+);", re.MULTILINE)
 UNIFORM = re.compile(r"^uniform (float|int|i?vec[234]|mat[34]) (\w+)(\[\d+\])?;", re.MULTILINE)
 # Numbers in a uniform of a kind; samplers are not among them.
-WORDS = {"float": 1, "int": 1, "vec2": 2, "ivec2": 2, "vec3": 3, "ivec3": 3, "vec4": 4, "mat3": 9, "mat4": 16}
+WORDS = {
+    "float": 1,
+    "int": 1,
+    "vec2": 2,
+    "ivec2": 2,
+    "vec3": 3,
+    "ivec3": 3,
+    "vec4": 4,
+    "ivec4": 4,
+    "mat3": 9,
+    "mat4": 16,
+}
 WORD_BYTES = 4
 # Numbers of `struct Lamp`, see include/lamps.glsl.
 LAMP_WORDS = 20
@@ -48,6 +60,7 @@ OWN_WORDS = 8
 
 
 Key = tuple[str, str, frozenset[str]]
+AnyProgram: TypeAlias = moderngl.Program | moderngl.ComputeShader
 Content = tuple[tuple[object, ...], ...]
 
 
@@ -117,7 +130,7 @@ class Bound:
     textures: dict[int, moderngl.Texture] = field(default_factory=dict)
 
 
-def _hand_out_units(program: moderngl.Program, text: str, most: int) -> None:
+def _hand_out_units(program: AnyProgram, text: str, most: int) -> None:
     """Give each sampler that a program kept a unit of its own. Raises RendererProblem beyond the driver's."""
     names = [name for name in dict.fromkeys(SAMPLER.findall(text)) if name in program]
     if len(names) > most:
@@ -127,7 +140,7 @@ def _hand_out_units(program: moderngl.Program, text: str, most: int) -> None:
     program.extra = Bound({name: unit for unit, name in enumerate(names)})
 
 
-def bind_textures(program: moderngl.Program) -> None:
+def bind_textures(program: AnyProgram) -> None:
     """Bind what a program was last given to read."""
     for unit, texture in program.extra.textures.items():
         texture.use(unit)
@@ -181,6 +194,7 @@ class Programs:
         self._units = int(context.info["GL_MAX_TEXTURE_IMAGE_UNITS"])
         self._constants = {"BLOCK_LAMPS": block_lamps(context)}
         self._kept: dict[Key, moderngl.Program] = {}
+        self._computed: dict[tuple[str, frozenset[str]], moderngl.ComputeShader] = {}
         self._used: set[Key] = set()  # since the level that is shown came
         self._arrays: dict[int, tuple[Content, moderngl.VertexArray]] = {}
 
@@ -201,6 +215,24 @@ class Programs:
                 where = f"{fragment} {sorted(features)}"
                 raise RendererProblem(f"a shader does not compile: {error}", where) from None
         return self._kept[key]
+
+    def compute(self, name: str, features: frozenset[str] = frozenset()) -> moderngl.ComputeShader:
+        """The program of a compute shader with these features. Raises RendererProblem."""
+        key = (name, features)
+        if key not in self._computed:
+            try:
+                text = source_of(f"{name}.comp.glsl", features, self._constants)
+                self._computed[key] = self._context.compute_shader(text)
+                _hand_out_units(self._computed[key], text, self._units)
+            except moderngl.Error as error:
+                raise RendererProblem(f"a shader does not compile: {error}", name) from None
+        return self._computed[key]
+
+    def run(self, program: moderngl.ComputeShader, across: int, down: int) -> None:
+        """Run groups of a compute shader; what it writes may be read by what comes after."""
+        bind_textures(program)
+        program.run(across, down)
+        self._context.memory_barrier()
 
     def array(self, program: moderngl.Program, *content: tuple[object, ...]) -> moderngl.VertexArray:
         """What a program draws, its textures bound; without content the triangle over the whole screen."""
@@ -231,10 +263,10 @@ class Programs:
             program.release()
 
     def __len__(self) -> int:
-        return len(self._kept)
+        return len(self._kept) + len(self._computed)
 
 
-def set_uniforms(program: moderngl.Program, **values: object) -> None:
+def set_uniforms(program: AnyProgram, **values: object) -> None:
     """Set the uniforms that this variant kept; a compiler drops those it does not use, and the ends
     of arrays that it does not read. A texture is bound when the program draws, at a unit of its own."""
     for name, value in values.items():

@@ -1,7 +1,5 @@
 """What surfaces are, or how fine the shadows on them, in the place of light."""
 
-from dataclasses import replace
-
 from wallum.frame.passes.finish import INSPECT
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
@@ -37,5 +35,5 @@ class Inspect(Pass):
             self._lighting.inspect(view, draft.gbuffer, total, shadows, grain)
             for layer in reversed(draft.layers):
                 self._lighting.inspect(view, layer.gbuffer, layer.target, shadows, grain)
-                draft.targets.layers.lay(layer, replace(draft.scene, air=None), view, self._lighting, total)
+                draft.targets.layers.lay(layer, draft, self._lighting, total)
         yield

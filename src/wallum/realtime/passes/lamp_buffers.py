@@ -10,7 +10,7 @@ from wallum.realtime.gl.programs import LAMP_WORDS, block_lamps
 from wallum.realtime.passes.clusters import CellLists
 from wallum.realtime.passes.lamp_shadows import MOST_TILES, Tile
 
-__all__ = ["LampBuffers", "StorageBuffer", "lamp_rows"]
+__all__ = ["LampBuffers", "LampLists", "StorageBuffer", "lamp_rows"]
 
 NO_TILE = -1.0
 # List entries in one row of their texture.
@@ -38,6 +38,7 @@ def lamp_rows(lamps: Lamps, exposure: float, tiles: dict[str, Tile]) -> NDArray[
     out[:, 14] = [tile is not None and tile.count == 1 for tile in held]
     out[:, 15] = [0.0 if tile is None else tile.texel for tile in held]
     out[:, 16:19] = rows["point"]
+    out[:, 19] = np.where(rows["air_shadow"] > 0.5, rows["in_air"], -rows["in_air"])
     return out
 
 
@@ -76,22 +77,17 @@ class UniformBlock:
         self._buffer.bind_to_uniform_block(self.binding)
 
 
-class LampBuffers:
-    """The buffers of lamps: rows, cells, lists, shadow tiles."""
+class LampLists:
+    """The lamps of each cell of a view, for include/lamp_lists.glsl; `key` says of what."""
 
     def __init__(self, context: moderngl.Context) -> None:
-        self._room = block_lamps(context)
-        self._rows = UniformBlock(context, self._room * LAMP_WORDS * 4, 5)
-        self._many_rows = StorageBuffer(context, 0)
         self._context = context
-        self.cells: moderngl.Texture | None = None
-        self.lists: moderngl.Texture | None = None
-        self._tiles = UniformBlock(context, MOST_TILES * 48, 6)
-        self.many = False
-        self.grid = (1, 1, 1)
-        self.slices = (1.0, 0.0)
+        self._cells: moderngl.Texture | None = None
+        self._lists: moderngl.Texture | None = None
+        self._grid = (1, 1, 1)
+        self._slices = (1.0, 0.0)
         self.entries = 0
-        self.lists_key: object = None
+        self.key: object = None
 
     def _filled(
         self,
@@ -111,6 +107,42 @@ class LampBuffers:
         made.filter = (moderngl.NEAREST, moderngl.NEAREST)
         return made
 
+    def write(self, lists: CellLists) -> None:
+        """Take over the lists of a camera."""
+        columns, rows, depth = lists.grid
+        cells = lists.cells
+        if len(SHADERS) > 1:  # textures have one, two or four numbers
+            cells = np.pad(cells, ((0, 0), (0, 3 - len(SHADERS))))
+        self._cells = self._filled(self._cells, (columns, rows * depth), cells.shape[1], "u4", cells)
+        padded = np.zeros((-(-len(lists.lists) // LIST_ROW), LIST_ROW), np.uint16)
+        padded.ravel()[: len(lists.lists)] = lists.lists
+        self._lists = self._filled(self._lists, padded.shape[::-1], 1, "u2", padded)
+        self._grid, self._slices = lists.grid, lists.slices
+        self.entries = int((lists.cells[:, 1:] & 0xFFFF).sum() + (lists.cells[:, 1:] >> 16).sum())
+
+    def uniforms(self) -> dict[str, object]:
+        """Values of include/lamp_lists.glsl."""
+        assert self._cells is not None
+        assert self._lists is not None
+        return {
+            "cell_grid": self._grid,
+            "cell_slices": self._slices,
+            "cells": self._cells,
+            "lists": self._lists,
+            "list_rows": float(self._lists.height),
+        }
+
+
+class LampBuffers:
+    """The buffers of lamps: rows and shadow tiles."""
+
+    def __init__(self, context: moderngl.Context) -> None:
+        self._room = block_lamps(context)
+        self._rows = UniformBlock(context, self._room * LAMP_WORDS * 4, 5)
+        self._many_rows = StorageBuffer(context, 0)
+        self._tiles = UniformBlock(context, MOST_TILES * 48, 6)
+        self.many = False
+
     def write_lamps(self, rows: NDArray[np.float32], tiles: NDArray[np.float32]) -> None:
         """Take over lamps and their shadow tiles."""
         self.many = len(rows) > self._room
@@ -123,16 +155,3 @@ class LampBuffers:
             member = program.get(name, None)
             if isinstance(member, moderngl.UniformBlock):
                 member.binding = block.binding
-
-    def write_lists(self, lists: CellLists) -> None:
-        """Take over the lists of a camera."""
-        columns, rows, depth = lists.grid
-        cells = lists.cells
-        if len(SHADERS) > 1:  # textures have one, two or four numbers
-            cells = np.pad(cells, ((0, 0), (0, 3 - len(SHADERS))))
-        self.cells = self._filled(self.cells, (columns, rows * depth), cells.shape[1], "u4", cells)
-        padded = np.zeros((-(-len(lists.lists) // LIST_ROW), LIST_ROW), np.uint16)
-        padded.ravel()[: len(lists.lists)] = lists.lists
-        self.lists = self._filled(self.lists, padded.shape[::-1], 1, "u2", padded)
-        self.grid, self.slices = lists.grid, lists.slices
-        self.entries = int((lists.cells[:, 1:] & 0xFFFF).sum() + (lists.cells[:, 1:] >> 16).sum())

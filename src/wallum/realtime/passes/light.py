@@ -2,11 +2,11 @@
 
 import moderngl
 
+from wallum.frame.passes.air import AIR
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
 from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
-from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.targets import LightTarget
 from wallum.realtime.gl.view import pre_exposure
@@ -15,14 +15,6 @@ from wallum.realtime.passes.lighting import Lighting
 from wallum.realtime.passes.sky_pass import SkyPass
 
 __all__ = ["Light", "LightAdded", "LightOfOthers", "LightOfSeeThrough"]
-
-
-def _sun_key(scene: LitScene) -> object:
-    if scene.sun is None:
-        return ()
-    sun = scene.sun
-    clouds = None if sun.clouds is None else (sun.clouds[0], *sun.clouds[1])
-    return (*sun.direction, *sun.illuminance, sun.disc_rad, sun.shadow, *sun.maps, clouds)
 
 
 class _Summed(Pass):
@@ -40,11 +32,11 @@ class _Summed(Pass):
         scene = lit.scene
         return (
             lit.lamps.rows.tobytes(),
-            _sun_key(scene),
+            None if scene.sun is None else scene.sun.key,
             pre_exposure(scene.look.ev100),
             # Surfaces that ask for no light are as bright as the exposure wants them.
             scene.look.ev100 if self._lighting.has_unlit else None,
-            scene.air,
+            self._lighting.air_key(scene),
             tuple(sorted(scene.glow.items())),
             scene.glow_gain,
             draft.view.show,
@@ -123,7 +115,7 @@ class LightOfSeeThrough(Pass):
     """Each layer of what is seen through, lit and laid over what lies behind it, from the farthest on."""
 
     described = LIGHT_OF_SEE_THROUGH
-    reads = (LIGHT.name, LIGHT_ADDED.name)
+    reads = (LIGHT.name, LIGHT_ADDED.name, AIR.name)
     target, over = "total", True
 
     def __init__(self, log: PassLog, lighting: Lighting) -> None:
@@ -137,11 +129,11 @@ class LightOfSeeThrough(Pass):
         return None if draft.active else ()
 
     def draw(self, draft: Draft) -> Steps:
-        lighting, view, layers = self._lighting, draft.view, draft.targets.layers
+        lighting, layers = self._lighting, draft.targets.layers
         lighting.write_lamps(draft)
         for layer in reversed(draft.layers):
             with self.log.measure(self.name) as work:
                 lighting.sum_all(draft, draft.whole, layer.gbuffer, layer.target)
-                layers.lay(layer, draft.scene, view, lighting, draft.targets.total)
+                layers.lay(layer, draft, lighting, draft.targets.result)
                 work |= lighting.work(draft, layer.gbuffer)
             yield

@@ -7,6 +7,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.frame.quality import Quality
 from wallum.moment.camera import Camera
 from wallum.moment.kinds import SHADERS, by_kind
 from wallum.moment.lamps import NO_LAMPS, LampRows
@@ -20,10 +21,14 @@ from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.tiles import Tiles
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.bundle import GLOW_SCALE
+from wallum.realtime.passes.air_values import air_dims, air_features, air_uniforms, seen_features
+from wallum.realtime.passes.air_volume import AirVolume
 from wallum.realtime.passes.cloud_map import CloudMap
-from wallum.realtime.passes.clusters import assign_lamps, held_squares
-from wallum.realtime.passes.lamp_buffers import LampBuffers, lamp_rows
-from wallum.realtime.passes.sky_pass import SkyPass, air_uniforms
+from wallum.realtime.passes.clusters import CELL_PIXELS, assign_lamps, held_squares
+from wallum.realtime.passes.lamp_buffers import LampBuffers, LampLists, lamp_rows
+from wallum.realtime.passes.pockets import Pockets
+from wallum.realtime.passes.sky_pass import SkyPass
+from wallum.realtime.passes.sky_visibility import SkyVisibility
 from wallum.realtime.passes.sun_shadows import SunShadows
 
 if TYPE_CHECKING:
@@ -33,6 +38,8 @@ __all__ = ["FOLLOWERS", "Lighting", "lamp_scissor"]
 
 # Lamps that glow may follow, and one number for glow that follows none.
 FOLLOWERS = 256
+# Columns and rows of the air's volume that share a list of lamps.
+AIR_CELL = 4
 BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", *map(kind_feature, SHADERS)})
 
 
@@ -78,9 +85,13 @@ class Lighting:
         programs: Programs,
         buffers: LampBuffers,
         sky: SkyPass,
+        visibility: SkyVisibility,
+        quality: Quality,
     ) -> None:
         self._context, self._programs, self._buffers = context, programs, buffers
-        self._sky = sky
+        self._sky, self._visibility = sky, visibility
+        self._lists, self._air_lists = LampLists(context), LampLists(context)
+        self.volume, self._pockets = AirVolume(context, programs, quality), Pockets(context)
         self.clouds = CloudMap(context, programs, sky)
         self.tiles = Tiles(context, programs)
         self._follow = context.texture((FOLLOWERS, 1), 1, np.ones(FOLLOWERS, np.float32), dtype="f4")
@@ -101,8 +112,8 @@ class Lighting:
         names = {"GLOW"} if glow else set()
         if glow and self.followed:
             names.add("FOLLOW")
-        if scene.air is not None:
-            names.add("AIR")
+        if scene.air is not None and air_dims(scene, self._sky.floor_y, self._sky.top_y):
+            names |= {"AIR", *air_features(scene.air)}
         if scene.sky is not None:
             names.add("SKY")
         if scene.sun is not None:
@@ -152,16 +163,78 @@ class Lighting:
             values["follow"] = self._written_follow(scene)
         if scene.sun is not None and scene.sun.clouds is not None:
             values |= self.clouds.uniforms(scene.sun, exposure)
+        set_uniforms(program, **values, **self._shadow_values(features, draft))
+        return program
+
+    def _shadow_values(self, features: frozenset[str], draft: "Draft") -> dict[str, object]:
+        """Uniforms of the shadows that a variant looks up."""
+        values: dict[str, object] = {}
         if "SUN_SHADOW" in features:
             shadows = draft.sun_shadows
             assert shadows is not None
             values |= shadows.uniforms() | shadows.veils.uniforms("sun") | {"sun_atlas": shadows.atlas}
         if "LAMP_SHADOWS" in features:
             lamps = draft.targets.lamp_shadows
-            values |= lamps.uniforms(view.camera.far) | lamps.veils.uniforms("lamp")
+            values |= lamps.uniforms(draft.view.camera.far) | lamps.veils.uniforms("lamp")
             values["lamp_atlas"] = lamps.atlas
-        set_uniforms(program, **values)
-        return program
+        return values
+
+    def air_key(self, scene: LitScene) -> object:
+        """What the light on surfaces depends on of the air: nothing, where that is too thin to dim it on its
+        way; but light that has no air before it may be laid over in place."""
+        return "AIR" in self.features(scene, False, False, glow=False) and scene.air, scene.air is None
+
+    def air_before(self, draft: "Draft", gbuffer: GBuffer) -> tuple[frozenset[str], dict[str, object]]:
+        """The variant and the values of include/air_light.glsl for what a G-buffer holds."""
+        scene, view = draft.scene, draft.view
+        assert scene.air is not None
+        there = {"SUN": scene.sun is not None, "SKY": scene.sky is not None}
+        names = seen_features(scene.air) | {name for name, used in there.items() if used}
+        values = {**self.far_values(scene, view), **air_uniforms(scene, view), **view.uniforms}
+        values |= view.pixel_uniforms(gbuffer.size)
+        if scene.air.in_volume:
+            values |= self.volume.uniforms(view, draft.gbuffer, scene.air.reach)
+        return names, values
+
+    def light_air(self, draft: "Draft") -> None:
+        """Fill the volume that the air is lit in."""
+        scene, view, gbuffer, volume = draft.scene, draft.view, draft.gbuffer, self.volume
+        assert scene.air is not None
+        self.write_lamps(draft)
+        self._list_lamps_of_air(draft)
+        lit = replace(scene, lamps=draft.seen.lamps)
+        names = self.features(lit, True, bool(draft.seen.tiles), glow=False) - {"AIR"}
+        names |= air_features(scene.air) | ({"MANY_LAMPS"} if self._buffers.many else set())
+        exposure = pre_exposure(scene.look.ev100)
+        values = self.far_values(scene, view) | air_uniforms(scene, view) | self._shadow_values(names, draft)
+        if scene.sky is not None:
+            values |= self._visibility.openness
+        if scene.sun is not None and scene.sun.clouds is not None:
+            values |= self.clouds.uniforms(scene.sun, exposure)
+        if scene.air.pockets:
+            pockets = scene.air.pockets
+            self._pockets.write(pockets, view.camera, volume.size, scene.air.reach, exposure)
+            names |= {"POCKETS"}
+            values |= self._pockets.uniforms(pockets)
+        if scene.lamps.ids:
+            values |= self._air_lists.uniforms()
+        volume.find_farthest(gbuffer)
+        program = self._programs.get("screen", "air_lit", names)
+        self._buffers.connect(program)
+        self._pockets.connect(program)
+        volume.light(program, values, view, gbuffer, scene.air.reach)
+        summed = seen_features(scene.air) & {"MIST", "TINTED", "POCKETS"}
+        volume.sum_up(summed, air_uniforms(scene, view), view, gbuffer, scene.air.reach)
+
+    def _list_lamps_of_air(self, draft: "Draft") -> None:
+        """The lamps of each coarse cell of the view, whether it holds a surface or not."""
+        lamps, shadowed, camera = draft.seen.lamps, draft.seen.shadowed, draft.view.camera
+        columns, rows, _ = self.volume.size
+        size = (columns // AIR_CELL * CELL_PIXELS, rows // AIR_CELL * CELL_PIXELS)
+        key = (lamps.shape_key(), shadowed.tobytes(), camera)
+        if self._air_lists.key != key:
+            self._air_lists.write(assign_lamps(lamps, shadowed, camera, size))
+            self._air_lists.key = key
 
     def far_values(self, scene: LitScene, view: View) -> dict[str, object]:
         """Uniforms of the air, the sky and the sun."""
@@ -245,13 +318,13 @@ class Lighting:
         lamps, shadowed, camera = draft.seen.lamps, draft.seen.shadowed, draft.view.camera
         kept = None if lit.keep is None else lit.keep.tobytes()
         key = (lamps.shape_key(), shadowed.tobytes(), gbuffer.size, gbuffer.key, kept)
-        if self._buffers.lists_key == key:
+        if self._lists.key == key:
             return
         cells = gbuffer.cells(camera.far)
         lists = assign_lamps(lamps, shadowed, camera, gbuffer.size, lit.keep, cells)
-        self._buffers.write_lists(lists)
+        self._lists.write(lists)
         self.tiles.write(lists.reached, held_squares(cells, lists.grid))
-        self._buffers.lists_key = key
+        self._lists.key = key
 
     def sum_all(self, draft: "Draft", lit: "Lit", gbuffer: GBuffer, target: LightTarget) -> None:
         """Light of many sources at once on the surfaces of a G-buffer. Where no lamp reaches (see
@@ -265,7 +338,7 @@ class Lighting:
                 program = self._prepare(names, draft, scene, gbuffer, "tiles")
                 ready.append((program, reached))
                 if reached:
-                    self._use_lists(program)
+                    set_uniforms(program, **self._lists.uniforms())
         # Making a program ready may draw elsewhere: what it mirrors of the sky, shadows of clouds.
         self._on_surfaces(target, gbuffer.size, add=False)
         target.frame.clear(0.0, 0.0, 0.0, 0.0)
@@ -279,21 +352,8 @@ class Lighting:
             "pixels": gbuffer.size[0] * gbuffer.size[1],
             "lamps": len(draft.seen.lamps.ids),
             "shadowed lamps": len(draft.seen.tiles),
-            "list entries": self._buffers.entries,
+            "list entries": self._lists.entries,
         }
-
-    def _use_lists(self, program: moderngl.Program) -> None:
-        buffers = self._buffers
-        assert buffers.cells is not None
-        assert buffers.lists is not None
-        set_uniforms(
-            program,
-            cell_grid=buffers.grid,
-            cell_slices=buffers.slices,
-            cells=buffers.cells,
-            lists=buffers.lists,
-            list_rows=float(buffers.lists.height),
-        )
 
     def far_alone(self, draft: "Draft") -> LitScene | None:
         """The scene with sun and sky alone, as far as they are under the hand; None where neither is."""
@@ -334,4 +394,5 @@ class Lighting:
         names = {"ONE_LAMP", *kind_features(lamps.rows[index : index + 1])}
         if lamps.ids[index] in draft.seen.tiles:
             names |= {"LAMP_SHADOWS", "VEILED"} if self.veiled else {"LAMP_SHADOWS"}
-        return frozenset(names | ({"AIR"} if draft.scene.air is not None else set()))
+        dims = frozenset({"AIR", "MIST"}) & self.features(draft.scene, False, False, glow=False)
+        return frozenset(names) | dims

@@ -21,30 +21,13 @@ from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.view import View
 from wallum.realtime.passes.sky_picture import PictureTexture
 
-__all__ = ["SkyPass", "air_uniforms"]
+__all__ = ["SkyPass"]
 
 log = logging.getLogger(__name__)
 
 MIRROR_SIZE, DISCS = 128, 2
 # Stars fainter than this share of the darkest sky do not show in eight bits.
 STAR_SHARE = 2e-3
-
-
-def air_uniforms(scene: LitScene, view: View) -> dict[str, object]:
-    """Values of include/air.glsl."""
-    air = scene.air
-    if air is None:
-        return {}
-    over = view.camera.eye[1] - air.base_height
-    thinned = math.exp(-max(over, 0.0) / air.scale_height)
-    column = over if over < 0.0 else air.scale_height * (1.0 - thinned)
-    g = air.forwardness
-    return {
-        "air": (air.extinction, 1.0 / air.scale_height, air.base_height, air.scale_height),
-        "air_eye": (over, column, thinned, g),
-        "air_lobe": (1.0 + g * g, 2.0 * g, (1.0 - g * g) / (4.0 * math.pi), max(g, 0.0)),
-        "air_albedo": air.albedo,
-    }
 
 
 def _disc_uniforms(discs: tuple[Disc, ...], exposure: float) -> dict[str, object]:
@@ -170,36 +153,27 @@ class SkyPass:
     def draw(
         self, scene: LitScene, view: View, gbuffer: GBuffer, target: LightTarget, exposure: float
     ) -> None:
-        """Add what lies behind all surfaces: sky, far ground, air, and stars."""
-        names = {name for name, there in (("SKY", scene.sky), ("AIR", scene.air)) if there is not None}
-        if scene.sun is not None and scene.air is not None:
-            names.add("SUN")
-        if scene.sky is not None and scene.sky.cloud is not None:
-            names.add("CLOUD")
-        if not names & {"SKY", "SUN"}:
+        """Add what lies behind all surfaces: sky, far ground, and stars."""
+        if scene.sky is None:
             return
-        values: dict[str, object] = {**view.uniforms, **air_uniforms(scene, view), "floor_y": self.floor_y}
-        if scene.sun is not None:
-            values["sun_direction"] = tuple(scene.sun.direction)
-            values["sun_illuminance"] = tuple(scene.sun.illuminance * exposure)
-        if scene.sky is not None:
-            values |= self._sky_uniforms(scene.sky, view, gbuffer, exposure)
-            names |= self._behind_names()
-        if scene.sky is not None and scene.sky.deck is not None:
+        names = self._behind_names() | ({"CLOUD"} if scene.sky.cloud is not None else set())
+        values: dict[str, object] = {**view.uniforms, "floor_y": self.floor_y}
+        values |= self._sky_uniforms(scene.sky, view, gbuffer, exposure)
+        if scene.sky.deck is not None:
             names.add("DECK")
-            values |= self._deck_before(scene.sky.deck, view, gbuffer)
+            values |= self.deck_before(scene.sky.deck, view, gbuffer)
         program = self._programs.get("screen", "background", frozenset(names))
         set_uniforms(program, **values)
         self._ready(target, gbuffer)
         self._programs.over_screen(program)
-        if scene.sky is not None and scene.sky.stars is not None:
+        if scene.sky.stars is not None:
             self._draw_stars(scene, view, gbuffer, target, exposure)
         # What of the deck may stand before surfaces.
-        deck = scene.sky.deck if scene.sky is not None else None
+        deck = scene.sky.deck
         if deck is not None and max(view.camera.eye[1], self.top_y) > deck.base:
             self._draw_over(deck, view, gbuffer, target)
 
-    def _deck_before(self, deck: Deck, view: View, gbuffer: GBuffer) -> dict[str, object]:
+    def deck_before(self, deck: Deck, view: View, gbuffer: GBuffer) -> dict[str, object]:
         """Values by which a marched deck stands before other things, and where it begins."""
         return {
             "deck": self._deck,
@@ -214,7 +188,7 @@ class SkyPass:
         set_uniforms(
             program,
             **{name: value for name, value in view.uniforms.items() if name != "eye"},
-            **self._deck_before(deck, view, gbuffer),
+            **self.deck_before(deck, view, gbuffer),
             far_off=gbuffer.distance,
         )
         self._ready(target, gbuffer)
@@ -318,8 +292,7 @@ class SkyPass:
         brightest = float(stars()[1].max()) / solid * scene.sky.stars.strength
         if brightest < STAR_SHARE * float(scene.sky.luminance.min(axis=(0, 1)).max()):
             return
-        features = frozenset({"AIR"} if scene.air is not None else ())
-        features |= {"CLOUD"} if scene.sky.cloud is not None else frozenset()
+        features = frozenset({"CLOUD"} if scene.sky.cloud is not None else ())
         decked: dict[str, object] = {}
         if scene.sky.deck is not None:  # marched for the background already
             features |= {"DECK"}
@@ -336,7 +309,6 @@ class SkyPass:
             twinkle=(scene.sky.stars.twinkle, scene.sky.stars.phase),
             **self.cloud_uniforms(scene.sky.cloud, exposure),
             **decked,
-            **air_uniforms(scene, view),
         )
         array, count = self._star_array(program)
         self._ready(target, gbuffer)

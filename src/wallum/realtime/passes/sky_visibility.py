@@ -2,6 +2,7 @@
 
 import moderngl
 import numpy as np
+from scipy.ndimage import uniform_filter
 
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
@@ -21,6 +22,7 @@ class SkyVisibility:
         self._context, self._programs = context, programs
         self._textures: list[moderngl.Texture3D] = []
         self.number = 0
+        self._mean: moderngl.Texture3D | None = None
         self.set_grid(None)
 
     @property
@@ -30,7 +32,7 @@ class SkyVisibility:
 
     def set_grid(self, grid: ProbeGrid | None) -> None:
         """Take another grid; None: everything sees the whole sky."""
-        for texture in self._textures:
+        for texture in (*self._textures, *([] if self._mean is None else [self._mean])):
             texture.release()
         self._grid = grid = grid or ALL_OPEN
         self._textures = []
@@ -43,6 +45,32 @@ class SkyVisibility:
             texture = self._context.texture3d(size, part.shape[3], raw, dtype="f2")
             texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
             self._textures.append(texture)
+        self._mean = self._mean_texture(grid)
+
+    def _mean_texture(self, grid: ProbeGrid) -> moderngl.Texture3D:
+        """How open each place is in all directions together; inside bodies as the places around it."""
+        open_to = np.asarray(grid.values, dtype=np.float32).mean(axis=3)
+        there = np.asarray(grid.values)[..., 0] >= 0.0
+        known = np.where(there, open_to, 0.0)
+        near = uniform_filter(known, 3) / np.maximum(uniform_filter(there.astype(np.float32), 3), 1e-3)
+        filled = np.where(there, open_to, near).transpose(2, 1, 0)
+        raw = np.ascontiguousarray(filled.astype(np.float16)).tobytes()
+        texture = self._context.texture3d(grid.values.shape[:3], 1, raw, dtype="f2")
+        texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        texture.repeat_x = texture.repeat_y = texture.repeat_z = False
+        return texture
+
+    @property
+    def openness(self) -> dict[str, object]:
+        """Values by which air_lit.frag.glsl finds how open a place is."""
+        assert self._mean is not None
+        step, counts = np.array(self._grid.step), np.array(self._grid.values.shape[:3])
+        return {
+            "openness": self._mean,
+            "open_low": tuple(np.array(self._grid.low) - 0.5 * step),
+            "open_over": tuple(1.0 / (counts * step)),
+            "open_inset": tuple(0.5 / counts),
+        }
 
     def fill(self, gbuffer: GBuffer, view: View) -> None:
         """Find what is open at each pixel."""

@@ -3,16 +3,19 @@ any other and laid over what lies behind it."""
 
 from collections.abc import Iterator
 from itertools import takewhile
+from typing import TYPE_CHECKING
 
 import moderngl
 
 from wallum.moment.camera import frustum_planes
-from wallum.moment.scene import LitScene
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.view import View
 from wallum.realtime.level.drawing import Coarse, LevelOnGpu
 from wallum.realtime.passes.lighting import Lighting
+
+if TYPE_CHECKING:
+    from wallum.realtime.passes.base import Draft
 
 __all__ = ["LAYERS", "Layer", "Layers"]
 
@@ -95,13 +98,15 @@ class Layers:
         more = frozenset({"CASTERS"}) if view.show == "casters" else frozenset()
         return level.draw_surfaces(view.to_clip, frustum_planes(view.to_clip), coarse, more, values)
 
-    def lay(self, layer: Layer, scene: LitScene, view: View, lighting: Lighting, target: LightTarget) -> None:
-        """Put a layer over what is in a target."""
-        gbuffer = layer.gbuffer
+    def lay(self, layer: Layer, draft: "Draft", lighting: Lighting, target: LightTarget) -> None:
+        """Put a layer over what is in a target, with the air before it."""
+        gbuffer, view = layer.gbuffer, draft.view
         assert gbuffer.through is not None
-        names = frozenset({"AIR", "SUN", "SKY"}) & lighting.features(scene, False, False, glow=False)
-        names = names if "AIR" in names else frozenset()
-        values = lighting.far_values(scene, view) | view.uniforms | view.pixel_uniforms(gbuffer.size)
+        names: frozenset[str] = frozenset()
+        values: dict[str, object] = {**view.uniforms, **view.pixel_uniforms(gbuffer.size)}
+        if draft.scene.air is not None and not draft.inspected:
+            names, values = lighting.air_before(draft, gbuffer)
+            names |= {"AIR"}
         values |= {"through": gbuffer.through, "lit": layer.target.light, "g_depth": gbuffer.distance}
         frame = self._frame_over(layer, target)
         frame.use()

@@ -7,11 +7,12 @@ import numpy as np
 
 from wallum.moment.camera import Camera
 from wallum.moment.lamps import LAMP_ROW, NO_LAMPS, Lamps
-from wallum.moment.scene import AirLayer, Dome, LitScene, Stars, Sun
+from wallum.moment.scene import Dome, LitScene, Stars, Sun
 from wallum.moment.shown_look import Metering, ShownLook
 from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.dome import plain_dome
 from wallum.physics.high_cloud import HighCloud
+from wallum.physics.medium import Layer, Medium
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 
@@ -33,7 +34,7 @@ def _requests() -> Iterator[PictureRequest]:
     even = plain_dome(1.0, np.ones(3)).astype(np.float32)
     sky = Dome("sky", even, np.ones(3), (-1.0,), stars=Stars(np.eye(3), 1e9))
     camera = Camera((0.0, 1.0, 3.0), (0.0, 0.0, -1.0))
-    air = AirLayer(1e-4, 500.0, 0.0, (1.0, 1.0, 1.0), 0.5)
+    air = Medium((Layer(1e-4, 500.0, 0.0, (1.0, 1.0, 1.0), 0.5),))
     look = ShownLook(0.0, Metering("centre", 0.8, (-12.0, 20.0), (0.0, 0.0)))
     for layer in (None, air):
         for bright, dome in ((sun, sky), (None, sky), (None, None)):

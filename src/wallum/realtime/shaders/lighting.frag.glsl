@@ -1,7 +1,7 @@
 #version 430 core
 // Light on the surfaces of the G-buffer. Variants: GLOW, FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
-// of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR; ONE_LAMP is a single lamp to be added to
-// what is there.
+// of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR (so thick that it dims light before it arrives) and MIST;
+// ONE_LAMP is a single lamp to be added to what is there.
 
 #include "packing.glsl"
 #include "pixel.glsl"
@@ -48,15 +48,21 @@ uniform sampler2D follow;      // by number of the lamp that glow follows
 #endif
 #ifdef AIR
 #include "air.glsl"
-#include "air_light.glsl"
+#endif
+
+#if defined(LAMPS) || defined(ONE_LAMP)
+// What the air leaves of a lamp's light on its way to a place.
+vec3 lamp_air(uint lamp, vec3 place) {
+#ifdef AIR
+    return air_between(lamps[lamp].position_radius2.xyz, place);
+#else
+    return vec3(1.0);
+#endif
+}
 #endif
 
 #ifdef LAMPS
-uniform usampler2D cells;      // x; y and slice: first entry; by kind, number | number with shadow << 16
-uniform usampler2D lists;      // lamp numbers, 1,024 a row
-uniform float list_rows;
-uniform ivec3 cell_grid;
-uniform vec2 cell_slices;      // scale and offset of log2(depth)
+#include "lamp_lists.glsl"
 const int CELL_BITS = 5;       // a cell is 32 pixels wide
 #endif
 #ifdef ONE_LAMP
@@ -131,20 +137,8 @@ vec3 sky_light(Surface s, vec4 open) {
 #endif
 
 #ifdef LAMPS
-uvec4 cell_of(float depth) {
-    ivec3 cell = ivec3(ivec2(gl_FragCoord.xy) >> CELL_BITS,
-                       int(log2(depth) * cell_slices.x + cell_slices.y));
-    cell = clamp(cell, ivec3(0), cell_grid - 1);
-    vec2 place = vec2(cell.x, cell.z * cell_grid.y + cell.y) + 0.5;
-    return texture(cells, place / vec2(cell_grid.x, cell_grid.y * cell_grid.z));
-}
-
-uint listed(uint i) {
-    return texture(lists, (vec2(i & 1023u, i >> 10) + 0.5) / vec2(1024.0, list_rows)).r;
-}
-
 vec3 lamp_light(Surface s, float depth) {
-    uvec4 cell = cell_of(depth);
+    uvec4 cell = cell_at(ivec2(gl_FragCoord.xy) >> CELL_BITS, depth);
     uint end = cell.x;
     vec3 sum = vec3(0.0);
 #each KIND
@@ -152,12 +146,14 @@ vec3 lamp_light(Surface s, float depth) {
         uint first = end;
         uint plain = first + (cell[NUMBER] & 0xffffu);
         for (uint i = first; i < plain; ++i) {
-            sum += KIND_light(listed(i), s);
+            uint lamp = listed(i);
+            sum += KIND_light(lamp, s) * lamp_air(lamp, s.position);
         }
         end = plain + (cell[NUMBER] >> 16);
 #ifdef LAMP_SHADOWS
         for (uint i = plain; i < end; ++i) {
-            sum += KIND_shadowed(listed(i), s);
+            uint lamp = listed(i);
+            sum += KIND_shadowed(lamp, s) * lamp_air(lamp, s.position);
         }
 #endif
     }
@@ -191,6 +187,9 @@ void main() {
 #else
     vec3 from_sun = sun_illuminance * response(s, sun_direction);
 #endif
+#ifdef AIR
+    from_sun *= air_from_far(s.position.y);
+#endif
 #ifdef SUN_SHADOW
     from_sun *= sun_visibility(s.position, s.normal, depth);
 #endif
@@ -202,20 +201,11 @@ void main() {
 #ifdef ONE_LAMP
 #each KIND
 #ifdef LAMP_SHADOWS
-    light += KIND_shadowed(uint(one_lamp), s);
+    light += KIND_shadowed(uint(one_lamp), s) * lamp_air(uint(one_lamp), s.position);
 #else
-    light += KIND_light(uint(one_lamp), s);
+    light += KIND_light(uint(one_lamp), s) * lamp_air(uint(one_lamp), s.position);
 #endif
 #end
-#endif
-#ifdef AIR
-    float squared = dot(ray, ray);
-    float inverse = inversesqrt(squared);
-    float clear = exp(-air_depth(ray.y * depth, squared * inverse * depth));
-    light *= clear;
-#if defined(SUN) || defined(SKY)
-    light += air_source(ray * inverse) * (1.0 - clear);
-#endif
 #endif
     out_colour = vec4(min(light, 60000.0), 1.0);
 }

@@ -8,9 +8,6 @@ uniform vec2 jitter;
 uniform float star_exposure;   // illuminance [lx] to pre-exposed luminance of one pixel
 uniform vec2 twinkle;          // strength; phase
 uniform float white;           // pre-exposed luminance that the picture shows as white
-#ifdef AIR
-#include "air.glsl"
-#endif
 #ifdef CLOUD
 #include "cloud.glsl"
 #endif
@@ -33,9 +30,6 @@ void main() {
     v_light *= 1.0 + twinkle.x * wave * clamp(0.12 * mass, 0.1, 0.9);
 #ifdef CLOUD
     v_light *= 1.0 - cloud_hidden(d);
-#endif
-#ifdef AIR
-    v_light *= exp(-air_depth(d.y * AIR_END_M, AIR_END_M));
 #endif
     // Out to where the glare is a fiftieth of white: see stars.frag.glsl.
     float over = dot(v_light, vec3(0.2126, 0.7152, 0.0722)) / white;

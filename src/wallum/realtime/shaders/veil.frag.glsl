@@ -1,10 +1,11 @@
 #version 430 core
 // A layer of what is seen through, laid over what lies behind it. Variants: KEEP (what it leaves of
-// that, to be multiplied with it), else its own light, to be added; AIR, SUN and SKY as in lighting.frag.glsl.
+// that, to be multiplied with it), else its own light, to be added; AIR, and with it SUN, SKY, MIST and
+// SHAFTS as in include/air_light.glsl.
 
 #include "pixel.glsl"
 uniform sampler2D through;       // what goes through by channel; how much is covered
-uniform sampler2D lit;           // light of the layer, air before it included
+uniform sampler2D lit;           // light of the layer
 #ifdef AIR
 uniform sampler2D g_depth;
 uniform vec3 eye;
@@ -27,12 +28,14 @@ void main() {
 #else
     vec3 light = texture(lit, at).rgb * kept.a;
 #ifdef AIR
-    // Air before the layer counts whole, whatever share of the layer and of what lies behind it is seen.
+    // Air before the layer counts whole; what lies behind brings its own, the same air in it.
     vec3 ray = view_ray();
     float depth = texture(g_depth, at).r;
     float inverse = inversesqrt(dot(ray, ray));
-    float clear = exp(-air_depth(ray.y * depth, depth / inverse));
-    light += air_source(ray * inverse) * (1.0 - clear) * (1.0 - kept.a - kept.rgb);
+    vec3 left;
+    vec3 added;
+    air_before(at, ray * inverse, depth, depth / inverse, left, added);
+    light = light * left + added * (1.0 - kept.rgb);
 #endif
     out_colour = vec4(light, 1.0);
 #endif

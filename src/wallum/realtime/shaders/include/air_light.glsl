@@ -1,14 +1,73 @@
-// What the air itself shows: light of sun and sky that it sends toward the eye.
+// What the air shows and what it leaves of light on its way to the eye. With SHAFTS it is lit place by
+// place up to a depth (air_sum.comp.glsl); beyond, and without, alike all along. More variants: MIST; CLEAR, where
+// none is seen up to a distance; TINTED, where it swallows more of one channel. Twin of transport/air_between.py.
 
-// Luminance of air too thick to see through, toward a unit direction.
-vec3 air_source(vec3 d) {
+uniform vec2 air_fakes;      // clear up to this distance [m]; most that it hides
+#ifdef SHAFTS
+uniform sampler3D air_volume;  // light added on the way to each place; what is left of light from there
+#ifdef POCKETS
+uniform sampler3D air_pockets; // what pockets leave of light from there
+#endif
+uniform vec4 air_place;        // its own offset over the picture; 1 / depth it reaches to; slices
+#endif
+
+// Luminance of air of a layer too thick to see through, toward a unit direction.
+vec3 air_source(int layer, vec3 d) {
     vec3 sum = vec3(0.0);
 #ifdef SUN
-    sum += sun_illuminance * air_phase(dot(d, sun_direction));
+    sum += sun_illuminance * air_shares.x * air_phase(air_lobe[layer], dot(d, sun_direction));
 #endif
 #ifdef SKY
-    // Forward scattering sees the sky that lies behind; the rest sees the mean of all.
-    sum += mix(sky_terms[0], sky_illuminance(d), air_lobe.w) * 0.318309886;
+    sum += sky_scattered(d, air_eye[layer].w) * air_shares.y;
 #endif
-    return air_albedo * sum;
+    return air_scatter[layer] * sum + air_own[layer];
+}
+
+// Optical depth of a layer to a distance, of what is not clear.
+float air_seen_depth(int layer, float rise, float distance_m) {
+    float depth = air_depth(air_layer[layer], air_eye[layer], rise * distance_m, distance_m);
+#ifdef CLEAR
+    float clear = min(air_fakes.x, distance_m);
+    depth -= air_depth(air_layer[layer], air_eye[layer], rise * clear, clear);
+#endif
+    return depth;
+}
+
+// What is left of light at a distance; `source`: the luminance that air lit alike would have behind which
+// nothing is seen, of the layers by their parts.
+vec3 air_left(vec3 d, float distance_m, out vec3 source) {
+    float depth = air_seen_depth(0, d.y, distance_m);
+    source = air_source(0, d);
+    vec3 all = air_thick[0] * depth;
+#ifdef MIST
+    vec3 more = air_thick[1] * air_seen_depth(1, d.y, distance_m);
+    source = source * all + air_source(1, d) * more;
+    all += more;
+    source /= max(all, vec3(1e-20));
+#endif
+#ifdef TINTED
+    return exp(-all);
+#else
+    return vec3(exp(-all.y));
+#endif
+}
+
+// The same of all air before a place of the picture, and what it adds: `depth` along the view, `distance_m`
+// along the ray.
+void air_before(vec2 at, vec3 d, float depth, float distance_m, out vec3 left, out vec3 light) {
+    vec3 source;
+    left = air_left(d, distance_m, source);
+#ifdef SHAFTS
+    float share = depth * air_place.z;
+    float slice = sqrt(min(share, 1.0)) * (air_place.w - 1.0) + 0.5;
+    vec4 near = textureLod(air_volume, vec3(at + air_place.xy, slice / air_place.w), 0.0);
+    light = near.rgb + source * (max(near.a - left, 0.0) * step(1.0, share));
+#ifdef POCKETS
+    left *= textureLod(air_pockets, vec3(at + air_place.xy, slice / air_place.w), 0.0).r;
+#endif
+#else
+    light = source * (1.0 - left);
+#endif
+    left = 1.0 - air_fakes.y * (1.0 - left);
+    light *= air_fakes.y;
 }

@@ -5,7 +5,8 @@ struct Lamp {
     vec4 emission_range;     // pre-exposed, by channel, in the unit of its kind; 1 / range^2, 0 for no limit
     vec4 direction_offset;   // unit; offset of the cone's ramp
     vec4 cone;               // scale of the ramp, first shadow tile or -1, has a single tile, texel size
-    vec4 point;              // of the body that light is taken from in this picture
+    vec4 point;              // of the body that light is taken from in this picture; how strongly it lights air,
+                             // below 0 where its shadow does not count there
 };
 
 // Uniform blocks are read twice as fast as storage, but hold no more than a driver allows.

@@ -1,0 +1,105 @@
+"""`wallum meter`: light at a point, or what is seen along a line through the air."""
+
+from typing import Any
+
+import click
+
+from wallum.cli.values import Triple, open_reference, print_json, setting_changes, with_changes
+
+__all__ = ["meter_command"]
+
+Json = dict[str, Any]
+
+
+@click.command("meter")
+@click.argument("project")
+@click.option("--at", type=Triple(), required=True)
+@click.option("--facing", type=Triple(), default=(0.0, 1.0, 0.0))
+@click.option(
+    "--through", type=Triple(), help="Read what is seen from --at to there, or to a surface before."
+)
+@click.option("--clock", default=None, metavar="HH:MM", help="Time of day; the project's where not given.")
+@click.option("--date", default=None, metavar="YYYY-MM-DD")
+@click.option("--samples", type=click.IntRange(1, 1_000_000), default=256)
+@click.option("--set", "changes", multiple=True, metavar="PATH=VALUE")
+@click.option("--json", "as_json", is_flag=True)
+def meter_command(
+    project: str,
+    at: tuple[float, ...],
+    facing: tuple[float, ...],
+    through: tuple[float, ...] | None,
+    samples: int,
+    changes: tuple[str, ...],
+    as_json: bool,
+    clock: str | None,
+    date: str | None,
+) -> None:
+    """Read illuminance at a point, by source: direct light, shadows by rays. Or what is seen along a line."""
+    import numpy as np
+
+    from wallum.level.flatten import flatten
+    from wallum.level.opening import lit_project
+    from wallum.moment.evaluate import evaluate
+    from wallum.transport.rays import RayScene
+
+    document, file = open_reference(project)
+    document = with_changes(document, (*setting_changes(date=date, clock=clock), *changes))
+    document, level = lit_project(document, file)
+    rays, scene = RayScene(level, flatten(level)), evaluate(document)
+    if through is None:
+        _at_a_point(document, rays, scene, (np.array(at), np.array(facing)), samples, as_json)
+        return
+    _along_a_line(document, level, rays, scene, (np.array(at), np.array(through)), samples, as_json)
+
+
+def _at_a_point(document: Any, rays: Any, scene: Any, place: Any, samples: int, as_json: bool) -> None:
+    from wallum.document.paths import slug_of
+    from wallum.transport.direct import direct_illuminance
+
+    at, facing = place
+    reading = direct_illuminance(rays, scene, at, facing, samples)
+    by_source = {slug_of(document, "sources", key): lx for key, lx in reading.by_source.items()}
+    if as_json:
+        # Bounce light is not computed yet: null, so that no one takes it for none.
+        print_json(
+            {
+                "illuminance_lx": reading.direct_lx,
+                "direct_lx": reading.direct_lx,
+                "bounce_lx": None,
+                "standard_error_lx": reading.standard_error_lx,
+                "by_source": by_source,
+            }
+        )
+        return
+    click.echo(f"direct {reading.direct_lx:.4g} lx (+- {reading.standard_error_lx:.2g})")
+    for slug, lx in sorted(by_source.items(), key=lambda pair: -pair[1]):
+        click.echo(f"  {slug:24s} {lx:.4g} lx")
+
+
+def _along_a_line(
+    document: Any, level: Any, rays: Any, scene: Any, ends: Any, samples: int, as_json: bool
+) -> None:
+    from wallum.transport.through import seen_through
+
+    start, end = ends
+    seen = seen_through(rays, level, scene, start, end, samples, follows=document.follows)
+    if as_json:
+        print_json(
+            {
+                "distance_m": seen.distance_m,
+                "transmittance": seen.transmittance.tolist(),
+                "scattered_cd_m2": seen.scattered.tolist(),
+                "luminance_cd_m2": seen.luminance.tolist(),
+                "contrast_kept": seen.contrast_kept,
+                "standard_error_cd_m2": seen.error,
+            }
+        )
+        return
+    click.echo(f"{seen.distance_m:.4g} m, {seen.contrast_kept:.1%} of contrast kept")
+    for name, rgb in (
+        ("left of light", seen.transmittance),
+        ("scattered", seen.scattered),
+        ("seen", seen.luminance),
+    ):
+        unit = "" if name == "left of light" else " cd/m2"
+        click.echo(f"  {name:14s} {', '.join(f'{part:.4g}' for part in rgb)}{unit}")

@@ -1,0 +1,117 @@
+"""Pockets of other air: fog, dust, smoke or lit air in a box or an ellipsoid."""
+
+from typing import Any, ClassVar, Literal, Self
+
+from pydantic import model_validator
+
+from wallum.document.coloured import LinearColour, Place, Role
+from wallum.document.fields import choice, parameter
+from wallum.document.sources.placed import Placed
+
+__all__ = ["PocketSource"]
+
+
+def _noise(default: float, label: str, help_text: str, **more: Any) -> Any:
+    return parameter(default, label=label, help=help_text, first=False, heading="Noise", **more)
+
+
+class PocketSource(Placed):
+    """A pocket of other air."""
+
+    STRENGTH: ClassVar[str] = "own_light"
+
+    kind: Literal["pocket"] = "pocket"
+    role: Role = choice("accent", label="Role", help="What the source is for.", first=False)
+    shape: Literal["ellipsoid", "box"] = choice(
+        "ellipsoid", label="Shape", help="Ellipsoid: round on all sides. Box: with its six sides."
+    )
+    size: Place = parameter(
+        (4.0, 3.0, 4.0),
+        label="Size",
+        help="From side to side: across, up, along.",
+        unit="m",
+        kind="vector",
+        step=0.1,
+    )
+    turn: float = parameter(
+        0.0,
+        label="Turn",
+        help="Clockwise, seen from above.",
+        unit="deg",
+        low=-360.0,
+        high=360.0,
+        step=5.0,
+        first=False,
+    )
+    visibility: float = parameter(
+        25.0,
+        label="Visibility",
+        help="Distance at which 2 % of contrast would be left in its midst.",
+        unit="m",
+        low=0.2,
+        high=10_000.0,
+        step=1.0,
+        scale="log",
+    )
+    edge: float = parameter(
+        0.5,
+        label="Soft edge",
+        help="Share of its half size over which it fades out.",
+        low=0.0,
+        high=1.0,
+        step=0.05,
+    )
+    scattering: LinearColour = parameter(
+        (0.95, 0.95, 0.95),
+        label="Scattering colour",
+        help="Share of light that is scattered and not swallowed, by channel: low is smoke.",
+        kind="colour",
+    )
+    forwardness: float = parameter(
+        0.5,
+        label="Forwardness",
+        help="How much light goes on the way it came: 0 all ways alike.",
+        low=-0.9,
+        high=0.95,
+        step=0.01,
+        first=False,
+    )
+    own_light: float = parameter(
+        0.0,
+        label="Own light",
+        help="Luminance that it has by itself where it is too thick to see through, in its colour.",
+        unit="cd/m2",
+        low=0.0,
+        high=100_000.0,
+        step=0.5,
+        scale="log",
+    )
+    noise: float = _noise(
+        0.0,
+        "Contrast",
+        "How much thicker and thinner it is from place to place.",
+        low=0.0,
+        high=1.0,
+        step=0.05,
+    )
+    noise_size: float = _noise(
+        2.0, "Size", "Width of its larger shapes.", unit="m", low=0.1, high=500.0, step=0.1, scale="log"
+    )
+    drift: float = _noise(
+        0.2, "Drift", "With which its shapes go through it.", unit="m/s", low=0.0, high=50.0, step=0.1
+    )
+    drifts_to: float = _noise(
+        70.0, "Drifts to", "Clockwise from north.", unit="deg", low=-360.0, high=360.0, step=5.0
+    )
+
+    @model_validator(mode="after")
+    def _has_size(self) -> Self:
+        if min(self.size) < 0.05:
+            raise ValueError(f"each side must be 0.05 m or more, got {min(self.size):g} m")
+        return self
+
+    def inactive(self) -> frozenset[str]:
+        shares = frozenset({"in_air", "air_shadow"})
+        still = frozenset({"noise_size", "drift", "drifts_to"}) if self.noise <= 0.0 else frozenset()
+        dark = frozenset({"kelvin", "tint", "colour", "colour_by"}) if self.own_light <= 0.0 else frozenset()
+        return super().inactive() | shares | still | dark

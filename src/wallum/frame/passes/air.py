@@ -1,0 +1,50 @@
+"""The air before surfaces and sky, and the volume that it is lit in."""
+
+import numpy as np
+
+from wallum.frame.asked import Asked, Counted
+from wallum.frame.described import Described
+from wallum.moment.scene import AIR_ID
+from wallum.moment.view import bounding_spheres, in_view
+
+__all__ = ["AIR", "AIR_LIGHT"]
+
+VOLUME = ("each", "places", "sun places", "sky places", "lamp places")
+
+
+def _light(asked: Asked) -> Counted | None:
+    scene, camera = asked.scene, asked.camera
+    if scene.air is None or not scene.air.in_volume:
+        return None
+    places = float(np.prod(asked.quality.air_places))
+    counted = Counted({**dict.fromkeys(VOLUME, 0.0), "each": 1.0, "places": places})
+    counted.sources[AIR_ID] = {"each": 1.0, "places": places}
+    if scene.sun is not None:
+        counted.sources[scene.sun.id] = {"sun places": places}
+    if scene.sky is not None:
+        counted.sources[scene.sky.id] = {"sky places": places}
+    centres, radii = bounding_spheres(scene.lamps)
+    reached = in_view(scene.lamps, camera)
+    # Of the view's volume up to the reach, what each lamp's sphere takes at most.
+    tangents = camera.tangents
+    seen = 4.0 / 3.0 * tangents[0] * tangents[1] * scene.air.reach**3
+    for index in np.flatnonzero(reached):
+        share = min(4.19 * float(radii[index]) ** 3 / seen, 1.0)
+        if np.linalg.norm(centres[index] - camera.eye) - radii[index] < scene.air.reach:
+            counted.sources[scene.lamps.ids[index]] = {"lamp places": places * share}
+    for source_id, own in counted.sources.items():
+        if source_id != AIR_ID:
+            for name, value in own.items():
+                counted.whole[name] += value
+    return counted
+
+
+def _seen(asked: Asked) -> Counted | None:
+    if asked.scene.air is None:
+        return None
+    counts = {"pixels": asked.pixels}
+    return Counted(counts, {AIR_ID: dict(counts)})
+
+
+AIR_LIGHT = Described("air light", VOLUME, _light)
+AIR = Described("air", ("pixels",), _seen)

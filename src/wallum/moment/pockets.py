@@ -1,0 +1,47 @@
+"""Pockets of other air as they are at a moment."""
+
+import math
+from typing import Final
+
+import numpy as np
+
+from wallum.document.project import Balance
+from wallum.document.sources import GROUPS, PocketSource, Source
+from wallum.moment.moment import Moment
+from wallum.physics.medium import extinction_for
+from wallum.physics.pocket import Pocket
+
+__all__ = ["MOST_POCKETS", "pockets_of"]
+
+# More than these are not drawn: the first ones are.
+MOST_POCKETS: Final = 64
+
+
+def _pocket(source: PocketSource, moment: Moment, balance: Balance) -> Pocket:
+    seconds, toward = moment.clock * 3600.0, math.radians(source.drifts_to)
+    gone = source.drift * seconds
+    stops = source.trim + getattr(balance, GROUPS[source.role])
+    own = np.array(source.luminous_rgb()) * source.own_light * 2.0**stops
+    red, green, blue = own.tolist()
+    x, y, z = (0.5 * part for part in source.size)
+    return Pocket(
+        id=source.id,
+        centre=source.position,
+        half=(x, y, z),
+        turn_rad=math.radians(source.turn),
+        box=source.shape == "box",
+        extinction=extinction_for(source.visibility),
+        albedo=source.scattering,
+        forwardness=source.forwardness,
+        own=(red, green, blue),
+        edge=source.edge,
+        contrast=source.noise,
+        grain_m=source.noise_size,
+        drifted=(gone * math.sin(toward), 0.0, -gone * math.cos(toward)),
+    )
+
+
+def pockets_of(sources: tuple[Source, ...], moment: Moment, balance: Balance) -> tuple[Pocket, ...]:
+    """The pockets that are on."""
+    on = [one for one in sources if isinstance(one, PocketSource) and one.on]
+    return tuple(_pocket(one, moment, balance) for one in on[:MOST_POCKETS])

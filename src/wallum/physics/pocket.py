@@ -1,0 +1,144 @@
+"""Pockets: boxes and ellipsoids of other air, with soft edges and our own noise.
+
+Twin: realtime/shaders/include/pocket.glsl.
+"""
+
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.arrays import Floats
+
+__all__ = ["HARDEST", "NOISE_CELLS", "Pocket", "pocket_noise"]
+
+NOISE_CELLS = 64
+# Knots of its two octaves along a side, and how strong each is.
+OCTAVES = ((8, 1.0), (16, 0.5))
+# Places along a way at which a pocket's density is looked up.
+PLACES = 24
+# An edge is never harder than this, so that it is no step.
+HARDEST = 0.01
+RGB = tuple[float, float, float]
+
+
+def _smooth(knots: int, rng: np.random.Generator) -> NDArray[np.float64]:
+    """(64, 64, 64) values at the knots of a coarse grid that repeats, blended in between."""
+    out = rng.random((knots,) * 3)
+    at = np.arange(NOISE_CELLS) * (knots / NOISE_CELLS)
+    first = at.astype(int)
+    share = at - first
+    share = share * share * (3.0 - 2.0 * share)
+    for axis in range(3):
+        low, high = (np.take(out, (first + k) % knots, axis) for k in (0, 1))
+        shape = [1, 1, 1]
+        shape[axis] = NOISE_CELLS
+        blend = share.reshape(shape)
+        out = low * (1.0 - blend) + high * blend
+    return out
+
+
+@lru_cache(maxsize=1)
+def pocket_noise() -> NDArray[np.float32]:
+    """(64, 64, 64) values in 0..1 of smooth noise in two octaves that repeats."""
+    rng = np.random.default_rng(20271012)
+    out = sum(weight * _smooth(knots, rng) for knots, weight in OCTAVES)
+    out = np.asarray((out - np.min(out)) / np.ptp(out))
+    return out.astype(np.float32)
+
+
+def _looked_up(place: Floats) -> NDArray[np.float64]:
+    """(N,) noise at places (N, 3) in cells, between its values."""
+    table = pocket_noise()
+    at = np.asarray(place, dtype=np.float64) - 0.5
+    first = np.floor(at).astype(int)
+    share = at - first
+    out = np.zeros(len(at))
+    for corner in np.ndindex(2, 2, 2):
+        cell = (first + corner) % NOISE_CELLS
+        weight = np.where(np.array(corner) == 1, share, 1.0 - share).prod(axis=1)
+        out += table[cell[:, 0], cell[:, 1], cell[:, 2]] * weight
+    return out
+
+
+@dataclass(frozen=True)
+class Pocket:
+    """Other air in a box or an ellipsoid.
+
+    centre, half : its middle and half its sizes [m]; turn_rad : about the vertical, clockwise from above
+    box          : whether it is a box
+    extinction   : in its midst [1/m]; albedo : RGB share that is scattered; forwardness : g
+    own          : RGB luminance of its own light where it is too thick to see through [cd/m2]
+    edge         : share of its half sizes over which it fades out
+    contrast     : of its noise, 0 to 1; grain_m : width of that; drifted : by which it has moved on [m]
+    """
+
+    id: str
+    centre: RGB
+    half: RGB
+    turn_rad: float
+    box: bool
+    extinction: float
+    albedo: RGB
+    forwardness: float
+    own: RGB
+    edge: float
+    contrast: float
+    grain_m: float
+    drifted: RGB
+
+    @cached_property
+    def rows(self) -> NDArray[np.float64]:
+        """(3, 3) from the level's axes to the pocket's, in half sizes."""
+        c, s = np.cos(self.turn_rad), np.sin(self.turn_rad)
+        turn = np.array([[c, 0.0, s], [0.0, 1.0, 0.0], [-s, 0.0, c]])
+        return turn / np.array(self.half)[:, None]
+
+    @property
+    def radius(self) -> float:
+        """Of a ball about it [m]."""
+        return float(np.linalg.norm(self.half)) if self.box else max(self.half)
+
+    def density(self, places: Floats) -> NDArray[np.float64]:
+        """(N,) its density at places (N, 3), over that in its midst."""
+        p = np.asarray(places, dtype=np.float64)
+        local = (p - self.centre) @ self.rows.T
+        out = np.abs(local).max(axis=1) if self.box else np.sqrt((local**2).sum(axis=1))
+        inside = np.clip((1.0 - out) / max(self.edge, HARDEST), 0.0, 1.0)
+        inside = inside * inside * (3.0 - 2.0 * inside)
+        if self.contrast <= 0.0:
+            return np.asarray(inside)
+        at = (p - self.drifted) * (NOISE_CELLS / 8.0 / self.grain_m)
+        return np.asarray(inside * np.clip(1.0 + self.contrast * 3.0 * (_looked_up(at) - 0.5), 0.0, None))
+
+    def ends(self, start: Floats, directions: Floats) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """(N,) where ways from starts (N, 3) or (3,), along unit directions (N, 3), come in and go out [m];
+        out lies before in where they miss it."""
+        o = (np.asarray(start, dtype=np.float64) - self.centre) @ self.rows.T
+        d = np.asarray(directions, dtype=np.float64) @ self.rows.T
+        if not self.box:
+            a, b = (d * d).sum(axis=1), (o * d).sum(axis=-1)
+            root = b * b - a * ((o * o).sum(axis=-1) - 1.0)
+            reach = np.sqrt(np.maximum(root, 0.0))
+            miss = root < 0.0
+            return np.where(miss, 1.0, (-b - reach) / a), np.where(miss, 0.0, (-b + reach) / a)
+        safe = np.where(np.abs(d) < 1e-12, 1e-12, d)
+        one, other = (-1.0 - o) / safe, (1.0 - o) / safe
+        return np.minimum(one, other).max(axis=1), np.maximum(one, other).min(axis=1)
+
+    def depth(self, start: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:
+        """(N,) optical depth along ways of given lengths, by the density at some places of each."""
+        first, last = self.ends(start, directions)
+        first, last = np.maximum(first, 0.0), np.minimum(last, distance_m)
+        out = np.zeros(len(directions))
+        rows = np.flatnonzero(last > first)
+        if not len(rows):
+            return out
+        begin = np.broadcast_to(np.asarray(start, dtype=np.float64), np.shape(directions))[rows]
+        way, length = np.asarray(directions, dtype=np.float64)[rows], (last - first)[rows]
+        for step in range(PLACES):
+            at = first[rows] + length * ((step + 0.5) / PLACES)
+            out[rows] += self.density(begin + way * at[:, None])
+        out[rows] *= self.extinction * length / PLACES
+        return out

@@ -1,0 +1,85 @@
+"""The air as shaders read it."""
+
+import numpy as np
+
+from wallum.moment.scene import LitScene
+from wallum.physics.dome import FACTORS
+from wallum.physics.medium import Layer, Medium
+from wallum.realtime.gl.view import View, pre_exposure
+
+__all__ = ["air_dims", "air_features", "air_uniforms", "seen_features"]
+
+# Light that loses less than this on its way to a surface is taken as whole: a fourteenth of a stop.
+LEAST_LOST = 0.05
+# How far a lamp without a range is taken to shine [m].
+FAR_LAMP_M = 100.0
+
+
+def air_features(air: Medium) -> frozenset[str]:
+    """The variant of include/air.glsl that it needs."""
+    return frozenset({"MIST"} if len(air.layers) > 1 else ())
+
+
+def seen_features(air: Medium) -> frozenset[str]:
+    """The variant of include/air_light.glsl that it needs."""
+    there = {
+        "SHAFTS": air.in_volume,
+        "POCKETS": bool(air.pockets),
+        "CLEAR": air.clear_to > 0.0,
+        "TINTED": air.tinted,
+    }
+    return air_features(air) | {name for name, used in there.items() if used}
+
+
+def air_dims(scene: LitScene, low: float, high: float) -> bool:
+    """Whether the air takes a noticeable part of light before that comes to surfaces between two heights [m]:
+    of lamps by their ranges, of sun and moon by how deep in it a surface lies."""
+    air = scene.air
+    if air is None:
+        return False
+    heights = np.linspace(low, high, 16)
+    if scene.sun is not None and scene.sun.through is not None:
+        share = air.from_far(heights, scene.sun.through[1])
+        if np.abs(share - 1.0).max() > LEAST_LOST:
+            return True
+    reach = scene.lamps.rows["range"]
+    longest = float(np.where(reach > 0.0, reach, FAR_LAMP_M).max(initial=0.0))
+    return float(air.extinction(heights).max()) * longest > LEAST_LOST
+
+
+def _of_layer(layer: Layer, eye_y: float) -> dict[str, tuple[float, ...]]:
+    over, g = eye_y - layer.base_height, layer.forwardness
+    column = layer.scale_height - float(layer.above(np.array([eye_y]))[0])
+    thinned = float(layer.density(np.array([eye_y]))[0])
+    return {
+        "air_layer": (layer.extinction, 1.0 / layer.scale_height, layer.base_height, layer.scale_height),
+        "air_eye": (over, column, thinned, g),
+        "air_lobe": (1.0 + g * g, 2.0 * g, (1.0 - g * g) / (4.0 * np.pi)),
+        "air_thick": tuple(layer.thickness),
+        "air_scatter": tuple(layer.scattered),
+        "air_own": layer.own,
+    }
+
+
+def air_uniforms(scene: LitScene, view: View) -> dict[str, object]:
+    """Values of include/air.glsl and air_light.glsl, but for the volume."""
+    air = scene.air
+    if air is None:
+        return {}
+    exposure = pre_exposure(scene.look.ev100)
+    layers = [_of_layer(one, view.camera.eye[1]) for one in air.layers]
+    out: dict[str, object] = {}
+    for name in layers[0]:
+        gain = exposure if name == "air_own" else 1.0
+        rows = np.array([one[name] for one in layers], dtype=np.float32) * np.float32(gain)
+        out[name] = rows.tobytes()
+    through = scene.sun.through if scene.sun is not None else None
+    out["air_mass"] = 0.0 if through is None else through[1]
+    out["air_fakes"] = (air.clear_to, air.hides)
+    if scene.sky is not None:
+        terms = scene.sky.air_terms * FACTORS[:, None] * exposure
+        out["sky_terms"] = terms.astype("f4").tobytes()
+    far = tuple(1.0 if one is None else one.in_air for one in (scene.sun, scene.sky))
+    shadows = tuple(one is None or one.air_shadow for one in (scene.sun, scene.sky))
+    out |= {"air_shares": far, "air_shadows": tuple(map(float, shadows))}
+    return out

@@ -1,0 +1,122 @@
+"""The volume before the camera that the air is lit in: columns and rows over the picture, slices that are
+thinner the nearer they are. Wronski 2014, "Volumetric Fog", for the volume; Hillaire 2015 for its sum."""
+
+import moderngl
+
+from wallum.frame.quality import Quality
+from wallum.realtime.gl.programs import Programs, set_uniforms
+from wallum.realtime.gl.targets import GBuffer
+from wallum.realtime.gl.view import View
+
+__all__ = ["AirVolume"]
+
+# By which the places within slices go on from picture to picture while one settles.
+TURN = 0.6180339887
+# What columns beside have in the light of each, before a picture settles.
+SPREAD = 0.65
+GROUP = (8, 4)  # of include air_sum.comp.glsl
+
+
+class AirVolume:
+    """Textures of the volume; `shows` says of what: one for all ways of making pictures."""
+
+    def __init__(self, context: moderngl.Context, programs: Programs, quality: Quality) -> None:
+        self._context, self._programs = context, programs
+        self.size = columns, rows, slices = quality.air_places
+        self._across = max(1, round((slices * rows / columns) ** 0.5))
+        down = -(-slices // self._across)
+        self._farthest = context.texture((columns, rows), 1, dtype="f4")
+        self._slices = context.texture((columns * self._across, rows * down), 4, dtype="f2")
+        for texture in (self._farthest, self._slices):
+            texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self._depth_frame = context.framebuffer([self._farthest])
+        self._held = context.depth_texture(self._slices.size)
+        self._frame = context.framebuffer([self._slices], self._held)
+        self._volume = context.texture3d(self.size, 4, dtype="f2")
+        self._through_pockets = context.texture3d(self.size, 1, dtype="f2")
+        for volume in (self._volume, self._through_pockets):
+            volume.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            volume.repeat_x = volume.repeat_y = volume.repeat_z = False
+        self.shows: object = None
+
+    @property
+    def places(self) -> int:
+        return self.size[0] * self.size[1] * self.size[2]
+
+    def _offset(self, view: View, gbuffer: GBuffer) -> tuple[float, float]:
+        """By which its columns are moved while a picture settles, in the clip space of the view."""
+        width, height = gbuffer.size
+        return view.jitter[0] * width / self.size[0], view.jitter[1] * height / self.size[1]
+
+    def _rays(self, view: View, gbuffer: GBuffer, reach: float) -> dict[str, object]:
+        moved = View(view.camera, self._offset(view, gbuffer))
+        turn = (view.jitter[0] * gbuffer.size[0] * 7.3 + view.jitter[1] * gbuffer.size[1] * 3.1) * TURN % 1.0
+        return {
+            **{name: value for name, value in moved.pixel_uniforms(self.size[:2]).items() if "ray" in name},
+            "eye": view.camera.eye,
+            "air_cells": (*self.size, self._across),
+            "air_steps": (reach, turn),
+            "air_spread": SPREAD if view.jitter == (0.0, 0.0) else 0.0,
+        }
+
+    def uniforms(self, view: View, gbuffer: GBuffer, reach: float) -> dict[str, object]:
+        """Values of include/air_light.glsl with SHAFTS."""
+        offset = self._offset(view, gbuffer)
+        moved = (0.5 * (offset[0] - view.jitter[0]), 0.5 * (offset[1] - view.jitter[1]))
+        textures = {"air_volume": self._volume, "air_pockets": self._through_pockets}
+        return {**textures, "air_place": (*moved, 1.0 / reach, float(self.size[2]))}
+
+    def find_farthest(self, gbuffer: GBuffer) -> None:
+        """The farthest surface of each column."""
+        program = self._programs.get("screen", "air_depth")
+        pixels = (gbuffer.size[0] / self.size[0], gbuffer.size[1] / self.size[1])
+        set_uniforms(program, g_depth=gbuffer.distance, column_pixels=pixels)
+        self._depth_frame.use()
+        self._context.enable_only(0)
+        self._programs.over_screen(program)
+
+    def _hold(self, values: dict[str, object]) -> None:
+        """Mark the places that lie before what is seen."""
+        program = self._programs.get("screen", "air_held")
+        set_uniforms(program, **values, farthest=self._farthest)
+        self._frame.use()
+        self._frame.color_mask = False, False, False, False
+        self._frame.depth_mask = True
+        self._context.enable_only(moderngl.DEPTH_TEST)
+        self._context.depth_func = "1"
+        self._programs.over_screen(program)
+        self._frame.color_mask = True, True, True, True
+        self._frame.depth_mask = False
+
+    def light(
+        self, program: moderngl.Program, values: dict[str, object], view: View, gbuffer: GBuffer, reach: float
+    ) -> None:
+        """Draw what each place scatters, with a program that has all but the volume's own values."""
+        rays = self._rays(view, gbuffer, reach)
+        self._hold(rays)
+        set_uniforms(program, **(values | rays), farthest=self._farthest)
+        self._frame.use()
+        # All is drawn at the far end: GREATER keeps what is held.
+        self._context.enable_only(moderngl.DEPTH_TEST)
+        self._context.depth_func = ">"
+        self._programs.over_screen(program)
+
+    def sum_up(
+        self,
+        features: frozenset[str],
+        values: dict[str, object],
+        view: View,
+        gbuffer: GBuffer,
+        reach: float,
+    ) -> None:
+        """Sum what was drawn along each column."""
+        program = self._programs.compute("air_sum", features)
+        set_uniforms(
+            program,
+            **(values | self._rays(view, gbuffer, reach)),
+            slices=self._slices,
+            farthest=self._farthest,
+        )
+        self._volume.bind_to_image(0, read=False, write=True)
+        self._through_pockets.bind_to_image(1, read=False, write=True)
+        self._programs.run(program, *(-(-n // g) for n, g in zip(self.size[:2], GROUP, strict=True)))

@@ -1,0 +1,26 @@
+// Points and spots as they light air along a piece of a ray. Twin of moment/kinds/punctual.py.
+
+// Pre-exposed illuminance facing the lamp, the mean over the ray's piece from `first` to `last` [m from the
+// eye] by how near it comes, which is in closed form (Sun 2005); cone and range are those of its middle.
+// `to_lamp` is unit, from the middle.
+vec3 punctual_in_air(uint lamp, vec3 d, float first, float last, float width, out vec3 to_lamp, out float far) {
+    vec4 place = lamps[lamp].position_radius2;
+    vec4 emission = lamps[lamp].emission_range;
+    vec4 aim = lamps[lamp].direction_offset;
+    vec3 c = place.xyz - eye;
+    float along = dot(c, d);
+    float h2 = max(dot(c, c) - along * along, max(place.w, 0.25 * width * width));
+    float h = sqrt(h2);
+    float a = first - along;
+    float b = last - along;
+    float mean = atan(h * (b - a), h2 + a * b) / (h * max(b - a, 1e-4));
+    vec3 way = c - d * (0.5 * (first + last));
+    float d2 = max(dot(way, way), 1e-6);
+    float inverse = inversesqrt(d2);
+    far = d2 * inverse;
+    to_lamp = way * inverse;
+    float ratio2 = d2 * emission.w;
+    float window = clamp(1.0 - ratio2 * ratio2, 0.0, 1.0);
+    float ramp = clamp(dot(to_lamp, aim.xyz) * -lamps[lamp].cone.x + aim.w, 0.0, 1.0);
+    return emission.rgb * (ramp * ramp * window * mean);
+}

@@ -1,0 +1,46 @@
+// Pockets of other air. Twin of physics/pocket.py, where they are explained.
+
+struct Pocket {
+    vec4 across;     // rows from the level's axes to the pocket's, in half sizes; what is added
+    vec4 up;
+    vec4 along;
+    vec4 kind;       // extinction in its midst [1/m]; 1 / its edge; contrast of its noise; whether it is a box
+    vec4 scatter;    // share of what it takes that it scatters, by channel
+    vec4 own;        // its own light where it is too thick to see through, pre-exposed
+    vec4 grain;      // noise: by which it has moved on [m]; cells for a metre
+};
+
+layout(std140) uniform Pockets { Pocket pockets[64]; };
+uniform sampler3D pocket_noise;
+uniform usampler2D pocket_cells;   // by coarse places of the volume: which pockets reach it, a bit each
+
+float pocket_density(uint index, vec3 p) {
+    vec4 whole = vec4(p, 1.0);
+    vec3 local = vec3(dot(pockets[index].across, whole), dot(pockets[index].up, whole),
+                      dot(pockets[index].along, whole));
+    vec3 sides = abs(local);
+    vec4 kind = pockets[index].kind;
+    float away = kind.w > 0.5 ? max(max(sides.x, sides.y), sides.z) : length(local);
+    float inside = clamp((1.0 - away) * kind.y, 0.0, 1.0);
+    inside = inside * inside * (3.0 - 2.0 * inside);
+    vec4 grain = pockets[index].grain;
+    float noise = textureLod(pocket_noise, (p - grain.xyz) * (grain.w * (1.0 / 64.0)), 0.0).r;
+    return kind.x * inside * max(1.0 + kind.z * 3.0 * (noise - 0.5), 0.0);
+}
+
+// What a pocket leaves of light that comes to a place in it from `toward`, `far` away, by how far it goes
+// through: about, as of its soft edge only the mean counts.
+float pocket_leaves(uint index, vec3 p, vec3 toward, float far) {
+    vec3 o = vec3(dot(pockets[index].across, vec4(p, 1.0)), dot(pockets[index].up, vec4(p, 1.0)),
+                  dot(pockets[index].along, vec4(p, 1.0)));
+    vec3 d = vec3(dot(pockets[index].across.xyz, toward), dot(pockets[index].up.xyz, toward),
+                  dot(pockets[index].along.xyz, toward));
+    vec3 safe = mix(d, vec3(1e-6), lessThan(abs(d), vec3(1e-6)));
+    vec3 sides = (sign(safe) - o) / safe;
+    float a = dot(d, d);
+    float b = dot(o, d);
+    float round_out = (-b + sqrt(max(b * b - a * (dot(o, o) - 1.0), 0.0))) / max(a, 1e-9);
+    vec4 kind = pockets[index].kind;
+    float way = clamp(kind.w > 0.5 ? min(min(sides.x, sides.y), sides.z) : round_out, 0.0, far);
+    return exp(-kind.x * (1.0 - 0.5 / kind.y) * way);
+}
