@@ -13,6 +13,13 @@ from wallum.document.paths import slug_of
 from wallum.document.project import Project, Shot
 from wallum.document.sources import Lamp
 from wallum.frame.asked import Asked, Boxes
+from wallum.judge.air_checks import (
+    hidden_heroes,
+    light_behind_walls,
+    own_light_outshines,
+    reach_cuts,
+    under_its_base,
+)
 from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import NOON, Finding, Remedy
@@ -318,8 +325,39 @@ def from_import(subject: Checked) -> Iterator[Finding]:
         yield Finding(one.kind, one.where, one.grade, one.text.rstrip("."))
 
 
+def _hero_places(subject: Checked, seen: Seen) -> NDArray[np.float64]:
+    """(N, 3) places on heroes that a shot sees."""
+    y, x = np.nonzero(seen.heroes)
+    rows, columns = seen.heroes.shape
+    ways = seen.camera.rays((x + 0.5) / columns, (y + 0.5) / rows).astype(np.float64)
+    eye = np.broadcast_to(np.array(seen.camera.eye), ways.shape)
+    distance = subject.rays.first_visible(eye, ways).distance
+    return np.asarray((eye + ways * distance[:, None])[np.isfinite(distance)])
+
+
+def air(subject: Checked) -> Iterator[Finding]:
+    """What is wrong with the air."""
+    if all(scene.air is None for scene in subject.scenes.values()) or not subject.keep_going():
+        return
+    project, scenes, rays = subject.project, subject.scenes, subject.rays
+    slugs = [slug_of(project, "shots", seen.shot.id) for seen in subject.shots]
+    pairs = list(zip(slugs, subject.shots, strict=True))
+    yield from hidden_heroes(
+        project, ((slug, s.camera, _hero_places(subject, s)) for slug, s in pairs), scenes
+    )
+    ends = ((slug, s.camera, float(np.max(s.surfaces.distance, initial=0.0))) for slug, s in pairs)
+    yield from reach_cuts(ends, scenes)
+    yield from own_light_outshines(project, scenes)
+    corners = rays.triangles.positions[rays.triangles.faces].astype(np.float64)
+    areas = 0.5 * np.linalg.norm(
+        np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1
+    )
+    yield from under_its_base(project, corners[:, :, 1].mean(axis=1), areas, MOMENTS)
+    yield from light_behind_walls(project, rays, scenes)
+
+
 CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (
-    inside_solid, burning_by_day, dead_glow, budget, heroes, outside, from_import,
+    inside_solid, burning_by_day, dead_glow, budget, heroes, outside, air, from_import,
 )  # fmt: skip
 ORDER: Final = {"error": 0, "warning": 1, "note": 2}
 
