@@ -154,9 +154,26 @@ def _rows_of(window: DeskWindow) -> Iterator[Row]:
     times = timed_drag(window, ribbon, start, lambda i: QPoint(round(step * i), 0))
     yield _drag_row("scrubbing the hour at reduced size, event to painted, 95th", times, 70.0)
     wait_settled(window, 2)
+    yield from _fog_rows(window)
     beat.stop()
     yield beat.row("heartbeat of the window over all these, lateness, 99th")
     yield _restart_row(window)
+
+
+def _fog_rows(window: DeskWindow) -> Iterator[Row]:
+    """Drags in fog that is lit place by place."""
+    window.session.set_all("fog", {"air/on": True, "air/visibility": 300.0, "air/base_height": 20.0})
+    window.tune.show_group("air")
+    wait_settled(window, 2)
+    field = next(f for f in window.tune.pane.findChildren(NumberField) if f.info.label == "Visibility")
+    times = timed_drag(window, field, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
+    yield _drag_row("drag of the air's visibility, event to painted, 95th", times, 50.0)
+    wait_settled(window, 2)
+    window.session.selection.select("mast-2")
+    QApplication.processEvents()
+    times = timed_drag(window, intensity_field(window), QPoint(20, 8), lambda i: QPoint(2 * i, 0))
+    yield _drag_row("drag of a lamp's strength in fog, event to painted, 95th", times, 50.0)
+    wait_settled(window, 2)
 
 
 def _grid_rows(window: DeskWindow) -> Iterator[Row]:
