@@ -5,10 +5,11 @@ from typing import Any, Final
 
 import numpy as np
 
+from wallum.document.air import Air, Mist
 from wallum.document.fields import Vector
 from wallum.document.lanes import Lane, Peg, PegTime
-from wallum.document.project import Air, Look, PartMarks, Project, Setting, Shot, Walk, base_light
-from wallum.document.sources import PointSource, Source, SpotSource
+from wallum.document.project import Look, PartMarks, Project, Setting, Shot, Walk, base_light
+from wallum.document.sources import PocketSource, PointSource, Source, SpotSource
 from wallum.level.kilnworks.buildings import buildings
 from wallum.level.kilnworks.furnishing import LANTERNS, Furnishing, string_bulbs
 from wallum.level.kilnworks.kiln import KILN_AT, MOUTHS_DEG, kiln_body, kiln_iron, mouth, radius_at
@@ -143,8 +144,21 @@ def _lamps() -> list[Source]:
     return out
 
 
-def _peg(value: float, tie: str, hours: float = 0.0, angle: float = 0.0) -> Peg:
+def _peg(value: float | bool, tie: str, hours: float = 0.0, angle: float = 0.0) -> Peg:
     return Peg(at=PegTime(tie=tie, hours=hours, angle=angle), value=value)  # type: ignore[arg-type]
+
+
+def _pockets() -> list[Source]:
+    """Dust where clay is worked, haze of the fires, and the damp of the vault."""
+    return [
+        PocketSource(id="clay-dust", name="Clay Dust", shape="box", position=(11.5, 1.9, -7.8), size=(11.0, 4.8, 10.0),
+                     visibility=42.0, edge=0.35, scattering=(0.95, 0.86, 0.74), forwardness=0.6, noise=0.35,
+                     noise_size=1.6, drift=0.06, hidden=True),
+        PocketSource(id="kiln-haze", name="Kiln Haze", position=(KILN_AT[0], 2.2, KILN_AT[1]), size=(17.0, 6.0, 17.0),
+                     visibility=70.0, edge=0.9, scattering=(0.9, 0.86, 0.82), noise=0.6, noise_size=2.4, drift=0.25, hidden=True),
+        PocketSource(id="vault-damp", name="Vault Damp", shape="box", position=(-23.6, -2.4, 4.0), size=(12.0, 4.4, 7.0),
+                     visibility=45.0, edge=0.5, scattering=(0.95, 0.95, 0.93), forwardness=0.4, hidden=True),
+    ]  # fmt: skip
 
 
 def _lanes() -> tuple[Lane, ...]:
@@ -155,9 +169,12 @@ def _lanes() -> tuple[Lane, ...]:
            _peg(0.0, "setting", angle=-5.0), _peg(0.6, "setting", angle=-14.0))  # fmt: skip
     # Mist lies in the valley in the morning, and the air clears toward noon.
     mist = (_peg(3_800.0, "rising", 0.5), _peg(150_000.0, "noon", -2.0), _peg(250_000.0, "noon", 2.0), _peg(14_000.0, "setting", 0.0),
-            _peg(9_000.0, "midnight"))  # fmt: skip
+            _peg(500.0, "setting", 2.5), _peg(900.0, "midnight", 1.0), _peg(6_000.0, "rising", -2.0))  # fmt: skip
     deep = (_peg(34.0, "rising", 0.5), _peg(420.0, "noon", -2.0), _peg(500.0, "noon", 2.0), _peg(220.0, "setting", 0.0),
-            _peg(120.0, "midnight"))  # fmt: skip
+            _peg(60.0, "setting", 2.5), _peg(60.0, "midnight", 1.0), _peg(60.0, "rising", -2.0))  # fmt: skip
+    # The valley's mist stands from before sunrise on and is gone by the middle of the morning.
+    valley = (_peg(160.0, "rising", -2.0), _peg(110.0, "rising", 0.4), _peg(600.0, "rising", 2.0), _peg(4_000.0, "rising", 3.0))  # fmt: skip
+    lies = (_peg(True, "rising", -2.5), _peg(False, "rising", 3.2))
     # Stoked toward the evening until it shows in the sun, banked for the night.
     fire = (
         _peg(-7.4, "midnight"), _peg(-6.0, "rising", angle=-12.0), _peg(-1.0, "rising", angle=-3.0), _peg(1.6, "rising", angle=6.0),
@@ -169,6 +186,8 @@ def _lanes() -> tuple[Lane, ...]:
         Lane(owner="look", name="night_eye", pegs=eye),
         Lane(owner="air", name="visibility", pegs=mist),
         Lane(owner="air", name="scale_height", pegs=deep),
+        Lane(owner="mist", name="visibility", pegs=valley),
+        Lane(owner="mist", name="on", pegs=lies),
     ]
     lanes += [Lane(owner=f"mouth-{n}", name="trim", pegs=fire) for n in range(1, 5)]
     return tuple(lanes)
@@ -193,8 +212,13 @@ def kilnworks_project() -> Project:
         name="Copperfold Kilnworks",
         level="builtin:kilnworks",
         setting=PLACE,
-        air=Air(on=True, visibility=16_000.0, scale_height=260.0, base_height=-24.0, forwardness=0.62),
-        sources=(sun, moon.revised(trim=2.0), sky.revised(ground_by="the level"), *_lamps()),
+        air=Air(
+            on=True, visibility=16_000.0, scale_height=260.0, base_height=-24.0, forwardness=0.62, reach=80.0
+        ),
+        mist=Mist(
+            visibility=110.0, scale_height=3.5, base_height=-14.0, forwardness=0.7, colour=(0.97, 0.97, 0.98)
+        ),
+        sources=(sun, moon.revised(trim=2.0), sky.revised(ground_by="the level"), *_lamps(), *_pockets()),
         shots=SHOTS,
         walks=(WALK,),
         look=Look(exposed="metered", ev100=11.0, weighted="centre", darkest=-4.0),
