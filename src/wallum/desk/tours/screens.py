@@ -61,7 +61,7 @@ def _works(folder: Path) -> Iterator[str]:
 
 
 def _days(folder: Path) -> Iterator[str]:
-    """The Day bench, its shot by hours, dusk on the terrace, and the deck from above."""
+    """The Day bench, its shot by hours, the air by morning and in the shed, and the deck from above."""
     with open_desk(DEMO) as window:
         wait_for(lambda: window.link.client.grid_number > 0, "the sky grid")
         session = window.session
@@ -80,8 +80,15 @@ def _days(folder: Path) -> Iterator[str]:
         window.bench.show_bench("Compose")
         session.selection.select("")
         window.looking.look_through("shot-terrace")
-        session.playhead.set_hour(18.1)
-        yield _settled(window, folder / "desk-terrace.png")
+        session.playhead.set_hour(6.0 + 2.0 / 3.0)
+        window.tune.show_group("mist")
+        yield _settled(window, folder / "desk-air.png")
+        window.looking.look_through("shot-shed")
+        session.playhead.set_hour(10.0)
+        session.selection.select("clay-dust")
+        yield _settled(window, folder / "desk-shed-dust.png")
+        window.looking.look_through("shot-terrace")
+        session.selection.select("")
         session.set_all("deck", {"sources/sky/deck": 0.75, "sources/sky/cloud": 0.0})
         session.playhead.set_hour(17.3)
         window.looking.look_from(Camera((0.0, 1650.0, 400.0), (-0.75, -0.14, -0.65), 52.0, 1.6))
