@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from wallum.document.air import Air
 from wallum.document.project import Look, Project, base_light
 from wallum.document.sources import PointSource
 from wallum.level.flatten import flatten
@@ -91,7 +92,9 @@ def _even_sky():
         Project(sources=(base_light()[2].revised(model="plain", stars=0.0),), look=Look(ev100=9.0))
     )
     even = np.full_like(scene.sky.luminance, EVEN)
-    sky = replace(scene.sky, luminance=even, ground=np.full(3, EVEN), discs=(), stars=None, veil=(0.0,) * 3)
+    sky = replace(
+        scene.sky, luminance=even, ground=np.full(3, EVEN), discs=(), stars=None, veil=(0.0,) * 3, key=(-7.0,)
+    )
     return replace(scene, sky=sky)
 
 
@@ -128,6 +131,19 @@ def test_no_light_comes_through_a_wall_of_ten_centimetres(renderer):
     assert seen[inner].max() < 0.01 * free[inner].min()
 
 
+def _over_rays(renderer, level, scene, camera, pixels):
+    """What the air adds in the settled picture over what samples along rays say, at some pixels."""
+    seen = _drawn(renderer, scene, camera, settle=32, view="air")
+    rays, eye, ratios = RayScene(level, flatten(level)), np.array(camera.eye), []
+    for x, y in pixels:
+        at = np.array([(x + 0.5) / SIZE[0]]), np.array([(y + 0.5) / SIZE[1]])
+        end = eye + camera.rays(*at)[0].astype(float) * 90.0
+        truth = seen_through(rays, level, scene, eye, end, samples=3000, bounces=0)
+        here = luminance(seen[y - 1 : y + 2, x - 1 : x + 2]).mean()
+        ratios.append(here / luminance(truth.scattered[None])[0])
+    return ratios
+
+
 def test_shafts_agree_with_rays(renderer):
     """Sun through slats into fog, and a lamp among them: the volume against samples along rays."""
     slats = [box((-4.0 + i, 3.0, -4.0), (-3.5 + i, 3.1, 4.0), 0) for i in range(8)]
@@ -138,17 +154,7 @@ def test_shafts_agree_with_rays(renderer):
     scene = evaluate(Project(sources=(sun, _lamp((1.0, 2.0, 0.0), 3e4, shadow=True)), look=Look(ev100=12.0)))
     scene = replace(scene, air=Medium((Layer(0.08, 2.0, 3.0, (0.9, 0.9, 0.9), 0.5),), reach=20.0))
     camera = Camera((0.0, 1.6, 7.0), (0.0, -0.05, -1.0), 50.0, SIZE[0] / SIZE[1], far=100.0)
-    seen = _drawn(renderer, scene, camera, settle=32, view="air")
-    rays = RayScene(level, flatten(level))
-    eye, ratios = np.array(camera.eye), []
-    for x in range(24, 160, 16):
-        y = 60
-        direction = camera.rays(np.array([(x + 0.5) / SIZE[0]]), np.array([(y + 0.5) / SIZE[1]]))[0].astype(
-            float
-        )
-        truth = seen_through(rays, level, scene, eye, eye + direction * 90.0, samples=3000, bounces=0)
-        here = luminance(seen[y - 1 : y + 2, x - 1 : x + 2]).mean()
-        ratios.append(here / luminance(truth.scattered[None])[0])
+    ratios = _over_rays(renderer, level, scene, camera, [(x, 60) for x in range(24, 160, 16)])
     assert np.median(ratios) == pytest.approx(1.0, abs=0.1)
     assert np.quantile(ratios, [0.1, 0.9]) == pytest.approx(1.0, abs=0.25)
 
@@ -183,17 +189,7 @@ def test_a_pocket_is_seen_as_rays_see_it(renderer, boxy):
     sun = base_light()[0].revised(light="own", stands="where set", azimuth=140.0, elevation=50.0, disc=0.0)
     scene = evaluate(Project(sources=(sun, _lamp((-0.5, 2.0, 3.0), 2e4)), look=Look(ev100=12.0)))
     scene = replace(scene, air=Medium((CLEAR,), reach=16.0, pockets=(replace(PUFF, box=boxy),)))
-    seen = _drawn(renderer, scene, settle=24, view="air")
-    rays = RayScene(level, flatten(level))
-    eye, ratios = np.array(CAMERA.eye), []
-    for x in range(64, 105, 8):
-        y = 45
-        direction = CAMERA.rays(np.array([(x + 0.5) / SIZE[0]]), np.array([(y + 0.5) / SIZE[1]]))[0].astype(
-            float
-        )
-        truth = seen_through(rays, level, scene, eye, eye + direction * 90.0, samples=3000, bounces=0)
-        here = luminance(seen[y - 1 : y + 2, x - 1 : x + 2]).mean()
-        ratios.append(here / luminance(truth.scattered[None])[0])
+    ratios = _over_rays(renderer, level, scene, CAMERA, [(x, 45) for x in range(64, 105, 8)])
     assert np.median(ratios) == pytest.approx(1.0, abs=0.1)
 
 
@@ -216,3 +212,26 @@ def test_fifty_pockets_are_each_there(open_air):
     for one in many:
         x, y, _ = CAMERA.place_in_picture(np.array([one.centre]))[0]
         assert seen[int(y * 180), int(x * 320)] == pytest.approx(50.0, rel=0.35)
+
+
+def test_straight_fog_begins_ends_and_goes_over_into_the_sky(open_air):
+    scene = evaluate(
+        Project(sources=(base_light()[2].revised(model="plain", stars=0.0),), look=Look(ev100=9.0),
+                air=Air(on=True, model="straight", straight_start=20.0, straight_end=120.0, straight_top=30.0))
+    )  # fmt: skip
+    fog = scene.air.straight
+    level = np.array([[0.0, 0.0, -1.0]] * 4)
+    hidden = fog.hidden(np.full(4, 2.0), level[:, 1], np.array([10.0, 20.0, 70.0, 500.0]))
+    assert hidden == pytest.approx([0.0, 0.0, 0.5, 1.0])
+    seen = _drawn(open_air, scene)
+    direction = CAMERA.rays(np.array([20.5 / SIZE[0]]), np.array([44.5 / SIZE[1]])).astype(float)
+    kept, added = air_between(scene, np.array(CAMERA.eye), direction, np.array([1e9]))
+    assert kept[0] == pytest.approx(0.0, abs=1e-9)
+    assert seen[44, 20] == pytest.approx(added[0], rel=0.02)
+    # High up there is none.
+    clear = _drawn(open_air, replace(scene, air=None))
+    steep = replace(CAMERA, direction=(0.0, 1.0, -0.3))
+    assert _drawn(open_air, scene, steep)[45, 80] == pytest.approx(
+        _drawn(open_air, replace(scene, air=None), steep)[45, 80], rel=0.01
+    )
+    assert clear.shape == seen.shape

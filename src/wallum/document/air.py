@@ -1,13 +1,15 @@
 """The level's air: a general haze and a ground mist that add up, and what both have in common."""
 
-from typing import Any
+from typing import Any, Literal, Self
+
+from pydantic import model_validator
 
 from wallum.document.coloured import LinearColour
-from wallum.document.fields import Item, declared, parameter
+from wallum.document.fields import Item, choice, declared, parameter
 
 __all__ = ["Air", "AirValues", "Mist"]
 
-MORE = "More"
+MORE, STRAIGHT = "More", "Straight, a fake"
 
 
 def _visibility(default: float) -> Any:
@@ -119,6 +121,20 @@ def _own_colour() -> Any:
     )
 
 
+def _straight(
+    default: float,
+    label: str,
+    help_text: str,
+    low: float,
+    high: float,
+    scale: Literal["linear", "log"] = "log",
+) -> Any:
+    return parameter(
+        default, label=label, help=help_text, unit="m", low=low, high=high, step=1.0, scale=scale,
+        first=False, heading=STRAIGHT,
+    )  # fmt: skip
+
+
 class AirValues(Item):
     """One layer, as thick as stated up to its base height and thinning out above."""
 
@@ -144,6 +160,12 @@ class Air(AirValues):
     """The haze that fills the level, and how all air is seen."""
 
     on: bool = parameter(False, label="On", help="Whether the air is seen.", kind="switch")
+    model: Literal["true", "straight"] = choice(
+        "true",
+        label="Fog",
+        help="True: by what is in the air. Straight: thicker evenly from a start to an end, a fake for games "
+        "that have no other; it takes the place of haze, mist and pockets.",
+    )
     visibility: float = _visibility(20_000.0)
     scale_height: float = _scale_height(600.0)
     base_height: float = _base_height()
@@ -191,6 +213,34 @@ class Air(AirValues):
         first=False,
         heading="By hand",
     )
+
+    straight_start: float = _straight(0.0, "Start", "Distance up to which there is none.", 0.0, 50_000.0)
+    straight_end: float = _straight(300.0, "End", "Distance at which it is as strong as set.", 0.1, 100_000.0)
+    straight_top: float = _straight(60.0, "Top", "Height that it reaches up to.", -1000.0, 9000.0, "linear")
+    straight_fade: float = _straight(40.0, "Ends over", "Climb over its top in which it ends.", 0.1, 5000.0)
+    straight_strength: float = parameter(
+        1.0, label="Strength", help="Share of what lies behind that it hides at its end.",
+        low=0.0, high=1.0, step=0.01, first=False, heading=STRAIGHT,
+    )  # fmt: skip
+    straight_colour: LinearColour = parameter(
+        (1.0, 1.0, 1.0), label="Colour", help="What the sky's light that it shows is multiplied with.",
+        kind="colour", first=False, heading=STRAIGHT,
+    )  # fmt: skip
+
+    def inactive(self) -> frozenset[str]:
+        own = frozenset(name for name in declared(self) if name.startswith("straight_"))
+        if self.model == "true" or not self.on:
+            return super().inactive() | own
+        return frozenset(declared(self)) - own - {"on", "model"}
+
+    @model_validator(mode="after")
+    def _end_lies_behind(self) -> Self:
+        if self.straight_end <= self.straight_start:
+            raise ValueError(
+                f"straight fog ends at {self.straight_end:g} m, which must lie behind its start at "
+                f"{self.straight_start:g} m"
+            )
+        return self
 
 
 class Mist(AirValues):

@@ -33,7 +33,7 @@ def count_work(asked: Asked) -> Work:
     scene = asked.scene
     there = (*scene.lamps.ids, *(one.id for one in (scene.sky, scene.sun) if one is not None))
     if scene.air is not None:
-        there = (*there, AIR_ID)
+        there = (*there, AIR_ID, *(one.id for one in scene.air.pockets))
     work = Work({}, {source_id: {} for source_id in there})
     for one in PASSES:
         counted = one.count(asked)

@@ -7,7 +7,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.document.air import AirValues
+from wallum.document.air import Air, AirValues
 from wallum.document.fields import unchecked
 from wallum.document.project import Balance, Look, Project
 from wallum.document.sources import GROUPS, Lamp, Source
@@ -24,10 +24,10 @@ from wallum.moment.switching import is_on
 from wallum.physics.colour import luminance
 from wallum.physics.dome import DOME_SIZE, dome_directions
 from wallum.physics.exposure import ev_for_luminance
-from wallum.physics.medium import Layer, Medium, extinction_for
+from wallum.physics.medium import Layer, Medium, Straight, extinction_for
 from wallum.physics.sky_air import air_mass
 
-__all__ = ["direction_to", "evaluate"]
+__all__ = ["direction_to", "evaluate", "layer_of", "straight_fog"]
 
 # Rows of lamps that did not change.
 _ROWS: Final = Memo[bytes](20_000)
@@ -35,6 +35,8 @@ _ROWS: Final = Memo[bytes](20_000)
 LAMP_DISTANCE_M = 3.0
 # Share of the light that air scatters which still comes down: forward scattering prevails.
 SCATTERED_DOWN = 0.7
+# A layer of no air.
+CLEAR: Final = Layer(0.0, 1e4, 0.0, (0.0, 0.0, 0.0), 0.0)
 
 
 @dataclass(frozen=True)
@@ -113,7 +115,8 @@ def _group_trimmed(rows: LampRows, stack: Stack, balance: Balance) -> LampRows:
     return out
 
 
-def _layer(values: AirValues) -> Layer:
+def layer_of(values: AirValues) -> Layer:
+    """A layer of air as it is set."""
     own = np.array(values.own_colour)
     if values.own_light > 0.0:
         own = own * (values.own_light / max(float(luminance(own)), 1e-9))
@@ -131,15 +134,29 @@ def _layer(values: AirValues) -> Layer:
     )
 
 
+def straight_fog(air: Air) -> Straight:
+    """Straight fog as it is set."""
+    return Straight(
+        air.straight_start,
+        max(air.straight_end, air.straight_start + 0.1),  # pegs move one at a time
+        air.straight_top,
+        air.straight_fade,
+        air.straight_strength,
+        air.straight_colour,
+    )
+
+
 def _air(project: Project, moment: Moment) -> Medium | None:
     """All air that is on."""
     air = project.air
-    layers = tuple(_layer(one) for one in (air, project.mist) if one.on)
+    if air.on and air.model == "straight":
+        return Medium((CLEAR,), shafts=False, straight=straight_fog(air))
+    layers = tuple(layer_of(one) for one in (air, project.mist) if one.on)
     pockets = pockets_of(project.sources, moment, project.balance)
     if not layers and not pockets:
         return None
     # Pockets alone stand in clear air, which is a layer as any other.
-    layers = layers or (Layer(0.0, 1e4, 0.0, (0.0, 0.0, 0.0), 0.0),)
+    layers = layers or (CLEAR,)
     return Medium(layers, air.clear_to, 1.0 - 0.01 * air.contrast_kept, air.shafts, air.reach, pockets)
 
 

@@ -19,6 +19,7 @@ __all__ = [
     "KOSCHMIEDER",
     "Layer",
     "Medium",
+    "Straight",
     "extinction_for",
     "henyey_greenstein",
     "optical_depth",
@@ -115,6 +116,30 @@ class Layer:
 
 
 @dataclass(frozen=True)
+class Straight:
+    """Fog that no air makes: it hides more and more from a start to an end.
+
+    start, end : where that begins and is done [m]; strength : what it hides then, 0 to 1
+    top, fade  : height up to which it stands, and climb in which it ends [m]
+    colour     : RGB of the sky's light about the horizon that it shows
+    """
+
+    start: float
+    end: float
+    top: float
+    fade: float
+    strength: float
+    colour: RGB
+
+    def hidden(self, height_m: Floats, rise: Floats, distance_m: Floats) -> NDArray[np.float64]:
+        """(N,) what it hides at the ends of ways, see `optical_depth`."""
+        way = np.minimum(np.asarray(distance_m, dtype=np.float64), self.end)
+        far = np.clip((way - self.start) / (self.end - self.start), 0.0, 1.0)
+        over = np.asarray(height_m) + np.asarray(rise) * way - self.top
+        return np.asarray(self.strength * far * np.clip(1.0 - over / self.fade, 0.0, 1.0))
+
+
+@dataclass(frozen=True)
 class Medium:
     """All air of a level.
 
@@ -123,6 +148,7 @@ class Medium:
     hides    : most of contrast that it takes from what the eye sees, 0 to 1; below 1 a fake
     shafts   : whether it is lit place by place, up to `reach` from the eye [m]
     pockets  : other air that adds to it, in places
+    straight : fog that stands for all of it
     """
 
     layers: tuple[Layer, ...]
@@ -131,6 +157,7 @@ class Medium:
     shafts: bool = True
     reach: float = 60.0
     pockets: tuple[Pocket, ...] = ()
+    straight: Straight | None = None
 
     def depths(self, height_m: Floats, rise: Floats, distance_m: Floats) -> NDArray[np.float64]:
         """(layers, N) optical depth by each one's `extinction` along ways, see `optical_depth`."""

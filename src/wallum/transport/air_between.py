@@ -7,12 +7,15 @@ Twin of shaders/include/air_light.glsl, where the parts are explained.
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.scene import LitScene
+from wallum.moment.scene import AIR_ID, LitScene
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.dome import scattered
-from wallum.physics.medium import AIR_END_M, Layer, Medium, henyey_greenstein
+from wallum.physics.medium import AIR_END_M, Layer, Medium, Straight, henyey_greenstein
 
-__all__ = ["air_between", "air_depths", "air_kept", "air_source"]
+__all__ = ["air_between", "air_depths", "air_kept", "air_parts", "air_source"]
+
+# Straight fog shows the sky this far over the horizon, as sharply as this forwardness.
+LEVEL, STRAIGHT_G = 0.05, 0.9
 
 
 def _scattered(
@@ -57,33 +60,66 @@ def air_depths(air: Medium, eye: Floats, directions: Floats, distance_m: Floats)
     return np.concatenate([layers, grey])
 
 
+def _hidden(fog: Straight, eye: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:
+    return fog.hidden(np.full(len(directions), float(eye[1])), np.asarray(directions)[:, 1], distance_m)
+
+
+def straight_light(scene: LitScene, fog: Straight, directions: Floats) -> NDArray[np.float64]:
+    """(N, 3) what straight fog shows toward unit directions (N, 3): the sky's light about the horizon, into
+    which it goes over [cd/m2]."""
+    if scene.sky is None:
+        return np.zeros((len(directions), 3))
+    level = np.asarray(directions, dtype=np.float64) * np.array([1.0, 0.0, 1.0]) + np.array([0.0, LEVEL, 0.0])
+    level /= np.linalg.norm(level, axis=1, keepdims=True)
+    return scattered(scene.sky.terms, level, STRAIGHT_G) * np.array(fog.colour)
+
+
 def air_kept(scene: LitScene, eye: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:
     """(N, 3) what is kept of light along ways from an eye (3,); see `air_depths`."""
     assert scene.air is not None, "a scene with air"
+    if scene.air.straight is not None:
+        return 1.0 - np.repeat(_hidden(scene.air.straight, eye, directions, distance_m)[:, None], 3, axis=1)
     depths = air_depths(scene.air, eye, directions, distance_m)
     return np.asarray(1.0 - scene.air.hides * -np.expm1(-depths.sum(axis=0)))
 
 
-def air_between(
+def air_parts(
     scene: LitScene, eye: Floats, directions: Floats, distance_m: Floats
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """What is kept of light (N, 3) and what is added (N, 3) [cd/m2] along ways from an eye (3,).
+) -> tuple[NDArray[np.float64], dict[str, NDArray[np.float64]]]:
+    """What is kept of light (N, 3) along ways from an eye (3,), and what is added (N, 3) [cd/m2] by the
+    layers together (AIR_ID), and by each pocket, by its id.
 
     Layers and pockets add theirs by their part of what is taken: exact for one, and for several as far as
     they are mixed along the way.
     directions : (N, 3) unit; distance_m : (N,)
     """
     air = scene.air
-    if air is None:
-        return np.ones((len(directions), 3)), np.zeros((len(directions), 3))
+    assert air is not None, "a scene with air"
+    if air.straight is not None:
+        hidden = _hidden(air.straight, eye, directions, distance_m)[:, None]
+        return 1.0 - np.repeat(hidden, 3, axis=1), {
+            AIR_ID: straight_light(scene, air.straight, directions) * hidden
+        }
     depths = air_depths(air, eye, directions, distance_m)
     whole = depths.sum(axis=0)
     kept = 1.0 - air.hides * -np.expm1(-whole)
-    light = np.zeros_like(kept)
+    share = (1.0 - kept) / np.maximum(whole, 1e-30)
+    out = {AIR_ID: np.zeros_like(kept)}
     for one, own in zip(air.layers, depths[: len(air.layers)], strict=True):
-        light += air_source(scene, one, directions) * own
+        out[AIR_ID] += air_source(scene, one, directions) * own * share
     for pocket, own in zip(air.pockets, depths[len(air.layers) :], strict=True):
+        out[pocket.id] = np.zeros_like(kept)
         if own.any():
-            albedo = np.array(pocket.albedo)
-            light += _scattered(scene, directions, pocket.forwardness, albedo, np.array(pocket.own)) * own
-    return kept, np.asarray(light / np.maximum(whole, 1e-30) * (1.0 - kept))
+            albedo, light = np.array(pocket.albedo), np.array(pocket.own)
+            out[pocket.id] = _scattered(scene, directions, pocket.forwardness, albedo, light) * own * share
+    return kept, out
+
+
+def air_between(
+    scene: LitScene, eye: Floats, directions: Floats, distance_m: Floats
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """What is kept of light (N, 3) and all that is added (N, 3) [cd/m2] along ways; see `air_parts`."""
+    if scene.air is None:
+        return np.ones((len(directions), 3)), np.zeros((len(directions), 3))
+    kept, parts = air_parts(scene, eye, directions, distance_m)
+    return kept, np.sum(list(parts.values()), axis=0)

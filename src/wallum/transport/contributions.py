@@ -11,14 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.kinds import kind_of
-from wallum.moment.scene import AIR_ID, GLOW_ID, UNLIT_ID, Dome, LitScene
+from wallum.moment.scene import GLOW_ID, UNLIT_ID, Dome, LitScene
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import disc_points, halton
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.frames import frame_of
 from wallum.physics.surface import response
-from wallum.transport.air_between import air_between
+from wallum.transport.air_between import air_between, air_parts
 from wallum.transport.rays import LIFT_M, RayScene
 from wallum.transport.surfaces import SeenSurfaces
 
@@ -161,8 +161,7 @@ def fill_layers(layers: Layers, rays: RayScene, scene: LitScene) -> Iterator[Non
         shown = seen.base / exposure_scale(scene.look.ev100)
         layers.light[UNLIT_ID] = shown * seen.unlit[:, None]
     if scene.air is not None:
-        _, added = air_between(scene, _eye(seen), -seen.to_eye, seen.distance)
-        layers.light[AIR_ID] = added
+        layers.light |= air_parts(scene, _eye(seen), -seen.to_eye, seen.distance)[1]
     for index, lamp_id in enumerate(scene.lamps.ids):
         layers.light[lamp_id] = _lamp(rays, seen, scene, index) * kept
         yield

@@ -266,7 +266,7 @@ class Reference:
             added[rows] = scaled(added[rows] - before, left) + shown * near + before
             kept[rows] = scaled(kept[rows], left)
         scattered = None
-        if scene.air is not None:
+        if scene.air is not None and scene.air.straight is None:
             alike = air_between(scene, eye, paths.directions, ends)[1]
             lit, scattered = self._lit_air(Ways(eye, paths.directions, np.minimum(ends, AIR_END_M)), rng)
             added += lit - alike

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from wallum.desk.project.loading import LoadedLevel
 from wallum.desk.project.session import Session
@@ -18,7 +18,7 @@ from wallum.document.air import AirValues
 from wallum.document.project import Project
 from wallum.document.sources import SkySource
 from wallum.memo import Memo
-from wallum.moment.evaluate import evaluate
+from wallum.moment.evaluate import evaluate, layer_of, straight_fog
 from wallum.physics.colour import luminance
 from wallum.physics.medium import KOSCHMIEDER, Medium
 
@@ -205,6 +205,10 @@ class AirHead(QWidget):
         layout.addLayout(row)
         layout.addWidget(self.profile)
         layout.addLayout(at_once)
+        self._told = QLabel()
+        self._told.setObjectName("quiet")
+        self._told.setWordWrap(True)
+        layout.addWidget(self._told)
 
     def _choose(self, group: str, _: bool) -> None:
         self.chosen.emit(group)
@@ -222,7 +226,21 @@ class AirHead(QWidget):
         ground, top = (0.0, LEAST_M) if loaded is None else loaded.bounds[:, 1].tolist()
         heroes = () if loaded is None else hero_heights(loaded, now)
         eye = None if self._session.camera is None else self._session.camera.eye[1]
+        self._told.setText(self._difference(now, eye))
+        self._told.setVisible(now.air.on and now.air.model == "straight")
         self.profile.show_air(scene.air, ground, top, eye, heroes)
+
+    @staticmethod
+    def _difference(now: Project, eye: float | None) -> str:
+        """How far straight fog is from true haze of the same project, along level ways."""
+        away = np.geomspace(1.0, max(2.0 * now.air.straight_end, 10.0), 200)
+        height, level = np.full(len(away), eye or 0.0), np.zeros(len(away))
+        fog = straight_fog(now.air)
+        true = layer_of(now.air).depth(height, level, away)
+        apart = np.abs(np.exp(-true) - (1.0 - fog.hidden(height, level, away)))
+        worst = int(np.argmax(apart))
+        most, where = apart[worst], away[worst]
+        return f"A fake: differs from true haze by up to {most:.0%} of contrast, {where:.0f} m away"
 
     def to_ground(self) -> None:
         """Bring the base of the layer down, or up, to the level's lowest ground."""

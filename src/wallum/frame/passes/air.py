@@ -9,7 +9,7 @@ from wallum.moment.view import bounding_spheres, in_view
 
 __all__ = ["AIR", "AIR_LIGHT"]
 
-VOLUME = ("each", "places", "sun places", "sky places", "lamp places")
+VOLUME = ("each", "places", "sun places", "sky places", "lamp places", "pocket places")
 
 
 def _light(asked: Asked) -> Counted | None:
@@ -32,6 +32,10 @@ def _light(asked: Asked) -> Counted | None:
         share = min(4.19 * float(radii[index]) ** 3 / seen, 1.0)
         if np.linalg.norm(centres[index] - camera.eye) - radii[index] < scene.air.reach:
             counted.sources[scene.lamps.ids[index]] = {"lamp places": places * share}
+    for pocket in scene.air.pockets:
+        near = np.linalg.norm(np.array(pocket.centre) - camera.eye) - pocket.radius < scene.air.reach
+        share = min(4.19 * pocket.radius**3 / seen, 1.0) if near else 0.0
+        counted.sources[pocket.id] = {"pocket places": places * share}
     for source_id, own in counted.sources.items():
         if source_id != AIR_ID:
             for name, value in own.items():

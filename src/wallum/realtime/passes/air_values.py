@@ -27,6 +27,7 @@ def seen_features(air: Medium) -> frozenset[str]:
         "POCKETS": bool(air.pockets),
         "CLEAR": air.clear_to > 0.0,
         "TINTED": air.tinted,
+        "STRAIGHT": air.straight is not None,
     }
     return air_features(air) | {name for name, used in there.items() if used}
 
@@ -81,5 +82,9 @@ def air_uniforms(scene: LitScene, view: View) -> dict[str, object]:
         out["sky_terms"] = terms.astype("f4").tobytes()
     far = tuple(1.0 if one is None else one.in_air for one in (scene.sun, scene.sky))
     shadows = tuple(one is None or one.air_shadow for one in (scene.sun, scene.sky))
+    if air.straight is not None:
+        fog = air.straight
+        out["straight_fog"] = (fog.start, 1.0 / (fog.end - fog.start), fog.end, fog.strength)
+        out |= {"straight_top": (fog.top, 1.0 / fog.fade), "straight_colour": fog.colour}
     out |= {"air_shares": far, "air_shadows": tuple(map(float, shadows))}
     return out

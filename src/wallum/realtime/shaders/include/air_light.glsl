@@ -1,6 +1,7 @@
 // What the air shows and what it leaves of light on its way to the eye. With SHAFTS it is lit place by
 // place up to a depth (air_sum.comp.glsl); beyond, and without, alike all along. More variants: MIST; CLEAR, where
-// none is seen up to a distance; TINTED, where it swallows more of one channel. Twin of transport/air_between.py.
+// none is seen up to a distance; TINTED, where it swallows more of one channel; STRAIGHT, a fog
+// that no air makes, instead of all that. Twin of transport/air_between.py.
 
 uniform vec2 air_fakes;      // clear up to this distance [m]; most that it hides
 #ifdef SHAFTS
@@ -52,9 +53,26 @@ vec3 air_left(vec3 d, float distance_m, out vec3 source) {
 #endif
 }
 
+#ifdef STRAIGHT
+uniform vec4 straight_fog;     // start [m], 1 / (end - start), end [m], strength
+uniform vec2 straight_top;     // height of its top [m], 1 / climb in which it ends
+uniform vec3 straight_colour;
+#endif
+
 // The same of all air before a place of the picture, and what it adds: `depth` along the view, `distance_m`
 // along the ray.
 void air_before(vec2 at, vec3 d, float depth, float distance_m, out vec3 left, out vec3 light) {
+#ifdef STRAIGHT
+    float way = min(distance_m, straight_fog.z);
+    float hidden = straight_fog.w * clamp((way - straight_fog.x) * straight_fog.y, 0.0, 1.0)
+        * clamp(1.0 - (eye.y + d.y * way - straight_top.x) * straight_top.y, 0.0, 1.0);
+    left = vec3(1.0 - hidden);
+#ifdef SKY
+    light = straight_colour * sky_scattered(normalize(vec3(d.x, 0.05, d.z)), 0.9) * hidden;
+#else
+    light = vec3(0.0);
+#endif
+#else
     vec3 source;
     left = air_left(d, distance_m, source);
 #ifdef SHAFTS
@@ -70,4 +88,5 @@ void air_before(vec2 at, vec3 d, float depth, float distance_m, out vec3 left, o
 #endif
     left = 1.0 - air_fakes.y * (1.0 - left);
     light *= air_fakes.y;
+#endif
 }
