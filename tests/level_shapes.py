@@ -17,3 +17,9 @@ def plain_ground(side=20.0):
 
 def level_of(primitive, material, name="one"):
     return Level(name, (Mesh(name, (primitive,)),), (Part(name, name, 0, np.eye(4)),), (material,))
+
+
+def grey_level(*shapes):
+    """Several primitives of one rough grey."""
+    grey = Material("grey", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0)
+    return Level("shapes", (Mesh("shapes", shapes),), (Part("shapes", "shapes", 0, np.eye(4)),), (grey,))

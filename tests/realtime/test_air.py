@@ -4,12 +4,12 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from level_shapes import grey_level
 
 from wallum.document.air import Air
 from wallum.document.project import Look, Project, base_light
 from wallum.document.sources import PointSource
 from wallum.level.flatten import flatten
-from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
@@ -28,11 +28,6 @@ EVEN_FOG = Layer(0.04, 5.0, 1000.0, (0.9, 0.9, 0.9), 0.5)
 EVEN = 200.0
 # A block far behind everything, so that there is a level at all.
 FAR_BLOCK = box((-0.5, -0.5, -250.0), (0.5, 0.5, -249.0), 0)
-
-
-def _level(*shapes):
-    grey = Material("grey", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0)
-    return Level("shapes", (Mesh("shapes", shapes),), (Part("shapes", "shapes", 0, np.eye(4)),), (grey,))
 
 
 def _drawn(renderer, scene, camera=CAMERA, settle=0, view="final", size=SIZE):
@@ -66,7 +61,7 @@ def _single_scattering(fog, eye, direction, lamp, candela, end):
 
 @pytest.fixture
 def open_air(renderer):
-    renderer.set_level(bundle_level(_level(FAR_BLOCK)))
+    renderer.set_level(bundle_level(grey_level(FAR_BLOCK)))
     return renderer
 
 
@@ -123,7 +118,7 @@ def test_beyond_its_reach_the_air_goes_on_without_a_seam(open_air):
 def test_no_light_comes_through_a_wall_of_ten_centimetres(renderer):
     """A lamp behind a wall lights the fog there and none before it."""
     wall = box((-6.0, -2.0, 0.0), (6.0, 6.0, 0.1), 0)
-    renderer.set_level(bundle_level(_level(wall)))
+    renderer.set_level(bundle_level(grey_level(wall)))
     scene = _fogged((_lamp((0.0, 1.5, -1.0), strength=5000.0, shadow=True),), reach=30.0)
     seen = luminance(_drawn(renderer, scene, settle=8))
     free = luminance(_drawn(renderer, scene.without_shadows(), settle=8))
@@ -148,7 +143,7 @@ def test_shafts_agree_with_rays(renderer):
     """Sun through slats into fog, and a lamp among them: the volume against samples along rays."""
     slats = [box((-4.0 + i, 3.0, -4.0), (-3.5 + i, 3.1, 4.0), 0) for i in range(8)]
     floor = box((-8.0, -0.2, -8.0), (8.0, 0.0, 8.0), 0)
-    level = _level(floor, *slats)
+    level = grey_level(floor, *slats)
     renderer.set_level(bundle_level(level))
     sun = base_light()[0].revised(light="own", stands="where set", azimuth=90.0, elevation=60.0, disc=0.0)
     scene = evaluate(Project(sources=(sun, _lamp((1.0, 2.0, 0.0), 3e4, shadow=True)), look=Look(ev100=12.0)))
@@ -184,7 +179,7 @@ CLEAR = Layer(0.0, 1e4, 0.0, (0.0,) * 3, 0.0)
 
 @pytest.mark.parametrize("boxy", [True, False])
 def test_a_pocket_is_seen_as_rays_see_it(renderer, boxy):
-    level = _level(box((-20.0, -0.2, -20.0), (20.0, 0.0, 20.0), 0))
+    level = grey_level(box((-20.0, -0.2, -20.0), (20.0, 0.0, 20.0), 0))
     renderer.set_level(bundle_level(level))
     sun = base_light()[0].revised(light="own", stands="where set", azimuth=140.0, elevation=50.0, disc=0.0)
     scene = evaluate(Project(sources=(sun, _lamp((-0.5, 2.0, 3.0), 2e4)), look=Look(ev100=12.0)))

@@ -28,6 +28,7 @@ def even_scene():
         luminance=np.full_like(scene.sky.luminance, EVEN),
         ground=np.full(3, EVEN),
         discs=(),
+        key=(-8.0,),  # by which a dome is known: this one is another
     )
     return replace(scene, sky=sky, air=None)
 

@@ -14,13 +14,23 @@ from wallum.moment.kinds import Arriving, by_kind
 from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats, dots, normalised, scaled
 from wallum.physics.cloud_shadow import ShadowMap
+from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import cone_directions
 from wallum.physics.frames import frame_of
 from wallum.physics.medium import Medium, henyey_greenstein
 from wallum.transport.air_between import air_depths
 from wallum.transport.rays import LIFT_M, RayScene
 
-__all__ = ["AirSamples", "Ways", "far_light", "lamp_light", "onward", "own_light", "samples_along"]
+__all__ = [
+    "AirSamples",
+    "Ways",
+    "air_light",
+    "far_light",
+    "lamp_light",
+    "onward",
+    "own_light",
+    "samples_along",
+]
 
 # Steps to the distance at which a way has a given optical depth: it is off by a thousandth then.
 HALVINGS = 12
@@ -252,6 +262,26 @@ def onward(
     toward = scaled(d, cosine) + scaled(side, sine * np.cos(turn)) + scaled(up, sine * np.sin(turn))
     pdf = EVEN / (4.0 * np.pi) + (1.0 - EVEN) * henyey_greenstein(cosine, forward)
     return normalised(toward), samples.phased(cosine) / pdf[:, None]
+
+
+def air_light(
+    rays: RayScene, scene: LitScene, ways: Ways, turns: int, rng: np.random.Generator
+) -> NDArray[np.float64]:
+    """(N, 3) all that the air along ways shows of far light, lamps, the sky and its own [cd/m2], the mean of
+    some samples; of light that surfaces send back nothing."""
+    air, sky = scene.air, scene.sky
+    assert air is not None
+    out = np.zeros((len(ways.lengths), 3))
+    for _ in range(turns):
+        out += lamp_light(rays, scene, ways, rng)
+        for samples in samples_along(air, ways, rng):
+            out += far_light(rays, scene, ways, samples, None, rng)
+            if sky is not None:
+                toward, weight = onward(air, ways, samples, rng)
+                seen = sample_dome(sky.luminance, sky.ground, toward) * sky.in_air
+                endless = np.full(len(toward), np.inf)
+                out += weight * seen * rays.let_through(samples.places, toward, endless)
+    return out / turns + own_light(air, ways)
 
 
 def _lobe(g: float, u: Floats) -> NDArray[np.float64]:

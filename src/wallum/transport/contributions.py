@@ -17,8 +17,10 @@ from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import disc_points, halton
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.frames import frame_of
+from wallum.physics.medium import AIR_END_M
 from wallum.physics.surface import response
 from wallum.transport.air_between import air_between, air_parts
+from wallum.transport.air_lit import Ways, air_light
 from wallum.transport.rays import LIFT_M, RayScene
 from wallum.transport.surfaces import SeenSurfaces
 
@@ -26,6 +28,8 @@ __all__ = ["LAYER_SIZE", "Layers", "fill_layers"]
 
 LAYER_SIZE = (160, 90)
 SKY_RAYS = 8
+# Samples of what lights the air, a way.
+AIR_TURNS = 2
 
 
 @dataclass
@@ -145,6 +149,20 @@ def _sky(
         yield
 
 
+def _air(rays: RayScene, seen: SeenSurfaces, scene: LitScene) -> dict[str, NDArray[np.float64]]:
+    """What the layers together and each pocket show, by samples of what lights them; among each other by what
+    they would show if all were lit alike."""
+    assert scene.air is not None
+    eye, ways = _eye(seen), -seen.to_eye
+    _, alike = air_parts(scene, eye, ways, seen.distance)
+    if scene.air.straight is not None or not len(seen.points):
+        return alike
+    whole = np.maximum(np.sum(list(alike.values()), axis=0), 1e-30)
+    rng = np.random.default_rng(7)
+    lit = air_light(rays, scene, Ways(eye, ways, np.minimum(seen.distance, AIR_END_M)), AIR_TURNS, rng)
+    return {name: part / whole * lit for name, part in alike.items()}
+
+
 def fill_layers(layers: Layers, rays: RayScene, scene: LitScene) -> Iterator[None]:
     """Work out the layers of a scene, source after source; stops after each."""
     seen = layers.seen
@@ -161,7 +179,8 @@ def fill_layers(layers: Layers, rays: RayScene, scene: LitScene) -> Iterator[Non
         shown = seen.base / exposure_scale(scene.look.ev100)
         layers.light[UNLIT_ID] = shown * seen.unlit[:, None]
     if scene.air is not None:
-        layers.light |= air_parts(scene, _eye(seen), -seen.to_eye, seen.distance)[1]
+        layers.light |= _air(rays, seen, scene)
+        yield
     for index, lamp_id in enumerate(scene.lamps.ids):
         layers.light[lamp_id] = _lamp(rays, seen, scene, index) * kept
         yield
