@@ -42,6 +42,8 @@ class Asking(QObject):
         """
         session = self._session
         dragging = session.light_dragged
+        # All light changes with the air: a smaller picture will do for that too.
+        moving = moving or (dragging and not session.active)
         if session.level is None:
             return
         if (moving or dragging) and not self._link.has_room:
