@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from typing import Final
 
 from wallum.document.project import Project
+from wallum.document.sources import PocketSource, Source
 
 __all__ = ["LEVEL_KEYS", "light_givers", "stripped"]
 
@@ -17,9 +18,14 @@ LEVEL_KEYS: Final = {
 AIR_KEY: Final = "air"
 
 
+def _dark(source: Source) -> bool:
+    """Whether a source only shows the light of others."""
+    return isinstance(source, PocketSource) and source.own_light <= 0.0
+
+
 def light_givers(project: Project) -> list[str]:
     """Keys of what gives light at any hour: ids of sources that are on, the air, the level's own."""
-    out = [one.id for one in project.sources if one.on]
+    out = [one.id for one in project.sources if one.on and not _dark(one)]
     if project.air.on or project.mist.on:
         out.append(AIR_KEY)
     return out + [key for key, name in LEVEL_KEYS.items() if getattr(project.level_light, name)]

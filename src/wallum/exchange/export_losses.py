@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from wallum.document.lanes import format_clock
 from wallum.document.project import Project
-from wallum.document.sources import GROUPS, FarLight, Lamp, SkySource, SunSource
+from wallum.document.sources import GROUPS, FarLight, Lamp, PocketSource, SkySource, SunSource
 from wallum.exchange.gltf_lights import WRITERS
 from wallum.level.model import Finding, Level
 
@@ -44,6 +44,9 @@ def _of_picture(project: Project) -> Iterator[str]:
     look = project.look
     if project.air.on or project.mist.on:
         yield "glTF has no air: the level's haze and mist are left out"
+    pockets = sum(isinstance(one, PocketSource) and one.on for one in project.resolved_sources)
+    if pockets:
+        yield f"glTF has no air: pockets of it are left out ({pockets})"
     if look.exposed == "metered":
         yield "glTF has no exposure: the metering is left out"
     else:

@@ -5,7 +5,7 @@ from typing import Final
 __all__ = ["INSPECTED", "VIEWS"]
 
 VIEWS: Final = (
-    "final", "surface", "grey", "direct", "air", "false colour", "zebra", "normals", "shadow grain", 
+    "final", "surface", "grey", "direct", "air", "false colour", "zebra", "normals", "shadow grain",
     "casters",
 )  # fmt: skip
 # Those that need no light.

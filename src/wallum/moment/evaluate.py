@@ -27,7 +27,7 @@ from wallum.physics.exposure import ev_for_luminance
 from wallum.physics.medium import Layer, Medium, Straight, extinction_for
 from wallum.physics.sky_air import air_mass
 
-__all__ = ["direction_to", "evaluate", "layer_of", "straight_fog"]
+__all__ = ["air_of", "direction_to", "evaluate", "layer_of", "straight_fog"]
 
 # Rows of lamps that did not change.
 _ROWS: Final = Memo[bytes](20_000)
@@ -146,8 +146,8 @@ def straight_fog(air: Air) -> Straight:
     )
 
 
-def _air(project: Project, moment: Moment) -> Medium | None:
-    """All air that is on."""
+def air_of(project: Project, moment: Moment) -> Medium | None:
+    """All air that is on, of a project as it is at a moment."""
     air = project.air
     if air.on and air.model == "straight":
         return Medium((CLEAR,), shafts=False, straight=straight_fog(air))
@@ -237,7 +237,7 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     now = with_values(unchecked(project, {"sources": _others(project)}), values)
     lamps, glow = _lamps(project, moment, values)
     base = find_base_light(now, moment).times(2.0**project.balance.base)
-    air = _air(now, moment)
+    air = air_of(now, moment)
     far = _through(base.far, air)
     sky = _with_own_light(_with_haze(base.sky, base.far, far, air), air)
     gain = 2.0**project.balance.glow * float(project.level_light.glow)

@@ -1,7 +1,6 @@
 """Pockets of other air as they are at a moment."""
 
 import math
-from typing import Final
 
 import numpy as np
 
@@ -9,12 +8,9 @@ from wallum.document.project import Balance
 from wallum.document.sources import GROUPS, PocketSource, Source
 from wallum.moment.moment import Moment
 from wallum.physics.medium import extinction_for
-from wallum.physics.pocket import Pocket
+from wallum.physics.pocket import MOST_POCKETS, Pocket
 
-__all__ = ["MOST_POCKETS", "pockets_of"]
-
-# More than these are not drawn: the first ones are.
-MOST_POCKETS: Final = 64
+__all__ = ["pockets_of"]
 
 
 def _pocket(source: PocketSource, moment: Moment, balance: Balance) -> Pocket:

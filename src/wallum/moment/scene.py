@@ -66,10 +66,10 @@ class Sun:
 
     @property
     def key(self) -> tuple[object, ...]:
-        """What its light and its shadow depend on; equal keys mean equal suns."""
+        """What its light and its shadow depend on, but for the air that it comes through."""
         clouds = None if self.clouds is None else (self.clouds[0], *self.clouds[1])
         where = (*self.direction, *self.illuminance, self.disc_rad, self.shadow, *self.maps)
-        return *where, clouds, self.through, self.in_air, self.air_shadow
+        return *where, clouds
 
     def times(self, gain: float | NDArray[np.float64]) -> "Sun":
         """The same, brighter by a factor, or by one a channel (3,)."""

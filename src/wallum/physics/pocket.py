@@ -11,13 +11,16 @@ from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats
 
-__all__ = ["HARDEST", "NOISE_CELLS", "Pocket", "pocket_noise"]
+__all__ = ["HARDEST", "MOST_POCKETS", "NOISE_CELLS", "Pocket", "pocket_noise"]
 
+# More than these are not shown: the first ones are (include/pocket.glsl).
+MOST_POCKETS = 64
 NOISE_CELLS = 64
 # Knots of its two octaves along a side, and how strong each is.
 OCTAVES = ((8, 1.0), (16, 0.5))
-# Places along a way at which a pocket's density is looked up.
-PLACES = 24
+# Places along a way, from end to end, at which a pocket's density is looked up, and how much each counts:
+# noise comes to its mean along a way, and edges are smooth. Gauss, Legendre.
+PLACES, SHARES = (part.tolist() for part in np.polynomial.legendre.leggauss(5))
 # An edge is never harder than this, so that it is no step.
 HARDEST = 0.01
 RGB = tuple[float, float, float]
@@ -103,14 +106,18 @@ class Pocket:
     def density(self, places: Floats) -> NDArray[np.float64]:
         """(N,) its density at places (N, 3), over that in its midst."""
         p = np.asarray(places, dtype=np.float64)
+        inside = self._smooth(p)
+        if self.contrast <= 0.0:
+            return inside
+        at = (p - self.drifted) * (NOISE_CELLS / 8.0 / self.grain_m)
+        return np.asarray(inside * np.clip(1.0 + self.contrast * 3.0 * (_looked_up(at) - 0.5), 0.0, None))
+
+    def _smooth(self, p: NDArray[np.float64]) -> NDArray[np.float64]:
+        """(N,) the same without its noise."""
         local = (p - self.centre) @ self.rows.T
         out = np.abs(local).max(axis=1) if self.box else np.sqrt((local**2).sum(axis=1))
         inside = np.clip((1.0 - out) / max(self.edge, HARDEST), 0.0, 1.0)
-        inside = inside * inside * (3.0 - 2.0 * inside)
-        if self.contrast <= 0.0:
-            return np.asarray(inside)
-        at = (p - self.drifted) * (NOISE_CELLS / 8.0 / self.grain_m)
-        return np.asarray(inside * np.clip(1.0 + self.contrast * 3.0 * (_looked_up(at) - 0.5), 0.0, None))
+        return np.asarray(inside * inside * (3.0 - 2.0 * inside))
 
     def ends(self, start: Floats, directions: Floats) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """(N,) where ways from starts (N, 3) or (3,), along unit directions (N, 3), come in and go out [m];
@@ -128,7 +135,7 @@ class Pocket:
         return np.minimum(one, other).max(axis=1), np.maximum(one, other).min(axis=1)
 
     def depth(self, start: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:
-        """(N,) optical depth along ways of given lengths, by the density at some places of each."""
+        """(N,) optical depth along ways of given lengths, by the density without noise at places of each."""
         first, last = self.ends(start, directions)
         first, last = np.maximum(first, 0.0), np.minimum(last, distance_m)
         out = np.zeros(len(directions))
@@ -137,8 +144,8 @@ class Pocket:
             return out
         begin = np.broadcast_to(np.asarray(start, dtype=np.float64), np.shape(directions))[rows]
         way, length = np.asarray(directions, dtype=np.float64)[rows], (last - first)[rows]
-        for step in range(PLACES):
-            at = first[rows] + length * ((step + 0.5) / PLACES)
-            out[rows] += self.density(begin + way * at[:, None])
-        out[rows] *= self.extinction * length / PLACES
+        for place, share in zip(PLACES, SHARES, strict=True):
+            at = first[rows] + length * (0.5 + 0.5 * place)
+            out[rows] += 0.5 * share * self._smooth(begin + way * at[:, None])
+        out[rows] *= self.extinction * length
         return out

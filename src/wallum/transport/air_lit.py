@@ -30,12 +30,15 @@ __all__ = [
     "onward",
     "own_light",
     "samples_along",
+    "worth_following",
 ]
 
 # Steps to the distance at which a way has a given optical depth: it is off by a thousandth then.
 HALVINGS = 12
 # Share of directions that are taken evenly all around.
 EVEN = 0.25
+# Ways that bring less of light than this are gone on with by chance.
+WORTH = 0.3
 # Pockets are no farther from each other than this [m].
 POCKETS_END_M = 1e4
 
@@ -151,10 +154,12 @@ def _along(air: Medium, ways: Ways, rng: np.random.Generator) -> AirSamples:
 
 def own_light(air: Medium, ways: Ways) -> NDArray[np.float64]:
     """(N, 3) the air's own light along ways [cd/m2], of each by its part of what is taken."""
+    lights = [*(one.own for one in air.layers), *(one.own for one in air.pockets)]
+    if not np.any(lights):
+        return np.zeros((len(ways.lengths), 3))
     depths = air_depths(air, ways.start, ways.directions, ways.lengths)
     whole = depths.sum(axis=0)
     own = np.zeros_like(whole)
-    lights = [*(one.own for one in air.layers), *(one.own for one in air.pockets)]
     for part, light in zip(depths, lights, strict=True):
         own += part * np.array(light)
     return np.asarray(own / np.maximum(whole, 1e-30) * -np.expm1(-whole) * air.hides)
@@ -183,8 +188,10 @@ def far_light(
     if scene.air is not None and scene.air.pockets:
         end = np.full(len(toward), POCKETS_END_M)
         light = light * scene.air.through_pockets(samples.places, toward, end)[:, None]
-    if sun.shadow and sun.air_shadow:
-        light = light * rays.let_through(samples.places, toward, np.full(len(toward), np.inf))
+    rows = np.flatnonzero(light.any(axis=1))
+    if sun.shadow and sun.air_shadow and len(rows):
+        endless = np.full(len(rows), np.inf)
+        light[rows] *= rays.let_through(samples.places.take(rows, 0), toward.take(rows, 0), endless)
     return np.asarray(light)
 
 
@@ -262,6 +269,14 @@ def onward(
     toward = scaled(d, cosine) + scaled(side, sine * np.cos(turn)) + scaled(up, sine * np.sin(turn))
     pdf = EVEN / (4.0 * np.pi) + (1.0 - EVEN) * henyey_greenstein(cosine, forward)
     return normalised(toward), samples.phased(cosine) / pdf[:, None]
+
+
+def worth_following(weight: Floats, rng: np.random.Generator) -> tuple[NDArray[np.intp], Floats]:
+    """Which of N ways are gone on with, by chance as their weights (N, 3) are small, and by what each then
+    counts (K,), so that the mean is the same. Arvo, Kirk 1990, "Particle Transport and Image Synthesis"."""
+    chance = np.minimum(np.asarray(weight).max(axis=1) / WORTH, 1.0)
+    rows = np.flatnonzero(rng.random(len(chance)) < chance)
+    return rows, 1.0 / chance[rows]
 
 
 def air_light(

@@ -29,8 +29,17 @@ from wallum.physics.exposure import exposure_scale
 from wallum.physics.frames import frame_of
 from wallum.physics.medium import AIR_END_M
 from wallum.physics.surface import MIN_ROUGHNESS, response
-from wallum.transport.air_between import air_between
-from wallum.transport.air_lit import Ways, far_light, lamp_light, onward, own_light, samples_along
+from wallum.transport.air_between import air_between, air_kept
+from wallum.transport.air_lit import (
+    Ways,
+    far_light,
+    lamp_light,
+    onward,
+    own_light,
+    samples_along,
+    worth_following,
+)
+from wallum.transport.facets import facet_pdf, seen_facets
 from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
 
@@ -253,6 +262,8 @@ class Reference:
         Returns paths on to where the air has light from all around. What the deck shows has only the air
         before it; what lies behind it has all."""
         eye, scene = paths.origins[0].astype(np.float64), self._scene
+        if scene.air is None and (scene.sky is None or scene.sky.deck is None):
+            return None
         kept, added = air_between(scene, eye, paths.directions, hits.distance)
         deck = scene.sky.deck if scene.sky is not None else None
         ends = hits.distance
@@ -267,9 +278,16 @@ class Reference:
             kept[rows] = scaled(kept[rows], left)
         scattered = None
         if scene.air is not None and scene.air.straight is None:
-            alike = air_between(scene, eye, paths.directions, ends)[1]
-            lit, scattered = self._lit_air(Ways(eye, paths.directions, np.minimum(ends, AIR_END_M)), rng)
-            added += lit - alike
+            alike = added if deck is None else air_between(scene, eye, paths.directions, ends)[1]
+            # Of ways on which next to nothing is scattered only some are looked at.
+            taken = 1.0 - (kept if deck is None else air_kept(scene, eye, paths.directions, ends))
+            rows, counts = worth_following(taken, rng)
+            stretches = Ways(eye, paths.directions, np.minimum(ends, AIR_END_M)).only(rows)
+            lit, scattered = self._lit_air(stretches, rng)
+            added = added - alike
+            added[rows] += scaled(lit, counts)
+            scattered.weight = scaled(scattered.weight, counts[scattered.pixel].astype(np.float32))
+            scattered.pixel = rows[scattered.pixel]
         light += added.astype(np.float32)
         paths.weight = paths.weight * kept.astype(np.float32)
         return scattered
@@ -285,8 +303,10 @@ class Reference:
             lit += far_light(self._rays, scene, ways, samples, self._cloud_shadow, rng)
             toward, weight = onward(scene.air, ways, samples, rng)
             weight *= 1.0 if scene.sky is None else scene.sky.in_air  # of all that comes from around
-            moved = (one.astype(np.float32) for one in (samples.places, toward, weight))
-            paths = paths.joined(_Paths(np.arange(len(ways.lengths)), *moved))
+            rows, counts = worth_following(weight, rng)
+            kept = samples.places[rows], toward[rows], scaled(weight[rows], counts)
+            moved = (one.astype(np.float32) for one in kept)
+            paths = paths.joined(_Paths(rows, *moved))
         return lit, paths
 
     def _add_sky(self, light: Floats, paths: _Paths, discs: bool = False) -> None:
@@ -448,48 +468,14 @@ class Reference:
         toward = scaled(side, disc[:, 0]) + scaled(up, disc[:, 1]) + scaled(n, height)
         rows = np.flatnonzero(mirrored)
         eye = v.take(rows, 0)
-        half = _facet(*(one.take(rows, 0) for one in (n, side, up, v, alpha, u)))
+        half = seen_facets(*(one.take(rows, 0) for one in (n, side, up, v, alpha, u)))
         toward[rows] = scaled(half, 2.0 * dots(eye, half)) - eye
         toward = normalised(toward)
         n_l = dots(n, toward)
         good = (n_l > 1e-4) & (dots(surfaces.faces, toward) > 0.0) & paths.alive()
         rows = np.flatnonzero(good)
         v, toward = v.take(rows, 0), toward.take(rows, 0)
-        pdf = _pdf(n.take(rows, 0), v, toward, alpha.take(rows), share.take(rows))
+        pdf = facet_pdf(n.take(rows, 0), v, toward, alpha.take(rows), share.take(rows))
         weight = self._answer(surfaces, rows, v, toward)
         weight *= scaled(paths.weight.take(rows, 0), 1.0 / np.maximum(pdf, 1e-9))
         return _Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight)
-
-
-def _facet(n: Floats, side: Floats, up: Floats, v: Floats, alpha: Floats, u: Floats) -> Floats:
-    """Normals of facets that an eye sees, by how many it sees. Source: Heitz 2018."""
-    # The eye in the facets' own frame, stretched; then two directions across it: (ax, ay, 0), (bx, by, flat).
-    x, y, z = alpha * dots(v, side), alpha * dots(v, up), np.maximum(dots(v, n), 1e-3)
-    length = np.sqrt(x * x + y * y + z * z)
-    x, y, z = x / length, y / length, z / length
-    flat = np.sqrt(x * x + y * y)
-    upright = flat < 1e-7
-    safe = np.where(upright, 1.0, flat)
-    ax, ay = np.where(upright, 1.0, -y / safe), np.where(upright, 0.0, x / safe)
-    bx, by = -z * ay, z * ax
-    r, phi = np.sqrt(u[:, 0]), 2.0 * np.pi * u[:, 1]
-    p1, p2 = r * np.cos(phi), r * np.sin(phi)
-    s = 0.5 * (1.0 + z)
-    p2 = (1.0 - s) * np.sqrt(np.maximum(1.0 - p1 * p1, 0.0)) + s * p2
-    p3 = np.sqrt(np.maximum(1.0 - p1 * p1 - p2 * p2, 0.0))
-    across, along = alpha * (p1 * ax + p2 * bx + p3 * x), alpha * (p1 * ay + p2 * by + p3 * y)
-    upward = np.maximum(p2 * (x * ay - y * ax) + p3 * z, 1e-6)
-    length = np.sqrt(across * across + along * along + upward * upward)
-    return scaled(side, across / length) + scaled(up, along / length) + scaled(n, upward / length)
-
-
-def _pdf(n: Floats, v: Floats, toward: Floats, alpha: Floats, share: Floats) -> NDArray[np.float64]:
-    """(N,) probability density (pdf) of directions by both ways of picking them [1/sr]."""
-    n_l, n_v = dots(n, toward), np.maximum(dots(n, v), 1e-3)
-    half = normalised(v + toward)
-    n_h = np.clip(dots(n, half), 0.0, 1.0)
-    a2 = alpha * alpha
-    facets = a2 / (np.pi * np.square(np.square(n_h) * (a2 - 1.0) + 1.0))
-    seen = 2.0 * n_v / (n_v + np.sqrt(a2 + (1.0 - a2) * n_v**2))
-    # Density of seen facets over 4 v.h, in which v.h cancels out.
-    return np.asarray(share * facets * seen / (4.0 * n_v) + (1.0 - share) * n_l / np.pi)

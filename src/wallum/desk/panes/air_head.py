@@ -18,7 +18,7 @@ from wallum.document.air import AirValues
 from wallum.document.project import Project
 from wallum.document.sources import SkySource
 from wallum.memo import Memo
-from wallum.moment.evaluate import evaluate, layer_of, straight_fog
+from wallum.moment.evaluate import air_of, evaluate, layer_of, straight_fog
 from wallum.physics.colour import luminance
 from wallum.physics.medium import KOSCHMIEDER, Medium
 
@@ -222,13 +222,14 @@ class AirHead(QWidget):
             button.setChecked(name == group)
             button.setToolTip(f"Values of this layer; it is {'on' if layer.on else 'off'}")
             button.setText(AIR_GROUPS[name] + (" \N{BULLET}" if layer.on else ""))
-        scene = evaluate(self._session.project, self._session.playhead.moment)
         ground, top = (0.0, LEAST_M) if loaded is None else loaded.bounds[:, 1].tolist()
         heroes = () if loaded is None else hero_heights(loaded, now)
         eye = None if self._session.camera is None else self._session.camera.eye[1]
-        self._told.setText(self._difference(now, eye))
-        self._told.setVisible(now.air.on and now.air.model == "straight")
-        self.profile.show_air(scene.air, ground, top, eye, heroes)
+        straight = now.air.on and now.air.model == "straight"
+        self._told.setVisible(straight)
+        if straight:
+            self._told.setText(self._difference(now, eye))
+        self.profile.show_air(air_of(now, self._session.playhead.moment), ground, top, eye, heroes)
 
     @staticmethod
     def _difference(now: Project, eye: float | None) -> str:

@@ -6,7 +6,7 @@ from wallum.desk.panes.balance import BalanceView
 from wallum.desk.picture.view import PictureView
 from wallum.desk.project.session import Session, names_of
 from wallum.document.project import Project
-from wallum.document.sources import Lamp, new_id
+from wallum.document.sources import Lamp, Placed, new_id
 
 __all__ = ["SourceTools", "free_name"]
 
@@ -39,7 +39,7 @@ class SourceTools:
     def duplicate(self) -> None:
         """Copy the selected lamps, a step to the right; the copies are then selected."""
         project = self._session.history.present
-        lamps = [one for one in self._session.selection.sources if isinstance(one, Lamp)]
+        lamps = [one for one in self._session.selection.sources if isinstance(one, Placed)]
         if not lamps:
             self._session.told.emit("Select the lamps first that are to be copied")
             return
@@ -61,7 +61,7 @@ class SourceTools:
 
     def toggle_hidden(self) -> None:
         """Hide the marks of the selected lamps; show them where the leading one is hidden."""
-        self._toggle("hidden", "hide the mark of", "show the mark of", Lamp)
+        self._toggle("hidden", "hide the mark of", "show the mark of", Placed)
 
     def toggle_locked(self) -> None:
         """Lock the selected sources; free them where the leading one is locked."""

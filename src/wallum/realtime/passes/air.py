@@ -34,8 +34,8 @@ class AirLight(Pass):
     def key(self, draft: Draft, lit: Lit) -> object:
         scene = lit.scene
         sun = None if scene.sun is None else scene.sun.key
-        sky = None if scene.sky is None else (scene.sky.in_air, scene.sky.air_shadow)
-        return lit.lamps.rows.tobytes(), sun, sky, scene.air, pre_exposure(scene.look.ev100), draft.size
+        shown = tuple(None if one is None else (one.in_air, one.air_shadow) for one in (scene.sun, scene.sky))
+        return lit.lamps.rows.tobytes(), sun, shown, scene.air, pre_exposure(scene.look.ev100), draft.size
 
     def is_kept(self, draft: Draft) -> bool:
         # One volume is held, whoever asked for it.

@@ -7,13 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera
-from wallum.physics.pocket import HARDEST, NOISE_CELLS, Pocket, pocket_noise
-from wallum.realtime.gl.targets import Size
+from wallum.physics.pocket import HARDEST, MOST_POCKETS, NOISE_CELLS, Pocket, pocket_noise
 from wallum.realtime.passes.lamp_buffers import UniformBlock
 
 __all__ = ["Pockets", "reached_cells"]
 
-MOST: Final = 64
 # Numbers of `struct Pocket`, see include/pocket.glsl.
 WORDS: Final = 28
 # Columns, rows and slices of the volume that share one list.
@@ -23,7 +21,7 @@ BINDING: Final = 7
 
 def pocket_rows(pockets: tuple[Pocket, ...], exposure: float) -> NDArray[np.float32]:
     """(N, WORDS) rows of `struct Pocket`; light times `exposure`."""
-    out = np.zeros((MOST, WORDS), np.float32)
+    out = np.zeros((MOST_POCKETS, WORDS), np.float32)
     for row, one in zip(out, pockets, strict=False):
         row[:12].reshape(3, 4)[:, :3] = one.rows
         row[:12].reshape(3, 4)[:, 3] = -(one.rows @ np.array(one.centre))
@@ -50,7 +48,7 @@ def reached_cells(
     along = (np.minimum(np.arange(rows + 1) * CELL, places[1]) / places[1] * 2.0 - 1.0) * tangents[1]
     rotation = camera.rotation() * np.array([[1.0], [1.0], [-1.0]])
     out = np.zeros((slices, rows, columns, 2), np.uint32)
-    for number, one in enumerate(pockets[:MOST]):
+    for number, one in enumerate(pockets[:MOST_POCKETS]):
         x, y, z = ((np.array(one.centre) - np.array(camera.eye)) @ rotation.T).tolist()
         # A column more on every side: the volume moves by half a one while a picture settles.
         near_z = np.maximum(np.maximum(depth[:-1] - z, z - depth[1:]), 0.0)
@@ -77,13 +75,12 @@ class Pockets:
 
     def __init__(self, context: moderngl.Context) -> None:
         self._context = context
-        self._block = UniformBlock(context, MOST * WORDS * 4, BINDING)
+        self._block = UniformBlock(context, MOST_POCKETS * WORDS * 4, BINDING)
         noise = np.ascontiguousarray(pocket_noise().transpose(2, 1, 0))
         self._noise = context.texture3d((NOISE_CELLS,) * 3, 1, noise.astype("f2").tobytes(), dtype="f2")
         self._noise.filter = (moderngl.LINEAR, moderngl.LINEAR)
         self._noise.repeat_x = self._noise.repeat_y = self._noise.repeat_z = True
         self._cells: moderngl.Texture | None = None
-        self._size: Size = (0, 0)
 
     def write(
         self,
