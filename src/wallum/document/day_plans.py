@@ -16,6 +16,7 @@ from wallum.document.lanes import Lane
 from wallum.document.owners import PEGGED, title_of
 from wallum.document.paths import refusal
 from wallum.document.project import Look, Project
+from wallum.document.screen_shafts import ScreenShafts
 from wallum.document.sources import MoonSource, SkySource, Source, SunSource
 from wallum.document.storage import refuse_constant
 from wallum.errors import ProjectProblem
@@ -54,6 +55,7 @@ class DayPlan(Item):
     sky: SkySource | None = None
     air: Air | None = None
     mist: Mist | None = None
+    screen_shafts: ScreenShafts | None = None
     look: Look | None = None
     lanes: tuple[Lane, ...] = ()
 

@@ -43,6 +43,7 @@ OWNERS: Final[dict[str, Owner]] = {
             varied=True,
         ),
         Owner("mist", "Ground mist", pegged=True, varied=True),  # shown with the air
+        Owner("screen_shafts", "Screen shafts", pegged=True, varied=True),  # shown with the air
         Owner("setting", "Place and day", "Place", "Where on Earth, which day, how long a day lasts"),
         Owner("balance", "Balance", varied=True),
         Owner(

@@ -13,6 +13,7 @@ from wallum.document.fit import LevelFit
 from wallum.document.lanes import Lane
 from wallum.document.level_light import LevelLight
 from wallum.document.owners import PEGGED
+from wallum.document.screen_shafts import ScreenShafts
 from wallum.document.sources import Lamp, MoonSource, SkySource, Source, SunSource
 from wallum.document.targets import Target
 from wallum.memo import Memo
@@ -32,7 +33,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 6
+SCHEMA_VERSION = 7
 
 
 def _iso_date(value: str) -> str:
@@ -290,6 +291,7 @@ class Variant(Item):
     look: Look = Look()
     air: Air = Air()
     mist: Mist = Mist()
+    screen_shafts: ScreenShafts = ScreenShafts()
     balance: Balance = Balance()
     marks: tuple[PartMarks, ...] = ()
     level_light: LevelLight = LevelLight()
@@ -311,6 +313,7 @@ class Project(Item):
     look: Look = Look()
     air: Air = Air()
     mist: Mist = Mist()
+    screen_shafts: ScreenShafts = ScreenShafts()
     balance: Balance = Balance()
     sources: tuple[Source, ...] = ()
     shots: tuple[Shot, ...] = ()

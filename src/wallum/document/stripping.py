@@ -37,13 +37,19 @@ def stripped(project: Project, keys: Iterable[str]) -> Project:
     Pegs that would switch them on again go too.
     """
     gone = set(keys)
-    lit = gone | ({"mist"} if AIR_KEY in gone else set())
+    lit = gone | ({"mist", "screen_shafts"} if AIR_KEY in gone else set())
     sources = tuple(one.revised(on=False) if one.id in gone else one for one in project.sources)
     lanes = tuple(lane for lane in project.lanes if not (lane.name == "on" and lane.owner in lit))
-    air, mist = project.air, project.mist
+    air, mist, shafts = project.air, project.mist, project.screen_shafts
     if AIR_KEY in gone:
         air, mist = air.revised(on=False), mist.revised(on=False)
+        shafts = shafts.revised(on=False)
     left = {name: False for key, name in LEVEL_KEYS.items() if key in gone}
     return project.revised(
-        sources=sources, lanes=lanes, air=air, mist=mist, level_light=project.level_light.revised(**left)
+        sources=sources,
+        lanes=lanes,
+        air=air,
+        mist=mist,
+        screen_shafts=shafts,
+        level_light=project.level_light.revised(**left),
     )

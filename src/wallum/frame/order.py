@@ -7,6 +7,7 @@ from wallum.frame.passes.air import AIR, AIR_LIGHT
 from wallum.frame.passes.finish import DEVELOP, INSPECT, METER, READ_BACK
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
+from wallum.frame.passes.sheets import CARDS, SCREEN_SHAFTS
 from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 
@@ -28,6 +29,8 @@ LIT: Final[tuple[Described, ...]] = (
     AIR_LIGHT,
     AIR,
     LIGHT_OF_SEE_THROUGH,
+    CARDS,
+    SCREEN_SHAFTS,
 )
 # From there to the window.
 FINISHED: Final[tuple[Described, ...]] = (METER, DEVELOP, READ_BACK)

@@ -14,11 +14,13 @@ from wallum.document.sources import GROUPS, Lamp, Source
 from wallum.memo import Memo
 from wallum.moment.at_moment import LaneValues, lane_values, with_values
 from wallum.moment.base_light import direction_to, find_base_light
+from wallum.moment.cards import cards_of
 from wallum.moment.kinds import parts_of, row_of
 from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
 from wallum.moment.moment import Moment, own_moment
 from wallum.moment.pockets import pockets_of
 from wallum.moment.scene import AIR_ID, Dome, LitScene, Sun
+from wallum.moment.screen import radial_of
 from wallum.moment.shown_look import Metering, ShownLook
 from wallum.moment.switching import is_on
 from wallum.physics.colour import luminance
@@ -242,7 +244,8 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     sky = _with_own_light(_with_haze(base.sky, base.far, far, air), air)
     gain = 2.0**project.balance.glow * float(project.level_light.glow)
     look = ShownLook(now.look.ev100, _metering(now.look), now.look.vignette, now.look.night_eye)
-    scene = LitScene(lamps, far, sky, look, air, glow, gain)
+    cards = cards_of(now.sources, lamps, far, sky, moment, now.balance)
+    scene = LitScene(lamps, far, sky, look, air, cards, radial_of(now.screen_shafts, far, sky), glow, gain)
     if look.metering is None:
         return scene
     return replace(scene, look=replace(look, ev100=_foreseen_ev(scene)))

@@ -11,16 +11,19 @@ from numpy.typing import NDArray
 from wallum.level.panorama_file import read_panorama
 from wallum.moment.lamps import Lamps
 from wallum.moment.shown_look import ShownLook
+from wallum.physics.card import Card
 from wallum.physics.cloud_shadow import CloudShadow, ShadowMap
 from wallum.physics.deck import Deck, deck_along
 from wallum.physics.dome import irradiance_terms, sample_dome
 from wallum.physics.high_cloud import HighCloud, over_sky
 from wallum.physics.medium import Medium
 from wallum.physics.panorama import PanoramaView, panorama_light
+from wallum.physics.screen_shafts import Radial
 
 __all__ = [
     "AIR_ID",
     "GLOW_ID",
+    "SCREEN_ID",
     "SUN_MAPS",
     "UNLIT_ID",
     "Disc",
@@ -35,6 +38,8 @@ __all__ = [
 GLOW_ID = "glow"
 # The same for air that shows light, and for surfaces that ask for none.
 AIR_ID, UNLIT_ID = "air", "unlit"
+# And for what is drawn out over the picture.
+SCREEN_ID = "screen shafts"
 
 
 # Reach [m], texels and number of the sun's shadow maps, where nothing else is said.
@@ -236,6 +241,7 @@ class LitScene:
 
     look     : what the picture does with it
     glow_gain: what all glow is multiplied with
+    cards    : sheets that stand for lit air; screen : what is drawn out from sun or moon over the picture
     glow     : by lamp id, the share of its set light that a lamp gives which glow follows
     """
 
@@ -244,6 +250,8 @@ class LitScene:
     sky: Dome | None
     look: ShownLook
     air: Medium | None = None
+    cards: tuple[Card, ...] = ()
+    screen: Radial | None = None
     glow: dict[str, float] = field(default_factory=dict)
     glow_gain: float = 1.0
 
@@ -259,13 +267,15 @@ class LitScene:
         sky = self.sky
         if sky is not None:
             sky = replace(sky, ground=np.zeros(3), key=(*sky.key, -1.0))
-        return replace(self, sky=sky, air=None)
+        return replace(self, sky=sky, air=None, cards=(), screen=None)
 
     def only(self, source_id: str) -> "LitScene":
         """The scene with one source alone; GLOW_ID for glowing surfaces alone."""
-        ids = {*self.lamps.ids, *(one.id for one in (self.sun, self.sky) if one is not None)}
+        ids = {*self.lamps.ids, *(one.id for one in (self.sun, self.sky, *self.cards) if one is not None)}
         gain = self.glow_gain if source_id == GLOW_ID else 0.0
-        return replace(self.without(frozenset(ids - {source_id})), glow_gain=gain)
+        alone = self.without(frozenset(ids - {source_id}))
+        kept = self.screen if self.sun is not None and source_id == self.sun.id else None
+        return replace(alone, glow_gain=gain, screen=kept)
 
     def without(self, ids: frozenset[str]) -> "LitScene":
         """The scene without some sources."""
@@ -277,4 +287,5 @@ class LitScene:
             lamps=self.lamps.only(keep),
             sun=None if self.sun and self.sun.id in ids else self.sun,
             sky=None if self.sky and self.sky.id in ids else self.sky,
+            cards=tuple(one for one in self.cards if one.id not in ids),
         )

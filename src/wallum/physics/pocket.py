@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats
 
-__all__ = ["HARDEST", "MOST_POCKETS", "NOISE_CELLS", "Pocket", "pocket_noise"]
+__all__ = ["HARDEST", "MOST_POCKETS", "NOISE_CELLS", "Pocket", "noise_at", "pocket_noise"]
 
 # More than these are not shown: the first ones are (include/pocket.glsl).
 MOST_POCKETS = 64
@@ -65,6 +65,12 @@ def _looked_up(place: Floats) -> NDArray[np.float64]:
     return out
 
 
+def noise_at(places: Floats, drifted: RGB, grain_m: float, contrast: float) -> NDArray[np.float64]:
+    """(N,) what noise of a contrast and a width [m] multiplies with at places (N, 3), about 1."""
+    at = (np.asarray(places, dtype=np.float64) - drifted) * (NOISE_CELLS / 8.0 / grain_m)
+    return np.asarray(np.clip(1.0 + contrast * 3.0 * (_looked_up(at) - 0.5), 0.0, None))
+
+
 @dataclass(frozen=True)
 class Pocket:
     """Other air in a box or an ellipsoid.
@@ -109,8 +115,7 @@ class Pocket:
         inside = self._smooth(p)
         if self.contrast <= 0.0:
             return inside
-        at = (p - self.drifted) * (NOISE_CELLS / 8.0 / self.grain_m)
-        return np.asarray(inside * np.clip(1.0 + self.contrast * 3.0 * (_looked_up(at) - 0.5), 0.0, None))
+        return inside * noise_at(p, self.drifted, self.grain_m, self.contrast)
 
     def _smooth(self, p: NDArray[np.float64]) -> NDArray[np.float64]:
         """(N,) the same without its noise."""

@@ -33,6 +33,7 @@ from wallum.realtime.passes.light import Light, LightAdded, LightOfOthers, Light
 from wallum.realtime.passes.lighting import Lighting
 from wallum.realtime.passes.metering import Meter
 from wallum.realtime.passes.shadows import LampShadowPass, SunShadowPass
+from wallum.realtime.passes.sheets import Cards, ScreenShafts
 from wallum.realtime.passes.sky import Clouds, SkyMaps, SkyVisibilityPass
 from wallum.realtime.passes.sky_pass import SkyPass
 from wallum.realtime.passes.sky_visibility import SkyVisibility
@@ -104,6 +105,8 @@ class Engine:
             AirLight(log, lighting, volume),
             Air(log, context, self.programs, lighting, sky, volume),
             LightOfSeeThrough(log, lighting),
+            Cards(log, context, self.programs),
+            ScreenShafts(log, context, self.programs),
         )
         by_name = {one.name: one for one in made}
         return tuple(by_name[described.name] for described in LIT)

@@ -25,7 +25,8 @@ from wallum.physics.medium import KOSCHMIEDER, Medium
 __all__ = ["AIR_GROUPS", "AirHead", "AirProfile", "hero_heights"]
 
 # Layers of the level's air, by the project's field, as they are called here.
-AIR_GROUPS: Final = {"air": "Haze", "mist": "Ground mist"}
+LAYERS: Final = {"air": "Haze", "mist": "Ground mist"}
+AIR_GROUPS: Final = {**LAYERS, "screen_shafts": "Screen shafts"}
 HEIGHT_PX, LEFT_PX, RIGHT_PX = 118, 44, 62
 # Visibilities that the profile goes from and to [m].
 CLEAREST_M, THICKEST_M = 200_000.0, 10.0
@@ -256,7 +257,7 @@ class AirHead(QWidget):
         """White air before a white sky as bright as the present one."""
         now = self._session.now
         values: dict[str, object] = {}
-        for group in AIR_GROUPS:
+        for group in LAYERS:
             values |= {f"{group}/colour": (1.0, 1.0, 1.0), f"{group}/absorption": 0.0}
         sky = next((one for one in now.resolved_sources if isinstance(one, SkySource)), None)
         scene = evaluate(self._session.project, self._session.playhead.moment)

@@ -159,7 +159,7 @@ class Session(QObject):
             return
         heads = [path.split("/") for path in values]
         self.active = frozenset(one[1].removeprefix("@") for one in heads if one[0] == "sources")
-        self.light_dragged = any(one[0] in ("sources", "air", "mist") for one in heads)
+        self.light_dragged = any(one[0] in ("sources", "air", "mist", "screen_shafts") for one in heads)
         self.history.preview(shown)
 
     def preview_values(self, source_id: str, changes: dict[str, Any]) -> None:

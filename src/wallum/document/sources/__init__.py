@@ -13,10 +13,12 @@ from wallum.document.sources.panel import PanelSource
 from wallum.document.sources.placed import Placed
 from wallum.document.sources.pocket import PocketSource
 from wallum.document.sources.punctual import PointSource, SpotSource
+from wallum.document.sources.sheets import CardSource, Sheets, VeilSource
 
 __all__ = [
     "GROUPS",
     "LAMP_KINDS",
+    "CardSource",
     "Coloured",
     "FarLight",
     "Lamp",
@@ -25,10 +27,12 @@ __all__ = [
     "Placed",
     "PocketSource",
     "PointSource",
+    "Sheets",
     "SkySource",
     "Source",
     "SpotSource",
     "SunSource",
+    "VeilSource",
     "new_id",
 ]
 
@@ -39,7 +43,15 @@ GROUPS: Final[dict[str, str]] = {
 }  # fmt: skip
 
 Source = Annotated[
-    SunSource | MoonSource | SkySource | PointSource | SpotSource | PanelSource | PocketSource,
+    SunSource
+    | MoonSource
+    | SkySource
+    | PointSource
+    | SpotSource
+    | PanelSource
+    | PocketSource
+    | CardSource
+    | VeilSource,
     Field(discriminator="kind"),
 ]
 # Kinds of lamps by their word.

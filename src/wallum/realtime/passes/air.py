@@ -75,7 +75,7 @@ class Air(Pass):
 
     def key(self, draft: Draft, lit: Lit) -> object:
         far = tuple(None if one is None else one.in_air for one in (lit.scene.sun, lit.scene.sky))
-        return None if draft.active else (lit.scene.air, far, draft.view.show)
+        return None if draft.active else (lit.scene.air, far, draft.view.show, draft.laid_over)
 
     def draw(self, draft: Draft) -> Steps:
         scene, view, gbuffer, targets = draft.scene, draft.view, draft.gbuffer, draft.targets

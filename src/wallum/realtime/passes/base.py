@@ -101,6 +101,11 @@ class Draft:
         """The scene with every source."""
         return Lit(self.scene, self.seen.lamps)
 
+    @property
+    def laid_over(self) -> object:
+        """What is laid over the finished picture in its place."""
+        return self.scene.cards, self.scene.screen
+
     @cached_property
     def rest(self) -> Lit:
         """The scene without the sources under the hand."""

@@ -73,6 +73,10 @@ class Light(_Summed):
     def wanted(self, draft: Draft) -> bool:
         return not draft.active and not draft.inspected
 
+    def key(self, draft: Draft, lit: Lit) -> object:
+        # What is laid over it in place is taken off again by drawing it anew.
+        return super().key(draft, lit), None if lit.scene.air is not None else draft.laid_over
+
     def draw(self, draft: Draft) -> Steps:
         yield from self._sum(draft, draft.whole, draft.targets.total)
 

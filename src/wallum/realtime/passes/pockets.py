@@ -10,7 +10,7 @@ from wallum.moment.camera import Camera
 from wallum.physics.pocket import HARDEST, MOST_POCKETS, NOISE_CELLS, Pocket, pocket_noise
 from wallum.realtime.passes.lamp_buffers import UniformBlock
 
-__all__ = ["Pockets", "reached_cells"]
+__all__ = ["Pockets", "noise_texture", "reached_cells"]
 
 # Numbers of `struct Pocket`, see include/pocket.glsl.
 WORDS: Final = 28
@@ -70,16 +70,22 @@ def _gap(
     return np.asarray(np.maximum(np.maximum(low - at, at - high), 0.0))
 
 
+def noise_texture(context: moderngl.Context) -> moderngl.Texture3D:
+    """The noise of pockets and veils, which repeats."""
+    noise = np.ascontiguousarray(pocket_noise().transpose(2, 1, 0))
+    texture = context.texture3d((NOISE_CELLS,) * 3, 1, noise.astype("f2").tobytes(), dtype="f2")
+    texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+    texture.repeat_x = texture.repeat_y = texture.repeat_z = True
+    return texture
+
+
 class Pockets:
     """Buffers and textures of the pockets of a picture."""
 
     def __init__(self, context: moderngl.Context) -> None:
         self._context = context
         self._block = UniformBlock(context, MOST_POCKETS * WORDS * 4, BINDING)
-        noise = np.ascontiguousarray(pocket_noise().transpose(2, 1, 0))
-        self._noise = context.texture3d((NOISE_CELLS,) * 3, 1, noise.astype("f2").tobytes(), dtype="f2")
-        self._noise.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        self._noise.repeat_x = self._noise.repeat_y = self._noise.repeat_z = True
+        self._noise = noise_texture(context)
         self._cells: moderngl.Texture | None = None
 
     def write(
