@@ -9,10 +9,10 @@ from level_shapes import grey_level
 from wallum.document.project import Look, Project, base_light
 from wallum.document.screen_shafts import ScreenShafts
 from wallum.document.sources import CardSource, PointSource, SpotSource, VeilSource
-from wallum.frame.passes.sheets import sun_in_picture
 from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.far_place import sun_in_picture
 from wallum.physics.card import card_along
 from wallum.physics.colour import luminance
 from wallum.physics.screen_shafts import drawn_out, open_sky

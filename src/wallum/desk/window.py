@@ -1,6 +1,5 @@
 """The window: its panes, and the plumbing from the project to the picture."""
 
-from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt
@@ -15,7 +14,6 @@ from wallum.desk.day.transport import Transport
 from wallum.desk.panes.balance import BalanceView
 from wallum.desk.panes.check_sheet import CheckSheet
 from wallum.desk.panes.cost_bar import CostBar
-from wallum.desk.panes.lamp_kinds import LAMP_LOOKS
 from wallum.desk.panes.lists import SourceList
 from wallum.desk.panes.meter_field import MeterField
 from wallum.desk.panes.shots import ShotList
@@ -119,7 +117,7 @@ class DeskWindow(QMainWindow):
         self.state = ViewState()
         self.looking = Looking(self.session, self.picture, self.wall, self.state)
         self.walker = Walker(self.session, self.looking)
-        self.comparing = Comparing(self.session, self.wipe, self.variants, self)
+        self.comparing = Comparing(self.session, self.picture, self.wipe, self.variants, self.pointer, self)
         self.recent = RecentMenu(self.settings, self._open_file, self)
         self.pool = PoolLines(self.session, self.picture)
         self.bench = DayBench(self.session, self.sheet, self.picture, self)
@@ -148,14 +146,13 @@ class DeskWindow(QMainWindow):
                 "save_as": self.files.ask_save,
                 "undo": self.session.undo,
                 "redo": self.session.redo,
-                **{kind: partial(at, partial(pointer.put_at, kind)) for kind in LAMP_LOOKS},
-                "pocket": lambda: at(pointer.put_pocket),
+                **pointer.commands,
+                **self.comparing.commands,
                 "aim": lambda: at(tools.aim),
                 "kick": lambda: at(tools.kick),
                 "pull": self._pull_mode,
                 "align": tools.align,
                 "meter": lambda: at(tools.meter),
-                "figure": lambda: at(pointer.stand_figure),
                 "select_all": sources.select_all,
                 "duplicate": sources.duplicate,
                 "only": sources.see_only,
@@ -172,9 +169,6 @@ class DeskWindow(QMainWindow):
                 "view": self.viewing.next,
                 "play": self.transport.toggle,
                 "flip": self.variants.flip,
-                "wipe": self.comparing.wipe_variant,
-                "wipe_pinned": self.comparing.wipe_pinned,
-                "pin": self.comparing.pin,
                 "wall": self.looking.swap_wall,
                 "bench": self.bench.swap,
                 "hours": self.bench.by_hours,
@@ -246,21 +240,24 @@ class DeskWindow(QMainWindow):
         self.shots.chosen.connect(self.looking.peek)
         self.shots.stayed.connect(self.looking.look_through)
         self.shots.left.connect(self.looking.go_back)
+        ways = self.comparing.ways
         for taker in (
             self.shots.show_picture,
             self.wall.take_picture,
             self.wipe.take_picture,
+            ways.take_picture,
             self.bench.hours.take_picture,
         ):
             self.link.thumb_came.connect(taker)
-        self.at_rest.more += [self.wipe.wanted, self.wall.wanted, self.bench.hours.wanted]
+        self.at_rest.more += [self.wipe.wanted, self.wall.wanted, self.bench.hours.wanted, ways.wanted]
         self.bench.chosen_shots = self.shots.chosen_ids
         self.bench.hours.opened.connect(self.at_rest.asked)
         self.bench.hours.chosen.connect(self._go_to)
         self.day.bench_asked.connect(self.bench.show_bench)
         self.bench.changed.connect(self.day.show_bench)
         self.wipe.began.connect(self.at_rest.asked)
-        self.viewing.lead(self.wipe, self.walker, {"wall": self.wall, "hours": self.bench.hours})
+        ways.began.connect(self.at_rest.asked)
+        self.viewing.lead(self.wipe, ways, self.walker, {"wall": self.wall, "hours": self.bench.hours})
         self.looking.left.connect(self.viewing.plain)
         self.wall.opened.connect(self.at_rest.asked)
         self.receiver.arriving.connect(self.files.level_is)
@@ -487,7 +484,7 @@ class DeskWindow(QMainWindow):
         """Stop what runs beside the window."""
         self.settings.keep_window_states({"window": self.saveGeometry(), "panes": self.panes.saveState()})
         silence(self.act)
-        for asked in (self.truth, self.receiver, self.checks):
+        for asked in (self.truth, self.receiver, self.checks, self.comparing.ways):
             asked.dispose()
         self.transport.play(False)
         self.walker.stop()

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from wallum.frame.asked import Asked, Counts
 from wallum.frame.order import PASSES
-from wallum.moment.scene import AIR_ID
+from wallum.moment.scene import AIR_ID, SCREEN_ID
 
 __all__ = ["Work", "count_work"]
 
@@ -34,6 +34,7 @@ def count_work(asked: Asked) -> Work:
     there = (*scene.lamps.ids, *(one.id for one in (scene.sky, scene.sun) if one is not None))
     if scene.air is not None:
         there = (*there, AIR_ID, *(one.id for one in scene.air.pockets))
+    there = (*there, *(one.id for one in scene.cards), *((SCREEN_ID,) if scene.screen is not None else ()))
     work = Work({}, {source_id: {} for source_id in there})
     for one in PASSES:
         counted = one.count(asked)

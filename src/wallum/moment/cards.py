@@ -16,9 +16,9 @@ from wallum.moment.scene import Dome, Sun
 from wallum.physics.card import RGB, Card, Fades, Sheet
 from wallum.physics.dome import scattered
 from wallum.physics.frames import frame_of
-from wallum.physics.medium import extinction_for
+from wallum.physics.medium import KOSCHMIEDER, Medium, extinction_for
 
-__all__ = ["cards_of", "fitted_beam"]
+__all__ = ["cards_of", "visibility_at"]
 
 # Share of light that the air which a card stands for scatters.
 ALBEDO: Final = 0.95
@@ -60,10 +60,9 @@ def _mean_over_cone(row: np.void, spread: float) -> float:
     away = np.sqrt((np.arange(32) + 0.5) / 32) * math.tan(spread)
     side, _ = (one[0] for one in frame_of(row["direction"].astype(np.float64)[None]))
     ways = row["direction"].astype(np.float64) + away[:, None] * side
-    ways *= (4.0 / np.linalg.norm(ways, axis=1))[:, None]
     free = np.array([row]).copy()
     free["range"] = 0.0
-    strength = kind_of(row).sample(free, row["position"].astype(np.float64) + ways).strength
+    strength = kind_of(row).sample(free, row["position"].astype(np.float64) + 4.0 * ways).strength
     middle = (
         kind_of(row)
         .sample(free, (row["position"] + row["direction"] * 4.0).astype(np.float64)[None])
@@ -72,14 +71,8 @@ def _mean_over_cone(row: np.void, spread: float) -> float:
     return float(np.mean(strength) / max(float(middle[0]), 1e-30))
 
 
-def fitted_beam(row: np.void) -> tuple[float, float]:
-    """Half the angle of the beam of a lamp that faces one way [rad], and how long it is seen [m]."""
-    spread = min(math.acos(max(float(row["cos_outer"]), 0.0)), WIDEST)
-    return spread, float(row["range"])
-
-
 def _lamp_beam(source: CardSource, row: np.void, gain: float, fades: Fades) -> Card:
-    spread, reach = fitted_beam(row)
+    spread, reach = min(math.acos(max(float(row["cos_outer"]), 0.0)), WIDEST), float(row["range"])
     axis, radius = row["direction"].astype(np.float64), float(row["radius"])
     begins = max(2.0 * radius, STARTS_AT * source.length)
     widths = tuple(radius + along * math.tan(spread) for along in (begins, begins + source.length))
@@ -184,6 +177,16 @@ def _veil(source: VeilSource, sun: Sun | None, sky: Dome | None, gain: float, mo
     fades = _fades(source, VEIL_SIDES, moment)
     light = _tuple(far * share)
     return Card(source.id, "veil", sheets, toward, VEIL_G, light, fades, _tuple(even), hides)
+
+
+def visibility_at(air: Medium | None, place: Vector3) -> float:
+    """How far one sees in the air about a place (3,) [m]; where there is none, as cards have it."""
+    thick = 0.0
+    if air is not None and air.straight is None:
+        thick = float(air.extinction(place[1:2])[0, 1])
+        thick += sum(one.extinction * float(one.density(place[None])[0]) for one in air.pockets)
+    default: float = CardSource.model_fields["visibility"].default
+    return min(max(KOSCHMIEDER / thick, 0.2), 100_000.0) if thick > 1e-6 else default
 
 
 def cards_of(

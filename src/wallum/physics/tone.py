@@ -51,6 +51,14 @@ class ToneCurve:
         x = np.maximum(value, 0.0)
         return np.clip((self.a * x + self.b) * x / ((self.c * x + self.d) * x + 1.0), 0.0, 1.0)
 
+    def undone(self, display: Floats) -> NDArray[np.float64]:
+        """Scene-linear picture value for display-linear values (...,) in 0 to 1 [-]."""
+        f = np.clip(np.asarray(display, dtype=np.float64), 0.0, 1.0)
+        p, q = self.a - f * self.c, self.b - f * self.d
+        root = np.sqrt(np.maximum(q * q + 4.0 * p * f, 0.0))
+        # The one that stays exact where the square's factor goes through zero.
+        return np.asarray(2.0 * f / np.maximum(q + root, 1e-12))
+
 
 DEFAULT_CURVE = ToneCurve.through(toe_slope=0.62, contrast=1.18, white_stops=6.0)
 

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.kinds import kind_of
-from wallum.moment.scene import GLOW_ID, UNLIT_ID, Dome, LitScene
+from wallum.moment.scene import GLOW_ID, SCREEN_ID, UNLIT_ID, Dome, LitScene
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import disc_points, halton
@@ -22,6 +22,7 @@ from wallum.physics.surface import response
 from wallum.transport.air_between import air_between, air_parts
 from wallum.transport.air_lit import Ways, air_light
 from wallum.transport.rays import LIFT_M, RayScene
+from wallum.transport.sheet_shares import card_shares, screen_share
 from wallum.transport.surfaces import SeenSurfaces
 
 __all__ = ["LAYER_SIZE", "Layers", "fill_layers"]
@@ -124,7 +125,17 @@ def _scatter(count: int) -> NDArray[np.float64]:
 def _kept(seen: SeenSurfaces, scene: LitScene) -> NDArray[np.float64]:
     """(P, 3) what the air leaves of light on its way to the eye; nothing of unlit surfaces' share."""
     kept, _ = air_between(scene, _eye(seen), -seen.to_eye, seen.distance)
-    return kept * ~seen.unlit[:, None]
+    return kept * (~seen.unlit * _left_by_sheets(seen, scene))[:, None]
+
+
+def _left_by_sheets(seen: SeenSurfaces, scene: LitScene) -> NDArray[np.float64]:
+    """(P,) what veils and screen shafts leave of light."""
+    left = np.ones(len(seen.pixel))
+    if scene.cards:
+        left *= card_shares(seen, scene)[1]
+    if scene.screen is not None:
+        left *= screen_share(seen, scene)[1]
+    return left
 
 
 def _eye(seen: SeenSurfaces) -> NDArray[np.float64]:
@@ -179,8 +190,13 @@ def fill_layers(layers: Layers, rays: RayScene, scene: LitScene) -> Iterator[Non
         shown = seen.base / exposure_scale(scene.look.ev100)
         layers.light[UNLIT_ID] = shown * seen.unlit[:, None]
     if scene.air is not None:
-        layers.light |= _air(rays, seen, scene)
+        left = _left_by_sheets(seen, scene)[:, None]
+        layers.light |= {name: light * left for name, light in _air(rays, seen, scene).items()}
         yield
+    if scene.cards:
+        layers.light |= card_shares(seen, scene)[0]
+    if scene.screen is not None:
+        layers.light[SCREEN_ID] = screen_share(seen, scene)[0]
     for index, lamp_id in enumerate(scene.lamps.ids):
         layers.light[lamp_id] = _lamp(rays, seen, scene, index) * kept
         yield

@@ -8,7 +8,7 @@ from wallum.physics.arrays import Floats, dots
 from wallum.physics.emitters import halton, sphere_directions
 from wallum.transport.rays import RayScene
 
-__all__ = ["Placed", "place_around", "place_toward"]
+__all__ = ["Placed", "place_around", "place_toward", "sky_share"]
 
 # A surface looks up or down where its normal does by this much; else it is a wall.
 LEVEL = 0.7
@@ -75,3 +75,13 @@ def place_toward(rays: RayScene, at: Floats, normal: Floats) -> Placed:
     distance = _free(rays, start, normal, SPOT_M)
     x, y, z = (float(part) for part in at + normal * distance)
     return Placed((x, y, z), distance)
+
+
+def sky_share(rays: RayScene, place: Floats, count: int = 96) -> float:
+    """Share of the upper half of all directions that is open from a place (3,)."""
+    up = (np.arange(count) + 0.5) / count
+    around = 2.0 * np.pi * np.arange(count) * 0.6180339887
+    flat = np.sqrt(1.0 - up * up)
+    ways = np.stack([flat * np.cos(around), up, flat * np.sin(around)], axis=1)
+    starts = np.broadcast_to(np.asarray(place, dtype=np.float64), ways.shape)
+    return float(1.0 - rays.blocked(starts, ways, np.full(count, np.inf)).mean())

@@ -23,13 +23,15 @@ MOST_VEILS = 8
 class SeenSurfaces:
     """The surfaces in the middles of a picture's pixels.
 
-    size : columns, rows; pixel : (P,) number of each surface's pixel, from the top left
+    camera : that sees them; size : columns, rows
+    pixel : (P,) number of each surface's pixel, from the top left
     points, normals, to_eye, base, glow : (P, 3); metallic, roughness : (P,)
     distance : (P,) from the eye [m]; unlit, tinted : (P,) whether it asks for no light, and whether
     colours of corners tint it; part : (P,) number of its part
     layers : see-through surfaces before them, each pixel's counted
     """
 
+    camera: Camera
     size: tuple[int, int]
     pixel: NDArray[np.int64]
     points: NDArray[np.float64]
@@ -111,5 +113,18 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
     part = flat.part[found.triangle].astype(np.int64)
     gloss = (metallic, roughness)
     return SeenSurfaces(
-        size, met, points, normals, to_eye, base, glow, *gloss, found.distance, unlit, tinted, part, layers
+        camera,
+        size,
+        met,
+        points,
+        normals,
+        to_eye,
+        base,
+        glow,
+        *gloss,
+        found.distance,
+        unlit,
+        tinted,
+        part,
+        layers,
     )

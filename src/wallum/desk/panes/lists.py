@@ -14,7 +14,7 @@ from PyQt6.QtCore import (
     Qt,
     pyqtSignal,
 )
-from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap
+from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QWidget
 
 from wallum.desk.panes.lamp_kinds import LAMP_LOOKS
@@ -23,7 +23,7 @@ from wallum.desk.widgets.short_names import ShortNames
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.fields import declared
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import Lamp, PocketSource, Source
+from wallum.document.sources import CardSource, Lamp, PocketSource, Source, VeilSource
 from wallum.moment.shown_colour import shown_colour
 
 __all__ = ["SourceList", "source_icon"]
@@ -61,6 +61,12 @@ def _icon(kind: str, on: bool, shown: tuple[int, int, int]) -> QIcon:
             for x, y, side in ((2.5, 7, 6.0), (6, 4, 7.0), (9.5, 7, 6.0)):
                 painter.drawArc(QRectF(x, y, side, side), 0, 180 * 16)
             painter.drawLine(QPointF(2, 13), QPointF(16, 13))
+        case "card":
+            painter.drawPolyline(QPolygonF([QPointF(7, 2), QPointF(3, 15), QPointF(15, 15), QPointF(11, 2)]))
+            painter.drawLine(QPointF(9, 5), QPointF(9, 15))
+        case "veil":
+            for y, x in ((5, 3), (9, 2), (13, 4)):
+                painter.drawLine(QPointF(x, y), QPointF(x + 11, y))
         case _:
             LAMP_LOOKS[kind].diagram(painter)
     painter.end()
@@ -74,6 +80,10 @@ def _strength(source: Source) -> str:
     """How strong a source is, in a few words."""
     if isinstance(source, PocketSource):
         return f"one sees {format_quantity(source.visibility, 'm')}"
+    if isinstance(source, VeilSource):
+        return f"hides {source.hides:.0%}"
+    if isinstance(source, CardSource):
+        return f"{source.length:g} m long, {source.gain:g} times"
     if isinstance(source, Lamp):
         return format_quantity(source.strength, declared(source)[source.STRENGTH].unit)
     return "as it truly is" if source.trim == 0.0 else f"{source.trim:+g} stops"

@@ -25,7 +25,7 @@ from wallum.document.fields import Item, declared
 from wallum.document.owners import OWNERS, title_of
 from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import LAMP_KINDS, Coloured, FarLight, Lamp, PocketSource
+from wallum.document.sources import LAMP_KINDS, CardSource, Coloured, FarLight, Lamp, PocketSource, VeilSource
 from wallum.moment.base_light import body_now, find_base_light
 from wallum.moment.shown_colour import shown_colour, shown_rgb
 from wallum.physics.colour import luminance
@@ -132,8 +132,8 @@ class Pane(QWidget):
         if isinstance(item, Coloured):
             alike = [one for one in others if isinstance(one, Coloured)]
             self._field.show_source(item, alike, shown_colour(item))
-            # The colour of a pocket is that of its own light alone.
-            self._field.setVisible(not isinstance(item, PocketSource) or item.own_light > 0.0)
+            # Of a pocket that is its own light's alone; a card has its source's.
+            self._field.setVisible("kelvin" not in item.inactive() or "colour" not in item.inactive())
         if isinstance(item, Lamp):
             lumens = sum(one.lumens() for one in (item, *others) if isinstance(one, Lamp))
             word = "together give" if others else "gives"
@@ -317,4 +317,5 @@ def _one_of_each() -> tuple[Item, ...]:
     lamps = (kind(id=word, name=word) for word, kind in LAMP_KINDS.items())
     pocket = PocketSource(id="pocket", name="pocket")
     groups = (getattr(Project(), one.name) for one in OWNERS.values() if one.tab)
-    return (*groups, *base_light(), *lamps, pocket)
+    sheets = CardSource(id="card", name="card"), VeilSource(id="veil", name="veil")
+    return (*groups, *base_light(), *lamps, pocket, *sheets)

@@ -1,5 +1,7 @@
-"""Comparing: the wipe against a variant or a pinned picture, begun and ended by commands."""
+"""Comparing: the wipe against a variant or a pinned picture, and the three ways of shafts."""
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QObject
@@ -7,6 +9,9 @@ from PyQt6.QtGui import QImageReader
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from wallum.desk.panes.variant_bar import VariantBar
+from wallum.desk.picture.pointer_tools import PointerTools
+from wallum.desk.picture.three_ways import ThreeWays
+from wallum.desk.picture.view import PictureView
 from wallum.desk.picture.wipe import Wipe
 from wallum.desk.project.session import Session
 from wallum.level.opening import reference_to
@@ -19,9 +24,32 @@ PICTURE_SUFFIXES = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".tif", ".tiff")
 class Comparing(QObject):
     """One thing is compared at a time; the same command again ends it."""
 
-    def __init__(self, session: Session, wipe: Wipe, variants: VariantBar, window: QWidget) -> None:
+    def __init__(
+        self,
+        session: Session,
+        picture: PictureView,
+        wipe: Wipe,
+        variants: VariantBar,
+        pointer: PointerTools,
+        window: QWidget,
+    ) -> None:
         super().__init__(window)
         self._session, self._wipe, self._variants, self._window = session, wipe, variants, window
+        self._pointer, self.ways = pointer, ThreeWays(session, picture, pointer.shafts)
+
+    @property
+    def commands(self) -> dict[str, Callable[[], object]]:
+        """What begins or ends a comparison, and what it leads to, by the names of the commands."""
+        turn = self._pointer.shafts.turn_into
+        return {
+            "wipe": self.wipe_variant,
+            "wipe_pinned": self.wipe_pinned,
+            "pin": self.pin,
+            "three_ways": lambda: self._pointer.at_pointer(self.ways.begin),
+            "to_true": partial(turn, "true"),
+            "to_screen": partial(turn, "screen"),
+            "to_card": lambda: self._pointer.at_pointer(partial(self._pointer.shafts.turn_into_card)),
+        }
 
     def wipe_variant(self) -> None:
         """Wipe against the chosen variant, or end that."""

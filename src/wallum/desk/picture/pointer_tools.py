@@ -1,11 +1,14 @@
 """What is done at the pointer: lamps put, parts named and marked, the figure stood there."""
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QCursor
 
+from wallum.desk.panes.lamp_kinds import LAMP_LOOKS
+from wallum.desk.picture.shaft_tools import ShaftTools
 from wallum.desk.picture.view import PictureView
 from wallum.desk.project.part_tools import (
     toggle_follow,
@@ -26,6 +29,19 @@ class PointerTools:
 
     def __init__(self, session: Session, picture: PictureView) -> None:
         self._session, self._picture = session, picture
+        self.shafts = ShaftTools(session, picture)
+
+    @property
+    def commands(self) -> dict[str, Callable[[], object]]:
+        """What puts something at the pointer, by the names of its commands."""
+        at = self.at_pointer
+        return {
+            **{kind: partial(at, partial(self.put_at, kind)) for kind in LAMP_LOOKS},
+            "pocket": partial(at, self.put_pocket),
+            "card": partial(at, self.shafts.put_card),
+            "veil": partial(at, self.shafts.put_veil),
+            "figure": partial(at, self.stand_figure),
+        }
 
     def at_pointer(self, tool: Callable[[QPointF], object]) -> None:
         """Use a tool at the pointer, or in the middle of the picture."""

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QLabel
 
 from wallum.desk.panes.balance import BalanceView
 from wallum.desk.picture.picture_grid import PictureGrid
+from wallum.desk.picture.three_ways import ThreeWays
 from wallum.desk.picture.view import PictureView
 from wallum.desk.picture.view_state import ViewState
 from wallum.desk.picture.walker import Walker
@@ -47,10 +48,12 @@ class Viewing(QObject):
         state.way_out("alone", partial(balance.see_only, ""))
         state.way_out("truth", self._end_truth)
 
-    def lead(self, wipe: Wipe, walker: Walker, grids: dict[str, PictureGrid]) -> None:
+    def lead(self, wipe: Wipe, ways: ThreeWays, walker: Walker, grids: dict[str, PictureGrid]) -> None:
         """Let these give way to each other, and to what the list of views shows."""
         tell: Callable[..., None] = self._state.tell
         wipe.began.connect(lambda: tell("wipe", bool(wipe.against)))
+        ways.began.connect(lambda: tell("ways", ways.shown))
+        self._state.way_out("ways", ways.end)
         walker.changed.connect(partial(tell, "walk"))
         self._state.way_out("wipe", partial(wipe.begin, ""))
         self._state.way_out("walk", walker.stop)

@@ -81,7 +81,9 @@ class CardSource(Sheets):
         first=False,
         heading="Shape",
     )
-    of: str = Field("", max_length=200)  # id of the source that it follows; empty: it stands by itself
+    of: str = Field(
+        default="", max_length=200
+    )  # id of the source that it follows; empty: it stands by itself
     gain: float = parameter(
         1.0,
         label="Strength",

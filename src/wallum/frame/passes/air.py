@@ -19,12 +19,12 @@ def _light(asked: Asked) -> Counted | None:
     places = float(np.prod(asked.quality.air_places))
     counted = Counted({**dict.fromkeys(VOLUME, 0.0), "each": 1.0, "places": places})
     counted.sources[AIR_ID] = {"each": 1.0, "places": places}
-    if scene.sun is not None:
+    if scene.sun is not None and scene.sun.in_air > 0.0:
         counted.sources[scene.sun.id] = {"sun places": places}
-    if scene.sky is not None:
+    if scene.sky is not None and scene.sky.in_air > 0.0:
         counted.sources[scene.sky.id] = {"sky places": places}
     centres, radii = bounding_spheres(scene.lamps)
-    reached = in_view(scene.lamps, camera)
+    reached = in_view(scene.lamps, camera) & (scene.lamps.rows["in_air"] > 0.0)
     # Of the view's volume up to the reach, what each lamp's sphere takes at most.
     tangents = camera.tangents
     seen = 4.0 / 3.0 * tangents[0] * tangents[1] * scene.air.reach**3

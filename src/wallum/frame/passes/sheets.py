@@ -6,28 +6,16 @@ from numpy.typing import NDArray
 from wallum.frame.asked import Asked, Counted
 from wallum.frame.described import Described
 from wallum.moment.camera import Camera
+from wallum.moment.far_place import sun_in_picture
 from wallum.moment.scene import SCREEN_ID
 from wallum.physics.card import Card
-from wallum.physics.screen_shafts import reaching
 
-__all__ = ["CARDS", "SCREEN_SHAFTS", "covered_share", "sun_in_picture"]
+__all__ = ["CARDS", "SCREEN_SHAFTS", "SHAFT_PART", "covered_share"]
 
 # Places of the picture at which it is looked how often a card lies over it.
 ACROSS, DOWN = 48, 27
 # Screen shafts are worked out for one pixel of so many each way.
 SHAFT_PART = 4
-
-
-def sun_in_picture(toward: tuple[float, float, float], camera: Camera) -> tuple[float, float, float]:
-    """Where a far light stands in the picture, 0..1 from the upper left; what is left of its shafts there."""
-    local = camera.rotation() @ np.array(toward)
-    depth = float(-local[2])
-    if depth <= 1e-6:
-        return 0.5, 0.5, 0.0
-    tangents = camera.tangents
-    x = 0.5 + 0.5 * float(local[0]) / depth / tangents[0]
-    y = 0.5 - 0.5 * float(local[1]) / depth / tangents[1]
-    return x, y, reaching(x, y, depth)
 
 
 def covered_share(card: Card, camera: Camera) -> float:

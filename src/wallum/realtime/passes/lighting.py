@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from wallum.frame.quality import Quality
 from wallum.moment.camera import Camera
 from wallum.moment.kinds import SHADERS, by_kind
-from wallum.moment.lamps import NO_LAMPS, LampRows
+from wallum.moment.lamps import NO_LAMPS, LampRows, Lamps
 from wallum.moment.scene import LitScene
 from wallum.moment.view import bounding_spheres
 from wallum.physics.exposure import exposure_scale
@@ -40,6 +40,7 @@ __all__ = ["FOLLOWERS", "Lighting", "lamp_scissor"]
 FOLLOWERS = 256
 # Columns and rows of the air's volume that share a list of lamps.
 AIR_CELL = 4
+NO_REACH_M = 1e-3
 BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", *map(kind_feature, SHADERS)})
 
 
@@ -229,6 +230,11 @@ class Lighting:
     def _list_lamps_of_air(self, draft: "Draft") -> None:
         """The lamps of each coarse cell of the view, whether it holds a surface or not."""
         lamps, shadowed, camera = draft.seen.lamps, draft.seen.shadowed, draft.view.camera
+        dark = lamps.rows["in_air"] <= 0.0
+        if dark.any():  # one that lights no air reaches none
+            reaching = lamps.rows.copy()
+            reaching["range"][dark] = NO_REACH_M
+            lamps = Lamps(lamps.ids, reaching)
         columns, rows, _ = self.volume.size
         size = (columns // AIR_CELL * CELL_PIXELS, rows // AIR_CELL * CELL_PIXELS)
         key = (lamps.shape_key(), shadowed.tobytes(), camera)

@@ -8,9 +8,10 @@ from numpy.typing import NDArray
 
 from wallum.frame.passes.air import AIR
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_SEE_THROUGH
-from wallum.frame.passes.sheets import CARDS, SCREEN_SHAFTS, SHAFT_PART, sun_in_picture
+from wallum.frame.passes.sheets import CARDS, SCREEN_SHAFTS, SHAFT_PART
 from wallum.frame.passes.surfaces import SURFACES
 from wallum.moment.camera import Camera
+from wallum.moment.far_place import sun_in_picture
 from wallum.physics.card import MEAN_CUBE, Card
 from wallum.physics.pocket import NOISE_CELLS
 from wallum.physics.screen_shafts import Radial
