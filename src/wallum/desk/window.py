@@ -20,6 +20,7 @@ from wallum.desk.panes.shots import ShotList
 from wallum.desk.panes.strip_sheet import StripSheet
 from wallum.desk.panes.tune import TunePane
 from wallum.desk.panes.variant_bar import VariantBar
+from wallum.desk.picture.base_mark import BaseMark
 from wallum.desk.picture.comparing import PICTURE_SUFFIXES, Comparing
 from wallum.desk.picture.looking import Looking
 from wallum.desk.picture.picture_tools import PictureTools
@@ -120,6 +121,7 @@ class DeskWindow(QMainWindow):
         self.comparing = Comparing(self.session, self.picture, self.wipe, self.variants, self.pointer, self)
         self.recent = RecentMenu(self.settings, self._open_file, self)
         self.pool = PoolLines(self.session, self.picture)
+        self.base_mark = BaseMark(self.session, self.picture, lambda: self.tune.air_layer)
         self.bench = DayBench(self.session, self.sheet, self.picture, self)
         self.at_rest = AtRest(self.session, self.link, self.picture, self.transport)
         self._alone = QLabel()

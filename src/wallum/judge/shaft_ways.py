@@ -10,7 +10,7 @@ from scipy.ndimage import uniform_filter
 
 from wallum.document.project import Project
 from wallum.document.shaft_ways import WAYS, Way, why_not, with_way, without_shafts
-from wallum.document.sources import CardSource, Source
+from wallum.document.sources import CardSource, PocketSource, Source
 from wallum.frame.asked import Asked, Boxes
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import DeviceProfile
@@ -47,6 +47,7 @@ MEASURED: Final = (96, 54)
 TURNS: Final = 48
 # Places beside each other are taken together, so that noise of the samples counts little.
 BLUR: Final = 5
+MOST_GAIN: Final = 30.0
 
 
 @dataclass(frozen=True)
@@ -148,7 +149,8 @@ def _plain(subject: Subject) -> LitScene:
 def _without_volume(subject: Subject) -> LitScene:
     """The scene without shafts of the source, and no air lit place by place: what true ones cost more."""
     plain = without_shafts(subject.project, subject.source)
-    return evaluate(plain.revised(air=plain.air.revised(shafts=False)), subject.moment)
+    clear = tuple(one.revised(on=False) if isinstance(one, PocketSource) else one for one in plain.sources)
+    return evaluate(plain.revised(air=plain.air.revised(shafts=False), sources=clear), subject.moment)
 
 
 def _of_screen(subject: Subject, scene: LitScene, ways: Ways) -> NDArray[np.float64]:
@@ -175,7 +177,9 @@ def _fitted(light: NDArray[np.float64], truth: NDArray[np.float64]) -> float:
     ratios = other[rows] / one[rows]
     order = np.argsort(ratios)
     weights = np.cumsum(one[rows][order])
-    return float(ratios[order][np.searchsorted(weights, 0.5 * weights[-1])])
+    gain = float(ratios[order][np.searchsorted(weights, 0.5 * weights[-1])])
+    # What hardly shows here is left as it is: it cannot stand for the true one.
+    return gain if 1.0 / MOST_GAIN < gain < MOST_GAIN else 1.0
 
 
 def _ms(subject: Subject, scene: LitScene) -> float:

@@ -1,6 +1,7 @@
 """Cards and veils as they are at a moment: cards take light and shape from the source that they follow."""
 
 import math
+from dataclasses import replace
 from typing import Final
 
 import numpy as np
@@ -106,6 +107,21 @@ def _count(source: CardSource | VeilSource) -> int:
     return max(round(source.sheets), 1)
 
 
+def _slabs(
+    middle: Vector3, way: Vector3, spread: Vector3, across: Vector3, sizes: tuple[float, float], count: int
+) -> list[Sheet]:
+    """Sheets along a shaft that stand beside each other, and cut it into slabs.
+
+    way : (3,) along it, as long as it is; spread, across : (3,) unit, which way they follow each other, and
+    which way each is wide; sizes : of the shaft, both ways [m]
+    """
+    half = 0.5 * sizes[1]
+    starts = [middle + spread * (sizes[0] * ((n + 0.5) / count - 0.5)) for n in range(count)]
+    made = [Sheet(_tuple(start), _tuple(way), _tuple(across), (half, half)) for start in starts]
+    thick = sizes[0] / count * abs(float(spread @ made[0].normal)) if made else 0.0
+    return [replace(one, thick=thick) for one in made]
+
+
 def _opening(source: CardSource, sun: Sun, gain: float, fades: Fades) -> Card | None:
     """Slabs of the shaft that sun or moon throws through an opening; None where they do not shine in."""
     inward, way = np.array(source.direction), -sun.direction
@@ -113,24 +129,18 @@ def _opening(source: CardSource, sun: Sun, gain: float, fades: Fades) -> Card | 
         return None
     level = np.cross([0.0, 1.0, 0.0], inward)
     across = level / np.linalg.norm(level) if np.linalg.norm(level) > 1e-3 else np.array([1.0, 0.0, 0.0])
-    up = np.cross(inward, across)
-    count = _count(source)
-    places = (np.arange(count) + 0.5) / count - 0.5
-    middle, half = np.array(source.position), 0.5 * source.height
-    sheets = tuple(
-        Sheet(
-            _tuple(middle + across * (source.width * one)),
-            _tuple(way * source.length),
-            _tuple(up),
-            (half, half),
-        )
-        for one in places
-    )
-    thick = source.width / count * abs(float(across @ sheets[0].normal))
+    up, middle, along = np.cross(inward, across), np.array(source.position), way * source.length
+    wide, high, count = source.width, source.height, _count(source)
+    upright = _slabs(middle, along, across, up, (wide, high), count - count // 2)
+    level_ones = _slabs(middle, along, up, across, (high, wide), count // 2)
+    if level_ones:
+        normals = _tuple(upright[0].normal), _tuple(level_ones[0].normal)
+        upright = [replace(one, beside=normals[1]) for one in upright]
+        level_ones = [replace(one, beside=normals[0]) for one in level_ones]
     lux = sun.at(middle[None])[0]
     light = lux * (gain * ALBEDO * extinction_for(source.visibility))
-    g = source.forwardness
-    return Card(source.id, "opening", sheets, _tuple(way), g, _tuple(light), fades, thick=thick)
+    g, sheets = source.forwardness, (*upright, *level_ones)
+    return Card(source.id, "opening", sheets, _tuple(way), g, _tuple(light), fades)
 
 
 def _card(

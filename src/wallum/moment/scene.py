@@ -277,6 +277,15 @@ class LitScene:
         kept = self.screen if self.sun is not None and source_id == self.sun.id else None
         return replace(alone, glow_gain=gain, screen=kept)
 
+    def pocket_alone(self, pocket_id: str) -> "LitScene | None":
+        """The scene with one pocket as all the air that there is; None where no pocket has that id."""
+        pockets = () if self.air is None else tuple(one for one in self.air.pockets if one.id == pocket_id)
+        if self.air is None or not pockets:
+            return None
+        clear = replace(self.air.layers[0], extinction=0.0)
+        air = replace(self.air, layers=(clear,), pockets=pockets)
+        return replace(self, air=air, cards=(), screen=None)
+
     def without(self, ids: frozenset[str]) -> "LitScene":
         """The scene without some sources."""
         if not ids:

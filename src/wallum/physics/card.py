@@ -3,8 +3,9 @@
 A beam's sheets stand about its axis. What each shows is what would be seen of single scattering across a
 beam that is brightest in its midst: illuminance there, times scattering, phase function and the width that is
 looked through. A sheet that is seen from its edge shows nothing; among several turned evenly about the axis
-the sum is the same from all sides. An opening's sheets cut its shaft into slabs; each shows the light of its
-own. A veil's sheets hide what is behind, and show light as air too thick to see through does.
+the sum is the same from all sides. An opening's sheets cut its shaft into slabs, upright ones and level ones;
+each shows the light of its own, and those count most that face the eye. A veil's sheets hide what is behind,
+and show light as air too thick to see through does.
 """
 
 from dataclasses import dataclass
@@ -37,12 +38,17 @@ class Sheet:
 
     start, along : place; way to the far side [m]; across : unit, to the side, not always at a right angle
     widths : half its width at the start and at the far side [m]
+    thick : of the slab that it stands for [m]
+    beside : unit normal of the slabs that cut the same shaft the other way, and count instead of it where
+             they face the eye more; zeros where there are none
     """
 
     start: RGB
     along: RGB
     across: RGB
     widths: tuple[float, float]
+    thick: float = 0.0
+    beside: RGB = (0.0, 0.0, 0.0)
 
     @cached_property
     def normal(self) -> NDArray[np.float64]:
@@ -100,7 +106,6 @@ class Card:
              opening illuminance [lx], both times scattering [1/m]; for a veil illuminance where it hides all
     even   : RGB luminance that a veil shows from all sides alike, where it hides all [cd/m2]
     hides  : share that each sheet hides in its midst; 0 for cards
-    thick  : of an opening's slab [m]
     source_m : from the source of a beam to its start [m]; range_m : where that ends, 0 for no end
     """
 
@@ -113,7 +118,6 @@ class Card:
     fades: Fades
     even: RGB = (0.0, 0.0, 0.0)
     hides: float = 0.0
-    thick: float = 0.0
     source_m: float = 0.0
     range_m: float = 0.0
 
@@ -146,7 +150,9 @@ def _shown(card: Card, sheet: Sheet, ways: Floats, v: Floats) -> NDArray[np.floa
     facing = np.abs(d @ sheet.normal)
     if card.kind == "opening":
         longer = np.minimum(1.0 / np.maximum(facing, 1e-6), LONGEST)
-        return np.asarray(card.thick * longer * _smooth(facing / ALONG[1]))
+        other = d @ np.array(sheet.beside)
+        counts = facing**2 / np.maximum(facing**2 + other**2, 1e-12)
+        return np.asarray(sheet.thick * longer * counts * _smooth(facing / ALONG[1]))
     length = float(np.linalg.norm(sheet.along))
     sine = np.sqrt(np.maximum(1.0 - (d @ (np.array(sheet.along) / length)) ** 2, 1e-12))
     turned = np.minimum(facing / sine, 1.0) ** 2
@@ -218,8 +224,6 @@ def seen_from_edge(card: Card, eye: Floats) -> float:
     way = (toward / max(float(np.linalg.norm(toward)), 1e-6))[None]
     if card.kind == "veil":
         return 1.0 - float(np.abs(way @ card.sheets[0].normal)[0])
-    if card.kind == "opening":
-        return 1.0 - float(_smooth(np.abs(way @ card.sheets[0].normal) / ALONG[1])[0])
     middle = np.full(1, 0.5)
     shown = sum(float(_shown(card, one, way, middle)[0]) for one in card.sheets)
     along = card.sheets[0].along

@@ -9,12 +9,14 @@ from wallum.physics.arrays import dots
 from wallum.physics.frames import frame_of
 from wallum.transport.rays import RayScene
 
-__all__ = ["Opening", "find_opening", "free_length"]
+__all__ = ["Opening", "find_opening", "free_length", "lit_share"]
 
 Points = NDArray[np.float64]
 # Ways that are looked along about the middle one, and how finely, up to what angle [rad].
 TURNS, STEPS, WIDEST = 64, 160, 1.1
 HALVINGS = 14
+# Places across and up an opening at which it is looked whether light comes through.
+LOOKED = 7
 # Planes that are tried, and the share of ways that must come to the wall.
 TRIED, LEAST_FOUND = 200, 0.6
 # What lies on a plane: by its normal, and by how far off it lies, over how far away that is.
@@ -72,11 +74,15 @@ def _wall(seen: _Seen, middle: _Seen) -> tuple[Points, Points] | None:
     best, most = None, LEAST_FOUND * TURNS
     for row in rows[:: max(len(rows) // TRIED, 1)]:
         normal, through = seen.normals[row], seen.places[row]
-        if middle.on(normal, through)[0]:
-            continue
-        count = int(seen.on(normal, through).reshape(TURNS, STEPS).any(axis=1).sum())
-        if count > most:
-            best, most = (normal, through), count
+        if middle.met[0] and float((middle.places[0] - through) @ normal) > -0.01 * middle.far[0]:
+            continue  # what the middle one sees lies on it, or before
+        on = seen.on(normal, through).reshape(TURNS, STEPS)
+        before = np.cumsum(on, axis=1) == 0
+        # Through the opening all is seen that lies behind the wall, and nothing before it.
+        nearer = np.asarray(seen.met & ((seen.places - through) @ normal > 0.0)).reshape(TURNS, STEPS)
+        clear = on.any(axis=1) & ~(nearer & before).any(axis=1)
+        if clear.sum() > most:
+            best, most = (normal, through), int(clear.sum())
     return best
 
 
@@ -103,12 +109,17 @@ def find_opening(rays: RayScene, eye: Points, way: Points) -> Opening | None:
     return _rectangle(rim, normal)
 
 
-def _rectangle(rim: Points, facing: Points) -> Opening | None:
-    """The upright rectangle about places (N, 3) of a plane."""
+def _sides(facing: Points) -> tuple[Points, Points]:
+    """Unit directions (3,) across, level, and up a plane."""
     level = np.cross([0.0, 1.0, 0.0], facing)
     flat = np.linalg.norm(level) <= 1e-3
     across = np.array([1.0, 0.0, 0.0]) if flat else level / np.linalg.norm(level)
-    up = np.cross(facing, across)
+    return across, np.cross(facing, across)
+
+
+def _rectangle(rim: Points, facing: Points) -> Opening | None:
+    """The upright rectangle about places (N, 3) of a plane."""
+    across, up = _sides(facing)
     x, y = rim @ across, rim @ up
     width, height = float(np.ptp(x)), float(np.ptp(y))
     if min(width, height) < SMALLEST_M or max(width, height) > LARGEST_M:
@@ -121,3 +132,13 @@ def free_length(rays: RayScene, start: Points, way: Points, most: float) -> floa
     """How far it is free along a unit direction (3,) from a place (3,), up to `most` [m]."""
     first = rays.first_hit((start + way * 0.02)[None], way[None]).distance
     return float(min(first[0] + 0.02, most))
+
+
+def lit_share(rays: RayScene, opening: Opening, toward: Points) -> float:
+    """Share of an opening from which it is free toward a far light, a unit direction (3,)."""
+    across, up = _sides(opening.facing)
+    x, y = np.meshgrid(*(np.linspace(-0.45, 0.45, LOOKED),) * 2)
+    starts = opening.middle + x.ravel()[:, None] * opening.width * across
+    starts = starts + y.ravel()[:, None] * opening.height * up + toward * 0.02
+    ways = np.broadcast_to(toward, starts.shape)
+    return float(1.0 - rays.blocked(starts, ways, np.full(len(starts), np.inf)).mean())

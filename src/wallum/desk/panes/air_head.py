@@ -22,11 +22,11 @@ from wallum.moment.evaluate import air_of, evaluate, layer_of, straight_fog
 from wallum.physics.colour import luminance
 from wallum.physics.medium import KOSCHMIEDER, Medium
 
-__all__ = ["AIR_GROUPS", "AirHead", "AirProfile", "hero_heights"]
+__all__ = ["AIR_GROUPS", "LAYERS", "AirHead", "AirProfile", "hero_heights"]
 
 # Layers of the level's air, by the project's field, as they are called here.
-LAYERS: Final = {"air": "Haze", "mist": "Ground mist"}
-AIR_GROUPS: Final = {**LAYERS, "screen_shafts": "Screen shafts"}
+LAYERS: Final = {"air": "Haze", "mist": "Mist"}
+AIR_GROUPS: Final = {**LAYERS, "screen_shafts": "Screen"}
 HEIGHT_PX, LEFT_PX, RIGHT_PX = 118, 44, 62
 # Visibilities that the profile goes from and to [m].
 CLEAREST_M, THICKEST_M = 200_000.0, 10.0
@@ -193,9 +193,10 @@ class AirHead(QWidget):
         row.addStretch(1)
         at_once = QHBoxLayout()
         at_once.setSpacing(4)
-        at_once.addWidget(
-            text_button("To the ground", "Base of this layer at the level's lowest ground", self.to_ground)
+        self._to_ground = text_button(
+            "To the ground", "Base of this layer at the level's lowest ground", self.to_ground
         )
+        at_once.addWidget(self._to_ground)
         at_once.addWidget(
             text_button("All white", "White air, and a sky as white and bright as it is now", self.all_white)
         )
@@ -217,6 +218,7 @@ class AirHead(QWidget):
     def show_group(self, group: str) -> None:
         """Show the air of the present moment, with a layer chosen."""
         self._group = group
+        self._to_ground.setEnabled(group in LAYERS)
         now, loaded = self._session.now, self._session.level
         for name, button in self._layers.items():
             layer: AirValues = getattr(now, name)
@@ -246,6 +248,8 @@ class AirHead(QWidget):
 
     def to_ground(self) -> None:
         """Bring the base of the layer down, or up, to the level's lowest ground."""
+        if self._group not in LAYERS:
+            return
         loaded = self._session.level
         if loaded is None:
             self._session.told.emit("There is no level whose ground could be found")

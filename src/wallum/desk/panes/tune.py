@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wallum.desk.day.path_chart import PathChart
-from wallum.desk.panes.air_head import AIR_GROUPS, AirHead
+from wallum.desk.panes.air_head import AIR_GROUPS, LAYERS, AirHead
 from wallum.desk.panes.colour_field import ColourField
 from wallum.desk.panes.tune_rows import Row
 from wallum.desk.project.session import Session
@@ -287,6 +287,12 @@ class TunePane(QWidget):
         moves = moves or isinstance(self._session.selection.source, FarLight)
         if moves and not self._soon.isActive():
             self._soon.start()
+
+    @property
+    def air_layer(self) -> str:
+        """The layer of air whose values are shown; empty where none is."""
+        alone = self._session.selection.lead == ""
+        return self._group if alone and self._group in LAYERS else ""
 
     def refresh(self) -> None:
         """Show the present values."""

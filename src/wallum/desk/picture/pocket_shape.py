@@ -1,4 +1,4 @@
-"""A pocket of air in the picture: its outline, and its sides to be taken and pulled."""
+"""Pockets of air, veils and cards in the picture: their outlines, and sides to be taken and pulled."""
 
 import math
 from collections.abc import Callable
@@ -13,12 +13,19 @@ from wallum.desk.picture.grips import metres, nearest_on_line
 from wallum.desk.picture.handles import Handle
 from wallum.desk.project.session import Session
 from wallum.desk.widgets.tokens import TOKENS
-from wallum.document.sources import PocketSource
+from wallum.document.project import Project
+from wallum.document.sources import CardSource, PocketSource, Source, VeilSource
+from wallum.memo import Memo
 from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
+from wallum.physics.card import Card
 
-__all__ = ["SideGrip", "draw_outline", "side_handles"]
+__all__ = ["SideGrip", "Sized", "draw_outline", "outline_of", "side_handles"]
 
 Point = NDArray[np.float64]
+# What stands in the level with a size and a turn.
+Sized = PocketSource | VeilSource
 # Its sides: which axis, and which way along it.
 SIDES: Final = tuple((axis, sign) for axis in range(3) for sign in (-1.0, 1.0))
 LEAST_M = 0.1
@@ -26,19 +33,19 @@ ROUND = 48
 RIM = QColor(0, 0, 0, 150)
 
 
-def _axes(pocket: PocketSource) -> Point:
+def _axes(pocket: Sized) -> Point:
     """(3, 3) unit axes of the pocket in the level, a row each."""
     turn = math.radians(pocket.turn)
     c, s = math.cos(turn), math.sin(turn)
     return np.array([[c, 0.0, s], [0.0, 1.0, 0.0], [-s, 0.0, c]])
 
 
-def _side(pocket: PocketSource, axis: int, sign: float) -> Point:
+def _side(pocket: Sized, axis: int, sign: float) -> Point:
     half: Point = np.array(pocket.position) + sign * 0.5 * pocket.size[axis] * _axes(pocket)[axis]
     return half
 
 
-def side_handles(pocket: PocketSource, camera: Camera, width: float, height: float) -> list[Handle]:
+def side_handles(pocket: Sized, camera: Camera, width: float, height: float) -> list[Handle]:
     """The middles of its sides, as far as they lie before the camera."""
     places = camera.place_in_picture(np.stack([_side(pocket, *one) for one in SIDES])).tolist()
     return [
@@ -48,11 +55,11 @@ def side_handles(pocket: PocketSource, camera: Camera, width: float, height: flo
     ]
 
 
-def _lines(pocket: PocketSource) -> list[Point]:
+def _lines(pocket: Sized) -> list[Point]:
     """Its outline as lines of places (N, 3): the edges of a box, or three rings."""
     axes, half = _axes(pocket), 0.5 * np.array(pocket.size)
     out = []
-    if pocket.shape == "box":
+    if isinstance(pocket, VeilSource) or pocket.shape == "box":
         for axis in range(3):
             first, second = ((axis + 1) % 3, (axis + 2) % 3)
             for a in (-1.0, 1.0):
@@ -69,17 +76,27 @@ def _lines(pocket: PocketSource) -> list[Point]:
     return [np.array(pocket.position) + (one * half) @ axes for one in out]
 
 
+_CARDS: Final = Memo[tuple[Card, ...]](2)
+
+
+def _card_lines(card: CardSource, project: Project, moment: Moment) -> list[Point]:
+    """The edges of a card's sheets as they are at a moment."""
+    cards = _CARDS.get(lambda: evaluate(project, moment).cards, project, also=moment)
+    sheets = next((one.sheets for one in cards if one.id == card.id), ())
+    return [np.concatenate([one.corners, one.corners[:1]]) for one in sheets]
+
+
 def draw_outline(
     painter: QPainter,
-    pocket: PocketSource,
+    lines: list[Point],
     camera: Camera,
     width: float,
     height: float,
     handles: list[Handle],
 ) -> None:
-    """Its outline, and a small square on each side that can be pulled."""
+    """An outline, and a small square on each side that can be pulled."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    for line in _lines(pocket):
+    for line in lines:
         places = camera.place_in_picture(line)
         ahead = places[:, 2] > camera.near
         if not ahead.all():
@@ -97,13 +114,20 @@ def draw_outline(
                 )
 
 
+def outline_of(source: Source | None, project: Project, moment: Moment) -> list[Point]:
+    """The outline of a pocket, a veil or a card as lines of places (N, 3); none of other sources."""
+    if isinstance(source, CardSource):
+        return _card_lines(source, project, moment)
+    return _lines(source) if isinstance(source, Sized) else []
+
+
 class SideGrip:
     """A side of a pocket in the hand; the opposite one stays where it is."""
 
     def __init__(
         self,
         session: Session,
-        pocket: PocketSource,
+        pocket: Sized,
         number: int,
         at: QPointF,
         ray: Callable[[QPointF], tuple[Point, Point]],

@@ -17,7 +17,7 @@ from wallum.moment.cards import visibility_at
 from wallum.moment.evaluate import air_of, evaluate
 from wallum.moment.scene import LitScene
 from wallum.physics.medium import Medium
-from wallum.transport.openings import find_opening, free_length
+from wallum.transport.openings import find_opening, free_length, lit_share
 from wallum.transport.placing import sky_share
 from wallum.transport.rays import RayScene
 
@@ -26,6 +26,8 @@ __all__ = ["ShaftTools"]
 Point = NDArray[np.float64]
 # A card of a lamp without a range is no longer than this, nor is a shaft through an opening [m].
 LONGEST_M, LONGEST_SHAFT_M = 30.0, 40.0
+# Share of an opening that sun or moon must shine through.
+LEAST_LIT = 0.1
 WORDS = {"true": "true shafts", "screen": "screen shafts", "card": "cards"}
 
 
@@ -60,7 +62,9 @@ class ShaftTools(QObject):
         loaded, project = self._session.level, self._session.history.present
         if loaded is None:
             return ()
-        name = free_name(project, f"{source.name} card")
+        name = f"{source.name} card"
+        if any(one.name == name for one in project.sources):
+            name = free_name(project, name)
         if isinstance(source, Lamp):
             return () if source.axis is None else (self._of_lamp(loaded, source, name),)
         scene = evaluate(project, self._session.playhead.moment)
@@ -88,6 +92,8 @@ class ShaftTools(QObject):
             return None
         way = -scene.sun.direction
         inward = found.facing if float(found.facing @ way) > 0.0 else -found.facing
+        if lit_share(rays, found, -way) < LEAST_LIT:
+            return None
         free = free_length(rays, found.middle + way * 0.05, way, LONGEST_SHAFT_M)
         seen = visibility_at(scene.air, found.middle + way * (0.5 * free))
         return CardSource(
@@ -123,7 +129,7 @@ class ShaftTools(QObject):
     def _no_card(self, source: Source) -> str:
         if isinstance(source, Lamp):
             return f"{source.name} shines all around: cards stand for lamps that face one way"
-        return "No opening there: point at a window, a door or a gap that is framed on most sides"
+        return "No opening there that it shines through: point at a window, a door or a gap in a wall"
 
     def put_veil(self, at: QPointF) -> None:
         """Put a veil on the surface under a place of the picture, facing the camera."""

@@ -249,9 +249,9 @@ class ThreeWays(QObject):
             return [TITLES[way], "is being worked out"]
         if one.refused:
             return [TITLES[way], one.refused]
-        off = "" if one.off is None else f"; light {one.off:.0%} off that by rays"
         name = self._session.project.target.name
-        return [TITLES[way], f"{one.ms:.2f} ms on {name}{off}"]
+        off = [] if one.off is None else [f"{one.off:.0%} off the reference"]
+        return [TITLES[way], f"{one.ms:.2f} ms on {name}", *off]
 
     def _paint(self, painter: QPainter) -> None:
         if not self.shown:
@@ -267,8 +267,11 @@ class ThreeWays(QObject):
                 painter.restore()
             else:
                 painter.fillRect(strip, QColor(30, 30, 30, 120))
+            painter.save()
+            painter.setClipRect(strip)
             for number, line in enumerate(self.words(way)):
-                draw_label(painter, QPointF(strip.left() + 10.0, 26.0 + 20.0 * number), line, rect)
+                draw_label(painter, QPointF(strip.left() + 10.0, 26.0 + 22.0 * number), line, rect)
+            painter.restore()
         for place in self.places:
             x = place * whole.width()
             for ink, wide in ((QColor(0, 0, 0, 150), 3.5), (QColor(TOKENS["second"]), 1.5)):

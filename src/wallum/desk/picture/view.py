@@ -33,11 +33,11 @@ from wallum.desk.picture.grips import Grip, LampGrip
 from wallum.desk.picture.handles import Handle, Stand, draw_handles, handle_at, place_handles, stand_of
 from wallum.desk.picture.marks import Mark, draw_label, draw_marks, mark_at, place_marks
 from wallum.desk.picture.navigation import approach, fly, look, orbit, slide
-from wallum.desk.picture.pocket_shape import SideGrip, draw_outline, side_handles
+from wallum.desk.picture.pocket_shape import SideGrip, Sized, draw_outline, outline_of, side_handles
 from wallum.desk.project.session import Session
 from wallum.desk.widgets.stops_scale import draw_grain_scale, draw_stops_scale
 from wallum.desk.widgets.tokens import TOKENS
-from wallum.document.sources import Placed, PocketSource
+from wallum.document.sources import Placed
 from wallum.moment.camera import Camera
 from wallum.realtime.process.request import Frame
 from wallum.transport.rays import RayScene
@@ -159,7 +159,7 @@ class PictureView(QWidget):
             return []
         camera = self.camera_as_shown
         more = []
-        if isinstance(source, PocketSource):
+        if isinstance(source, Sized):
             more = side_handles(source, camera, self.width(), self.height())
         return [*place_handles(stand, camera, self.width(), self.height()), *more]
 
@@ -204,10 +204,10 @@ class PictureView(QWidget):
         for overlay in self.overlays:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             overlay(painter)
-        handles, pocket = self.handles(), self._session.now.source(self._session.selection.lead)
-        if isinstance(pocket, PocketSource):
-            camera = self.camera_as_shown
-            draw_outline(painter, pocket, camera, self.width(), self.height(), handles)
+        handles, chosen = self.handles(), self._session.now.source(self._session.selection.lead)
+        lines = outline_of(chosen, self._session.project, self._session.playhead.moment)
+        if lines:
+            draw_outline(painter, lines, self.camera_as_shown, self.width(), self.height(), handles)
         draw_handles(painter, handles)
         draw_marks(painter, self.marks(), self._session.selection.ids, self.devicePixelRatioF())
         if self._box is not None:
@@ -315,7 +315,7 @@ class PictureView(QWidget):
                 self._session.told.emit(f"{source.name} is locked: unlock it first (L)")
             return None
         ray = self._single_ray
-        if handle.kind == "side" and isinstance(source, PocketSource):
+        if handle.kind == "side" and isinstance(source, Sized):
             return SideGrip(self._session, source, handle.number, at, ray)
         camera = self.camera_as_shown
         height = float(self.height())

@@ -53,8 +53,12 @@ class Asking(QObject):
         self.project = session.project
         camera, size = self._picture.camera_as_shown, self._picture.pixel_size()
         scene = picture_scene(session.project, session.playhead.moment, camera, size)
+        view = self._picture.view
         if self.only:
-            scene = scene.only(self.only)
+            # What a pocket shows is light of others: it is seen as what it adds to the picture.
+            pocket = scene.pocket_alone(self.only)
+            view = view if pocket is None else "air"
+            scene = scene.only(self.only) if pocket is None else pocket
         self.asked.emit(moving or dragging)
         look = session.now.look
         self._link.show(
@@ -65,7 +69,7 @@ class Asking(QObject):
             moving,
             self._exposing.held(look, dragging, self._transport.playing),
             heroes_for(session, look, camera),
-            self._picture.view,
+            view,
             session.selection.lead,
         )
 

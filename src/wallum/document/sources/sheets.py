@@ -4,7 +4,7 @@ from typing import Any, ClassVar, Literal, Self
 
 from pydantic import Field, model_validator
 
-from wallum.document.coloured import Direction, LinearColour, Place, Role
+from wallum.document.coloured import Direction, LinearColour, Place, Role, kelvin_field
 from wallum.document.fields import Vector, choice, parameter
 from wallum.document.sources.placed import Placed
 
@@ -39,6 +39,9 @@ class Sheets(Placed):
     """What cards and veils share."""
 
     role: Role = choice("accent", label="Role", help="What the source is for.", first=False)
+    kelvin: float = kelvin_field(
+        3000.0, "Correlated colour temperature: low is warm, high is cool.", heading="Colour"
+    )
     surface_fade: float = _folded(
         0.4, "Before surfaces", "Distance before a surface over which it fades.", 50.0
     )
@@ -114,7 +117,7 @@ class CardSource(Sheets):
         step=0.1,
         scale="log",
     )
-    sheets: int = _count(4)
+    sheets: int = _count(6)
     width: float = parameter(
         1.0, label="Width", help="Of the opening, or of a free beam where it begins.", unit="m",
         low=0.01, high=200.0, step=0.05, first=False, heading="Shape",
@@ -136,7 +139,7 @@ class CardSource(Sheets):
         low=0.0, high=1e9, step=10.0, scale="log", first=False, heading="Shape",
     )  # fmt: skip
     softness: float = parameter(
-        0.35, label="Soft edge", help="Share of half its height over which an opening's shaft fades.",
+        0.6, label="Soft edge", help="Share of half its height over which an opening's shaft fades.",
         low=0.0, high=1.0, step=0.05, first=False, heading="Fades",
     )  # fmt: skip
     forwardness: float = parameter(

@@ -39,7 +39,7 @@ BEFORE: Final = tuple(one.name for one in (SURFACES, LIGHT, LIGHT_ADDED, AIR, LI
 def _rows_of(card: Card, exposure: float) -> NDArray[np.float32]:
     out = np.zeros((len(card.sheets), WORDS), np.float32)
     fades, count = card.fades, len(card.sheets)
-    shown = 4.0 / 3.0 / (MEAN_CUBE * count if count > 1 else 1.0) if card.kind == "beam" else card.thick
+    shown = 4.0 / 3.0 / (MEAN_CUBE * count if count > 1 else 1.0)
     cells = NOISE_CELLS / 8.0 / fades.grain_m
     # Noise repeats: what it has moved by is kept small, for single precision.
     gone = np.mod(fades.drifted, NOISE_CELLS / cells * 100.0)
@@ -49,8 +49,12 @@ def _rows_of(card: Card, exposure: float) -> NDArray[np.float32]:
         row[8:12] = *sheet.across, KINDS[card.kind]
     out[:, 12:16] = *(np.array(card.light) * exposure), card.hides
     out[:, 16:20] = *(np.array(card.even) * exposure), max(fades.sides, 0.01)
+    if card.kind == "opening":
+        out[:, 16:19] = [one.beside for one in card.sheets]
     out[:, 20:24] = *card.toward, card.forwardness
     out[:, 24:28] = shown, card.source_m, 1.0 / card.range_m if card.range_m > 0.0 else 0.0, fades.contrast
+    if card.kind == "opening":
+        out[:, 24] = [one.thick for one in card.sheets]
     out[:, 28:32] = 1.0 / max(fades.surface, 1e-3), 1.0 / max(fades.camera, 1e-3), gone[0], gone[2]
     out[:, 32] = cells
     return out

@@ -44,7 +44,9 @@ float of_beam(vec3 d, vec3 normal, float u, float v, float width) {
 
 float of_opening(vec3 d, vec3 normal, float u) {
     float facing = abs(dot(d, normal));
-    return v_shown.x * min(1.0 / max(facing, 1e-6), LONGEST) * smooth_to(facing / ALONG.y)
+    float other = dot(d, v_even.xyz);
+    float counts = facing * facing / max(facing * facing + other * other, 1e-12);
+    return v_shown.x * min(1.0 / max(facing, 1e-6), LONGEST) * counts * smooth_to(facing / ALONG.y)
         * smooth_to((1.0 - abs(u)) / v_even.w);
 }
 

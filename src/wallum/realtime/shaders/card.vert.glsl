@@ -7,7 +7,7 @@ in vec4 in_start;      // middle of its near side; half its width there
 in vec4 in_along;      // way to the middle of its far side; half its width there
 in vec4 in_across;     // unit, to the side; kind: 0 beam, 1 opening, 2 veil
 in vec4 in_light;      // pre-exposed, see physics/card.py; what it hides
-in vec4 in_even;       // pre-exposed; share over which it fades to its sides
+in vec4 in_even;       // of a veil, pre-exposed; of an opening, normal of its slabs that lie the other way; share over which it fades to its sides
 in vec4 in_toward;     // way that its light travels; forwardness
 in vec4 in_shown;      // thickness of a slab, or what a beam is multiplied with; from its source; 1 / range; contrast
 in vec4 in_fades;      // 1 / before surfaces; 1 / near the eye; noise: by which it has moved on
