@@ -2,8 +2,12 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
+
+# Height of the pictures that bands are looked for in.
+BANDS_HIGH = 540
 
 __all__ = ["Found", "cost_lines", "cost_of", "findings_of"]
 
@@ -104,4 +108,26 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
     project, level = lit_project(project, file, stand_in=False)
     flat = flatten(level)
     boxes = Boxes(*chunk_boxes(level, flat))
-    return check(Checked(project, level, RayScene(level, flat), boxes, load_profile(project.target.profile)))
+    profile, rays = load_profile(project.target.profile), RayScene(level, flat)
+    pictures = partial(_pictures, project, level)
+    return check(Checked(project, level, rays, boxes, profile, pictures=pictures))
+
+
+def _pictures(project: Any, level: Any) -> list[Any]:
+    """Each shot as it is delivered, at the project's clock."""
+    from wallum.document.paths import slug_of
+    from wallum.judge.banding import Pictured
+    from wallum.moment.camera import Camera, far_for
+    from wallum.moment.evaluate import evaluate
+    from wallum.moment.moment import own_moment
+    from wallum.realtime.process.offline import render_picture, renderer_for
+
+    out, renderer = [], renderer_for(project, level)
+    moment, scene = own_moment(project), evaluate(project)
+    for shot in project.shots:
+        camera = Camera.of_shot(shot, project.target.aspect, far_for(level.bounds))
+        size = (round(BANDS_HIGH * project.target.aspect), BANDS_HIGH)
+        rgb = render_picture(project, level, camera, size, settle=False, renderer=renderer).rgb
+        where = f"shots/{slug_of(project, 'shots', shot.id)}"
+        out.append(Pictured(where, rgb, camera, moment, scene))
+    return out

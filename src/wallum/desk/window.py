@@ -94,7 +94,7 @@ class DeskWindow(QMainWindow):
         self.pointer = PointerTools(self.session, self.picture)
         self.settings = DeskSettings()
         self.sheet = Sheet(self.picture)
-        self.checks = CheckSheet(self.session, self.sheet, self)
+        self.checks = CheckSheet(self.session, self.sheet, self.picture, self)
         self.variants.sheet = self.sheet
         self.strip = StripSheet(self.session, self.sheet, self.balance)
         self._make_rest()

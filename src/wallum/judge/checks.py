@@ -20,9 +20,11 @@ from wallum.judge.air_checks import (
     reach_cuts,
     under_its_base,
 )
+from wallum.judge.banding import Pictured, banding
 from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import NOON, Finding, Remedy
+from wallum.judge.sheet_checks import left_behind, seen_edge_on
 from wallum.judge.sky_checks import ambient_follows, dark_night, exposure_jump, suns_apart
 from wallum.judge.work import Work, count_work
 from wallum.level.model import Level
@@ -72,6 +74,7 @@ class Checked:
     """What is checked: a project on its level, with rays, chunks and the target's profile.
 
     keep_going : checking ends early, with what it has, once this is False
+    pictures   : developed pictures to look for bands in; none where nobody can draw any
     """
 
     project: Project
@@ -80,6 +83,7 @@ class Checked:
     boxes: Boxes
     profile: DeviceProfile
     keep_going: Callable[[], bool] = lambda: True
+    pictures: Callable[[], list[Pictured]] = list
 
     @cached_property
     def scenes(self) -> dict[Moment, LitScene]:
@@ -356,8 +360,21 @@ def air(subject: Checked) -> Iterator[Finding]:
     yield from light_behind_walls(project, rays, scenes)
 
 
+def sheets(subject: Checked) -> Iterator[Finding]:
+    """What is wrong with cards and veils."""
+    yield from left_behind(subject.project)
+    pairs = ((slug_of(subject.project, "shots", seen.shot.id), seen.camera) for seen in subject.shots)
+    yield from seen_edge_on(subject.project, pairs, subject.scenes)
+
+
+def bands(subject: Checked) -> Iterator[Finding]:
+    """Contour steps in smooth areas."""
+    yield from banding(subject.project, subject.level, subject.rays, subject.pictures())
+
+
 CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (
-    inside_solid, burning_by_day, dead_glow, budget, heroes, outside, air, from_import,
+    inside_solid, burning_by_day, dead_glow, budget, heroes, outside, air, sheets, bands,
+    from_import,
 )  # fmt: skip
 ORDER: Final = {"error": 0, "warning": 1, "note": 2}
 

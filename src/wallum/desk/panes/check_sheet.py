@@ -2,14 +2,17 @@
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from wallum.desk.picture.view import PictureView
 from wallum.desk.project.loading import LoadedLevel
 from wallum.desk.project.session import Session
 from wallum.desk.project.work_thread import Crew, WorkThread
 from wallum.desk.widgets.sheet import Line, Sheet
 from wallum.document.project import Project
+from wallum.judge.banding import Pictured
 from wallum.judge.checks import Checked, check
 from wallum.judge.device import load_profile
 from wallum.judge.findings import Finding
+from wallum.moment.evaluate import evaluate
 
 __all__ = ["CheckSheet"]
 
@@ -19,23 +22,23 @@ class _CheckThread(WorkThread):
     doing = "checking"
     behind = True
 
-    def __init__(self, project: Project, loaded: LoadedLevel) -> None:
+    def __init__(self, project: Project, loaded: LoadedLevel, pictures: list[Pictured]) -> None:
         super().__init__()
-        self._project, self._loaded = project, loaded
+        self._project, self._loaded, self._pictures = project, loaded, pictures
 
     def work(self) -> None:
         loaded = self._loaded
         profile = load_profile(self._project.target.profile)
         scene = (self._project, loaded.level, loaded.rays, loaded.boxes)
-        self.found.emit(check(Checked(*scene, profile, lambda: not self.given_up)))
+        self.found.emit(check(Checked(*scene, profile, lambda: not self.given_up, lambda: self._pictures)))
 
 
 class CheckSheet(QObject):
     """Ticked remedies are applied together, as one step of undo."""
 
-    def __init__(self, session: Session, sheet: Sheet, parent: QObject) -> None:
+    def __init__(self, session: Session, sheet: Sheet, picture: PictureView, parent: QObject) -> None:
         super().__init__(parent)
-        self._session, self._sheet = session, sheet
+        self._session, self._sheet, self._picture = session, sheet, picture
         self._crew = Crew(self)
         self._thread: _CheckThread | None = None
         self.findings: list[Finding] = []
@@ -49,10 +52,20 @@ class CheckSheet(QObject):
             self._session.told.emit("The level is still being made ready: check it in a moment")
             return
         self._session.told.emit("Checking every shot at four hours ...")
-        self._thread = _CheckThread(self._session.history.present, loaded)
+        self._thread = _CheckThread(self._session.history.present, loaded, self._shown())
         self._thread.found.connect(self._show)
         self._thread.failed.connect(self._failed)
         self._crew.start(self._thread)
+
+    def _shown(self) -> list[Pictured]:
+        """The picture that is shown now, where it is one as it is seen."""
+        rgb = self._picture.shown_rgb()
+        if rgb is None or self._picture.view != "final":
+            return []
+        moment, project = self._session.playhead.moment, self._session.history.present
+        return [
+            Pictured("the picture", rgb, self._picture.camera_as_shown, moment, evaluate(project, moment))
+        ]
 
     def _end(self) -> bool:
         thread, self._thread = self._thread, None

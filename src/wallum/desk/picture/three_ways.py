@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 from PyQt6.QtWidgets import QToolButton
 
 from wallum.desk.picture.marks import draw_label
+from wallum.desk.picture.pixels import pixels_of
 from wallum.desk.picture.shaft_tools import ShaftTools
 from wallum.desk.picture.view import PictureView
 from wallum.desk.project.session import Session
@@ -184,14 +185,9 @@ class ThreeWays(QObject):
     def _measure(self, image: QImage) -> None:
         """How far true shafts are off: what the picture shows of them, against rays."""
         true = self.found["true"]
-        plain = image.convertToFormat(QImage.Format.Format_RGB888)
-        if true.truth is None or (plain.width(), plain.height()) != MEASURED:
+        if true.truth is None or (image.width(), image.height()) != MEASURED:
             return
-        bits = plain.constBits()
-        assert bits is not None
-        pixels = np.frombuffer(bits.asstring(plain.sizeInBytes()), np.uint8)
-        rows = pixels.reshape(plain.height(), plain.bytesPerLine())[:, : plain.width() * 3]
-        light = read_off(rows.reshape(plain.height(), plain.width(), 3), self._look)
+        light = read_off(pixels_of(image), self._look)
         self.found["true"] = replace(true, off=apart(light, true.truth))
 
     def _turn_into(self, way: Way) -> None:

@@ -33,6 +33,7 @@ from wallum.desk.picture.grips import Grip, LampGrip
 from wallum.desk.picture.handles import Handle, Stand, draw_handles, handle_at, place_handles, stand_of
 from wallum.desk.picture.marks import Mark, draw_label, draw_marks, mark_at, place_marks
 from wallum.desk.picture.navigation import approach, fly, look, orbit, slide
+from wallum.desk.picture.pixels import pixels_of
 from wallum.desk.picture.pocket_shape import SideGrip, Sized, draw_outline, outline_of, side_handles
 from wallum.desk.project.session import Session
 from wallum.desk.widgets.stops_scale import draw_grain_scale, draw_stops_scale
@@ -162,6 +163,12 @@ class PictureView(QWidget):
         if isinstance(source, Sized):
             more = side_handles(source, camera, self.width(), self.height())
         return [*place_handles(stand, camera, self.width(), self.height()), *more]
+
+    def shown_rgb(self) -> NDArray[np.uint8] | None:
+        """(H, W, 3) the whole picture that is shown; None where there is none, or a smaller one."""
+        image = self._image
+        whole = image is not None and image.size() == self.size() * self.devicePixelRatioF()
+        return pixels_of(image) if image is not None and whole else None
 
     def place_of(self, point: NDArray[np.float64]) -> QPointF | None:
         """Where a point (3,) of the level is in the picture; None behind the camera."""

@@ -1,0 +1,149 @@
+"""Banding: contour steps in smooth areas of a developed picture, and what causes them.
+
+Where one sees bands, the picture goes on in even steps with flat parts between: each a jump of a few of the
+256 values along a line, several of them one after the other. Dither, a pattern that repeats every 8 pixels,
+is taken out by means over squares of that size.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import find_objects, label, uniform_filter
+
+from wallum.document.lanes import format_clock
+from wallum.document.project import Project
+from wallum.document.sources import SkySource
+from wallum.judge.findings import Finding, Remedy
+from wallum.level.model import Level
+from wallum.moment.camera import Camera
+from wallum.moment.moment import Moment
+from wallum.moment.scene import LitScene
+from wallum.physics.colour import luminance
+from wallum.physics.medium import AIR_END_M
+from wallum.transport.air_between import air_parts
+from wallum.transport.rays import RayScene
+
+__all__ = ["Bands", "Pictured", "banding", "bands_in"]
+
+DITHER_PX: Final = 8
+# Windows beside a step: from so far to so far away.
+NEAR_PX, FAR_PX = 6, 20
+# A step has between so many of the 256 values; the parts beside it slope less, by the pixel.
+LEAST_STEP, MOST_STEP, MOST_SLOPE = 0.6, 6.0, 0.035
+# A contour is at least so long; so many make bands.
+LEAST_PX, LEAST_CONTOURS = 40, 3
+WORDS: Final = {
+    "air": "the air's light",
+    "sky": "the sky",
+    "picture": "the sky's picture, of 8 bits a channel",
+}
+
+
+@dataclass(frozen=True)
+class Pictured:
+    """A developed picture, (H, W, 3) 8 bits, of a place by its words, with what it shows."""
+
+    where: str
+    rgb: NDArray[np.uint8]
+    camera: Camera
+    moment: Moment
+    scene: LitScene
+
+
+@dataclass(frozen=True)
+class Bands:
+    """Contours of steps: how many, and their pixels (N, 2) as row and column."""
+
+    contours: int
+    pixels: NDArray[np.int64]
+
+
+def _steps(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(H, W) signed steps along rows between flat parts, 0 where there are none."""
+
+    def shifted(by: int) -> NDArray[np.float64]:
+        return np.roll(values, -by, axis=1)
+
+    before, after = (shifted(-NEAR_PX), shifted(-FAR_PX)), (shifted(NEAR_PX), shifted(FAR_PX))
+    wide = FAR_PX - NEAR_PX
+    slope_before, slope_after = (before[0] - before[1]) / wide, (after[1] - after[0]) / wide
+    jump = after[0] - before[0] - (slope_before + slope_after) * NEAR_PX
+    flat = np.maximum(np.abs(slope_before), np.abs(slope_after)) < MOST_SLOPE
+    there = flat & (np.abs(jump) > LEAST_STEP) & (np.abs(jump) < MOST_STEP)
+    there[:, :FAR_PX] = there[:, -FAR_PX:] = False
+    return np.where(there, jump, 0.0)
+
+
+def bands_in(rgb: NDArray[np.uint8]) -> Bands:
+    """Bands of a picture (H, W, 3)."""
+    grey = rgb.astype(np.float64) @ np.array([0.2126, 0.7152, 0.0722])
+    smooth = uniform_filter(grey, DITHER_PX)
+    # Where it is busy there are no contours that one would see.
+    rough = np.sqrt(
+        np.maximum(uniform_filter(grey**2, 3 * DITHER_PX) - uniform_filter(grey, 3 * DITHER_PX) ** 2, 0.0)
+    )
+    found, places = 0, []
+    for values, turned in ((smooth, False), (smooth.T, True)):
+        steps = _steps(values)
+        steps[(rough.T if turned else rough) > MOST_STEP] = 0.0
+        for sign in (1.0, -1.0):
+            named, count = label(steps * sign > 0.0, structure=np.ones((3, 3)))
+            for number, box in enumerate(find_objects(named), start=1):
+                if box is not None and box[0].stop - box[0].start >= LEAST_PX:
+                    found += 1
+                    rows, columns = np.nonzero(named[box] == number)
+                    here = np.stack([rows + box[0].start, columns + box[1].start], axis=1)
+                    places.append(here[:, ::-1] if turned else here)
+            assert count >= 0
+    pixels = np.concatenate(places) if places else np.zeros((0, 2), int)
+    return Bands(found, pixels)
+
+
+def banding(project: Project, level: Level, rays: RayScene, pictures: list[Pictured]) -> Iterator[Finding]:
+    """Pictures that show bands, and what causes them."""
+    for one in pictures:
+        bands = bands_in(one.rgb)
+        if bands.contours < LEAST_CONTOURS:
+            continue
+        cause = _cause(one, bands, level, rays)
+        share = len(bands.pixels) / (one.rgb.shape[0] * one.rgb.shape[1])
+        text = (
+            f"{bands.contours} contour steps over {share:.1%} of the picture at "
+            f"{format_clock(one.moment.clock)}, by {WORDS.get(cause, cause)}"
+        )
+        yield Finding("banding", one.where, "note", text, _remedy(project, cause, one))
+
+
+def _cause(one: Pictured, bands: Bands, level: Level, rays: RayScene) -> str:
+    """What most pixels of bands show: the air, the sky, or a part by its name."""
+    rows = bands.pixels[:: max(len(bands.pixels) // 400, 1)]
+    height, width = one.rgb.shape[:2]
+    ways = one.camera.rays((rows[:, 1] + 0.5) / width, (rows[:, 0] + 0.5) / height).astype(np.float64)
+    eye = np.array(one.camera.eye)
+    hits = rays.first_visible(np.broadcast_to(eye, ways.shape), ways)
+    seen = np.isfinite(hits.distance)
+    far = np.where(seen, hits.distance, AIR_END_M).astype(np.float64)
+    if one.scene.air is not None:
+        kept, added = air_parts(one.scene, eye, ways, far)
+        if float(luminance(1.0 - kept).mean()) > 0.5 and any(part.any() for part in added.values()):
+            return "air"
+    if seen.mean() < 0.5:
+        picture = one.scene.sky is not None and one.scene.sky.picture is not None
+        return "picture" if picture else "sky"
+    parts = rays.triangles.part[hits.triangle[seen]]
+    return level.parts[int(np.bincount(parts).argmax())].name
+
+
+def _remedy(project: Project, cause: str, one: Pictured) -> Remedy | None:
+    if cause == "air" and project.air.on and project.air.shafts:
+        reach = round(0.5 * project.air.reach, 1)
+        return Remedy(
+            "shafts of half the reach have slices twice as fine", {"air/reach": max(reach, 2.0)}, one.moment
+        )
+    sky = next((s for s in project.resolved_sources if isinstance(s, SkySource)), None)
+    if cause == "picture" and sky is not None:
+        return Remedy("take a picture of more than 8 bits, EXR or HDR", {})
+    return None
