@@ -49,11 +49,14 @@ def _target(project: Any, name: str | None) -> Any:
     return stand_in or project.target.revised(name=Path(name).stem, profile=name)
 
 
-def cost_of(project: Any, file: Path | None, shot: str | None, target: str | None) -> Found:
+def cost_of(
+    project: Any, file: Path | None, shot: str | None, target: str | None, tier: str = "high"
+) -> Found:
     """Work out a shot's cost at the project's clock. Raises PathProblem, ProjectProblem."""
     from wallum.document.paths import find_slug
     from wallum.errors import PathProblem
     from wallum.frame.asked import Asked, Boxes
+    from wallum.frame.quality import TIERS
     from wallum.judge.cost import frame_cost
     from wallum.judge.device import load_profile
     from wallum.judge.work import count_work
@@ -76,7 +79,8 @@ def cost_of(project: Any, file: Path | None, shot: str | None, target: str | Non
     camera = Camera.of_shot(camera_of, wanted.aspect, far_for(level.bounds))
     seen = seen_surfaces(RayScene(level, flat), level, camera, LAYER_SIZE)
     size = (wanted.width, wanted.height)
-    work = count_work(Asked(Boxes(*chunk_boxes(level, flat)), evaluate(project), seen, camera, size))
+    boxes, quality = Boxes(*chunk_boxes(level, flat)), TIERS[tier]
+    work = count_work(Asked(boxes, evaluate(project), seen, camera, size, quality=quality))
     return Found(frame_cost(work, wanted, profile), wanted.name, camera_of.name, profile.origin)
 
 

@@ -29,6 +29,7 @@ from wallum.cli.values import (
 )
 from wallum.errors import WallumError
 from wallum.faults import fault_of, keep_log, said
+from wallum.frame.quality import TIERS
 
 __all__ = ["cli", "main"]
 
@@ -319,17 +320,37 @@ def check_command(project: str, as_json: bool) -> None:
 @click.option("--shot", default=None, help="A saved camera, by its slug; the first where not given.")
 @click.option("--clock", default=None, metavar="HH:MM")
 @click.option("--target", default=None, help="A stand-in's name, or a device profile (.json).")
-@click.option("--tier", type=click.Choice(["high"]), default="high", help="Only one tier is drawn so far.")
+@click.option("--tier", type=click.Choice(list(TIERS)), default="high", help="How finely it is drawn.")
+@click.option("--tiers", is_flag=True, help="A table of every tier, with what the air takes of it.")
+@click.option(
+    "--sheet", type=click.Path(path_type=Path), default=None, help="The picture at every tier, as a PNG."
+)
 @click.option("--json", "as_json", is_flag=True)
 def cost_command(
-    project: str, shot: str | None, clock: str | None, target: str | None, tier: str, as_json: bool
+    project: str,
+    shot: str | None,
+    clock: str | None,
+    target: str | None,
+    tier: str,
+    tiers: bool,
+    sheet: Path | None,
+    as_json: bool,
 ) -> None:
     """What a frame costs on a target: by pass, and by source with it less without it."""
     from wallum.cli.cost import cost_lines, cost_of
+    from wallum.cli.tiers import tier_table
 
     document, file = open_reference(project)
     document = with_changes(document, setting_changes(date=None, clock=clock))
-    found = cost_of(document, file, shot, target)
+    if tiers or sheet is not None:
+        rows = tier_table(document, file, shot, target, sheet)
+        if as_json:
+            print_json({"tiers": [one.as_json() for one in rows]})
+        else:
+            for row in rows:
+                click.echo(row)
+        return
+    found = cost_of(document, file, shot, target, tier)
     if as_json:
         print_json(found.as_json(document))
     else:

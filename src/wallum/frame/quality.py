@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Final
 
-__all__ = ["HIGH", "Quality"]
+__all__ = ["HIGH", "TIERS", "Quality"]
 
 
 @dataclass(frozen=True)
@@ -36,3 +36,19 @@ class Quality:
 
 
 HIGH: Final = Quality()
+# Tiers of the delivered lighting, from the cheapest on.
+TIERS: Final = {
+    "low": Quality(
+        lamp_atlas=2048,
+        tile_sizes=(256, 128, 64),
+        sun_texels=1024,
+        sun_maps=2,
+        deck_part=5,
+        air_places=(32, 20, 24),
+    ),
+    "medium": Quality(tile_sizes=(256, 128), sun_texels=1536, deck_part=4, air_places=(44, 24, 32)),
+    "high": HIGH,
+    "ultra": Quality(
+        tile_sizes=(1024, 512, 256), sun_texels=4096, sun_maps=4, deck_part=2, air_places=(112, 64, 64)
+    ),
+}

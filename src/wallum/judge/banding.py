@@ -34,7 +34,7 @@ NEAR_PX, FAR_PX = 6, 20
 # A step has between so many of the 256 values; the parts beside it slope less, by the pixel.
 LEAST_STEP, MOST_STEP, MOST_SLOPE = 0.6, 6.0, 0.035
 # A contour is at least so long; so many make bands.
-LEAST_PX, LEAST_CONTOURS = 40, 3
+LEAST_PX, LEAST_CONTOURS = 40, 5
 WORDS: Final = {
     "air": "the air's light",
     "sky": "the sky",

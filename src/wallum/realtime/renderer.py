@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.errors import RendererProblem
-from wallum.frame.quality import HIGH
+from wallum.frame.quality import HIGH, Quality
 from wallum.realtime.engine import Engine, open_context
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.level.bundle import LevelBundle, ProbeGrid
@@ -21,9 +21,9 @@ __all__ = ["Renderer"]
 class Renderer:
     """An engine with what shows and settles its pictures."""
 
-    def __init__(self, context: moderngl.Context | None = None) -> None:
+    def __init__(self, context: moderngl.Context | None = None, quality: Quality = HIGH) -> None:
         try:
-            self.engine = Engine(context or open_context())
+            self.engine = Engine(context or open_context(), quality)
         except Exception as error:  # moderngl and EGL raise bare Exceptions
             raise RendererProblem(
                 f"no picture can be drawn: {error}", "OpenGL", "OpenGL 4.3 through EGL"

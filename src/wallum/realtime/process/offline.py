@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.document.project import Project
-from wallum.frame.quality import HIGH
+from wallum.frame.quality import HIGH, Quality
 from wallum.frame.record import PassRecord
 from wallum.level.model import Level
 from wallum.moment.camera import Camera
@@ -68,9 +68,11 @@ def render_picture(
     return Picture(out[:, :, 2::-1].copy(), light, count, frame.passes, frame.ev100, frame.metered)
 
 
-def renderer_for(project: Project, level: Level, grid: ProbeGrid | None = None) -> Renderer:
+def renderer_for(
+    project: Project, level: Level, grid: ProbeGrid | None = None, quality: Quality = HIGH
+) -> Renderer:
     """A renderer in this process that shows a project's level. Raises RendererProblem."""
-    renderer = Renderer()
+    renderer = Renderer(quality=quality)
     renderer.set_level(bundle_level(level, follows=project.follows))
     renderer.set_grid(grid)
     return renderer
