@@ -21,6 +21,7 @@ Json = dict[str, Any]
 @click.option("--clock", default=None, metavar="HH:MM", help="Time of day; the project's where not given.")
 @click.option("--date", default=None, metavar="YYYY-MM-DD")
 @click.option("--samples", type=click.IntRange(1, 1_000_000), default=256)
+@click.option("--scatterings", type=click.IntRange(1, 64), default=1, help="From air to air, with --through.")
 @click.option("--set", "changes", multiple=True, metavar="PATH=VALUE")
 @click.option("--json", "as_json", is_flag=True)
 def meter_command(
@@ -28,11 +29,9 @@ def meter_command(
     at: tuple[float, ...],
     facing: tuple[float, ...],
     through: tuple[float, ...] | None,
-    samples: int,
     changes: tuple[str, ...],
     as_json: bool,
-    clock: str | None,
-    date: str | None,
+    **options: Any,
 ) -> None:
     """Read illuminance at a point, by source: direct light, shadows by rays. Or what is seen along a line."""
     import numpy as np
@@ -43,13 +42,17 @@ def meter_command(
     from wallum.transport.rays import RayScene
 
     document, file = open_reference(project)
-    document = with_changes(document, (*setting_changes(date=date, clock=clock), *changes))
+    document = with_changes(
+        document, (*setting_changes(date=options["date"], clock=options["clock"]), *changes)
+    )
     document, level = lit_project(document, file)
-    rays, scene = RayScene(level, flatten(level)), evaluate(document)
+    rays, scene, samples = RayScene(level, flatten(level)), evaluate(document), options["samples"]
     if through is None:
         _at_a_point(document, rays, scene, (np.array(at), np.array(facing)), samples, as_json)
         return
-    _along_a_line(document, level, rays, scene, (np.array(at), np.array(through)), samples, as_json)
+    _along_a_line(
+        document, level, rays, scene, (np.array(at), np.array(through)), (samples, scatterings), as_json
+    )
 
 
 def _at_a_point(document: Any, rays: Any, scene: Any, place: Any, samples: int, as_json: bool) -> None:
@@ -77,12 +80,14 @@ def _at_a_point(document: Any, rays: Any, scene: Any, place: Any, samples: int, 
 
 
 def _along_a_line(
-    document: Any, level: Any, rays: Any, scene: Any, ends: Any, samples: int, as_json: bool
+    document: Any, level: Any, rays: Any, scene: Any, ends: Any, how: tuple[int, int], as_json: bool
 ) -> None:
     from wallum.transport.through import seen_through
 
-    start, end = ends
-    seen = seen_through(rays, level, scene, start, end, samples, follows=document.follows)
+    (start, end), (samples, scatterings) = ends, how
+    seen = seen_through(
+        rays, level, scene, start, end, samples, follows=document.follows, scatterings=scatterings
+    )
     if as_json:
         print_json(
             {

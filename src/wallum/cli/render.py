@@ -62,7 +62,16 @@ def render_reference(project: Any, level: Any, camera: Any, view: str, options: 
     scene = scene.direct() if view == "direct" else scene
     bounces = 0 if view == "direct" else options["bounces"]
     rays = RayScene(level, flatten(level))
-    reference = Reference(rays, level, scene, camera, options["size"], bounces, project.follows)
+    reference = Reference(
+        rays,
+        level,
+        scene,
+        camera,
+        options["size"],
+        bounces,
+        project.follows,
+        scatterings=options["scatterings"],
+    )
     for _ in range(options["samples"]):
         reference.step()
     light = reference.luminance

@@ -41,12 +41,13 @@ def air_source(scene: LitScene, layer: Layer, directions: Floats) -> NDArray[np.
 
 
 def air_depths(air: Medium, eye: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:
-    """(layers and pockets, N, 3) RGB optical depths along ways from an eye (3,), of what is not clear.
+    """(layers and pockets, N, 3) RGB optical depths along ways from an eye (3,), or from one each (N, 3), of
+    what is not clear.
 
     directions : (N, 3) unit; distance_m : (N,)
     """
     rise = np.asarray(directions)[:, 1]
-    heights = np.full(len(directions), float(eye[1]))
+    heights = np.broadcast_to(np.asarray(eye)[..., 1], len(directions))
     far = np.minimum(distance_m, AIR_END_M)
     near = np.minimum(far, air.clear_to)
     depths = air.depths(heights, rise, far)
@@ -61,7 +62,8 @@ def air_depths(air: Medium, eye: Floats, directions: Floats, distance_m: Floats)
 
 
 def _hidden(fog: Straight, eye: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:
-    return fog.hidden(np.full(len(directions), float(eye[1])), np.asarray(directions)[:, 1], distance_m)
+    heights = np.broadcast_to(np.asarray(eye)[..., 1], len(directions))
+    return fog.hidden(heights, np.asarray(directions)[:, 1], distance_m)
 
 
 def straight_light(scene: LitScene, fog: Straight, directions: Floats) -> NDArray[np.float64]:

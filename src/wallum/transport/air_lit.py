@@ -45,7 +45,7 @@ POCKETS_END_M = 1e4
 
 @dataclass(frozen=True)
 class Ways:
-    """Stretches of air: starts (3,), unit directions (N, 3), lengths (N,) [m]."""
+    """Stretches of air: a start (3,) or one of each (N, 3), unit directions (N, 3), lengths (N,) [m]."""
 
     start: NDArray[np.float64]
     directions: Floats
@@ -56,7 +56,13 @@ class Ways:
         return np.asarray(self.start + scaled(self.directions, distance_m), dtype=np.float64)
 
     def only(self, rows: NDArray[np.intp]) -> "Ways":
-        return Ways(self.start, self.directions.take(rows, 0), self.lengths.take(rows))
+        start = self.start if self.start.ndim == 1 else self.start.take(rows, 0)
+        return Ways(start, self.directions.take(rows, 0), self.lengths.take(rows))
+
+    @property
+    def heights(self) -> NDArray[np.float64]:
+        """(N,) of their starts [m]."""
+        return np.broadcast_to(self.start[..., 1], np.shape(self.lengths))
 
 
 @dataclass(frozen=True)
@@ -82,7 +88,7 @@ class AirSamples:
 
 def _depth(air: Medium, ways: Ways, distance_m: Floats) -> NDArray[np.float64]:
     """(layers, N) optical depth of layers up to distances, but for what is clear."""
-    heights = np.full(len(distance_m), float(ways.start[1]))
+    heights = ways.heights
     rise = ways.directions[:, 1]
     out = air.depths(heights, rise, distance_m)
     if air.clear_to > 0.0:
@@ -206,8 +212,13 @@ def lamp_light(rays: RayScene, scene: LitScene, ways: Ways, rng: np.random.Gener
     candela = np.zeros(len(position))
     for kind, own in by_kind(lamps.rows):
         candela[own] = kind.candela(lamps.rows[own])
-    along = (position - ways.start) @ np.asarray(ways.directions, dtype=np.float64).T
-    squared = ((position - ways.start) ** 2).sum(axis=1)[:, None] - along**2
+    away = position[:, None, :] - ways.start
+    along = (
+        np.einsum("lnc,nc->ln", away, ways.directions)
+        if away.shape[1] > 1
+        else away[:, 0] @ ways.directions.T
+    )
+    squared = (away**2).sum(axis=2) - along**2
     aside = np.sqrt(np.maximum(squared, np.maximum(lamps.rows["radius"][:, None] ** 2, 1e-4)))
     begins, ends = np.arctan2(-along, aside), np.arctan2(ways.lengths - along, aside)
     gain = candela[:, None] * (ends - begins) / aside

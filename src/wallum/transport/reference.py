@@ -3,14 +3,15 @@
 From the same LitScene as every other picture: sun and moon by points of their disc, lamps one at a
 time by what they would give unshadowed, sky and glow by where the surface sends rays itself.
 Direct light, then as many bounces as asked; alpha-masked surfaces have their holes; the air between the
-eye and what it sees scatters once, and beyond the first surface it only dims lamps and sun. Sources:
+eye and what it sees scatters once, or as often as asked, and beyond the first surface it only dims lamps and
+sun. Sources:
 Kajiya 1986, "The Rendering Equation"; Veach 1997 for the estimators; Heitz 2018 for sampling the facets.
 """
 
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,6 +41,7 @@ from wallum.transport.air_lit import (
     worth_following,
 )
 from wallum.transport.facets import facet_pdf, seen_facets
+from wallum.transport.light_paths import Paths, add_light
 from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
 
@@ -56,32 +58,11 @@ ONES = np.ones(3, np.float32)
 WEIGHTS = LUMINANCE_WEIGHTS.astype(np.float32)
 
 
-@dataclass
-class _Paths:
-    """Paths on their way: which pixel, where, whereto, what share of light they still carry."""
-
-    pixel: NDArray[np.int64]
-    origins: Floats
-    directions: Floats
-    weight: Floats
-
-    def only(self, keep: NDArray[np.int64]) -> "_Paths":
-        origins, directions = self.origins.take(keep, 0), self.directions.take(keep, 0)
-        return _Paths(self.pixel.take(keep), origins, directions, self.weight.take(keep, 0))
-
-    def joined(self, other: "_Paths") -> "_Paths":
-        both = ((getattr(self, name), getattr(other, name)) for name in _Paths.__dataclass_fields__)
-        return _Paths(*(np.concatenate(pair) for pair in both))
-
-    def alive(self) -> NDArray[np.bool_]:
-        """(N,) which of them still carry light."""
-        return np.asarray((self.weight @ ONES) > 0.0)
-
-
 class Reference:
     """A picture that becomes better with every step; `samples` counts the paths of a pixel.
 
     bounces : surfaces that light may visit between the first one lit and the eye
+    scatterings : how often air may pass it on to air
     """
 
     def __init__(
@@ -94,12 +75,13 @@ class Reference:
         bounces: int = 2,
         follows: dict[str, str] | None = None,
         seed: int = 1,
+        scatterings: int = 1,
     ) -> None:
         self._rays, self._scene, self._camera, self._bounces = rays, scene, camera, bounces
         self._tables = SurfaceTables(level, rays.triangles)
         clouds = scene.sun.clouds if scene.sun is not None else None
         self._cloud_shadow = None if clouds is None else ShadowMap(clouds[0], level.bounds)
-        self._size, self._seed = size, seed
+        self._size, self._seed, self._scatterings = size, seed, scatterings
         self._floor = float(level.bounds[0, 1]) if level.parts else 0.0
         count = size[0] * size[1]
         self._sum, self._squares = np.zeros((count, 3)), np.zeros(count)
@@ -157,14 +139,14 @@ class Reference:
 
     # -- one batch of paths --------------------------------------------------------------
 
-    def _first(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> _Paths:
+    def _first(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> Paths:
         width, height = self._size
         jitter = rng.random((2, len(pixels)), dtype=np.float32)
         x = ((pixels % width).astype(np.float32) + jitter[0]) / np.float32(width)
         y = ((pixels // width).astype(np.float32) + jitter[1]) / np.float32(height)
         directions = self._camera.with_aspect(width / height).rays(x, y)
         origins = np.broadcast_to(np.array(self._camera.eye, dtype=np.float32), directions.shape)
-        return _Paths(np.arange(len(pixels)), origins, directions, np.ones_like(directions))
+        return Paths(np.arange(len(pixels)), origins, directions, np.ones_like(directions))
 
     def _light(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> Floats:
         light = np.zeros((len(pixels), 3), np.float32)
@@ -177,14 +159,14 @@ class Reference:
         return light
 
     def _gather(
-        self, light: Floats, paths: _Paths, hits: Hits, scattered: _Paths | None, rng: np.random.Generator
+        self, light: Floats, paths: Paths, hits: Hits, scattered: Paths | None, rng: np.random.Generator
     ) -> None:
         """Gather the light of the surfaces that the eye sees, and all that comes to them and to the air
         before them."""
         met = np.flatnonzero(hits.triangle >= 0)
         paths = self._lit_and_onward(light, paths.only(met), hits.only(met), rng)
         if scattered is not None:
-            paths = paths.joined(scattered)
+            paths = paths.joined(self._from_air_to_air(light, scattered, rng))
         for _ in range(self._bounces):
             if not len(paths.pixel):
                 return
@@ -208,7 +190,7 @@ class Reference:
         """
         rng = np.random.default_rng(self._seed)
         one = np.ones((samples, 1), np.float32)
-        paths = _Paths(
+        paths = Paths(
             np.arange(samples),
             one * np.asarray(start, np.float32),
             one * np.asarray(direction, np.float32),
@@ -226,7 +208,7 @@ class Reference:
         self._gather(light, paths, hits, None, rng)
         return way, air, light + air
 
-    def _lit_and_onward(self, light: Floats, paths: _Paths, hits: Hits, rng: np.random.Generator) -> _Paths:
+    def _lit_and_onward(self, light: Floats, paths: Paths, hits: Hits, rng: np.random.Generator) -> Paths:
         """Gather the light of the surfaces that paths have met; returns the paths that leave them."""
         if not len(paths.pixel):
             return paths
@@ -238,7 +220,7 @@ class Reference:
         self._add_lamps(light, paths, surfaces, places, rng)
         return self._onward(paths, surfaces, places, rng)
 
-    def _go_through(self, paths: _Paths, hits: Hits, see: Look, rng: np.random.Generator) -> None:
+    def _go_through(self, paths: Paths, hits: Hits, see: Look, rng: np.random.Generator) -> None:
         """At what is seen through a path goes on straight or stays, by how much comes through; `hits` are
         then where each stays. A surface that is passed is no bounce."""
         rows = self._rays.on_veils(hits)
@@ -257,7 +239,7 @@ class Reference:
             self._rays.past(hits, on, paths.origins, paths.directions, see)
             rows = on[np.isin(on, self._rays.on_veils(hits))]
 
-    def _before(self, light: Floats, paths: _Paths, hits: Hits, rng: np.random.Generator) -> _Paths | None:
+    def _before(self, light: Floats, paths: Paths, hits: Hits, rng: np.random.Generator) -> Paths | None:
         """What air and a deck of cloud add along the first stretch; what they keep is then in the weights.
         Returns paths on to where the air has light from all around. What the deck shows has only the air
         before it; what lies behind it has all."""
@@ -283,7 +265,7 @@ class Reference:
             taken = 1.0 - (kept if deck is None else air_kept(scene, eye, paths.directions, ends))
             rows, counts = worth_following(taken, rng)
             stretches = Ways(eye, paths.directions, np.minimum(ends, AIR_END_M)).only(rows)
-            lit, scattered = self._lit_air(stretches, rng)
+            lit, scattered = self._lit_air(scene, stretches, rng)
             added = added - alike
             added[rows] += scaled(lit, counts)
             scattered.weight = scaled(scattered.weight, counts[scattered.pixel].astype(np.float32))
@@ -292,13 +274,12 @@ class Reference:
         paths.weight = paths.weight * kept.astype(np.float32)
         return scattered
 
-    def _lit_air(self, ways: Ways, rng: np.random.Generator) -> tuple[Floats, _Paths]:
+    def _lit_air(self, scene: LitScene, ways: Ways, rng: np.random.Generator) -> tuple[Floats, Paths]:
         """What the air along ways shows of far light, lamps and its own, and paths on to all else."""
-        scene = self._scene
         assert scene.air is not None
         lit = lamp_light(self._rays, scene, ways, rng) + own_light(scene.air, ways)
         nothing = np.zeros((0, 3), np.float32)
-        paths = _Paths(np.zeros(0, np.int64), nothing, nothing, nothing)
+        paths = Paths(np.zeros(0, np.int64), nothing, nothing, nothing)
         for samples in samples_along(scene.air, ways, rng):
             lit += far_light(self._rays, scene, ways, samples, self._cloud_shadow, rng)
             toward, weight = onward(scene.air, ways, samples, rng)
@@ -306,10 +287,34 @@ class Reference:
             rows, counts = worth_following(weight, rng)
             kept = samples.places[rows], toward[rows], scaled(weight[rows], counts)
             moved = (one.astype(np.float32) for one in kept)
-            paths = paths.joined(_Paths(rows, *moved))
+            paths = paths.joined(Paths(rows, *moved))
         return lit, paths
 
-    def _add_sky(self, light: Floats, paths: _Paths, discs: bool = False) -> None:
+    def _from_air_to_air(self, light: Floats, paths: Paths, rng: np.random.Generator) -> Paths:
+        """Follow light that one place of the air has of others, as often as is asked; returns all paths on
+        from air to what is no air. Between it and the sky the sky's own haze stands for the air."""
+        scene, done = self._scene, None
+        if scene.air is not None:  # its fakes are those of what the eye sees
+            scene = replace(scene, air=replace(scene.air, clear_to=0.0, hides=1.0))
+        for _ in range(self._scatterings - 1):
+            hits = self._rays.first_hit(paths.origins, paths.directions)
+            near = np.flatnonzero(hits.triangle >= 0)
+            out = paths.only(np.flatnonzero(hits.triangle < 0))
+            done = out if done is None else done.joined(out)
+            paths = paths.only(near)
+            if not len(near) or scene.air is None:
+                break
+            ways = Ways(paths.origins.astype(np.float64), paths.directions, hits.distance.take(near))
+            lit, more = self._lit_air(scene, ways, rng)
+            add_light(light, paths.pixel, paths.weight * lit)
+            more.weight = more.weight * paths.weight.take(more.pixel, 0)
+            more.pixel = paths.pixel.take(more.pixel)
+            kept = air_kept(scene, ways.start, ways.directions, ways.lengths)
+            paths.weight = paths.weight * kept.astype(np.float32)
+            done, paths = done.joined(paths), more
+        return paths if done is None else done.joined(paths)
+
+    def _add_sky(self, light: Floats, paths: Paths, discs: bool = False) -> None:
         sky = self._scene.sky
         if sky is None or not len(paths.pixel):
             return
@@ -317,18 +322,18 @@ class Reference:
             seen = sky.seen(paths.directions, self._camera.eye, self._floor, discs=True, deck=False)
         else:
             seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
-        light[paths.pixel] += paths.weight * seen
+        add_light(light, paths.pixel, paths.weight * seen)
 
-    def _add_own(self, light: Floats, paths: _Paths, surfaces: Surfaces) -> None:
+    def _add_own(self, light: Floats, paths: Paths, surfaces: Surfaces) -> None:
         """Glow, and surfaces that ask for no light."""
         rows = surfaces.shining
         if len(rows):
             glow = scaled(surfaces.glow, self._part_gain.take(surfaces.part.take(rows)))
-            light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * glow
+            add_light(light, paths.pixel.take(rows), paths.weight.take(rows, 0) * glow)
         rows = np.flatnonzero(surfaces.unlit)
         if len(rows):
             shown = surfaces.base.take(rows, 0) / exposure_scale(self._scene.look.ev100)
-            light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * shown
+            add_light(light, paths.pixel.take(rows), paths.weight.take(rows, 0) * shown)
             paths.weight[rows] = 0.0
 
     def _answer(
@@ -342,7 +347,7 @@ class Reference:
     def _add_far(
         self,
         light: Floats,
-        paths: _Paths,
+        paths: Paths,
         surfaces: Surfaces,
         places: Floats,
         rng: np.random.Generator,
@@ -373,12 +378,12 @@ class Reference:
             else:
                 for k in range(3):
                     answer[:, k] *= np.float32(sun.illuminance[k])
-            light[paths.pixel.take(rows)] += answer
+            add_light(light, paths.pixel.take(rows), answer)
 
     def _add_lamps(
         self,
         light: Floats,
-        paths: _Paths,
+        paths: Paths,
         surfaces: Surfaces,
         places: Floats,
         rng: np.random.Generator,
@@ -410,7 +415,8 @@ class Reference:
         if self._scene.air is not None:
             lamps = self._lamps["position"].take(pick, 0)
             answer *= self._scene.air.between(lamps, places.take(rows, 0)).astype(np.float32)
-        light[paths.pixel.take(rows)] += paths.weight.take(rows, 0) * answer * through.take(lit, 0)
+        shown = paths.weight.take(rows, 0) * answer * through.take(lit, 0)
+        add_light(light, paths.pixel.take(rows), shown)
 
     def _samples(self, pick: NDArray[np.intp], places: Floats, rng: np.random.Generator) -> Arriving:
         """What comes to places from a point of the lamp that each has picked."""
@@ -448,7 +454,7 @@ class Reference:
 
     # -- where paths go on ---------------------------------------------------------------
 
-    def _onward(self, paths: _Paths, surfaces: Surfaces, places: Floats, rng: np.random.Generator) -> _Paths:
+    def _onward(self, paths: Paths, surfaces: Surfaces, places: Floats, rng: np.random.Generator) -> Paths:
         """Paths that leave their surfaces: by the cosine, or by the facets' mirror image."""
         n, v = surfaces.normals, -paths.directions
         count = len(n)
@@ -478,4 +484,4 @@ class Reference:
         pdf = facet_pdf(n.take(rows, 0), v, toward, alpha.take(rows), share.take(rows))
         weight = self._answer(surfaces, rows, v, toward)
         weight *= scaled(paths.weight.take(rows, 0), 1.0 / np.maximum(pdf, 1e-9))
-        return _Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight)
+        return Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight)

@@ -60,6 +60,7 @@ def seen_through(
     samples: int = 256,
     bounces: int = 2,
     follows: dict[str, str] | None = None,
+    scatterings: int = 1,
 ) -> Through:
     """Read a line from a start (3,) to an end (3,) [m]. Raises ValueProblem where they are one."""
     way = np.asarray(end, dtype=np.float64) - start
@@ -68,7 +69,8 @@ def seen_through(
         raise ValueProblem("the line has no length", "--through", "a place other than --at")
     direction = way / length
     eye = (float(start[0]), float(start[1]), float(start[2]))
-    reference = Reference(rays, level, scene, Camera(eye, (0.0, 0.0, -1.0)), (1, 1), bounces, follows)
+    camera = Camera(eye, (0.0, 0.0, -1.0))
+    reference = Reference(rays, level, scene, camera, (1, 1), bounces, follows, scatterings=scatterings)
     distance, air, light = reference.along(start, direction, length, samples)
     kept = np.ones(3)
     if scene.air is not None:

@@ -1,0 +1,40 @@
+"""Paths that light takes from the eye on, many at a time, and where they gather it."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.arrays import Floats
+
+__all__ = ["Paths", "add_light"]
+
+ONES = np.ones(3, np.float32)
+
+
+@dataclass
+class Paths:
+    """Paths on their way: which pixel, where, whereto, what share of light they still carry."""
+
+    pixel: NDArray[np.int64]
+    origins: Floats
+    directions: Floats
+    weight: Floats
+
+    def only(self, keep: NDArray[np.int64]) -> "Paths":
+        origins, directions = self.origins.take(keep, 0), self.directions.take(keep, 0)
+        return Paths(self.pixel.take(keep), origins, directions, self.weight.take(keep, 0))
+
+    def joined(self, other: "Paths") -> "Paths":
+        both = ((getattr(self, name), getattr(other, name)) for name in Paths.__dataclass_fields__)
+        return Paths(*(np.concatenate(pair) for pair in both))
+
+    def alive(self) -> NDArray[np.bool_]:
+        """(N,) which of them still carry light."""
+        return np.asarray((self.weight @ ONES) > 0.0)
+
+
+def add_light(light: Floats, pixel: NDArray[np.int64], values: Floats) -> None:
+    """Add to the light (P, 3) of pixels (N,), of which several may be the same, values (N, 3)."""
+    for k in range(3):
+        light[:, k] += np.bincount(pixel, values[:, k], len(light))
