@@ -51,7 +51,13 @@ def meter_command(
         _at_a_point(document, rays, scene, (np.array(at), np.array(facing)), samples, as_json)
         return
     _along_a_line(
-        document, level, rays, scene, (np.array(at), np.array(through)), (samples, scatterings), as_json
+        document,
+        level,
+        rays,
+        scene,
+        (np.array(at), np.array(through)),
+        (samples, options["scatterings"]),
+        as_json,
     )
 
 
