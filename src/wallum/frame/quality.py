@@ -31,7 +31,7 @@ class Quality:
     passing_maps: int = 2
     deck_part: int = 3
     coarse_pixels: float = 2.0
-    air_places: tuple[int, int, int] = (56, 32, 40)
+    air_places: tuple[int, int, int] = (48, 28, 36)
     settled: int = 64
 
 

@@ -37,6 +37,12 @@ class View:
             "camera_axes": camera.rotation().astype("f4").tobytes(),
         }
 
+    def depth_of(self, depth_m: float) -> float:
+        """Where a depth before the camera lies between -1 and 1 of clip space."""
+        near, far = self.camera.near, self.camera.far
+        depth = min(max(depth_m, near), far)
+        return (far + near - 2.0 * far * near / depth) / (far - near)
+
     def pixel_uniforms(self, size: Size) -> dict[str, object]:
         """Values of include/pixel.glsl for a picture of a size."""
         width, height = size

@@ -17,6 +17,9 @@ from wallum.realtime.passes.sky_pass import SkyPass
 
 __all__ = ["Air", "AirLight"]
 
+# Variants that say nothing of what lies near: only what is beyond the volume is in closed form, or sky.
+FAR_ONLY = frozenset({"DECK", "MIST", "SUN", "SKY", "CLEAR", "POCKETS"})
+
 
 class AirLight(Pass):
     """True shafts: what sun, sky and lamps light of the air near the camera, with their shadows."""
@@ -77,8 +80,18 @@ class Air(Pass):
         far = tuple(None if one is None else one.in_air for one in (lit.scene.sun, lit.scene.sky))
         return None if draft.active else (lit.scene.air, far, draft.view.show, draft.laid_over)
 
+    def _over(self, names: frozenset[str], values: dict[str, object], depth_func: str) -> None:
+        """Draw a variant over the picture: all of it, or what a depth's test lets through."""
+        program = self._programs.get("screen", "air", names)
+        set_uniforms(program, **values)
+        self._context.enable_only(moderngl.DEPTH_TEST if depth_func else 0)
+        if depth_func:
+            self._context.depth_func = depth_func
+        self._programs.over_screen(program)
+
     def draw(self, draft: Draft) -> Steps:
         scene, view, gbuffer, targets = draft.scene, draft.view, draft.gbuffer, draft.targets
+        assert scene.air is not None
         with self.log.measure(self.name) as work:
             names, values = self._lighting.air_before(draft, gbuffer)
             values |= {"picture": targets.total.light, "g_depth": gbuffer.distance}
@@ -88,12 +101,14 @@ class Air(Pass):
             if scene.sky is not None and scene.sky.deck is not None:
                 names |= {"DECK"}
                 values |= self._sky.deck_before(scene.sky.deck, view, gbuffer)
-            program = self._programs.get("screen", "air", names)
-            set_uniforms(program, **values)
             targets.aired.frame.use()
             targets.aired.frame.viewport = (0, 0, *draft.size)
             targets.aired.frame.depth_mask = False
-            self._context.enable_only(0)
-            self._programs.over_screen(program)
+            if scene.air.in_volume and not scene.air.tinted:
+                values["at_depth"] = view.depth_of(scene.air.reach)
+                self._over(names | {"AT_DEPTH"}, values, "<=")
+                self._over((names - FAR_ONLY) | {"AT_DEPTH", "NEAR"}, values, ">")
+            else:
+                self._over(names, values, "")
             work["pixels"] = draft.size[0] * draft.size[1]
         yield

@@ -47,27 +47,30 @@ def reached_cells(
     across = (np.minimum(np.arange(columns + 1) * CELL, places[0]) / places[0] * 2.0 - 1.0) * tangents[0]
     along = (np.minimum(np.arange(rows + 1) * CELL, places[1]) / places[1] * 2.0 - 1.0) * tangents[1]
     rotation = camera.rotation() * np.array([[1.0], [1.0], [-1.0]])
+    kept = pockets[:MOST_POCKETS]
+    x, y, z = ((np.array([one.centre for one in kept]) - np.array(camera.eye)) @ rotation.T).T
+    # A column more on every side: the volume moves by half a one while a picture settles.
+    near_z = np.maximum(np.maximum(depth[:-1] - z[:, None], z[:, None] - depth[1:]), 0.0)
+    gap_x = _gap(across, depth, x, 2.0 * tangents[0] / places[0])
+    gap_y = _gap(along, depth, y, 2.0 * tangents[1] / places[1])
+    squared = near_z[:, :, None, None] ** 2 + gap_y[:, :, :, None] ** 2 + gap_x[:, :, None, :] ** 2
+    radius = np.array([one.radius for one in kept])
+    reached = squared <= radius[:, None, None, None] ** 2
     out = np.zeros((slices, rows, columns, 2), np.uint32)
-    for number, one in enumerate(pockets[:MOST_POCKETS]):
-        x, y, z = ((np.array(one.centre) - np.array(camera.eye)) @ rotation.T).tolist()
-        # A column more on every side: the volume moves by half a one while a picture settles.
-        near_z = np.maximum(np.maximum(depth[:-1] - z, z - depth[1:]), 0.0)
-        gap_x = _gap(across, depth, x, 2.0 * tangents[0] / places[0])
-        gap_y = _gap(along, depth, y, 2.0 * tangents[1] / places[1])
-        squared = near_z[:, None, None] ** 2 + gap_y[:, :, None] ** 2 + gap_x[:, None, :] ** 2
-        out[..., number // 32] |= np.where(
-            squared <= one.radius**2, np.uint32(1 << number % 32), np.uint32(0)
-        )
+    for number, cells in enumerate(reached):
+        out[..., number // 32] |= cells.astype(np.uint32) << np.uint32(number % 32)
     return out.reshape(slices * rows, columns, 2)
 
 
 def _gap(
-    edges: NDArray[np.float64], depth: NDArray[np.float64], at: float, room: float
+    edges: NDArray[np.float64], depth: NDArray[np.float64], at: NDArray[np.float64], room: float
 ) -> NDArray[np.float64]:
-    """(slices, cells) how far a place lies beside the cells of each slice; `room` more belongs to each."""
+    """(pockets, slices, cells) how far places (pockets,) lie beside the cells of each slice; `room` more
+    belongs to each."""
     low = np.minimum((edges[:-1] - room) * depth[:-1, None], (edges[:-1] - room) * depth[1:, None])
     high = np.maximum((edges[1:] + room) * depth[:-1, None], (edges[1:] + room) * depth[1:, None])
-    return np.asarray(np.maximum(np.maximum(low - at, at - high), 0.0))
+    place = at[:, None, None]
+    return np.asarray(np.maximum(np.maximum(low - place, place - high), 0.0))
 
 
 def noise_texture(context: moderngl.Context) -> moderngl.Texture3D:
@@ -87,6 +90,7 @@ class Pockets:
         self._block = UniformBlock(context, MOST_POCKETS * WORDS * 4, BINDING)
         self._noise = noise_texture(context)
         self._cells: moderngl.Texture | None = None
+        self._cells_of: object = None
 
     def write(
         self,
@@ -98,6 +102,10 @@ class Pockets:
     ) -> None:
         """Take over the pockets of a picture."""
         self._block.write(pocket_rows(pockets, exposure))
+        lie = tuple((one.centre, one.radius) for one in pockets), camera, places, reach
+        if lie == self._cells_of:
+            return
+        self._cells_of = lie
         cells = reached_cells(pockets, camera, places, reach)
         size = (cells.shape[1], cells.shape[0])
         if self._cells is None or self._cells.size != size:

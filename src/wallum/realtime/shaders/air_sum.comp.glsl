@@ -52,7 +52,12 @@ void main() {
                            texelFetch(farthest, ivec2(beside.y, column.y), 0).r,
                            texelFetch(farthest, ivec2(column.x, beside.z), 0).r,
                            texelFetch(farthest, ivec2(column.x, beside.w), 0).r);
-    for (int slice = 0; slice < air_cells.z; ++slice) {
+    // Pixels between columns look into those beside: as far as any about it is seen into, and a slice more.
+    float needed = max(far, max(max(far_beside.x, far_beside.y), max(far_beside.z, far_beside.w)));
+    needed = max(needed, max(max(texelFetch(farthest, beside.xz, 0).r, texelFetch(farthest, beside.yz, 0).r),
+                             max(texelFetch(farthest, beside.xw, 0).r, texelFetch(farthest, beside.yw, 0).r)));
+    int last = int(ceil(sqrt(needed / over))) + 2;
+    for (int slice = 0; slice < min(air_cells.z, last); ++slice) {
         imageStore(volume, ivec3(column, slice), vec4(light, left.g));
 #ifdef POCKETS
         imageStore(through_pockets, ivec3(column, slice), vec4(through));
@@ -82,5 +87,12 @@ void main() {
         light += left * here.rgb * mix((1.0 - kept) / max(taken, vec3(1e-12)), vec3(way), thin);
         left *= kept;
         start = end;
+    }
+    // A gap that no sample of the column met: the air ends there.
+    for (int slice = min(air_cells.z, last); slice < air_cells.z; ++slice) {
+        imageStore(volume, ivec3(column, slice), vec4(light, left.g));
+#ifdef POCKETS
+        imageStore(through_pockets, ivec3(column, slice), vec4(through));
+#endif
     }
 }

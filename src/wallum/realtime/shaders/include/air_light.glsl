@@ -1,6 +1,7 @@
 // What the air shows and what it leaves of light on its way to the eye. With SHAFTS it is lit place by
 // place up to a depth (air_sum.comp.glsl); beyond, and without, alike all along. More variants: MIST; CLEAR, where
-// none is seen up to a distance; TINTED, where it swallows more of one channel; STRAIGHT, a fog
+// none is seen up to a distance; TINTED, where it swallows more of one channel; NEAR, where all
+// that is seen lies in the volume; STRAIGHT, a fog
 // that no air makes, instead of all that. Twin of transport/air_between.py.
 
 uniform vec2 air_fakes;      // clear up to this distance [m]; most that it hides
@@ -73,6 +74,13 @@ void air_before(vec2 at, vec3 d, float depth, float distance_m, out vec3 left, o
     light = vec3(0.0);
 #endif
 #else
+#ifdef NEAR
+    // All of it lies in the volume, which knows what is left of light, pockets and all.
+    float slice = sqrt(depth * air_place.z) * (air_place.w - 1.0) + 0.5;
+    vec4 near = textureLod(air_volume, vec3(at + air_place.xy, slice / air_place.w), 0.0);
+    light = near.rgb;
+    left = vec3(near.a);
+#else
     vec3 source;
     left = air_left(d, distance_m, source);
 #ifdef SHAFTS
@@ -85,6 +93,7 @@ void air_before(vec2 at, vec3 d, float depth, float distance_m, out vec3 left, o
 #endif
 #else
     light = source * (1.0 - left);
+#endif
 #endif
     left = 1.0 - air_fakes.y * (1.0 - left);
     light *= air_fakes.y;
