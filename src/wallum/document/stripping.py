@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from typing import Final
 
 from wallum.document.project import Project
-from wallum.document.sources import PocketSource, Source
+from wallum.document.sources import CardSource, PocketSource, Source, VeilSource
 
 __all__ = ["LEVEL_KEYS", "light_givers", "stripped"]
 
@@ -20,7 +20,8 @@ AIR_KEY: Final = "air"
 
 def _dark(source: Source) -> bool:
     """Whether a source only shows the light of others."""
-    return isinstance(source, PocketSource) and source.own_light <= 0.0
+    dark = isinstance(source, PocketSource | VeilSource) and source.own_light <= 0.0
+    return dark or isinstance(source, CardSource)
 
 
 def light_givers(project: Project) -> list[str]:

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from wallum.document.lanes import format_clock
 from wallum.document.project import Project
-from wallum.document.sources import GROUPS, FarLight, Lamp, PocketSource, SkySource, SunSource
+from wallum.document.sources import GROUPS, FarLight, Lamp, PocketSource, Sheets, SkySource, SunSource
 from wallum.exchange.gltf_lights import WRITERS
 from wallum.level.model import Finding, Level
 
@@ -47,6 +47,11 @@ def _of_picture(project: Project) -> Iterator[str]:
     pockets = sum(isinstance(one, PocketSource) and one.on for one in project.resolved_sources)
     if pockets:
         yield f"glTF has no air: pockets of it are left out ({pockets})"
+    sheets = sum(isinstance(one, Sheets) and one.on for one in project.resolved_sources)
+    if sheets:
+        yield f"glTF has no cards and veils: they are left out ({sheets})"
+    if project.screen_shafts.on:
+        yield "glTF has no screen shafts: they are left out"
     if look.exposed == "metered":
         yield "glTF has no exposure: the metering is left out"
     else:

@@ -9,7 +9,7 @@ from wallum.document.air import Air, Mist
 from wallum.document.fields import Vector
 from wallum.document.lanes import Lane, Peg, PegTime
 from wallum.document.project import Look, PartMarks, Project, Setting, Shot, Walk, base_light
-from wallum.document.sources import PocketSource, PointSource, Source, SpotSource
+from wallum.document.sources import PocketSource, PointSource, Source, SpotSource, VeilSource
 from wallum.level.kilnworks.buildings import buildings
 from wallum.level.kilnworks.furnishing import LANTERNS, Furnishing, string_bulbs
 from wallum.level.kilnworks.kiln import KILN_AT, MOUTHS_DEG, kiln_body, kiln_iron, mouth, radius_at
@@ -149,13 +149,16 @@ def _peg(value: float | bool, tie: str, hours: float = 0.0, angle: float = 0.0) 
 
 
 def _pockets() -> list[Source]:
-    """Dust where clay is worked, haze of the fires, and the damp of the vault."""
+    """Dust where clay is worked, haze of the fires, the damp of the vault, and what drifts before the gate."""
     return [
         PocketSource(id="clay-dust", name="Clay Dust", shape="box", position=(11.5, 1.9, -7.8), size=(11.0, 4.8, 10.0),
                      visibility=42.0, edge=0.35, scattering=(0.95, 0.86, 0.74), forwardness=0.6, noise=0.35,
                      noise_size=1.6, drift=0.06, hidden=True),
         PocketSource(id="kiln-haze", name="Kiln Haze", position=(KILN_AT[0], 2.2, KILN_AT[1]), size=(17.0, 6.0, 17.0),
                      visibility=70.0, edge=0.9, scattering=(0.9, 0.86, 0.82), noise=0.6, noise_size=2.4, drift=0.25, hidden=True),
+        VeilSource(id="gate-veil", name="Gate Veil", position=(5.2, 0.75, 16.6), size=(8.0, 1.9, 3.0), turn=0.0, hides=0.4,
+                   scattering=(0.96, 0.9, 0.84), lit=0.7, sheets=4, noise=0.9, noise_size=2.2, drift=0.15, surface_fade=0.8,
+                   camera_fade=2.0, hidden=True),
         PocketSource(id="vault-damp", name="Vault Damp", shape="box", position=(-23.6, -2.4, 4.0), size=(12.0, 4.4, 7.0),
                      visibility=45.0, edge=0.5, scattering=(0.95, 0.95, 0.93), forwardness=0.4, hidden=True),
     ]  # fmt: skip
@@ -175,6 +178,9 @@ def _lanes() -> tuple[Lane, ...]:
     # The valley's mist stands from before sunrise on and is gone by the middle of the morning.
     valley = (_peg(160.0, "rising", -2.0), _peg(110.0, "rising", 0.4), _peg(600.0, "rising", 2.0), _peg(4_000.0, "rising", 3.0))  # fmt: skip
     lies = (_peg(True, "rising", -2.5), _peg(False, "rising", 3.2))
+    # What drifts before the gate goes as the sun comes.
+    drifts = (_peg(0.5, "rising", 0.5), _peg(0.1, "noon", -2.0), _peg(0.1, "noon", 2.0), _peg(0.25, "setting", 0.0),
+              _peg(0.45, "setting", 2.5))  # fmt: skip
     # Stoked toward the evening until it shows in the sun, banked for the night.
     fire = (
         _peg(-7.4, "midnight"), _peg(-6.0, "rising", angle=-12.0), _peg(-1.0, "rising", angle=-3.0), _peg(1.6, "rising", angle=6.0),
@@ -188,6 +194,7 @@ def _lanes() -> tuple[Lane, ...]:
         Lane(owner="air", name="scale_height", pegs=deep),
         Lane(owner="mist", name="visibility", pegs=valley),
         Lane(owner="mist", name="on", pegs=lies),
+        Lane(owner="gate-veil", name="hides", pegs=drifts),
     ]
     lanes += [Lane(owner=f"mouth-{n}", name="trim", pegs=fire) for n in range(1, 5)]
     return tuple(lanes)
