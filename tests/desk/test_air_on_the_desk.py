@@ -89,3 +89,18 @@ def test_the_meter_says_how_much_contrast_is_left(window):
     found = window.picture.surface_at(at)
     away = float(np.linalg.norm(found[0] - np.array(window.session.camera.eye)))
     assert f"{np.exp(-3.912 / 40.0 * away):.0%} of contrast" in told[-1]
+
+
+def test_pockets_are_listed_with_the_layers_and_chosen_there(window):
+    window.pointer.put_pocket(QPointF(window.picture.width() * 0.5, window.picture.height() * 0.75))
+    pocket = window.session.selection.source
+    window.session.selection.select("")
+    window.tune.show_group("air")
+    places = window.tune._air.places
+    assert [places.itemText(n) for n in range(places.count())] == ["1 in places", pocket.name]
+    places.activated.emit(1)
+    assert window.session.selection.lead == pocket.id
+    window.session.set_value("off", f"sources/@{pocket.id}/on", False)
+    window.session.selection.select("")
+    window.tune.show_group("air")
+    assert places.itemText(1) == f"{pocket.name}, off"

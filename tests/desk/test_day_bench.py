@@ -135,7 +135,7 @@ def test_any_value_can_get_a_lane(desk, lanes):  # noqa: F811
     menu = QMenu()
     desk.bench.fill_menu(menu)
     titles = [one.text() for one in menu.actions()]
-    assert titles == ["Sun", "Moon", "Sky", "Picture", "Air", "Ground mist"]
+    assert titles == ["Sun", "Moon", "Sky", "Picture", "Air", "Ground mist", "Screen shafts"]
     sky = menu.actions()[2].menu()
     headings = {one.text(): one.menu() for one in sky.actions()}
     assert headings["Haze"] is None

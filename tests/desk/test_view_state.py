@@ -1,7 +1,7 @@
 """The picture area shows one thing at a time, and Escape always leads back."""
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from wallum.desk.picture.view_state import KINDS
@@ -39,6 +39,9 @@ def enter(window, kind):
             window.bench.hours.open()
         case "wipe":
             window.wipe.begin("variant", window.session.project.variants[0].id)
+        case "ways":
+            window.session.selection.select(window.session.project.sources[0].id)
+            window.comparing.ways.begin(QPointF(10.0, 10.0))
         case "walk":
             window.walker.changed.emit(True)
 
@@ -51,6 +54,7 @@ def there(window):
         "wall": window.wall.isVisible(),
         "hours": window.bench.hours.isVisible(),
         "wipe": bool(window.wipe.against),
+        "ways": window.comparing.ways.shown,
     }
     return [kind for kind, on in shown.items() if on]
 

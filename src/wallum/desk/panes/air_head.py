@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from wallum.desk.project.loading import LoadedLevel
 from wallum.desk.project.session import Session
@@ -16,7 +16,7 @@ from wallum.desk.widgets.buttons import text_button
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.air import AirValues
 from wallum.document.project import Project
-from wallum.document.sources import SkySource
+from wallum.document.sources import PocketSource, Sheets, SkySource
 from wallum.memo import Memo
 from wallum.moment.evaluate import air_of, evaluate, layer_of, straight_fog
 from wallum.physics.colour import luminance
@@ -201,6 +201,12 @@ class AirHead(QWidget):
             text_button("All white", "White air, and a sky as white and bright as it is now", self.all_white)
         )
         at_once.addStretch(1)
+        self.places = QComboBox()
+        self.places.setAccessibleName("Pockets, cards and veils")
+        self.places.setToolTip("Pockets, cards and veils: choose one for its values")
+        self.places.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.places.activated.connect(self._choose_place)
+        at_once.addWidget(self.places, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 4, 10, 2)
         layout.setSpacing(4)
@@ -212,12 +218,34 @@ class AirHead(QWidget):
         self._told.setWordWrap(True)
         layout.addWidget(self._told)
 
+    def _list_places(self) -> None:
+        """List what stands somewhere of the air, and what stands for it."""
+        there = [
+            one for one in self._session.project.resolved_sources if isinstance(one, PocketSource | Sheets)
+        ]
+        shown = [(one.name if one.on else f"{one.name}, off", one.id) for one in there]
+        head = f"{len(shown)} in places" if shown else "none in places"
+        wanted = [(head, ""), *shown]
+        now = [(self.places.itemText(n), self.places.itemData(n)) for n in range(self.places.count())]
+        if wanted != now:
+            self.places.clear()
+            for text, key in wanted:
+                self.places.addItem(text, key)
+        self.places.setCurrentIndex(0)
+        self.places.setEnabled(bool(shown))
+
+    def _choose_place(self, index: int) -> None:
+        key = self.places.itemData(index)
+        if key:
+            self._session.selection.select(key)
+
     def _choose(self, group: str, _: bool) -> None:
         self.chosen.emit(group)
 
     def show_group(self, group: str) -> None:
         """Show the air of the present moment, with a layer chosen."""
         self._group = group
+        self._list_places()
         self._to_ground.setEnabled(group in LAYERS)
         now, loaded = self._session.now, self._session.level
         for name, button in self._layers.items():

@@ -3,7 +3,6 @@
 from collections.abc import Iterator
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Literal
 
 from PyQt6.QtCore import QPointF
 
@@ -12,14 +11,11 @@ from wallum.desk.app import screen_of_its_own
 from wallum.desk.tours.tour import DEMO, open_desk, shoot, wait_for, wait_settled
 from wallum.desk.window import DeskWindow
 from wallum.document.project import Project
-from wallum.document.sources import PointSource
 from wallum.exchange.gltf_export import export_gltf
 from wallum.level.jar_yard import jar_yard
 from wallum.moment.camera import Camera
 
 __all__ = ["refresh_screenshots"]
-
-MANY = 100
 
 
 def _settled(window: DeskWindow, path: Path) -> str:
@@ -45,8 +41,6 @@ def _works(folder: Path) -> Iterator[str]:
         yield _settled(window, folder / "desk-day.png")
         window.views.setCurrentText("false colour")
         yield _settled(window, folder / "desk-false-colour.png")
-        window.views.setCurrentText("shadow grain")
-        yield _settled(window, folder / "desk-shadow-grain.png")
         window.views.setCurrentText("final")
         window.session.playhead.set_hour(12.5)
         window.looking.look_through("shot-vault")
@@ -87,6 +81,7 @@ def _days(folder: Path) -> Iterator[str]:
         session.playhead.set_hour(10.0)
         session.selection.select("clay-dust")
         yield _settled(window, folder / "desk-shed-dust.png")
+        yield _three_ways(window, folder)
         window.looking.look_through("shot-terrace")
         session.selection.select("")
         session.set_all("deck", {"sources/sky/deck": 0.75, "sources/sky/cloud": 0.0})
@@ -94,6 +89,20 @@ def _days(folder: Path) -> Iterator[str]:
         window.looking.look_from(Camera((0.0, 1650.0, 400.0), (-0.75, -0.14, -0.65), 52.0, 1.6))
         session.selection.select("sky")
         yield _settled(window, folder / "desk-deck-from-above.png")
+
+
+def _three_ways(window: DeskWindow, folder: Path) -> str:
+    """The sun's shafts in the shed, as the air, the screen and a card show them."""
+    window.session.playhead.set_hour(9.0)
+    window.session.selection.select("sun")
+    ways = window.comparing.ways
+    ways.begin(QPointF(0.7 * window.picture.width(), 0.6 * window.picture.height()))
+    window.ask_picture()
+    wait_for(lambda: len(ways.images) == 3 and ways.found["true"].off is not None, "the three ways")
+    wait_settled(window)
+    path = shoot(window, folder / "desk-three-ways.png")
+    ways.end()
+    return path
 
 
 def _compared(window: DeskWindow, folder: Path) -> Iterator[str]:
@@ -111,26 +120,6 @@ def _compared(window: DeskWindow, folder: Path) -> Iterator[str]:
     window.sheet.close_sheet()
     window.act["keys"].trigger()
     yield shoot(window, folder / "desk-keys.png")
-
-
-def _many(folder: Path) -> Iterator[str]:
-    """A hundred lamps in the yard, a third of them in other groups."""
-    with open_desk("demo:jar-yard") as window:
-        wait_for(lambda: window.link.client.grid_number > 0, "the sky grid")
-        session = window.session
-        present = session.history.present
-        roles: tuple[Literal["lamp", "fill", "accent"], ...] = ("lamp", "fill", "accent")
-        more = tuple(
-            PointSource(
-                id=f"row-{n}", name=f"Row {n + 1}", role=roles[n % 3], kelvin=2000.0 + 60.0 * (n % 40),
-                position=(-13.0 + 1.45 * (n % 19), 0.5, -9.0 + 5.0 * (n // 19)), intensity=14.0, range=3.2,
-            )
-            for n in range(MANY - len(present.sources))
-        )  # fmt: skip
-        session.history.edit("a hundred sources", present.revised(sources=(*present.sources, *more)))
-        session.playhead.set_hour(18.6)
-        window.balance.sort_by("share")
-        yield _settled(window, folder / "desk-100-sources.png")
 
 
 def _room(folder: Path) -> Iterator[str]:
@@ -159,6 +148,5 @@ def refresh_screenshots() -> Iterator[str]:
     with screen_of_its_own():
         yield from _works(folder)
         yield from _days(folder)
-        yield from _many(folder)
         yield from _room(folder)
         yield from _level_of_ones_own(folder)

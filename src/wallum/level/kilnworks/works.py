@@ -178,6 +178,9 @@ def _lanes() -> tuple[Lane, ...]:
     # The valley's mist stands from before sunrise on and is gone by the middle of the morning.
     valley = (_peg(160.0, "rising", -2.0), _peg(110.0, "rising", 0.4), _peg(600.0, "rising", 2.0), _peg(4_000.0, "rising", 3.0))  # fmt: skip
     lies = (_peg(True, "rising", -2.5), _peg(False, "rising", 3.2))
+    # The night is lit by its air, as faint as starlight on dust.
+    lit = (_peg(0.0, "rising", -0.8), _peg(0.0, "setting", 0.6), _peg(0.05, "setting", 2.2), _peg(0.05, "midnight", 1.0),
+           _peg(0.05, "rising", -2.5))  # fmt: skip
     # What drifts before the gate goes as the sun comes.
     drifts = (_peg(0.5, "rising", 0.5), _peg(0.1, "noon", -2.0), _peg(0.1, "noon", 2.0), _peg(0.25, "setting", 0.0),
               _peg(0.45, "setting", 2.5))  # fmt: skip
@@ -192,6 +195,7 @@ def _lanes() -> tuple[Lane, ...]:
         Lane(owner="look", name="night_eye", pegs=eye),
         Lane(owner="air", name="visibility", pegs=mist),
         Lane(owner="air", name="scale_height", pegs=deep),
+        Lane(owner="air", name="own_light", pegs=lit),
         Lane(owner="mist", name="visibility", pegs=valley),
         Lane(owner="mist", name="on", pegs=lies),
         Lane(owner="gate-veil", name="hides", pegs=drifts),
@@ -220,7 +224,13 @@ def kilnworks_project() -> Project:
         level="builtin:kilnworks",
         setting=PLACE,
         air=Air(
-            on=True, visibility=16_000.0, scale_height=260.0, base_height=-24.0, forwardness=0.62, reach=80.0
+            on=True,
+            visibility=16_000.0,
+            scale_height=260.0,
+            base_height=-24.0,
+            forwardness=0.62,
+            reach=80.0,
+            own_colour=(0.5, 0.72, 1.0),
         ),
         mist=Mist(
             visibility=110.0, scale_height=3.5, base_height=-14.0, forwardness=0.7, colour=(0.97, 0.97, 0.98)
