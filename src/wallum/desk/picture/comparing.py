@@ -45,7 +45,7 @@ class Comparing(QObject):
             "wipe": self.wipe_variant,
             "wipe_pinned": self.wipe_pinned,
             "pin": self.pin,
-            "three_ways": lambda: self._pointer.at_pointer(self.ways.begin),
+            "three_ways": lambda: self._pointer.at_pointer(self.ways.toggle),
             "to_true": partial(turn, "true"),
             "to_screen": partial(turn, "screen"),
             "to_card": lambda: self._pointer.at_pointer(partial(self._pointer.shafts.turn_into_card)),

@@ -74,14 +74,18 @@ class ThreeWays(QObject):
 
     # -- begin and end -----------------------------------------------------------------
 
+    def toggle(self, at: QPointF) -> None:
+        """Begin, or end it."""
+        if self.shown:
+            self.end()
+        else:
+            self.begin(at)
+
     def begin(self, at: QPointF) -> None:
-        """Compare the ways for the source that is meant; the same again ends it.
+        """Compare the ways for the source that is meant.
 
         at : where the opening is, for sun or moon without cards
         """
-        if self.shown:
-            self.end()
-            return
         source = self._tools.subject()
         if source is None or self._session.level is None:
             self._session.told.emit("Select the lamp, the sun or the moon whose shafts are to be compared")
