@@ -97,7 +97,10 @@ def test_pockets_are_listed_with_the_layers_and_chosen_there(window):
     window.session.selection.select("")
     window.tune.show_group("air")
     places = window.tune._air.places
-    assert [places.itemText(n) for n in range(places.count())] == ["1 in places", pocket.name]
+    assert [places.itemText(n) for n in range(places.count())] == [
+        "Pockets, cards and veils (1)",
+        pocket.name,
+    ]
     places.activated.emit(1)
     assert window.session.selection.lead == pocket.id
     window.session.set_value("off", f"sources/@{pocket.id}/on", False)

@@ -26,7 +26,7 @@ class Quality:
     tile_sizes: tuple[int, ...] = (512, 256, 128)
     sun_texels: int = 2048
     sun_maps: int = 3
-    thumb_texels: int = 512
+    thumb_texels: int = 1024
     passing_texels: int = 384
     passing_maps: int = 2
     deck_part: int = 3

@@ -26,8 +26,8 @@ RGB = tuple[float, float, float]
 MEAN_CUBE = 4.0 / (3.0 * np.pi)
 # A way through a slab is at most this much longer than the slab is thick; the same along a beam.
 LONGEST = 4.0
-# Share of its length over which a shaft ends.
-ENDS_OVER = 0.3
+# Shares of its length over which a shaft ends, and over which one through an opening starts.
+ENDS_OVER, STARTS_OVER = 0.3, 0.12
 # A card is not seen at all along its beam below this sine, and wholly from this on.
 ALONG = (0.05, 0.25)
 
@@ -140,7 +140,8 @@ def _profile(card: Card, u: Floats, v: Floats) -> NDArray[np.float64]:
     soft = max(card.fades.sides, 0.01)
     sides = _smooth((1.0 - np.abs(u)) / soft)
     if card.kind == "opening":
-        return np.asarray(sides * _smooth((1.0 - np.asarray(v)) / ENDS_OVER))
+        ends = _smooth((1.0 - np.asarray(v)) / ENDS_OVER) * _smooth(np.asarray(v) / STARTS_OVER)
+        return np.asarray(sides * ends)
     return np.asarray(sides * _smooth(np.minimum(v, 1.0 - np.asarray(v)) * 2.0 / soft))
 
 

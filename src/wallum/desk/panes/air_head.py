@@ -206,11 +206,11 @@ class AirHead(QWidget):
         self.places.setToolTip("Pockets, cards and veils: choose one for its values")
         self.places.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.places.activated.connect(self._choose_place)
-        at_once.addWidget(self.places, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 4, 10, 2)
         layout.setSpacing(4)
         layout.addLayout(row)
+        layout.addWidget(self.places)
         layout.addWidget(self.profile)
         layout.addLayout(at_once)
         self._told = QLabel()
@@ -224,7 +224,7 @@ class AirHead(QWidget):
             one for one in self._session.project.resolved_sources if isinstance(one, PocketSource | Sheets)
         ]
         shown = [(one.name if one.on else f"{one.name}, off", one.id) for one in there]
-        head = f"{len(shown)} in places" if shown else "none in places"
+        head = f"Pockets, cards and veils ({len(shown)})" if shown else "No pockets, cards or veils"
         wanted = [(head, ""), *shown]
         now = [(self.places.itemText(n), self.places.itemData(n)) for n in range(self.places.count())]
         if wanted != now:

@@ -23,6 +23,7 @@ out vec4 out_colour;
 const float LONGEST = 4.0;
 const vec2 ALONG = vec2(0.05, 0.25);
 const float ENDS_OVER = 0.3;
+const float STARTS_OVER = 0.12;
 
 float smooth_to(float x) {
     float t = clamp(x, 0.0, 1.0);
@@ -81,6 +82,6 @@ void main() {
         return;
     }
     much *= smooth_to((1.0 - v) / ENDS_OVER);
-    much *= v_across.w > 0.5 ? of_opening(d, normal, u) : of_beam(d, normal, u, v, width);
+    much *= v_across.w > 0.5 ? of_opening(d, normal, u) * smooth_to(v / STARTS_OVER) : of_beam(d, normal, u, v, width);
     out_colour = vec4(min(v_light.rgb * (phase * much), 60000.0), 0.0);
 }
