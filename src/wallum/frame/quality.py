@@ -31,7 +31,7 @@ class Quality:
     passing_maps: int = 2
     deck_part: int = 3
     coarse_pixels: float = 2.0
-    air_places: tuple[int, int, int] = (48, 28, 36)
+    air_places: tuple[int, int, int] = (44, 24, 36)
     settled: int = 64
 
 
@@ -44,9 +44,9 @@ TIERS: Final = {
         sun_texels=1024,
         sun_maps=2,
         deck_part=5,
-        air_places=(32, 20, 24),
+        air_places=(28, 16, 24),
     ),
-    "medium": Quality(tile_sizes=(256, 128), sun_texels=1536, deck_part=4, air_places=(44, 24, 32)),
+    "medium": Quality(tile_sizes=(256, 128), sun_texels=1536, deck_part=4, air_places=(36, 20, 28)),
     "high": HIGH,
     "ultra": Quality(
         tile_sizes=(1024, 512, 256), sun_texels=4096, sun_maps=4, deck_part=2, air_places=(112, 64, 64)
