@@ -13,6 +13,7 @@ from wallum.document.sources.sheets import Sheets
 from wallum.moment.kinds import kind_of
 from wallum.moment.lamps import LampRows, Lamps
 from wallum.moment.moment import Moment
+from wallum.moment.pockets import drifted
 from wallum.moment.scene import Dome, Sun
 from wallum.physics.card import RGB, Card, Fades, Sheet
 from wallum.physics.dome import scattered
@@ -37,9 +38,8 @@ def _tuple(values: Vector3) -> RGB:
 
 
 def _fades(source: Sheets, sides: float, moment: Moment) -> Fades:
-    toward, gone = math.radians(source.drifts_to), source.drift * moment.clock * 3600.0
-    drifted = gone * math.sin(toward), 0.0, -gone * math.cos(toward)
-    return Fades(sides, source.surface_fade, source.camera_fade, source.noise, source.noise_size, drifted)
+    gone = drifted(source, moment)
+    return Fades(sides, source.surface_fade, source.camera_fade, source.noise, source.noise_size, gone)
 
 
 def _gain(source: Sheets, balance: Balance) -> float:

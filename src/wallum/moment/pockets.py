@@ -6,16 +6,21 @@ import numpy as np
 
 from wallum.document.project import Balance
 from wallum.document.sources import GROUPS, PocketSource, Source
+from wallum.document.sources.drifting import Drifting
 from wallum.moment.moment import Moment
 from wallum.physics.medium import extinction_for
 from wallum.physics.pocket import MOST_POCKETS, Pocket
 
-__all__ = ["pockets_of"]
+__all__ = ["drifted", "pockets_of"]
+
+
+def drifted(source: Drifting, moment: Moment) -> tuple[float, float, float]:
+    """By which its noise has moved on since midnight [m]."""
+    gone, toward = source.drift * moment.clock * 3600.0, math.radians(source.drifts_to)
+    return gone * math.sin(toward), 0.0, -gone * math.cos(toward)
 
 
 def _pocket(source: PocketSource, moment: Moment, balance: Balance) -> Pocket:
-    seconds, toward = moment.clock * 3600.0, math.radians(source.drifts_to)
-    gone = source.drift * seconds
     stops = source.trim + getattr(balance, GROUPS[source.role])
     own = np.array(source.luminous_rgb()) * source.own_light * 2.0**stops
     red, green, blue = own.tolist()
@@ -33,7 +38,7 @@ def _pocket(source: PocketSource, moment: Moment, balance: Balance) -> Pocket:
         edge=source.edge,
         contrast=source.noise,
         grain_m=source.noise_size,
-        drifted=(gone * math.sin(toward), 0.0, -gone * math.cos(toward)),
+        drifted=drifted(source, moment),
     )
 
 

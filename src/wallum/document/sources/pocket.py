@@ -1,21 +1,17 @@
 """Pockets of other air: fog, dust, smoke or lit air in a box or an ellipsoid."""
 
-from typing import Any, ClassVar, Literal, Self
+from typing import ClassVar, Literal, Self
 
 from pydantic import model_validator
 
 from wallum.document.coloured import LinearColour, Place, Role
 from wallum.document.fields import choice, parameter
-from wallum.document.sources.placed import Placed
+from wallum.document.sources.drifting import Drifting
 
 __all__ = ["PocketSource"]
 
 
-def _noise(default: float, label: str, help_text: str, **more: Any) -> Any:
-    return parameter(default, label=label, help=help_text, first=False, heading="Noise", **more)
-
-
-class PocketSource(Placed):
+class PocketSource(Drifting):
     """A pocket of other air."""
 
     STRENGTH: ClassVar[str] = "own_light"
@@ -86,23 +82,6 @@ class PocketSource(Placed):
         step=0.5,
         scale="log",
     )
-    noise: float = _noise(
-        0.0,
-        "Contrast",
-        "How much thicker and thinner it is from place to place.",
-        low=0.0,
-        high=1.0,
-        step=0.05,
-    )
-    noise_size: float = _noise(
-        2.0, "Size", "Width of its larger shapes.", unit="m", low=0.1, high=500.0, step=0.1, scale="log"
-    )
-    drift: float = _noise(
-        0.2, "Drift", "With which its shapes go through it.", unit="m/s", low=0.0, high=50.0, step=0.1
-    )
-    drifts_to: float = _noise(
-        70.0, "Drifts to", "Clockwise from north.", unit="deg", low=-360.0, high=360.0, step=5.0
-    )
 
     @model_validator(mode="after")
     def _has_size(self) -> Self:
@@ -112,6 +91,5 @@ class PocketSource(Placed):
 
     def inactive(self) -> frozenset[str]:
         shares = frozenset({"in_air", "air_shadow"})
-        still = frozenset({"noise_size", "drift", "drifts_to"}) if self.noise <= 0.0 else frozenset()
         dark = frozenset({"kelvin", "tint", "colour", "colour_by"}) if self.own_light <= 0.0 else frozenset()
-        return super().inactive() | shares | still | dark
+        return super().inactive() | shares | dark

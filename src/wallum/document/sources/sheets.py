@@ -6,15 +6,11 @@ from pydantic import Field, model_validator
 
 from wallum.document.coloured import Direction, LinearColour, Place, Role, kelvin_field
 from wallum.document.fields import Vector, choice, parameter
-from wallum.document.sources.placed import Placed
+from wallum.document.sources.drifting import Drifting, contrast_field
 
 __all__ = ["CardSource", "Sheets", "VeilSource"]
 
 MOST_SHEETS = 16
-
-
-def _noise(default: float, label: str, help_text: str, **more: Any) -> Any:
-    return parameter(default, label=label, help=help_text, first=False, heading="Noise", **more)
 
 
 def _folded(default: float, label: str, help_text: str, high: float) -> Any:
@@ -35,7 +31,7 @@ def _count(default: int) -> Any:
     )
 
 
-class Sheets(Placed):
+class Sheets(Drifting):
     """What cards and veils share."""
 
     role: Role = choice("accent", label="Role", help="What the source is for.", first=False)
@@ -48,27 +44,9 @@ class Sheets(Placed):
     camera_fade: float = _folded(
         1.0, "Near the camera", "Distance from the camera within which it fades.", 100.0
     )
-    noise: float = _noise(
-        0.0,
-        "Contrast",
-        "How much thicker and thinner it is from place to place.",
-        low=0.0,
-        high=1.0,
-        step=0.05,
-    )
-    noise_size: float = _noise(
-        1.5, "Size", "Width of its larger shapes.", unit="m", low=0.1, high=500.0, step=0.1, scale="log"
-    )
-    drift: float = _noise(
-        0.2, "Drift", "With which its shapes go through it.", unit="m/s", low=0.0, high=50.0, step=0.1
-    )
-    drifts_to: float = _noise(
-        70.0, "Drifts to", "Clockwise from north.", unit="deg", low=-360.0, high=360.0, step=5.0
-    )
 
     def inactive(self) -> frozenset[str]:
-        still = frozenset({"noise_size", "drift", "drifts_to"}) if self.noise <= 0.0 else frozenset()
-        return super().inactive() | {"in_air", "air_shadow"} | still
+        return super().inactive() | {"in_air", "air_shadow"}
 
 
 class CardSource(Sheets):
@@ -211,14 +189,7 @@ class VeilSource(Sheets):
         unit="cd/m2", low=0.0, high=100_000.0, step=0.5, scale="log", first=False,
     )  # fmt: skip
     sheets: int = _count(3)
-    noise: float = _noise(
-        0.8,
-        "Contrast",
-        "How much thicker and thinner it is from place to place.",
-        low=0.0,
-        high=1.0,
-        step=0.05,
-    )
+    noise: float = contrast_field(0.8)
 
     def inactive(self) -> frozenset[str]:
         dark = frozenset({"kelvin", "tint", "colour", "colour_by"}) if self.own_light <= 0.0 else frozenset()
