@@ -14,6 +14,7 @@ from wallum.level.flatten import flatten
 from wallum.level.opening import lit_level, lit_project, open_project
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
+from wallum.moment.lamps import Lamps
 from wallum.moment.moment import Moment
 from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.process.offline import renderer_for
@@ -28,7 +29,7 @@ __all__ = ["works_rows"]
 DEMO = "demo:kilnworks"
 SIZE, TRACED = (960, 540), (480, 270)
 RUNS, PATHS, RAW_RAYS = 9, 16, 400_000
-SHED, LAMPS, POCKETS = "shot-shed", 8, 50
+SHED, LAMPS, POCKETS, BEHIND = "shot-shed", 8, 50, 200
 
 
 def works_rows() -> Iterator[Row]:
@@ -93,6 +94,16 @@ def _stills_ms(renderer: Renderer, requests: list[PictureRequest]) -> list[float
     return [percentile(own[1:], 0.5) for own in times]
 
 
+def _with_lamps_behind(lamps: Lamps, camera: Camera) -> Lamps:
+    """Lamps and BEHIND more that stand far behind a camera."""
+    rows = np.repeat(lamps.rows[:1], BEHIND)
+    away = np.arange(BEHIND)[:, None] * np.array([0.3, 0.0, 0.2]) - np.array(camera.direction) * 120.0
+    rows["position"] = np.array(camera.eye) + away
+    rows["range"], rows["shadow"] = 6.0, 0.0
+    ids = (*lamps.ids, *(f"behind-{n}" for n in range(BEHIND)))
+    return Lamps(ids, np.concatenate([lamps.rows, rows]))
+
+
 def _air_rows(project: Project, renderer: Renderer, far: float) -> Iterator[Row]:
     """What the air costs: true shafts in the shed, and fifty pockets more."""
     shed = Camera.of_shot(next(one for one in project.shots if one.id == SHED), SIZE[0] / SIZE[1], far)
@@ -107,12 +118,14 @@ def _air_rows(project: Project, renderer: Renderer, far: float) -> Iterator[Row]
         for n in range(POCKETS)
     )  # fmt: skip
     many = evaluate(plain.revised(sources=(*plain.sources, *pockets)), Moment(10.0)).air
-    scenes = [replace(lit, air=None), lit, replace(lit, air=many)]
+    aside = replace(lit, lamps=_with_lamps_behind(lit.lamps, shed))
+    scenes = [replace(lit, air=None), lit, replace(lit, air=many), aside]
     requests = [PictureRequest(n, scene, shed, SIZE) for n, scene in enumerate(scenes)]
-    without, shafts, pocketed = _stills_ms(renderer, requests)
+    without, shafts, pocketed, more = _stills_ms(renderer, requests)
     name = f"what true shafts of sun and {LAMPS} lamps add to the shed's still, 960x540"
     yield Row(name, shafts - without, "ms", 25.0, details={"without": round(without, 1)})
     yield Row(f"what {POCKETS} pockets of air add to that", pocketed - shafts, "ms", 10.0)
+    yield Row(f"what {BEHIND} lamps that do not reach the view add to that", more - shafts, "ms", 3.0)
 
 
 def _traced_rows(rays: RayScene) -> Iterator[Row]:
