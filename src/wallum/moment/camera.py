@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -32,6 +33,12 @@ def frustum_planes(view_projection: Floats) -> NDArray[np.float64]:
     return planes / np.linalg.norm(planes[:, :3], axis=1, keepdims=True)
 
 
+@lru_cache(maxsize=64)
+def _rotation(direction: tuple[float, ...]) -> NDArray[np.float64]:
+    """A picture asks for the same one a dozen times."""
+    return look_rotation(np.array(direction))
+
+
 @dataclass(frozen=True)
 class Camera:
     """Eye and direction in the level [m]; fov is the vertical angle [deg]."""
@@ -59,7 +66,7 @@ class Camera:
 
     def rotation(self) -> NDArray[np.float64]:
         """(3, 3) rows right, up, back."""
-        return look_rotation(np.array(self.direction))
+        return _rotation(tuple(self.direction)).copy()
 
     def view(self) -> NDArray[np.float64]:
         """(4, 4) from the level's space to the camera's."""

@@ -29,6 +29,7 @@ __all__ = ["works_rows"]
 DEMO = "demo:kilnworks"
 SIZE, TRACED = (960, 540), (480, 270)
 RUNS, PATHS, RAW_RAYS = 9, 16, 400_000
+UNDISTURBED = 0.25
 SHED, LAMPS, POCKETS, BEHIND = "shot-shed", 8, 50, 200
 
 
@@ -91,7 +92,8 @@ def _stills_ms(renderer: Renderer, requests: list[PictureRequest]) -> list[float
                 renderer.read_into(request, 0, out)
                 last = (time.perf_counter() - start) * 1e3
             own.append(last)
-    return [percentile(own[1:], 0.5) for own in times]
+    # What else the machine does only makes a run longer.
+    return [percentile(own[1:], UNDISTURBED) for own in times]
 
 
 def _with_lamps_behind(lamps: Lamps, camera: Camera) -> Lamps:
