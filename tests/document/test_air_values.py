@@ -1,13 +1,15 @@
 """The air as a document has it: what is refused, and what has no say."""
 
+import numpy as np
 import pytest
 
 from wallum.document.air import Air, Mist
 from wallum.document.paths import put
 from wallum.document.project import Project
-from wallum.document.sources import PocketSource
+from wallum.document.sources import CardSource, PocketSource, VeilSource
 from wallum.document.storage import load, save
 from wallum.errors import WallumError
+from wallum.moment.evaluate import evaluate
 
 
 @pytest.mark.parametrize(
@@ -59,3 +61,27 @@ def test_mist_and_pockets_are_saved_and_read(tmp_path):
     assert back.mist == project.mist
     assert back.sources == project.sources
     assert back.air == project.air
+
+
+@pytest.mark.parametrize(
+    ("kind", "values", "word"),
+    [
+        (VeilSource, {"size": (0.0, 1.0, 1.0)}, "0.05 m"),
+        (VeilSource, {"size": (1.0, 1.0, -1.0)}, "0 m or more"),
+        (VeilSource, {"hides": 1.5}, "1"),
+        (CardSource, {"sheets": 0}, "1"),
+        (CardSource, {"length": 0.0}, "0.1"),
+        (CardSource, {"direction": (0.0, 0.0, 0.0)}, "length zero"),
+    ],
+)
+def test_cards_and_veils_without_size_are_refused(kind, values, word):
+    with pytest.raises(ValueError, match=word):
+        kind(id="s", name="S", **values)
+
+
+def test_layers_upside_down_are_two_layers_as_any():
+    project = Project(air=Air(on=True, base_height=-50.0), mist=Mist(on=True, base_height=200.0))
+    air = evaluate(project).air
+    heights = np.array([-60.0, 0.0, 100.0, 250.0])
+    assert np.all(np.diff(air.extinction(heights)[:, 1]) <= 0.0)
+    assert np.isfinite(air.kept(heights, np.zeros(4), np.full(4, 100.0))).all()

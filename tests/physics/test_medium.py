@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wallum.physics.medium import Layer, Medium, extinction_for
+from wallum.physics.medium import Layer, Medium, extinction_for, henyey_greenstein
 
 GREY = (0.9, 0.9, 0.9)
 HAZE = Layer(2e-3, 200.0, 10.0, GREY, 0.6)
@@ -65,3 +65,26 @@ def test_a_far_light_is_dimmed_by_all_that_stands_over_a_place(height, mass):
 def test_a_layer_takes_what_it_scatters_and_what_it_swallows():
     assert MIST.scattered * MIST.thickness == pytest.approx(np.array(MIST.albedo))
     assert np.all(MIST.scattered <= 1.0)
+
+
+@pytest.mark.parametrize("forwardness", [-0.6, 0.0, 0.5, 0.9])
+def test_a_phase_function_sends_all_light_somewhere_and_forward_by_its_g(forwardness):
+    cosine, weight = np.polynomial.legendre.leggauss(400)
+    phase = henyey_greenstein(cosine, forwardness)
+    assert 2.0 * np.pi * (phase * weight).sum() == pytest.approx(1.0, abs=1e-6)
+    assert 2.0 * np.pi * (phase * cosine * weight).sum() == pytest.approx(forwardness, abs=1e-6)
+
+
+def test_what_air_takes_of_a_beam_it_shows_to_all_sides_or_swallows():
+    layer = Layer(0.08, 1e4, 1e4, (0.9, 0.7, 0.4), 0.6, (0.1, 0.3, 0.8))
+    way, steps = 25.0, np.linspace(0.0, 25.0, 20_001)
+    middle, dt = 0.5 * (steps[1:] + steps[:-1]), steps[1] - steps[0]
+    taken_here = (
+        layer.extinction * layer.thickness * np.exp(-layer.extinction * layer.thickness * middle[:, None])
+    )
+    cosine, weight = np.polynomial.legendre.leggauss(200)
+    everywhere = 2.0 * np.pi * (henyey_greenstein(cosine, layer.forwardness) * weight).sum()
+    shown = (taken_here * layer.scattered * dt).sum(axis=0) * everywhere
+    swallowed = (taken_here * (1.0 - layer.scattered) * dt).sum(axis=0)
+    kept = Medium((layer,)).kept(np.zeros(1), np.zeros(1), np.full(1, way))[0]
+    assert shown + swallowed == pytest.approx(1.0 - kept, rel=1e-5)
