@@ -31,7 +31,7 @@ class Quality:
     passing_maps: int = 2
     deck_part: int = 3
     coarse_pixels: float = 2.0
-    air_places: tuple[int, int, int] = (44, 24, 36)
+    air_places: tuple[int, int, int] = (56, 32, 40)
     settled: int = 64
 
 
