@@ -182,8 +182,8 @@ def _lanes() -> tuple[Lane, ...]:
     lit = (_peg(0.0, "rising", -0.8), _peg(0.0, "setting", 0.6), _peg(0.05, "setting", 2.2), _peg(0.05, "midnight", 1.0),
            _peg(0.05, "rising", -2.5))  # fmt: skip
     # By night one sees no farther than shafts need to reach; by day they are finer near by.
-    reach = (_peg(80.0, "rising", -1.0), _peg(80.0, "setting", 0.5), _peg(240.0, "setting", 2.2), _peg(240.0, "midnight", 1.0),
-             _peg(240.0, "rising", -2.5))  # fmt: skip
+    reach = (_peg(80.0, "rising", -1.0), _peg(80.0, "setting", 0.5), _peg(300.0, "setting", 2.2), _peg(300.0, "midnight", 1.0),
+             _peg(300.0, "rising", -2.5))  # fmt: skip
     # What drifts before the gate goes as the sun comes.
     drifts = (_peg(0.5, "rising", 0.5), _peg(0.1, "noon", -2.0), _peg(0.1, "noon", 2.0), _peg(0.25, "setting", 0.0),
               _peg(0.45, "setting", 2.5))  # fmt: skip
