@@ -228,3 +228,18 @@ def test_straight_fog_begins_ends_and_goes_over_into_the_sky(open_air):
     assert _drawn(open_air, scene, steep)[45, 80] == pytest.approx(
         _drawn(open_air, replace(scene, air=None), steep)[45, 80], rel=0.01
     )
+
+
+def test_air_within_the_light_pass_and_air_laid_over_it_are_one_picture(open_air):
+    """Air that alone moves, and dims no light on its way, is laid over light that is kept."""
+    lamp = _lamp((0.6, 1.9, 2.0), shadow=False, radius=0.0)
+    thin, thick = (_fogged((lamp,), replace(EVEN_FOG, extinction=k), reach=60.0) for k in (2e-4, 4e-4))
+    log, ways = open_air.engine.log, []
+    open_air.engine.forget()
+    pictures = []
+    for scene in (thick, thin, thick):
+        pictures.append(_drawn(open_air, scene))
+        ways.append("light" in {one.name for one in log.records})
+    assert ways == [True, True, False], "the third has nothing new but its air"
+    assert np.abs(pictures[2] - pictures[0]).max() <= 2e-3 * pictures[0].max()
+    assert np.abs(pictures[1] - pictures[0]).max() > 0.1 * pictures[0].max()

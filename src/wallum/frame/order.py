@@ -23,10 +23,10 @@ LIT: Final[tuple[Described, ...]] = (
     SUN_SHADOWS,
     INSPECT,
     CLOUDS,
-    LIGHT_OF_OTHERS,
-    LIGHT,
-    LIGHT_ADDED,
     AIR_LIGHT,
+    LIGHT_OF_OTHERS,
+    LIGHT,  # with the air in it, where that is lit in a volume
+    LIGHT_ADDED,
     AIR,
     LIGHT_OF_SEE_THROUGH,
     CARDS,

@@ -23,6 +23,7 @@ from wallum.realtime.level.bundle import LevelBundle
 from wallum.realtime.level.drawing import Coarse, LevelOnGpu
 from wallum.realtime.pace import Pace
 from wallum.realtime.passes.air import Air, AirLight
+from wallum.realtime.passes.air_over import AirOver
 from wallum.realtime.passes.base import Draft, Lit, Pass, Seen, Steps, SunTurn
 from wallum.realtime.passes.develop import Developer
 from wallum.realtime.passes.finish import DevelopPass, Finishing, FinishPass, MeterPass, ReadBack
@@ -89,7 +90,7 @@ class Engine:
     def _make_passes(self) -> tuple[Pass, ...]:
         """The passes up to the light of a picture, in the order of wallum.frame."""
         log, context, lighting, sky = self.log, self.context, self.lighting, self.sky
-        volume = lighting.volume
+        over = AirOver(context, self.programs, lighting, sky)
         made: tuple[Pass, ...] = (
             Surfaces(log),
             SeeThrough(log),
@@ -99,11 +100,11 @@ class Engine:
             SunShadowPass(log, self._passing, self.quality),
             Inspect(log, lighting),
             Clouds(log, sky),
+            AirLight(log, lighting, lighting.volume),
             LightOfOthers(log, lighting, sky),
-            Light(log, lighting, sky),
+            Light(log, lighting, sky, over),
             LightAdded(log, context, lighting, sky),
-            AirLight(log, lighting, volume),
-            Air(log, context, self.programs, lighting, sky, volume),
+            Air(log, over),
             LightOfSeeThrough(log, lighting),
             Cards(log, context, self.programs),
             ScreenShafts(log, context, self.programs),

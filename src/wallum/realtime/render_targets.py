@@ -30,6 +30,7 @@ class RenderTargets:
         self.keys: dict[str, object] = {}
         self._held: tuple[GBuffer, LightTarget, LightTarget, LightTarget] | None = None
         self.in_air = False  # whether the picture has air before it
+        self._lit: tuple[object, object, bool] = None, None, True
 
     def fit(self, size: Size) -> GBuffer:
         """Surfaces and targets at a size; made anew when it changed."""
@@ -73,6 +74,16 @@ class RenderTargets:
     def result(self) -> LightTarget:
         """The light of the picture that was drawn last."""
         return self.aired if self.in_air else self.total
+
+    def folds(self, light: object, air: object) -> bool:
+        """Whether light and the air before it are drawn as one: unless, since the picture before, air alone
+        has become another.
+
+        light, air : what each of them depends on
+        """
+        last_light, last_air, folded = self._lit
+        self._lit = light, air, light != last_light or (folded and air == last_air)
+        return self._lit[2]
 
     def forget(self) -> None:
         """The level changed: nothing kept is true any more."""

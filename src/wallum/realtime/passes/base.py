@@ -71,6 +71,7 @@ class Draft:
     turn   : of the sun's disc while a picture settles
     moving : whether it is one of a moving camera or a running hour
     coarse : how coarse far surfaces may be; None: not at all
+    folded : whether the light pass lays the air over what it lights
     keys   : of each pass that this picture has come through, what its result depends on
     """
 
@@ -85,6 +86,7 @@ class Draft:
     turn: SunTurn | None = None
     moving: bool = False
     coarse: Coarse | None = None
+    folded: bool = False
     keys: dict[str, object] = field(default_factory=dict)
     layers: list[Layer] = field(default_factory=list)
     seen: Seen = field(default_factory=lambda: Seen(NO_LAMPS, {}, ()))

@@ -2,7 +2,7 @@
 
 import moderngl
 
-from wallum.frame.passes.air import AIR
+from wallum.frame.passes.air import AIR, AIR_LIGHT
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
 from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
@@ -10,6 +10,7 @@ from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.targets import LightTarget
 from wallum.realtime.gl.view import pre_exposure
+from wallum.realtime.passes.air_over import AirOver, can_fold
 from wallum.realtime.passes.base import Draft, Lit, Pass, Steps
 from wallum.realtime.passes.lighting import Lighting
 from wallum.realtime.passes.sky_pass import SkyPass
@@ -45,7 +46,7 @@ class _Summed(Pass):
     def _sum(self, draft: Draft, lit: Lit, target: LightTarget) -> Steps:
         with self.log.measure(self.name) as work:
             self._lighting.write_lamps(draft)
-            self._lighting.sum_all(draft, lit, draft.gbuffer, target)
+            self._lighting.sum_all(draft, lit, draft.gbuffer, target, draft.folded)
             exposure = pre_exposure(lit.scene.look.ev100)
             self._sky.draw(lit.scene, draft.view, draft.gbuffer, target, exposure)
             work |= self._lighting.work(draft, draft.gbuffer)
@@ -65,20 +66,41 @@ class LightOfOthers(_Summed):
 
 
 class Light(_Summed):
-    """All light of a picture whose sources rest."""
+    """All light of a picture whose sources rest; with the air before it, unless that alone moves."""
 
     described = LIGHT
     target = "total"
 
+    def __init__(self, log: PassLog, lighting: Lighting, sky: SkyPass, over: AirOver) -> None:
+        super().__init__(log, lighting, sky)
+        self._over = over
+
     def wanted(self, draft: Draft) -> bool:
         return not draft.active and not draft.inspected
 
+    def begin(self, draft: Draft) -> None:
+        """Whether the air goes into it: not where nothing else has changed since, as the light is kept then
+        and air laid over that costs less than both."""
+        draft.folded = can_fold(draft) and draft.targets.folds(
+            (super().key(draft, draft.whole), draft.view.camera, draft.size), self._in_air(draft)
+        )
+
+    @staticmethod
+    def _in_air(draft: Draft) -> object:
+        return draft.keys.get(AIR_LIGHT.name), draft.laid_over
+
     def key(self, draft: Draft, lit: Lit) -> object:
         # What is laid over it in place is taken off again by drawing it anew.
-        return super().key(draft, lit), None if lit.scene.air is not None else draft.laid_over
+        over = self._in_air(draft) if draft.folded else None if lit.scene.air is not None else draft.laid_over
+        return super().key(draft, lit), over, draft.folded
 
     def draw(self, draft: Draft) -> Steps:
-        yield from self._sum(draft, draft.whole, draft.targets.total)
+        targets = draft.targets
+        yield from self._sum(draft, draft.whole, targets.aired if draft.folded else targets.total)
+        if draft.folded:
+            with self.log.measure(AIR.name):
+                self._over.beyond(draft)
+            yield
 
 
 class LightAdded(Pass):

@@ -332,16 +332,23 @@ class Lighting:
         self.tiles.write(lists.reached, held_squares(cells, lists.grid))
         self._lists.key = key
 
-    def sum_all(self, draft: "Draft", lit: "Lit", gbuffer: GBuffer, target: LightTarget) -> None:
+    def sum_all(
+        self, draft: "Draft", lit: "Lit", gbuffer: GBuffer, target: LightTarget, in_air: bool = False
+    ) -> None:
         """Light of many sources at once on the surfaces of a G-buffer. Where no lamp reaches (see
-        `tiles`), a program draws that knows of none."""
+        `tiles`), a program draws that knows of none. in_air : with what the air's volume makes of it"""
         self._list_lamps(draft, lit, gbuffer)
         scene = replace(lit.scene, lamps=lit.lamps)
         features = self.features(scene, True, bool(draft.seen.tiles), glow=True)
+        values: dict[str, object] = {}
+        if in_air and scene.air is not None:
+            features |= {"IN_AIR"}
+            values = self.volume.uniforms(draft.view, gbuffer, scene.air.reach)
         ready = []
         for reached, names in ((True, features), (False, features - BY_LAMPS)):
             if self.tiles.count(reached):
                 program = self._prepare(names, draft, scene, gbuffer, "tiles")
+                set_uniforms(program, **values)
                 ready.append((program, reached))
                 if reached:
                     set_uniforms(program, **self._lists.uniforms())

@@ -1,9 +1,12 @@
 #version 430 core
 // The air before surfaces and sky. Variants: MIST, SUN, SKY, SHAFTS as in include/air_light.glsl; DECK, whose
-// clouds have only the air before them; ALONE: nothing but what the air adds.
+// clouds have only the air before them; ALONE: nothing but what the air adds; IN_PLACE, which is blended over
+// the light itself: what is added to it, and in alpha what is left of it.
 
 #include "pixel.glsl"
+#ifndef IN_PLACE
 uniform sampler2D picture;         // light without air
+#endif
 uniform sampler2D g_depth;
 uniform vec3 eye;
 uniform float floor_y;             // height of the far ground
@@ -12,7 +15,11 @@ uniform vec3 sun_illuminance;      // pre-exposed
 #ifdef SKY
 #include "sky.glsl"
 #endif
+uniform vec2 air_fakes;            // clear up to this distance [m]; most that it hides
 #include "air.glsl"
+#ifdef SHAFTS
+#include "air_near.glsl"
+#endif
 #include "air_light.glsl"
 #ifdef DECK
 #include "deck.glsl"
@@ -33,7 +40,11 @@ void main() {
     vec3 left;
     vec3 added;
     air_before(at, d, distance_m * inverse, distance_m, left, added);
+#ifdef IN_PLACE
+    vec3 light = vec3(0.0);
+#else
     vec3 light = texture(picture, at).rgb;
+#endif
 #ifdef ALONE
     light = vec3(0.0);
 #endif
@@ -52,5 +63,9 @@ void main() {
 #else
     light = light * left + added;
 #endif
+#ifdef IN_PLACE
+    out_colour = vec4(clamp(light, -60000.0, 60000.0), left.y);
+#else
     out_colour = vec4(clamp(light, 0.0, 60000.0), 1.0);
+#endif
 }

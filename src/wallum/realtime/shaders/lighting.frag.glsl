@@ -1,7 +1,7 @@
 #version 430 core
 // Light on the surfaces of the G-buffer. Variants: GLOW, FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
 // of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR (so thick that it dims light before it arrives) and MIST;
-// ONE_LAMP is a single lamp to be added to what is there.
+// ONE_LAMP is a single lamp to be added to what is there; IN_AIR lays the volume of lit air over what is near.
 
 #include "packing.glsl"
 #include "pixel.glsl"
@@ -48,6 +48,10 @@ uniform sampler2D follow;      // by number of the lamp that glow follows
 #endif
 #ifdef AIR
 #include "air.glsl"
+#endif
+#ifdef IN_AIR
+uniform vec2 air_fakes;        // clear up to this distance [m]; most that it hides
+#include "air_near.glsl"
 #endif
 
 #if defined(LAMPS) || defined(ONE_LAMP)
@@ -206,6 +210,9 @@ void main() {
     light += KIND_light(uint(one_lamp), s) * lamp_air(uint(one_lamp), s.position);
 #endif
 #end
+#endif
+#ifdef IN_AIR
+    light = in_near_air(light, at, depth);
 #endif
     out_colour = vec4(min(light, 60000.0), 1.0);
 }

@@ -14,7 +14,11 @@ uniform vec3 sun_illuminance;    // pre-exposed
 #ifdef SKY
 #include "sky.glsl"
 #endif
+uniform vec2 air_fakes;          // clear up to this distance [m]; most that it hides
 #include "air.glsl"
+#ifdef SHAFTS
+#include "air_near.glsl"
+#endif
 #include "air_light.glsl"
 #endif
 

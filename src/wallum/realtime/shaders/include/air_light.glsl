@@ -4,13 +4,14 @@
 // that is seen lies in the volume; STRAIGHT, a fog
 // that no air makes, instead of all that. Twin of transport/air_between.py.
 
-uniform vec2 air_fakes;      // clear up to this distance [m]; most that it hides
 #ifdef SHAFTS
-uniform sampler3D air_volume;  // light added on the way to each place; what is left of light from there
 #ifdef POCKETS
 uniform sampler3D air_pockets; // what pockets leave of light from there
+
+float pockets_leave(vec2 at, float depth) {
+    return textureLod(air_pockets, air_near_at(at, depth), 0.0).r;
+}
 #endif
-uniform vec4 air_place;        // its own offset over the picture; 1 / depth it reaches to; slices
 #endif
 
 // Luminance of air of a layer too thick to see through, toward a unit direction.
@@ -76,8 +77,7 @@ void air_before(vec2 at, vec3 d, float depth, float distance_m, out vec3 left, o
 #else
 #ifdef NEAR
     // All of it lies in the volume, which knows what is left of light, pockets and all.
-    float slice = sqrt(depth * air_place.z) * (air_place.w - 1.0) + 0.5;
-    vec4 near = textureLod(air_volume, vec3(at + air_place.xy, slice / air_place.w), 0.0);
+    vec4 near = air_near(at, depth);
     light = near.rgb;
     left = vec3(near.a);
 #else
@@ -85,11 +85,10 @@ void air_before(vec2 at, vec3 d, float depth, float distance_m, out vec3 left, o
     left = air_left(d, distance_m, source);
 #ifdef SHAFTS
     float share = depth * air_place.z;
-    float slice = sqrt(min(share, 1.0)) * (air_place.w - 1.0) + 0.5;
-    vec4 near = textureLod(air_volume, vec3(at + air_place.xy, slice / air_place.w), 0.0);
+    vec4 near = air_near(at, depth);
     light = near.rgb + source * (max(near.a - left, 0.0) * step(1.0, share));
 #ifdef POCKETS
-    left *= textureLod(air_pockets, vec3(at + air_place.xy, slice / air_place.w), 0.0).r;
+    left *= pockets_leave(at, depth);
 #endif
 #else
     light = source * (1.0 - left);
