@@ -27,6 +27,7 @@ class Drawn:
     level: Any
     rays: Any
     renderer: Any
+    bounce: Any = None
 
     def heroes(self, camera: Any) -> Any:
         """Where heroes are, for a camera; None where they are not asked for."""
@@ -38,12 +39,28 @@ class Drawn:
             return None
         return hero_cells(self.rays, self.level, marked, camera, CELLS)
 
+    def picture(
+        self, project: Any, camera: Any, size: Any, settle: bool = True, relight: bool = True, **how: Any
+    ) -> Any:
+        """A picture of it. project : at the moment that is wanted; relight : what comes back from surfaces is
+        worked out for that; how : see render_picture"""
+        from wallum.moment.moment import own_moment
+        from wallum.moment.picture_scene import picture_scene
+        from wallum.realtime.process.offline import relit, render_picture
+
+        if self.bounce is not None and relight:
+            relit(self.renderer, self.bounce, picture_scene(project, own_moment(project), camera, size))
+        heroes = self.heroes(camera)
+        return render_picture(project, self.level, camera, size, settle, self.renderer, heroes, **how)
+
 
 def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
-    """A renderer that shows a project's level, with its sky grid."""
+    """A renderer that shows a project's level, with its sky grid and light that comes back from surfaces."""
     from wallum.level.flatten import flatten
     from wallum.realtime.level.bundle import ProbeGrid
     from wallum.realtime.process.offline import renderer_for
+    from wallum.transport.field.bounce import BounceField
+    from wallum.transport.field.kept_field import kept_field
     from wallum.transport.kept_grid import kept_grid
     from wallum.transport.rays import RayScene
 
@@ -53,7 +70,9 @@ def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
     probes = None
     if grid is not None:
         probes = ProbeGrid(grid.values, tuple(grid.low.tolist()), tuple(grid.step.tolist()))
-    return Drawn(project, level, rays, renderer_for(project, level, probes))
+    made = kept_field(rays, level, level.bounds, file)
+    bounce = None if made is None else BounceField.of(rays, level, made, project.follows)
+    return Drawn(project, level, rays, renderer_for(project, level, probes), bounce)
 
 
 def _number(value: float) -> float | None:
@@ -144,7 +163,6 @@ def sheet_command(
     from wallum.image.contact_sheet import contact_sheet
     from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
-    from wallum.realtime.process.offline import render_picture
 
     if out.suffix.lower() != ".png":
         raise ExportProblem(f"cannot write {out.suffix or 'it'}", str(out), ".png")
@@ -162,7 +180,7 @@ def sheet_command(
         row = []
         for hour in hours:
             now = document.revised(setting=document.setting.revised(clock=hour))
-            picture = render_picture(now, level, camera, size, False, drawn.renderer, drawn.heroes(camera))
+            picture = drawn.picture(now, camera, size, settle=False)
             row.append(picture.rgb)
         rows.append(row)
     names = [shot.name for shot in chosen or document.shots[:1]]

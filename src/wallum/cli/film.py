@@ -11,6 +11,9 @@ from wallum.moment.moment import Moment
 
 __all__ = ["film_command"]
 
+# What comes back from surfaces is worked out anew this often in the level's day; between, it only dims [h].
+RELIT_H = 0.05
+
 
 def _hours(start: str, end: str, count: int) -> list[float]:
     """Hours of the pictures; an end before the start is on the next day."""
@@ -48,7 +51,6 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
     from wallum.moment.at_moment import at_moment
     from wallum.moment.camera import Camera, far_for
     from wallum.physics.exposure import adapted_ev
-    from wallum.realtime.process.offline import render_picture
 
     document, file = open_reference(project)
     if not document.shots:
@@ -62,14 +64,16 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
         refuse_as_output(out, document, file, level)
         drawn = prepare(document, level, file)
         camera = Camera.of_shot(shot, size[0] / size[1], far_for(level.bounds))
-        heroes = drawn.heroes(camera)
         held: float | None = None
+        lit_at = float("-inf")
         exposures = []
         with click.progressbar(hours, label=str(out), hidden=as_json) as run:
             for hour in run:
                 now = document.revised(setting=document.setting.revised(clock=hour))
                 settle = options["settled"]
-                made = render_picture(now, level, camera, size, settle, drawn.renderer, heroes, held_ev=held)
+                relight = abs(hour - lit_at) >= RELIT_H
+                lit_at = hour if relight else lit_at
+                made = drawn.picture(now, camera, size, settle, relight, held_ev=held)
                 writer.add(made.rgb)
                 exposures.append(round(made.ev100, 3))
                 # The eye comes after the light at its own pace, as in play.

@@ -22,18 +22,10 @@ def render_realtime(
 ) -> Made:
     """Draw with the renderer of the desk. Raises RendererProblem."""
     from wallum.cli.day import prepare
-    from wallum.realtime.process.offline import render_picture
 
     drawn = prepare(project, level, file)
-    picture = render_picture(
-        drawn.project,
-        level,
-        camera,
-        options["size"],
-        settle=not options["as_delivered"],
-        renderer=drawn.renderer,
-        heroes=drawn.heroes(camera),
-        view=view,
+    picture = drawn.picture(
+        drawn.project, camera, options["size"], settle=not options["as_delivered"], view=view
     )
     passes = [{"name": p.name, "ms": round(p.ms, 3), "work": p.work} for p in picture.passes]
     told = {"settled": picture.settled, "ev100": picture.ev100, "passes": passes}

@@ -48,6 +48,7 @@ from wallum.desk.project.waiting import Waiting
 from wallum.desk.rendering.asking import Asking
 from wallum.desk.rendering.at_rest import AtRest
 from wallum.desk.rendering.exposing import Exposing
+from wallum.desk.rendering.indirect import Indirect
 from wallum.desk.rendering.render_link import RenderLink
 from wallum.desk.rendering.truth import Truth
 from wallum.desk.widgets.bar import Bar, Offers
@@ -55,7 +56,6 @@ from wallum.desk.widgets.sheet import Sheet
 from wallum.desk.widgets.still_label import StillLabel
 from wallum.level.opening import choose_level, reference_to
 from wallum.moment.camera import Camera
-from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.process.request import Frame
 
 __all__ = ["DeskWindow"]
@@ -82,6 +82,7 @@ class DeskWindow(QMainWindow):
         self.background = Background(self.session, self)
         self.exposing = Exposing()
         self.asking = Asking(self.session, self.link, self.picture, self.transport, self.exposing)
+        self.indirect = Indirect(self.background, self.link, self.asking, self.ask_picture)
         self.balance = BalanceView(self.session)
         self.cost = CostBar(self.session)
         self.tools = PictureTools(self.session, self.picture)
@@ -98,7 +99,6 @@ class DeskWindow(QMainWindow):
         self.variants.sheet = self.sheet
         self.strip = StripSheet(self.session, self.sheet, self.balance)
         self._make_rest()
-        self._grid_text = ""  # how far the sky grid is
         self._oldest = 0  # number of the first picture of this level
         self._state, self._told = StillLabel(wide=STATE_PX, right=True), StillLabel()
         self._make_actions()
@@ -232,9 +232,8 @@ class DeskWindow(QMainWindow):
             self.at_rest.cost_found.connect(shown)
         for refused in (self.cost.show_refused, self.balance.forget_cost):
             self.at_rest.cost_refused.connect(refused)
-        self.background.grid_ready.connect(self._take_grid)
         self.background.repacked.connect(self._level_repacked)
-        self.background.progressed.connect(self._grid_progress)
+        self.indirect.told.connect(self._state.setText)
         self.session.failed.connect(lambda text: self.bar.tell(text))
         self.picture.camera_moved.connect(self._camera_moved)
         self.picture.resized.connect(self.ask_picture)
@@ -384,16 +383,6 @@ class DeskWindow(QMainWindow):
     def _hour_changed(self) -> None:
         self.ask_picture(moving=self.session.playhead.scrubbing or self.transport.playing)
 
-    def _take_grid(self, grid: ProbeGrid | None) -> None:
-        self._grid_text = ""
-        self.link.set_grid(grid)
-        self.link.let_settle(True)
-        self.ask_picture()
-
-    def _grid_progress(self, done: float) -> None:
-        self._grid_text = f", sky grid {done:.0%}" if done < 1.0 else ""
-        self._state.setText(f"making the sky grid, {done:.0%}")
-
     def _level_repacked(self, loaded: LoadedLevel) -> None:
         self.link.set_level(loaded.block)
         self.background.level_loaded(loaded)
@@ -415,7 +404,7 @@ class DeskWindow(QMainWindow):
         self.picture.show_frame(shown, image)
         self.exposing.note(shown)
         self.session.shown_ev = shown.ev100
-        self._state.setText(self.exposing.state_text(shown, self._grid_text))
+        self._state.setText(self.exposing.state_text(shown, self.indirect.text))
 
     # -- tools -------------------------------------------------------------------------
 

@@ -22,6 +22,7 @@ from wallum.physics.screen_shafts import Radial
 
 __all__ = [
     "AIR_ID",
+    "BOUNCE_ID",
     "GLOW_ID",
     "SCREEN_ID",
     "SUN_MAPS",
@@ -38,6 +39,8 @@ __all__ = [
 GLOW_ID = "glow"
 # The same for air that shows light, and for surfaces that ask for none.
 AIR_ID, UNLIT_ID = "air", "unlit"
+# Light that has come back from surfaces.
+BOUNCE_ID = "bounce"
 # And for what is drawn out over the picture.
 SCREEN_ID = "screen shafts"
 

@@ -25,6 +25,7 @@ from wallum.realtime.pace import Pace
 from wallum.realtime.passes.air import Air, AirLight
 from wallum.realtime.passes.air_over import AirOver
 from wallum.realtime.passes.base import Draft, Lit, Pass, Seen, Steps, SunTurn
+from wallum.realtime.passes.bounce import ProbeLightPass
 from wallum.realtime.passes.develop import Developer
 from wallum.realtime.passes.finish import DevelopPass, Finishing, FinishPass, MeterPass, ReadBack
 from wallum.realtime.passes.inspect import Inspect
@@ -33,6 +34,7 @@ from wallum.realtime.passes.lamp_shadows import LampShadows
 from wallum.realtime.passes.light import Light, LightAdded, LightOfOthers, LightOfSeeThrough
 from wallum.realtime.passes.lighting import Lighting
 from wallum.realtime.passes.metering import Meter
+from wallum.realtime.passes.probe_light import ProbeLight
 from wallum.realtime.passes.shadows import LampShadowPass, SunShadowPass
 from wallum.realtime.passes.sheets import Cards, ScreenShafts
 from wallum.realtime.passes.sky import Clouds, SkyMaps, SkyVisibilityPass
@@ -66,8 +68,11 @@ class Engine:
         self.log = PassLog(context)
         self.sky = SkyPass(context, self.programs, quality)
         self.sky_visibility = SkyVisibility(context, self.programs)
+        self.probe_light = ProbeLight(context, self.programs)
         lamps = LampBuffers(context)
-        self.lighting = Lighting(context, self.programs, lamps, self.sky, self.sky_visibility, quality)
+        self.lighting = Lighting(
+            context, self.programs, lamps, self.sky, self.sky_visibility, self.probe_light, quality
+        )
         self._passing = SunShadows(context, quality.passing_texels)  # of a sun that moves
         self._make_targets()
         self.passes, self.finishing = self._make_passes(), self._make_finishing()
@@ -95,7 +100,8 @@ class Engine:
             Surfaces(log),
             SeeThrough(log),
             SkyMaps(log, sky),
-            SkyVisibilityPass(log, self.sky_visibility),
+            SkyVisibilityPass(log, self.sky_visibility, self.probe_light),
+            ProbeLightPass(log, self.probe_light),
             LampShadowPass(log),
             SunShadowPass(log, self._passing, self.quality),
             Inspect(log, lighting),
@@ -136,6 +142,7 @@ class Engine:
         self.sky.floor_y, self.sky.top_y = bundle.bounds[:, 1].tolist() if len(bundle.faces) else (0.0, 0.0)
         lighting.clouds.box = np.asarray(bundle.bounds, dtype=np.float64)
         self.sky_visibility.set_grid(None)
+        self.probe_light.set_probes(None)
         self.forget()
 
     def forget(self) -> None:

@@ -11,6 +11,7 @@ from wallum.frame.quality import HIGH, Quality
 from wallum.realtime.engine import Engine, open_context
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.level.bundle import LevelBundle, ProbeGrid
+from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.realtime.passes.finish import Finishing
 from wallum.realtime.process.request import Frame, PictureRequest
 from wallum.realtime.settle import Settler
@@ -69,6 +70,16 @@ class Renderer:
         """What of the sky is seen where in the level."""
         self.settler.stop()
         self.engine.sky_visibility.set_grid(grid)
+
+    def set_probes(self, probes: ProbeSet | None) -> None:
+        """Where light that comes back from surfaces is known."""
+        self.settler.stop()
+        self.engine.probe_light.set_probes(probes)
+
+    def take_bounce(self, units: Units) -> None:
+        """That light, of some sources of strength 1."""
+        self.settler.stop()
+        self.engine.probe_light.take(units)
 
     def luminance(self, request: PictureRequest, settled: bool) -> NDArray[np.float32]:
         """(H, W, 3) light of the last picture, top row first [cd/m2]."""

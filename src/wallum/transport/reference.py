@@ -208,6 +208,24 @@ class Reference:
         self._gather(light, paths, hits, None, rng)
         return way, air, light + air
 
+    def arriving(self, place: Floats, normal: Floats, samples: int) -> Floats:
+        """(samples, 3) illuminance of a surface at a place (3,) with a normal (3,) by light that comes from
+        other surfaces: what they glow, and what they send back [lx]."""
+        rng = np.random.default_rng(self._seed)
+        disc = disc_points(rng.random((samples, 2)))
+        height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))
+        normal = normalised(np.asarray(normal, np.float64)[None])
+        side, up = frame_of(normal)
+        ways = disc[:, :1] * side + disc[:, 1:] * up + height[:, None] * normal
+        start = np.asarray(place, np.float64) + normal * (20.0 * LIFT_M)
+        ones = np.ones((samples, 3), np.float32)
+        paths = Paths(np.arange(samples), ones * start.astype(np.float32), ways.astype(np.float32), ones)
+        light = np.zeros((samples, 3), np.float32)
+        hits = self._rays.first_hit(paths.origins, paths.directions)
+        self._go_through(paths, hits, self._rays.first_hit, rng)
+        self._gather(light, paths, hits, None, rng)
+        return light * np.float32(np.pi)
+
     def _lit_and_onward(self, light: Floats, paths: Paths, hits: Hits, rng: np.random.Generator) -> Paths:
         """Gather the light of the surfaces that paths have met; returns the paths that leave them."""
         if not len(paths.pixel):

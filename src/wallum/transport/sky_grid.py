@@ -27,7 +27,7 @@ from wallum.physics.colour import luminance
 from wallum.physics.emitters import halton
 from wallum.transport.rays import RayScene
 
-__all__ = ["GridMaker", "SkyGrid", "grid_key", "load_grid", "make_grid", "save_grid"]
+__all__ = ["GridMaker", "SkyGrid", "built_of", "focus", "grid_key", "load_grid", "make_grid", "save_grid"]
 
 # Of a kept grid, unpacked.
 MOST_KEPT_BYTES: Final = 1 << 30
@@ -148,7 +148,7 @@ def focus(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.float64]:
     if not len(triangles.faces):
         return bounds
     middles = triangles.positions[triangles.faces].mean(axis=1)
-    built = _built(rays)
+    built = built_of(rays)
     middles = middles[built] if built.any() else middles
     low, high = np.quantile(middles, [LEFT_OUT, 1.0 - LEFT_OUT], axis=0)
     room = 0.06 * (high - low) + 0.5
@@ -158,7 +158,7 @@ def focus(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.float64]:
     return tight if flat_tight < WORTH_IT * flat_all else bounds
 
 
-def _built(rays: RayScene) -> NDArray[np.bool_]:
+def built_of(rays: RayScene) -> NDArray[np.bool_]:
     """(T,) which triangles belong to parts that are no land."""
     triangles = rays.triangles
     count = int(triangles.part.max()) + 1

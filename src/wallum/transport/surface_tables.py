@@ -40,7 +40,7 @@ class Surfaces:
 
 
 class SurfaceTables:
-    """A level's materials and textures, ready to be gathered from."""
+    """A level's materials and textures, ready to be gathered from. shines : by material, whether it glows"""
 
     def __init__(self, level: Level, triangles: Triangles) -> None:
         self._flat = triangles
@@ -52,7 +52,7 @@ class SurfaceTables:
         materials = level.materials
         self._base = _table([m.base[:3] for m in materials] or [(1.0,) * 3])
         self._glow = _table([m.glow for m in materials] or [(0.0,) * 3])
-        self._shines = self._glow.any(axis=1)
+        self.shines = self._glow.any(axis=1)
         self._gloss = _table([(m.metallic, m.roughness) for m in materials] or [(0.0, 1.0)])
         unusual = any(m.reflectance != Material.reflectance for m in materials)
         self._f0 = _table([m.reflectance for m in materials]) if unusual else None
@@ -124,7 +124,7 @@ class SurfaceTables:
         texel = self._texel("base", material, uv)
         for k in range(3):
             base[:, k] *= self._decode.take(texel[:, k])
-        shining = np.flatnonzero(self._shines.take(material))
+        shining = np.flatnonzero(self.shines.take(material))
         glow = self._glow.take(material.take(shining), 0)
         if len(shining):
             texel = self._texel("emissive", material.take(shining), uv.take(shining, 0))

@@ -1,5 +1,5 @@
-"""What is worked out beside the window for the level that is shown: its sky grid, and its
-packing anew when the project wants it otherwise."""
+"""What is worked out beside the window for the level that is shown: its sky grid, light that comes back from
+its surfaces, and its packing anew when the project wants it otherwise."""
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -7,9 +7,12 @@ from wallum.desk.project.loading import LoadedLevel
 from wallum.desk.project.part_tools import Rebundler
 from wallum.desk.project.session import Session
 from wallum.desk.project.work_thread import Crew
+from wallum.desk.rendering.bounce_thread import BounceThread
 from wallum.desk.rendering.sky_grids import SkyGridThread
 from wallum.level.dressing import Dress, dress_of
+from wallum.moment.scene import LitScene
 from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.transport.sky_grid import SkyGrid
 
 __all__ = ["Background", "probe_grid"]
@@ -30,12 +33,18 @@ class Background(QObject):
     grid_ready = pyqtSignal(object)  # a ProbeGrid, or None
     repacked = pyqtSignal(object)  # a LoadedLevel
     progressed = pyqtSignal(float)
+    probes_ready = pyqtSignal(object)  # a ProbeSet, or None
+    bounce_lit = pyqtSignal(object)  # Units
+    bounce_settled = pyqtSignal(bool)
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session = session
         self._crew = Crew(self)
         self._grid: SkyGridThread | None = None
+        self._bounce: BounceThread | None = None
+        self._scene: LitScene | None = None
+        self._bouncing = False  # whether light from surfaces is not yet as the scene has it
         self._asked: tuple[dict[str, str], Dress] = ({}, Dress())
         self._packing = self._makes_way = False
         self._ended = False  # what threads have said before they ended may still come after
@@ -48,7 +57,7 @@ class Background(QObject):
     @property
     def at_rest(self) -> bool:
         """Whether nothing is being worked out."""
-        return self._grid is None and not self._packing
+        return self._grid is None and not self._packing and not self._bouncing
 
     def level_drawn(self) -> None:
         """Another level is on the desk: the grid of the one before is of no use."""
@@ -66,7 +75,44 @@ class Background(QObject):
         self._crew.start(self._grid)
         self._look_at_level()
 
+    def _start_bounce(self, loaded: LoadedLevel) -> None:
+        """Find or make the probes of a level, once its sky grid is there, and keep their light up."""
+        self._bouncing = True
+        thread = self._bounce = BounceThread(loaded, self._session.keeping.file)
+        thread.probes_found.connect(self._take_probes)
+        thread.lit.connect(self._take_bounce)
+        thread.progressed.connect(lambda done: self.progressed.emit(1.0 + done))
+        thread.settled.connect(self._bounce_settled)
+        thread.failed.connect(self._session.failed)
+        thread.pause(self._makes_way)
+        if self._scene is not None:
+            thread.follow(self._scene)
+        self._crew.start(thread)
+
+    def follow(self, scene: LitScene) -> None:
+        """Keep light from surfaces up with what is shown."""
+        self._scene = scene
+        if self._bounce is not None:
+            self._bounce.follow(scene)
+
+    def _take_probes(self, loaded: LoadedLevel, probes: ProbeSet | None) -> None:
+        if self.sender() is self._bounce and not self._ended:
+            self._bouncing = probes is not None
+            self.probes_ready.emit(probes)
+
+    def _take_bounce(self, units: Units) -> None:
+        if self.sender() is self._bounce and not self._ended:
+            self.bounce_lit.emit(units)
+
+    def _bounce_settled(self, settled: bool) -> None:
+        if self.sender() is self._bounce and not self._ended:
+            self._bouncing = not settled
+            self.bounce_settled.emit(settled)
+
     def _let_grid_go(self) -> None:
+        if self._bounce is not None:
+            self._bounce.give_up()
+            self._bounce, self._bouncing = None, False
         if self._grid is not None:
             self._grid.give_up()
             self._grid = None
@@ -77,11 +123,14 @@ class Background(QObject):
         present = self._session.level
         if present is not None and present.lasting is loaded.lasting and not self._ended:
             self.grid_ready.emit(None if grid is None else probe_grid(grid))
+            self._start_bounce(loaded)
 
     def hand_moves(self) -> None:
         """Rays wait while the picture is asked for again and again."""
         if self._grid is not None:
             self._grid.pause(True)
+        if self._bounce is not None:
+            self._bounce.pause(True)
         self._rest.start()
 
     def make_way(self, on: bool) -> None:
@@ -89,10 +138,14 @@ class Background(QObject):
         self._makes_way = on
         if self._grid is not None:
             self._grid.pause(on)
+        if self._bounce is not None:
+            self._bounce.pause(on)
 
     def _rested(self) -> None:
         if self._grid is not None and not self._makes_way:
             self._grid.pause(False)
+        if self._bounce is not None and not self._makes_way:
+            self._bounce.pause(False)
 
     def _look_at_level(self) -> None:
         """See whether the level is still as the project wants it; one packing at a time."""

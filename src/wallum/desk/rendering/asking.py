@@ -18,6 +18,7 @@ class Asking(QObject):
     picture is drawn and one waits, the next is asked for once there is room, as things stand then."""
 
     asked = pyqtSignal(bool)  # whether a hand moves something
+    lit = pyqtSignal(object)  # the scene of the picture that was asked for
 
     def __init__(
         self,
@@ -60,6 +61,7 @@ class Asking(QObject):
             view = view if pocket is None else "air"
             scene = scene.only(self.only) if pocket is None else pocket
         self.asked.emit(moving or dragging)
+        self.lit.emit(scene)
         look = session.now.look
         self._link.show(
             scene,

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QImage
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.realtime.process.client import RendererClient
 from wallum.realtime.process.memory import Block
 from wallum.realtime.process.request import Detail, Frame, PictureRequest
@@ -97,6 +98,14 @@ class RenderLink(QObject):
     def set_grid(self, grid: ProbeGrid | None) -> None:
         """What of the sky is seen where in the level."""
         self._client.set_grid(grid)
+
+    def set_probes(self, probes: ProbeSet | None) -> None:
+        """Where light that comes back from surfaces is known in the level that is shown."""
+        self._client.set_probes(probes)
+
+    def take_bounce(self, units: Units) -> None:
+        """That light, of some sources of strength 1."""
+        self._client.take_bounce(units)
 
     def ask_others(self, wanted: dict[str, PictureRequest]) -> None:
         """Ask for other pictures by their names, when there is time for them; newest wins."""

@@ -41,6 +41,8 @@ class GBuffer:
         self.frame = context.framebuffer([*self.colours, *more], self.depth)
         self.open = _target(context, size, 4, "f2")  # what is seen of the sky
         self.open_frame = context.framebuffer([self.open], self.depth)
+        self.bounce = _target(context, size, 4, "f2")  # light from surfaces, pre-exposed
+        self.probe_frame = context.framebuffer([self.open, self.bounce], self.depth)
         self._cells: tuple[object, NDArray[np.int64]] | None = None
 
     def cells(self, far: float) -> NDArray[np.int64]:
@@ -66,7 +68,8 @@ class GBuffer:
 
     def release(self) -> None:
         more = [] if self.through is None else [self.through]
-        for item in (self.frame, self.open_frame, *self.colours, *more, self.open, self.depth):
+        held = (self.frame, self.open_frame, self.probe_frame, *self.colours, *more)
+        for item in (*held, self.open, self.bounce, self.depth):
             item.release()
 
 

@@ -3,6 +3,7 @@
 import moderngl
 
 from wallum.frame.passes.air import AIR, AIR_LIGHT
+from wallum.frame.passes.bounce import PROBE_LIGHT
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
 from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
@@ -18,12 +19,15 @@ from wallum.realtime.passes.sky_pass import SkyPass
 __all__ = ["Light", "LightAdded", "LightOfOthers", "LightOfSeeThrough"]
 
 
+BEFORE = (
+    SURFACES, SEE_THROUGH, SKY, SKY_VISIBILITY, PROBE_LIGHT, LAMP_SHADOWS, SUN_SHADOWS, CLOUDS,
+)  # fmt: skip
+
+
 class _Summed(Pass):
     """Light of many sources at once, with the sky behind it."""
 
-    reads = tuple(
-        one.name for one in (SURFACES, SEE_THROUGH, SKY, SKY_VISIBILITY, LAMP_SHADOWS, SUN_SHADOWS, CLOUDS)
-    )
+    reads = tuple(one.name for one in BEFORE)
 
     def __init__(self, log: PassLog, lighting: Lighting, sky: SkyPass) -> None:
         super().__init__(log)

@@ -27,6 +27,7 @@ from wallum.realtime.passes.cloud_map import CloudMap
 from wallum.realtime.passes.clusters import CELL_PIXELS, assign_lamps, held_squares
 from wallum.realtime.passes.lamp_buffers import LampBuffers, LampLists, lamp_rows
 from wallum.realtime.passes.pockets import Pockets
+from wallum.realtime.passes.probe_light import ProbeLight
 from wallum.realtime.passes.sky_pass import SkyPass
 from wallum.realtime.passes.sky_visibility import SkyVisibility
 from wallum.realtime.passes.sun_shadows import SunShadows
@@ -87,10 +88,11 @@ class Lighting:
         buffers: LampBuffers,
         sky: SkyPass,
         visibility: SkyVisibility,
+        probes: ProbeLight,
         quality: Quality,
     ) -> None:
         self._context, self._programs, self._buffers = context, programs, buffers
-        self._sky, self._visibility = sky, visibility
+        self._sky, self._visibility, self.probes = sky, visibility, probes
         self._lists, self._air_lists = LampLists(context), LampLists(context)
         self.volume, self._pockets = AirVolume(context, programs, quality), Pockets(context)
         self.clouds = CloudMap(context, programs, sky)
@@ -344,6 +346,10 @@ class Lighting:
         if in_air and scene.air is not None:
             features |= {"IN_AIR"}
             values = self.volume.uniforms(draft.view, gbuffer, scene.air.reach)
+        if self.probes.there and draft.view.show != "direct":
+            features |= {"BOUNCE"}
+            values["g_bounce"] = gbuffer.bounce
+            values["g_open"] = gbuffer.open
         ready = []
         for reached, names in ((True, features), (False, features - BY_LAMPS)):
             if self.tiles.count(reached):

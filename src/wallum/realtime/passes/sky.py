@@ -11,6 +11,7 @@ from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.passes.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.probe_light import ProbeLight
 from wallum.realtime.passes.sky_pass import SkyPass
 from wallum.realtime.passes.sky_visibility import SkyVisibility
 
@@ -51,17 +52,17 @@ class SkyMaps(Pass):
 
 
 class SkyVisibilityPass(Pass):
-    """What each pixel's surface sees of the sky."""
+    """What each pixel's surface sees of the sky, until there are probes that say it better."""
 
     described = SKY_VISIBILITY
     reads = (SURFACES.name, SEE_THROUGH.name)
 
-    def __init__(self, log: PassLog, sky_visibility: SkyVisibility) -> None:
+    def __init__(self, log: PassLog, sky_visibility: SkyVisibility, probes: ProbeLight) -> None:
         super().__init__(log)
-        self._visibility = sky_visibility
+        self._visibility, self._probes = sky_visibility, probes
 
     def wanted(self, draft: Draft) -> bool:
-        return draft.scene.sky is not None and not draft.inspected
+        return draft.scene.sky is not None and not draft.inspected and not self._probes.there
 
     def key(self, draft: Draft, lit: Lit) -> object:
         return self._visibility.number

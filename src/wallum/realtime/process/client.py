@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from wallum.checkout import PACKAGES
 from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.memory import Block, store_value
 from wallum.realtime.process.request import Frame, PictureRequest
@@ -39,6 +40,8 @@ class RendererClient:
         self._channel: Channel | None = None
         self._level: Block | None = None
         self._grid: Block | None = None
+        self._probes: Block | None = None
+        self._units: Units = {}
         self._frames: list[Block] = []
         self._latest: PictureRequest | None = None  # what the picture should be
         self._fresh = False  # whether nothing of this level was asked for yet
@@ -73,6 +76,7 @@ class RendererClient:
         if self._level is not None:
             self._send(("level", self._level.size), (self._level.descriptor,))
             self._send_grid()
+            self._send_probes()
         if self._latest is not None:
             # A quick picture first: the artist should not look at nothing.
             self._waiting = replace(self._latest, detail="sketch", settle=False)
@@ -108,6 +112,7 @@ class RendererClient:
         if self._grid is not None:
             self._grid.close()
             self._grid = None
+        self._forget_probes()
         self._send(("level", block.size), (block.descriptor,))
 
     def set_grid(self, grid: ProbeGrid | None) -> None:
@@ -118,6 +123,34 @@ class RendererClient:
         self._grid = None if grid is None else store_value(grid)
         self.grid_number += 1
         self._send_grid()
+
+    def _forget_probes(self) -> None:
+        if self._probes is not None:
+            self._probes.close()
+        self._probes, self._units = None, {}
+
+    def set_probes(self, probes: ProbeSet | None) -> None:
+        """Where light that comes back from surfaces is known in the level that is shown."""
+        self._forget_probes()
+        self._probes = None if probes is None else store_value(probes)
+        self._send_probes()
+
+    def _send_probes(self) -> None:
+        if self._probes is not None:
+            self._send(("probes", self._probes.size), (self._probes.descriptor,))
+            if self._units:
+                self._send_units(self._units)
+
+    def take_bounce(self, units: Units) -> None:
+        """That light, of some sources of strength 1, in the place of what they had."""
+        self._units = {**self._units, **units}
+        self.grid_number += 1
+        self._send_units(units)
+
+    def _send_units(self, units: Units) -> None:
+        block = store_value(units)
+        self._send(("bounce", block.size), (block.descriptor,))
+        block.close()
 
     def _send_grid(self) -> None:
         if self._grid is None:

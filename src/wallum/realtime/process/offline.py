@@ -1,6 +1,7 @@
 """One picture of a project, in this process: for the command line and for tests."""
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,12 +13,18 @@ from wallum.level.model import Level
 from wallum.moment.camera import Camera
 from wallum.moment.moment import own_moment
 from wallum.moment.picture_scene import picture_scene
+from wallum.moment.scene import LitScene
 from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.level.probe_set import probe_set, units_of
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 
-__all__ = ["Picture", "render_picture", "renderer_for"]
+__all__ = ["Picture", "relit", "render_picture", "renderer_for"]
+
+
+if TYPE_CHECKING:
+    from wallum.transport.field.bounce import BounceField
 
 
 @dataclass(frozen=True)
@@ -76,3 +83,12 @@ def renderer_for(
     renderer.set_level(bundle_level(level, follows=project.follows))
     renderer.set_grid(grid)
     return renderer
+
+
+def relit(renderer: Renderer, bounce: "BounceField", scene: LitScene) -> None:
+    """Bring a renderer's light from surfaces up to a scene; its probes, where it has none."""
+    if not renderer.engine.probe_light.shown(bounce.made):
+        renderer.set_probes(probe_set(bounce.made))
+        renderer.take_bounce(units_of(bounce.units))
+    for ids in bounce.relight(scene):
+        renderer.take_bounce(units_of({one: bounce.units[one] for one in ids}))

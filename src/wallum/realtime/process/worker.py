@@ -40,6 +40,8 @@ class Worker:
         # What came while a picture was being drawn, taken up between pictures.
         self._next_level: Block | None = None
         self._next_grid: tuple[Block | None] | None = None
+        self._next_probes: Block | None = None
+        self._next_units: list[Block] = []
         self._pending: PictureRequest | None = None
         self._settling: PictureRequest | None = None
         self._compiling: Iterator[None] | None = None
@@ -87,6 +89,11 @@ class Worker:
             case ("grid", size):
                 self._settling = None
                 self._keep_grid(Block(descriptors[0], size) if size else None)
+            case ("probes", size):
+                self._settling = None
+                self._keep_probes(Block(descriptors[0], size))
+            case ("bounce", size):
+                self._next_units.append(Block(descriptors[0], size))
             case ("frames", size):
                 for block in self._frames:
                     block.close()
@@ -108,8 +115,15 @@ class Worker:
         if self._next_level is not None:
             self._next_level.close()
         self._next_level = block
+        self._keep_probes(None)
         self._keep_grid(None)
         self._next_grid = None  # one that came before was for another level
+
+    def _keep_probes(self, block: Block | None) -> None:
+        """Other probes: light of those before is of no use."""
+        for old in (*self._next_units, *([] if self._next_probes is None else [self._next_probes])):
+            old.close()
+        self._next_probes, self._next_units = block, []
 
     def _keep_grid(self, block: Block | None) -> None:
         if self._next_grid is not None and self._next_grid[0] is not None:
@@ -129,6 +143,18 @@ class Worker:
         if self._next_grid is not None:
             (grid,), self._next_grid = self._next_grid, None
             self._set_grid(grid)
+        self._take_probes()
+
+    def _take_probes(self) -> None:
+        """Probes that came, and light of theirs."""
+        if self._next_probes is not None:
+            block, self._next_probes = self._next_probes, None
+            self._renderer.set_probes(load_value(block))
+            block.close()
+        while self._next_units:
+            block = self._next_units.pop(0)
+            self._renderer.take_bounce(load_value(block))
+            block.close()
 
     def _thumb(self) -> None:
         """Draw one small picture, unless something newer comes between."""

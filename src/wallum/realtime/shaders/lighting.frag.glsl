@@ -1,5 +1,5 @@
 #version 430 core
-// Light on the surfaces of the G-buffer. Variants: GLOW, FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
+// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
 // of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR (so thick that it dims light before it arrives) and MIST;
 // ONE_LAMP is a single lamp to be added to what is there; IN_AIR lays the volume of lit air over what is near.
 
@@ -37,8 +37,13 @@ uniform float unlit_exposure;  // unlit colour to pre-exposed luminance
 uniform float all_grey;        // 1: every surface is 18 % grey
 uniform vec3 sun_direction;
 uniform vec3 sun_illuminance;  // pre-exposed
-#ifdef SKY
+#if defined(SKY) || defined(BOUNCE)
 uniform sampler2D g_open;      // see sky_visibility.frag.glsl
+#endif
+#ifdef BOUNCE
+uniform sampler2D g_bounce;    // illuminance by light from surfaces, pre-exposed
+#endif
+#ifdef SKY
 uniform sampler2D mirror;      // the sky in all directions, see mirror.frag.glsl
 const int MIRROR_SIZE = 128;
 uniform float mirror_exposure;
@@ -140,6 +145,16 @@ vec3 sky_light(Surface s, vec4 open) {
 }
 #endif
 
+#ifdef BOUNCE
+// Light from surfaces, alike from all of them: where a mirror image shows none of the sky, it shows them.
+vec3 bounce_light(Surface s, vec4 open, vec3 illuminance) {
+    float left = 1.0 - dot(s.steep, vec2(1.0 / 10.0, 1.0 / 21.0));
+    vec3 gloss = s.gloss * (s.share.x + s.share.y) + s.gloss_rise * s.share.y;
+    float shown = min((1.0 - open.y) / max(1.0 - open.x, 0.1), 2.0) * (1.0 / PI);
+    return (s.diffuse * left + gloss * shown) * illuminance * s.occlusion;
+}
+#endif
+
 #ifdef LAMPS
 vec3 lamp_light(Surface s, float depth) {
     uvec4 cell = cell_at(ivec2(gl_FragCoord.xy) >> CELL_BITS, depth);
@@ -184,6 +199,9 @@ void main() {
 #endif
 #ifdef SKY
     light += sky_light(s, texture(g_open, at));
+#endif
+#ifdef BOUNCE
+    light += bounce_light(s, texture(g_open, at), texture(g_bounce, at).rgb);
 #endif
 #ifdef SUN
 #ifdef CLOUD_SHADOW

@@ -1,0 +1,8 @@
+"""Light that has come back from surfaces, looked up for each pixel."""
+
+from wallum.frame.described import Described
+
+__all__ = ["PROBE_LIGHT"]
+
+# Its pixels are counted with what is seen of the sky, in whose place it comes.
+PROBE_LIGHT = Described("probe light")

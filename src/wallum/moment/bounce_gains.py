@@ -1,0 +1,49 @@
+"""By what light that has come back is multiplied, for each source of a scene: light adds up, so that what one
+source gives for a strength of 1 gives its light at any strength and colour."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.scene import GLOW_ID, LitScene
+
+__all__ = ["bounce_gains", "bounce_keys", "glow_of"]
+
+
+def glow_of(lamp_id: str) -> str:
+    """Id of the glow that follows a lamp; of all glow that follows none for an empty one."""
+    return f"{GLOW_ID} {lamp_id}".strip()
+
+
+def bounce_gains(scene: LitScene) -> dict[str, NDArray[np.float64]]:
+    """By source id, RGB strength: of the sun its illuminance [lx], of the sky its mean [lx], of a lamp its
+    emission, of glow what its own luminance is multiplied with."""
+    out: dict[str, NDArray[np.float64]] = {}
+    if scene.sun is not None:
+        out[scene.sun.id] = np.asarray(scene.sun.illuminance, np.float64)
+    if scene.sky is not None:
+        out[scene.sky.id] = np.maximum(scene.sky.terms[0], 1e-12)
+    for lamp_id, emission in zip(scene.lamps.ids, scene.lamps.rows["emission"], strict=True):
+        out[lamp_id] = emission.astype(np.float64)
+    if scene.glow_gain > 0.0:
+        out[glow_of("")] = np.full(3, scene.glow_gain)
+        out |= {glow_of(lamp): np.full(3, scene.glow_gain * share) for lamp, share in scene.glow.items()}
+    return out
+
+
+def bounce_keys(scene: LitScene) -> dict[str, object]:
+    """By id of sun, sky and lamps, what else their light depends on: where it falls."""
+    keys: dict[str, object] = {}
+    sun, sky = scene.sun, scene.sky
+    if sun is not None:
+        shown = sun.illuminance / max(float(sun.illuminance.max()), 1e-30)
+        clouds = None if sun.clouds is None else sun.clouds[0]
+        where = tuple(np.round(sun.direction, 6)), sun.disc_rad, sun.shadow
+        keys[sun.id] = where, clouds, sun.through, tuple(np.round(shown, 4)) if clouds else None
+    if sky is not None:
+        keys[sky.id] = sky.key, tuple(sky.ground)
+    for index, lamp_id in enumerate(scene.lamps.ids):
+        row = scene.lamps.rows[index : index + 1].copy()
+        for name in ("emission", "in_air", "air_shadow", "point"):
+            row[name] = 0.0
+        keys[lamp_id] = row.tobytes(), None if scene.air is None else scene.air.layers
+    return keys

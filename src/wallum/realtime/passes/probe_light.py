@@ -1,0 +1,117 @@
+"""Light that has come back from surfaces, and what is seen of the sky: from probes, once a G-buffer."""
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.bounce_gains import bounce_gains
+from wallum.moment.scene import LitScene
+from wallum.realtime.gl.programs import Programs, set_uniforms
+from wallum.realtime.gl.targets import GBuffer
+from wallum.realtime.gl.view import View, pre_exposure
+from wallum.realtime.level.probe_set import ProbeSet, Units
+
+__all__ = ["ProbeLight"]
+
+# Of include/probes.glsl.
+ROW, NEIGHBOURS = 64, 27
+
+
+class ProbeLight:
+    """Holds a level's probes and their light by source."""
+
+    def __init__(self, context: moderngl.Context, programs: Programs) -> None:
+        self._context, self._programs = context, programs
+        self._set: ProbeSet | None = None
+        self._textures: dict[str, moderngl.Texture | moderngl.Texture3D] = {}
+        self._light: moderngl.Texture | None = None
+        self._written: object = None
+        self.units: Units = {}
+        self.number = 0
+
+    @property
+    def there(self) -> bool:
+        return self._set is not None and bool(self.units)
+
+    def shown(self, made: object) -> bool:
+        """Whether the probes are those of a field of this process."""
+        return self._set is not None and self._set.of == id(made)
+
+    def set_probes(self, probes: ProbeSet | None) -> None:
+        """Take the probes of a level; None: there are none, and no light of theirs."""
+        for texture in (*self._textures.values(), *([] if self._light is None else [self._light])):
+            texture.release()
+        self._set, self._textures, self._light, self._written = probes, {}, None, None
+        self.units = {}
+        self.number += 1
+        if probes is None:
+            return
+        cells = np.ascontiguousarray(probes.cells.transpose(2, 1, 0))
+        self._textures = {
+            "probe_cells": self._context.texture3d(probes.cells.shape, 1, cells.tobytes(), dtype="u4"),
+            "probe_planes": self._table(probes.planes, "f4"),
+            "probe_links": self._table(probes.links, "i4", 1),
+            "probe_sky": self._table(probes.sky, "f2"),
+        }
+        for texture in self._textures.values():
+            texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self._light = self._table(np.zeros((len(probes.places), 4), np.float32), "f4")
+        self._light.filter = (moderngl.NEAREST, moderngl.NEAREST)
+
+    def _table(self, values: NDArray[np.generic], dtype: str, components: int = 4) -> moderngl.Texture:
+        """(N, K) values in a texture of ROW probes a row."""
+        kinds = {"f4": np.float32, "f2": np.float16, "i4": np.int32}
+        rows = -(-len(values) // ROW)
+        padded = np.zeros((rows * ROW, values.shape[1]), kinds[dtype])
+        padded[: len(values)] = values
+        size = (ROW * values.shape[1] // components, rows)
+        return self._context.texture(size, components, padded.tobytes(), dtype=dtype)
+
+    def take(self, units: Units) -> None:
+        """Take over light of some sources, in the place of what they had."""
+        if self._set is not None:
+            self.units = {**self.units, **units}
+            self.number += 1
+
+    def key(self, scene: LitScene) -> object:
+        """What the light of a scene's sources depends on."""
+        gains = bounce_gains(scene)
+        return self.number, tuple((one, *gains[one]) for one in sorted(gains) if one in self.units)
+
+    def _write(self, scene: LitScene) -> None:
+        exposure = pre_exposure(scene.look.ev100)
+        key = (self.key(scene), exposure)
+        if self._written == key:
+            return
+        assert self._set is not None
+        assert self._light is not None
+        count = len(self._set.places)
+        out = np.zeros((-(-count // ROW) * ROW, 4), np.float32)
+        for source_id, gain in bounce_gains(scene).items():
+            if source_id in self.units:
+                out[:count, :3] += self.units[source_id] * (gain * exposure).astype(np.float32)
+        self._light.write(out)
+        self._written = key
+
+    def fill(self, gbuffer: GBuffer, view: View, scene: LitScene) -> None:
+        """Find what each pixel has from the probes about it."""
+        assert self._set is not None
+        self._write(scene)
+        program = self._programs.get("screen", "probe_light")
+        set_uniforms(
+            program,
+            **self._textures,
+            probe_light=self._light,
+            probe_low=self._set.low,
+            probe_step=self._set.step,
+            g_normal=gbuffer.normal,
+            g_depth=gbuffer.distance,
+            **view.uniforms,
+        )
+        frame = gbuffer.probe_frame
+        frame.use()
+        frame.depth_mask = False
+        frame.viewport = (0, 0, *gbuffer.size)
+        self._context.enable_only(moderngl.DEPTH_TEST)
+        self._context.depth_func = ">"
+        self._programs.over_screen(program)

@@ -1,0 +1,68 @@
+#version 430 core
+// What each pixel's surface has from the probes about it: how much of the sky it sees, as sky_visibility.frag.glsl
+// says it, and light that has come back from surfaces.
+
+#include "packing.glsl"
+#include "probes.glsl"
+uniform sampler2D g_normal;
+uniform sampler2D g_depth;
+uniform sampler2D probe_sky;      // mean way to what is seen of the sky, as often as it is; its share
+uniform sampler2D probe_light;    // illuminance, pre-exposed
+uniform vec3 eye;
+
+in vec3 v_ray;
+layout(location = 0) out vec4 out_open;
+layout(location = 1) out vec4 out_light;
+
+// How much sky lies toward a direction, from its mean way and its share over the half space about a normal:
+// the even function a + b . d that has both. Under the cosine, d along the normal is 2/3 in the mean and its
+// square 1/2; across it the square is 1/4.
+float sky_toward(vec3 d, vec3 n, vec4 sky) {
+    float along = dot(sky.xyz, n);
+    float rise = clamp(18.0 * (along - sky.w * (2.0 / 3.0)), -1.0, 1.0);
+    float across = 4.0 * (dot(sky.xyz, d) - along * dot(n, d));
+    return clamp(sky.w + rise * (dot(n, d) - 2.0 / 3.0) + across, 0.0, 1.0);
+}
+
+void main() {
+    ivec2 pixel = ivec2(gl_FragCoord.xy);
+    float depth = texelFetch(g_depth, pixel, 0).r;
+    vec3 n = oct_decode(texelFetch(g_normal, pixel, 0).rg);
+    vec3 p = eye + v_ray * depth;
+    ivec3 cell;
+    int own = probe_at(p, n, cell);
+    vec3 within = (p - probe_low) / probe_step - vec3(cell) - 0.5;
+    ivec3 beside = ivec3(within.x < 0.0 ? -1 : 1, within.y < 0.0 ? -1 : 1, within.z < 0.0 ? -1 : 1);
+    vec3 f = min(abs(within), 1.0);
+    vec4 sky = vec4(0.0);
+    vec3 light = vec3(0.0);
+    float total = 0.0;
+    if (own >= 0) {
+        ivec2 table = ivec2((own & (PROBE_ROW - 1)) * 27, own >> 6);
+        for (int i = 0; i < 8; ++i) {
+            ivec3 corner = ivec3(i & 1, (i >> 1) & 1, i >> 2);
+            ivec3 offset = corner * beside + 1;
+            int probe = texelFetch(probe_links, table + ivec2(offset.x + 3 * offset.y + 9 * offset.z, 0), 0).r;
+            vec3 side = mix(1.0 - f, f, vec3(corner));
+            float w = probe < 0 ? 0.0 : side.x * side.y * side.z;
+            ivec2 place = probe_place(max(probe, 0));
+            sky += texelFetch(probe_sky, place, 0) * w;
+            light += texelFetch(probe_light, place, 0).rgb * w;
+            total += w;
+        }
+    }
+    // Beyond all probes all is open; where one is missing, as its own alone says.
+    float over = total > 0.0 ? 1.0 / total : 0.0;
+    sky = own >= 0 ? sky * over : vec4(n * (2.0 / 3.0), 1.0);
+    vec3 counts = vec3(textureSize(probe_cells, 0));
+    vec3 at = (p - probe_low) / probe_step;
+    vec3 inset = min(at, counts - at);
+    float away = 1.0 - clamp(min(min(inset.x, inset.y), inset.z) / 4.0, 0.0, 1.0);
+    away = own >= 0 ? away * away : 1.0;
+    light *= over * (1.0 - away);
+    sky = mix(sky, vec4(n * (2.0 / 3.0), 1.0), away);
+    vec3 toward = normalize(sky.xyz + 0.05 * n);
+    vec3 mirrored = reflect(normalize(v_ray), n);
+    out_open = vec4(clamp(sky.w, 0.0, 1.0), sky_toward(mirrored, n, sky), oct_encode(toward));
+    out_light = vec4(min(light, 60000.0), 1.0);
+}

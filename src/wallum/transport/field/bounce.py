@@ -1,0 +1,126 @@
+"""Light that comes back: what probes have of each other, over as many surfaces as it takes."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import csr_matrix
+
+from wallum.level.model import Level
+from wallum.moment.bounce_gains import bounce_gains, bounce_keys
+from wallum.moment.scene import LitScene
+from wallum.physics.arrays import Floats
+from wallum.transport.field.cast import Seen
+from wallum.transport.field.glow import Shining, find_shining
+from wallum.transport.field.probes import Probes
+from wallum.transport.field.relight import direct_of
+from wallum.transport.rays import RayScene
+
+__all__ = ["BounceField", "Field", "Unit", "smoothing"]
+
+# Bounces that are followed one by one; the rest goes on as the last two did.
+BOUNCES: Final = 5
+# Of land beyond all probes.
+LAND_ALBEDO: Final = 0.2
+
+
+@dataclass(frozen=True)
+class Field:
+    """Probes of a level and what they see: all that light depends on but the sources."""
+
+    probes: Probes
+    seen: Seen
+    smooth: csr_matrix
+
+
+def smoothing(probes: Probes) -> csr_matrix:
+    """(N, N) mean over each probe and those linked to it: few rays make neighbours differ by chance."""
+    rows, columns = np.nonzero(probes.links >= 0)
+    others = probes.links[rows, columns]
+    apart = np.abs(np.array([[k % 3 - 1, k // 3 % 3 - 1, k // 9 - 1] for k in range(27)])).sum(axis=1)
+    weight = 0.5 ** apart[columns]
+    weight *= (probes.normals[rows] * probes.normals[others]).sum(axis=1) ** 4
+    whole = np.bincount(rows, weight, len(probes))
+    weight /= whole[rows]
+    return csr_matrix((weight.astype(np.float32), (rows, others)), (len(probes), len(probes)))
+
+
+@dataclass(frozen=True)
+class Unit:
+    """What one source of strength 1 gives probes by light that has come back, and glow straight: (N, 3);
+    `key`: of what else it depends on, see moment.bounce_gains."""
+
+    key: object
+    light: NDArray[np.float32]
+
+
+@dataclass
+class BounceField:
+    """Light at the probes of a field, by source; `relight` brings it up to a scene. What is not in the scene
+    now stays, for when it is again."""
+
+    rays: RayScene
+    made: Field
+    shining: Shining
+    units: dict[str, Unit] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, rays: RayScene, level: Level, made: Field, follows: dict[str, str]) -> "BounceField":
+        """For a level. follows : by part id, the lamp that its glow follows"""
+        lamps = tuple(follows.get(part.id, "") for part in level.parts)
+        return cls(rays, made, find_shining(made.probes, lamps))
+
+    def stale(self, scene: LitScene) -> list[str]:
+        """Sources of a scene whose light is not known as it falls now."""
+        wanted = bounce_keys(scene) | dict.fromkeys(self.shining.ids)
+        return [one for one, key in wanted.items() if one not in self.units or self.units[one].key != key]
+
+    def relight(self, scene: LitScene, together: int = 8) -> Iterator[list[str]]:
+        """Work out the light of what is stale, a few sources at a time: gives their ids."""
+        stale, keys = self.stale(scene), bounce_keys(scene)
+        for first in range(0, len(stale), together):
+            ids = stale[first : first + together]
+            self._relight(scene, ids, keys)
+            yield ids
+
+    def _relight(self, scene: LitScene, ids: list[str], keys: dict[str, object]) -> None:
+        made, shining = self.made, self.shining
+        direct = [direct_of(self.rays, made.probes, made.seen, shining, scene, one) for one in ids]
+        light = bounced(
+            made,
+            np.concatenate([one.probes for one in direct], axis=1),
+            np.concatenate([one.land for one in direct]),
+        )
+        for number, (source_id, one) in enumerate(zip(ids, direct, strict=True)):
+            own = light[:, 3 * number : 3 * number + 3]
+            if source_id in shining.ids:
+                own = own + one.probes
+            smooth = np.asarray(made.smooth @ np.ascontiguousarray(own), np.float32)
+            self.units[source_id] = Unit(keys.get(source_id), smooth)
+
+    def light(self, scene: LitScene) -> NDArray[np.float32]:
+        """(N, 3) illuminance of probes by what has come back, and by what glows [lx]."""
+        out = np.zeros((len(self.made.probes), 3), np.float32)
+        for source_id, gain in bounce_gains(scene).items():
+            if source_id in self.units:
+                out += self.units[source_id].light * gain.astype(np.float32)
+        return out
+
+
+def bounced(made: Field, first: NDArray[np.float32], land: Floats) -> NDArray[np.float32]:
+    """(N, 3 S) illuminance of probes by light that has met at least one surface, from what comes to them
+    straight (N, 3 S), and to land beyond them (3 S,); S sources beside each other."""
+    count = first.shape[1] // 3
+    albedo, others = np.tile(made.probes.albedo, (1, count)), made.seen.others
+    last = others @ (albedo * first)
+    last += np.outer(made.seen.land, LAND_ALBEDO * land).astype(np.float32)
+    total, before = last.copy(), last
+    for _ in range(BOUNCES - 1):
+        before, last = last, others @ (albedo * last)
+        total += last
+    # The rest goes on as the last did, by source.
+    sums = [one.sum(axis=0).reshape(-1, 3).sum(axis=1) for one in (before, last)]
+    ratio = np.clip(np.repeat(sums[1] / np.maximum(sums[0], 1e-30), 3), 0.0, 0.97)
+    return np.asarray(total + last * (ratio / (1.0 - ratio)).astype(np.float32), np.float32)

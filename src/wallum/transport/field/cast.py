@@ -1,0 +1,149 @@
+"""What probes see: rays from each, once, kept by the probe that stands for what they hit.
+
+All rays of a probe come by the cosine, so that the light of what they hit, averaged, is what falls on it.
+What is kept of a ray that hits a surface is that surface's probe; of one that leaves the level, which part of
+the sky it went to. Light is then a product of matrices: no ray is sent again, whatever becomes of the lamps.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import csr_matrix
+
+from wallum.physics.arrays import Floats, dots
+from wallum.physics.colour import luminance
+from wallum.physics.emitters import disc_points
+from wallum.physics.frames import frame_of
+from wallum.transport.field.probes import NO_PROBE, PLACES, Probes
+from wallum.transport.rays import Hits, RayScene
+
+__all__ = ["BINS", "Seen", "cast", "sky_bins"]
+
+RAYS: Final = 192
+# What faces up by this cosine may be land.
+LAND_UP: Final = 0.5
+BATCH: Final = 512  # probes at once: small steps keep the window's thread free
+LIFT_M: Final = 2e-3
+AROUND, BANDS = 16, 4
+BINS: Final = AROUND * BANDS + 1  # the last is far ground
+# A surface of the level that lies beyond all probes; the back of what has one side only.
+LAND, DARK = -2, -3
+GOLDEN: Final = 0.6180339887
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What N probes see.
+
+    others : (N, N) share of a probe's view that each other one fills, by the cosine
+    sky    : (N, BINS) the same of parts of the sky, see `sky_bins`; land : (N,) of land beyond all probes
+    toward : (N, 3) mean of the directions to what is seen of the sky, each as often as it is
+    dark   : (N,) share that is the back of what has one side: nothing is seen of that
+    """
+
+    others: csr_matrix
+    sky: NDArray[np.float32]
+    land: NDArray[np.float32]
+    toward: NDArray[np.float32]
+    dark: NDArray[np.float32]
+
+
+def sky_bins(directions: Floats) -> NDArray[np.int64]:
+    """(N,) which part of the sky unit directions point to: bands of equal height by turns of 22.5 degrees."""
+    up = np.clip(directions[:, 1], -1.0, 1.0 - 1e-7)
+    turn = np.arctan2(directions[:, 0], -directions[:, 2]) / (2.0 * np.pi) % 1.0
+    bins = np.floor(up * BANDS) * AROUND + np.minimum(np.floor(turn * AROUND), AROUND - 1)
+    return np.where(up > 0.0, bins, BINS - 1).astype(np.int64)
+
+
+def _ways(faces: Floats, rows: NDArray[np.int64]) -> NDArray[np.float32]:
+    """(P, RAYS, 3) directions about normals (P, PLACES, 3) by the cosine; each probe's set is turned."""
+    number = np.arange(RAYS)
+    # Two turns a probe, spread as evenly as any (Roberts 2018, the plastic number).
+    first = ((number + 0.5) / RAYS + rows[:, None] * 0.7548776662) % 1.0
+    second = (number * GOLDEN + rows[:, None] * 0.5698402909) % 1.0
+    disc = disc_points(np.stack([first.ravel(), second.ravel()], axis=1))
+    normals = np.asarray(faces[:, number % PLACES], np.float64).reshape(-1, 3)
+    side, up = frame_of(normals)
+    height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))[:, None]
+    ways = disc[:, :1] * side + disc[:, 1:] * up + height * normals
+    return np.asarray(ways, np.float32)
+
+
+def cast(rays: RayScene, probes: Probes) -> Iterator[float | Seen]:
+    """Send the rays; gives the share that is done, and in the end what was seen."""
+    count = len(probes)
+    sky, land = np.zeros((count, BINS), np.float32), np.zeros(count, np.float32)
+    toward, dark = np.zeros((count, 3), np.float32), np.zeros(count, np.float32)
+    parts = []
+    for start in range(0, count, BATCH):
+        rows = np.arange(start, min(start + BATCH, count))
+        ways = _ways(probes.faces[rows], rows)
+        origins = probes.samples[rows][:, np.arange(RAYS) % PLACES].reshape(-1, 3)
+        origins = origins + probes.faces[rows][:, np.arange(RAYS) % PLACES].reshape(-1, 3) * np.float32(
+            LIFT_M
+        )
+        hits = rays.first_hit(origins, ways, veils=False)
+        weight = _weight(rays, origins, ways, hits)
+        found = _found(rays, probes, origins, ways, hits)
+        known = (found != NO_PROBE).reshape(len(rows), RAYS)
+        weight /= np.repeat(np.maximum(known.sum(axis=1), 1), RAYS)
+        own = np.repeat(np.arange(len(rows)), RAYS)
+        free = np.flatnonzero(hits.triangle < 0)
+        np.add.at(sky, (start + own[free], sky_bins(ways[free])), weight[free])
+        for k in range(3):
+            toward[rows, k] = np.bincount(own[free], ways[free, k] * weight[free], len(rows))
+        for value, share in ((LAND, land), (DARK, dark)):
+            out = np.flatnonzero(found == value)
+            share[rows] = np.bincount(own[out], weight[out], len(rows))
+        met = np.flatnonzero(found >= 0)
+        parts.append(csr_matrix((weight[met], (own[met], found[met])), (len(rows), count), dtype=np.float32))
+        yield min((start + BATCH) / count, 1.0)
+    yield Seen(_stacked(parts, count), sky, land, toward, dark)
+
+
+def _stacked(parts: list[csr_matrix], count: int) -> csr_matrix:
+    if not parts:
+        return csr_matrix((count, count), dtype=np.float32)
+    starts = np.cumsum([0, *(one.nnz for one in parts)])
+    pointers = [one.indptr[:-1] + base for one, base in zip(parts, starts[:-1], strict=True)]
+    return csr_matrix(
+        (
+            np.concatenate([one.data for one in parts]),
+            np.concatenate([one.indices for one in parts]),
+            np.concatenate([*pointers, starts[-1:]]),
+        ),
+        (count, count),
+    )
+
+
+def _weight(rays: RayScene, origins: Floats, ways: Floats, hits: Hits) -> NDArray[np.float32]:
+    """(N,) what see-through surfaces on the way leave of light."""
+    if not rays.has_veils:
+        return np.ones(len(ways), np.float32)
+    reach = hits.distance * np.float32(0.999) - np.float32(LIFT_M)
+    return np.asarray(luminance(rays.let_through(origins, ways, reach)), np.float32)
+
+
+def _found(rays: RayScene, probes: Probes, origins: Floats, ways: Floats, hits: Hits) -> NDArray[np.int64]:
+    """(N,) the probe that stands for what each ray hit, or LAND, DARK, NO_PROBE; none for the sky."""
+    out = np.full(len(ways), np.iinfo(np.int64).min)
+    met = np.flatnonzero(hits.triangle >= 0)
+    faces = rays.triangles.face_normals.take(hits.triangle[met], 0)
+    back = dots(faces, ways[met]) > 0.0
+    double = rays.double_sided.take(rays.triangles.material.take(hits.triangle[met]))
+    faces = np.where(back[:, None], -faces, faces)
+    places = origins[met] + ways[met] * hits.distance[met, None]
+    found = probes.find(places, faces)
+    _, within = probes.cell_of(places, faces)
+    out[met] = np.where(back & ~double, DARK, found)
+    beyond = np.flatnonzero(~within & (faces[:, 1] >= LAND_UP) & ~(back & ~double))
+    # Land is what has nothing over it.
+    start = (places[beyond] + faces[beyond] * 10.0 * LIFT_M).astype(np.float32)
+    up = np.broadcast_to(np.array([0.0, 1.0, 0.0], np.float32), start.shape)
+    open_land = ~rays.blocked(start, up, np.full(len(beyond), np.inf, np.float32))
+    out[met[beyond[open_land]]] = LAND
+    return out

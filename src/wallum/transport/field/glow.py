@@ -1,0 +1,63 @@
+"""Light of surfaces that glow, as probes see it: each shining probe is a disc of what it stands for."""
+
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.bounce_gains import glow_of
+from wallum.physics.arrays import dots
+from wallum.physics.colour import luminance
+from wallum.transport.field.probes import Probes
+from wallum.transport.rays import RayScene
+
+__all__ = ["Shining", "find_shining", "glow_light"]
+
+# Light of a shining probe on another that is less than this is not worth a ray [lx].
+LEAST_LX: Final = 2e-3
+LIFT_M: Final = 5e-3
+
+
+@dataclass(frozen=True)
+class Shining:
+    """Probes whose surfaces shine, by id of the glow that they belong to: their numbers."""
+
+    groups: dict[str, NDArray[np.int64]]
+
+    @property
+    def ids(self) -> tuple[str, ...]:
+        return tuple(self.groups)
+
+
+def find_shining(probes: Probes, follows: tuple[str, ...]) -> Shining:
+    """Which probes shine. follows : by part of the level, the lamp that its glow follows, or nothing"""
+    shine = np.flatnonzero(probes.glow.any(axis=1))
+    lamps = np.array([follows[part] if part < len(follows) else "" for part in probes.part[shine]])
+    return Shining({glow_of(one): shine[lamps == one] for one in sorted(set(lamps.tolist()))})
+
+
+def glow_light(rays: RayScene, probes: Probes, shining: Shining, glow_id: str) -> NDArray[np.float32]:
+    """(N, 3) illuminance of probes by one glow as it is declared [lx]. A disc's light by area and
+    distance, exact on its axis (Howell, configuration factors: pi r2 / (r2 + d2))."""
+    out = np.zeros((len(probes), 3), np.float32)
+    places, normals = probes.places.astype(np.float64), probes.normals.astype(np.float64)
+    for number in shining.groups[glow_id].tolist():
+        light, area = probes.glow[number].astype(np.float64), float(probes.area[number])
+        bright = np.pi * float(luminance(light))
+        way = places[number] - places
+        squared = dots(way, way)
+        near = np.flatnonzero((squared < bright * area / np.pi / LEAST_LX) & (squared > 0.0))
+        length = np.sqrt(squared[near])
+        toward = way[near] / length[:, None]
+        own, its = dots(toward, normals[near]), -(toward @ normals[number])
+        share = area * np.maximum(own, 0.0) * np.maximum(its, 0.0) / (np.pi * length**2 + area)
+        strong = np.flatnonzero(share * bright > LEAST_LX)
+        near, share = near[strong], share[strong]
+        start = places[near] + normals[near] * LIFT_M
+        free = places[number] + normals[number] * LIFT_M - start
+        far = np.sqrt(dots(free, free))
+        ways = (free / np.maximum(far, 1e-4)[:, None]).astype(np.float32)
+        seen = ~rays.blocked(start.astype(np.float32), ways, (far * 0.999).astype(np.float32))
+        out[near[seen]] += (np.pi * share[seen, None] * light).astype(np.float32)
+    return out

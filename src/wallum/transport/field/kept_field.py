@@ -1,0 +1,121 @@
+"""The field of a level: the one that is kept beside the project, or a new one that is kept from then on."""
+
+import hashlib
+import logging
+from collections.abc import Callable
+from dataclasses import fields
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import csr_matrix
+
+from wallum.document.derived import derived_folder
+from wallum.errors import ValueProblem
+from wallum.files import written_whole
+from wallum.level.model import Level
+from wallum.transport.field.bounce import Field, smoothing
+from wallum.transport.field.cast import RAYS, Seen
+from wallum.transport.field.making import make_field
+from wallum.transport.field.probes import WANTED, Probes
+from wallum.transport.rays import RayScene
+
+__all__ = ["field_key", "kept_field", "load_field", "save_field"]
+
+log = logging.getLogger("wallum.derived")
+VERSION: Final = 2
+# Fields in one folder; the oldest go. Of one, unpacked.
+MOST_KEPT, MOST_BYTES = 4, 1 << 30
+
+
+def field_key(rays: RayScene, level: Level) -> str:
+    """What a field depends on, as a short word: geometry, materials, textures, how it is made."""
+    digest = hashlib.sha256(f"field {VERSION} {RAYS} {WANTED}".encode())
+    flat = rays.triangles
+    for part in (flat.positions, flat.faces, flat.material, flat.part, flat.uv, flat.colours):
+        digest.update(np.ascontiguousarray(part).tobytes())
+    digest.update(repr(level.materials).encode())
+    for picture in level.pictures:
+        # Of a large texture a part tells whether it is another.
+        digest.update(np.ascontiguousarray(picture.pixels[::7, ::5]).tobytes())
+    return digest.hexdigest()[:20]
+
+
+def save_field(made: Field, key: str, path: Path) -> None:
+    """Keep a field in a file. Raises OSError."""
+    values: dict[str, Any] = {f"probes_{one.name}": getattr(made.probes, one.name) for one in fields(Probes)}
+    others = made.seen.others
+    values |= {"data": others.data, "indices": others.indices.astype(np.int32), "indptr": others.indptr}
+    values |= {name: getattr(made.seen, name).astype(np.float32) for name in ("land", "toward", "dark")}
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with written_whole(path) as part, open(part, "r+b") as stream:
+        np.savez(stream, key=np.array(key), sky=made.seen.sky.astype(np.float16), **values)
+
+
+def load_field(path: Path, key: str) -> Field:
+    """A kept field. Raises ValueProblem where there is none for this level."""
+    try:
+        with open(path, "rb") as stream, np.load(stream, allow_pickle=False) as kept:
+            if sum(one.file_size for one in kept.zip.infolist()) > MOST_BYTES:
+                raise ValueProblem("the kept bounce field is too large", str(path))
+            if str(kept["key"]) == key:
+                return _read(kept)
+    except ValueProblem:
+        raise
+    except (OSError, ValueError, KeyError, EOFError, ImportError):
+        pass
+    except Exception as error:  # zipfile and numpy raise kinds of their own for broken files
+        raise ValueProblem(f"the kept bounce field is broken: {error}", str(path)) from None
+    raise ValueProblem("there is no bounce field for this level", str(path))
+
+
+def _read(kept: Any) -> Field:
+    values = {one.name: kept[f"probes_{one.name}"] for one in fields(Probes)}
+    probes = Probes(**{**values, "step": float(values["step"])})
+    count = len(probes)
+    others = csr_matrix((kept["data"], kept["indices"], kept["indptr"]), (count, count))
+    sky = kept["sky"].astype(np.float32)
+    if len(sky) != count or probes.links.shape != (count, 27):
+        raise ValueError("parts of different sizes")
+    return Field(probes, Seen(others, sky, kept["land"], kept["toward"], kept["dark"]), smoothing(probes))
+
+
+def kept_field(
+    rays: RayScene,
+    level: Level,
+    bounds: NDArray[np.float64],
+    project_file: Path | None,
+    keep_going: Callable[[float], bool] | None = None,
+) -> Field | None:
+    """The field of a level, from the project's derived data or made now and put there.
+
+    None where there is no level, or `keep_going`, told the share done, said no while it was made.
+    """
+    if not len(rays.triangles.faces):
+        return None
+    key = field_key(rays, level)
+    path = derived_folder(project_file) / f"field-{key}.npz"
+    try:
+        return load_field(path, key)
+    except ValueProblem as problem:
+        log.debug("%s", problem)
+    made: Field | None = None
+    for step in make_field(rays, level, bounds):
+        if isinstance(step, Field):
+            made = step
+        elif keep_going is not None and not keep_going(step):
+            return None
+    if made is not None:
+        _keep(made, key, path)
+    return made
+
+
+def _keep(made: Field, key: str, path: Path) -> None:
+    try:
+        save_field(made, key, path)
+        kept = sorted(path.parent.glob("field-*.npz"), key=lambda one: one.stat().st_mtime)
+        for old in kept[:-MOST_KEPT]:
+            old.unlink()
+    except OSError as error:
+        log.warning("the bounce field could not be kept: %s", error)

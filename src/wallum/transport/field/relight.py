@@ -1,0 +1,120 @@
+"""Light that comes to probes straight from the sources: from each, so that it can be scaled."""
+
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.bounce_gains import bounce_gains
+from wallum.moment.kinds import kind_of
+from wallum.moment.scene import Dome, LitScene, Sun
+from wallum.moment.view import bounding_spheres
+from wallum.physics.arrays import Floats, dots
+from wallum.physics.cloud_shadow import ShadowMap
+from wallum.physics.dome import dome_directions
+from wallum.physics.emitters import halton
+from wallum.transport.field.cast import BINS, Seen, sky_bins
+from wallum.transport.field.glow import Shining, glow_light
+from wallum.transport.field.probes import PLACES, Probes
+from wallum.transport.rays import LIFT_M, RayScene
+
+__all__ = ["Direct", "direct_of"]
+
+# Rays start this much off surfaces, beside what Embree's own numbers ask for.
+OFF: Final = 20.0
+
+
+@dataclass(frozen=True)
+class Direct:
+    """Light that one source of strength 1 brings to N probes (N, 3) and to level land beyond them (3,)."""
+
+    probes: NDArray[np.float32]
+    land: NDArray[np.float64]
+
+
+def direct_of(
+    rays: RayScene, probes: Probes, seen: Seen, shining: Shining, scene: LitScene, source_id: str
+) -> Direct:
+    """What one source of a scene brings, for a strength of 1: see moment.bounce_gains."""
+    if source_id in shining.ids:
+        return Direct(glow_light(rays, probes, shining, source_id), np.zeros(3))
+    gain = bounce_gains(scene)[source_id]
+    if scene.sun is not None and scene.sun.id == source_id:
+        over = 1.0 / np.maximum(gain, 1e-12)
+        up = max(float(scene.sun.direction[1]), 0.0)
+        return Direct(_sun(rays, probes, scene.sun) * over.astype(np.float32), np.full(3, up))
+    if scene.sky is not None and scene.sky.id == source_id:
+        parts = np.pi * sky_parts(scene.sky) / gain
+        return Direct(seen.sky @ parts.astype(np.float32), parts[:-1].mean(axis=0))
+    index = scene.lamps.ids.index(source_id)
+    return Direct(_lamp(rays, probes, scene, index), np.zeros(3))
+
+
+def sky_parts(sky: Dome) -> NDArray[np.float64]:
+    """(BINS, 3) mean luminance of each part of the sky, and of far ground [cd/m2]."""
+    ways, solid = dome_directions(*sky.luminance.shape[:2])
+    bins = sky_bins(ways.reshape(-1, 3))
+    weight = np.bincount(bins, solid.ravel(), BINS)
+    light = [np.bincount(bins, solid.ravel() * sky.luminance[..., k].ravel(), BINS) for k in range(3)]
+    out = np.asarray(np.stack(light, axis=1) / np.maximum(weight, 1e-12)[:, None])
+    out[-1] = sky.ground
+    return out
+
+
+def _spread(probes: Probes) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(N * PLACES, 3) places of all probes, a little off their surfaces, and normals."""
+    normals = probes.faces.reshape(-1, 3).astype(np.float64)
+    return probes.samples.reshape(-1, 3) + normals * (LIFT_M * OFF), normals
+
+
+def _means(values: Floats) -> NDArray[np.float32]:
+    return values.reshape(-1, PLACES, 3).mean(axis=1).astype(np.float32)
+
+
+def _sun(rays: RayScene, probes: Probes, sun: Sun) -> NDArray[np.float32]:
+    places, normals = _spread(probes)
+    out = np.zeros((len(places), 3), np.float32)
+    cosine = normals @ sun.direction
+    rows = np.flatnonzero(cosine > 0.0)
+    through: Floats = np.ones((len(rows), 3))
+    if sun.shadow and len(rows):
+        toward = np.broadcast_to(sun.direction, (len(rows), 3))
+        endless = np.full(len(rows), np.inf, np.float32)
+        through = rays.let_through(places[rows], toward.astype(np.float32), endless)
+    clouds = None
+    if sun.clouds is not None and len(places):
+        clouds = ShadowMap(sun.clouds[0], np.stack([places.min(axis=0), places.max(axis=0)]))
+    lit = np.flatnonzero(through.any(axis=1))
+    own = rows[lit]
+    out[own] = through[lit] * sun.at(places[own], clouds) * cosine[own, None]
+    return _means(out)
+
+
+def _lamp(rays: RayScene, probes: Probes, scene: LitScene, index: int) -> NDArray[np.float32]:
+    lamps = scene.lamps
+    row = lamps.rows[index : index + 1]
+    kind = kind_of(row[0])
+    centres, radii = bounding_spheres(lamps)
+    away = probes.places - centres[index].astype(np.float32)
+    near = np.flatnonzero(dots(away, away) < (radii[index] + 2.0 * probes.step) ** 2)
+    out = np.zeros((len(probes), 3), np.float32)
+    if not len(near):
+        return out
+    normals = probes.faces[near].reshape(-1, 3).astype(np.float64)
+    places = probes.samples[near].reshape(-1, 3) + normals * (LIFT_M * OFF)
+    # Its body by as many points as there are places, alike for all probes.
+    u = np.stack([halton(0, PLACES, base) for base in (2, 3, 5)], axis=1)
+    toward, reach, strength = kind.sample(row, places, np.tile(u, (len(near), 1)))
+    cosine = dots(toward, normals)
+    rows = np.flatnonzero((strength > 0.0) & (cosine > 0.0))
+    light = np.zeros((len(places), 3))
+    through: Floats = np.ones((len(rows), 3))
+    if lamps.casting[index] and len(rows):
+        free = (reach[rows] - 2.0 * LIFT_M).astype(np.float32)
+        through = rays.let_through(places[rows], toward[rows].astype(np.float32), free)
+    light[rows] = (strength * cosine)[rows, None] * through
+    if scene.air is not None:
+        light[rows] *= scene.air.between(np.broadcast_to(row["position"], (len(rows), 3)), places[rows])
+    out[near] = _means(light)
+    return out

@@ -1,0 +1,173 @@
+"""Places strewn over the surfaces of a level, with what those are: what probes are made from."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, fields, replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.arrays import Floats, dots
+from wallum.physics.emitters import disc_points
+from wallum.physics.frames import frame_of
+from wallum.physics.gloss_table import look_up, mean_fall
+from wallum.transport.rays import Hits, RayScene
+from wallum.transport.surface_tables import Surfaces, SurfaceTables
+
+__all__ = ["BEFORE_M", "FACINGS", "Samples", "by_cell", "even_albedo", "scatter"]
+
+# Places for each cell that is full of surface, and the most that one side of a cell keeps.
+EACH, MOST_EACH = 12.0, 8
+# What shines is small, and how large it is tells how much light it gives.
+DENSER: Final = 16.0
+# A place that sees more backs than this lies inside a body; rays that tell.
+INSIDE_SHARE, INSIDE_RAYS = 0.2, 16
+LIFT_M: Final = 2e-3
+# A gap that is narrower shows nothing of its sides [m].
+GAP_M: Final = 0.06
+# Surfaces are found a little before themselves, in the cell that they face [m]; the ways that they may face.
+BEFORE_M: Final = 0.02
+FACINGS: Final = 6  # toward +x, -x, +y, -y, +z, -z
+# Cosine to the eye at which the share that a surface sends back is about its mean.
+MEAN_COSINE: Final = 0.6
+# Roughness up to which a gloss is a mirror, and from which it sends light to all sides.
+SMOOTH: Final = (0.2, 0.5)
+
+
+@dataclass(frozen=True)
+class Samples:
+    """M places on surfaces: places, normals, albedo, glow [cd/m2] (M, 3); area that
+    each stands for [m2], part (M,)."""
+
+    places: NDArray[np.float64]
+    normals: NDArray[np.float64]
+    albedo: NDArray[np.float32]
+    glow: NDArray[np.float32]
+    area: NDArray[np.float64]
+    part: NDArray[np.int32]
+
+    def only(self, rows: NDArray[np.int64]) -> "Samples":
+        """Those of some rows."""
+        return Samples(*(getattr(self, one.name)[rows] for one in fields(self)))
+
+
+def even_albedo(surfaces: Surfaces) -> NDArray[np.float32]:
+    """(N, 3) share of light that surfaces send back to all sides: what lies under a gloss, metal, and gloss
+    as far as it is rough; what is smooth mirrors it one way only, which none of these probes follow.
+    Of physics.surface, at the eye's mean cosine."""
+    rough = surfaces.roughness
+    _, _, kept, steep = look_up(rough, np.full(len(rough), MEAN_COSINE, np.float32)).T
+    under = kept * (1.0 - steep * mean_fall(rough))
+    metal = surfaces.metallic[:, None]
+    under = under[:, None]
+    spread = np.clip((rough - SMOOTH[0]) / (SMOOTH[1] - SMOOTH[0]), 0.0, 1.0)[:, None]
+    out = (1.0 - metal) * (surfaces.base * under + spread * (1.0 - under)) + metal * surfaces.base
+    out[surfaces.unlit] = 0.0
+    return np.clip(out, 0.0, 0.98).astype(np.float32)
+
+
+def scatter(
+    rays: RayScene,
+    tables: SurfaceTables,
+    box: NDArray[np.float64],
+    cell_size: Callable[[float], float],
+    rng: np.random.Generator,
+) -> Iterator[float | Samples]:
+    """Strew places over both sides of what lies in a box (2, 3) [m]; gives the size of cells that fits them,
+    then them, without those that lie inside bodies."""
+    flat = rays.triangles
+    a, b, c = (flat.positions[flat.faces[:, k]].astype(np.float64) for k in range(3))
+    corners = np.stack([a, b, c])
+    reaches = ((corners.min(axis=0) <= box[1]) & (corners.max(axis=0) >= box[0])).all(axis=1)
+    chosen = np.flatnonzero(reaches)
+    a, b, c = a[chosen], b[chosen], c[chosen]
+    area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    small = np.minimum(corners[:, chosen].max(axis=0), box[1]) - np.maximum(
+        corners[:, chosen].min(axis=0), box[0]
+    )
+    most = np.sort(np.maximum(small, 0.0), axis=1)[:, 1:].prod(axis=1)
+    step = cell_size(float(np.minimum(area, 2.0 * most + 1e-9).sum()))
+    yield step
+    dense = EACH / step**2 * np.where(tables.shines.take(flat.material[chosen]), DENSER, 1.0)
+    triangle, share = _strewn(area * dense, rng)
+    each = 1.0 / dense[triangle]
+    places = a[triangle] + (b - a)[triangle] * share[:, :1] + (c - a)[triangle] * share[:, 1:]
+    within = np.flatnonzero(((places >= box[0]) & (places <= box[1])).all(axis=1))
+    triangle, share, places = chosen[triangle[within]], share[within].astype(np.float32), places[within]
+    each = each[within]
+    sides = []
+    for side in (1.0, -1.0):
+        there = np.arange(len(triangle))
+        if side < 0.0:  # what has one side only is black from behind
+            there = np.flatnonzero(rays.double_sided.take(flat.material.take(triangle)))
+        normals = flat.face_normals[triangle[there]].astype(np.float64) * side
+        out = np.flatnonzero(~_shut_in(rays, places[there], normals, rng))
+        free, normals = there[out], normals[out]
+        hits = Hits(np.zeros(len(free), np.float32), triangle[free], share[free])
+        surfaces = tables.at(hits, -normals.astype(np.float32))
+        glow = np.zeros((len(free), 3), np.float32)
+        glow[surfaces.shining] = surfaces.glow
+        own = (even_albedo(surfaces), glow, each[free], surfaces.part.astype(np.int32))
+        sides.append(Samples(places[free], normals, *own))
+        yield step
+    yield Samples(*(np.concatenate([getattr(s, one.name) for s in sides]) for one in fields(Samples)))
+
+
+def _strewn(wanted: Floats, rng: np.random.Generator) -> tuple[NDArray[np.int64], Floats]:
+    """Triangles, about as often as is wanted of each, and barycentric places (M, 2) on them."""
+    # Small ones one after the other share what is wanted, so that none of many is left out by chance.
+    ends = np.cumsum(wanted) + rng.random()
+    count = np.diff(np.floor(np.r_[ends[:1] - wanted[:1], ends])).astype(np.int64) if len(wanted) else []
+    triangle = np.repeat(np.arange(len(wanted)), count)
+    share = rng.random((len(triangle), 2))
+    over = share.sum(axis=1) > 1.0
+    share[over] = 1.0 - share[over]
+    return triangle, share
+
+
+def _shut_in(rays: RayScene, places: Floats, normals: Floats, rng: np.random.Generator) -> NDArray[np.bool_]:
+    """(M,) whether places lie inside a body, where mostly backs are seen, or in a gap."""
+    backs, close = np.zeros(len(places)), np.zeros(len(places))
+    side, up = frame_of(normals)
+    start = (places + normals * LIFT_M).astype(np.float32)
+    for _ in range(INSIDE_RAYS):
+        disc = disc_points(rng.random((len(places), 2)))
+        height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))[:, None]
+        ways = (disc[:, :1] * side + disc[:, 1:] * up + height * normals).astype(np.float32)
+        hits = rays.first_hit(start, ways, veils=False)
+        met = np.flatnonzero(hits.triangle >= 0)
+        faces = rays.triangles.face_normals.take(hits.triangle[met], 0)
+        one_sided = ~rays.double_sided.take(rays.triangles.material.take(hits.triangle[met]))
+        backs[met] += (dots(faces, ways[met]) > 0.0) & one_sided
+        close += hits.distance < GAP_M
+    # What lies on the ground looks at nothing, or past it into the void that is under all ground.
+    down = np.flatnonzero(normals[:, 1] < -0.5)
+    way = np.zeros((len(down), 3), np.float32)
+    way[:, 1] = -1.0
+    close[down[~rays.blocked(start[down], way, np.full(len(down), np.inf, np.float32))]] = INSIDE_RAYS
+    return np.asarray((backs > INSIDE_SHARE * INSIDE_RAYS) | (close >= INSIDE_RAYS - 2))
+
+
+def by_cell(
+    found: Samples, low: NDArray[np.float64], step: float, counts: NDArray[np.int64]
+) -> tuple[NDArray[np.int64], Samples]:
+    """Samples sorted by the side of the cell that they lie on, a few of each; and those sides' numbers."""
+    cell = np.floor((found.places + found.normals * BEFORE_M - low) / step).astype(np.int64)
+    within = ((cell >= 0) & (cell < counts)).all(axis=1)
+    axis = np.abs(found.normals).argmax(axis=1)
+    facing = 2 * axis + (found.normals[np.arange(len(axis)), axis] < 0.0)
+    key = np.ravel_multi_index(tuple(np.clip(cell, 0, counts - 1).T), tuple(counts)) * FACINGS + facing
+    key = np.where(within, key, -1)
+    # In no order of their own within a cell, so that the few that are kept are as all of them.
+    mixed = np.random.default_rng(0).permutation(len(key))
+    order = mixed[np.argsort(key[mixed], kind="stable")]
+    order = order[key[order] >= 0]
+    key = key[order]
+    first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]]) if len(key) else np.zeros(0, np.int64)
+    size = np.diff(np.r_[first, len(key)])
+    rank = np.arange(len(key)) - np.repeat(first, size)
+    kept = np.flatnonzero(rank < MOST_EACH)
+    out = found.only(order[kept])
+    # Those that are kept stand for those that are not.
+    stands_for = np.repeat(size / np.minimum(size, MOST_EACH), np.minimum(size, MOST_EACH))
+    return key[kept], replace(out, area=out.area * stands_for)
