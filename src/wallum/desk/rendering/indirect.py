@@ -1,5 +1,5 @@
-"""Light that does not come straight from its source, taken to the renderer as it is worked out: what is seen of
-the sky, and what comes back from surfaces."""
+"""Light that does not come straight from its source, taken to the renderer as it is worked out: what is seen
+of the sky, and what comes back from surfaces."""
 
 from collections.abc import Callable
 

@@ -22,7 +22,7 @@ from wallum.transport.rays import Hits, RayScene
 
 __all__ = ["BINS", "Seen", "cast", "sky_bins"]
 
-RAYS: Final = 192
+RAYS: Final = 160
 # What faces up by this cosine may be land.
 LAND_UP: Final = 0.5
 BATCH: Final = 512  # probes at once: small steps keep the window's thread free
@@ -137,7 +137,7 @@ def _found(rays: RayScene, probes: Probes, origins: Floats, ways: Floats, hits: 
     double = rays.double_sided.take(rays.triangles.material.take(hits.triangle[met]))
     faces = np.where(back[:, None], -faces, faces)
     places = origins[met] + ways[met] * hits.distance[met, None]
-    found = probes.find(places, faces)
+    found = probes.find(places, faces, strict=True)
     _, within = probes.cell_of(places, faces)
     out[met] = np.where(back & ~double, DARK, found)
     beyond = np.flatnonzero(~within & (faces[:, 1] >= LAND_UP) & ~(back & ~double))

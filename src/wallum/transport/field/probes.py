@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats, dots, normalised
-from wallum.transport.field.scattering import BEFORE_M, FACINGS, Samples, by_cell, scatter
+from wallum.transport.field.scattering import BEFORE_M, FACINGS, ROOM_M, Samples, by_cell, scatter
 from wallum.transport.rays import RayScene
 from wallum.transport.sky_grid import built_of, focus
 from wallum.transport.surface_tables import SurfaceTables
@@ -37,11 +37,16 @@ WANTED, FINEST_M, COARSEST_M = 40_000, 0.3, 4.0
 MOST_BEYOND_M: Final = 20.0
 # Of the cell's size: how far before its surfaces two probes look at each other.
 OVER: Final = 0.1
+# Times that places which the first does not see are looked at from others.
+ROUNDS: Final = 6
 # Ways that a surface may be taken to face: as far as it does so by this cosine.
 LEAST_FACING: Final = 0.1
 OFFSETS: Final = np.stack(np.meshgrid(*[(-1, 0, 1)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)[
     :, ::-1
 ]  # x runs fastest
+WAYS: Final = normalised(np.concatenate([OFFSETS[:13], OFFSETS[14:]]).astype(np.float64))
+# Most walls stand along the axes: others must part places by so much more.
+LIKELY: Final = (WAYS**4).sum(axis=1)
 
 
 @dataclass(frozen=True)
@@ -50,7 +55,7 @@ class Probes:
 
     low, step : (3,) corner of the first cell, and the size of all [m]
     cells   : (X, Y, Z) uint32 words; 0: none near
-    planes  : (N, 4) of a probe that shares its side with the next: places with p . xyz > w are that one's
+    planes  : (N, 4) of two probes that share a side: places with p . xyz > w, of either, are the second's
     places, normals : (N, 3) of their surfaces' middle
     samples, faces  : (N, PLACES, 3) places on their surfaces, and which way those face there
     links   : (N, 27) neighbours that each sees, by offset, x fastest; -1: none
@@ -76,12 +81,24 @@ class Probes:
     def __len__(self) -> int:
         return len(self.places)
 
+    @property
+    def firsts(self) -> NDArray[np.int64]:
+        """(K,) probes that share a side of their cell with the next one."""
+        words = np.unique(self.cells[self.cells > 0]).astype(np.int64)
+        out = []
+        for facing in range(FACINGS):
+            below = (1 << facing) - 1
+            first = (words >> FIRST_BIT) + _bits(words & below) + _bits((words >> SPLIT_BIT) & below)
+            out.append(first[(words >> (SPLIT_BIT + facing)) & 1 > 0])
+        return np.concatenate(out)
+
     def without(self, gone: NDArray[np.bool_]) -> "Probes":
         """The same, but those that lie inside bodies stand for no surface, and no other is linked to them."""
         planes, links = self.planes.copy(), self.links.copy()
-        first = np.flatnonzero(planes.any(axis=1))
+        first = self.firsts
         # Of two on one side the other then stands for all of it.
         planes[first[gone[first + 1]], 3] = np.inf
+        planes[first[gone[first + 1]] + 1, 3] = np.inf
         planes[first[gone[first]], 3] = -np.inf
         links[gone[np.maximum(links, 0)] & (links >= 0)] = NO_PROBE
         return replace(self, planes=planes, links=links)
@@ -93,9 +110,9 @@ class Probes:
         within = np.asarray(((cell >= 0) & (cell < counts)).all(axis=1))
         return np.clip(cell, 0, counts - 1), within
 
-    def find(self, points: Floats, normals: Floats) -> NDArray[np.int64]:
+    def find(self, points: Floats, normals: Floats, strict: bool = False) -> NDArray[np.int64]:
         """(N,) the probe that stands for each surface (N, 3) with normals (N, 3); NO_PROBE where none does.
-        Twin: shaders/include/probes.glsl."""
+        strict : none of another side either. Twin: shaders/include/probes.glsl."""
         cell, within = self.cell_of(points, normals)
         words = self.cells[cell[:, 0], cell[:, 1], cell[:, 2]].astype(np.int64) * within
         out = np.full(len(points), NO_PROBE, np.int64)
@@ -109,7 +126,7 @@ class Probes:
             fits = (out == NO_PROBE) & (there > 0) & (np.abs(along) > (LEAST_FACING if turn else 0.0))
             found = np.flatnonzero(fits)
             out[found] = self._numbered(words[found], facing[found], points[found])
-        rest = np.flatnonzero((out == NO_PROBE) & (words > 0))
+        rest = np.flatnonzero((out == NO_PROBE) & (words > 0) & (not strict))
         out[rest] = words[rest] >> FIRST_BIT  # whichever there is
         return out
 
@@ -120,8 +137,11 @@ class Probes:
         below = (1 << facing) - 1
         first = (words >> FIRST_BIT) + _bits(words & below) + _bits((words >> SPLIT_BIT) & below)
         two = np.flatnonzero((words >> (SPLIT_BIT + facing)) & 1)
-        plane = self.planes[first[two]]
-        first[two] += dots(points[two], plane[:, :3]) > plane[:, 3]
+        beyond = np.zeros(len(two), dtype=bool)
+        for row in (first[two], first[two] + 1):
+            plane = self.planes[row]
+            beyond |= dots(points[two], plane[:, :3]) > plane[:, 3]
+        first[two] += beyond
         return first
 
 
@@ -156,7 +176,7 @@ def place_probes(
     """Place the probes of a level; stops after each part of the work with None, and ends with them."""
     box = _room(rays, bounds)
     rng = np.random.default_rng(seed)
-    step, low = 0.0, box[0] - 0.5
+    step, low = 0.0, box[0] - ROOM_M
     found: Samples | None = None
     for made in scatter(rays, tables, box, cell_size, rng):
         if isinstance(made, float):
@@ -165,12 +185,12 @@ def place_probes(
             found = made
         yield None
     assert found is not None
-    counts = np.ceil((box[1] + 0.5 - low) / step).astype(int)
+    counts = np.ceil((box[1] + ROOM_M - low) / step).astype(int)
     groups, found = by_cell(found, low, step, counts)
     yield None
-    found, groups, second = _split(rays, found, groups, OVER * step)
+    found, groups, second, planes = _split(rays, found, groups, OVER * step)
     yield None
-    probes = _made(found, groups, second, low, step, counts)
+    probes = _made(found, groups, second, planes, low, step, counts)
     yield None
     links = np.full((len(probes), 27), NO_PROBE, np.int32)
     for number in range(27):
@@ -183,13 +203,29 @@ def place_probes(
 
 def _split(
     rays: RayScene, found: Samples, groups: NDArray[np.int64], over: float
-) -> tuple[Samples, NDArray[np.int64], NDArray[np.bool_]]:
-    """Samples that the first of their group does not see are another's."""
+) -> tuple[Samples, NDArray[np.int64], NDArray[np.bool_], NDArray[np.float32]]:
+    """Samples that the first of their group does not see are another's. Returns them in order, their groups,
+    which are the second's, and the planes (G, 2, 4) of those groups that have two, in their order."""
     first = np.flatnonzero(np.r_[True, groups[1:] != groups[:-1]])
-    seed = np.repeat(first, np.diff(np.r_[first, len(groups)]))
-    blocked = _hidden(rays, found, seed, np.arange(len(groups)), over)
-    order = np.lexsort((blocked, groups))
-    return found.only(order), groups[order], blocked[order]
+    size = np.diff(np.r_[first, len(groups)])
+    begin, every = np.repeat(first, size), np.arange(len(groups))
+    second = _hidden(rays, found, begin, every, over)
+    # Who is seen by one of the first's is with them: about a corner not all see each other.
+    rng = np.random.default_rng(1)
+    for _ in range(ROUNDS):
+        left = np.flatnonzero(second)
+        by = begin[left] + (rng.random(len(left)) * np.repeat(size, size)[left]).astype(np.int64)
+        left, by = left[~second[by]], by[~second[by]]
+        second[left] = _hidden(rays, found, by, left, over)
+    planes = []
+    for start, count in zip(first.tolist(), size.tolist(), strict=True):
+        rows = slice(start, start + count)
+        if second[rows].any():
+            made, turned = _planes(found.places[rows], second[rows])
+            second[rows] ^= turned
+            planes.append(made)
+    order = np.lexsort((second, groups))
+    return found.only(order), groups[order], second[order], np.array(planes, np.float32).reshape(-1, 2, 4)
 
 
 def _hidden(
@@ -210,6 +246,7 @@ def _made(
     found: Samples,
     groups: NDArray[np.int64],
     second: NDArray[np.bool_],
+    parting: NDArray[np.float32],
     low: NDArray[np.float64],
     step: float,
     counts: NDArray[np.int64],
@@ -236,9 +273,8 @@ def _made(
     words = np.bitwise_or.reduceat(bits, begins) | (begins.astype(np.int64) << FIRST_BIT)
     cells[cell[begins]] = words.astype(np.uint32)
     planes = np.zeros((number, 4), np.float32)
-    for row in np.flatnonzero(two):
-        one, other = (found.places[first[k] : first[k] + size[k]] for k in (row - 1, row))
-        planes[row - 1] = _plane(one, other, normals[row])
+    pairs = np.flatnonzero(two)
+    planes[pairs - 1], planes[pairs] = parting[: len(pairs), 0], parting[: len(pairs), 1]
     return Probes(
         low,
         step,
@@ -256,16 +292,31 @@ def _made(
     )
 
 
-def _plane(one: Floats, other: Floats, normal: Floats) -> Floats:
-    """(4,) the plane between two sets of places on surfaces that face a normal."""
-    way = other.mean(axis=0) - one.mean(axis=0)
-    way = way - normal * (way @ normal)
-    length = float(np.linalg.norm(way))
-    way = way / length if length > 1e-6 else np.array([1.0, 0.0, 0.0])
-    ends = float((one @ way).max()), float((other @ way).min())
-    if ends[0] > ends[1]:
-        ends = float((one @ way).mean()), float((other @ way).mean())
-    return np.array([*way, 0.5 * (ends[0] + ends[1])], np.float32)
+def _planes(places: Floats, second: NDArray[np.bool_]) -> tuple[Floats, bool]:
+    """(2, 4) planes that part places (M, 3) from those that are the second's, and whether these change parts:
+    one plane does across a wall, two about the corner of a room."""
+    tries = [
+        (turned, *_parted(places[second == turned], places[second != turned])) for turned in (False, True)
+    ]
+    turned, planes, _ = max(tries, key=lambda one: one[2])
+    return planes, turned
+
+
+def _parted(inner: Floats, outer: Floats) -> tuple[Floats, float]:
+    """(2, 4) planes before which all of `inner` lies, and beyond which as much of `outer` as can be; and how
+    much that is, with a little for the room between. Ways along the axes and between, where walls stand."""
+    inner_ends, along = (inner @ WAYS.T).max(axis=0), outer @ WAYS.T
+    planes, left, room = np.tile([0.0, 0.0, 0.0, np.inf], (2, 1)), np.ones(len(outer), dtype=bool), 0.0
+    for number in range(2):
+        beyond = (along > inner_ends + 1e-4) & left[:, None]
+        nearest = np.where(beyond, along, np.inf).min(axis=0)
+        gaps = np.where(np.isfinite(nearest), nearest - inner_ends, 0.0)
+        best = int((beyond.sum(axis=0) + np.minimum(gaps * LIKELY, 0.9)).argmax())
+        if not beyond[:, best].any():
+            break
+        planes[number] = *WAYS[best], inner_ends[best] + 0.5 * gaps[best]
+        left, room = left & ~beyond[:, best], room + gaps[best]
+    return planes, float((~left).sum() / len(outer) + 0.01 * min(room, 1.0))
 
 
 def _linked(rays: RayScene, probes: Probes, offset: NDArray[np.int64]) -> NDArray[np.int32]:

@@ -1,7 +1,7 @@
 """Places strewn over the surfaces of a level, with what those are: what probes are made from."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, fields
 from typing import Final
 
 import numpy as np
@@ -14,17 +14,20 @@ from wallum.physics.gloss_table import look_up, mean_fall
 from wallum.transport.rays import Hits, RayScene
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
 
-__all__ = ["BEFORE_M", "FACINGS", "Samples", "by_cell", "even_albedo", "scatter"]
+__all__ = ["BEFORE_M", "FACINGS", "ROOM_M", "Samples", "by_cell", "even_albedo", "scatter"]
 
-# Places for each cell that is full of surface, and the most that one side of a cell keeps.
-EACH, MOST_EACH = 12.0, 8
+# Places for each cell that is full of surface, so that a sliver of one has some; and the most that are kept.
+EACH, MOST_EACH = 48.0, 12
 # What shines is small, and how large it is tells how much light it gives.
-DENSER: Final = 16.0
+DENSER: Final = 6.0
 # A place that sees more backs than this lies inside a body; rays that tell.
-INSIDE_SHARE, INSIDE_RAYS = 0.2, 16
+INSIDE_SHARE, INSIDE_RAYS = 0.2, 12
 LIFT_M: Final = 2e-3
+MARGIN: Final = 8
+# Room about all probes [m].
+ROOM_M: Final = 0.5
 # A gap that is narrower shows nothing of its sides [m].
-GAP_M: Final = 0.06
+GAP_M: Final = 0.12
 # Surfaces are found a little before themselves, in the cell that they face [m]; the ways that they may face.
 BEFORE_M: Final = 0.02
 FACINGS: Final = 6  # toward +x, -x, +y, -y, +z, -z
@@ -101,13 +104,15 @@ def scatter(
         if side < 0.0:  # what has one side only is black from behind
             there = np.flatnonzero(rays.double_sided.take(flat.material.take(triangle)))
         normals = flat.face_normals[triangle[there]].astype(np.float64) * side
+        few, stands_for = _few(_sides_of(places[there], normals, box[0] - ROOM_M, step))
+        there, normals = there[few], normals[few]
         out = np.flatnonzero(~_shut_in(rays, places[there], normals, rng))
         free, normals = there[out], normals[out]
         hits = Hits(np.zeros(len(free), np.float32), triangle[free], share[free])
         surfaces = tables.at(hits, -normals.astype(np.float32))
         glow = np.zeros((len(free), 3), np.float32)
         glow[surfaces.shining] = surfaces.glow
-        own = (even_albedo(surfaces), glow, each[free], surfaces.part.astype(np.int32))
+        own = (even_albedo(surfaces), glow, each[free] * stands_for[out], surfaces.part.astype(np.int32))
         sides.append(Samples(places[free], normals, *own))
         yield step
     yield Samples(*(np.concatenate([getattr(s, one.name) for s in sides]) for one in fields(Samples)))
@@ -148,26 +153,37 @@ def _shut_in(rays: RayScene, places: Floats, normals: Floats, rng: np.random.Gen
     return np.asarray((backs > INSIDE_SHARE * INSIDE_RAYS) | (close >= INSIDE_RAYS - 2))
 
 
-def by_cell(
-    found: Samples, low: NDArray[np.float64], step: float, counts: NDArray[np.int64]
-) -> tuple[NDArray[np.int64], Samples]:
-    """Samples sorted by the side of the cell that they lie on, a few of each; and those sides' numbers."""
-    cell = np.floor((found.places + found.normals * BEFORE_M - low) / step).astype(np.int64)
-    within = ((cell >= 0) & (cell < counts)).all(axis=1)
-    axis = np.abs(found.normals).argmax(axis=1)
-    facing = 2 * axis + (found.normals[np.arange(len(axis)), axis] < 0.0)
-    key = np.ravel_multi_index(tuple(np.clip(cell, 0, counts - 1).T), tuple(counts)) * FACINGS + facing
-    key = np.where(within, key, -1)
-    # In no order of their own within a cell, so that the few that are kept are as all of them.
-    mixed = np.random.default_rng(0).permutation(len(key))
-    order = mixed[np.argsort(key[mixed], kind="stable")]
-    order = order[key[order] >= 0]
-    key = key[order]
+def _sides_of(places: Floats, normals: Floats, low: Floats, step: float) -> NDArray[np.int64]:
+    """(M,) numbers that are the same for places on one side of one cell."""
+    cell = np.floor((places + normals * BEFORE_M - low) / step).astype(np.int64)
+    axis = np.abs(normals).argmax(axis=1)
+    facing = 2 * axis + (normals[np.arange(len(axis)), axis] < 0.0)
+    cell += MARGIN  # what lies on the very edge
+    return np.asarray(((cell[:, 0] << 21 | cell[:, 1]) << 21 | cell[:, 2]) * FACINGS + facing)
+
+
+def _few(sides: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """A few rows of each side, by chance, and for how many of all each of them stands."""
+    mixed = np.random.default_rng(0).permutation(len(sides))
+    order = mixed[np.argsort(sides[mixed], kind="stable")]
+    key = sides[order]
     first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]]) if len(key) else np.zeros(0, np.int64)
     size = np.diff(np.r_[first, len(key)])
     rank = np.arange(len(key)) - np.repeat(first, size)
     kept = np.flatnonzero(rank < MOST_EACH)
-    out = found.only(order[kept])
-    # Those that are kept stand for those that are not.
-    stands_for = np.repeat(size / np.minimum(size, MOST_EACH), np.minimum(size, MOST_EACH))
-    return key[kept], replace(out, area=out.area * stands_for)
+    few = np.minimum(size, MOST_EACH)
+    return order[kept], np.repeat(size / few, few)
+
+
+def by_cell(
+    found: Samples, low: NDArray[np.float64], step: float, counts: NDArray[np.int64]
+) -> tuple[NDArray[np.int64], Samples]:
+    """Samples sorted by the side of the cell that they lie on; and those sides' numbers."""
+    cell = np.floor((found.places + found.normals * BEFORE_M - low) / step).astype(np.int64)
+    within = np.asarray(((cell >= 0) & (cell < counts)).all(axis=1))
+    axis = np.abs(found.normals).argmax(axis=1)
+    facing = 2 * axis + (found.normals[np.arange(len(axis)), axis] < 0.0)
+    key = np.ravel_multi_index(tuple(np.clip(cell, 0, counts - 1).T), tuple(counts)) * FACINGS + facing
+    order = np.argsort(np.where(within, key, -1), kind="stable")
+    order = order[within[order]]
+    return key[order], found.only(order)

@@ -1,7 +1,7 @@
 // Probes on the surfaces of the level. Twin of transport/field/probes.py `Probes.find`.
 
 uniform usampler3D probe_cells;   // words: first probe above 12 bits, ways with two above 6, ways with any
-uniform sampler2D probe_planes;   // of two on one side: the second's part is where p . xyz > w
+uniform sampler2D probe_planes;   // of two on one side: the second's part is where p . xyz > w of either
 uniform isampler2D probe_links;   // neighbours that each sees, 27 a probe, x fastest
 uniform vec3 probe_low;
 uniform float probe_step;         // size of a cell [m]
@@ -21,8 +21,9 @@ int probe_facing(uint word, int facing, vec3 p) {
     uint below = (1u << uint(facing)) - 1u;
     int first = int(word >> 12u) + bitCount(word & below) + bitCount((word >> 6u) & below);
     if ((word >> uint(6 + facing) & 1u) != 0u) {
-        vec4 plane = texelFetch(probe_planes, probe_place(first), 0);
-        first += dot(p, plane.xyz) > plane.w ? 1 : 0;
+        vec4 one = texelFetch(probe_planes, probe_place(first), 0);
+        vec4 other = texelFetch(probe_planes, probe_place(first + 1), 0);
+        first += dot(p, one.xyz) > one.w || dot(p, other.xyz) > other.w ? 1 : 0;
     }
     return first;
 }

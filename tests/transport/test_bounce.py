@@ -1,0 +1,228 @@
+"""Light that comes back from surfaces, at probes: laws and closed forms."""
+
+import numpy as np
+import pytest
+from level_shapes import grey_level
+
+from wallum.document.project import Look, Project, base_light
+from wallum.document.sources import PointSource
+from wallum.errors import ValueProblem
+from wallum.level.flatten import flatten
+from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.solids import box
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
+from wallum.physics.colour import luminance
+from wallum.transport.field.bounce import BounceField, Field, bounced
+from wallum.transport.field.kept_field import field_key, kept_field, load_field, save_field
+from wallum.transport.field.making import make_field
+from wallum.transport.rays import RayScene
+from wallum.transport.reference import Reference
+
+
+def _field(level):
+    rays = RayScene(level, flatten(level))
+    made = list(make_field(rays, level, level.bounds))[-1]
+    assert isinstance(made, Field)
+    return rays, made
+
+
+def _room(low, high, wall, material=0):
+    """Six slabs about a room from low to high, as thick as `wall` [m]."""
+    (x0, y0, z0), (x1, y1, z1) = low, high
+    w = wall
+    slabs = [
+        ((x0 - w, y0 - w, z0 - w), (x1 + w, y0, z1 + w)),
+        ((x0 - w, y1, z0 - w), (x1 + w, y1 + w, z1 + w)),
+        ((x0 - w, y0, z0 - w), (x0, y1, z1 + w)),
+        ((x1, y0, z0 - w), (x1 + w, y1, z1 + w)),
+        ((x0, y0, z0 - w), (x1, y1, z0)),
+        ((x0, y0, z1), (x1, y1, z1 + w)),
+    ]
+    return [box(a, b, material) for a, b in slabs]
+
+
+def _lamp(place, **more):
+    return PointSource(
+        id="lamp", name="Lamp", position=place, intensity=1000.0, range=0.0, shadow=True, **more
+    )
+
+
+def _lit(rays, level, made, scene):
+    bounce = BounceField.of(rays, level, made, {})
+    for _ in bounce.relight(scene):
+        pass
+    return bounce
+
+
+@pytest.fixture(scope="module")
+def closed():
+    """A closed grey room, and its field."""
+    level = grey_level(*_room((0.0, 0.0, 0.0), (4.0, 3.0, 5.0), 0.2))
+    return (level, *_field(level))
+
+
+def _inside(made, low=(0.0, 0.0, 0.0), high=(4.0, 3.0, 5.0)):
+    places = made.probes.places
+    return ((places > np.array(low) - 0.01) & (places < np.array(high) + 0.01)).all(axis=1)
+
+
+def test_every_probe_of_a_closed_room_sees_nothing_but_others(closed):
+    _, _, made = closed
+    inside = _inside(made)
+    assert inside.sum() > 200
+    whole = np.asarray(made.seen.others.sum(axis=1)).ravel()[inside]
+    assert np.abs(whole - 1.0).max() < 1e-4
+    assert made.seen.sky[inside].max() == 0.0
+
+
+def test_a_closed_box_of_one_grey_is_the_series_of_its_albedo(closed):
+    """Even light in a closed box comes back as the albedo, its square, and so on: a / (1 - a) of it."""
+    _, _, made = closed
+    inside = _inside(made)
+    first = np.zeros((len(made.probes), 3), np.float32)
+    first[inside] = 100.0
+    light = bounced(made, first, np.zeros(3))[inside]
+    albedo = float(made.probes.albedo[inside].mean())
+    assert np.ptp(made.probes.albedo[inside]) < 1e-3
+    assert light.mean() == pytest.approx(100.0 * albedo / (1.0 - albedo), rel=0.01)
+
+
+def test_light_of_a_lamp_in_a_closed_box_is_what_its_flux_says(closed):
+    """1000 cd all around are 4 pi times as many lumens; of a flux F in a closed box of area A the mean illuminance is F / A, and comes back as a / (1 - a)."""
+    level, rays, made = closed
+    scene = evaluate(Project(sources=(_lamp((2.0, 1.5, 2.5)),), look=Look()))
+    inside = _inside(made)
+    light = luminance(_lit(rays, level, made, scene).light(scene)[inside].astype(float))
+    area = made.probes.area[inside].astype(float)
+    albedo = float(made.probes.albedo[inside].mean())
+    wanted = 4.0 * np.pi * 1000.0 / 94.0 * albedo / (1.0 - albedo)
+    assert area.sum() == pytest.approx(94.0, rel=0.03)
+    assert float((light * area).sum() / area.sum()) == pytest.approx(wanted, rel=0.05)
+
+
+def test_light_never_grows(closed):
+    made = closed[2]
+    first = np.random.default_rng(1).random((len(made.probes), 3)).astype(np.float32)
+    last = first
+    for _ in range(6):
+        after = made.seen.others @ (made.probes.albedo * last)
+        assert after.max() <= made.probes.albedo.max() * last.max() * (1.0 + 1e-5)
+        last = after
+
+
+def test_strength_colour_and_switch_cost_no_rays(closed):
+    level, rays, made = closed
+    bounce = BounceField.of(rays, level, made, {})
+    one = evaluate(Project(sources=(_lamp((1.0, 1.5, 2.5)),), look=Look()))
+    for _ in bounce.relight(one):
+        pass
+    brighter = evaluate(Project(sources=(_lamp((1.0, 1.5, 2.5), trim=1.0),), look=Look()))
+    off = evaluate(Project(sources=(_lamp((1.0, 1.5, 2.5), on=False),), look=Look()))
+    assert bounce.stale(brighter) == bounce.stale(off) == []
+    assert bounce.light(brighter) == pytest.approx(2.0 * bounce.light(one), rel=1e-5)
+    assert bounce.light(off).max() == 0.0
+    moved = evaluate(Project(sources=(_lamp((3.0, 1.5, 2.5)),), look=Look()))
+    assert bounce.stale(moved) == ["lamp"]
+
+
+def test_relit_is_as_lit_anew(closed):
+    level, rays, made = closed
+    here = evaluate(Project(sources=(_lamp((1.0, 1.5, 2.5)),), look=Look()))
+    there = evaluate(Project(sources=(_lamp((3.0, 1.0, 1.5)),), look=Look()))
+    bounce = _lit(rays, level, made, here)
+    for _ in bounce.relight(there):
+        pass
+    assert bounce.light(there) == pytest.approx(_lit(rays, level, made, there).light(there), rel=1e-6)
+
+
+@pytest.mark.parametrize("wall", [0.1, 0.2, 0.3])
+def test_a_thin_wall_keeps_the_light_of_the_next_room(wall):
+    """Two closed rooms side by side, a lamp in one: less than a hundredth comes through, whatever the wall."""
+    rooms = _room((0.0, 0.0, 0.0), (4.0, 3.0, 4.0), wall) + _room(
+        (4.0 + wall, 0.0, 0.0), (8.0, 3.0, 4.0), wall
+    )
+    level = grey_level(*rooms)
+    rays, made = _field(level)
+    scene = evaluate(Project(sources=(_lamp((2.0, 1.5, 2.0)),), look=Look()))
+    light = luminance(_lit(rays, level, made, scene).light(scene).astype(float))
+    lit = _inside(made, (0.0, 0.0, 0.0), (4.0, 3.0, 4.0))
+    dark = _inside(made, (4.0 + wall, 0.0, 0.0), (8.0, 3.0, 4.0)) & (made.probes.normals[:, 0] > -0.5)
+    assert light[dark].max() < 0.01 * np.median(light[lit])
+    # What a picture's pixels find is the probe of their own side, up to the wall.
+    at = np.linspace(4.0 + wall + 0.01, 4.0 + wall + 0.3, 30)
+    floor = np.stack([at, np.zeros(30), np.full(30, 2.0)], axis=1)
+    up = np.tile([[0.0, 1.0, 0.0]], (30, 1))
+    assert light[made.probes.find(floor, up)].max() < 0.01 * np.median(light[lit])
+
+
+def test_a_closed_room_beside_open_noon_stays_dark():
+    level = grey_level(
+        *_room((0.0, 0.0, 0.0), (4.0, 3.0, 4.0), 0.1), box((-20.0, -1.0, -20.0), (20.0, -0.3, 20.0), 0)
+    )
+    rays, made = _field(level)
+    scene = evaluate(Project(sources=base_light(), look=Look()), Moment(12.0))
+    light = luminance(_lit(rays, level, made, scene).light(scene).astype(float)) + 0.0
+    sky = made.seen.sky.sum(axis=1)
+    inside = _inside(made, (0.0, 0.0, 0.0), (4.0, 3.0, 4.0))
+    open_noon = float(luminance(scene.sun.illuminance))
+    assert np.quantile(light[inside], 0.5) < open_noon * 2.0**-14
+    assert np.quantile(light[inside], 0.99) < open_noon * 2.0**-10
+    assert np.quantile(sky[inside], 0.99) < 2.0**-10
+
+
+def test_probes_say_what_paths_say(closed):
+    level, rays, made = closed
+    scene = evaluate(Project(sources=(_lamp((1.0, 2.2, 1.5)),), look=Look()))
+    light = luminance(_lit(rays, level, made, scene).light(scene).astype(float))
+    paths = Reference(rays, level, scene, Camera((0.0, 1.0, 0.0), (0.0, 0.0, -1.0)), (1, 1), 8)
+    chosen = np.flatnonzero(_inside(made))[::40]
+    seen = [
+        luminance(paths.arriving(made.probes.places[one], made.probes.normals[one], 2000).mean(axis=0))
+        for one in chosen
+    ]
+    off = np.abs(np.log2(light[chosen] / np.array(seen)))
+    assert np.median(off) < 0.1
+    assert off.max() < 0.4
+
+
+def test_glow_lights_what_it_faces_as_a_square_does():
+    """A square of 1 m, 3 m below a surface that faces it: by its configuration factor (Howell B-3, four corners),
+    times pi times its luminance; what comes back from black surfaces is nothing."""
+    black = Material("black", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0)
+    shining = Material("shining", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, emissive=(1000.0, 1000.0, 1000.0))
+    shapes = (box((-0.5, 0.0, -0.5), (0.5, 0.02, 0.5), 1), box((-6.0, 3.02, -6.0), (6.0, 3.1, 6.0), 0))
+    part = Part("shapes", "shapes", 0, np.eye(4))
+    level = Level("shapes", (Mesh("shapes", shapes),), (part,), (black, shining))
+    rays, made = _field(level)
+    scene = evaluate(Project(sources=(), look=Look()))
+    light = _lit(rays, level, made, scene).light(scene)[:, 1]
+    places, normals = made.probes.places, made.probes.normals
+    over = (np.abs(places[:, [0, 2]]) < 0.35).all(axis=1) & (normals[:, 1] < -0.9) & (places[:, 1] > 3.0)
+    side = 0.5 / 3.0
+    root = np.hypot(1.0, side)
+    corner = (2.0 * side / root * np.arctan(side / root)) / (2.0 * np.pi)
+    assert over.sum() >= 1
+    assert light[over].mean() == pytest.approx(4.0 * corner * np.pi * 1000.0, rel=0.05)
+
+
+def test_a_field_is_kept_and_a_broken_file_is_made_anew(closed, tmp_path):
+    level, rays, made = closed
+    path, key = tmp_path / "field.npz", field_key(rays, level)
+    save_field(made, key, path)
+    again = load_field(path, key)
+    assert (again.seen.others != made.seen.others).nnz == 0
+    assert np.array_equal(again.probes.cells, made.probes.cells)
+    with pytest.raises(ValueProblem):
+        load_field(path, "another")
+    path.write_bytes(path.read_bytes()[:2000])
+    with pytest.raises(ValueProblem):
+        load_field(path, key)
+
+
+def test_a_field_that_is_given_up_leaves_nothing(closed, tmp_path):
+    level, rays, _ = closed
+    project = tmp_path / "p.wallum"
+    assert kept_field(rays, level, level.bounds, project, lambda done: done < 0.5) is None
+    assert not list(tmp_path.rglob("field-*"))
