@@ -121,7 +121,9 @@ def test_meter_reads_by_source(capsys):
     assert set(reading["by_source"]) == {"ceiling-lamp", "block-spot"}
     assert reading["by_source"]["ceiling-lamp"] == pytest.approx(90.0 / 2.5**2, rel=0.01)
     assert reading["direct_lx"] == pytest.approx(sum(reading["by_source"].values()))
-    assert reading["bounce_lx"] is None
+    whole = reading["direct_lx"] + reading["bounce_lx"]
+    assert reading["illuminance_lx"] == pytest.approx(whole)
+    assert 3.0 * reading["bounce_error_lx"] < reading["bounce_lx"] < reading["direct_lx"]
 
 
 def test_render_writes_the_picture_and_the_light(tmp_path, capsys):

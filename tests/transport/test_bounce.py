@@ -179,7 +179,7 @@ def test_probes_say_what_paths_say(closed):
     paths = Reference(rays, level, scene, Camera((0.0, 1.0, 0.0), (0.0, 0.0, -1.0)), (1, 1), 8)
     chosen = np.flatnonzero(_inside(made))[::40]
     seen = [
-        luminance(paths.arriving(made.probes.places[one], made.probes.normals[one], 2000).mean(axis=0))
+        luminance(paths.arriving(made.probes.places[one], made.probes.normals[one], 2000)[0].mean(axis=0))
         for one in chosen
     ]
     off = np.abs(np.log2(light[chosen] / np.array(seen)))

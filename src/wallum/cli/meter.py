@@ -33,7 +33,8 @@ def meter_command(
     as_json: bool,
     **options: Any,
 ) -> None:
-    """Read illuminance at a point, by source: direct light, shadows by rays. Or what is seen along a line."""
+    """Read illuminance at a point: direct light by source, and what comes back from surfaces; by rays. Or
+    what is seen along a line."""
     import numpy as np
 
     from wallum.level.flatten import flatten
@@ -48,7 +49,7 @@ def meter_command(
     document, level = lit_project(document, file)
     rays, scene, samples = RayScene(level, flatten(level)), evaluate(document), options["samples"]
     if through is None:
-        _at_a_point(document, rays, scene, (np.array(at), np.array(facing)), samples, as_json)
+        _at_a_point(document, level, rays, scene, (np.array(at), np.array(facing)), samples, as_json)
         return
     _along_a_line(
         document,
@@ -61,26 +62,37 @@ def meter_command(
     )
 
 
-def _at_a_point(document: Any, rays: Any, scene: Any, place: Any, samples: int, as_json: bool) -> None:
+def _at_a_point(
+    document: Any, level: Any, rays: Any, scene: Any, place: Any, samples: int, as_json: bool
+) -> None:
     from wallum.document.paths import slug_of
+    from wallum.moment.scene import GLOW_ID
     from wallum.transport.direct import direct_illuminance
+    from wallum.transport.through import returned_illuminance
 
     at, facing = place
     reading = direct_illuminance(rays, scene, at, facing, samples)
+    back, glow = returned_illuminance(rays, level, scene, at, facing, samples, document.follows)
     by_source = {slug_of(document, "sources", key): lx for key, lx in reading.by_source.items()}
+    if glow.mean_lx > 0.0:
+        by_source[GLOW_ID] = glow.mean_lx
+    direct = reading.direct_lx + glow.mean_lx
+    error = (reading.variance + glow.error_lx**2 + back.error_lx**2) ** 0.5
     if as_json:
-        # Bounce light is not computed yet: null, so that no one takes it for none.
         print_json(
             {
-                "illuminance_lx": reading.direct_lx,
-                "direct_lx": reading.direct_lx,
-                "bounce_lx": None,
-                "standard_error_lx": reading.standard_error_lx,
+                "illuminance_lx": direct + back.mean_lx,
+                "direct_lx": direct,
+                "bounce_lx": back.mean_lx,
+                "bounce_error_lx": back.error_lx,
+                "standard_error_lx": error,
                 "by_source": by_source,
             }
         )
         return
-    click.echo(f"direct {reading.direct_lx:.4g} lx (+- {reading.standard_error_lx:.2g})")
+    click.echo(
+        f"{direct + back.mean_lx:.4g} lx (+- {error:.2g}): direct {direct:.4g}, bounce {back.mean_lx:.4g}"
+    )
     for slug, lx in sorted(by_source.items(), key=lambda pair: -pair[1]):
         click.echo(f"  {slug:24s} {lx:.4g} lx")
 

@@ -41,6 +41,7 @@ from wallum.transport.air_lit import (
     worth_following,
 )
 from wallum.transport.facets import facet_pdf, seen_facets
+from wallum.transport.lamp_choice import about_given
 from wallum.transport.light_paths import Paths, add_light
 from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
@@ -52,8 +53,6 @@ THREADS = max(1, os.cpu_count() or 1)
 MOST_VEILS = 16
 # Paths that are worked on together, about: small enough for the processor's own memory.
 BATCH = 32_400
-# What distances that are worked out from large squares may be off by.
-ROUNDED_M = 0.01
 ONES = np.ones(3, np.float32)
 WEIGHTS = LUMINANCE_WEIGHTS.astype(np.float32)
 
@@ -208,9 +207,9 @@ class Reference:
         self._gather(light, paths, hits, None, rng)
         return way, air, light + air
 
-    def arriving(self, place: Floats, normal: Floats, samples: int) -> Floats:
-        """(samples, 3) illuminance of a surface at a place (3,) with a normal (3,) by light that comes from
-        other surfaces: what they glow, and what they send back [lx]."""
+    def arriving(self, place: Floats, normal: Floats, samples: int) -> tuple[Floats, Floats]:
+        """(samples, 3) illuminance of a surface at a place (3,) with a normal (3,) by light that comes back
+        from other surfaces, and by what they glow [lx]."""
         rng = np.random.default_rng(self._seed)
         disc = disc_points(rng.random((samples, 2)))
         height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))
@@ -223,8 +222,11 @@ class Reference:
         light = np.zeros((samples, 3), np.float32)
         hits = self._rays.first_hit(paths.origins, paths.directions)
         self._go_through(paths, hits, self._rays.first_hit, rng)
+        met = np.flatnonzero(hits.triangle >= 0)
+        shone, seen = np.zeros_like(light), paths.only(met)
+        self._add_own(shone, seen, self._tables.at(hits.only(met), seen.directions))
         self._gather(light, paths, hits, None, rng)
-        return light * np.float32(np.pi)
+        return (light - shone) * np.float32(np.pi), shone * np.float32(np.pi)
 
     def _lit_and_onward(self, light: Floats, paths: Paths, hits: Hits, rng: np.random.Generator) -> Paths:
         """Gather the light of the surfaces that paths have met; returns the paths that leave them."""
@@ -409,7 +411,7 @@ class Reference:
         """One lamp a surface, picked by what it would give without shadow."""
         if not len(self._casts):
             return
-        gain = self._unshadowed(places, surfaces.normals)
+        gain = about_given(self._lamps, self._candela, places, surfaces.normals)
         total = gain.sum(axis=0)
         rows = np.flatnonzero((total > 0.0) & paths.alive())
         if not len(rows):
@@ -449,26 +451,6 @@ class Reference:
             for whole, part in zip(out, found, strict=True):
                 whole[own] = part
         return out
-
-    def _unshadowed(self, places: Floats, normals: Floats) -> NDArray[np.float32]:
-        """(lamps, N) about what each lamp gives a surface; above 0 wherever it can give any."""
-        lamp = self._lamps
-        position, radius = np.ascontiguousarray(lamp["position"]), lamp["radius"][:, None]
-        across = position @ places.T
-        squared = dots(position, position)[:, None] - 2.0 * across + dots(places, places)
-        # Sums of large squares: what is left of them is held off 0 by what they lose.
-        squared = np.maximum(squared, np.maximum(radius**2, 1e-4))
-        gain = self._candela[:, None] / squared
-        # A body reaches a little around a surface's edge.
-        gain *= position @ normals.T - dots(places, normals) >= -radius - ROUNDED_M
-        reach = np.where(lamp["range"] > 0.0, lamp["range"] + lamp["radius"] + ROUNDED_M, np.inf)
-        gain *= squared <= reach[:, None] ** 2
-        for index in np.flatnonzero(lamp["cos_outer"] > -1.0):
-            aim = lamp["direction"][index]
-            cosine = (places @ aim - position[index] @ aim) / np.sqrt(squared[index])
-            outer = lamp["cos_outer"][index] - lamp["radius"][index]
-            gain[index] *= np.where(cosine < outer, 0.0, np.maximum(cosine, 0.02))
-        return gain.astype(np.float32, copy=False)
 
     # -- where paths go on ---------------------------------------------------------------
 

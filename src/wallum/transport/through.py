@@ -14,8 +14,10 @@ from wallum.transport.air_between import air_kept
 from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
 
-__all__ = ["Through", "contrast_kept", "seen_through"]
+__all__ = ["Mean", "Through", "contrast_kept", "returned_illuminance", "seen_through"]
 
+# Surfaces that light which comes back may visit.
+BOUNCES = 6
 # What a line may be short of to have a direction [m].
 SHORTEST_M = 1e-6
 
@@ -84,3 +86,34 @@ def seen_through(
         spread / samples**0.5,
         float(luminance(kept[None])[0]),
     )
+
+
+@dataclass(frozen=True)
+class Mean:
+    """A mean of samples and its standard error [lx]."""
+
+    mean_lx: float
+    error_lx: float
+
+
+def _mean(samples: Floats) -> Mean:
+    shown = luminance(samples.astype(np.float64))
+    spread = float(shown.std(ddof=1)) if len(shown) > 1 else 0.0
+    return Mean(float(shown.mean()), spread / len(shown) ** 0.5)
+
+
+def returned_illuminance(
+    rays: RayScene,
+    level: Level,
+    scene: LitScene,
+    at: Floats,
+    facing: Floats,
+    samples: int,
+    follows: dict[str, str] | None = None,
+) -> tuple[Mean, Mean]:
+    """Illuminance of a small surface at `at` (3,) [m] that faces `facing` (3,), by light that comes back from
+    other surfaces, and by what they glow [lx]."""
+    camera = Camera((0.0, 0.0, 0.0), (0.0, 0.0, -1.0))
+    reference = Reference(rays, level, scene, camera, (1, 1), BOUNCES, follows)
+    back, glow = reference.arriving(at, facing, samples)
+    return _mean(back), _mean(glow)

@@ -26,7 +26,7 @@ class ProbeLightPass(Pass):
         return self._probes.there and not draft.inspected
 
     def key(self, draft: Draft, lit: Lit) -> object:
-        return self._probes.key(lit.scene), pre_exposure(lit.scene.look.ev100)
+        return self._probes.key(lit.scene), (pre_exposure(lit.scene.look.ev100), draft.view.show == "probes")
 
     def is_kept(self, draft: Draft) -> bool:
         """While a source is under the hand its own bounce waits: the light of all others is kept with it."""

@@ -8,6 +8,7 @@ from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
 from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
+from wallum.frame.views import FROM_SURFACES
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.targets import LightTarget
 from wallum.realtime.gl.view import pre_exposure
@@ -52,7 +53,8 @@ class _Summed(Pass):
             self._lighting.write_lamps(draft)
             self._lighting.sum_all(draft, lit, draft.gbuffer, target, draft.folded)
             exposure = pre_exposure(lit.scene.look.ev100)
-            self._sky.draw(lit.scene, draft.view, draft.gbuffer, target, exposure)
+            if draft.view.show not in FROM_SURFACES:
+                self._sky.draw(lit.scene, draft.view, draft.gbuffer, target, exposure)
             work |= self._lighting.work(draft, draft.gbuffer)
         yield
 

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.frame.quality import Quality
+from wallum.frame.views import FROM_SURFACES
 from wallum.moment.camera import Camera
 from wallum.moment.kinds import SHADERS, by_kind
 from wallum.moment.lamps import NO_LAMPS, LampRows, Lamps
@@ -346,8 +347,10 @@ class Lighting:
         if in_air and scene.air is not None:
             features |= {"IN_AIR"}
             values = self.volume.uniforms(draft.view, gbuffer, scene.air.reach)
+        if draft.view.show in FROM_SURFACES:
+            features = frozenset()
         if self.probes.there and draft.view.show != "direct":
-            features |= {"BOUNCE"}
+            features |= {"BOUNCE", "PROBES"} if draft.view.show == "probes" else {"BOUNCE"}
             values["g_bounce"] = gbuffer.bounce
             values["g_open"] = gbuffer.open
         ready = []

@@ -14,7 +14,9 @@ from wallum.realtime.level.probe_set import ProbeSet, Units
 __all__ = ["ProbeLight"]
 
 # Of include/probes.glsl.
-ROW, NEIGHBOURS = 64, 27
+ROW = 64
+# Half floats end a little later.
+MOST_LIGHT = 60_000.0
 
 
 class ProbeLight:
@@ -26,6 +28,7 @@ class ProbeLight:
         self._textures: dict[str, moderngl.Texture | moderngl.Texture3D] = {}
         self._light: moderngl.Texture | None = None
         self._written: object = None
+        self._packed: NDArray[np.float16] = np.zeros((0, 8), np.float16)
         self.units: Units = {}
         self.number = 0
 
@@ -51,16 +54,19 @@ class ProbeLight:
             "probe_cells": self._context.texture3d(probes.cells.shape, 1, cells.tobytes(), dtype="u4"),
             "probe_planes": self._table(probes.planes, "f4"),
             "probe_links": self._table(probes.links, "i4", 1),
-            "probe_sky": self._table(probes.sky, "f2"),
+            "probe_middles": self._table(np.pad(probes.places, ((0, 0), (0, 1))), "f4"),
         }
         for texture in self._textures.values():
             texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
-        self._light = self._table(np.zeros((len(probes.places), 4), np.float32), "f4")
+        rows = -(-len(probes.places) // ROW)
+        self._packed = np.zeros((rows * ROW, 8), np.float16)
+        self._packed[: len(probes.sky), 3:7] = probes.sky[:, [3, 0, 1, 2]]
+        self._light = self._context.texture((ROW, rows), 4, self._packed.tobytes(), dtype="u4")
         self._light.filter = (moderngl.NEAREST, moderngl.NEAREST)
 
     def _table(self, values: NDArray[np.generic], dtype: str, components: int = 4) -> moderngl.Texture:
         """(N, K) values in a texture of ROW probes a row."""
-        kinds = {"f4": np.float32, "f2": np.float16, "i4": np.int32}
+        kinds = {"f4": np.float32, "i4": np.int32}
         rows = -(-len(values) // ROW)
         padded = np.zeros((rows * ROW, values.shape[1]), kinds[dtype])
         padded[: len(values)] = values
@@ -86,18 +92,21 @@ class ProbeLight:
         assert self._set is not None
         assert self._light is not None
         count = len(self._set.places)
-        out = np.zeros((-(-count // ROW) * ROW, 4), np.float32)
+        out = np.zeros((count, 3), np.float32)
         for source_id, gain in bounce_gains(scene).items():
             if source_id in self.units:
-                out[:count, :3] += self.units[source_id] * (gain * exposure).astype(np.float32)
-        self._light.write(out)
+                out += self.units[source_id] * (gain * exposure).astype(np.float32)
+        self._packed[:count, :3] = np.minimum(out, MOST_LIGHT)
+        self._light.write(self._packed)
         self._written = key
 
     def fill(self, gbuffer: GBuffer, view: View, scene: LitScene) -> None:
         """Find what each pixel has from the probes about it."""
         assert self._set is not None
         self._write(scene)
-        program = self._programs.get("screen", "probe_light")
+        program = self._programs.get(
+            "screen", "probe_light", frozenset({"OWN"} if view.show == "probes" else ())
+        )
         set_uniforms(
             program,
             **self._textures,

@@ -1,12 +1,13 @@
 """What is asked of the renderer, and what it answers. Plain data, sent between processes."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from wallum.frame.record import PassRecord
+from wallum.frame.views import FROM_SURFACES
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 
@@ -47,6 +48,8 @@ class PictureRequest:
     @property
     def shown_scene(self) -> LitScene:
         """The scene as the view shows it."""
+        if self.view in FROM_SURFACES:
+            return replace(self.scene, air=None, cards=(), screen=None)
         return self.scene.direct() if self.view == "direct" else self.scene
 
 

@@ -1,5 +1,5 @@
 #version 430 core
-// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
+// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), PROBES (that alone, as probes have it), FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
 // of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR (so thick that it dims light before it arrives) and MIST;
 // ONE_LAMP is a single lamp to be added to what is there; IN_AIR lays the volume of lit air over what is near.
 
@@ -201,7 +201,12 @@ void main() {
     light += sky_light(s, texture(g_open, at));
 #endif
 #ifdef BOUNCE
+#ifdef PROBES
+    // As it falls on white paper: what the probes say, whatever the surface is.
+    light += texture(g_bounce, at).rgb * (1.0 / PI);
+#else
     light += bounce_light(s, texture(g_open, at), texture(g_bounce, at).rgb);
+#endif
 #endif
 #ifdef SUN
 #ifdef CLOUD_SHADOW

@@ -1,14 +1,19 @@
 #version 430 core
 // What each pixel's surface has from the probes about it: how much of the sky it sees, as sky_visibility.frag.glsl
-// says it, and light that has come back from surfaces.
+// says it, and light that has come back from surfaces. OWN: of one probe alone, and where it lies.
 
 #include "packing.glsl"
 #include "probes.glsl"
 uniform sampler2D g_normal;
 uniform sampler2D g_depth;
-uniform sampler2D probe_sky;      // mean way to what is seen of the sky, as often as it is; its share
-uniform sampler2D probe_light;    // illuminance, pre-exposed
+// Eight half floats a probe: illuminance, pre-exposed; share of the sky that is seen; mean way to that, as often
+// as it is seen.
+uniform usampler2D probe_light;
 uniform vec3 eye;
+
+#ifdef OWN
+uniform sampler2D probe_middles;
+#endif
 
 in vec3 v_ray;
 layout(location = 0) out vec4 out_open;
@@ -46,8 +51,10 @@ void main() {
             vec3 side = mix(1.0 - f, f, vec3(corner));
             float w = probe < 0 ? 0.0 : side.x * side.y * side.z;
             ivec2 place = probe_place(max(probe, 0));
-            sky += texelFetch(probe_sky, place, 0) * w;
-            light += texelFetch(probe_light, place, 0).rgb * w;
+            uvec4 halves = texelFetch(probe_light, place, 0);
+            vec2 blue_share = unpackHalf2x16(halves.y);
+            light += vec3(unpackHalf2x16(halves.x), blue_share.x) * w;
+            sky += vec4(unpackHalf2x16(halves.z), unpackHalf2x16(halves.w).x, blue_share.y) * w;
             total += w;
         }
     }
@@ -64,5 +71,15 @@ void main() {
     vec3 toward = normalize(sky.xyz + 0.05 * n);
     vec3 mirrored = reflect(normalize(v_ray), n);
     out_open = vec4(clamp(sky.w, 0.0, 1.0), sky_toward(mirrored, n, sky), oct_encode(toward));
+#ifdef OWN
+    // Each probe by itself: what it has, on a ball about its place, and darker about that, so far as it stands
+    // for what is there.
+    if (own >= 0) {
+        uvec4 halves = texelFetch(probe_light, probe_place(own), 0);
+        light = vec3(unpackHalf2x16(halves.x), unpackHalf2x16(halves.y).x);
+        float apart = distance(p, texelFetch(probe_middles, probe_place(own), 0).xyz) / probe_step;
+        light *= apart < 0.2 ? 1.0 : 0.35;
+    }
+#endif
     out_light = vec4(min(light, 60000.0), 1.0);
 }

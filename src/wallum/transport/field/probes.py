@@ -17,6 +17,7 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from wallum.physics.arrays import Floats, dots, normalised
 from wallum.transport.field.scattering import BEFORE_M, FACINGS, ROOM_M, Samples, by_cell, scatter
@@ -39,6 +40,8 @@ MOST_BEYOND_M: Final = 20.0
 OVER: Final = 0.1
 # Times that places which the first does not see are looked at from others.
 ROUNDS: Final = 6
+# Of a probe's links that to itself; how many are looked at for one that stands in its place.
+OWN_LINK, NEARBY = 13, 12
 # Ways that a surface may be taken to face: as far as it does so by this cosine.
 LEAST_FACING: Final = 0.1
 OFFSETS: Final = np.stack(np.meshgrid(*[(-1, 0, 1)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)[
@@ -101,7 +104,22 @@ class Probes:
         planes[first[gone[first + 1]] + 1, 3] = np.inf
         planes[first[gone[first]], 3] = -np.inf
         links[gone[np.maximum(links, 0)] & (links >= 0)] = NO_PROBE
+        links[gone, OWN_LINK] = self._nearest(~gone, np.flatnonzero(gone))
         return replace(self, planes=planes, links=links)
+
+    def _nearest(self, there: NDArray[np.bool_], rows: NDArray[np.int64]) -> NDArray[np.int32]:
+        """(K,) for some probes the nearest of those that are there and face about as they do."""
+        others = np.flatnonzero(there)
+        out = np.full(len(rows), NO_PROBE, np.int32)
+        if not len(others) or not len(rows):
+            return out
+        away, near = cKDTree(self.places[others]).query(self.places[rows], k=min(NEARBY, len(others)))
+        near = others[near.reshape(len(rows), -1)]
+        fits = np.einsum("nkc,nc->nk", self.normals[near], self.normals[rows]) > 0.5
+        fits &= away.reshape(fits.shape) < 2.0 * self.step
+        found = fits.any(axis=1)
+        out[found] = near[found, fits[found].argmax(axis=1)]
+        return out
 
     def cell_of(self, points: Floats, normals: Floats) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
         """(N, 3) cells of surfaces, and whether they lie within. Twin: shaders/include/probes.glsl."""
