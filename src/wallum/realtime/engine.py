@@ -129,6 +129,11 @@ class Engine:
         by_name = {one.described.name: one for one in made}
         return tuple(by_name[described.name] for described in FINISHED)
 
+    @property
+    def still(self) -> RenderTargets:
+        """What full pictures are made in."""
+        return self._still
+
     def set_level(self, bundle: LevelBundle) -> None:
         """Show another level."""
         if self.level is not None:

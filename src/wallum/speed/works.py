@@ -20,6 +20,7 @@ from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.process.offline import renderer_for
 from wallum.realtime.process.request import Frame, PictureRequest
 from wallum.realtime.renderer import Renderer
+from wallum.speed.bounce import bounce_rows
 from wallum.transport.kept_grid import kept_grid
 from wallum.transport.rays import RayScene, rays_asked
 from wallum.transport.reference import Reference
@@ -62,6 +63,7 @@ def works_rows() -> Iterator[Row]:
     name = "the demo's yard, still, surfaces kept, unsettled, 960x540"
     yield Row(name, percentile(times[1:], 0.5), "ms", 110.0, details=details)
     yield from _air_rows(project, renderer, far)
+    yield from bounce_rows(project, level, rays, renderer, yard, SIZE)
     yield from _traced_rows(rays)
 
 

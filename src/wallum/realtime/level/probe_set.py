@@ -26,6 +26,7 @@ class ProbeSet:
     links: NDArray[np.int32]
     sky: NDArray[np.float32]
     places: NDArray[np.float32]
+    goes_on: NDArray[np.bool_]
     of: int = 0  # tells sets apart within one process
 
 
@@ -35,7 +36,7 @@ def probe_set(made: "Field") -> ProbeSet:
     x, y, z = (float(v) for v in probes.low)
     share = seen.sky.sum(axis=1, keepdims=True)
     sky = made.smooth @ np.concatenate([seen.toward, share], axis=1)
-    shown = (probes.cells, probes.planes, probes.links, sky.astype(np.float32), probes.places)
+    shown = (probes.cells, probes.planes, probes.links, sky.astype(np.float32), probes.places, probes.goes_on)
     return ProbeSet((x, y, z), probes.step, *shown, id(made))
 
 

@@ -113,6 +113,8 @@ class ProbeLight:
             probe_light=self._light,
             probe_low=self._set.low,
             probe_step=self._set.step,
+            ends_below=tuple(np.where(self._set.goes_on[0], 0.0, 1e3)),
+            ends_above=tuple(np.where(self._set.goes_on[1], 0.0, 1e3)),
             g_normal=gbuffer.normal,
             g_depth=gbuffer.distance,
             **view.uniforms,

@@ -9,6 +9,8 @@ uniform sampler2D g_depth;
 // Eight half floats a probe: illuminance, pre-exposed; share of the sky that is seen; mean way to that, as often
 // as it is seen.
 uniform usampler2D probe_light;
+uniform vec3 ends_below;          // of each axis: large where the level ends with the cells
+uniform vec3 ends_above;
 uniform vec3 eye;
 
 #ifdef OWN
@@ -63,7 +65,7 @@ void main() {
     sky = own >= 0 ? sky * over : vec4(n * (2.0 / 3.0), 1.0);
     vec3 counts = vec3(textureSize(probe_cells, 0));
     vec3 at = (p - probe_low) / probe_step;
-    vec3 inset = min(at, counts - at);
+    vec3 inset = min(at + ends_below, counts - at + ends_above);
     float away = 1.0 - clamp(min(min(inset.x, inset.y), inset.z) / 4.0, 0.0, 1.0);
     away = own >= 0 ? away * away : 1.0;
     light *= over * (1.0 - away);

@@ -20,9 +20,10 @@ from wallum.physics.frames import frame_of
 from wallum.transport.field.probes import NO_PROBE, PLACES, Probes
 from wallum.transport.rays import Hits, RayScene
 
-__all__ = ["BINS", "Seen", "cast", "sky_bins"]
+__all__ = ["ALL_RAYS", "BINS", "Seen", "cast", "sky_bins"]
 
-RAYS: Final = 160
+# Rays of each probe: more where there are few probes, as much as is worth the time.
+LEAST_RAYS, MOST_RAYS, ALL_RAYS = 160, 1024, 6_000_000
 # What faces up by this cosine may be land.
 LAND_UP: Final = 0.5
 BATCH: Final = 512  # probes at once: small steps keep the window's thread free
@@ -59,11 +60,16 @@ def sky_bins(directions: Floats) -> NDArray[np.int64]:
     return np.where(up > 0.0, bins, BINS - 1).astype(np.int64)
 
 
-def _ways(faces: Floats, rows: NDArray[np.int64]) -> NDArray[np.float32]:
-    """(P, RAYS, 3) directions about normals (P, PLACES, 3) by the cosine; each probe's set is turned."""
-    number = np.arange(RAYS)
+def rays_each(count: int) -> int:
+    """Rays that each of so many probes sends."""
+    return int(np.clip(ALL_RAYS // max(count, 1), LEAST_RAYS, MOST_RAYS)) // PLACES * PLACES
+
+
+def _ways(faces: Floats, rows: NDArray[np.int64], each: int) -> NDArray[np.float32]:
+    """(P * each, 3) directions about normals (P, PLACES, 3) by the cosine; each probe's set is turned."""
+    number = np.arange(each)
     # Two turns a probe, spread as evenly as any (Roberts 2018, the plastic number).
-    first = ((number + 0.5) / RAYS + rows[:, None] * 0.7548776662) % 1.0
+    first = ((number + 0.5) / each + rows[:, None] * 0.7548776662) % 1.0
     second = (number * GOLDEN + rows[:, None] * 0.5698402909) % 1.0
     disc = disc_points(np.stack([first.ravel(), second.ravel()], axis=1))
     normals = np.asarray(faces[:, number % PLACES], np.float64).reshape(-1, 3)
@@ -76,22 +82,23 @@ def _ways(faces: Floats, rows: NDArray[np.int64]) -> NDArray[np.float32]:
 def cast(rays: RayScene, probes: Probes) -> Iterator[float | Seen]:
     """Send the rays; gives the share that is done, and in the end what was seen."""
     count = len(probes)
+    each = rays_each(count)
+    batch = max(BATCH * LEAST_RAYS // each, 1)
+    turn = np.arange(each) % PLACES
     sky, land = np.zeros((count, BINS), np.float32), np.zeros(count, np.float32)
     toward, dark = np.zeros((count, 3), np.float32), np.zeros(count, np.float32)
     parts = []
-    for start in range(0, count, BATCH):
-        rows = np.arange(start, min(start + BATCH, count))
-        ways = _ways(probes.faces[rows], rows)
-        origins = probes.samples[rows][:, np.arange(RAYS) % PLACES].reshape(-1, 3)
-        origins = origins + probes.faces[rows][:, np.arange(RAYS) % PLACES].reshape(-1, 3) * np.float32(
-            LIFT_M
-        )
+    for start in range(0, count, batch):
+        rows = np.arange(start, min(start + batch, count))
+        ways = _ways(probes.faces[rows], rows, each)
+        origins = probes.samples[rows][:, turn].reshape(-1, 3)
+        origins = origins + probes.faces[rows][:, turn].reshape(-1, 3) * np.float32(LIFT_M)
         hits = rays.first_hit(origins, ways, veils=False)
         weight = _weight(rays, origins, ways, hits)
         found = _found(rays, probes, origins, ways, hits)
-        known = (found != NO_PROBE).reshape(len(rows), RAYS)
-        weight /= np.repeat(np.maximum(known.sum(axis=1), 1), RAYS)
-        own = np.repeat(np.arange(len(rows)), RAYS)
+        known = (found != NO_PROBE).reshape(len(rows), each)
+        weight /= np.repeat(np.maximum(known.sum(axis=1), 1), each)
+        own = np.repeat(np.arange(len(rows)), each)
         free = np.flatnonzero(hits.triangle < 0)
         np.add.at(sky, (start + own[free], sky_bins(ways[free])), weight[free])
         for k in range(3):
@@ -101,7 +108,7 @@ def cast(rays: RayScene, probes: Probes) -> Iterator[float | Seen]:
             share[rows] = np.bincount(own[out], weight[out], len(rows))
         met = np.flatnonzero(found >= 0)
         parts.append(csr_matrix((weight[met], (own[met], found[met])), (len(rows), count), dtype=np.float32))
-        yield min((start + BATCH) / count, 1.0)
+        yield min((start + batch) / count, 1.0)
     yield Seen(_stacked(parts, count), sky, land, toward, dark)
 
 

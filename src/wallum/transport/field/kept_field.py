@@ -16,7 +16,7 @@ from wallum.errors import ValueProblem
 from wallum.files import written_whole
 from wallum.level.model import Level
 from wallum.transport.field.bounce import Field, smoothing
-from wallum.transport.field.cast import RAYS, Seen
+from wallum.transport.field.cast import ALL_RAYS, Seen
 from wallum.transport.field.making import make_field
 from wallum.transport.field.probes import WANTED, Probes
 from wallum.transport.rays import RayScene
@@ -24,14 +24,14 @@ from wallum.transport.rays import RayScene
 __all__ = ["field_key", "kept_field", "load_field", "save_field"]
 
 log = logging.getLogger("wallum.derived")
-VERSION: Final = 5
+VERSION: Final = 8
 # Fields in one folder; the oldest go. Of one, unpacked.
 MOST_KEPT, MOST_BYTES = 4, 1 << 30
 
 
 def field_key(rays: RayScene, level: Level) -> str:
     """What a field depends on, as a short word: geometry, materials, textures, how it is made."""
-    digest = hashlib.sha256(f"field {VERSION} {RAYS} {WANTED}".encode())
+    digest = hashlib.sha256(f"field {VERSION} {ALL_RAYS} {WANTED}".encode())
     flat = rays.triangles
     for part in (flat.positions, flat.faces, flat.material, flat.part, flat.uv, flat.colours):
         digest.update(np.ascontiguousarray(part).tobytes())

@@ -65,6 +65,7 @@ class Probes:
     albedo, glow : (N, 3) share of even light that is sent back, own luminance [cd/m2] of the means
     area    : (N,) of the surfaces that each stands for [m2]
     part    : (N,) of the level, for the lamp that its glow follows
+    goes_on : (2, 3) whether the level goes on beyond the cells, below and above by axis
     """
 
     low: NDArray[np.float64]
@@ -80,6 +81,7 @@ class Probes:
     glow: NDArray[np.float32]
     area: NDArray[np.float32]
     part: NDArray[np.int32]
+    goes_on: NDArray[np.bool_]
 
     def __len__(self) -> int:
         return len(self.places)
@@ -216,7 +218,8 @@ def place_probes(
         if number % 9 == 0:
             yield None
     cells = _dilated(probes.cells)
-    yield Probes(**{**vars(probes), "links": links, "cells": cells})
+    goes_on = np.stack([bounds[0] < box[0] - ROOM_M, bounds[1] > box[1] + ROOM_M])
+    yield replace(probes, links=links, cells=cells, goes_on=goes_on)
 
 
 def _split(
@@ -307,6 +310,7 @@ def _made(
         mean(found.glow),
         area.astype(np.float32),
         found.part[first],
+        np.zeros((2, 3), dtype=bool),
     )
 
 

@@ -34,7 +34,7 @@ FACINGS: Final = 6  # toward +x, -x, +y, -y, +z, -z
 # Cosine to the eye at which the share that a surface sends back is about its mean.
 MEAN_COSINE: Final = 0.6
 # Roughness up to which a gloss is a mirror, and from which it sends light to all sides.
-SMOOTH: Final = (0.2, 0.5)
+SMOOTH: Final = (0.1, 0.25)
 
 
 @dataclass(frozen=True)

@@ -13,19 +13,19 @@ ivec2 probe_place(int probe) {
     return ivec2(probe & (PROBE_ROW - 1), probe >> 6);
 }
 
-// The probe of one side of a cell; -1: none.
+// Whether a cell has a probe that faces some way.
+bool probe_faces(uint word, int facing) {
+    return (word >> uint(facing) & 1u) != 0u;
+}
+
+// The probe of one side of a cell that has one there.
 int probe_facing(uint word, int facing, vec3 p) {
-    if ((word >> uint(facing) & 1u) == 0u) {
-        return -1;
-    }
     uint below = (1u << uint(facing)) - 1u;
     int first = int(word >> 12u) + bitCount(word & below) + bitCount((word >> 6u) & below);
-    if ((word >> uint(6 + facing) & 1u) != 0u) {
-        vec4 one = texelFetch(probe_planes, probe_place(first), 0);
-        vec4 other = texelFetch(probe_planes, probe_place(first + 1), 0);
-        first += dot(p, one.xyz) > one.w || dot(p, other.xyz) > other.w ? 1 : 0;
-    }
-    return first;
+    vec4 one = texelFetch(probe_planes, probe_place(first), 0);
+    vec4 other = texelFetch(probe_planes, probe_place(first + 1), 0);
+    bool second = probe_faces(word, 6 + facing) && (dot(p, one.xyz) > one.w || dot(p, other.xyz) > other.w);
+    return second ? first + 1 : first;
 }
 
 // The probe that stands for a surface, or whichever there is; -1: none. `cell`: where it was looked for.
@@ -36,17 +36,15 @@ int probe_at(vec3 p, vec3 n, out ivec3 cell) {
         return -1;
     }
     uint word = texelFetch(probe_cells, cell, 0).r;
+    // The way that it faces most, or another that it faces at all.
     vec3 steep = abs(n);
     ivec3 facing = ivec3(0, 2, 4) + ivec3(lessThan(n, vec3(0.0)));
-    int found = -1;
-    // The way that it faces most, or another that it faces at all.
-    for (int turn = 0; turn < 3; ++turn) {
-        int axis = steep.x >= steep.y && steep.x >= steep.z ? 0 : (steep.y >= steep.z ? 1 : 2);
-        float most = axis == 0 ? steep.x : (axis == 1 ? steep.y : steep.z);
-        if (found < 0 && (turn == 0 || most > 0.1)) {
-            found = probe_facing(word, axis == 0 ? facing.x : (axis == 1 ? facing.y : facing.z), p);
-        }
-        steep = axis == 0 ? vec3(-1.0, steep.yz) : (axis == 1 ? vec3(steep.x, -1.0, steep.z) : vec3(steep.xy, -1.0));
+    vec3 there = vec3(probe_faces(word, facing.x), probe_faces(word, facing.y), probe_faces(word, facing.z));
+    float most = max(steep.x, max(steep.y, steep.z));
+    steep *= there * vec3(greaterThan(steep, vec3(min(0.1, most - 1e-4))));
+    float best = max(steep.x, max(steep.y, steep.z));
+    if (best <= 0.0) {
+        return word != 0u ? int(word >> 12u) : -1;
     }
-    return found < 0 && word != 0u ? int(word >> 12u) : found;
+    return probe_facing(word, steep.x >= best ? facing.x : (steep.y >= best ? facing.y : facing.z), p);
 }

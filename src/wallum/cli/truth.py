@@ -1,0 +1,45 @@
+"""`wallum check --truth`: the picture of every shot beside light followed along paths."""
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+__all__ = ["HOURS", "truth_lines"]
+
+HOURS = ("06:30", "09:00", "17:10", "21:30")
+PATHS, BOUNCES = 256, 6
+
+
+def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterator[Any]:
+    """How far each shot is off at each of HOURS, one after the other."""
+    import numpy as np
+
+    from wallum.cli.day import prepare
+    from wallum.document.lanes import parse_clock
+    from wallum.judge.truth import BLOCKS, INSIDE_SKY, PICTURE, compare, solid_blocks
+    from wallum.level.opening import lit_project
+    from wallum.moment.camera import Camera, far_for
+    from wallum.moment.moment import own_moment
+    from wallum.moment.picture_scene import picture_scene
+    from wallum.transport.reference import Reference
+    from wallum.transport.surfaces import seen_surfaces
+
+    document, level = lit_project(document, file)
+    drawn = prepare(document, level, file)
+    for shot in document.shots:
+        camera = Camera.of_shot(shot, PICTURE[0] / PICTURE[1], far_for(level.bounds))
+        solid = solid_blocks(drawn.rays, level, camera)
+        inside = False
+        if drawn.bounce is not None:
+            seen = seen_surfaces(drawn.rays, level, camera, BLOCKS)
+            found = drawn.bounce.made.probes.find(seen.points, seen.normals)
+            sky = drawn.bounce.made.seen.sky.sum(axis=1)
+            inside = bool(np.median(np.where(found >= 0, sky[found], 1.0)) < INSIDE_SKY)
+        for clock in HOURS:
+            now = document.revised(setting=document.setting.revised(clock=parse_clock(clock)))
+            picture = drawn.picture(now, camera, PICTURE).luminance
+            scene = picture_scene(now, own_moment(now), camera, PICTURE)
+            reference = Reference(drawn.rays, level, scene, camera, BLOCKS, BOUNCES, document.follows)
+            for _ in range(paths):
+                reference.step()
+            yield compare(picture, reference.luminance, solid, shot.name, clock, inside)

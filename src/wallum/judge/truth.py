@@ -1,0 +1,82 @@
+"""How far the real-time picture is from light followed along paths, on the surfaces that a camera sees."""
+
+from dataclasses import dataclass
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.level.model import Level
+from wallum.moment.camera import Camera
+from wallum.physics.arrays import Floats
+from wallum.physics.colour import luminance
+from wallum.transport.rays import RayScene
+from wallum.transport.surfaces import seen_surfaces
+
+__all__ = ["BLOCKS", "INSIDE_SKY", "PICTURE", "Off", "compare", "solid_blocks"]
+
+# The reference has one pixel for each block of the picture: what both are the mean over is the same.
+BLOCKS: Final = (48, 27)
+EACH: Final = 10
+PICTURE: Final = (BLOCKS[0] * EACH, BLOCKS[1] * EACH)
+LOOKED: Final = 5  # rays across a block that tell whether all of it is surface
+LEAST: Final = 1e-9
+# A shot whose surfaces see less of the sky than this, at the median, is one inside.
+INSIDE_SKY: Final = 0.1
+
+
+@dataclass(frozen=True)
+class Off:
+    """Stops that a picture is brighter than the reference: at the median, its size there, and at 9 of 10.
+
+    blocks : that were compared
+    """
+
+    shot: str
+    clock: str
+    inside: bool
+    bias: float
+    median: float
+    most: float
+    blocks: int
+
+    def as_json(self) -> dict[str, Any]:
+        return vars(self)
+
+    def as_text(self) -> str:
+        where = "inside " if self.inside else "outside"
+        return (
+            f"{self.shot:32s} {self.clock}  {where}  {self.bias:+5.2f}  median {self.median:4.2f}"
+            f"  9 of 10 {self.most:4.2f} stops"
+        )
+
+
+def solid_blocks(rays: RayScene, level: Level, camera: Camera) -> NDArray[np.bool_]:
+    """(B,) which blocks of a picture show nothing but surfaces."""
+    columns, rows = BLOCKS[0] * LOOKED, BLOCKS[1] * LOOKED
+    seen = np.zeros(columns * rows)
+    seen[seen_surfaces(rays, level, camera, (columns, rows)).pixel] = 1.0
+    return np.asarray(_mean(seen.reshape(rows, columns, 1), LOOKED)[:, 0] > 0.99)
+
+
+def _mean(picture: Floats, each: int) -> Floats:
+    """(B, C) means of the blocks of (H, W, C)."""
+    columns, rows = BLOCKS
+    means = picture.reshape(rows, each, columns, each, -1).mean(axis=(1, 3))
+    return np.asarray(means).reshape(rows * columns, -1)
+
+
+def compare(
+    picture: Floats, reference: Floats, solid: NDArray[np.bool_], shot: str, clock: str, inside: bool
+) -> Off:
+    """A picture of PICTURE pixels (H, W, 3) beside a reference of BLOCKS pixels (h, w, 3) [cd/m2]."""
+    own = luminance(_mean(picture.astype(np.float64), EACH))
+    true = luminance(reference.reshape(-1, 3))
+    off = np.log2(np.maximum(own, LEAST) / np.maximum(true, LEAST))[solid]
+    if not len(off):
+        return Off(shot, clock, inside, 0.0, 0.0, 0.0, 0)
+    size = np.abs(off)
+    bias, median, most = (
+        round(float(v), 3) for v in (np.median(off), np.median(size), np.quantile(size, 0.9))
+    )
+    return Off(shot, clock, inside, bias, median, most, len(off))

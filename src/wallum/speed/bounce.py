@@ -1,0 +1,104 @@
+"""What light that comes back from surfaces costs: its field, its being lit anew, its place in the picture."""
+
+import tempfile
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from wallum.document.project import Project
+from wallum.figures import Row, percentile
+from wallum.frame.passes.bounce import PROBE_LIGHT
+from wallum.frame.passes.sky import SKY_VISIBILITY
+from wallum.level.model import Level
+from wallum.moment.bounce_gains import bounce_keys
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
+from wallum.realtime.process.offline import relit
+from wallum.realtime.process.request import PictureRequest
+from wallum.realtime.renderer import Renderer
+from wallum.transport.field.bounce import BounceField
+from wallum.transport.field.kept_field import kept_field
+from wallum.transport.rays import RayScene, rays_asked
+
+__all__ = ["bounce_rows"]
+
+RUNS = 9
+UNDISTURBED = 0.25
+
+
+def bounce_rows(
+    project: Project, level: Level, rays: RayScene, renderer: Renderer, yard: Camera, size: tuple[int, int]
+) -> Iterator[Row]:
+    """Every row of it."""
+    with tempfile.TemporaryDirectory() as folder:
+        file = Path(folder) / "demo.wallum"
+        start = time.perf_counter()
+        made = kept_field(rays, level, level.bounds, file)
+        took = time.perf_counter() - start
+        assert made is not None
+        count = len(made.probes)
+        details = {"probes": count, "cells": f"{made.probes.step:.2f} m"}
+        yield Row("the demo's probes placed, and what they see found", took, "s", 20.0, details=details)
+        start = time.perf_counter()
+        kept_field(rays, level, level.bounds, file)
+        yield Row("the same from the cache", time.perf_counter() - start, "s", 0.5)
+    bounce = BounceField.of(rays, level, made, project.follows)
+    scene = evaluate(project, Moment(10.0))
+    for _ in bounce.relight(scene):
+        pass
+    yield _sun_moved(project, bounce)
+    yield _in_the_picture(renderer, bounce, PictureRequest(0, scene, yard, size))
+    held = sum(one.nbytes for one in (made.seen.others.data, made.seen.others.indices, made.seen.sky))
+    held += sum(one.light.nbytes for one in bounce.units.values())
+    held += sum(getattr(made.probes, name).nbytes for name in vars(made.probes) if name != "step")
+    yield Row("memory of the demo's probes, their light by source in it", held / 2**20, "MB", 200.0)
+
+
+def _sun_moved(project: Project, bounce: BounceField) -> Row:
+    """Light of the sun alone worked out for other places of it: shadow rays and all bounces."""
+    times, asked = [], 0
+    for run in range(RUNS):
+        scene = evaluate(project, Moment(10.0 + 0.25 * (run + 1)))
+        assert scene.sun is not None
+        alone = replace(scene, sky=None, lamps=scene.lamps.only(np.zeros(len(scene.lamps.ids), bool)))
+        assert list(bounce_keys(alone)) == [scene.sun.id]
+        before, start = rays_asked(), time.perf_counter()
+        for _ in bounce.relight(alone):
+            pass
+        times.append((time.perf_counter() - start) * 1e3)
+        asked = rays_asked() - before
+    name = f"light from surfaces after the sun has moved, {len(bounce.made.probes):,} probes"
+    return Row(name, percentile(times, 0.5), "ms", 300.0, details={"rays": asked})
+
+
+def _in_the_picture(renderer: Renderer, bounce: BounceField, request: PictureRequest) -> Row:
+    """What looking the probes up, and their light, add to a still whose surfaces are kept."""
+    out = np.zeros((request.size[1], request.size[0], 4), np.uint8)
+
+    def once() -> float:
+        for targets in (renderer.engine.still,):
+            for one in (PROBE_LIGHT, SKY_VISIBILITY):
+                targets.keys.pop(one.name, None)
+        renderer.engine.forget_light()
+        start = time.perf_counter()
+        for _ in renderer.draw(request):
+            pass
+        renderer.read_into(request, 0, out)
+        return (time.perf_counter() - start) * 1e3
+
+    without, with_it = [], []
+    for _ in range(RUNS):
+        renderer.set_probes(None)
+        once()
+        without.append(once())
+        relit(renderer, bounce, request.scene)
+        once()
+        with_it.append(once())
+    renderer.set_probes(None)
+    before, after = (percentile(one, UNDISTURBED) for one in (without, with_it))
+    name = "what light from surfaces adds to the yard's still, looked up anew, 960x540"
+    return Row(name, after - before, "ms", 10.0, details={"without": round(before, 1)})
