@@ -19,6 +19,8 @@ __all__ = ["Background", "probe_grid"]
 
 # The hand rests after this long without a word from it.
 REST_MS = 250
+# Probes wait until the first pictures are there.
+LATER_MS = 1500
 
 
 def probe_grid(grid: SkyGrid) -> ProbeGrid:
@@ -44,6 +46,11 @@ class Background(QObject):
         self._grid: SkyGridThread | None = None
         self._bounce: BounceThread | None = None
         self._scene: LitScene | None = None
+        self._bounce_of: LoadedLevel | None = None  # whose probes are to be found
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(LATER_MS)
+        self._later.timeout.connect(self._start_bounce)
         self._bouncing = False  # whether light from surfaces is not yet as the scene has it
         self._asked: tuple[dict[str, str], Dress] = ({}, Dress())
         self._packing = self._makes_way = False
@@ -75,9 +82,11 @@ class Background(QObject):
         self._crew.start(self._grid)
         self._look_at_level()
 
-    def _start_bounce(self, loaded: LoadedLevel) -> None:
-        """Find or make the probes of a level, once its sky grid is there, and keep their light up."""
-        self._bouncing = True
+    def _start_bounce(self) -> None:
+        """Find or make the probes of a level, once its picture is there, and keep their light up."""
+        loaded, self._bounce_of = self._bounce_of, None
+        if loaded is None or self._ended:
+            return
         thread = self._bounce = BounceThread(loaded, self._session.keeping.file)
         thread.probes_found.connect(self._take_probes)
         thread.lit.connect(self._take_bounce)
@@ -112,7 +121,8 @@ class Background(QObject):
     def _let_grid_go(self) -> None:
         if self._bounce is not None:
             self._bounce.give_up()
-            self._bounce, self._bouncing = None, False
+        self._later.stop()
+        self._bounce, self._bounce_of, self._bouncing = None, None, False
         if self._grid is not None:
             self._grid.give_up()
             self._grid = None
@@ -123,7 +133,8 @@ class Background(QObject):
         present = self._session.level
         if present is not None and present.lasting is loaded.lasting and not self._ended:
             self.grid_ready.emit(None if grid is None else probe_grid(grid))
-            self._start_bounce(loaded)
+            self._bouncing, self._bounce_of = True, loaded
+            self._later.start()
 
     def hand_moves(self) -> None:
         """Rays wait while the picture is asked for again and again."""

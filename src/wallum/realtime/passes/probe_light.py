@@ -30,7 +30,8 @@ class ProbeLight:
         self._written: object = None
         self._packed: NDArray[np.float16] = np.zeros((0, 8), np.float16)
         self.units: Units = {}
-        self.number = 0
+        self._versions: dict[str, int] = {}  # of each
+        self.number = 0  # of the set
 
     @property
     def there(self) -> bool:
@@ -45,7 +46,7 @@ class ProbeLight:
         for texture in (*self._textures.values(), *([] if self._light is None else [self._light])):
             texture.release()
         self._set, self._textures, self._light, self._written = probes, {}, None, None
-        self.units = {}
+        self.units, self._versions = {}, {}
         self.number += 1
         if probes is None:
             return
@@ -77,12 +78,13 @@ class ProbeLight:
         """Take over light of some sources, in the place of what they had."""
         if self._set is not None:
             self.units = {**self.units, **units}
-            self.number += 1
+            self._versions |= {one: self._versions.get(one, 0) + 1 for one in units}
 
     def key(self, scene: LitScene) -> object:
         """What the light of a scene's sources depends on."""
         gains = bounce_gains(scene)
-        return self.number, tuple((one, *gains[one]) for one in sorted(gains) if one in self.units)
+        there = sorted(one for one in gains if one in self.units)
+        return self.number, tuple((one, self._versions[one], *gains[one]) for one in there)
 
     def _write(self, scene: LitScene) -> None:
         exposure = pre_exposure(scene.look.ev100)

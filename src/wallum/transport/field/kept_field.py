@@ -24,7 +24,7 @@ from wallum.transport.rays import RayScene
 __all__ = ["field_key", "kept_field", "load_field", "save_field"]
 
 log = logging.getLogger("wallum.derived")
-VERSION: Final = 8
+VERSION: Final = 9
 # Fields in one folder; the oldest go. Of one, unpacked.
 MOST_KEPT, MOST_BYTES = 4, 1 << 30
 

@@ -21,12 +21,14 @@ INSIDE = 0.25
 
 
 def make_field(rays: RayScene, level: Level, bounds: NDArray[np.float64]) -> Iterator[float | Field]:
-    """Place probes and find what they see: gives the share that is done, and in the end the field."""
+    """Place probes and find what they see: gives the share that is done, and in the end
+    the field; none where nothing of a level can be lit."""
     probes: Probes | None = None
     for number, made in enumerate(place_probes(rays, SurfaceTables(level, rays.triangles), bounds)):
         probes = made
         yield PLACING * min(number / 10.0, 1.0)
-    assert probes is not None
+    if probes is None:
+        return
     for seen in cast(rays, probes):
         if isinstance(seen, float):
             yield PLACING + (1.0 - PLACING) * seen

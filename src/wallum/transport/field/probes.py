@@ -32,8 +32,8 @@ PLACES: Final = 4  # of a probe's surfaces that its light is taken at
 # A cell's word: its first probe above 12 bits, which ways have two probes, which ways have any.
 FIRST_BIT, SPLIT_BIT = 12, 6
 MOST_PROBES: Final = 1 << 20
-# About this many, in cells of these sizes at least and at most [m].
-WANTED, FINEST_M, COARSEST_M = 40_000, 0.3, 4.0
+# About so many, in cells of these sizes at least and at most [m].
+WANTED, FINEST_M, COARSEST_M = 33_000, 0.3, 4.0
 # How far over and under where most of it is, a level may go on [m].
 MOST_BEYOND_M: Final = 20.0
 # Of the cell's size: how far before its surfaces two probes look at each other.
@@ -207,6 +207,8 @@ def place_probes(
     assert found is not None
     counts = np.ceil((box[1] + ROOM_M - low) / step).astype(int)
     groups, found = by_cell(found, low, step, counts)
+    if not len(groups):
+        return  # nothing here is large enough, or seen
     yield None
     found, groups, second, planes = _split(rays, found, groups, OVER * step)
     yield None

@@ -7,6 +7,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.level.flatten import Triangles
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.emitters import disc_points
 from wallum.physics.frames import frame_of
@@ -24,6 +25,10 @@ DENSER: Final = 6.0
 INSIDE_SHARE, INSIDE_RAYS = 0.2, 12
 LIFT_M: Final = 2e-3
 MARGIN: Final = 8
+# Triangles that are larger are parted, at most so often.
+LARGE_M2, MOST_PARTED = 12.0, 14
+# Places that are looked at together: whoever drives it may give up between.
+AT_ONCE: Final = 50_000
 # Room about all probes [m].
 ROOM_M: Final = 0.5
 # A gap that is narrower shows nothing of its sides [m].
@@ -79,25 +84,19 @@ def scatter(
     """Strew places over both sides of what lies in a box (2, 3) [m]; gives the size of cells that fits them,
     then them, without those that lie inside bodies."""
     flat = rays.triangles
-    a, b, c = (flat.positions[flat.faces[:, k]].astype(np.float64) for k in range(3))
-    corners = np.stack([a, b, c])
-    reaches = ((corners.min(axis=0) <= box[1]) & (corners.max(axis=0) >= box[0])).all(axis=1)
-    chosen = np.flatnonzero(reaches)
-    a, b, c = a[chosen], b[chosen], c[chosen]
-    area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
-    small = np.minimum(corners[:, chosen].max(axis=0), box[1]) - np.maximum(
-        corners[:, chosen].min(axis=0), box[0]
-    )
-    most = np.sort(np.maximum(small, 0.0), axis=1)[:, 1:].prod(axis=1)
-    step = cell_size(float(np.minimum(area, 2.0 * most + 1e-9).sum()))
+    number, weights = _pieces(flat, box)
+    corners = _corners(flat, number, weights)
+    area = _areas(corners)
+    step = cell_size(float(area.sum()))
     yield step
-    dense = EACH / step**2 * np.where(tables.shines.take(flat.material[chosen]), DENSER, 1.0)
-    triangle, share = _strewn(area * dense, rng)
-    each = 1.0 / dense[triangle]
-    places = a[triangle] + (b - a)[triangle] * share[:, :1] + (c - a)[triangle] * share[:, 1:]
+    dense = EACH / step**2 * np.where(tables.shines.take(flat.material[number]), DENSER, 1.0)
+    piece, share = _strewn(area * dense, rng)
+    whole = np.concatenate([1.0 - share.sum(axis=1, keepdims=True), share], axis=1)
+    places = np.einsum("nk,nkc->nc", whole, corners[piece])
     within = np.flatnonzero(((places >= box[0]) & (places <= box[1])).all(axis=1))
-    triangle, share, places = chosen[triangle[within]], share[within].astype(np.float32), places[within]
-    each = each[within]
+    piece, places = piece[within], places[within]
+    triangle, each = number[piece], 1.0 / dense[piece]
+    share = np.einsum("nk,nkc->nc", whole[within], weights[piece]).astype(np.float32)
     sides = []
     for side in (1.0, -1.0):
         there = np.arange(len(triangle))
@@ -106,16 +105,58 @@ def scatter(
         normals = flat.face_normals[triangle[there]].astype(np.float64) * side
         few, stands_for = _few(_sides_of(places[there], normals, box[0] - ROOM_M, step))
         there, normals = there[few], normals[few]
-        out = np.flatnonzero(~_shut_in(rays, places[there], normals, rng))
-        free, normals = there[out], normals[out]
-        hits = Hits(np.zeros(len(free), np.float32), triangle[free], share[free])
-        surfaces = tables.at(hits, -normals.astype(np.float32))
-        glow = np.zeros((len(free), 3), np.float32)
-        glow[surfaces.shining] = surfaces.glow
-        own = (even_albedo(surfaces), glow, each[free] * stands_for[out], surfaces.part.astype(np.int32))
-        sides.append(Samples(places[free], normals, *own))
-        yield step
+        for first in range(0, len(there), AT_ONCE):
+            part = slice(first, first + AT_ONCE)
+            rows, facing = there[part], normals[part]
+            out = np.flatnonzero(~_shut_in(rays, places[rows], facing, rng))
+            free, facing = rows[out], facing[out]
+            hits = Hits(np.zeros(len(free), np.float32), triangle[free], share[free])
+            surfaces = tables.at(hits, -facing.astype(np.float32))
+            glow = np.zeros((len(free), 3), np.float32)
+            glow[surfaces.shining] = surfaces.glow
+            area = each[free] * stands_for[part][out]
+            own = (even_albedo(surfaces), glow, area, surfaces.part.astype(np.int32))
+            sides.append(Samples(places[free], facing, *own))
+            yield step
+    if not sides:
+        none, nothing = np.zeros((0, 3)), np.zeros((0, 3), np.float32)
+        sides.append(Samples(none, none, nothing, nothing, np.zeros(0), np.zeros(0, np.int32)))
     yield Samples(*(np.concatenate([getattr(s, one.name) for s in sides]) for one in fields(Samples)))
+
+
+def _corners(flat: Triangles, number: NDArray[np.int64], weights: Floats) -> NDArray[np.float64]:
+    """(M, 3, 3) corners of pieces of triangles, by what their second and third weigh in each (M, 3, 2)."""
+    a, b, c = (flat.positions[flat.faces[number, k]].astype(np.float64) for k in range(3))
+    way = np.stack([b - a, c - a], axis=1)
+    return np.asarray(a[:, None] + np.einsum("nkw,nwc->nkc", weights, way))
+
+
+def _areas(corners: Floats) -> NDArray[np.float64]:
+    across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return np.asarray(0.5 * np.linalg.norm(across, axis=1))
+
+
+def _pieces(flat: Triangles, box: NDArray[np.float64]) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Triangles that reach into a box (2, 3), large ones in parts: their numbers (M,), and the weights of
+    corners (M, 3, 2). Ground of a square kilometre would else be strewn with a hundred million places."""
+    number = np.arange(len(flat.faces))
+    weights = np.tile(np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]), (len(number), 1, 1))
+    done_number, done_weights = [], []
+    for turn in range(MOST_PARTED + 1):
+        corners = _corners(flat, number, weights)
+        reaches = ((corners.min(axis=1) <= box[1]) & (corners.max(axis=1) >= box[0])).all(axis=1)
+        large = reaches & (_areas(corners) > LARGE_M2) & (turn < MOST_PARTED)
+        done_number.append(number[reaches & ~large])
+        done_weights.append(weights[reaches & ~large])
+        number, own = number[large], weights[large]
+        if not len(number):
+            break
+        a, b, c = own[:, 0], own[:, 1], own[:, 2]
+        ab, bc, ca = 0.5 * (a + b), 0.5 * (b + c), 0.5 * (c + a)
+        parts = [(a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca)]
+        weights = np.concatenate([np.stack(part, axis=1) for part in parts])
+        number = np.tile(number, 4)
+    return np.concatenate(done_number), np.concatenate(done_weights)
 
 
 def _strewn(wanted: Floats, rng: np.random.Generator) -> tuple[NDArray[np.int64], Floats]:

@@ -1,0 +1,124 @@
+"""Light from surfaces in the real-time picture, against paths and closed forms."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from level_shapes import grey_level
+
+from wallum.document.project import Look, Project, base_light
+from wallum.document.sources import PointSource
+from wallum.level.flatten import flatten
+from wallum.level.solids import box
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
+from wallum.physics.colour import luminance
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.offline import relit
+from wallum.realtime.process.request import PictureRequest
+from wallum.transport.field.bounce import BounceField
+from wallum.transport.field.making import make_field
+from wallum.transport.rays import RayScene
+from wallum.transport.reference import Reference
+
+SIZE = (160, 90)
+INSIDE = Camera((0.6, 1.5, 4.4), (0.45, -0.15, -0.88), 60.0, SIZE[0] / SIZE[1], far=60.0)
+ROOM = ((0.0, 0.0, 0.0), (4.0, 3.0, 5.0))
+
+
+def _walls(wall=0.1):
+    (x0, y0, z0), (x1, y1, z1) = ROOM
+    w = wall
+    return [
+        box((x0 - w, y0 - w, z0 - w), (x1 + w, y0, z1 + w), 0),
+        box((x0 - w, y1, z0 - w), (x1 + w, y1 + w, z1 + w), 0),
+        box((x0 - w, y0, z0 - w), (x0, y1, z1 + w), 0),
+        box((x1, y0, z0 - w), (x1 + w, y1, z1 + w), 0),
+        box((x0, y0, z0 - w), (x1, y1, z0), 0),
+        box((x0, y0, z1), (x1, y1, z1 + w), 0),
+    ]
+
+
+def _shown(renderer, level):
+    rays = RayScene(level, flatten(level))
+    made = list(make_field(rays, level, level.bounds))[-1]
+    renderer.set_level(bundle_level(level))
+    return rays, BounceField.of(rays, level, made, {})
+
+
+def _drawn(renderer, scene, view="final"):
+    request = PictureRequest(1, scene, INSIDE, SIZE, view=view)
+    for _ in renderer.draw(request):
+        pass
+    return luminance(renderer.luminance(request, False).astype(float))
+
+
+@pytest.fixture(scope="module")
+def room():
+    return grey_level(*_walls())
+
+
+def _lamp_scene():
+    lamp = PointSource(
+        id="lamp", name="Lamp", position=(2.6, 2.0, 2.0), intensity=200.0, range=0.0, radius=0.05, shadow=True
+    )
+    return evaluate(Project(sources=(lamp,), look=Look(ev100=4.0)))
+
+
+def test_a_lit_room_is_as_bright_as_paths_say(renderer, room):
+    rays, bounce = _shown(renderer, room)
+    scene = _lamp_scene()
+    relit(renderer, bounce, scene)
+    small = (16, 9)
+    paths = Reference(rays, room, scene, INSIDE, small, 8)
+    for _ in range(256):
+        paths.step()
+    true = luminance(paths.luminance)
+    own = _drawn(renderer, scene).reshape(9, 10, 16, 10).mean(axis=(1, 3))
+    off = np.log2(own / true)
+    assert abs(np.median(off)) < 0.07, "5 %"
+    assert np.quantile(np.abs(off), 0.9) < 0.3
+
+
+def test_each_pixel_reads_the_probe_that_stands_for_it(renderer, room):
+    """The shader finds what NumPy finds: seen alone, a probe's light is on its own part, darker about its place."""
+    rays, bounce = _shown(renderer, room)
+    scene = _lamp_scene()
+    relit(renderer, bounce, scene)
+    shown = _drawn(renderer, scene, "probes")
+    x, y = np.meshgrid((np.arange(SIZE[0]) + 0.5) / SIZE[0], (np.arange(SIZE[1]) + 0.5) / SIZE[1])
+    ways = INSIDE.rays(x.ravel(), y.ravel())
+    start = np.broadcast_to(np.array(INSIDE.eye), ways.shape)
+    hits = rays.first_visible(start, ways)
+    places = start + ways * hits.distance[:, None]
+    probes = bounce.made.probes
+    found = probes.find(places, rays.triangles.face_normals[hits.triangle])
+    light = luminance(bounce.light(scene).astype(float))[found] / np.pi
+    near = np.linalg.norm(places - probes.places[found], axis=1) < 0.2 * probes.step
+    wanted = np.where(near, light, 0.35 * light)
+    assert (np.abs(shown.ravel() / wanted - 1.0) < 0.02).mean() > 0.97
+
+
+def test_a_closed_room_beside_noon_is_black(renderer, room):
+    level = grey_level(*_walls(), box((-20.0, -1.0, -20.0), (20.0, -0.3, 20.0), 0))
+    _, bounce = _shown(renderer, level)
+    scene = evaluate(Project(sources=base_light(), look=Look(ev100=0.0)), Moment(12.0))
+    relit(renderer, bounce, scene)
+    outside = float(luminance(scene.sun.illuminance)) * 0.5 / np.pi
+    inside = _drawn(renderer, replace(scene, air=None))
+    assert np.quantile(inside, 0.5) < outside * 2.0**-14
+    assert np.quantile(inside, 0.99) < outside * 2.0**-10
+
+
+def test_strength_and_switch_follow_without_rays(renderer, room):
+    _, bounce = _shown(renderer, room)
+    scene = _lamp_scene()
+    relit(renderer, bounce, scene)
+    whole = _drawn(renderer, scene, "bounce")
+    rows = scene.lamps.rows.copy()
+    rows["emission"] *= 0.25
+    dim = replace(scene, lamps=replace(scene.lamps, rows=rows))
+    assert _drawn(renderer, dim, "bounce") == pytest.approx(0.25 * whole, rel=0.01, abs=1e-3)
+    assert _drawn(renderer, scene.without(frozenset({"lamp"})), "bounce").max() == 0.0
+    assert _drawn(renderer, scene, "direct").mean() < 0.8 * _drawn(renderer, scene).mean()
