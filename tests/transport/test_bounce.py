@@ -1,5 +1,7 @@
 """Light that comes back from surfaces, at probes: laws and closed forms."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from level_shapes import grey_level
@@ -125,6 +127,19 @@ def test_strength_colour_and_switch_cost_no_rays(closed):
     assert bounce.light(off).max() == 0.0
     moved = evaluate(Project(sources=(_lamp((3.0, 1.5, 2.5)),), look=Look()))
     assert bounce.stale(moved) == ["lamp"]
+
+
+def test_the_look_makes_it_brighter_or_paler(closed):
+    level, rays, made = closed
+    scene = evaluate(Project(sources=(_lamp((1.0, 1.5, 2.5), kelvin=2200.0),), look=Look()))
+    bounce = _lit(rays, level, made, scene)
+    true = bounce.light(scene)
+    brighter = evaluate(Project(sources=(_lamp((1.0, 1.5, 2.5), kelvin=2200.0),), look=Look(bounce=2.0)))
+    assert bounce.stale(brighter) == []
+    assert bounce.light(brighter) == pytest.approx(4.0 * true, rel=1e-5)
+    grey = bounce.light(replace(scene, bounce=(1.0, 0.0)))
+    assert np.ptp(grey, axis=1).max() < 1e-5 * grey.max()
+    assert luminance(grey.astype(float)) == pytest.approx(luminance(true.astype(float)), rel=1e-5)
 
 
 def test_relit_is_as_lit_anew(closed):

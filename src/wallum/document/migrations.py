@@ -48,6 +48,7 @@ STEPS: Final[dict[int, Step]] = {
     4: lambda data: data,  # knew no floors: its far ground is as chosen
     5: lambda data: data,  # knew no mist and no pockets: there are none
     6: lambda data: data,  # knew no cards, veils and screen shafts: there are none
+    7: lambda data: data,  # knew no light from surfaces: it is true
 }
 
 

@@ -33,7 +33,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 7
+SCHEMA_VERSION = 8
 
 
 def _iso_date(value: str) -> str:
@@ -160,6 +160,27 @@ class Look(Item):
         first=False,
         heading="Lens",
     )
+    bounce: float = parameter(
+        0.0,
+        label="Bounce",
+        help="Stops that light from surfaces is brighter. 0 is true; anything else is a fake.",
+        unit="stops",
+        low=-12.0,
+        high=6.0,
+        step=0.1,
+        first=False,
+        heading="Light from surfaces",
+    )
+    bounce_colour: float = parameter(
+        1.0,
+        label="Its colour",
+        help="How much of its colour light from surfaces keeps. 1 is true; anything else is a fake.",
+        low=0.0,
+        high=2.0,
+        step=0.05,
+        first=False,
+        heading="Light from surfaces",
+    )
     darkest: float = _metering(
         -6.0, "Lowest EV", "Metering goes no lower: night stays night.", "EV", -12.0, 20.0
     )
@@ -180,7 +201,9 @@ class Look(Item):
     def inactive(self) -> frozenset[str]:
         if self.exposed == "metered":
             return frozenset({"ev100"})
-        return frozenset(declared(self)) - {"exposed", "ev100", "night_eye", "vignette"}
+        return frozenset(declared(self)) - {
+            "exposed", "ev100", "night_eye", "vignette", "bounce", "bounce_colour",
+        }  # fmt: skip
 
     @model_validator(mode="after")
     def _limits_in_order(self) -> Self:

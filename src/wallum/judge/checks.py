@@ -171,7 +171,7 @@ def burning_by_day(subject: Checked) -> Iterator[Finding]:
 
 
 def dead_glow(subject: Checked) -> Iterator[Finding]:
-    """Glowing parts near which no lamp stands: they shine and light nothing."""
+    """Glowing parts near which no lamp stands: without light from surfaces they light nothing."""
     project, level = subject.project, subject.level
     if not project.level_light.glow:
         return
@@ -188,7 +188,7 @@ def dead_glow(subject: Checked) -> Iterator[Finding]:
         reach = 0.5 + 0.5 * float(np.linalg.norm(high - low))
         if len(lamps) and np.linalg.norm(lamps - 0.5 * (low + high), axis=1).min() < reach:
             continue
-        text = f"{part.name} glows and lights nothing: no lamp stands for it"
+        text = f"{part.name} glows and no lamp stands for it: only light from surfaces carries its light"
         yield Finding("glow without light", part.id, "note", text)
 
 

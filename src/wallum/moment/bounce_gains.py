@@ -5,8 +5,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.scene import GLOW_ID, LitScene
+from wallum.physics.colour import luminance
 
-__all__ = ["bounce_gains", "bounce_keys", "glow_of"]
+__all__ = ["bounce_gains", "bounce_keys", "coloured", "glow_of", "strengths"]
 
 
 def glow_of(lamp_id: str) -> str:
@@ -15,6 +16,11 @@ def glow_of(lamp_id: str) -> str:
 
 
 def bounce_gains(scene: LitScene) -> dict[str, NDArray[np.float64]]:
+    """By source id, what its light from surfaces is multiplied by: its strength, and what the look adds."""
+    return {one: gain * scene.bounce[0] for one, gain in strengths(scene).items()}
+
+
+def strengths(scene: LitScene) -> dict[str, NDArray[np.float64]]:
     """By source id, RGB strength: of the sun its illuminance [lx], of the sky its mean [lx], of a lamp its
     emission, of glow what its own luminance is multiplied with."""
     out: dict[str, NDArray[np.float64]] = {}
@@ -47,3 +53,11 @@ def bounce_keys(scene: LitScene) -> dict[str, object]:
             row[name] = 0.0
         keys[lamp_id] = row.tobytes(), None if scene.air is None else scene.air.layers
     return keys
+
+
+def coloured(light: NDArray[np.float32], keeps: float) -> NDArray[np.float32]:
+    """Light (N, 3) that keeps a share of its colour: 0 is grey, above 1 is more than true."""
+    if keeps == 1.0:
+        return light
+    grey = luminance(light.astype(np.float64))[:, None]
+    return np.maximum(grey + (light - grey) * keeps, 0.0).astype(np.float32)

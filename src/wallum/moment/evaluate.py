@@ -245,7 +245,9 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     gain = 2.0**project.balance.glow * float(project.level_light.glow)
     look = ShownLook(now.look.ev100, _metering(now.look), now.look.vignette, now.look.night_eye)
     cards = cards_of(now.sources, lamps, far, sky, moment, now.balance)
-    scene = LitScene(lamps, far, sky, look, air, cards, radial_of(now.screen_shafts, far, sky), glow, gain)
+    shafts = radial_of(now.screen_shafts, far, sky)
+    bounce = (2.0**now.look.bounce, now.look.bounce_colour)
+    scene = LitScene(lamps, far, sky, look, air, cards, shafts, glow, gain, bounce)
     if look.metering is None:
         return scene
     return replace(scene, look=replace(look, ev100=_foreseen_ev(scene)))

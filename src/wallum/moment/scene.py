@@ -245,6 +245,7 @@ class LitScene:
     look     : what the picture does with it
     glow_gain: what all glow is multiplied with
     cards    : sheets that stand for lit air; screen : what is drawn out from sun or moon over the picture
+    bounce   : what light from surfaces is multiplied with, how much of its colour it keeps; (1, 1) is true
     glow     : by lamp id, the share of its set light that a lamp gives which glow follows
     """
 
@@ -257,6 +258,7 @@ class LitScene:
     screen: Radial | None = None
     glow: dict[str, float] = field(default_factory=dict)
     glow_gain: float = 1.0
+    bounce: tuple[float, float] = (1.0, 1.0)
 
     def without_shadows(self) -> "LitScene":
         """The scene as if nothing stood in the way of light."""

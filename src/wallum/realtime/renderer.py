@@ -63,7 +63,9 @@ class Renderer:
             engine.seen.unshadowed,
             ev100=picture.look.ev100,
             metered=picture.metered,
-            coarse=request.scene.sky is not None and engine.sky_visibility.there,
+            coarse=request.scene.sky is not None
+            and engine.sky_visibility.there
+            and not engine.probe_light.there,
         )
 
     def set_grid(self, grid: ProbeGrid | None) -> None:

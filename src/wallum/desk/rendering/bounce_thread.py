@@ -18,6 +18,8 @@ __all__ = ["BounceThread"]
 
 # While the hand moves, the making of a field waits, and looks again after so long [s].
 PAUSE_S: Final = 0.1
+# What is made waits for this long [s].
+LATER_S: Final = 6.0
 # Of the time, what light is worked out in while a hand moves: the rest is the picture's.
 SHARE: Final = 0.1
 LONGEST_REST_S: Final = 0.45
@@ -43,6 +45,7 @@ class BounceThread(WorkThread):
         self._lock = threading.Lock()
         self._scene: LitScene | None = None
         self._paused, self._told = False, 0.0
+        self._not_before = 0.0
 
     def give_up(self) -> None:
         """Its answer is not wanted any more."""
@@ -60,6 +63,8 @@ class BounceThread(WorkThread):
         self._asked.set()
 
     def _go_on(self, done: float) -> bool:
+        while time.monotonic() < self._not_before and not self.given_up:
+            time.sleep(PAUSE_S)
         while self._paused and not self.given_up:
             time.sleep(PAUSE_S)
         if done - self._told >= 0.05:
@@ -69,6 +74,8 @@ class BounceThread(WorkThread):
 
     def work(self) -> None:
         loaded = self._loaded
+        # What is kept comes at once; what must be made waits until the first pictures have settled.
+        self._not_before = time.monotonic() + LATER_S
         made = kept_field(loaded.lasting, loaded.level, loaded.bounds, self._file, self._go_on)
         if self.given_up:
             return

@@ -4,7 +4,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.bounce_gains import bounce_gains
+from wallum.moment.bounce_gains import bounce_gains, coloured
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
@@ -84,7 +84,7 @@ class ProbeLight:
         """What the light of a scene's sources depends on."""
         gains = bounce_gains(scene)
         there = sorted(one for one in gains if one in self.units)
-        return self.number, tuple((one, self._versions[one], *gains[one]) for one in there)
+        return (self.number, scene.bounce[1]), tuple((one, self._versions[one], *gains[one]) for one in there)
 
     def _write(self, scene: LitScene) -> None:
         exposure = pre_exposure(scene.look.ev100)
@@ -98,7 +98,7 @@ class ProbeLight:
         for source_id, gain in bounce_gains(scene).items():
             if source_id in self.units:
                 out += self.units[source_id] * (gain * exposure).astype(np.float32)
-        self._packed[:count, :3] = np.minimum(out, MOST_LIGHT)
+        self._packed[:count, :3] = np.minimum(coloured(out, scene.bounce[1]), MOST_LIGHT)
         self._light.write(self._packed)
         self._written = key
 

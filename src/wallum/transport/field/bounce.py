@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 
 from wallum.level.model import Level
-from wallum.moment.bounce_gains import bounce_gains, bounce_keys
+from wallum.moment.bounce_gains import bounce_gains, bounce_keys, coloured
 from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats
 from wallum.transport.field.cast import Seen
@@ -106,7 +106,7 @@ class BounceField:
         for source_id, gain in bounce_gains(scene).items():
             if source_id in self.units:
                 out += self.units[source_id].light * gain.astype(np.float32)
-        return out
+        return coloured(out, scene.bounce[1])
 
 
 def bounced(made: Field, first: NDArray[np.float32], land: Floats) -> NDArray[np.float32]:

@@ -96,10 +96,13 @@ def kept_field(
         return None
     key = field_key(rays, level)
     path = derived_folder(project_file) / f"field-{key}.npz"
-    try:
-        return load_field(path, key)
-    except ValueProblem as problem:
-        log.debug("%s", problem)
+    for folder in (path.parent, derived_folder(None)):  # another project may have the same level
+        try:
+            return load_field(folder / path.name, key)
+        except ValueProblem as problem:
+            log.debug("%s", problem)
+    if keep_going is not None and not keep_going(0.0):
+        return None
     made: Field | None = None
     for step in make_field(rays, level, bounds):
         if isinstance(step, Field):

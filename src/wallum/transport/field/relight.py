@@ -6,7 +6,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.bounce_gains import bounce_gains
+from wallum.moment.bounce_gains import strengths
 from wallum.moment.kinds import kind_of
 from wallum.moment.scene import Dome, LitScene, Sun
 from wallum.moment.view import bounding_spheres
@@ -39,7 +39,7 @@ def direct_of(
     """What one source of a scene brings, for a strength of 1: see moment.bounce_gains."""
     if source_id in shining.ids:
         return Direct(glow_light(rays, probes, shining, source_id), np.zeros(3))
-    gain = bounce_gains(scene)[source_id]
+    gain = strengths(scene)[source_id]
     if scene.sun is not None and scene.sun.id == source_id:
         over = 1.0 / np.maximum(gain, 1e-12)
         up = max(float(scene.sun.direction[1]), 0.0)
