@@ -32,19 +32,24 @@ def kept_grid(
     if not len(rays.triangles.faces):
         return None
     key = grid_key(rays)
-    path = derived_folder(project_file) / f"sky-{key}.npz"
-    try:
-        return load_grid(path, key)
-    except ValueProblem as problem:
-        log.debug("%s", problem)
+    # Another project may have the same level.
+    folders = dict.fromkeys([derived_folder(project_file), derived_folder(None)])
+    for folder in folders:
+        try:
+            return load_grid(folder / f"sky-{key}.npz", key)
+        except ValueProblem as problem:
+            log.debug("%s", problem)
     grid = make_grid(rays, bounds, keep_going)
     if grid is not None:
-        try:
-            save_grid(grid, key, path)
-            for old in sorted(path.parent.glob("sky-*.npz"), key=lambda one: one.stat().st_mtime)[
-                :-MOST_KEPT
-            ]:
-                old.unlink()
-        except OSError as error:
-            log.warning("the sky grid could not be kept: %s", error)
+        for folder in folders:
+            _keep(grid, key, folder / f"sky-{key}.npz")
     return grid
+
+
+def _keep(grid: SkyGrid, key: str, path: Path) -> None:
+    try:
+        save_grid(grid, key, path)
+        for old in sorted(path.parent.glob("sky-*.npz"), key=lambda one: one.stat().st_mtime)[:-MOST_KEPT]:
+            old.unlink()
+    except OSError as error:
+        log.warning("the sky grid could not be kept: %s", error)

@@ -110,7 +110,8 @@ def kept_field(
         elif keep_going is not None and not keep_going(step):
             return None
     if made is not None:
-        _keep(made, key, path)
+        for folder in {path.parent, derived_folder(None)}:
+            _keep(made, key, folder / path.name)
     return made
 
 
