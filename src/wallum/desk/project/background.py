@@ -102,6 +102,7 @@ class Background(QObject):
         """Keep light from surfaces up with what is shown."""
         self._scene = scene
         if self._bounce is not None:
+            self._bouncing = True  # it says when it has looked
             self._bounce.follow(scene)
 
     def _take_probes(self, loaded: LoadedLevel, probes: ProbeSet | None) -> None:

@@ -24,10 +24,13 @@ from wallum.judge.device import load_profile
 from wallum.judge.work import count_work
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
-from wallum.moment.moment import Moment
+from wallum.moment.moment import Moment, own_moment
+from wallum.moment.picture_scene import picture_scene
 from wallum.realtime.level.bundle import ProbeGrid
-from wallum.realtime.process.offline import render_picture, renderer_for
+from wallum.realtime.process.offline import relit, render_picture, renderer_for
 from wallum.transport.contributions import LAYER_SIZE
+from wallum.transport.field.bounce import BounceField
+from wallum.transport.field.kept_field import kept_field
 from wallum.transport.kept_grid import kept_grid
 from wallum.transport.surfaces import seen_surfaces
 
@@ -62,6 +65,7 @@ def _drag(widget: object, start: QPointF, end: QPointF, steps: int = 10) -> None
 
 def _settled_shot(window: DeskWindow, path: Path) -> str:
     window.ask_picture()
+    wait_for(lambda: window.background.at_rest, "light from surfaces")
     wait_settled(window, REST_PICTURES)
     return shoot(window, path)
 
@@ -137,10 +141,14 @@ def _proof_pictures(window: DeskWindow, folder: Path) -> Iterator[tuple[str, str
         low, step = (tuple(float(v) for v in part) for part in (found.low, found.step))
         grid = ProbeGrid(found.values, low, step)  # type: ignore[arg-type]
     renderer = renderer_for(project, loaded.level, grid)
+    made = kept_field(loaded.lasting, loaded.level, loaded.bounds, None)
+    bounce = None if made is None else BounceField.of(loaded.lasting, loaded.level, made, project.follows)
     for shot_id, clock in PROOFS:
         shot = next(one for one in project.shots if one.id == shot_id)
         camera = Camera.of_shot(shot, 1.6, far_for(loaded.level.bounds))
         at = project.revised(setting=project.setting.revised(clock=hour_of(clock)))
+        if bounce is not None:
+            relit(renderer, bounce, picture_scene(at, own_moment(at), camera, (960, 600)))
         picture = render_picture(at, loaded.level, camera, (960, 600), renderer=renderer)
         path = folder / f"picture-{shot_id.removeprefix('shot-')}-{clock.replace(':', '')}.png"
         Image.fromarray(picture.rgb).save(path)

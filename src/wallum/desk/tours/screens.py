@@ -20,6 +20,7 @@ __all__ = ["refresh_screenshots"]
 
 def _settled(window: DeskWindow, path: Path) -> str:
     window.ask_picture()
+    wait_for(lambda: window.background.at_rest, "light from surfaces")
     wait_settled(window)
     return shoot(window, path)
 
