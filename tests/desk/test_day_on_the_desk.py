@@ -22,6 +22,12 @@ LEFT = Qt.MouseButton.LeftButton
 DESERT = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12", clock=10.0)
 
 
+@pytest.fixture(autouse=True)
+def nothing_derived(state_folder, tmp_path, monkeypatch):
+    """What is seen of the sky, and light from surfaces, are found anew."""
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+
+
 @pytest.fixture
 def day_file(tmp_path):
     """The pale room by day, one lamp in it, metered."""
@@ -286,7 +292,7 @@ def test_the_sky_grid_comes_behind_the_window_and_says_that_it_is_coarse(qtbot, 
     qtbot.waitUntil(lambda: bool(came) and came[-1].coarse, timeout=30_000)
     assert "sky light coarse" in desk._state.text()
     # A closed room: by day it is dark once the grid is there; kept beside the project.
-    assert len(list(desk.session.keeping.file.with_name("day.derived").iterdir())) == 1
+    assert len(list(desk.session.keeping.file.with_name("day.derived").glob("sky-*"))) == 1
 
 
 def test_a_killed_renderer_gets_its_grid_again(qtbot, desk):

@@ -32,24 +32,19 @@ def kept_grid(
     if not len(rays.triangles.faces):
         return None
     key = grid_key(rays)
-    # Another project may have the same level.
-    folders = dict.fromkeys([derived_folder(project_file), derived_folder(None)])
-    for folder in folders:
-        try:
-            return load_grid(folder / f"sky-{key}.npz", key)
-        except ValueProblem as problem:
-            log.debug("%s", problem)
+    path = derived_folder(project_file) / f"sky-{key}.npz"
+    try:
+        return load_grid(path, key)
+    except ValueProblem as problem:
+        log.debug("%s", problem)
     grid = make_grid(rays, bounds, keep_going)
     if grid is not None:
-        for folder in folders:
-            _keep(grid, key, folder / f"sky-{key}.npz")
+        try:
+            save_grid(grid, key, path)
+            for old in sorted(path.parent.glob("sky-*.npz"), key=lambda one: one.stat().st_mtime)[
+                :-MOST_KEPT
+            ]:
+                old.unlink()
+        except OSError as error:
+            log.warning("the sky grid could not be kept: %s", error)
     return grid
-
-
-def _keep(grid: SkyGrid, key: str, path: Path) -> None:
-    try:
-        save_grid(grid, key, path)
-        for old in sorted(path.parent.glob("sky-*.npz"), key=lambda one: one.stat().st_mtime)[:-MOST_KEPT]:
-            old.unlink()
-    except OSError as error:
-        log.warning("the sky grid could not be kept: %s", error)

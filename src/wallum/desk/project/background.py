@@ -66,6 +66,11 @@ class Background(QObject):
         """Whether nothing is being worked out."""
         return self._grid is None and not self._packing and not self._bouncing
 
+    @property
+    def hand_is_moving(self) -> bool:
+        """Whether the picture was asked for again and again until a moment ago."""
+        return self._rest.isActive()
+
     def level_drawn(self) -> None:
         """Another level is on the desk: the grid of the one before is of no use."""
         self._let_grid_go()

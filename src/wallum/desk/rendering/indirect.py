@@ -23,7 +23,7 @@ class Indirect(QObject):
         self, background: Background, link: RenderLink, asking: Asking, ask: Callable[[], None]
     ) -> None:
         super().__init__(background)
-        self._link, self._ask = link, ask
+        self._background, self._link, self._ask = background, link, ask
         self.text = ""
         background.grid_ready.connect(self._take_grid)
         background.progressed.connect(self._progress)
@@ -51,7 +51,9 @@ class Indirect(QObject):
 
     def _take_light(self, units: Units) -> None:
         self._link.take_bounce(units)
-        self._ask()
+        # A hand that moves asks by itself, for as small a picture as it needs.
+        if not self._background.hand_is_moving:
+            self._ask()
 
     def _settled(self, settled: bool) -> None:
         self.text = "" if settled else ", bounce following"

@@ -98,9 +98,13 @@ def kept_field(
     path = derived_folder(project_file) / f"field-{key}.npz"
     for folder in (path.parent, derived_folder(None)):  # another project may have the same level
         try:
-            return load_field(folder / path.name, key)
+            found = load_field(folder / path.name, key)
         except ValueProblem as problem:
             log.debug("%s", problem)
+            continue
+        if folder != path.parent:
+            _keep(found, key, path)
+        return found
     if keep_going is not None and not keep_going(0.0):
         return None
     made: Field | None = None
