@@ -13,6 +13,7 @@ from wallum.frame.order import FINISHED, LIT
 from wallum.frame.passes.air import AIR
 from wallum.frame.passes.light import LIGHT, LIGHT_OF_OTHERS
 from wallum.frame.quality import HIGH, Quality
+from wallum.frame.views import FROM_SURFACES
 from wallum.moment.lamps import NO_LAMPS
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
@@ -206,7 +207,8 @@ class Engine:
             scene=scene,
             view=view,
             size=size,
-            active=active,
+            # Light from surfaces comes whole: nothing of it is added by itself.
+            active=frozenset() if view.show in FROM_SURFACES else active,
             turn=turn,
             moving=moving,
             coarse=coarse,
