@@ -38,6 +38,7 @@ class Background(QObject):
     probes_ready = pyqtSignal(object)  # a ProbeSet, or None
     bounce_lit = pyqtSignal(object)  # Units
     bounce_settled = pyqtSignal(bool)
+    rested = pyqtSignal()  # the hand, a moment ago
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -159,6 +160,7 @@ class Background(QObject):
             self._bounce.pause(on)
 
     def _rested(self) -> None:
+        self.rested.emit()
         if self._grid is not None and not self._makes_way:
             self._grid.pause(False)
         if self._bounce is not None and not self._makes_way:

@@ -24,7 +24,8 @@ class Indirect(QObject):
     ) -> None:
         super().__init__(background)
         self._background, self._link, self._ask = background, link, ask
-        self.text = ""
+        self.text, self._owed = "", False
+        background.rested.connect(self._rested)
         background.grid_ready.connect(self._take_grid)
         background.progressed.connect(self._progress)
         background.probes_ready.connect(self._take_probes)
@@ -51,8 +52,16 @@ class Indirect(QObject):
 
     def _take_light(self, units: Units) -> None:
         self._link.take_bounce(units)
-        # A hand that moves asks by itself, for as small a picture as it needs.
-        if not self._background.hand_is_moving:
+        # A hand that moves asks by itself, for as small a picture as it needs; once it rests, what settles
+        # must have all light that came.
+        if self._background.hand_is_moving:
+            self._owed = True
+        else:
+            self._ask()
+
+    def _rested(self) -> None:
+        if self._owed:
+            self._owed = False
             self._ask()
 
     def _settled(self, settled: bool) -> None:
