@@ -1,6 +1,6 @@
 """Pictures as they come to a window."""
 
-LONG_MS = 60_000
+LONG_MS = 120_000
 
 
 def frames(window):

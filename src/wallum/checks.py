@@ -14,8 +14,8 @@ from wallum.checkout import ROOT
 
 __all__ = ["run_checks"]
 
-# Tests that wait for windows and renderers; all others keep the second core busy meanwhile.
-WINDOWS: Final = ("desk", "realtime", "soak")
+# Tests that wait for windows; all others, pictures among them, keep the second core busy meanwhile.
+WINDOWS: Final = ("desk", "soak")
 CHECKS: Final = (
     ("format", ["ruff", "format", "--check", "--quiet", "."]),
     ("lint", ["ruff", "check", "--quiet", "."]),
@@ -57,7 +57,7 @@ def _pytest(arguments: Sequence[str], environment: dict[str, str], out: IO[bytes
 
 
 def _both_halves(environment: dict[str, str]) -> int:
-    """All tests, those of windows and pictures beside all others; the status of what failed."""
+    """All tests, those of windows beside all others; the status of what failed."""
     folder = ROOT / "tests"
     others = [
         str(one.relative_to(ROOT))

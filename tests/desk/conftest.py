@@ -32,7 +32,7 @@ def window(qtbot, room_file):
     made.resize(900, 560)
     made.show()
     assert made.open_reference(str(room_file))
-    qtbot.waitUntil(lambda: made.session.level is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: made.session.level is not None, timeout=120_000)
     yield made
     made.session.history.mark_saved(made.session.history.present)
     made.close()

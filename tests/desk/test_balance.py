@@ -115,18 +115,18 @@ def test_keys_go_from_strip_to_strip_trim_switch_and_type(window):
 
 def test_shares_come_behind_the_window_and_go_stale(qtbot, window):
     balance = window.balance
-    qtbot.waitUntil(lambda: not balance.stale, timeout=20_000)
+    qtbot.waitUntil(lambda: not balance.stale, timeout=120_000)
     assert sum(one.share for one in balance.given.values()) == pytest.approx(1.0)
     assert balance.share_of(balance.strip_of("spot")) > 0.05
     window.session.set_value("darker", "sources/@spot/trim", -10.0)
     assert balance.stale
-    qtbot.waitUntil(lambda: not balance.stale, timeout=20_000)
+    qtbot.waitUntil(lambda: not balance.stale, timeout=120_000)
     assert balance.share_of(balance.strip_of("spot")) < 0.05
 
 
 def test_strips_are_sorted_by_share_and_by_name(qtbot, window):
     balance = window.balance
-    qtbot.waitUntil(lambda: not balance.stale, timeout=20_000)
+    qtbot.waitUntil(lambda: not balance.stale, timeout=120_000)
     for order in ("share", "name", "group"):
         balance.sort_by(order)
         lamps = [one.source for one in balance.strips() if one.source and one.group == "lamps"]

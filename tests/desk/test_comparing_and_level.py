@@ -42,8 +42,8 @@ def test_a_wipe_shows_the_variant_for_this_camera_and_follows_it(qtbot, window):
     window.session.set_value("dark", "balance/accents", -6.0)
     window.act["wipe"].trigger()
     assert not window.wipe.fits
-    qtbot.waitUntil(lambda: window.wipe.fits, timeout=30_000)
-    qtbot.waitUntil(lambda: not window.link.client.busy, timeout=20_000)
+    qtbot.waitUntil(lambda: window.wipe.fits, timeout=120_000)
+    qtbot.waitUntil(lambda: not window.link.client.busy, timeout=120_000)
     bright = mean(window.wipe._image)
     shown = window.picture.grab().toImage()
     half = shown.width() // 2
@@ -57,7 +57,7 @@ def test_a_wipe_shows_the_variant_for_this_camera_and_follows_it(qtbot, window):
     assert window.wipe._x() == pytest.approx(line.x() - 120.0, abs=3.0)
     window.looking.look_from(Camera((0.0, 1.2, 2.0), (0.6, 0.0, -1.0), 60.0))
     assert not window.wipe.fits  # of the camera before
-    qtbot.waitUntil(lambda: window.wipe.fits, timeout=30_000)
+    qtbot.waitUntil(lambda: window.wipe.fits, timeout=120_000)
     assert mean(window.wipe._image) != bright
     QTest.keyClick(window.picture, Qt.Key.Key_Escape)
     assert not window.wipe.against
@@ -72,7 +72,7 @@ def test_a_picture_is_pinned_as_one_step_and_a_wrong_file_is_refused(qtbot, wind
     window.comparing.pin_picture(str(bad))
     assert "cannot be read as a picture" in window.bar.text
     assert not window.session.project.pinned
-    qtbot.waitUntil(lambda: window.picture._image is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.picture._image is not None, timeout=120_000)
     window.comparing.pin_picture(str(good))
     assert window.wipe.against == "pinned"
     assert window.wipe.fits
@@ -91,7 +91,7 @@ def test_the_wall_shows_every_shot_and_a_choice_looks_through_it(qtbot, window):
     window.looking.look_from(Camera((0.0, 1.0, 0.0), (0.0, 0.0, 1.0), 40.0))
     window.act["wall"].trigger()
     assert window.wall.isVisible()
-    qtbot.waitUntil(lambda: window.wall.complete, timeout=30_000)
+    qtbot.waitUntil(lambda: window.wall.complete, timeout=120_000)
     places = [window.wall.place_of(i) for i in range(len(window.wall.shots()))]
     assert all(window.wall.rect().contains(one.toRect()) for one in places)
     assert not any(a.intersects(b) for i, a in enumerate(places) for b in places[i + 1 :])
@@ -133,7 +133,7 @@ def test_the_figure_stands_where_it_is_put_is_lit_and_goes_again(qtbot, window):
     at = QPointF(window.picture.width() * 0.4, window.picture.height() * 0.75)
     window.pointer.stand_figure(at)
     assert window.session.project.figure.on
-    qtbot.waitUntil(lambda: window.session.level.dress.figure is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.session.level.dress.figure is not None, timeout=120_000)
     level = window.session.level
     assert {one.id for one in level.level.parts} >= set(FIGURE_PARTS)
     body = [one for one in level.level.parts if one.id in FIGURE_PARTS]
@@ -149,7 +149,7 @@ def test_the_figure_stands_where_it_is_put_is_lit_and_goes_again(qtbot, window):
 
 
 def test_what_lights_the_level_is_listed_and_stripped_in_one_step(qtbot, window):
-    qtbot.waitUntil(lambda: not window.balance.stale, timeout=30_000)
+    qtbot.waitUntil(lambda: not window.balance.stale, timeout=120_000)
     window.act["strip"].trigger()
     text = " ".join(window.sheet.texts)
     for source in window.session.project.sources:
@@ -186,10 +186,10 @@ def test_a_level_that_changed_on_disk_is_received_with_all_sources_kept(qtbot, w
     gone = put(room, parts=tuple(one for one in room.parts if one.name != loaded.parts[-1].name))
     export_gltf(pale_room_project().revised(sources=(), shots=()), gone, level)
     os.utime(level, ns=(10**18, 10**18))
-    qtbot.waitUntil(lambda: "has changed on disk" in window.offers.texts.get(LEVEL, ""), timeout=10_000)
+    qtbot.waitUntil(lambda: "has changed on disk" in window.offers.texts.get(LEVEL, ""), timeout=120_000)
     before = window.session.project
     window.receiver.receive()
-    qtbot.waitUntil(lambda: window.sheet.isVisible(), timeout=20_000)
+    qtbot.waitUntil(lambda: window.sheet.isVisible(), timeout=120_000)
     assert window.session.project.sources == before.sources
     assert window.session.project.marks == ()
     text = " ".join(window.sheet.texts)
@@ -207,7 +207,7 @@ def test_a_broken_level_is_not_received_and_the_one_before_stays(qtbot, window, 
     level, before = room_file.with_name("room.glb"), window.session.level
     level.write_bytes(b"glTF, but not really")
     window.receiver.receive()
-    qtbot.waitUntil(lambda: "was not received" in window.bar.text, timeout=10_000)
+    qtbot.waitUntil(lambda: "was not received" in window.bar.text, timeout=120_000)
     assert window.session.level is before
 
 
@@ -215,10 +215,10 @@ def test_undo_brings_the_level_before_back(qtbot, window, room_file):
     other = room_file.with_name("other.glb")
     other.write_bytes(room_file.with_name("room.glb").read_bytes())
     window.receiver.receive("other.glb")
-    qtbot.waitUntil(lambda: window.session.project.level == "other.glb", timeout=20_000)
+    qtbot.waitUntil(lambda: window.session.project.level == "other.glb", timeout=120_000)
     window.session.undo()
     assert window.session.project.level == "room.glb"
-    qtbot.waitUntil(lambda: window.session.level is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.session.level is not None, timeout=120_000)
     assert window.files._shown == ("room.glb", room_file)
 
 
@@ -336,10 +336,10 @@ def test_a_project_keeps_the_level_light_figure_target_and_pin(window, tmp_path)
 
 def test_the_truth_view_refines_while_one_waits_and_goes_with_the_hands_move(qtbot, window):
     window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
-    qtbot.waitUntil(lambda: window.picture._image is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: window.picture._image is not None, timeout=120_000)
     window.views.setCurrentText("truth")
     assert window.link._wanted.view == "final"  # the real-time picture goes on beneath
-    qtbot.waitUntil(lambda: window.truth.paths >= 2, timeout=60_000)
+    qtbot.waitUntil(lambda: window.truth.paths >= 2, timeout=120_000)
     traced = window.truth._image
     assert (traced.width(), traced.height()) == (window.picture.width() // 2, window.picture.height() // 2)
     assert "2 bounces" in window.truth._text
@@ -347,7 +347,7 @@ def test_the_truth_view_refines_while_one_waits_and_goes_with_the_hands_move(qtb
     assert lit > 5.0
     window.looking.look_from(Camera((0.0, 1.2, 2.0), (0.6, 0.0, -1.0), 60.0))
     assert window.truth._image is None
-    qtbot.waitUntil(lambda: window.truth.paths >= 1, timeout=60_000)
+    qtbot.waitUntil(lambda: window.truth.paths >= 1, timeout=120_000)
     window.views.setCurrentText("final")
     assert not window.truth.on
 
@@ -365,7 +365,7 @@ def test_findings_are_listed_and_a_remedy_is_one_step(qtbot, window):
     window.session.set_values("bury", "lamp", {"position": (1.5, 0.5, -2.0), "radius": 0.02})
     window.act["shot"].trigger()
     window.act["check"].trigger()
-    qtbot.waitUntil(lambda: window.sheet.isVisible() and bool(window.checks.findings), timeout=60_000)
+    qtbot.waitUntil(lambda: window.sheet.isVisible() and bool(window.checks.findings), timeout=120_000)
     number = next(str(i) for i, one in enumerate(window.checks.findings) if one.kind == "source in a solid")
     window.sheet.tick(number, True)
     window.sheet.press("Apply what is ticked")
@@ -379,25 +379,25 @@ def test_findings_are_listed_and_a_remedy_is_one_step(qtbot, window):
 
 
 def test_a_profile_that_is_not_there_is_told_where_the_cost_would_be(qtbot, window):
-    qtbot.waitUntil(lambda: window.cost.cost is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: window.cost.cost is not None, timeout=120_000)
     window.session.set_value("other profile", "target/profile", "gone.json")
-    qtbot.waitUntil(lambda: bool(window.cost.refused), timeout=30_000)
+    qtbot.waitUntil(lambda: bool(window.cost.refused), timeout=120_000)
     assert "no cost" in window.cost.words
     assert "gone.json" in window.cost.tip_at(QPointF(1.0, 1.0))
     assert window.balance.cost == {}
     window.session.undo()
-    qtbot.waitUntil(lambda: not window.cost.refused and bool(window.balance.cost), timeout=30_000)
+    qtbot.waitUntil(lambda: not window.cost.refused and bool(window.balance.cost), timeout=120_000)
 
 
 def test_the_frames_cost_stands_under_strips_and_in_the_bar(qtbot, window):
-    qtbot.waitUntil(lambda: window.cost.cost is not None and not window.cost.stale, timeout=30_000)
+    qtbot.waitUntil(lambda: window.cost.cost is not None and not window.cost.stale, timeout=120_000)
     strips = {one.key: one for one in window.balance.strips()}
     assert window.balance.cost_of(strips["spot"]) > 0.0
     total = sum(window.cost.cost.passes.values())
     assert f"{total:.1f} of" in window.cost.words
     assert "uncalibrated" in window.cost.words
     window.session.set_all("tight", {"target/frame_rate": 500.0, "target/share": 0.01})
-    qtbot.waitUntil(lambda: window.cost.cost.over, timeout=30_000)
+    qtbot.waitUntil(lambda: window.cost.cost.over, timeout=120_000)
     assert "over" in window.cost.words
     window.balance.sort_by("cost")
     lamps = [one for one in window.balance.strips() if one.group == "lamps" and one.source]
@@ -419,12 +419,12 @@ def test_a_level_in_centimetres_is_offered_as_such_and_what_stands_in_it_goes_al
     window = DeskWindow()
     window.show()
     window.open_reference(str(tmp_path / "room.glb"))
-    qtbot.waitUntil(lambda: FIT in window.offers.texts, timeout=20_000)
+    qtbot.waitUntil(lambda: FIT in window.offers.texts, timeout=120_000)
     assert "centimetres" in window.offers.texts[FIT]
     assert not window.bar.text  # said once
     before = window.session.level
     window.offers.answer(FIT, "Take it as such")
-    qtbot.waitUntil(lambda: window.session.level is not before, timeout=20_000)
+    qtbot.waitUntil(lambda: window.session.level is not before, timeout=120_000)
     size = np.ptp(window.session.level.level.bounds, axis=0)
     assert size == pytest.approx(np.ptp(level.bounds, axis=0), rel=1e-6)
     assert window.session.project.shots[0].eye == pytest.approx(large.eye, abs=1e-4)

@@ -46,7 +46,7 @@ def desk(qtbot, day_file):
     made.resize(1000, 640)
     made.show()
     assert made.open_reference(str(day_file))
-    qtbot.waitUntil(lambda: made.session.level is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: made.session.level is not None, timeout=120_000)
     yield made
     made.session.history.mark_saved(made.session.history.present)
     made.close()
@@ -69,10 +69,10 @@ def test_dragging_the_ribbon_sets_the_hour_and_asks_for_pictures(qtbot, desk):
     QTest.mousePress(ribbon, LEFT, Qt.KeyboardModifier.NoModifier, at[0])
     assert desk.session.playhead.hour == pytest.approx(11.0, abs=0.05)
     QTest.mouseMove(ribbon, at[1])
-    qtbot.waitUntil(lambda: any(frame.detail == "reduced" for frame in came), timeout=20_000)
+    qtbot.waitUntil(lambda: any(frame.detail == "reduced" for frame in came), timeout=120_000)
     QTest.mouseRelease(ribbon, LEFT, Qt.KeyboardModifier.NoModifier, at[2])
     assert desk.session.playhead.hour == pytest.approx(18.5, abs=0.05)
-    qtbot.waitUntil(lambda: bool(came) and came[-1].detail == "full", timeout=20_000)
+    qtbot.waitUntil(lambda: bool(came) and came[-1].detail == "full", timeout=120_000)
     # Where the playhead stands is no step, but it is kept with the project.
     assert not desk.session.history.dirty
     assert desk.save()
@@ -106,14 +106,14 @@ def test_the_day_plays_loops_and_ends(qtbot, desk):
     desk.session.playhead.set_hour(23.5)
     desk.act["play"].trigger()
     assert desk.transport.playing
-    qtbot.waitUntil(lambda: 0.0 < desk.session.playhead.hour < 6.0, timeout=20_000)
+    qtbot.waitUntil(lambda: 0.0 < desk.session.playhead.hour < 6.0, timeout=120_000)
     desk.act["play"].trigger()
     assert not desk.transport.playing
     desk.day.loop_button.click()
     assert not desk.transport.loops
     desk.session.playhead.set_hour(23.5)
     desk.transport.play(True)
-    qtbot.waitUntil(lambda: not desk.transport.playing, timeout=20_000)
+    qtbot.waitUntil(lambda: not desk.transport.playing, timeout=120_000)
     assert desk.session.playhead.hour == 24.0
     desk.session.playhead.set_hour(24.0)
     desk.transport.play(True)
@@ -123,7 +123,7 @@ def test_the_day_plays_loops_and_ends(qtbot, desk):
 
 def test_in_play_the_exposure_follows_slowly_and_metering_is_back_at_rest(qtbot, desk):
     came = frames_of(desk)
-    qtbot.waitUntil(lambda: bool(came), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(came), timeout=120_000)
     desk.exposing.shown_ev, desk.exposing._target, desk.exposing._at = 10.0, 12.0, 0.0
     held = desk.exposing.held(Look(exposed="metered", speed_up=2.0), dragging=False, playing=True)
     assert 10.0 < held <= 11.0
@@ -135,21 +135,21 @@ def test_in_play_the_exposure_follows_slowly_and_metering_is_back_at_rest(qtbot,
 def test_exposure_is_held_while_a_lamp_is_dragged_and_the_drift_is_shown(qtbot, desk):
     came, client = frames_of(desk), desk.link.client
     # A sketch, the picture, and the picture with its grid: each has a reading of its own.
-    qtbot.waitUntil(lambda: client.grid_number > 0 and not client.busy and bool(came), timeout=30_000)
+    qtbot.waitUntil(lambda: client.grid_number > 0 and not client.busy and bool(came), timeout=120_000)
     before = desk.exposing.shown_ev
     desk.session.selection.select("lamp")
     desk.session.preview("sources/@lamp/intensity", 5_000_000.0)
-    qtbot.waitUntil(lambda: came[-1].metered is not None and came[-1].metered > before + 1.0, timeout=20_000)
+    qtbot.waitUntil(lambda: came[-1].metered is not None and came[-1].metered > before + 1.0, timeout=120_000)
     assert came[-1].ev100 == before
     assert "drift +" in desk._state.text()
     desk.session.commit("brighter")
-    qtbot.waitUntil(lambda: came[-1].ev100 > before + 1.0, timeout=20_000)
+    qtbot.waitUntil(lambda: came[-1].ev100 > before + 1.0, timeout=120_000)
     assert "drift" not in desk._state.text()
 
 
 def test_pegs_of_the_ribbon_are_painted_anew_only_when_they_change(qtbot, desk):
     ribbon = desk.day.ribbon
-    qtbot.waitUntil(lambda: ribbon.complete, timeout=20_000)
+    qtbot.waitUntil(lambda: ribbon.complete, timeout=120_000)
     ribbon.grab()
     kept = ribbon._pegged[2]
     before = ribbon.grab().toImage()
@@ -169,7 +169,7 @@ def test_pegs_of_the_ribbon_are_painted_anew_only_when_they_change(qtbot, desk):
 
 def test_the_ribbon_shows_the_computed_day(qtbot, desk):
     ribbon = desk.day.ribbon
-    qtbot.waitUntil(lambda: ribbon.complete, timeout=20_000)
+    qtbot.waitUntil(lambda: ribbon.complete, timeout=120_000)
     picture = ribbon.grab().toImage()
     noon, night = (picture.pixelColor(round(ribbon.x_of(h)) + 12, 4) for h in (11.0, 2.0))
     assert noon.lightness() > night.lightness() + 20
@@ -177,7 +177,7 @@ def test_the_ribbon_shows_the_computed_day(qtbot, desk):
     before = ribbon._key
     desk.session.set_text("latitude", "setting/latitude", "-88")
     assert ribbon._key != before
-    qtbot.waitUntil(lambda: ribbon.complete, timeout=20_000)
+    qtbot.waitUntil(lambda: ribbon.complete, timeout=120_000)
     assert "sunset" not in ribbon._events
 
 
@@ -289,7 +289,7 @@ def test_picture_air_and_place_have_their_panes(desk):
 
 def test_the_sky_grid_comes_behind_the_window_and_says_that_it_is_coarse(qtbot, desk):
     came = frames_of(desk)
-    qtbot.waitUntil(lambda: bool(came) and came[-1].coarse, timeout=30_000)
+    qtbot.waitUntil(lambda: bool(came) and came[-1].coarse, timeout=120_000)
     assert "sky light coarse" in desk._state.text()
     # A closed room: by day it is dark once the grid is there; kept beside the project.
     assert len(list(desk.session.keeping.file.with_name("day.derived").glob("sky-*"))) == 1
@@ -302,11 +302,11 @@ def knows_the_sky(frame):
 
 def test_a_killed_renderer_gets_its_grid_again(qtbot, desk):
     came = frames_of(desk)
-    qtbot.waitUntil(lambda: bool(came) and knows_the_sky(came[-1]), timeout=30_000)
+    qtbot.waitUntil(lambda: bool(came) and knows_the_sky(came[-1]), timeout=120_000)
     desk.link.client._send(("crash",))
     came.clear()
-    qtbot.waitUntil(lambda: desk.link.client.restarts == 1, timeout=20_000)
-    qtbot.waitUntil(lambda: bool(came) and knows_the_sky(came[-1]), timeout=30_000)
+    qtbot.waitUntil(lambda: desk.link.client.restarts == 1, timeout=120_000)
+    qtbot.waitUntil(lambda: bool(came) and knows_the_sky(came[-1]), timeout=120_000)
 
 
 def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
@@ -328,9 +328,9 @@ def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
     desk.session.selection.select("lamp")
     toggle_follow(desk.session, part.id, part.name)
     assert desk.session.project.follows == {part.id: "lamp"}
-    qtbot.waitUntil(lambda: desk.session.level.follows == {part.id: "lamp"}, timeout=20_000)
+    qtbot.waitUntil(lambda: desk.session.level.follows == {part.id: "lamp"}, timeout=120_000)
     toggle_follow(desk.session, part.id, part.name)
-    qtbot.waitUntil(lambda: desk.session.level.follows == {}, timeout=20_000)
+    qtbot.waitUntil(lambda: desk.session.level.follows == {}, timeout=120_000)
 
 
 def test_what_is_under_no_pointer_cannot_be_marked(desk, monkeypatch):
@@ -342,7 +342,7 @@ def test_what_is_under_no_pointer_cannot_be_marked(desk, monkeypatch):
 
 def test_a_new_lamp_shows_at_the_exposure_that_is_seen(qtbot, desk):
     came = frames_of(desk)
-    qtbot.waitUntil(lambda: bool(came), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(came), timeout=120_000)
     desk.session.shown_ev = 2.0
     dim = desk.session.add_lamp("point", (0.0, 0.0, 0.0), (0.0, 1.0, 0.0)).intensity
     desk.session.shown_ev = 12.0
@@ -368,7 +368,7 @@ def test_glow_follows_from_the_start_without_packing_twice(qtbot, desk, day_file
     packed = []
     desk.background.repacked.connect(packed.append)
     assert desk.open_reference(str(day_file))
-    qtbot.waitUntil(lambda: desk.session.level is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: desk.session.level is not None, timeout=120_000)
     assert desk.session.level.follows == {part: "lamp"}
     qtbot.wait(300)
     assert packed == []

@@ -29,7 +29,7 @@ def test_the_picture_comes_before_the_rays(window, qtbot, tmp_path, held_rays):
     path = write_level(grove(30, 100), tmp_path / "grove.glb")
     seen = frames(window)
     assert window.open_reference(str(path))
-    qtbot.waitUntil(lambda: window.session.project.level.endswith("grove.glb"), timeout=20_000)
+    qtbot.waitUntil(lambda: window.session.project.level.endswith("grove.glb"), timeout=120_000)
     wait_frame(qtbot, window, seen)
     loaded = window.session.level
     assert loaded is not None
@@ -41,7 +41,7 @@ def test_the_picture_comes_before_the_rays(window, qtbot, tmp_path, held_rays):
     assert "made ready" in told[-1]
     assert window.background.at_rest  # no sky grid without rays
     held_rays.set()
-    qtbot.waitUntil(lambda: window.session.level is not None and window.session.level.whole, timeout=20_000)
+    qtbot.waitUntil(lambda: window.session.level is not None and window.session.level.whole, timeout=120_000)
     assert window.session.level.block is loaded.block
     assert window.session.level.plain is loaded.plain
     qtbot.waitUntil(lambda: not window.background.at_rest, timeout=5_000)
@@ -52,9 +52,9 @@ def test_a_level_left_before_its_rays_came_is_not_taken_up_again(
 ):
     path = write_level(grove(30, 100), tmp_path / "grove.glb")
     assert window.open_reference(str(path))
-    qtbot.waitUntil(lambda: window.session.project.level.endswith("grove.glb"), timeout=20_000)
+    qtbot.waitUntil(lambda: window.session.project.level.endswith("grove.glb"), timeout=120_000)
     assert window.open_reference(str(room_file))
-    qtbot.waitUntil(lambda: window.session.level is not None and window.session.level.whole, timeout=20_000)
+    qtbot.waitUntil(lambda: window.session.level is not None and window.session.level.whole, timeout=120_000)
     held_rays.set()
     qtbot.wait(500)
     assert window.session.level.plain.name == "room"

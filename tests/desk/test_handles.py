@@ -228,7 +228,7 @@ def test_the_path_chart_moves_the_hour_or_the_body(aside):
 
 
 def test_isolux_lines_come_at_rest_and_fit_the_meter(qtbot, aside):
-    qtbot.waitUntil(lambda: bool(aside.pool.levels), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(aside.pool.levels), timeout=120_000)
     level, part = aside.pool._lines[0]
     size = np.array([aside.picture.width(), aside.picture.height()])
     cell = size / (160.0, 90.0)

@@ -139,7 +139,7 @@ def test_views_are_chosen_both_ways_and_are_no_edit(qtbot, window):
     window.link.frame_came.connect(lambda frame, _: came.append(frame))
     window.views.setCurrentText("false colour")
     assert window.link._wanted.view == "false colour"
-    qtbot.waitUntil(lambda: bool(came) and window.link.client.is_current(came[-1]), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(came) and window.link.client.is_current(came[-1]), timeout=120_000)
     scale = window.picture.grab().toImage()
     colours = {scale.pixelColor(20, y).name() for y in range(scale.height())}
     assert len(colours) > 10  # the scale is there

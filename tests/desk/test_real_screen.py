@@ -17,19 +17,19 @@ import sys
 from pathlib import Path
 from PyQt6.QtCore import QPointF
 from wallum.desk.app import screen_of_its_own
-from wallum.desk.tours.tour import drag, intensity_field, open_desk, scrub, shoot, wait_settled
+from wallum.desk.tours.tour import drag, intensity_field, open_desk, scrub, shoot, wait_whole
 out = Path(sys.argv[1])
 with screen_of_its_own(), open_desk("demo:jar-yard") as window:
-    wait_settled(window)
+    wait_whole(window)
     shoot(window, out / "opened.png")
     window.pointer.put_at("point", QPointF(window.picture.width() * 0.36, window.picture.height() * 0.72))
-    wait_settled(window)
+    wait_whole(window)
     shoot(window, out / "put.png")
     drag(intensity_field(window), 90)
-    wait_settled(window)
+    wait_whole(window)
     shoot(window, out / "brighter.png")
     window.act["undo"].trigger()
-    wait_settled(window)
+    wait_whole(window)
     shoot(window, out / "undone.png")
     scrub(window, 12.0)
     window.save_to(out / "tour.wallum")

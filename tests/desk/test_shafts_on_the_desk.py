@@ -118,7 +118,7 @@ def test_three_ways_beside_each_other_with_their_price(window, qtbot):
         assert set(ways.images) == {"true", "card"}
         assert ways.found["true"].off is not None
 
-    qtbot.waitUntil(lambda: _passes(measured), timeout=60_000)
+    qtbot.waitUntil(lambda: _passes(measured), timeout=120_000)
     assert "ms on" in ways.words("card")[1]
     assert ways.words("screen")[1] == "only sun and moon have screen shafts"
     assert 0.0 < ways.found["card"].gain < 20.0

@@ -57,14 +57,14 @@ def test_each_shot_shows_how_it_looks_and_follows_the_light(qtbot, window):
     came = {}
     window.link.thumb_came.connect(lambda name, image: came.update({name: image}))
     shots = window.session.project.shots
-    qtbot.waitUntil(lambda: set(came) == {one.id for one in shots}, timeout=30_000)
+    qtbot.waitUntil(lambda: set(came) == {one.id for one in shots}, timeout=120_000)
     bright = came[shots[0].id]
     assert (bright.width(), bright.height()) == (88, 50)
     level = sum(bright.pixelColor(x, 25).lightness() for x in range(0, 88, 4))
     came.clear()
     window.session.set_value("dark", "balance/lamps", -8.0)
     window.session.set_value("darker", "balance/accents", -8.0)
-    qtbot.waitUntil(lambda: set(came) == {one.id for one in shots}, timeout=30_000)
+    qtbot.waitUntil(lambda: set(came) == {one.id for one in shots}, timeout=120_000)
     darker = came[shots[0].id]
     assert sum(darker.pixelColor(x, 25).lightness() for x in range(0, 88, 4)) < 0.7 * level
 
@@ -80,7 +80,7 @@ def test_thumbs_do_not_change_the_picture(qtbot, window, times):
         images.clear()
         window.at_rest.forget_shots()
         window.ask_picture()
-        qtbot.waitUntil(lambda: any(f.settled == 0 and f.detail == "full" for f in frames), timeout=20_000)
+        qtbot.waitUntil(lambda: any(f.settled == 0 and f.detail == "full" for f in frames), timeout=120_000)
         first = next(i for i, f in enumerate(frames) if f.settled == 0 and f.detail == "full")
         pictures.append(images[first])
         qtbot.wait(900)

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication
 
 from wallum.checkout import ROOT
 from wallum.desk.app import has_display, run_desk, screen_of_its_own
-from wallum.desk.tours.tour import DEMO, open_desk, scrub, shoot, wait_for, wait_settled
+from wallum.desk.tours.tour import DEMO, open_desk, scrub, shoot, wait_for, wait_whole
 from wallum.desk.window import DeskWindow
 from wallum.document.targets import STAND_INS
 from wallum.exchange.report import Costed, write_report
@@ -64,9 +64,7 @@ def _drag(widget: object, start: QPointF, end: QPointF, steps: int = 10) -> None
 
 
 def _settled_shot(window: DeskWindow, path: Path) -> str:
-    window.ask_picture()
-    wait_for(lambda: window.background.at_rest, "light from surfaces")
-    wait_settled(window, REST_PICTURES)
+    wait_whole(window, REST_PICTURES)
     return shoot(window, path)
 
 

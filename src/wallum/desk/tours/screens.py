@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF
 
 from wallum.checkout import ROOT
 from wallum.desk.app import screen_of_its_own
-from wallum.desk.tours.tour import DEMO, open_desk, shoot, wait_for, wait_settled
+from wallum.desk.tours.tour import DEMO, open_desk, shoot, wait_for, wait_settled, wait_whole
 from wallum.desk.window import DeskWindow
 from wallum.document.project import Project
 from wallum.exchange.gltf_export import export_gltf
@@ -19,9 +19,7 @@ __all__ = ["refresh_screenshots"]
 
 
 def _settled(window: DeskWindow, path: Path) -> str:
-    window.ask_picture()
-    wait_for(lambda: window.background.at_rest, "light from surfaces")
-    wait_settled(window)
+    wait_whole(window)
     return shoot(window, path)
 
 

@@ -28,6 +28,7 @@ __all__ = [
     "shoot",
     "wait_for",
     "wait_settled",
+    "wait_whole",
 ]
 
 DEMO: Final = "demo:kilnworks"
@@ -56,6 +57,13 @@ def wait_settled(window: DeskWindow, least: int = HIGH.settled) -> Frame:
     )
     window.link.frame_came.disconnect(connection)
     return came[-1]
+
+
+def wait_whole(window: DeskWindow, least: int = HIGH.settled) -> Frame:
+    """Run the window until light from surfaces is known too, and a picture with it has settled."""
+    window.ask_picture()
+    wait_for(lambda: window.background.at_rest, "light from surfaces")
+    return wait_settled(window, least)
 
 
 @contextmanager
