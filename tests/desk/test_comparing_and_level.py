@@ -345,6 +345,14 @@ def test_the_truth_view_refines_while_one_waits_and_goes_with_the_hands_move(qtb
     assert "2 bounces" in window.truth._text
     lit = mean(traced)
     assert lit > 5.0
+    qtbot.waitUntil(lambda: window.truth._clean is not None, timeout=120_000)
+    paths = window.truth.paths
+    window.views.setCurrentText("truth raw")  # of the same paths, its noise with it
+    assert window.truth.paths >= paths
+    assert window.truth._clean is not None
+    assert window.truth.raw
+    window.views.setCurrentText("truth")
+    assert window.truth.paths >= paths
     window.looking.look_from(Camera((0.0, 1.2, 2.0), (0.6, 0.0, -1.0), 60.0))
     assert window.truth._image is None
     qtbot.waitUntil(lambda: window.truth.paths >= 1, timeout=120_000)

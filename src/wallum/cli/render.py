@@ -36,11 +36,12 @@ def render_realtime(
 def render_reference(project: Any, level: Any, camera: Any, view: str, options: dict[str, Any]) -> Made:
     """Follow light along paths. Raises ValueProblem for a view that has no such picture.
 
-    The noise told is the standard error of the pixels over their luminance, as root mean squares.
+    The noise told is the standard error of the raw pixels over their luminance, as root mean squares.
     """
     import numpy as np
 
     from wallum.errors import ValueProblem
+    from wallum.image.denoise import denoised, denoiser
     from wallum.image.develop import develop
     from wallum.level.flatten import flatten
     from wallum.moment.evaluate import evaluate
@@ -66,12 +67,14 @@ def render_reference(project: Any, level: Any, camera: Any, view: str, options: 
     )
     for _ in range(options["samples"]):
         reference.step()
-    light = reference.luminance
+    light = reference.luminance if options["raw"] else denoised(reference.luminance, *reference.guides)
     metering = scene.look.metering
     ev100 = scene.look.ev100 if metering is None else metered_picture(light, metering)
     noise = reference.noise if reference.samples > 1 else None
-    told = {"samples": reference.samples, "noise": noise, "ev100": ev100}
+    by = None if options["raw"] else denoiser()
+    told = {"samples": reference.samples, "noise": noise, "denoised_by": by, "ev100": ev100}
     said = f"noise {noise:.1%}" if noise is not None else "noise not known from one path"
+    said += "" if by is None else f" before the {by}"
     return Made(
         develop(light, replace(scene.look, ev100=ev100)),
         light.astype(np.float32),

@@ -14,16 +14,22 @@ ONES = np.ones(3, np.float32)
 
 @dataclass
 class Paths:
-    """Paths on their way: which pixel, where, whereto, what share of light they still carry."""
+    """Paths on their way: which pixel, where, whereto, what share of light they still carry; the density
+    with which their way was taken [1/sr], infinite where nothing else could have found what they meet."""
 
     pixel: NDArray[np.int64]
     origins: Floats
     directions: Floats
     weight: Floats
+    density: Floats
+
+    @classmethod
+    def alone(cls, pixel: NDArray[np.int64], origins: Floats, directions: Floats, weight: Floats) -> "Paths":
+        """Paths of which what they meet is found by nothing else."""
+        return cls(pixel, origins, directions, weight, np.full(len(pixel), np.inf, np.float32))
 
     def only(self, keep: NDArray[np.int64]) -> "Paths":
-        origins, directions = self.origins.take(keep, 0), self.directions.take(keep, 0)
-        return Paths(self.pixel.take(keep), origins, directions, self.weight.take(keep, 0))
+        return Paths(*(getattr(self, name).take(keep, 0) for name in Paths.__dataclass_fields__))
 
     def joined(self, other: "Paths") -> "Paths":
         both = ((getattr(self, name), getattr(other, name)) for name in Paths.__dataclass_fields__)

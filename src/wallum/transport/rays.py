@@ -224,6 +224,7 @@ class RayScene:
         # Seen, but in no light's way.
         self._casting_none = _Accelerated(triangles, np.flatnonzero(~casts))
         self._see_through = veil
+        self.solid = ~masked & ~veiled  # (T,) neither seen through nor with holes
 
     def build(self) -> None:
         """Let Embree build its trees now, and not under the artist's hand."""

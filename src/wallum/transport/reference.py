@@ -18,18 +18,17 @@ from numpy.typing import NDArray
 
 from wallum.level.model import Level
 from wallum.moment.camera import Camera
-from wallum.moment.kinds import Arriving, by_kind
 from wallum.moment.scene import LitScene
-from wallum.physics.arrays import Floats, dots, normalised, scaled
+from wallum.physics.arrays import Floats, normalised, scaled
 from wallum.physics.cloud_shadow import ShadowMap
 from wallum.physics.colour import LUMINANCE_WEIGHTS
 from wallum.physics.deck import deck_along, deck_ends
 from wallum.physics.dome import sample_dome
-from wallum.physics.emitters import cone_directions, disc_points
+from wallum.physics.emitters import disc_points
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.frames import frame_of
 from wallum.physics.medium import AIR_END_M
-from wallum.physics.surface import MIN_ROUGHNESS, response
+from wallum.transport.aimed_light import AimedLight
 from wallum.transport.air_between import air_between, air_kept
 from wallum.transport.air_lit import (
     Ways,
@@ -40,9 +39,8 @@ from wallum.transport.air_lit import (
     samples_along,
     worth_following,
 )
-from wallum.transport.facets import facet_pdf, seen_facets
-from wallum.transport.lamp_choice import about_given
 from wallum.transport.light_paths import Paths, add_light
+from wallum.transport.onward import leave
 from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
 
@@ -84,21 +82,24 @@ class Reference:
         self._floor = float(level.bounds[0, 1]) if level.parts else 0.0
         count = size[0] * size[1]
         self._sum, self._squares = np.zeros((count, 3)), np.zeros(count)
+        self._shown = np.zeros((count, 6), np.float32)  # albedo and normals, summed
         self.samples = 0
         gains = [scene.glow.get((follows or {}).get(part.id, ""), 1.0) for part in level.parts]
         self._part_gain = (np.array(gains or [1.0]) * scene.glow_gain).astype(np.float32)
-        self._lamps = scene.lamps.rows.copy()
-        self._casts = scene.lamps.casting
-        self._emission = np.ascontiguousarray(self._lamps["emission"])
-        self._candela = np.zeros(len(self._lamps), np.float32)
-        for kind, rows in by_kind(self._lamps):
-            self._candela[rows] = kind.candela(self._lamps[rows])
+        self._aimed = AimedLight(rays, self._tables, scene, self._part_gain, self._cloud_shadow)
 
     @property
     def luminance(self) -> NDArray[np.float64]:
         """(H, W, 3) mean so far [cd/m2]."""
         width, height = self._size
         return (self._sum / max(self.samples, 1)).reshape(height, width, 3)
+
+    @property
+    def guides(self) -> tuple[Floats, Floats]:
+        """(H, W, 3) mean albedo and mean normals of what the pixels show; zeros where that is no surface."""
+        width, height = self._size
+        mean = (self._shown / np.float32(max(self.samples, 1))).reshape(height, width, 6)
+        return mean[..., :3], mean[..., 3:]
 
     @property
     def noise(self) -> float:
@@ -119,7 +120,7 @@ class Reference:
         parts = [np.arange(first, count, shares) for first in range(min(shares, count))]
         seeds = np.random.SeedSequence([self._seed, self.samples]).spawn(len(parts))
 
-        def work(number: int) -> Floats | None:
+        def work(number: int) -> tuple[Floats, Floats] | None:
             if not keep_going():
                 return None
             with one_thread():
@@ -127,11 +128,12 @@ class Reference:
 
         with ThreadPoolExecutor(THREADS) as pool:
             made = list(pool.map(work, range(len(parts))))
-        lights = [light for light in made if light is not None]
-        if len(lights) < len(parts):
+        done = [one for one in made if one is not None]
+        if len(done) < len(parts):
             return False
-        for pixels, light in zip(parts, lights, strict=True):
+        for pixels, (light, shown) in zip(parts, done, strict=True):
             self._sum[pixels] += light
+            self._shown[pixels] += shown
             self._squares[pixels] += (light @ WEIGHTS) ** 2
         self.samples += 1
         return True
@@ -145,25 +147,32 @@ class Reference:
         y = ((pixels // width).astype(np.float32) + jitter[1]) / np.float32(height)
         directions = self._camera.with_aspect(width / height).rays(x, y)
         origins = np.broadcast_to(np.array(self._camera.eye, dtype=np.float32), directions.shape)
-        return Paths(np.arange(len(pixels)), origins, directions, np.ones_like(directions))
+        return Paths.alone(np.arange(len(pixels)), origins, directions, np.ones_like(directions))
 
-    def _light(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> Floats:
-        light = np.zeros((len(pixels), 3), np.float32)
+    def _light(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> tuple[Floats, Floats]:
+        """What pixels (P,) have of light (P, 3), and what they show: albedo and normals (P, 6)."""
+        light, shown = np.zeros((len(pixels), 3), np.float32), np.zeros((len(pixels), 6), np.float32)
         paths = self._first(pixels, rng)
         hits = self._rays.first_visible(paths.origins, paths.directions)
         self._go_through(paths, hits, self._rays.first_visible, rng)
         scattered = self._before(light, paths, hits, rng)
         self._add_sky(light, paths.only(np.flatnonzero(hits.triangle < 0)), discs=True)
-        self._gather(light, paths, hits, scattered, rng)
-        return light
+        self._gather(light, paths, hits, scattered, rng, shown)
+        return light, shown
 
     def _gather(
-        self, light: Floats, paths: Paths, hits: Hits, scattered: Paths | None, rng: np.random.Generator
+        self,
+        light: Floats,
+        paths: Paths,
+        hits: Hits,
+        scattered: Paths | None,
+        rng: np.random.Generator,
+        shown: Floats | None = None,
     ) -> None:
         """Gather the light of the surfaces that the eye sees, and all that comes to them and to the air
-        before them."""
+        before them; notes in `shown` (P, 6) what those are."""
         met = np.flatnonzero(hits.triangle >= 0)
-        paths = self._lit_and_onward(light, paths.only(met), hits.only(met), rng)
+        paths = self._lit_and_onward(light, paths.only(met), hits.only(met), rng, shown)
         if scattered is not None:
             paths = paths.joined(self._from_air_to_air(light, scattered, rng))
         for _ in range(self._bounces):
@@ -174,10 +183,13 @@ class Reference:
             met = np.flatnonzero(hits.triangle >= 0)
             self._add_sky(light, paths.only(np.flatnonzero(hits.triangle < 0)))
             paths = self._lit_and_onward(light, paths.only(met), hits.only(met), rng)
-        if self._scene.sky is not None and len(paths.pixel):  # only the sky is left to be met
-            endless = np.full(len(paths.pixel), np.inf, np.float32)
-            paths.weight = paths.weight * self._rays.let_through(paths.origins, paths.directions, endless)
-            self._add_sky(light, paths.only(np.flatnonzero(paths.alive())))
+        if len(paths.pixel):  # only sky and glow are left to be met
+            hits = self._rays.first_hit(paths.origins, paths.directions)
+            self._go_through(paths, hits, self._rays.first_hit, rng)
+            self._add_sky(light, paths.only(np.flatnonzero(hits.triangle < 0)))
+            met = np.flatnonzero(self._tables.shining(hits))
+            paths, hits = paths.only(met), hits.only(met)
+            self._add_own(light, paths, self._tables.at(hits, paths.directions), hits)
 
     def along(
         self, start: Floats, direction: Floats, length: float, samples: int
@@ -189,7 +201,7 @@ class Reference:
         """
         rng = np.random.default_rng(self._seed)
         one = np.ones((samples, 1), np.float32)
-        paths = Paths(
+        paths = Paths.alone(
             np.arange(samples),
             one * np.asarray(start, np.float32),
             one * np.asarray(direction, np.float32),
@@ -218,27 +230,37 @@ class Reference:
         ways = disc[:, :1] * side + disc[:, 1:] * up + height[:, None] * normal
         start = np.asarray(place, np.float64) + normal * (20.0 * LIFT_M)
         ones = np.ones((samples, 3), np.float32)
-        paths = Paths(np.arange(samples), ones * start.astype(np.float32), ways.astype(np.float32), ones)
+        paths = Paths.alone(
+            np.arange(samples), ones * start.astype(np.float32), ways.astype(np.float32), ones
+        )
         light = np.zeros((samples, 3), np.float32)
         hits = self._rays.first_hit(paths.origins, paths.directions)
         self._go_through(paths, hits, self._rays.first_hit, rng)
-        met = np.flatnonzero(hits.triangle >= 0)
-        shone, seen = np.zeros_like(light), paths.only(met)
-        self._add_own(shone, seen, self._tables.at(hits.only(met), seen.directions))
+        met = hits.only(np.flatnonzero(hits.triangle >= 0))
+        shone, seen = np.zeros_like(light), paths.only(np.flatnonzero(hits.triangle >= 0))
+        self._add_own(shone, seen, self._tables.at(met, seen.directions), met)
         self._gather(light, paths, hits, None, rng)
         return (light - shone) * np.float32(np.pi), shone * np.float32(np.pi)
 
-    def _lit_and_onward(self, light: Floats, paths: Paths, hits: Hits, rng: np.random.Generator) -> Paths:
+    def _lit_and_onward(
+        self,
+        light: Floats,
+        paths: Paths,
+        hits: Hits,
+        rng: np.random.Generator,
+        shown: Floats | None = None,
+    ) -> Paths:
         """Gather the light of the surfaces that paths have met; returns the paths that leave them."""
         if not len(paths.pixel):
             return paths
         surfaces = self._tables.at(hits, paths.directions)
+        if shown is not None:
+            shown[paths.pixel, :3], shown[paths.pixel, 3:] = surfaces.base, surfaces.normals
         places = paths.origins + scaled(paths.directions, hits.distance.astype(np.float32))
         places += surfaces.faces * np.float32(LIFT_M * 10.0)
-        self._add_own(light, paths, surfaces)
-        self._add_far(light, paths, surfaces, places, rng)
-        self._add_lamps(light, paths, surfaces, places, rng)
-        return self._onward(paths, surfaces, places, rng)
+        self._add_own(light, paths, surfaces, hits)
+        self._aimed.gather(light, paths, surfaces, places, rng)
+        return leave(paths, surfaces, places, rng)
 
     def _go_through(self, paths: Paths, hits: Hits, see: Look, rng: np.random.Generator) -> None:
         """At what is seen through a path goes on straight or stays, by how much comes through; `hits` are
@@ -299,7 +321,7 @@ class Reference:
         assert scene.air is not None
         lit = lamp_light(self._rays, scene, ways, rng) + own_light(scene.air, ways)
         nothing = np.zeros((0, 3), np.float32)
-        paths = Paths(np.zeros(0, np.int64), nothing, nothing, nothing)
+        paths = Paths.alone(np.zeros(0, np.int64), nothing, nothing, nothing)
         for samples in samples_along(scene.air, ways, rng):
             lit += far_light(self._rays, scene, ways, samples, self._cloud_shadow, rng)
             toward, weight = onward(scene.air, ways, samples, rng)
@@ -307,7 +329,7 @@ class Reference:
             rows, counts = worth_following(weight, rng)
             kept = samples.places[rows], toward[rows], scaled(weight[rows], counts)
             moved = (one.astype(np.float32) for one in kept)
-            paths = paths.joined(Paths(rows, *moved))
+            paths = paths.joined(Paths.alone(rows, *moved))
         return lit, paths
 
     def _from_air_to_air(self, light: Floats, paths: Paths, rng: np.random.Generator) -> Paths:
@@ -344,144 +366,15 @@ class Reference:
             seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
         add_light(light, paths.pixel, paths.weight * seen)
 
-    def _add_own(self, light: Floats, paths: Paths, surfaces: Surfaces) -> None:
+    def _add_own(self, light: Floats, paths: Paths, surfaces: Surfaces, hits: Hits) -> None:
         """Glow, and surfaces that ask for no light."""
         rows = surfaces.shining
         if len(rows):
-            glow = scaled(surfaces.glow, self._part_gain.take(surfaces.part.take(rows)))
+            counts = self._aimed.met_share(paths, rows, hits)
+            glow = scaled(surfaces.glow, counts * self._part_gain.take(surfaces.part.take(rows)))
             add_light(light, paths.pixel.take(rows), paths.weight.take(rows, 0) * glow)
         rows = np.flatnonzero(surfaces.unlit)
         if len(rows):
             shown = surfaces.base.take(rows, 0) / exposure_scale(self._scene.look.ev100)
             add_light(light, paths.pixel.take(rows), paths.weight.take(rows, 0) * shown)
             paths.weight[rows] = 0.0
-
-    def _answer(
-        self, surfaces: Surfaces, rows: NDArray[np.int64], to_eye: Floats, to_light: Floats
-    ) -> Floats:
-        s = surfaces
-        base, normals = s.base.take(rows, 0), s.normals.take(rows, 0)
-        f0 = None if s.f0 is None else s.f0.take(rows)
-        return response(base, s.metallic.take(rows), s.roughness.take(rows), normals, to_eye, to_light, f0)
-
-    def _add_far(
-        self,
-        light: Floats,
-        paths: Paths,
-        surfaces: Surfaces,
-        places: Floats,
-        rng: np.random.Generator,
-    ) -> None:
-        sun = self._scene.sun
-        if sun is None:
-            return
-        middle, half = sun.direction.astype(np.float32), 0.5 * sun.disc_rad
-        # Some part of the disc is over the surface.
-        edge = -np.float32(np.sin(half))
-        facing = (dots(surfaces.normals, middle) > edge) & (dots(surfaces.faces, middle) > edge)
-        rows = np.flatnonzero(facing & paths.alive())
-        toward = cone_directions(middle, half, rng.random((len(rows), 2), dtype=np.float32))
-        over = dots(surfaces.normals.take(rows, 0), toward) > 0.0
-        over &= dots(surfaces.faces.take(rows, 0), toward) > 0.0
-        through = np.ones((len(rows), 3), np.float32)
-        if sun.shadow and over.any():
-            endless = np.where(over, np.float32(np.inf), np.float32(0.0))
-            through = self._rays.let_through(places.take(rows, 0), toward, endless)
-            over &= through.any(axis=1)
-        seen = np.flatnonzero(over)
-        rows, toward = rows.take(seen), toward.take(seen, 0)
-        if len(rows):
-            answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward)
-            answer *= paths.weight.take(rows, 0) * through.take(seen, 0)
-            if self._cloud_shadow is not None or sun.through is not None:
-                answer *= sun.at(places.take(rows, 0), self._cloud_shadow).astype(np.float32)
-            else:
-                for k in range(3):
-                    answer[:, k] *= np.float32(sun.illuminance[k])
-            add_light(light, paths.pixel.take(rows), answer)
-
-    def _add_lamps(
-        self,
-        light: Floats,
-        paths: Paths,
-        surfaces: Surfaces,
-        places: Floats,
-        rng: np.random.Generator,
-    ) -> None:
-        """One lamp a surface, picked by what it would give without shadow."""
-        if not len(self._casts):
-            return
-        gain = about_given(self._lamps, self._candela, places, surfaces.normals)
-        total = gain.sum(axis=0)
-        rows = np.flatnonzero((total > 0.0) & paths.alive())
-        if not len(rows):
-            return
-        gain, total = gain.take(rows, 1), total.take(rows)
-        pick = (np.cumsum(gain, axis=0) < rng.random(len(rows), dtype=np.float32) * total).sum(axis=0)
-        pick = np.minimum(pick, len(gain) - 1)
-        pdf = gain[pick, np.arange(len(rows))] / total
-        toward, reach, strength = self._samples(pick, places.take(rows, 0), rng)
-        open_way, through = strength > 0.0, np.ones((len(rows), 3), np.float32)
-        casting = np.flatnonzero(open_way & self._casts.take(pick))
-        if len(casting):
-            free = reach.take(casting) - 2.0 * LIFT_M
-            from_places = places.take(rows.take(casting), 0)
-            through[casting] = self._rays.let_through(from_places, toward.take(casting, 0), free)
-            open_way &= through.any(axis=1)
-        lit = np.flatnonzero(open_way)
-        rows, pick = rows.take(lit), pick.take(lit)
-        answer = self._answer(surfaces, rows, -paths.directions.take(rows, 0), toward.take(lit, 0))
-        answer *= scaled(self._emission.take(pick, 0), (strength / np.maximum(pdf, 1e-12)).take(lit))
-        if self._scene.air is not None:
-            lamps = self._lamps["position"].take(pick, 0)
-            answer *= self._scene.air.between(lamps, places.take(rows, 0)).astype(np.float32)
-        shown = paths.weight.take(rows, 0) * answer * through.take(lit, 0)
-        add_light(light, paths.pixel.take(rows), shown)
-
-    def _samples(self, pick: NDArray[np.intp], places: Floats, rng: np.random.Generator) -> Arriving:
-        """What comes to places from a point of the lamp that each has picked."""
-        u = rng.random((len(pick), 3), dtype=np.float32)
-        rows = self._lamps.take(pick)
-        kinds = list(by_kind(rows))
-        if len(kinds) == 1:
-            return kinds[0][0].sample(rows, places, u)
-        out = Arriving(np.empty_like(places), np.empty(len(pick)), np.empty(len(pick)))
-        for kind, own in kinds:
-            found = kind.sample(rows.take(own), places.take(own, 0), u.take(own, 0))
-            for whole, part in zip(out, found, strict=True):
-                whole[own] = part
-        return out
-
-    # -- where paths go on ---------------------------------------------------------------
-
-    def _onward(self, paths: Paths, surfaces: Surfaces, places: Floats, rng: np.random.Generator) -> Paths:
-        """Paths that leave their surfaces: by the cosine, or by the facets' mirror image."""
-        n, v = surfaces.normals, -paths.directions
-        count = len(n)
-        n_v = np.maximum(dots(n, v), 1e-3)
-        grey = surfaces.base @ (ONES / 3.0)
-        f0 = 0.04 + (grey - 0.04) * surfaces.metallic
-        gloss = f0 + (1.0 - f0) * (1.0 - n_v) * np.square(np.square(1.0 - n_v))
-        dull = grey * (1.0 - surfaces.metallic)
-        share = np.clip(gloss / np.maximum(gloss + dull, 1e-6), 0.08, 0.98)
-        mirrored = rng.random(count, dtype=np.float32) < share
-        rough = np.maximum(surfaces.roughness, MIN_ROUGHNESS)
-        alpha = rough * rough
-        side, up = frame_of(n)
-        u = rng.random((count, 2), dtype=np.float32)
-        disc = disc_points(u)
-        height = np.sqrt(np.maximum(1.0 - u[:, 0], 0.0))
-        toward = scaled(side, disc[:, 0]) + scaled(up, disc[:, 1]) + scaled(n, height)
-        rows = np.flatnonzero(mirrored)
-        eye = v.take(rows, 0)
-        half = seen_facets(*(one.take(rows, 0) for one in (n, side, up, v, alpha, u)))
-        toward[rows] = scaled(half, 2.0 * dots(eye, half)) - eye
-        toward = normalised(toward)
-        n_l = dots(n, toward)
-        good = (n_l > 1e-4) & (dots(surfaces.faces, toward) > 0.0) & paths.alive()
-        rows = np.flatnonzero(good)
-        v, toward = v.take(rows, 0), toward.take(rows, 0)
-        pdf = facet_pdf(n.take(rows, 0), v, toward, alpha.take(rows), share.take(rows))
-        weight = self._answer(surfaces, rows, v, toward)
-        weight *= scaled(paths.weight.take(rows, 0), 1.0 / np.maximum(pdf, 1e-9))
-        return Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight)

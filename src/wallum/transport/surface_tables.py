@@ -58,6 +58,7 @@ class SurfaceTables:
         self._f0 = _table([m.reflectance for m in materials]) if unusual else None
         # What goes through is not sent back by what lies under the gloss.
         self._base *= (1.0 - _table([m.transmission for m in materials] or [0.0]))[:, None]
+        self._double = np.array([m.double_sided for m in materials] or [True])
         self._unlit = np.array([m.unlit for m in materials] or [False])
         self._bump = _table([m.normal_scale for m in materials] or [1.0])
         self._decode = srgb_decode(np.arange(256) / 255.0).astype(np.float32)
@@ -112,7 +113,8 @@ class SurfaceTables:
         row = a + b * hits.weights[:, :1] + c * hits.weights[:, 1:]
         uv: Floats = row[:, 7:11]
         normals: Floats = normalised(row[:, :3])
-        faces = scaled(faces, np.copysign(ONE, -dots(faces, directions)))
+        front = -dots(faces, directions)
+        faces = scaled(faces, np.copysign(ONE, front))
         normals = scaled(normals, np.copysign(ONE, dots(normals, faces)))
         bumped = np.flatnonzero(self._uses["normal"][:, 0].take(material))
         if len(bumped):
@@ -124,17 +126,36 @@ class SurfaceTables:
         texel = self._texel("base", material, uv)
         for k in range(3):
             base[:, k] *= self._decode.take(texel[:, k])
-        shining = np.flatnonzero(self.shines.take(material))
-        glow = self._glow.take(material.take(shining), 0)
-        if len(shining):
-            texel = self._texel("emissive", material.take(shining), uv.take(shining, 0))
-            glow *= self._decode.take(texel[:, :3])
+        # What has one side only does not shine from behind.
+        shining = np.flatnonzero(self.shines.take(material) & ((front >= 0.0) | self._double.take(material)))
+        glow = self._glow_of(material.take(shining), uv.take(shining, 0))
         gloss: Floats = self._gloss.take(material, 0)
         if self._uses["metal_rough"][:, 0].take(material).any():
             gloss = gloss * (self._texel("metal_rough", material, uv)[:, [2, 1]] / np.float32(255.0))
         unlit, part = self._unlit.take(material), flat.part.take(found).astype(np.int64)
         f0 = None if self._f0 is None else self._f0.take(material)
         return Surfaces(normals, faces, base, gloss[:, 0], gloss[:, 1], shining, glow, unlit, part, f0)
+
+    def shining(self, hits: Hits) -> NDArray[np.bool_]:
+        """(N,) which of what rays hit may glow, or asks for no light."""
+        shown = self.shines | self._unlit
+        return (hits.triangle >= 0) & shown.take(self._flat.material.take(hits.triangle))
+
+    def _glow_of(self, material: NDArray[np.int32], uv: Floats) -> NDArray[np.float32]:
+        glow = self._glow.take(material, 0)
+        if len(material):
+            glow *= self._decode.take(self._texel("emissive", material, uv)[:, :3])
+        return glow
+
+    def glow_at(self, triangles: NDArray[np.int64], weights: Floats) -> NDArray[np.float32]:
+        """(N, 3) what triangles (N,) give at weights (N, 2) of their second and third corners [cd/m2]."""
+        a, b, c = np.split(self._rows.take(triangles, 0), 3, axis=1)
+        row = a + b * weights[:, :1] + c * weights[:, 1:]
+        return self._glow_of(self._flat.material.take(triangles), row[:, 7:11])
+
+    def declared_glow(self, triangles: NDArray[np.int64]) -> NDArray[np.float32]:
+        """(N, 3) what triangles (N,) give where their picture is white [cd/m2]."""
+        return self._glow.take(self._flat.material.take(triangles), 0)
 
     def _bumped(
         self, material: NDArray[np.int32], uv: Floats, normals: Floats, lines: Floats

@@ -15,14 +15,14 @@ from wallum.desk.picture.walker import Walker
 from wallum.desk.picture.wipe import Wipe
 from wallum.desk.project.session import Session
 from wallum.desk.rendering.asking import Asking
-from wallum.desk.rendering.truth import TRUTH, Truth
+from wallum.desk.rendering.truth import RAW_TRUTH, TRUTHS, Truth
 from wallum.frame.views import VIEWS
 
 __all__ = ["CHOICES", "ONE_SOURCE", "Viewing"]
 
 ONE_SOURCE = "one source"
 # What the list of views offers.
-CHOICES = (*VIEWS, ONE_SOURCE, TRUTH)
+CHOICES = (*VIEWS, ONE_SOURCE, *TRUTHS)
 
 
 class Viewing(QObject):
@@ -89,7 +89,7 @@ class Viewing(QObject):
         self._picture.view = view
 
     def _end_truth(self) -> None:
-        if self._choice.currentText() == TRUTH:
+        if self._choice.currentText() in TRUTHS:
             self._say("final")
             self._truth.show(False)
             self._state.tell("truth", False)
@@ -100,7 +100,8 @@ class Viewing(QObject):
             self._balance.see_only(self._session.selection.lead)
         elif view != ONE_SOURCE and self._balance.only:
             self._balance.see_only("")
-        self._truth.show(view == TRUTH)
-        self._state.tell("truth", view == TRUTH)
+        traced = self._truth.show(view in TRUTHS, view == RAW_TRUTH)
+        self._state.tell("truth", view in TRUTHS)
         self._picture.update()
-        self._asking.ask()
+        if not traced:  # with its noise or without, it is of the same paths
+            self._asking.ask()

@@ -12,15 +12,18 @@ from wallum.desk.picture.view import PictureView
 from wallum.desk.project.loading import LoadedLevel
 from wallum.desk.project.session import Session
 from wallum.desk.project.work_thread import Crew, WorkThread
+from wallum.image.denoise import denoised, denoiser
 from wallum.image.develop import develop
 from wallum.moment.camera import Camera
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
 from wallum.transport.reference import Reference
 
-__all__ = ["TRUTH", "Truth"]
+__all__ = ["RAW_TRUTH", "TRUTHS", "Truth"]
 
-TRUTH = "truth"
+RAW_TRUTH = "truth raw"
+# The views of it: without its noise, and with.
+TRUTHS = ("truth", RAW_TRUTH)
 # It is traced at this share of the picture's size, and begins once the hand has rested so long.
 SHARE, REST_MS = 0.5, 350
 BOUNCES, MOST_PATHS = 2, 512
@@ -39,7 +42,8 @@ class _Wanted:
 class _TruthThread(WorkThread):
     """One reference picture, path after path, until it is given up."""
 
-    refined = pyqtSignal(object, int, float)  # RGB (H, W, 3), paths a pixel, noise
+    refined = pyqtSignal(object, int, float)  # RGB (H, W, 3) with its noise, paths a pixel, noise
+    cleaned = pyqtSignal(object)  # RGB without it
     doing = "the reference picture"
     behind = True
 
@@ -51,9 +55,13 @@ class _TruthThread(WorkThread):
         w = self._wanted
         level = w.loaded.level
         reference = Reference(w.loaded.rays, level, w.scene, w.camera, w.size, BOUNCES, w.follows)
+        look = replace(w.scene.look, ev100=w.ev100)
         while reference.samples < MOST_PATHS and reference.step(lambda: not self.given_up):
-            rgb = develop(reference.luminance, replace(w.scene.look, ev100=w.ev100))
-            self.refined.emit(rgb, reference.samples, reference.noise)
+            light, paths = reference.luminance, reference.samples
+            self.refined.emit(develop(light, look), paths, reference.noise)
+            # Each time that there are twice as many: between, little changes.
+            if paths & (paths - 1) == 0 and not self.given_up:
+                self.cleaned.emit(develop(denoised(light, *reference.guides), look))
 
 
 class Truth(QObject):
@@ -62,9 +70,10 @@ class Truth(QObject):
     def __init__(self, session: Session, picture: PictureView) -> None:
         super().__init__()
         self._session, self._picture = session, picture
-        self.on = False
+        self.on = self.raw = False
         self.paths = 0
         self._image: QImage | None = None
+        self._clean: QImage | None = None
         self._text = ""
         self._thread: _TruthThread | None = None
         self._crew = Crew(self)
@@ -74,15 +83,19 @@ class Truth(QObject):
         self._rest.timeout.connect(self._begin)
         picture.overlays.insert(0, self._paint)
 
-    def show(self, on: bool) -> None:
-        """Show the reference picture, or the real-time one."""
-        self.on = on
-        self.asked()
+    def show(self, on: bool, raw: bool = False) -> bool:
+        """Show the reference picture, raw or without its noise, or the real-time one; whether what is shown
+        was there already."""
+        there = on and self.on
+        self.on, self.raw = on, raw
+        if not there:
+            self.asked()
+        return there
 
     def asked(self) -> None:
         """The picture is asked for anew: what was traced is of another."""
         self._stop()
-        self._image, self.paths = None, 0
+        self._image, self._clean, self.paths = None, None, 0
         if self.on:
             self._text = "the reference picture begins when the hand rests"
             self._rest.start()
@@ -105,30 +118,43 @@ class Truth(QObject):
         wanted = _Wanted(loaded, scene, camera, size, project.follows, ev100)
         self._thread = _TruthThread(wanted)
         self._thread.refined.connect(self._refined)
+        self._thread.cleaned.connect(self._cleaned)
         self._thread.failed.connect(self._session.failed)
         self._crew.start(self._thread)
 
     def _refined(self, rgb: NDArray[np.uint8], paths: int, noise: float) -> None:
         if self.sender() is not self._thread:
             return
-        height, width = rgb.shape[:2]
-        data = np.ascontiguousarray(rgb)
-        self._image = QImage(data.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()  # type: ignore[call-overload]
+        self._image = _image(rgb)
         self.paths = paths
         said = f", noise {noise:.1%}" if paths > 1 else ""
         self._text = f"reference, {paths} paths a pixel, {BOUNCES} bounces{said}"
         self._picture.update()
 
+    def _cleaned(self, rgb: NDArray[np.uint8]) -> None:
+        if self.sender() is self._thread:
+            self._clean = _image(rgb)
+            self._picture.update()
+
     def _paint(self, painter: QPainter) -> None:
         if not self.on:
             return
-        if self._image is not None:
+        clean = self._clean if not self.raw else None
+        shown, text = clean or self._image, self._text
+        if shown is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(QRectF(self._picture.rect()), self._image)
-        draw_label(painter, self._picture.rect().bottomLeft().toPointF(), self._text, self._picture.rect())
+            painter.drawImage(QRectF(self._picture.rect()), shown)
+        text += f", without it by {denoiser()}" if clean is not None else ""
+        draw_label(painter, self._picture.rect().bottomLeft().toPointF(), text, self._picture.rect())
 
     def dispose(self) -> None:
         """Stop for good."""
         self.on = False
         self._stop()
         self._crew.wait()
+
+
+def _image(rgb: NDArray[np.uint8]) -> QImage:
+    height, width = rgb.shape[:2]
+    data = np.ascontiguousarray(rgb)
+    return QImage(data.data, width, height, 3 * width, QImage.Format.Format_RGB888).copy()  # type: ignore[call-overload]
