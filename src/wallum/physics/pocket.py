@@ -8,6 +8,7 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import map_coordinates
 
 from wallum.physics.arrays import Floats
 
@@ -53,16 +54,8 @@ def pocket_noise() -> NDArray[np.float32]:
 
 def _looked_up(place: Floats) -> NDArray[np.float64]:
     """(N,) noise at places (N, 3) in cells, between its values."""
-    table = pocket_noise()
-    at = np.asarray(place, dtype=np.float64) - 0.5
-    first = np.floor(at).astype(int)
-    share = at - first
-    out = np.zeros(len(at))
-    for corner in np.ndindex(2, 2, 2):
-        cell = (first + corner) % NOISE_CELLS
-        weight = np.where(np.array(corner) == 1, share, 1.0 - share).prod(axis=1)
-        out += table[cell[:, 0], cell[:, 1], cell[:, 2]] * weight
-    return out
+    at = np.asarray(place, dtype=np.float64).T - 0.5
+    return np.asarray(map_coordinates(pocket_noise(), at, np.float64, order=1, mode="grid-wrap"))
 
 
 def noise_at(places: Floats, drifted: RGB, grain_m: float, contrast: float) -> NDArray[np.float64]:
@@ -117,40 +110,63 @@ class Pocket:
             return inside
         return inside * noise_at(p, self.drifted, self.grain_m, self.contrast)
 
+    def _local(self, places: Floats) -> list[NDArray[np.float64]]:
+        """Three (N,) or (): places or ways (N, 3) or (3,) along the pocket's axes, in half sizes."""
+        p = np.asarray(places, dtype=np.float64)
+        return [p @ row for row in self.rows]
+
     def _smooth(self, p: NDArray[np.float64]) -> NDArray[np.float64]:
-        """(N,) the same without its noise."""
-        local = (p - self.centre) @ self.rows.T
-        out = np.abs(local).max(axis=1) if self.box else np.sqrt((local**2).sum(axis=1))
+        """(N,) the density without its noise."""
+        return self._fading(self._local(p - self.centre))
+
+    def _fading(self, local: list[NDArray[np.float64]]) -> NDArray[np.float64]:
+        """(N,) the density without its noise at places along the pocket's axes."""
+        x, y, z = local
+        if self.box:
+            out = np.maximum(np.maximum(np.abs(x), np.abs(y)), np.abs(z))
+        else:
+            out = np.sqrt(x * x + y * y + z * z)
         inside = np.clip((1.0 - out) / max(self.edge, HARDEST), 0.0, 1.0)
         return np.asarray(inside * inside * (3.0 - 2.0 * inside))
 
     def ends(self, start: Floats, directions: Floats) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """(N,) where ways from starts (N, 3) or (3,), along unit directions (N, 3), come in and go out [m];
         out lies before in where they miss it."""
-        o = (np.asarray(start, dtype=np.float64) - self.centre) @ self.rows.T
-        d = np.asarray(directions, dtype=np.float64) @ self.rows.T
+        o = self._local(np.asarray(start, dtype=np.float64) - self.centre)
+        return self._met(o, self._local(directions))
+
+    def _met(
+        self, o: list[NDArray[np.float64]], d: list[NDArray[np.float64]]
+    ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         if not self.box:
-            a, b = (d * d).sum(axis=1), (o * d).sum(axis=-1)
-            root = b * b - a * ((o * o).sum(axis=-1) - 1.0)
+            a, b, c = (sum(p * q for p, q in zip(m, n)) for m, n in ((d, d), (o, d), (o, o)))
+            root = b * b - a * (c - 1.0)
             reach = np.sqrt(np.maximum(root, 0.0))
             miss = root < 0.0
             return np.where(miss, 1.0, (-b - reach) / a), np.where(miss, 0.0, (-b + reach) / a)
-        safe = np.where(np.abs(d) < 1e-12, 1e-12, d)
-        one, other = (-1.0 - o) / safe, (1.0 - o) / safe
-        return np.minimum(one, other).max(axis=1), np.maximum(one, other).min(axis=1)
+        first, last = np.full(np.shape(d[0]), -np.inf), np.full(np.shape(d[0]), np.inf)
+        for from_middle, along in zip(o, d, strict=True):
+            safe = np.where(np.abs(along) < 1e-12, 1e-12, along)
+            one, other = (-1.0 - from_middle) / safe, (1.0 - from_middle) / safe
+            first = np.maximum(first, np.minimum(one, other))
+            last = np.minimum(last, np.maximum(one, other))
+        return first, last
 
     def depth(self, start: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:
         """(N,) optical depth along ways of given lengths, by the density without noise at places of each."""
-        first, last = self.ends(start, directions)
+        o = self._local(np.asarray(start, dtype=np.float64) - self.centre)
+        d = self._local(directions)
+        first, last = self._met(o, d)
         first, last = np.maximum(first, 0.0), np.minimum(last, distance_m)
-        out = np.zeros(len(directions))
+        out = np.zeros(len(d[0]))
         rows = np.flatnonzero(last > first)
         if not len(rows):
             return out
-        begin = np.broadcast_to(np.asarray(start, dtype=np.float64), np.shape(directions))[rows]
-        way, length = np.asarray(directions, dtype=np.float64)[rows], (last - first)[rows]
+        begin = [np.broadcast_to(one, out.shape)[rows] for one in o]
+        way, length = [one[rows] for one in d], (last - first)[rows]
         for place, share in zip(PLACES, SHARES, strict=True):
             at = first[rows] + length * (0.5 + 0.5 * place)
-            out[rows] += 0.5 * share * self._smooth(begin + way * at[:, None])
+            local = [p + w * at for p, w in zip(begin, way, strict=True)]
+            out[rows] += 0.5 * share * self._fading(local)
         out[rows] *= self.extinction * length
         return out
