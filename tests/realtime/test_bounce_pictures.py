@@ -17,10 +17,12 @@ from wallum.physics.colour import luminance
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
+from wallum.transport.contributions import Layers, fill_layers
 from wallum.transport.field.bounce import BounceField
 from wallum.transport.field.making import make_field
 from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
+from wallum.transport.surfaces import seen_surfaces
 
 SIZE = (160, 90)
 INSIDE = Camera((0.6, 1.5, 4.4), (0.45, -0.15, -0.88), 60.0, SIZE[0] / SIZE[1], far=60.0)
@@ -98,6 +100,34 @@ def test_each_pixel_reads_the_probe_that_stands_for_it(renderer, room):
     near = np.linalg.norm(places - probes.places[found], axis=1) < 0.2 * probes.step
     wanted = np.where(near, light, 0.35 * light)
     assert (np.abs(shown.ravel() / wanted - 1.0) < 0.02).mean() > 0.97
+
+
+def test_each_sources_layer_has_what_comes_back_of_its_light(renderer, room):
+    """Two lamps: their layers, straight light and bounce, are together the picture of both; and each layer's
+    bounce is its own lamp's."""
+    rays, bounce = _shown(renderer, room)
+    one = PointSource(
+        id="one", name="One", position=(2.6, 2.0, 2.0), intensity=200.0, radius=0.05, shadow=True
+    )
+    two = one.revised(id="two", name="Two", position=(1.0, 0.6, 3.0), intensity=60.0, kelvin=2400.0)
+    scene = evaluate(Project(sources=(one, two), look=Look(ev100=4.0)))
+    relit(renderer, bounce, scene)
+    layers = Layers(seen_surfaces(rays, room, INSIDE, SIZE))
+    for _ in fill_layers(layers, rays, scene, bounce):
+        pass
+    drawn = _drawn(renderer, scene)[: SIZE[1]].reshape(-1)[layers.seen.pixel]
+    assert np.median(np.abs(drawn / luminance(layers.total) - 1.0)) < 0.03
+    for source in (one, two):
+        alone = evaluate(Project(sources=(source,), look=Look(ev100=4.0)))
+        only = Layers(layers.seen)
+        for _ in fill_layers(only, rays, alone, bounce):
+            pass
+        assert only.light[source.id] == pytest.approx(layers.light[source.id], rel=1e-6)
+    straight = Layers(layers.seen)
+    for _ in fill_layers(straight, rays, scene):
+        pass
+    for source in (one, two):
+        assert luminance(layers.light[source.id] - straight.light[source.id]).min() > 0.0
 
 
 def test_a_closed_room_beside_noon_is_black(renderer, room):

@@ -1,7 +1,7 @@
 """What each source gives a picture: a small layer of light for each, by rays.
 
 Direct light through the standard's surface model, one shadow ray a pixel to a lamp's middle or
-a few to the sky; glow as it shows itself.
+a few to the sky; glow as it shows itself; and what probes know of each one's light from surfaces.
 """
 
 from collections.abc import Iterator
@@ -21,6 +21,8 @@ from wallum.physics.medium import AIR_END_M
 from wallum.physics.surface import response
 from wallum.transport.air_between import air_between, air_parts
 from wallum.transport.air_lit import Ways, air_light
+from wallum.transport.field.bounce import BounceField
+from wallum.transport.field.scattering import even_albedo
 from wallum.transport.rays import LIFT_M, RayScene
 from wallum.transport.sheet_shares import card_shares, screen_share
 from wallum.transport.surfaces import SeenSurfaces
@@ -174,8 +176,21 @@ def _air(rays: RayScene, seen: SeenSurfaces, scene: LitScene) -> dict[str, NDArr
     return {name: part / whole * lit for name, part in alike.items()}
 
 
-def fill_layers(layers: Layers, rays: RayScene, scene: LitScene) -> Iterator[None]:
-    """Work out the layers of a scene, source after source; stops after each."""
+def _add_bounce(layers: Layers, scene: LitScene, bounce: BounceField, kept: Floats) -> None:
+    """Add what comes back of each source's light to its layer, as the picture shows it."""
+    seen = layers.seen
+    even = even_albedo(seen) * kept / np.pi
+    for source_id, light in bounce.shares(scene, seen.points, seen.normals).items():
+        shown = np.asarray(even * light, np.float64)
+        straight = layers.light.get(source_id)
+        layers.light[source_id] = shown if straight is None else straight + shown
+
+
+def fill_layers(
+    layers: Layers, rays: RayScene, scene: LitScene, bounce: BounceField | None = None
+) -> Iterator[None]:
+    """Work out the layers of a scene, source after source; stops after each. bounce : what is known of light
+    that comes back from surfaces"""
     seen = layers.seen
     kept = _kept(seen, scene)
     if scene.sky is not None:
@@ -199,4 +214,7 @@ def fill_layers(layers: Layers, rays: RayScene, scene: LitScene) -> Iterator[Non
         layers.light[SCREEN_ID] = screen_share(seen, scene)[0]
     for index, lamp_id in enumerate(scene.lamps.ids):
         layers.light[lamp_id] = _lamp(rays, seen, scene, index) * kept
+        yield
+    if bounce is not None:
+        _add_bounce(layers, scene, bounce, kept)
         yield

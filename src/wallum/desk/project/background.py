@@ -13,6 +13,7 @@ from wallum.level.dressing import Dress, dress_of
 from wallum.moment.scene import LitScene
 from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.level.probe_set import ProbeSet, Units
+from wallum.transport.field.bounce import BounceField
 from wallum.transport.sky_grid import SkyGrid
 
 __all__ = ["Background", "probe_grid"]
@@ -66,6 +67,11 @@ class Background(QObject):
     def at_rest(self) -> bool:
         """Whether nothing is being worked out."""
         return self._grid is None and not self._packing and not self._bouncing
+
+    @property
+    def bounce(self) -> BounceField | None:
+        """Light from surfaces of the level that is shown, as far as it is known."""
+        return None if self._bounce is None else self._bounce.bounce
 
     @property
     def hand_is_moving(self) -> bool:

@@ -15,6 +15,7 @@ from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import LitScene
 from wallum.realtime.process.request import PictureRequest
+from wallum.transport.field.bounce import BounceField
 
 __all__ = ["AtRest", "shot_requests"]
 
@@ -60,6 +61,8 @@ class AtRest(QObject):
         # Whoever wants other pictures too: given the scene, what is missing, by its name.
         self.more: list[Callable[[LitScene], dict[str, PictureRequest]]] = []
         link.thumb_came.connect(lambda name, _: self._waiting.pop(name, None))
+        # Light from surfaces of the level that is shown, as far as it is known.
+        self.bounce: Callable[[], BounceField | None] = lambda: None
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(REST_MS)
@@ -96,7 +99,8 @@ class AtRest(QObject):
         lamp = self._session.selection.lead
         camera = self._picture.camera_as_shown
         project = self._session.project
-        self._contributions.ask(Wanted(loaded, scene, camera, self._session.shown_ev, project.target, lamp))
+        ev100, target = self._session.shown_ev, project.target
+        self._contributions.ask(Wanted(loaded, scene, camera, ev100, target, lamp, self.bounce()))
         wanted = self._picture_shots(scene, far_for(loaded.level.bounds))
         for more in self.more:
             wanted |= more(scene)

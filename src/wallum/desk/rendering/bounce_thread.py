@@ -46,6 +46,7 @@ class BounceThread(WorkThread):
         self._scene: LitScene | None = None
         self._paused, self._told = False, 0.0
         self._not_before = 0.0
+        self.bounce: BounceField | None = None  # once it is there; its light is brought up meanwhile
 
     def give_up(self) -> None:
         """Its answer is not wanted any more."""
@@ -82,7 +83,7 @@ class BounceThread(WorkThread):
         self.probes_found.emit(loaded, None if made is None else probe_set(made))
         if made is None:
             return
-        bounce = BounceField.of(loaded.lasting, loaded.level, made, loaded.follows)
+        bounce = self.bounce = BounceField.of(loaded.lasting, loaded.level, made, loaded.follows)
         while not self.given_up:
             self._asked.wait()
             self._asked.clear()

@@ -18,6 +18,7 @@ from wallum.judge.work import count_work
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.transport.contributions import LAYER_SIZE, Layers, fill_layers
+from wallum.transport.field.bounce import BounceField
 from wallum.transport.pool import pool_field
 from wallum.transport.surfaces import SeenSurfaces, seen_surfaces
 
@@ -28,7 +29,7 @@ __all__ = ["ContributionThread", "Wanted"]
 class Wanted:
     """What is to be worked out: of a scene, for a camera, at an exposure, on a target.
 
-    pool_of : id of a lamp whose pool is found first
+    pool_of : id of a lamp whose pool is found first; bounce : light from surfaces, as far as it is known
     """
 
     loaded: LoadedLevel
@@ -37,6 +38,7 @@ class Wanted:
     ev100: float
     target: Target
     pool_of: str = ""
+    bounce: BounceField | None = None
 
 
 class ContributionThread(WorkThread):
@@ -106,7 +108,7 @@ class ContributionThread(WorkThread):
             field = pool_field(loaded.rays, scene, layers.seen, wanted.pool_of)
             self.pool_found.emit(wanted.pool_of, wanted.camera, field)
         self._find_cost(wanted, layers.seen)
-        for _ in fill_layers(layers, loaded.rays, scene):
+        for _ in fill_layers(layers, loaded.rays, scene, wanted.bounce):
             if self._stop or self._wanted is not None or self._ended:
                 return
         self.worked_out.emit(ledger(layers, wanted.ev100))

@@ -10,7 +10,7 @@ from scipy.sparse import csr_matrix
 
 from wallum.level.model import Level
 from wallum.moment.bounce_gains import bounce_gains, bounce_keys, coloured
-from wallum.moment.scene import LitScene
+from wallum.moment.scene import GLOW_ID, LitScene
 from wallum.physics.arrays import Floats
 from wallum.transport.field.cast import Seen
 from wallum.transport.field.glow import Shining, find_shining
@@ -107,6 +107,21 @@ class BounceField:
             if source_id in self.units:
                 out += self.units[source_id].light * gain.astype(np.float32)
         return coloured(out, scene.bounce[1])
+
+    def shares(self, scene: LitScene, points: Floats, normals: Floats) -> dict[str, NDArray[np.float32]]:
+        """By source id, (P, 3) illuminance of places by what comes back of its light [lx]; glow under one
+        id. Places that no probe stands for have none."""
+        found = self.made.probes.find(points, normals)
+        known, units = found >= 0, dict(self.units)  # another thread may just bring it up to a scene
+        out: dict[str, NDArray[np.float32]] = {}
+        for source_id, gain in bounce_gains(scene).items():
+            if source_id not in units:
+                continue
+            light = units[source_id].light.take(np.maximum(found, 0), 0) * gain.astype(np.float32)
+            light = coloured(light * known[:, None], scene.bounce[1])
+            own = GLOW_ID if source_id in self.shining.ids else source_id
+            out[own] = out[own] + light if own in out else light
+        return out
 
 
 def bounced(made: Field, first: NDArray[np.float32], land: Floats) -> NDArray[np.float32]:

@@ -14,6 +14,7 @@ from wallum.physics.frames import frame_of
 from wallum.physics.gloss_table import look_up, mean_fall
 from wallum.transport.rays import Hits, RayScene
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
+from wallum.transport.surfaces import SeenSurfaces
 
 __all__ = ["BEFORE_M", "FACINGS", "ROOM_M", "Samples", "by_cell", "even_albedo", "scatter"]
 
@@ -59,7 +60,7 @@ class Samples:
         return Samples(*(getattr(self, one.name)[rows] for one in fields(self)))
 
 
-def even_albedo(surfaces: Surfaces) -> NDArray[np.float32]:
+def even_albedo(surfaces: Surfaces | SeenSurfaces) -> NDArray[np.float32]:
     """(N, 3) share of light that surfaces send back to all sides: what lies under a gloss, metal, and gloss
     as far as it is rough; what is smooth mirrors it one way only, which none of these probes follow.
     Of physics.surface, at the eye's mean cosine."""
