@@ -49,6 +49,7 @@ STEPS: Final[dict[int, Step]] = {
     5: lambda data: data,  # knew no mist and no pockets: there are none
     6: lambda data: data,  # knew no cards, veils and screen shafts: there are none
     7: lambda data: data,  # knew no light from surfaces: it is true
+    8: lambda data: data,  # knew no gaps: none are darkened
 }
 
 

@@ -33,7 +33,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 8
+SCHEMA_VERSION = 9
 
 
 def _iso_date(value: str) -> str:
@@ -93,6 +93,22 @@ class Setting(Item):
         high=86400.0,
         step=5.0,
         scale="log",
+    )
+
+
+def _gaps(
+    default: float, label: str, help_text: str, unit: str = "", low: float = 0.0, high: float = 1.0
+) -> float:
+    return parameter(
+        default,
+        label=label,
+        help=help_text,
+        unit=unit,
+        low=low,
+        high=high,
+        step=0.05,
+        first=False,
+        heading="Gaps",
     )
 
 
@@ -181,6 +197,25 @@ class Look(Item):
         first=False,
         heading="Light from surfaces",
     )
+    gaps: float = _gaps(
+        0.0,
+        "Gaps",
+        "How much darker gaps are for light from all around, where probes are too coarse.",
+    )
+    gaps_reach: float = _gaps(0.4, "Reach", "How far away a surface may be to darken a gap.", "m", 0.02, 5.0)
+    gaps_behind: float = _gaps(
+        0.4,
+        "Thickness",
+        "How far before a surface something may lie and still darken it; little keeps posts free of rims.",
+        "m",
+        0.02,
+        5.0,
+    )
+    gaps_direct: float = _gaps(
+        0.0,
+        "Of direct light",
+        "Share of it that also dims light straight from its source. Anything but 0 is a fake.",
+    )
     darkest: float = _metering(
         -6.0, "Lowest EV", "Metering goes no lower: night stays night.", "EV", -12.0, 20.0
     )
@@ -203,6 +238,7 @@ class Look(Item):
             return frozenset({"ev100"})
         return frozenset(declared(self)) - {
             "exposed", "ev100", "night_eye", "vignette", "bounce", "bounce_colour",
+            "gaps", "gaps_reach", "gaps_behind", "gaps_direct",
         }  # fmt: skip
 
     @model_validator(mode="after")

@@ -6,6 +6,7 @@ from wallum.frame.described import Described
 from wallum.frame.passes.air import AIR, AIR_LIGHT
 from wallum.frame.passes.bounce import PROBE_LIGHT
 from wallum.frame.passes.finish import DEVELOP, INSPECT, METER, READ_BACK
+from wallum.frame.passes.gaps import GAPS
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
 from wallum.frame.passes.sheets import CARDS, SCREEN_SHAFTS
@@ -17,6 +18,7 @@ __all__ = ["COUNTS", "FINISHED", "LIT", "PASSES"]
 # Up to the light of a picture.
 LIT: Final[tuple[Described, ...]] = (
     SURFACES,
+    GAPS,  # over what the surfaces say of their own
     SEE_THROUGH,
     SKY,  # ahead of all shadows, as its blurred copies wait for what is being drawn
     SKY_VISIBILITY,

@@ -19,7 +19,7 @@ from wallum.moment.kinds import parts_of, row_of
 from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
 from wallum.moment.moment import Moment, own_moment
 from wallum.moment.pockets import pockets_of
-from wallum.moment.scene import AIR_ID, Dome, LitScene, Sun
+from wallum.moment.scene import AIR_ID, Dome, Gaps, LitScene, Sun
 from wallum.moment.screen import radial_of
 from wallum.moment.shown_look import Metering, ShownLook
 from wallum.moment.switching import is_on
@@ -232,6 +232,12 @@ def _metering(look: Look) -> Metering | None:
     return Metering(look.weighted, look.compensation, limits, clips)
 
 
+def _gaps(look: Look) -> Gaps | None:
+    if look.gaps <= 0.0:
+        return None
+    return Gaps(look.gaps_reach, look.gaps_behind, look.gaps, look.gaps_direct)
+
+
 def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     """What lights the level at a moment (None: the project's own), all resolved."""
     moment = moment or own_moment(project)
@@ -247,7 +253,7 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     cards = cards_of(now.sources, lamps, far, sky, moment, now.balance)
     shafts = radial_of(now.screen_shafts, far, sky)
     bounce = (2.0**now.look.bounce, now.look.bounce_colour)
-    scene = LitScene(lamps, far, sky, look, air, cards, shafts, glow, gain, bounce)
+    scene = LitScene(lamps, far, sky, look, air, cards, shafts, glow, gain, bounce, _gaps(now.look))
     if look.metering is None:
         return scene
     return replace(scene, look=replace(look, ev100=_foreseen_ev(scene)))

@@ -29,6 +29,7 @@ __all__ = [
     "UNLIT_ID",
     "Disc",
     "Dome",
+    "Gaps",
     "LitScene",
     "SkyPicture",
     "Stars",
@@ -239,12 +240,27 @@ class Dome:
 
 
 @dataclass(frozen=True)
+class Gaps:
+    """Ambient occlusion: light from all around that near surfaces keep from each other.
+
+    reach_m : how far away they may be; behind_m : how far before a surface they may lie in the picture
+    strength : 0 to 1; direct : share of it that dims light straight from its source
+    """
+
+    reach_m: float
+    behind_m: float
+    strength: float
+    direct: float
+
+
+@dataclass(frozen=True)
 class LitScene:
     """All light of one moment, and the look it is seen with.
 
     look     : what the picture does with it
     glow_gain: what all glow is multiplied with
     cards    : sheets that stand for lit air; screen : what is drawn out from sun or moon over the picture
+    gaps     : how narrow gaps are darkened; None: not at all
     bounce   : what light from surfaces is multiplied with, how much of its colour it keeps; (1, 1) is true
     glow     : by lamp id, the share of its set light that a lamp gives which glow follows
     """
@@ -259,6 +275,7 @@ class LitScene:
     glow: dict[str, float] = field(default_factory=dict)
     glow_gain: float = 1.0
     bounce: tuple[float, float] = (1.0, 1.0)
+    gaps: Gaps | None = None
 
     def without_shadows(self) -> "LitScene":
         """The scene as if nothing stood in the way of light."""

@@ -29,6 +29,7 @@ from wallum.realtime.passes.base import Draft, Lit, Pass, Seen, Steps, SunTurn
 from wallum.realtime.passes.bounce import ProbeLightPass
 from wallum.realtime.passes.develop import Developer
 from wallum.realtime.passes.finish import DevelopPass, Finishing, FinishPass, MeterPass, ReadBack
+from wallum.realtime.passes.gaps import GapsPass
 from wallum.realtime.passes.inspect import Inspect
 from wallum.realtime.passes.lamp_buffers import LampBuffers
 from wallum.realtime.passes.lamp_shadows import LampShadows
@@ -99,6 +100,7 @@ class Engine:
         over = AirOver(context, self.programs, lighting, sky)
         made: tuple[Pass, ...] = (
             Surfaces(log),
+            GapsPass(log, context, self.programs),
             SeeThrough(log),
             SkyMaps(log, sky),
             SkyVisibilityPass(log, self.sky_visibility, self.probe_light),

@@ -39,6 +39,8 @@ class GBuffer:
         self.colours = [self.base, self.normal, self.surface, self.glow, self.distance]
         more = [] if self.through is None else [self.through]
         self.frame = context.framebuffer([*self.colours, *more], self.depth)
+        self.base_frame = context.framebuffer([self.base])  # of which its own shadows alone are written
+        self.base_frame.color_mask = (False, False, False, True)
         self.open = _target(context, size, 4, "f2")  # what is seen of the sky
         self.open_frame = context.framebuffer([self.open], self.depth)
         self.bounce = _target(context, size, 4, "f2")  # light from surfaces, pre-exposed
@@ -68,7 +70,7 @@ class GBuffer:
 
     def release(self) -> None:
         more = [] if self.through is None else [self.through]
-        held = (self.frame, self.open_frame, self.probe_frame, *self.colours, *more)
+        held = (self.frame, self.base_frame, self.open_frame, self.probe_frame, *self.colours, *more)
         for item in (*held, self.open, self.bounce, self.depth):
             item.release()
 

@@ -156,6 +156,7 @@ class Lighting:
             **view.uniforms,
             **view.pixel_uniforms(gbuffer.size),
             "gloss_table": self._gloss,
+            "gaps_direct": 0.0 if draft.scene.gaps is None else draft.scene.gaps.direct,
             "all_grey": float(view.show == "grey"),
             "glow_exposure": exposure / GLOW_SCALE * scene.glow_gain,
             "unlit_exposure": exposure / exposure_scale(scene.look.ev100),

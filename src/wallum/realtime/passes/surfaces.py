@@ -11,10 +11,13 @@ class Surfaces(Pass):
     """What the camera sees and cannot see through."""
 
     described = SURFACES
+    target = "surfaces"
 
     def key(self, draft: Draft, lit: Lit) -> object:
         view = draft.view
-        return draft.level_number, view.camera, view.jitter, view.show == "casters"
+        # Darkened gaps are laid over in place, and taken off again by drawing anew.
+        gaps = None if draft.inspected else draft.scene.gaps
+        return draft.level_number, view.camera, view.jitter, view.show == "casters", gaps
 
     def draw(self, draft: Draft) -> Steps:
         gbuffer, view = draft.gbuffer, draft.view

@@ -35,6 +35,7 @@ uniform vec3 eye;
 uniform float glow_exposure;   // G-buffer glow to pre-exposed luminance
 uniform float unlit_exposure;  // unlit colour to pre-exposed luminance
 uniform float all_grey;        // 1: every surface is 18 % grey
+uniform float gaps_direct;     // share of a gap's darkness that dims light straight from sources
 uniform vec3 sun_direction;
 uniform vec3 sun_illuminance;  // pre-exposed
 #if defined(SKY) || defined(BOUNCE)
@@ -208,6 +209,7 @@ void main() {
     light += bounce_light(s, texture(g_open, at), texture(g_bounce, at).rgb);
 #endif
 #endif
+    float straight = mix(1.0, s.occlusion, gaps_direct);
 #ifdef SUN
 #ifdef CLOUD_SHADOW
     vec3 from_sun = sun_over * clouds_leave(s.position) * response(s, sun_direction);
@@ -220,17 +222,17 @@ void main() {
 #ifdef SUN_SHADOW
     from_sun *= sun_visibility(s.position, s.normal, depth);
 #endif
-    light += from_sun;
+    light += from_sun * straight;
 #endif
 #ifdef LAMPS
-    light += lamp_light(s, depth);
+    light += lamp_light(s, depth) * straight;
 #endif
 #ifdef ONE_LAMP
 #each KIND
 #ifdef LAMP_SHADOWS
-    light += KIND_shadowed(uint(one_lamp), s) * lamp_air(uint(one_lamp), s.position);
+    light += KIND_shadowed(uint(one_lamp), s) * lamp_air(uint(one_lamp), s.position) * straight;
 #else
-    light += KIND_light(uint(one_lamp), s) * lamp_air(uint(one_lamp), s.position);
+    light += KIND_light(uint(one_lamp), s) * lamp_air(uint(one_lamp), s.position) * straight;
 #endif
 #end
 #endif
