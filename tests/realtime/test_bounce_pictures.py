@@ -130,6 +130,72 @@ def test_each_sources_layer_has_what_comes_back_of_its_light(renderer, room):
         assert luminance(layers.light[source.id] - straight.light[source.id]).min() > 0.0
 
 
+def _of_two(strength, kelvin=5000.0, x=2.6):
+    one = PointSource(
+        id="one",
+        name="One",
+        position=(x, 2.0, 2.0),
+        intensity=strength,
+        radius=0.05,
+        shadow=True,
+        kelvin=kelvin,
+    )
+    two = one.revised(id="two", name="Two", position=(1.0, 0.6, 3.0), intensity=60.0, kelvin=5000.0)
+    return evaluate(Project(sources=(one, two), look=Look(ev100=4.0)))
+
+
+def _passes(renderer, scene, active):
+    request = PictureRequest(1, scene, INSIDE, SIZE, active=active)
+    for _ in renderer.draw(request):
+        pass
+    picture = luminance(renderer.luminance(request, False).astype(float))
+    return picture, {one.name for one in renderer.engine.log.records}
+
+
+@pytest.mark.parametrize("off", [False, True])
+def test_strength_and_colour_under_the_hand_take_its_bounce_with_them(renderer, room, off):
+    """And cost no look-up of probes after the first picture."""
+    _, bounce = _shown(renderer, room)
+    relit(renderer, bounce, _of_two(200.0))
+    hand = frozenset({"one"})
+    if off:  # it begins without any light
+        _passes(renderer, _of_two(0.0), hand)
+    _passes(renderer, _of_two(200.0), hand)
+    for scene in (_of_two(900.0), _of_two(20.0), _of_two(400.0, 2000.0), _of_two(200.0)):
+        held, passes = _passes(renderer, scene, hand)
+        assert not passes & {"probe light", "probe light of the hand", "light of the others"}
+        plain, _ = _passes(renderer, scene, frozenset())
+        assert held == pytest.approx(plain, rel=0.02, abs=1e-3 * plain.max())
+        _passes(renderer, scene, hand)
+
+
+def test_several_under_the_hand_are_looked_up_as_they_are(renderer, room):
+    _, bounce = _shown(renderer, room)
+    relit(renderer, bounce, _of_two(200.0))
+    hand = frozenset({"one", "two"})
+    _passes(renderer, _of_two(200.0), hand)
+    held, _ = _passes(renderer, _of_two(900.0), hand)
+    plain, _ = _passes(renderer, _of_two(900.0), frozenset())
+    assert held == pytest.approx(plain, rel=0.02, abs=1e-3 * plain.max())
+
+
+def test_light_that_is_worked_out_while_a_lamp_is_moved_is_in_the_next_picture(renderer, room):
+    """The others stay as they are: only its own light is looked up anew."""
+    _, bounce = _shown(renderer, room)
+    relit(renderer, bounce, _of_two(200.0))
+    hand = frozenset({"one"})
+    _passes(renderer, _of_two(200.0), hand)
+    moved = _of_two(200.0, x=0.5)
+    before, _ = _passes(renderer, moved, hand)
+    relit(renderer, bounce, moved)
+    held, passes = _passes(renderer, moved, hand)
+    assert "probe light of the hand" in passes
+    assert not passes & {"probe light", "light of the others"}
+    plain, _ = _passes(renderer, moved, frozenset())
+    assert held == pytest.approx(plain, rel=0.02, abs=1e-3 * plain.max())
+    assert np.abs(before / plain - 1.0).max() > 0.05
+
+
 def test_a_closed_room_beside_noon_is_black(renderer, room):
     level = grey_level(*_walls(), box((-20.0, -1.0, -20.0), (20.0, -0.3, 20.0), 0))
     _, bounce = _shown(renderer, level)

@@ -26,7 +26,7 @@ from wallum.realtime.pace import Pace
 from wallum.realtime.passes.air import Air, AirLight
 from wallum.realtime.passes.air_over import AirOver
 from wallum.realtime.passes.base import Draft, Lit, Pass, Seen, Steps, SunTurn
-from wallum.realtime.passes.bounce import ProbeLightPass
+from wallum.realtime.passes.bounce import ProbeLightOfHand, ProbeLightPass
 from wallum.realtime.passes.develop import Developer
 from wallum.realtime.passes.finish import DevelopPass, Finishing, FinishPass, MeterPass, ReadBack
 from wallum.realtime.passes.gaps import GapsPass
@@ -105,6 +105,7 @@ class Engine:
             SkyMaps(log, sky),
             SkyVisibilityPass(log, self.sky_visibility, self.probe_light),
             ProbeLightPass(log, self.probe_light),
+            ProbeLightOfHand(log, self.probe_light),
             LampShadowPass(log),
             SunShadowPass(log, self._passing, self.quality),
             Inspect(log, lighting),

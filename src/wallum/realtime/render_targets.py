@@ -1,6 +1,8 @@
 """What one way of making pictures draws into: its targets, its layers, its shadow atlases."""
 
 import moderngl
+import numpy as np
+from numpy.typing import NDArray
 
 from wallum.realtime.gl.programs import Programs
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
@@ -28,6 +30,8 @@ class RenderTargets:
         self.layers = Layers(context, programs)
         self.lamp_shadows, self.sun_shadows = lamp_shadows, sun_shadows
         self.keys: dict[str, object] = {}
+        # What the light from surfaces of the sources under the hand was looked up with.
+        self.hand_gains: dict[str, NDArray[np.float64]] = {}
         self._held: tuple[GBuffer, LightTarget, LightTarget, LightTarget] | None = None
         self.in_air = False  # whether the picture has air before it
         self._lit: tuple[object, object, bool] = None, None, True

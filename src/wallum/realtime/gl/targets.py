@@ -45,7 +45,17 @@ class GBuffer:
         self.open_frame = context.framebuffer([self.open], self.depth)
         self.bounce = _target(context, size, 4, "f2")  # light from surfaces, pre-exposed
         self.probe_frame = context.framebuffer([self.open, self.bounce], self.depth)
+        self._of_hand: tuple[moderngl.Texture, moderngl.Framebuffer] | None = None
         self._cells: tuple[object, NDArray[np.int64]] | None = None
+
+    @property
+    def of_hand(self) -> tuple[moderngl.Texture, moderngl.Framebuffer]:
+        """Light from surfaces of the sources under the hand, pre-exposed, and what it is drawn into; made
+        when it is first asked for."""
+        if self._of_hand is None:
+            light = _target(self._context, self.size, 4, "f2")
+            self._of_hand = light, self._context.framebuffer([self.open, light], self.depth)
+        return self._of_hand
 
     def cells(self, far: float) -> NDArray[np.int64]:
         """Numbers of the cells that hold its surfaces, see clusters.py."""
@@ -71,7 +81,7 @@ class GBuffer:
     def release(self) -> None:
         more = [] if self.through is None else [self.through]
         held = (self.frame, self.base_frame, self.open_frame, self.probe_frame, *self.colours, *more)
-        for item in (*held, self.open, self.bounce, self.depth):
+        for item in (*reversed(self._of_hand or ()), *held, self.open, self.bounce, self.depth):
             item.release()
 
 

@@ -72,6 +72,7 @@ class Draft:
     moving : whether it is one of a moving camera or a running hour
     coarse : how coarse far surfaces may be; None: not at all
     folded : whether the light pass lays the air over what it lights
+    hand_gains : of the sources under it, what their light from surfaces at strength 1 is multiplied by
     keys   : of each pass that this picture has come through, what its result depends on
     """
 
@@ -92,6 +93,7 @@ class Draft:
     seen: Seen = field(default_factory=lambda: Seen(NO_LAMPS, {}, ()))
     dirty_lamps: list[str] = field(default_factory=list)
     sun_shadows: SunShadows | None = None
+    hand_gains: dict[str, NDArray[np.float64]] = field(default_factory=dict)
 
     @property
     def inspected(self) -> bool:

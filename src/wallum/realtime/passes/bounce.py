@@ -1,15 +1,17 @@
-"""The pass that looks up, for each pixel, what the probes about it have."""
+"""The passes that look up, for each pixel, what the probes about it have."""
 
-from typing import Any
+import numpy as np
 
-from wallum.frame.passes.bounce import PROBE_LIGHT
+from wallum.frame.passes.bounce import PROBE_LIGHT, PROBE_LIGHT_OF_HAND
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
+from wallum.moment.bounce_gains import bounce_gains
+from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.passes.base import Draft, Lit, Pass, Steps
 from wallum.realtime.passes.probe_light import ProbeLight
 
-__all__ = ["ProbeLightPass"]
+__all__ = ["ProbeLightOfHand", "ProbeLightPass"]
 
 
 class ProbeLightPass(Pass):
@@ -26,24 +28,58 @@ class ProbeLightPass(Pass):
         return self._probes.there and not draft.inspected
 
     def key(self, draft: Draft, lit: Lit) -> object:
-        return self._probes.key(lit.scene), (pre_exposure(lit.scene.look.ev100), draft.view.show == "probes")
-
-    def is_kept(self, draft: Draft) -> bool:
-        """While a source is under the hand its own bounce waits: the light of all others is kept with it."""
-        kept, wanted = draft.targets.keys.get(self.name), draft.keys[self.name]
-        if not draft.active or kept is None:
-            return kept == wanted
-        return _without(kept, draft.active) == _without(wanted, draft.active)
+        look = pre_exposure(lit.scene.look.ev100), draft.view.show == "probes"
+        return self._probes.key(_others(draft)), look
 
     def draw(self, draft: Draft) -> Steps:
         with self.log.measure(self.name) as work:
             for one in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
-                self._probes.fill(one, draft.view, draft.scene)
+                self._probes.fill(one, draft.view, _others(draft))
                 work["pixels"] = work.get("pixels", 0) + one.size[0] * one.size[1]
         yield
 
 
-def _without(key: Any, active: frozenset[str]) -> object:
-    """A key, and that of what is read, without the gains of some sources."""
-    ((number, gains), exposure), read = key
-    return number, tuple(one for one in gains if one[0] not in active), exposure, read
+class ProbeLightOfHand(Pass):
+    """The same of the sources under the hand: looked up once, so that their strength is but a factor."""
+
+    described = PROBE_LIGHT_OF_HAND
+    reads = (SURFACES.name,)
+
+    def __init__(self, log: PassLog, probes: ProbeLight) -> None:
+        super().__init__(log)
+        self._probes = probes
+
+    def wanted(self, draft: Draft) -> bool:
+        known = any(one in self._probes.units for one in draft.active)
+        return known and not draft.inspected and draft.view.show != "direct"
+
+    def begin(self, draft: Draft) -> None:
+        gains = bounce_gains(draft.scene)
+        draft.hand_gains = {one: gains[one] for one in sorted(draft.active) if one in gains}
+
+    def key(self, draft: Draft, lit: Lit) -> object:
+        gains = draft.hand_gains
+        # Of several the factors may be several: they are looked up as they are.
+        own = None if len(gains) == 1 else tuple(tuple(one) for one in gains.values())
+        scene = lit.scene
+        known = self._probes.versions(frozenset(gains))
+        return known, own, scene.bounce[1], pre_exposure(scene.look.ev100)
+
+    def draw(self, draft: Draft) -> Steps:
+        with self.log.measure(self.name) as work:
+            # Where a channel is off it may come on: none is looked up as nothing.
+            looked_up = {
+                one: np.where(gain > 0.0, gain, max(gain.max(), 1.0))
+                for one, gain in draft.hand_gains.items()
+            }
+            if len(looked_up) > 1:
+                looked_up = draft.hand_gains
+            draft.targets.hand_gains = looked_up
+            self._probes.fill_of_hand(draft.gbuffer, draft.view, draft.scene, looked_up)
+            work["pixels"] = draft.size[0] * draft.size[1]
+        yield
+
+
+def _others(draft: Draft) -> LitScene:
+    """The scene without what is under the hand: that is looked up by itself."""
+    return draft.scene.without(draft.active) if draft.active else draft.scene

@@ -3,7 +3,7 @@
 import moderngl
 
 from wallum.frame.passes.air import AIR, AIR_LIGHT
-from wallum.frame.passes.bounce import PROBE_LIGHT
+from wallum.frame.passes.bounce import PROBE_LIGHT, PROBE_LIGHT_OF_HAND
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
 from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
@@ -131,6 +131,8 @@ class LightAdded(Pass):
             self._lighting.write_lamps(draft)
             self._context.copy_framebuffer(target.frame, draft.targets.others.frame)
             work["pixels"] = self._lighting.add_lamps(draft, target) + self._add_far(draft, target)
+            if PROBE_LIGHT_OF_HAND.name in draft.keys:
+                work["pixels"] += self._lighting.add_bounce(draft, target)
         yield
 
     def _add_far(self, draft: Draft, target: LightTarget) -> int:

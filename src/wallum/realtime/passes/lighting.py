@@ -352,8 +352,7 @@ class Lighting:
             features = frozenset()
         if self.probes.there and draft.view.show != "direct":
             features |= {"BOUNCE", "PROBES"} if draft.view.show == "probes" else {"BOUNCE"}
-            values["g_bounce"] = gbuffer.bounce
-            values["g_open"] = gbuffer.open
+            values |= {"g_bounce": gbuffer.bounce, "g_open": gbuffer.open, "bounce_gain": (1.0, 1.0, 1.0)}
         ready = []
         for reached, names in ((True, features), (False, features - BY_LAMPS)):
             if self.tiles.count(reached):
@@ -391,6 +390,23 @@ class Lighting:
         program = self._prepare(features, draft, scene, draft.gbuffer)
         self._on_surfaces(target, draft.size, add=True)
         self._draw(program)
+
+    def add_bounce(self, draft: "Draft", target: LightTarget) -> int:
+        """Add what comes back from surfaces of the light under the hand; returns the number of pixels."""
+        now, before = draft.hand_gains, draft.targets.hand_gains
+        factor = np.ones(3)
+        if len(now) == 1:
+            ((source_id, gain),) = now.items()
+            factor = gain / before[source_id]
+        if not factor.any():
+            return 0
+        scene = LitScene(NO_LAMPS, None, None, draft.scene.look)
+        program = self._prepare(frozenset({"BOUNCE"}), draft, scene, draft.gbuffer)
+        light, _ = draft.gbuffer.of_hand
+        set_uniforms(program, g_bounce=light, g_open=draft.gbuffer.open, bounce_gain=tuple(factor))
+        self._on_surfaces(target, draft.size, add=True)
+        self._draw(program)
+        return draft.size[0] * draft.size[1]
 
     def add_lamps(self, draft: "Draft", target: LightTarget) -> int:
         """Add the lamps under the hand where their light can fall; returns the number of pixels visited."""

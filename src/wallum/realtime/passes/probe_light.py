@@ -1,5 +1,7 @@
 """Light that has come back from surfaces, and what is seen of the sky: from probes, once a G-buffer."""
 
+from collections.abc import Mapping
+
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
@@ -11,7 +13,10 @@ from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.probe_set import ProbeSet, Units
 
-__all__ = ["ProbeLight"]
+__all__ = ["Gains", "ProbeLight"]
+
+# By source id, RGB factors of its light at strength 1.
+Gains = Mapping[str, NDArray[np.float64]]
 
 # Of include/probes.glsl.
 ROW = 64
@@ -86,26 +91,39 @@ class ProbeLight:
         there = sorted(one for one in gains if one in self.units)
         return (self.number, scene.bounce[1]), tuple((one, self._versions[one], *gains[one]) for one in there)
 
-    def _write(self, scene: LitScene) -> None:
-        exposure = pre_exposure(scene.look.ev100)
-        key = (self.key(scene), exposure)
+    def versions(self, ids: frozenset[str]) -> tuple[object, ...]:
+        """What the light of some sources at strength 1 depends on; of those that have any."""
+        return self.number, tuple((one, self._versions[one]) for one in sorted(ids) if one in self.units)
+
+    def _write(self, gains: Gains, keeps: float, exposure: float) -> None:
+        """Have the light of sources, each times its gain, where probes are looked up."""
+        there = {one: gain for one, gain in sorted(gains.items()) if one in self.units}
+        versions = self.versions(frozenset(there))
+        key = (versions, tuple(tuple(gain) for gain in there.values()), keeps, exposure)
         if self._written == key:
             return
         assert self._set is not None
         assert self._light is not None
         count = len(self._set.places)
         out = np.zeros((count, 3), np.float32)
-        for source_id, gain in bounce_gains(scene).items():
-            if source_id in self.units:
-                out += self.units[source_id] * (gain * exposure).astype(np.float32)
-        self._packed[:count, :3] = np.minimum(coloured(out, scene.bounce[1]), MOST_LIGHT)
+        for source_id, gain in there.items():
+            out += self.units[source_id] * (gain * exposure).astype(np.float32)
+        self._packed[:count, :3] = np.minimum(coloured(out, keeps), MOST_LIGHT)
         self._light.write(self._packed)
         self._written = key
 
     def fill(self, gbuffer: GBuffer, view: View, scene: LitScene) -> None:
         """Find what each pixel has from the probes about it."""
+        self._write(bounce_gains(scene), scene.bounce[1], pre_exposure(scene.look.ev100))
+        self._look_up(gbuffer, view, gbuffer.probe_frame)
+
+    def fill_of_hand(self, gbuffer: GBuffer, view: View, scene: LitScene, gains: Gains) -> None:
+        """The same of the light of some sources alone, each times its gain."""
+        self._write(gains, scene.bounce[1], pre_exposure(scene.look.ev100))
+        self._look_up(gbuffer, view, gbuffer.of_hand[1])
+
+    def _look_up(self, gbuffer: GBuffer, view: View, frame: moderngl.Framebuffer) -> None:
         assert self._set is not None
-        self._write(scene)
         program = self._programs.get(
             "screen", "probe_light", frozenset({"OWN"} if view.show == "probes" else ())
         )
@@ -121,7 +139,6 @@ class ProbeLight:
             g_depth=gbuffer.distance,
             **view.uniforms,
         )
-        frame = gbuffer.probe_frame
         frame.use()
         frame.depth_mask = False
         frame.viewport = (0, 0, *gbuffer.size)

@@ -43,6 +43,7 @@ uniform sampler2D g_open;      // see sky_visibility.frag.glsl
 #endif
 #ifdef BOUNCE
 uniform sampler2D g_bounce;    // illuminance by light from surfaces, pre-exposed
+uniform vec3 bounce_gain;
 #endif
 #ifdef SKY
 uniform sampler2D mirror;      // the sky in all directions, see mirror.frag.glsl
@@ -204,9 +205,9 @@ void main() {
 #ifdef BOUNCE
 #ifdef PROBES
     // As it falls on white paper: what the probes say, whatever the surface is.
-    light += texture(g_bounce, at).rgb * (1.0 / PI);
+    light += texture(g_bounce, at).rgb * bounce_gain * (1.0 / PI);
 #else
-    light += bounce_light(s, texture(g_open, at), texture(g_bounce, at).rgb);
+    light += bounce_light(s, texture(g_open, at), texture(g_bounce, at).rgb * bounce_gain);
 #endif
 #endif
     float straight = mix(1.0, s.occlusion, gaps_direct);
