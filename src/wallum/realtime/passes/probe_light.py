@@ -39,6 +39,11 @@ class ProbeLight:
         self.number = 0  # of the set
 
     @property
+    def placed(self) -> bool:
+        """Whether it has the probes of the level, with light or without."""
+        return self._set is not None
+
+    @property
     def there(self) -> bool:
         return self._set is not None and bool(self.units)
 

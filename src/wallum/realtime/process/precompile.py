@@ -13,6 +13,7 @@ from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.dome import plain_dome
 from wallum.physics.high_cloud import HighCloud
 from wallum.physics.medium import Layer, Medium
+from wallum.realtime.level.probe_set import ProbeSet
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 
@@ -54,6 +55,30 @@ def _requests() -> Iterator[PictureRequest]:
     yield replace(whole, detail="reduced")
 
 
+def _of_probes() -> Iterator[PictureRequest]:
+    """Pictures with light from surfaces: whole, and with a lamp under the hand."""
+    whole = [
+        one for one in _requests() if one.detail == "full" and not one.active and one.scene.sky is not None
+    ]
+    yield from whole
+    yield replace(whole[-1], active=frozenset({"a"}))
+
+
+def _drawn_with_a_probe(renderer: Renderer, request: PictureRequest) -> bool:
+    """Draw with one probe that stands for nothing, unless there are others: those compile what they need."""
+    lights = renderer.engine.probe_light
+    if lights.placed:
+        return False
+    none = np.zeros((1, 4), np.float32)
+    own = (np.zeros((1, 27), np.int32), none, none[:, :3], np.zeros((2, 3), bool))
+    lights.set_probes(ProbeSet((0.0, 0.0, 0.0), 1.0, np.zeros((1, 1, 1), np.uint32), none, *own))
+    lights.take({"a": np.zeros((1, 3), np.float16)})
+    for _ in renderer.draw(request):
+        pass
+    lights.set_probes(None)
+    return True
+
+
 def precompile(renderer: Renderer) -> Iterator[None]:
     """Draw one small picture of every common kind; stops after each."""
     out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
@@ -61,6 +86,10 @@ def precompile(renderer: Renderer) -> Iterator[None]:
         for _ in renderer.draw(request):
             pass
         renderer.read_into(request, 0, out)
+        yield
+    for request in _of_probes():
+        if _drawn_with_a_probe(renderer, request):
+            renderer.read_into(request, 0, out)
         yield
     renderer.settle(request, 1)
     renderer.read_into(request, 1, out)
