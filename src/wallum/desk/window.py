@@ -250,7 +250,7 @@ class DeskWindow(QMainWindow):
             self.bench.hours.take_picture,
         ):
             self.link.thumb_came.connect(taker)
-        self.at_rest.bounce = lambda: self.background.bounce
+        self.at_rest.bounce = self.checks.bounce = lambda: self.background.bounce
         self.at_rest.more += [self.wipe.wanted, self.wall.wanted, self.bench.hours.wanted, ways.wanted]
         self.bench.chosen_shots = self.shots.chosen_ids
         self.bench.hours.opened.connect(self.at_rest.asked)

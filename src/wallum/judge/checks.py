@@ -1,7 +1,7 @@
 """Checks of a lit level: what is wrong, where, how bad, and a remedy that can be applied."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import Final
 
@@ -21,6 +21,7 @@ from wallum.judge.air_checks import (
     under_its_base,
 )
 from wallum.judge.banding import Pictured, banding
+from wallum.judge.bounce_checks import leaks, places_without, within_bodies
 from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import NOON, Finding, Remedy
@@ -38,6 +39,7 @@ from wallum.moment.scene import LitScene
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import MID_GREY, exposure_scale
 from wallum.transport.contributions import Layers, fill_layers
+from wallum.transport.field.bounce import BounceField
 from wallum.transport.heroes import hero_cells
 from wallum.transport.inside import inside_solids
 from wallum.transport.rays import RayScene
@@ -75,6 +77,7 @@ class Checked:
 
     keep_going : checking ends early, with what it has, once this is False
     pictures   : developed pictures to look for bands in; none where nobody can draw any
+    bounce     : the level's probes, with light that nobody else brings up; None where they are not known
     """
 
     project: Project
@@ -84,6 +87,7 @@ class Checked:
     profile: DeviceProfile
     keep_going: Callable[[], bool] = lambda: True
     pictures: Callable[[], list[Pictured]] = list
+    bounce: Callable[[], BounceField | None] = lambda: None
 
     @cached_property
     def scenes(self) -> dict[Moment, LitScene]:
@@ -94,6 +98,21 @@ class Checked:
     def shots(self) -> list[Seen]:
         """What each shot shows."""
         return [self._seen(one) for one in self.project.shots]
+
+    @cached_property
+    def lit_probes(self) -> dict[Moment, BounceField]:
+        """Light from surfaces at each hour that is looked at; none where there are no probes."""
+        bounce = self.bounce()
+        if bounce is None:
+            return {}
+        out: dict[Moment, BounceField] = {}
+        for moment, scene in self.scenes.items():
+            # What does not move from hour to hour is worked out once.
+            bounce = out[moment] = replace(bounce, units=dict(bounce.units))
+            for _ in bounce.relight(scene):
+                if not self.keep_going():
+                    return {}
+        return out
 
     def _seen(self, shot: Shot) -> Seen:
         marked = frozenset(one.part for one in self.project.marks if one.hero)
@@ -210,10 +229,10 @@ def _exposure(scene: LitScene, seen: Seen, light: NDArray[np.float64]) -> float:
     return metered_picture(whole.reshape(SIZE[1], SIZE[0], 3), scene.look.metering, seen.heroes)
 
 
-def _developed_stops(scene: LitScene, seen: Seen, rays: RayScene) -> NDArray[np.float64]:
+def _developed_stops(subject: Checked, moment: Moment, seen: Seen) -> NDArray[np.float64]:
     """(P,) stops over mid grey of each seen surface, as exposed."""
-    layers = Layers(seen.surfaces)
-    for _ in fill_layers(layers, rays, scene):
+    layers, scene = Layers(seen.surfaces), subject.scenes[moment]
+    for _ in fill_layers(layers, subject.rays, scene, subject.lit_probes.get(moment)):
         pass
     shown = np.maximum(luminance(layers.total), 1e-9) * exposure_scale(_exposure(scene, seen, layers.total))
     return np.log2(shown / MID_GREY)
@@ -230,13 +249,13 @@ def heroes(subject: Checked) -> Iterator[Finding]:
     marked = {one.part for one in subject.project.marks if one.hero}
     numbers = {index: part.id for index, part in enumerate(subject.level.parts) if part.id in marked}
     worst: dict[tuple[str, str], tuple[float, str, Moment]] = {}
-    for seen, moment, scene in subject.looks() if numbers else ():
+    for seen, moment, _ in subject.looks() if numbers else ():
         large = {
             part: mine
             for index, part in numbers.items()
             if (mine := seen.surfaces.part == index).sum() >= SEEN_AT_ALL * SIZE[0] * SIZE[1]
         }
-        stops = _developed_stops(scene, seen, subject.rays) if large else np.zeros(0)
+        stops = _developed_stops(subject, moment, seen) if large else np.zeros(0)
         for part, mine in large.items():
             for kind, share in _shares(stops[mine]):
                 if share > max(MOST, worst.get((part, kind), (0.0, "", 0.0))[0]):
@@ -314,8 +333,8 @@ def outside(subject: Checked) -> Iterator[Finding]:
     """The light from outside: see judge.sky_checks."""
     project = subject.project
     looks = (
-        (seen.shot.name, moment, partial(_developed_stops, scene, seen, subject.rays))
-        for seen, moment, scene in subject.looks()
+        (seen.shot.name, moment, partial(_developed_stops, subject, moment, seen))
+        for seen, moment, _ in subject.looks()
     )
     yield from dark_night(project, looks)
     yield from ambient_follows(project)
@@ -372,8 +391,20 @@ def bands(subject: Checked) -> Iterator[Finding]:
     yield from banding(subject.project, subject.level, subject.rays, subject.pictures())
 
 
+def light_from_surfaces(subject: Checked) -> Iterator[Finding]:
+    """What is wrong with probes, and with light that they know of."""
+    if not subject.keep_going() or not subject.lit_probes:
+        return
+    bounce = next(iter(subject.lit_probes.values()))
+    slugs = [(slug_of(subject.project, "shots", seen.shot.id), seen.surfaces) for seen in subject.shots]
+    yield from places_without(slugs, bounce.made)
+    yield from within_bodies(bounce, slugs)
+    yield from leaks((subject.lit_probes[moment], scene) for moment, scene in subject.scenes.items())
+
+
 CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (
     inside_solid, burning_by_day, dead_glow, budget, heroes, outside, air, sheets, bands,
+    light_from_surfaces,
     from_import,
 )  # fmt: skip
 ORDER: Final = {"error": 0, "warning": 1, "note": 2}

@@ -1,5 +1,8 @@
 """Findings on the desk: worked out behind the window, listed, each remedy one press away."""
 
+from collections.abc import Callable
+from dataclasses import replace
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.picture.view import PictureView
@@ -13,6 +16,7 @@ from wallum.judge.checks import Checked, check
 from wallum.judge.device import load_profile
 from wallum.judge.findings import Finding
 from wallum.moment.evaluate import evaluate
+from wallum.transport.field.bounce import BounceField
 
 __all__ = ["CheckSheet"]
 
@@ -22,15 +26,20 @@ class _CheckThread(WorkThread):
     doing = "checking"
     behind = True
 
-    def __init__(self, project: Project, loaded: LoadedLevel, pictures: list[Pictured]) -> None:
+    def __init__(
+        self, project: Project, loaded: LoadedLevel, pictures: list[Pictured], bounce: BounceField | None
+    ) -> None:
         super().__init__()
         self._project, self._loaded, self._pictures = project, loaded, pictures
+        # The same probes, but light of its own: that of the desk is brought up meanwhile.
+        self._bounce = None if bounce is None else replace(bounce, units={})
 
     def work(self) -> None:
         loaded = self._loaded
         profile = load_profile(self._project.target.profile)
         scene = (self._project, loaded.level, loaded.rays, loaded.boxes)
-        self.found.emit(check(Checked(*scene, profile, lambda: not self.given_up, lambda: self._pictures)))
+        asked = (lambda: not self.given_up, lambda: self._pictures, lambda: self._bounce)
+        self.found.emit(check(Checked(*scene, profile, *asked)))
 
 
 class CheckSheet(QObject):
@@ -42,6 +51,8 @@ class CheckSheet(QObject):
         self._crew = Crew(self)
         self._thread: _CheckThread | None = None
         self.findings: list[Finding] = []
+        # Light from surfaces of the level that is shown, as far as it is known.
+        self.bounce: Callable[[], BounceField | None] = lambda: None
 
     def begin(self) -> None:
         """Check the project as it is now."""
@@ -52,7 +63,7 @@ class CheckSheet(QObject):
             self._session.told.emit("The level is still being made ready: check it in a moment")
             return
         self._session.told.emit("Checking every shot at four hours ...")
-        self._thread = _CheckThread(self._session.history.present, loaded, self._shown())
+        self._thread = _CheckThread(self._session.history.present, loaded, self._shown(), self.bounce())
         self._thread.found.connect(self._show)
         self._thread.failed.connect(self._failed)
         self._crew.start(self._thread)
