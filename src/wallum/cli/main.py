@@ -13,6 +13,7 @@ from wallum import __version__
 from wallum.cli.day import sheet_command, sun_command
 from wallum.cli.film import film_command
 from wallum.cli.meter import meter_command
+from wallum.cli.truth import PATHS
 from wallum.cli.values import (
     FiniteRange,
     Size,
@@ -300,7 +301,7 @@ def screenshots_command() -> None:
 @cli.command("check")
 @click.argument("project")
 @click.option("--truth", is_flag=True, help="Instead: each shot beside light followed along paths; minutes.")
-@click.option("--paths", type=click.IntRange(1, 100_000), default=256, help="Paths a pixel, with --truth.")
+@click.option("--paths", type=click.IntRange(1, 100_000), default=PATHS, help="Paths a pixel, with --truth.")
 @click.option("--json", "as_json", is_flag=True)
 def check_command(project: str, truth: bool, paths: int, as_json: bool) -> None:
     """What is wrong with the light, where, how bad, and what would help."""
