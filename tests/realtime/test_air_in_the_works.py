@@ -18,7 +18,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.physics.medium import Layer, Medium
-from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.bundle import probe_grid
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.air_lit import air_light
@@ -36,8 +36,7 @@ def works():
     project, level = lit_project(project, file)
     rays = RayScene(level, flatten(level))
     grid = kept_grid(rays, level.bounds, file)
-    low, step = (tuple(float(v) for v in part) for part in (grid.low, grid.step))
-    return project, level, rays, ProbeGrid(grid.values, low, step)
+    return project, level, rays, probe_grid(grid)
 
 
 def _settled(renderer, scene, camera):

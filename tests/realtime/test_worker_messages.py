@@ -62,7 +62,9 @@ def level_message(bundle):
 
 
 def grid_message():
-    block = store_value(ProbeGrid(np.ones((2, 2, 2, 6), np.float16), (-4.0, -1.0, -4.0), (8.0, 8.0, 8.0)))
+    open_air = np.ones((2, 2, 2), np.float16)
+    whole = ProbeGrid(np.ones((2, 2, 2, 6), np.float16), (-4.0, -1.0, -4.0), (8.0, 8.0, 8.0), open_air)
+    block = store_value(whole)
     return ("grid", block.size), [block.descriptor]
 
 

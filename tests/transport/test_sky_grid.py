@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from scipy.ndimage import map_coordinates, uniform_filter
 from set_lights import plain_sky
 
 from wallum.document.derived import derived_folder
@@ -17,7 +18,7 @@ from wallum.level.solids import box, grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
-from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.bundle import probe_grid
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
@@ -214,7 +215,7 @@ def test_the_picture_reads_the_grid_as_numpy_does():
         return luminance(renderer.luminance(request, settled=False).astype(float))
 
     whole = drawn()
-    renderer.set_grid(ProbeGrid(made.values, tuple(made.low), tuple(made.step)))
+    renderer.set_grid(probe_grid(made))
     cut = drawn()
     opened = np.frombuffer(renderer.engine._still.gbuffer.open.read(), np.float16)
     opened = opened.reshape(64, 64, 4)[::-1].astype(float)
@@ -254,3 +255,21 @@ def test_each_step_is_short_enough_to_stop_between():
     assert steps > 50
     assert maker.done == 1.0
     assert (time.perf_counter() - began) / steps < 0.5
+
+
+def test_no_open_air_is_read_within_a_closed_house():
+    """Whatever lies between its probes; over the house and in the one without a roof the air is open."""
+    made = grid_of(cellar())
+    inside = np.random.default_rng(3).uniform((2.3, 0.1, -3.7), (7.7, 2.9, 3.7), (2000, 3))
+
+    def read(values, places):
+        return map_coordinates(values, ((places - made.low) / made.step).T, order=1, mode="nearest")
+
+    assert read(made.air.astype(float), inside).max() < 0.01
+    # What would be read if a probe in a wall had the mean of those about it.
+    there = made.values[..., 0] >= 0.0
+    known = np.where(there, made.values.astype(float).mean(axis=3), 0.0)
+    near = uniform_filter(known, 3) / np.maximum(uniform_filter(there.astype(float), 3), 1e-3)
+    assert read(np.where(there, known, near), inside).max() > 0.1
+    assert read(made.air.astype(float), np.array([[5.0, 4.5, 0.0]]))[0] > 0.4
+    assert read(made.air.astype(float), np.array([[-5.0, 2.0, 0.0]]))[0] > 0.2

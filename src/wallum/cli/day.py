@@ -57,7 +57,7 @@ class Drawn:
 def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
     """A renderer that shows a project's level, with its sky grid and light that comes back from surfaces."""
     from wallum.level.flatten import flatten
-    from wallum.realtime.level.bundle import ProbeGrid
+    from wallum.realtime.level.bundle import probe_grid
     from wallum.realtime.process.offline import renderer_for
     from wallum.transport.field.bounce import BounceField
     from wallum.transport.field.kept_field import kept_field
@@ -67,9 +67,7 @@ def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
     rays = RayScene(level, flatten(level))
     needed = any(one.kind == "sky" and (one.on or project.lanes) for one in project.resolved_sources)
     grid = kept_grid(rays, level.bounds, file) if needed else None
-    probes = None
-    if grid is not None:
-        probes = ProbeGrid(grid.values, tuple(grid.low.tolist()), tuple(grid.step.tolist()))
+    probes = None if grid is None else probe_grid(grid)
     made = kept_field(rays, level, level.bounds, file)
     bounce = None if made is None else BounceField.of(rays, level, made, project.follows)
     return Drawn(project, level, rays, renderer_for(project, level, probes), bounce)

@@ -30,7 +30,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import Lamps
 from wallum.moment.moment import Moment
 from wallum.moment.scene import LitScene
-from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.bundle import probe_grid
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
@@ -129,8 +129,7 @@ def measure_scenes(progress: Callable[[str], None]) -> list[Measured]:
         renderer.set_level(bundle)
         grid = kept_grid(rays, level.bounds, file)
         if grid is not None:
-            low, step = grid.low.tolist(), grid.step.tolist()
-            renderer.set_grid(ProbeGrid(grid.values, tuple(low), tuple(step)))
+            renderer.set_grid(probe_grid(grid))
         boxes = Boxes(*bundle.boxes)
         for name, camera, scene in _scenes(project, level):
             size = SIZES[(number + number // len(LAMPS)) % len(SIZES)]

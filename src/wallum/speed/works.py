@@ -16,7 +16,7 @@ from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import Lamps
 from wallum.moment.moment import Moment
-from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.bundle import probe_grid
 from wallum.realtime.process.offline import renderer_for
 from wallum.realtime.process.request import Frame, PictureRequest
 from wallum.realtime.renderer import Renderer
@@ -42,8 +42,7 @@ def works_rows() -> Iterator[Row]:
     rays = RayScene(level, flatten(level))
     grid = kept_grid(rays, level.bounds, file)
     assert grid is not None
-    low, step = (tuple(float(v) for v in part) for part in (grid.low, grid.step))
-    renderer = renderer_for(project, level, ProbeGrid(grid.values, low, step))  # type: ignore[arg-type]
+    renderer = renderer_for(project, level, probe_grid(grid))
     far = far_for(level.bounds)
     yard = Camera.of_shot(project.shots[1], SIZE[0] / SIZE[1], far)
     # At dusk all lamps are on while the sun is still there: as much as can be at once.

@@ -12,7 +12,7 @@ quarter of the light on floors under a narrow sky.
 
 import hashlib
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Final
 
@@ -31,7 +31,7 @@ __all__ = ["GridMaker", "SkyGrid", "built_of", "focus", "grid_key", "load_grid",
 
 # Of a kept grid, unpacked.
 MOST_KEPT_BYTES: Final = 1 << 30
-VERSION: Final = 6
+VERSION: Final = 8
 RAYS: Final = 64
 # Where little of the sky is seen, so few rays would find an opening or miss it by chance.
 MORE_RAYS: Final = 512
@@ -48,11 +48,13 @@ NO_PROBE: Final = -1.0
 @dataclass(frozen=True)
 class SkyGrid:
     """values : (X, Y, Z, 6) float16: shares seen toward +x, -x, +y, -y, +z, -z; -1: inside a body
-    low, step : (3,) place of the first probe and the way to the next [m]"""
+    low, step : (3,) place of the first probe and the way to the next [m]
+    air : (X, Y, Z) float16 how open the air is about each probe, see `air_openness`"""
 
     values: NDArray[np.float16]
     low: NDArray[np.float64]
     step: NDArray[np.float64]
+    air: NDArray[np.float16]
 
     def at(self, points: Floats, normals: Floats) -> NDArray[np.float64]:
         """(N, 6) shares seen around surfaces (N, 3) with normals (N, 3).
@@ -212,7 +214,11 @@ class GridMaker:
         """Do the work; stops after each small part of it."""
         yield from self._all_of(self._few, np.arange(len(self._places)), BATCH, 0.0, 0.75)
         yield from self._all_of(self._many, self._dim(), BATCH * RAYS // MORE_RAYS, 0.75, 1.0)
-        self.grid = self._grid(self._sky + self._ground)
+        grid = self._grid(self._sky + self._ground)
+        for air in air_openness(self._rays, grid):
+            if air is not None:
+                self.grid = replace(grid, air=air)
+            yield
         self.done = 1.0
 
     def _all_of(
@@ -273,7 +279,41 @@ class GridMaker:
     def _grid(self, terms: NDArray[np.float64]) -> SkyGrid:
         values = terms.copy()
         values[self._inside] = NO_PROBE
-        return SkyGrid(values.reshape(*self.counts, 6).astype(np.float16), self._low, self._step)
+        whole = values.reshape(*self.counts, 6).astype(np.float16)
+        return SkyGrid(whole, self._low, self._step, whole.mean(axis=3))
+
+
+def air_openness(rays: RayScene, grid: SkyGrid) -> Iterator[NDArray[np.float16] | None]:
+    """How open the air is about each probe, in all directions together: (X, Y, Z), at last; None between.
+
+    Between two of them it is what lies between theirs. So where something stands between neighbours, both are
+    as dark as the darker one, and one inside a body is as dark as the darkest about it: no light of the one
+    side of a wall gets into the air of the other.
+    """
+    counts = np.array(grid.values.shape[:3])
+    own = np.asarray(grid.values, np.float32).mean(axis=3)
+    there = np.asarray(grid.values)[..., 0] >= 0.0
+    own = np.where(there, own, 1.0)
+    out = own.copy()
+    # Of the 26 about each, one of each two that lie opposite.
+    for offset in [one for one in np.ndindex(3, 3, 3) if one > (1, 1, 1)]:
+        way = np.array(offset) - 1
+        here = tuple(slice(max(0, -w), n - max(0, w)) for w, n in zip(way.tolist(), counts.tolist()))
+        beyond = tuple(slice(max(0, w), n - max(0, -w)) for w, n in zip(way.tolist(), counts.tolist()))
+        shape = own[here].shape
+        index = np.stack(
+            np.meshgrid(*(np.arange(one.start, one.stop) for one in here), indexing="ij"), axis=-1
+        )
+        start = (grid.low + index.reshape(-1, 3) * grid.step).astype(np.float32)
+        length = float(np.linalg.norm(way * grid.step))
+        toward = np.broadcast_to((way * grid.step / length).astype(np.float32), start.shape)
+        parted = rays.blocked(start, toward, np.full(len(start), length, np.float32)).reshape(shape)
+        parted |= ~(there[here] & there[beyond])
+        darker = np.where(parted, np.minimum(own[here], own[beyond]), 1.0)
+        for side in (here, beyond):  # one after the other: they lie over each other
+            out[side] = np.minimum(out[side], darker)
+        yield None
+    yield out.astype(np.float16)
 
 
 def make_grid(
@@ -291,7 +331,9 @@ def save_grid(grid: SkyGrid, key: str, path: Path) -> None:
     """Keep a grid in a file; a cache that cannot be written is no misfortune. Raises OSError."""
     path.parent.mkdir(parents=True, exist_ok=True)
     with written_whole(path) as part, open(part, "r+b") as stream:
-        np.savez_compressed(stream, values=grid.values, low=grid.low, step=grid.step, key=np.array(key))
+        np.savez_compressed(
+            stream, values=grid.values, low=grid.low, step=grid.step, air=grid.air, key=np.array(key)
+        )
 
 
 def load_grid(path: Path, key: str) -> SkyGrid:
@@ -301,7 +343,9 @@ def load_grid(path: Path, key: str) -> SkyGrid:
             if sum(one.file_size for one in kept.zip.infolist()) > MOST_KEPT_BYTES:
                 raise ValueProblem("the kept sky grid is too large", str(path))
             if str(kept["key"]) == key and kept["values"].ndim == 4 and kept["values"].shape[3] == 6:
-                return SkyGrid(kept["values"].astype(np.float16), kept["low"], kept["step"])
+                air = kept["air"].astype(np.float16)
+                if air.shape == kept["values"].shape[:3]:
+                    return SkyGrid(kept["values"].astype(np.float16), kept["low"], kept["step"], air)
     except ValueProblem:
         raise
     except (OSError, ValueError, KeyError, EOFError, ImportError):

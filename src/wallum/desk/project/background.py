@@ -11,23 +11,17 @@ from wallum.desk.rendering.bounce_thread import BounceThread
 from wallum.desk.rendering.sky_grids import SkyGridThread
 from wallum.level.dressing import Dress, dress_of
 from wallum.moment.scene import LitScene
-from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.bundle import probe_grid
 from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.transport.field.bounce import BounceField
 from wallum.transport.sky_grid import SkyGrid
 
-__all__ = ["Background", "probe_grid"]
+__all__ = ["Background"]
 
 # The hand rests after this long without a word from it.
 REST_MS = 250
 # Probes wait until the first pictures are there.
 LATER_MS = 1500
-
-
-def probe_grid(grid: SkyGrid) -> ProbeGrid:
-    """A grid as the renderer takes it."""
-    low, step = (tuple(float(v) for v in part) for part in (grid.low, grid.step))
-    return ProbeGrid(grid.values, low, step)  # type: ignore[arg-type]
 
 
 class Background(QObject):

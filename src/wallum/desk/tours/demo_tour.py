@@ -26,7 +26,7 @@ from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment, own_moment
 from wallum.moment.picture_scene import picture_scene
-from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.bundle import probe_grid
 from wallum.realtime.process.offline import relit, render_picture, renderer_for
 from wallum.transport.contributions import LAYER_SIZE
 from wallum.transport.field.bounce import BounceField
@@ -134,10 +134,7 @@ def _proof_pictures(window: DeskWindow, folder: Path) -> Iterator[tuple[str, str
     loaded, project = window.session.level, window.session.history.present
     assert loaded is not None
     found = kept_grid(loaded.lasting, loaded.bounds, None)
-    grid = None
-    if found is not None:
-        low, step = (tuple(float(v) for v in part) for part in (found.low, found.step))
-        grid = ProbeGrid(found.values, low, step)  # type: ignore[arg-type]
+    grid = None if found is None else probe_grid(found)
     renderer = renderer_for(project, loaded.level, grid)
     made = kept_field(loaded.lasting, loaded.level, loaded.bounds, None)
     bounce = None if made is None else BounceField.of(loaded.lasting, loaded.level, made, project.follows)

@@ -5,11 +5,25 @@ realtime.bundling.
 """
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["GLOW_SCALE", "VEIL", "VERTEX", "Batch", "LevelBundle", "ProbeGrid", "Surfacing", "TextureData"]
+if TYPE_CHECKING:  # the renderer's process starts faster without rays
+    from wallum.transport.sky_grid import SkyGrid
+
+__all__ = [
+    "GLOW_SCALE",
+    "VEIL",
+    "VERTEX",
+    "Batch",
+    "LevelBundle",
+    "ProbeGrid",
+    "Surfacing",
+    "TextureData",
+    "probe_grid",
+]
 
 # G-buffer glow is kept at this share of its luminance: 11-bit floats then reach 1e6 cd/m2.
 GLOW_SCALE = 1.0 / 16.0
@@ -114,8 +128,15 @@ class LevelBundle:
 @dataclass(frozen=True)
 class ProbeGrid:
     """Probes as the renderer takes them: (X, Y, Z, 6) float16, the place of the first, the
-    step between them [m]; see transport.sky_grid."""
+    step between them [m]; (X, Y, Z) how open the air is about each; see transport.sky_grid."""
 
     values: NDArray[np.float16]
     low: tuple[float, float, float]
     step: tuple[float, float, float]
+    air: NDArray[np.float16]
+
+
+def probe_grid(grid: "SkyGrid") -> ProbeGrid:
+    """A grid as the renderer takes it."""
+    (x, y, z), (a, b, c) = grid.low.tolist(), grid.step.tolist()
+    return ProbeGrid(grid.values, (x, y, z), (a, b, c), grid.air)

@@ -2,7 +2,6 @@
 
 import moderngl
 import numpy as np
-from scipy.ndimage import uniform_filter
 
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
@@ -12,7 +11,9 @@ from wallum.realtime.level.bundle import ProbeGrid
 __all__ = ["SkyVisibility"]
 
 # Stands for a grid that is not there (yet).
-ALL_OPEN = ProbeGrid(np.ones((2, 2, 2, 6), np.float16), (-1.0, -1.0, -1.0), (2.0, 2.0, 2.0))
+ALL_OPEN = ProbeGrid(
+    np.ones((2, 2, 2, 6), np.float16), (-1.0, -1.0, -1.0), (2.0, 2.0, 2.0), np.ones((2, 2, 2), np.float16)
+)
 
 
 class SkyVisibility:
@@ -48,12 +49,8 @@ class SkyVisibility:
         self._mean = self._mean_texture(grid)
 
     def _mean_texture(self, grid: ProbeGrid) -> moderngl.Texture3D:
-        """How open each place is in all directions together; inside bodies as the places around it."""
-        open_to = np.asarray(grid.values, dtype=np.float32).mean(axis=3)
-        there = np.asarray(grid.values)[..., 0] >= 0.0
-        known = np.where(there, open_to, 0.0)
-        near = uniform_filter(known, 3) / np.maximum(uniform_filter(there.astype(np.float32), 3), 1e-3)
-        filled = np.where(there, open_to, near).transpose(2, 1, 0)
+        """How open the air is about each probe, in all directions together."""
+        filled = np.asarray(grid.air).transpose(2, 1, 0)
         raw = np.ascontiguousarray(filled.astype(np.float16)).tobytes()
         texture = self._context.texture3d(grid.values.shape[:3], 1, raw, dtype="f2")
         texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
