@@ -18,7 +18,7 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter
+from scipy.ndimage import maximum_filter, uniform_filter
 
 from wallum.errors import ValueProblem
 from wallum.files import written_whole
@@ -31,7 +31,7 @@ __all__ = ["GridMaker", "SkyGrid", "built_of", "focus", "grid_key", "load_grid",
 
 # Of a kept grid, unpacked.
 MOST_KEPT_BYTES: Final = 1 << 30
-VERSION: Final = 8
+VERSION: Final = 10
 RAYS: Final = 64
 # Where little of the sky is seen, so few rays would find an opening or miss it by chance.
 MORE_RAYS: Final = 512
@@ -43,6 +43,12 @@ BATCH: Final = 384  # probes at once: small steps keep the window's thread free
 # A probe that sees more backs of surfaces than this sits inside something.
 INSIDE_SHARE: Final = 0.3
 NO_PROBE: Final = -1.0
+# What sees so little lies in a closed room; neighbours that see about as much need not be told apart. Where
+# it is looked, beside two places, whether anything gets past what stands between them: in steps of the grid.
+CLOSED, ALIKE = 0.08, 0.02
+BESIDE: Final = np.array(
+    [(0.23, 0.31, -0.17), (-0.29, 0.13, 0.27), (0.11, -0.27, 0.33), (-0.19, -0.21, -0.31)]
+)
 
 
 @dataclass(frozen=True)
@@ -286,34 +292,53 @@ class GridMaker:
 def air_openness(rays: RayScene, grid: SkyGrid) -> Iterator[NDArray[np.float16] | None]:
     """How open the air is about each probe, in all directions together: (X, Y, Z), at last; None between.
 
-    Between two of them it is what lies between theirs. So where something stands between neighbours, both are
-    as dark as the darker one, and one inside a body is as dark as the darkest about it: no light of the one
-    side of a wall gets into the air of the other.
+    Between two of them it is what lies between theirs. So where a wall stands between a closed room and what
+    lies beyond it, both are as dark as the room, and one inside a body as the darkest about it: no light of
+    the one side gets into the air of the other. What lets some of it through, as slats do, is no wall.
     """
-    counts = np.array(grid.values.shape[:3])
+    counts = grid.values.shape[:3]
     own = np.asarray(grid.values, np.float32).mean(axis=3)
     there = np.asarray(grid.values)[..., 0] >= 0.0
-    own = np.where(there, own, 1.0)
-    out = own.copy()
+    known = np.where(there, own, np.float32(0.0))
+    about = uniform_filter(known, 3) / np.maximum(uniform_filter(there.astype(np.float32), 3), 1e-3)
+    own = np.where(there, own, np.float32(1.0))
+    out = np.where(there, own, about)
+    places = grid.low + np.stack(np.meshgrid(*map(np.arange, counts), indexing="ij"), axis=-1) * grid.step
     # Of the 26 about each, one of each two that lie opposite.
     for offset in [one for one in np.ndindex(3, 3, 3) if one > (1, 1, 1)]:
-        way = np.array(offset) - 1
-        here = tuple(slice(max(0, -w), n - max(0, w)) for w, n in zip(way.tolist(), counts.tolist()))
-        beyond = tuple(slice(max(0, w), n - max(0, -w)) for w, n in zip(way.tolist(), counts.tolist()))
-        shape = own[here].shape
-        index = np.stack(
-            np.meshgrid(*(np.arange(one.start, one.stop) for one in here), indexing="ij"), axis=-1
-        )
-        start = (grid.low + index.reshape(-1, 3) * grid.step).astype(np.float32)
-        length = float(np.linalg.norm(way * grid.step))
-        toward = np.broadcast_to((way * grid.step / length).astype(np.float32), start.shape)
-        parted = rays.blocked(start, toward, np.full(len(start), length, np.float32)).reshape(shape)
-        parted |= ~(there[here] & there[beyond])
-        darker = np.where(parted, np.minimum(own[here], own[beyond]), 1.0)
+        way = [one - 1 for one in offset]
+        here = tuple(slice(max(0, -w), n - max(0, w)) for w, n in zip(way, counts, strict=True))
+        beyond = tuple(slice(max(0, w), n - max(0, -w)) for w, n in zip(way, counts, strict=True))
+        parted = ~(there[here] & there[beyond])
+        closed = np.minimum(own[here], own[beyond]) < CLOSED
+        doubt = np.nonzero(~parted & closed & (np.abs(own[here] - own[beyond]) > ALIKE))
+        parted &= closed
+        parted[doubt] = _walled(rays, places[here][doubt], places[beyond][doubt], grid.step)
+        darker = np.where(parted, np.minimum(own[here], own[beyond]), np.float32(1.0))
         for side in (here, beyond):  # one after the other: they lie over each other
             out[side] = np.minimum(out[side], darker)
         yield None
     yield out.astype(np.float16)
+
+
+def _walled(rays: RayScene, a: Floats, b: Floats, step: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """(N,) whether a wall stands between places (N, 3): nothing gets from one to the other, nor from places
+    beside the one to those beside the other."""
+    out = _between(rays, a, b)
+    for shift in BESIDE * step:
+        rows = np.flatnonzero(out)
+        one, other = a[rows], b[rows]
+        free = ~(_between(rays, one, one + shift) | _between(rays, other, other + shift))
+        out[rows] = ~(free & ~_between(rays, one + shift, other + shift))
+    return out
+
+
+def _between(rays: RayScene, a: Floats, b: Floats) -> NDArray[np.bool_]:
+    """(N,) whether anything stands between places (N, 3)."""
+    way = b - a
+    length = np.sqrt((way**2).sum(axis=1))
+    toward = way / np.maximum(length, 1e-9)[:, None]
+    return rays.blocked(a.astype(np.float32), toward.astype(np.float32), length.astype(np.float32))
 
 
 def make_grid(
