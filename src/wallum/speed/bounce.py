@@ -20,8 +20,9 @@ from wallum.moment.moment import Moment
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.transport.field.bounce import BounceField
+from wallum.transport.field.bounce import BounceField, Field
 from wallum.transport.field.kept_field import kept_field
+from wallum.transport.field.making import make_field
 from wallum.transport.rays import RayScene, rays_asked
 
 __all__ = ["bounce_rows"]
@@ -37,12 +38,13 @@ def bounce_rows(
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "demo.wallum"
         start = time.perf_counter()
-        made = kept_field(rays, level, level.bounds, file)
+        *_, made = make_field(rays, level, level.bounds)  # one that is kept anywhere must not be found
         took = time.perf_counter() - start
-        assert made is not None
+        assert isinstance(made, Field)
         count = len(made.probes)
         details = {"probes": count, "cells": f"{made.probes.step:.2f} m"}
         yield Row("the demo's probes placed, and what they see found", took, "s", 20.0, details=details)
+        kept_field(rays, level, level.bounds, file)
         start = time.perf_counter()
         kept_field(rays, level, level.bounds, file)
         yield Row("the same from the cache", time.perf_counter() - start, "s", 0.5)
