@@ -353,6 +353,10 @@ def test_the_truth_view_refines_while_one_waits_and_goes_with_the_hands_move(qtb
     assert window.truth.raw
     window.views.setCurrentText("truth")
     assert window.truth.paths >= paths
+    # It goes on being exposed as the picture beneath is, whose exposure may change after it began.
+    thread = window.truth._thread
+    thread.ev100 += 9.0
+    qtbot.waitUntil(lambda: thread.ev100 == window.session.shown_ev, timeout=120_000)
     window.looking.look_from(Camera((0.0, 1.2, 2.0), (0.6, 0.0, -1.0), 60.0))
     assert window.truth._image is None
     qtbot.waitUntil(lambda: window.truth.paths >= 1, timeout=120_000)

@@ -69,7 +69,7 @@ def test_an_edge_of_the_surface_stays_where_it_is(filtered, rng):
 
 def test_where_the_package_is_missing_the_other_filter_serves_and_says_so(monkeypatch):
     monkeypatch.setattr(denoise, "_open_image_denoise", lambda: None)
-    assert denoiser() == "edge-avoiding filter"
+    assert denoiser() == "an edge-avoiding filter"
     light, flat = np.random.default_rng(1).random((32, 32, 3)), np.ones((32, 32, 3))
     assert np.array_equal(denoised(light, flat, flat), edge_avoiding(light, flat, flat))
 

@@ -74,7 +74,7 @@ def render_reference(project: Any, level: Any, camera: Any, view: str, options: 
     by = None if options["raw"] else denoiser()
     told = {"samples": reference.samples, "noise": noise, "denoised_by": by, "ev100": ev100}
     said = f"noise {noise:.1%}" if noise is not None else "noise not known from one path"
-    said += "" if by is None else f" before the {by}"
+    said += "" if by is None else f" before {by}"
     return Made(
         develop(light, replace(scene.look, ev100=ev100)),
         light.astype(np.float32),

@@ -34,7 +34,7 @@ def _open_image_denoise() -> Any:
 
 def denoiser() -> str:
     """What takes the noise out on this machine, in words."""
-    return "Open Image Denoise" if _open_image_denoise() is not None else "edge-avoiding filter"
+    return "Open Image Denoise" if _open_image_denoise() is not None else "an edge-avoiding filter"
 
 
 def denoised(light: Floats, albedo: Floats, normals: Floats) -> NDArray[np.float64]:

@@ -50,18 +50,24 @@ class _TruthThread(WorkThread):
     def __init__(self, wanted: _Wanted) -> None:
         super().__init__()
         self._wanted = wanted
+        self.ev100 = wanted.ev100  # as the real-time picture is exposed, which may change meanwhile
 
     def work(self) -> None:
         w = self._wanted
         level = w.loaded.level
         reference = Reference(w.loaded.rays, level, w.scene, w.camera, w.size, BOUNCES, w.follows)
-        look = replace(w.scene.look, ev100=w.ev100)
+        clean = None
         while reference.samples < MOST_PATHS and reference.step(lambda: not self.given_up):
             light, paths = reference.luminance, reference.samples
-            self.refined.emit(develop(light, look), paths, reference.noise)
+            self.refined.emit(self._developed(light), paths, reference.noise)
             # Each time that there are twice as many: between, little changes.
             if paths & (paths - 1) == 0 and not self.given_up:
-                self.cleaned.emit(develop(denoised(light, *reference.guides), look))
+                clean = denoised(light, *reference.guides)
+            if clean is not None:
+                self.cleaned.emit(self._developed(clean))
+
+    def _developed(self, light: NDArray[np.float64]) -> NDArray[np.uint8]:
+        return develop(light, replace(self._wanted.scene.look, ev100=self.ev100))
 
 
 class Truth(QObject):
@@ -123,8 +129,9 @@ class Truth(QObject):
         self._crew.start(self._thread)
 
     def _refined(self, rgb: NDArray[np.uint8], paths: int, noise: float) -> None:
-        if self.sender() is not self._thread:
+        if self._thread is None or self.sender() is not self._thread:
             return
+        self._thread.ev100 = self._session.shown_ev
         self._image = _image(rgb)
         self.paths = paths
         said = f", noise {noise:.1%}" if paths > 1 else ""
