@@ -69,11 +69,14 @@ def test_an_edge_of_the_surface_stays_where_it_is(filtered, rng):
 
 def test_where_the_package_is_missing_the_other_filter_serves_and_says_so(monkeypatch):
     monkeypatch.setattr(denoise, "_open_image_denoise", lambda: None)
-    assert denoiser() == "an edge-avoiding filter"
+    assert denoiser((32, 32, 3)) == "an edge-avoiding filter"
     light, flat = np.random.default_rng(1).random((32, 32, 3)), np.ones((32, 32, 3))
     assert np.array_equal(denoised(light, flat, flat), edge_avoiding(light, flat, flat))
 
 
 def test_a_picture_too_small_for_the_package_has_its_noise_taken_out_too():
     light = 1.0 + np.random.default_rng(1).random((5, 7, 3))
-    assert denoised(light, np.ones((5, 7, 3)), np.ones((5, 7, 3))).shape == (5, 7, 3)
+    clean = denoised(light, np.ones((5, 7, 3)), np.ones((5, 7, 3)))
+    assert clean.mean() == pytest.approx(light.mean(), rel=0.05)
+    assert clean.std() < 0.5 * light.std()
+    assert denoiser(light.shape) == "an edge-avoiding filter"

@@ -107,6 +107,7 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
     from wallum.level.flatten import flatten
     from wallum.level.opening import lit_project
     from wallum.realtime.level.bundling import chunk_boxes
+    from wallum.transport.field.kept_field import kept_bounce
     from wallum.transport.rays import RayScene
 
     project, level = lit_project(project, file, stand_in=False)
@@ -114,17 +115,8 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
     boxes = Boxes(*chunk_boxes(level, flat))
     profile, rays = load_profile(project.target.profile), RayScene(level, flat)
     pictures = partial(_pictures, project, level)
-    bounce = partial(_bounce, project, level, rays, file)
+    bounce = partial(kept_bounce, rays, level, file, project.follows)
     return check(Checked(project, level, rays, boxes, profile, pictures=pictures, bounce=bounce))
-
-
-def _bounce(project: Any, level: Any, rays: Any, file: Path | None) -> Any:
-    """The level's probes, kept or made now."""
-    from wallum.transport.field.bounce import BounceField
-    from wallum.transport.field.kept_field import kept_field
-
-    made = kept_field(rays, level, level.bounds, file)
-    return None if made is None else BounceField.of(rays, level, made, project.follows)
 
 
 def _pictures(project: Any, level: Any) -> list[Any]:

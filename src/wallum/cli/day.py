@@ -59,8 +59,7 @@ def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
     from wallum.level.flatten import flatten
     from wallum.realtime.level.bundle import probe_grid
     from wallum.realtime.process.offline import renderer_for
-    from wallum.transport.field.bounce import BounceField
-    from wallum.transport.field.kept_field import kept_field
+    from wallum.transport.field.kept_field import kept_bounce
     from wallum.transport.kept_grid import kept_grid
     from wallum.transport.rays import RayScene
 
@@ -68,8 +67,7 @@ def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
     needed = any(one.kind == "sky" and (one.on or project.lanes) for one in project.resolved_sources)
     grid = kept_grid(rays, level.bounds, file) if needed else None
     probes = None if grid is None else probe_grid(grid)
-    made = kept_field(rays, level, level.bounds, file)
-    bounce = None if made is None else BounceField.of(rays, level, made, project.follows)
+    bounce = kept_bounce(rays, level, file, project.follows)
     return Drawn(project, level, rays, renderer_for(project, level, probes), bounce)
 
 

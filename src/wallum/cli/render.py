@@ -71,7 +71,7 @@ def render_reference(project: Any, level: Any, camera: Any, view: str, options: 
     metering = scene.look.metering
     ev100 = scene.look.ev100 if metering is None else metered_picture(light, metering)
     noise = reference.noise if reference.samples > 1 else None
-    by = None if options["raw"] else denoiser()
+    by = None if options["raw"] else denoiser(light.shape)
     told = {"samples": reference.samples, "noise": noise, "denoised_by": by, "ev100": ev100}
     said = f"noise {noise:.1%}" if noise is not None else "noise not known from one path"
     said += "" if by is None else f" before {by}"

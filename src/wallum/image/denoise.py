@@ -15,7 +15,7 @@ from wallum.physics.arrays import Floats
 
 __all__ = ["denoised", "denoiser"]
 
-# What the filter takes as one picture has at least so many pixels each way.
+# Pictures with fewer pixels either way come out of it too dark, or with noise of their own.
 LEAST_PIXELS = 16
 
 
@@ -32,16 +32,21 @@ def _open_image_denoise() -> Any:
     return pyoidn
 
 
-def denoiser() -> str:
-    """What takes the noise out on this machine, in words."""
-    return "Open Image Denoise" if _open_image_denoise() is not None else "an edge-avoiding filter"
+def _binding_for(shape: tuple[int, ...]) -> Any:
+    """The binding, where it is of use for a picture (H, W, ...)."""
+    return _open_image_denoise() if min(shape[:2]) >= LEAST_PIXELS else None
+
+
+def denoiser(shape: tuple[int, ...]) -> str:
+    """What takes the noise out of a picture (H, W, ...) on this machine, in words."""
+    return "Open Image Denoise" if _binding_for(shape) is not None else "an edge-avoiding filter"
 
 
 def denoised(light: Floats, albedo: Floats, normals: Floats) -> NDArray[np.float64]:
     """(H, W, 3) light without its noise [cd/m2]. albedo, normals : (H, W, 3) means of what the pixels show,
     zeros where that is no surface"""
-    binding = _open_image_denoise()
-    if binding is None or min(light.shape[:2]) < LEAST_PIXELS:
+    binding = _binding_for(light.shape)
+    if binding is None:
         return edge_avoiding(light, albedo, normals)
     parts = (np.ascontiguousarray(one, np.float32) for one in (light, albedo, normals))
     colour, base, facing = parts

@@ -8,7 +8,7 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter
+from scipy.ndimage import maximum_filter, uniform_filter
 
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
@@ -51,7 +51,7 @@ def _smoothed(seen: Floats, albedo: Floats, normals: Floats, step: int, stops: f
     height, width = seen.shape[:2]
     room = 2 * step
     # Noise is told from an edge by the light about a pixel, not by the pixel alone.
-    bright = np.log2(np.maximum(_boxed(luminance(seen)), 1e-9))
+    bright = np.log2(np.maximum(uniform_filter(luminance(seen), 3, mode="nearest"), 1e-9))
     parts = [
         np.pad(one, ((room, room), (room, room), (0, 0)), mode="edge") for one in (seen, albedo, normals)
     ]
@@ -71,10 +71,3 @@ def _smoothed(seen: Floats, albedo: Floats, normals: Floats, step: int, stops: f
             total += other * counts[..., None]
             weight += counts[..., None]
     return total / weight
-
-
-def _boxed(values: Floats) -> Floats:
-    """(H, W) the mean over 3 x 3 pixels."""
-    padded = np.pad(values, 1, mode="edge")
-    rows = padded[:-2] + padded[1:-1] + padded[2:]
-    return np.asarray((rows[:, :-2] + rows[:, 1:-1] + rows[:, 2:]) / 9.0)

@@ -10,6 +10,7 @@ from scipy.sparse import csr_matrix, diags
 from scipy.sparse.csgraph import connected_components
 
 from wallum.judge.findings import Finding
+from wallum.moment.bounce_gains import bounce_gains
 from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
@@ -113,9 +114,9 @@ def _of_far(bounce: BounceField, scene: LitScene) -> NDArray[np.float64]:
     """(N, 3) what comes back of sun and sky alone [lx]."""
     far = {one.id for one in (scene.sun, scene.sky) if one is not None}
     out = np.zeros((len(bounce.made.probes), 3))
-    for one, unit in bounce.units.items():
-        if one in far:
-            out += unit.light * bounce.gains(scene)[one]
+    for source_id, gain in bounce_gains(scene).items():
+        if source_id in far and source_id in bounce.units:
+            out += bounce.units[source_id].light * gain
     return out
 
 

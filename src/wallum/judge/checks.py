@@ -77,7 +77,7 @@ class Checked:
 
     keep_going : checking ends early, with what it has, once this is False
     pictures   : developed pictures to look for bands in; none where nobody can draw any
-    bounce     : the level's probes, with light that nobody else brings up; None where they are not known
+    bounce     : the level's probes, with what is known of their light; None where there are none
     """
 
     project: Project

@@ -1,7 +1,6 @@
 """Findings on the desk: worked out behind the window, listed, each remedy one press away."""
 
 from collections.abc import Callable
-from dataclasses import replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -31,8 +30,7 @@ class _CheckThread(WorkThread):
     ) -> None:
         super().__init__()
         self._project, self._loaded, self._pictures = project, loaded, pictures
-        # The same probes, but light of its own: that of the desk is brought up meanwhile.
-        self._bounce = None if bounce is None else replace(bounce, units={})
+        self._bounce = bounce
 
     def work(self) -> None:
         loaded = self._loaded

@@ -151,7 +151,8 @@ class Truth(QObject):
         if shown is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(QRectF(self._picture.rect()), shown)
-        text += f", without it by {denoiser()}" if clean is not None else ""
+        if clean is not None:
+            text += f", without it by {denoiser((clean.height(), clean.width()))}"
         draw_label(painter, self._picture.rect().bottomLeft().toPointF(), text, self._picture.rect())
 
     def dispose(self) -> None:

@@ -29,8 +29,7 @@ from wallum.moment.picture_scene import picture_scene
 from wallum.realtime.level.bundle import probe_grid
 from wallum.realtime.process.offline import relit, render_picture, renderer_for
 from wallum.transport.contributions import LAYER_SIZE
-from wallum.transport.field.bounce import BounceField
-from wallum.transport.field.kept_field import kept_field
+from wallum.transport.field.kept_field import kept_bounce
 from wallum.transport.kept_grid import kept_grid
 from wallum.transport.surfaces import seen_surfaces
 
@@ -136,8 +135,7 @@ def _proof_pictures(window: DeskWindow, folder: Path) -> Iterator[tuple[str, str
     found = kept_grid(loaded.lasting, loaded.bounds, None)
     grid = None if found is None else probe_grid(found)
     renderer = renderer_for(project, loaded.level, grid)
-    made = kept_field(loaded.lasting, loaded.level, loaded.bounds, None)
-    bounce = None if made is None else BounceField.of(loaded.lasting, loaded.level, made, project.follows)
+    bounce = kept_bounce(loaded.lasting, loaded.level, None, project.follows)
     for shot_id, clock in PROOFS:
         shot = next(one for one in project.shots if one.id == shot_id)
         camera = Camera.of_shot(shot, 1.6, far_for(loaded.level.bounds))

@@ -72,11 +72,6 @@ class BounceField:
         lamps = tuple(follows.get(part.id, "") for part in level.parts)
         return cls(rays, made, find_shining(made.probes, lamps))
 
-    @staticmethod
-    def gains(scene: LitScene) -> dict[str, NDArray[np.float64]]:
-        """By source id, what its light at strength 1 is multiplied by."""
-        return bounce_gains(scene)
-
     def stale(self, scene: LitScene) -> list[str]:
         """Sources of a scene whose light is not known as it falls now."""
         wanted = bounce_keys(scene) | dict.fromkeys(self.shining.ids)

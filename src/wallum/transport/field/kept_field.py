@@ -15,13 +15,13 @@ from wallum.document.derived import derived_folder
 from wallum.errors import ValueProblem
 from wallum.files import written_whole
 from wallum.level.model import Level
-from wallum.transport.field.bounce import Field, smoothing
+from wallum.transport.field.bounce import BounceField, Field, smoothing
 from wallum.transport.field.cast import ALL_RAYS, Seen
 from wallum.transport.field.making import make_field
 from wallum.transport.field.probes import WANTED, Probes
 from wallum.transport.rays import RayScene
 
-__all__ = ["field_key", "kept_field", "load_field", "save_field"]
+__all__ = ["field_key", "kept_bounce", "kept_field", "load_field", "save_field"]
 
 log = logging.getLogger("wallum.derived")
 VERSION: Final = 9
@@ -117,6 +117,14 @@ def kept_field(
         for folder in {path.parent, derived_folder(None)}:
             _keep(made, key, folder / path.name)
     return made
+
+
+def kept_bounce(
+    rays: RayScene, level: Level, project_file: Path | None, follows: dict[str, str]
+) -> BounceField | None:
+    """The same, ready to be lit. follows : by part id, the lamp that its glow follows"""
+    made = kept_field(rays, level, level.bounds, project_file)
+    return None if made is None else BounceField.of(rays, level, made, follows)
 
 
 def _keep(made: Field, key: str, path: Path) -> None:
