@@ -3,7 +3,7 @@
 import numpy as np
 
 from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import grid
+from wallum.level.solids import box, grid
 
 
 def plain_ground(side=20.0):
@@ -23,3 +23,31 @@ def grey_level(*shapes):
     """Several primitives of one rough grey."""
     grey = Material("grey", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0)
     return Level("shapes", (Mesh("shapes", shapes),), (Part("shapes", "shapes", 0, np.eye(4)),), (grey,))
+
+
+# A room whose walls glow, each in its colour: -x, +x, the ceiling, -z, +z.
+ROOM_LOW, ROOM_HIGH = np.array([0.0, 0.0, 0.0]), np.array([4.0, 3.0, 5.0])
+ROOM_COLOURS = np.array(
+    [[400.0, 20.0, 20.0], [20.0, 400.0, 20.0], [90.0, 90.0, 90.0], [20.0, 20.0, 400.0], [300.0, 300.0, 10.0]]
+)
+
+
+def glowing(colour):
+    """What glows and sends nothing back."""
+    black = (0.0, 0.0, 0.0, 1.0)
+    return Material("glow", black, 0.0, 1.0, emissive=tuple(colour.tolist()), reflectance=0.0)
+
+
+def glowing_room(floor, colours=ROOM_COLOURS):
+    """That room, on a floor of some material."""
+    (x0, y0, z0), (x1, y1, z1), w = ROOM_LOW, ROOM_HIGH, 0.1
+    shapes = (
+        box((x0 - w, y0 - w, z0 - w), (x1 + w, y0, z1 + w), 0),
+        box((x0 - w, y0, z0 - w), (x0, y1, z1 + w), 1),
+        box((x1, y0, z0 - w), (x1 + w, y1, z1 + w), 2),
+        box((x0 - w, y1, z0 - w), (x1 + w, y1 + w, z1 + w), 3),
+        box((x0, y0, z0 - w), (x1, y1, z0), 4),
+        box((x0, y0, z1), (x1, y1, z1 + w), 5),
+    )
+    part = Part("room", "room", 0, np.eye(4))
+    return Level("room", (Mesh("room", shapes),), (part,), (floor, *(glowing(one) for one in colours)))

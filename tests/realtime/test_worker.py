@@ -9,16 +9,24 @@ import time
 
 import numpy as np
 import pytest
+from level_shapes import glowing_room
 
 from wallum.document.paths import put
+from wallum.document.project import Look, Project
 from wallum.frame.quality import HIGH
+from wallum.level.flatten import flatten
+from wallum.level.model import Material
 from wallum.level.pale_room import pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.level.probe_set import probe_set, units_of
 from wallum.realtime.process.client import RendererClient
 from wallum.realtime.process.memory import store_value
 from wallum.realtime.process.request import PictureRequest
+from wallum.transport.field.bounce import BounceField
+from wallum.transport.field.making import make_field
+from wallum.transport.rays import RayScene
 
 SIZE = (160, 90)
 CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
@@ -170,3 +178,30 @@ def test_the_renderers_process_needs_nothing_of_the_document():
         capture_output=True, text=True, check=True, env={**os.environ, "PYTHONPATH": os.pathsep.join(sys.path)},
     )  # fmt: skip
     assert done.stdout.strip() == "[]"
+
+
+@pytest.mark.parametrize("roughness", [0.05, 0.8])
+def test_smooth_surfaces_show_the_level_once_the_picture_rests(client, roughness):
+    """Images are taken before a picture settles: the settled one has them, the first not yet; of rough
+    surfaces both are alike."""
+    level = glowing_room(Material("floor", (1.0, 1.0, 1.0, 1.0), 1.0, roughness))
+    rays = RayScene(level, flatten(level))
+    bounce = BounceField.of(rays, level, list(make_field(rays, level, level.bounds))[-1], {})
+    scene = evaluate(Project(sources=(), look=Look(ev100=7.0)))
+    for _ in bounce.relight(scene):
+        pass
+    client.set_level(store_value(bundle_level(level)))
+    until(client, lambda m: m[0] == "compiled")
+    client.set_probes(probe_set(bounce.made))
+    client.take_bounce(units_of(bounce.units))
+    camera = Camera((1.2, 1.9, 4.4), (0.2, -0.6, -0.77), 70.0, 16 / 9, far=50.0)
+    number = client.request(PictureRequest(0, scene, camera, SIZE, settle=True))
+    pictures = []
+    for wanted in ((number, "full", 0), (number, "full", HIGH.settled)):
+        (_, found), _ = until(
+            client,
+            lambda m, w=wanted: frame(m) and (frame(m).number, frame(m).detail, frame(m).settled) == w,
+        )
+        pictures.append(client.pixels(found).astype(int).copy())
+    other = np.abs(pictures[1] - pictures[0]).max(axis=2) > 40
+    assert (other.mean() > 0.15) == (roughness < 0.5), other.mean()

@@ -22,6 +22,7 @@ from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.view import View
 from wallum.realtime.level.bundle import LevelBundle
 from wallum.realtime.level.drawing import Coarse, LevelOnGpu
+from wallum.realtime.level.probe_set import ProbeSet
 from wallum.realtime.pace import Pace
 from wallum.realtime.passes.air import Air, AirLight
 from wallum.realtime.passes.air_over import AirOver
@@ -92,7 +93,8 @@ class Engine:
         self._reduced = RenderTargets(context, programs, lamps, sun)
         self.settling = RenderTargets(context, programs, own_lamps, own_sun)
         self._thumb = RenderTargets(context, programs, lamps, small)
-        self._all_targets = (self._still, self._reduced, self.settling, self._thumb)
+        self.faces = RenderTargets(context, programs, own_lamps, small)  # of mirror images
+        self._all_targets = (self._still, self._reduced, self.settling, self._thumb, self.faces)
 
     def _make_passes(self) -> tuple[Pass, ...]:
         """The passes up to the light of a picture, in the order of wallum.frame."""
@@ -147,12 +149,17 @@ class Engine:
         self.programs.level_changed()
         lighting = self.lighting
         lighting.followed, lighting.veiled = bundle.followed, self.level.has_veils
-        lighting.unusual, lighting.has_unlit = bundle.unusual, bundle.unlit
+        lighting.unusual, lighting.has_unlit, lighting.glossy = bundle.unusual, bundle.unlit, bundle.glossy
         self.sky.floor_y, self.sky.top_y = bundle.bounds[:, 1].tolist() if len(bundle.faces) else (0.0, 0.0)
         lighting.clouds.box = np.asarray(bundle.bounds, dtype=np.float64)
         self.sky_visibility.set_grid(None)
-        self.probe_light.set_probes(None)
+        self.set_probes(None)
         self.forget()
+
+    def set_probes(self, probes: ProbeSet | None) -> None:
+        """Know where light that comes back from surfaces is known, and where mirror images are taken."""
+        self.probe_light.set_probes(probes)
+        self.lighting.mirrors.set_places(None if probes is None else probes.mirrors)
 
     def forget(self) -> None:
         """Let go of all that is kept between pictures, so that the next one does all its work."""

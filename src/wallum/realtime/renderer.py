@@ -12,6 +12,7 @@ from wallum.realtime.engine import Engine, open_context
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.level.bundle import LevelBundle, ProbeGrid
 from wallum.realtime.level.probe_set import ProbeSet, Units
+from wallum.realtime.mirroring import Mirroring
 from wallum.realtime.passes.finish import Finishing
 from wallum.realtime.process.request import Frame, PictureRequest
 from wallum.realtime.settle import Settler
@@ -29,7 +30,7 @@ class Renderer:
             raise RendererProblem(
                 f"no picture can be drawn: {error}", "OpenGL", "OpenGL 4.3 through EGL"
             ) from error
-        self.settler = Settler(self.engine)
+        self.settler, self._mirroring = Settler(self.engine), Mirroring(self.engine)
 
     def set_level(self, bundle: LevelBundle) -> None:
         """Show another level."""
@@ -43,6 +44,19 @@ class Renderer:
     def draw(self, request: PictureRequest) -> Iterator[None]:
         """Make the light of an unsettled picture; stops between passes."""
         yield from self.engine.picture(request)
+
+    def stale_mirrors(self, request: PictureRequest, seen: bool = True) -> list[int]:
+        """Mirror images that are not of a request's light; seen : only those that its picture, which has just
+        been drawn, shows something of."""
+        if request.view == "direct":
+            return []
+        stale = self._mirroring.stale(request.scene, request.camera.far)
+        return [one for one in stale if one in self._mirroring.seen()] if stale and seen else stale
+
+    def take_mirrors(self, request: PictureRequest, places: list[int]) -> Iterator[None]:
+        """Take some mirror images in its light; stops between passes."""
+        for place in places:
+            yield from self._mirroring.take(place, request.scene, request.camera.far)
 
     def refine(self) -> Iterator[None]:
         """Make one more jittered picture; stops between passes."""
@@ -76,7 +90,7 @@ class Renderer:
     def set_probes(self, probes: ProbeSet | None) -> None:
         """Where light that comes back from surfaces is known."""
         self.settler.stop()
-        self.engine.probe_light.set_probes(probes)
+        self.engine.set_probes(probes)
 
     def take_bounce(self, units: Units) -> None:
         """That light, of some sources of strength 1."""
@@ -94,6 +108,8 @@ class Renderer:
 
     def settle(self, request: PictureRequest, pictures: int = HIGH.settled) -> None:
         """Make all jittered pictures of a request at once."""
+        for _ in self.take_mirrors(request, self.stale_mirrors(request)):
+            pass
         self.settler.begin(request)
         for _ in range(pictures):
             for _ in self.refine():

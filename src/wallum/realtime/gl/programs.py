@@ -272,7 +272,7 @@ def set_uniforms(program: AnyProgram, **values: object) -> None:
     for name, value in values.items():
         member = program.get(name, None)
         if isinstance(member, moderngl.Uniform):
-            if isinstance(value, moderngl.Texture | moderngl.Texture3D):
+            if isinstance(value, moderngl.Texture | moderngl.Texture3D | moderngl.TextureArray):
                 program.extra.textures[program.extra.units[name]] = value
             elif isinstance(value, bytes):
                 member.write(value[: member.array_length * member.dimension * WORD_BYTES])

@@ -9,6 +9,7 @@ __all__ = ["View", "pre_exposure"]
 # Exposure is kept in half floats in steps of this many stops, so that small changes of
 # exposure only develop anew.
 PRE_EXPOSURE_STEP = 4.0
+GOLDEN = 0.6180339887
 
 
 def pre_exposure(ev100: float) -> float:
@@ -36,6 +37,11 @@ class View:
             "tangents": camera.tangents,
             "camera_axes": camera.rotation().astype("f4").tobytes(),
         }
+
+    def turn(self, size: Size) -> float:
+        """Another number, 0 to 1, for each jitter of a picture of a size: what is left to chance differs."""
+        width, height = size
+        return (self.jitter[0] * width * 7.3 + self.jitter[1] * height * 3.1) * GOLDEN % 1.0
 
     def depth_of(self, depth_m: float) -> float:
         """Where a depth before the camera lies between -1 and 1 of clip space."""

@@ -14,6 +14,7 @@ if TYPE_CHECKING:  # the renderer's process starts faster without rays
     from wallum.transport.sky_grid import SkyGrid
 
 __all__ = [
+    "GLOSSY",
     "GLOW_SCALE",
     "VEIL",
     "VERTEX",
@@ -27,6 +28,8 @@ __all__ = [
 
 # G-buffer glow is kept at this share of its luminance: 11-bit floats then reach 1e6 cd/m2.
 GLOW_SCALE = 1.0 / 16.0
+# Roughness from which on nothing is mirrored, see shaders/include/mirrors.glsl.
+GLOSSY = 0.5
 # The feature of what is seen through: it lies in the layers of a picture, not in its G-buffer.
 VEIL = "VEIL"
 VERTEX = np.dtype(
@@ -100,6 +103,7 @@ class LevelBundle:
     batches  : meshes that stand at many places, which no chunk holds
     unusual  : whether any material reflects otherwise than most, looked at straight
     unlit    : whether any asks for no light
+    glossy   : whether any is smooth enough to mirror the level
     """
 
     vertices: NDArray[np.void]
@@ -115,6 +119,7 @@ class LevelBundle:
     batches: tuple[Batch, ...] = ()
     unusual: bool = False
     unlit: bool = False
+    glossy: bool = False
 
     @property
     def boxes(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int64]]:

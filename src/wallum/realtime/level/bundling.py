@@ -10,7 +10,16 @@ from wallum.level.flatten import Triangles, flatten
 from wallum.level.model import Level, Material, Part, Slot, TextureUse
 from wallum.level.texels import MIRRORED
 from wallum.realtime.level.batches import Placing, placed_boxes, placings
-from wallum.realtime.level.bundle import GLOW_SCALE, VEIL, VERTEX, Batch, LevelBundle, Surfacing, TextureData
+from wallum.realtime.level.bundle import (
+    GLOSSY,
+    GLOW_SCALE,
+    VEIL,
+    VERTEX,
+    Batch,
+    LevelBundle,
+    Surfacing,
+    TextureData,
+)
 from wallum.realtime.level.chunking import space_order
 from wallum.realtime.level.coarsening import CELLS_M, coarser
 
@@ -60,6 +69,11 @@ def _features(material: Material, coloured: bool) -> frozenset[str]:
     if coloured:
         names.add("VERTEX_COLOUR")
     return frozenset(names)
+
+
+def _is_glossy(material: Material) -> bool:
+    """Whether it may be smooth enough to mirror the level: a texture may make it smoother than it is."""
+    return material.roughness < GLOSSY or "metal_rough" in material.textures
 
 
 def _kind(material: Material) -> float:
@@ -290,5 +304,5 @@ def bundle_level(
     unlit = any(one.unlit for one in level.materials)
     return LevelBundle(
         vertices, faces, chunks, low, high, surfacings, textures, bounds, copies, kinds.followed, batches,
-        unusual, unlit,
+        unusual, unlit, any(_is_glossy(one) for one in level.materials),
     )  # fmt: skip

@@ -10,8 +10,6 @@ from wallum.realtime.gl.view import View
 
 __all__ = ["AirVolume"]
 
-# By which the places within slices go on from picture to picture while one settles.
-TURN = 0.6180339887
 # What columns beside have in the light of each, before a picture settles.
 SPREAD = 0.65
 GROUP = (8, 4)  # of include air_sum.comp.glsl
@@ -50,12 +48,11 @@ class AirVolume:
 
     def _rays(self, view: View, gbuffer: GBuffer, reach: float) -> dict[str, object]:
         moved = View(view.camera, self._offset(view, gbuffer))
-        turn = (view.jitter[0] * gbuffer.size[0] * 7.3 + view.jitter[1] * gbuffer.size[1] * 3.1) * TURN % 1.0
         return {
             **{name: value for name, value in moved.pixel_uniforms(self.size[:2]).items() if "ray" in name},
             "eye": view.camera.eye,
             "air_cells": (*self.size, self._across),
-            "air_steps": (reach, turn),
+            "air_steps": (reach, view.turn(gbuffer.size)),
             "air_spread": SPREAD if view.jitter == (0.0, 0.0) else 0.0,
         }
 

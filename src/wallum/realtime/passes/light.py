@@ -8,7 +8,7 @@ from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
 from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
-from wallum.frame.views import FROM_SURFACES
+from wallum.frame.views import WITHOUT_SKY
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.targets import LightTarget
 from wallum.realtime.gl.view import pre_exposure
@@ -46,6 +46,7 @@ class _Summed(Pass):
             tuple(sorted(scene.glow.items())),
             scene.glow_gain,
             draft.view.show,
+            self._lighting.mirrors.version if self._lighting.shows_mirrors(draft) else None,
         )
 
     def _sum(self, draft: Draft, lit: Lit, target: LightTarget) -> Steps:
@@ -53,7 +54,7 @@ class _Summed(Pass):
             self._lighting.write_lamps(draft)
             self._lighting.sum_all(draft, lit, draft.gbuffer, target, draft.folded)
             exposure = pre_exposure(lit.scene.look.ev100)
-            if draft.view.show not in FROM_SURFACES:
+            if draft.view.show not in WITHOUT_SKY:
                 self._sky.draw(lit.scene, draft.view, draft.gbuffer, target, exposure)
             work |= self._lighting.work(draft, draft.gbuffer)
         yield

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.frame.quality import Quality
-from wallum.frame.views import FROM_SURFACES
+from wallum.frame.views import FACE, FROM_SURFACES
 from wallum.moment.camera import Camera
 from wallum.moment.kinds import SHADERS, by_kind
 from wallum.moment.lamps import NO_LAMPS, LampRows, Lamps
@@ -27,6 +27,7 @@ from wallum.realtime.passes.air_volume import AirVolume
 from wallum.realtime.passes.cloud_map import CloudMap
 from wallum.realtime.passes.clusters import CELL_PIXELS, assign_lamps, held_squares
 from wallum.realtime.passes.lamp_buffers import LampBuffers, LampLists, lamp_rows
+from wallum.realtime.passes.mirror_images import MirrorImages
 from wallum.realtime.passes.pockets import Pockets
 from wallum.realtime.passes.probe_light import ProbeLight
 from wallum.realtime.passes.sky_pass import SkyPass
@@ -94,6 +95,7 @@ class Lighting:
     ) -> None:
         self._context, self._programs, self._buffers = context, programs, buffers
         self._sky, self._visibility, self.probes = sky, visibility, probes
+        self.mirrors = MirrorImages(context)
         self._lists, self._air_lists = LampLists(context), LampLists(context)
         self.volume, self._pockets = AirVolume(context, programs, quality), Pockets(context)
         self.clouds = CloudMap(context, programs, sky)
@@ -108,8 +110,14 @@ class Lighting:
         self._gloss.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.veiled = False  # whether anything in this level is seen through
         self.has_unlit = False  # whether any surface asks for no light
+        self.glossy = False  # whether anything in it is smooth enough to mirror the level
         self.unusual = False  # whether anything in it reflects otherwise than most
         self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
+
+    def shows_mirrors(self, draft: "Draft") -> bool:
+        """Whether smooth surfaces of a picture show images of the level."""
+        there = self.glossy and self.mirrors.there and self.probes.there
+        return there and draft.view.show not in (FACE, "direct")
 
     def features(self, scene: LitScene, sun_shadow: bool, lamp_shadow: bool, glow: bool) -> frozenset[str]:
         """The variant that a scene needs."""
@@ -148,6 +156,9 @@ class Lighting:
             features = features | {"UNUSUAL"}
         if self._buffers.many:
             features = features | {"MANY_LAMPS"}
+        mirrors = bool(features & {"SKY", "BOUNCE"}) and self.shows_mirrors(draft)
+        if mirrors:
+            features = features | {"MIRRORS"}
         program = self._programs.get(vertex, "lighting", features)
         self._buffers.connect(program)
         exposure = pre_exposure(scene.look.ev100)
@@ -162,6 +173,8 @@ class Lighting:
             "unlit_exposure": exposure / exposure_scale(scene.look.ev100),
         }
         values |= self.far_values(scene, view)
+        if mirrors:
+            values |= self.mirrors.uniforms(scene) | {"g_bounce": gbuffer.bounce}
         if "SKY" in features:
             values["g_open"] = gbuffer.open
         if "FOLLOW" in features:
@@ -349,7 +362,7 @@ class Lighting:
             features |= {"IN_AIR"}
             values = self.volume.uniforms(draft.view, gbuffer, scene.air.reach)
         if draft.view.show in FROM_SURFACES:
-            features = frozenset()
+            features = features & {"SKY"} | {"MIRRORED"} if draft.view.show == "reflections" else frozenset()
         if self.probes.there and draft.view.show != "direct":
             features |= {"BOUNCE", "PROBES"} if draft.view.show == "probes" else {"BOUNCE"}
             values |= {"g_bounce": gbuffer.bounce, "g_open": gbuffer.open, "bounce_gain": (1.0, 1.0, 1.0)}
@@ -403,7 +416,8 @@ class Lighting:
         scene = LitScene(NO_LAMPS, None, None, draft.scene.look)
         program = self._prepare(frozenset({"BOUNCE"}), draft, scene, draft.gbuffer)
         light, _ = draft.gbuffer.of_hand
-        set_uniforms(program, g_bounce=light, g_open=draft.gbuffer.open, bounce_gain=tuple(factor))
+        set_uniforms(program, g_open=draft.gbuffer.open, bounce_gain=tuple(factor))
+        set_uniforms(program, g_bounce=light, mirrors_gain=0.0)
         self._on_surfaces(target, draft.size, add=True)
         self._draw(program)
         return draft.size[0] * draft.size[1]

@@ -72,6 +72,7 @@ class ProbeLight:
         rows = -(-len(probes.places) // ROW)
         self._packed = np.zeros((rows * ROW, 8), np.float16)
         self._packed[: len(probes.sky), 3:7] = probes.sky[:, [3, 0, 1, 2]]
+        self._packed[: len(probes.sky), 7] = probes.of_room
         self._light = self._context.texture((ROW, rows), 4, self._packed.tobytes(), dtype="u4")
         self._light.filter = (moderngl.NEAREST, moderngl.NEAREST)
 
@@ -142,6 +143,7 @@ class ProbeLight:
             ends_above=tuple(np.where(self._set.goes_on[1], 0.0, 1e3)),
             g_normal=gbuffer.normal,
             g_depth=gbuffer.distance,
+            probe_turn=view.turn(gbuffer.size),
             **view.uniforms,
         )
         frame.use()

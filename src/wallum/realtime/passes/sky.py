@@ -7,6 +7,7 @@ import numpy as np
 
 from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
+from wallum.frame.views import WITHOUT_SKY
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.view import pre_exposure
@@ -86,7 +87,8 @@ class Clouds(Pass):
         self._sky = sky
 
     def wanted(self, draft: Draft) -> bool:
-        return draft.scene.sky is not None and draft.scene.sky.deck is not None and not draft.inspected
+        shown = not draft.inspected and draft.view.show not in WITHOUT_SKY
+        return shown and draft.scene.sky is not None and draft.scene.sky.deck is not None
 
     def key(self, draft: Draft, lit: Lit) -> object:
         return pre_exposure(lit.scene.look.ev100)

@@ -13,7 +13,7 @@ from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.dome import plain_dome
 from wallum.physics.high_cloud import HighCloud
 from wallum.physics.medium import Layer, Medium
-from wallum.realtime.level.probe_set import ProbeSet
+from wallum.realtime.level.probe_set import MirrorPlaces, ProbeSet
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 
@@ -70,12 +70,13 @@ def _drawn_with_a_probe(renderer: Renderer, request: PictureRequest) -> bool:
     if lights.placed:
         return False
     none = np.zeros((1, 4), np.float32)
-    own = (np.zeros((1, 27), np.int32), none, none[:, :3], np.zeros((2, 3), bool))
-    lights.set_probes(ProbeSet((0.0, 0.0, 0.0), 1.0, np.zeros((1, 1, 1), np.uint32), none, *own))
+    own = (np.zeros((1, 27), np.int32), none, none[:, :3], np.zeros((2, 3), bool), np.zeros(1, np.uint8))
+    place = MirrorPlaces(none[:, :3], none[:, :3], none[:, :3], np.zeros(1, bool))
+    renderer.set_probes(ProbeSet((0.0, 0.0, 0.0), 1.0, np.zeros((1, 1, 1), np.uint32), none, *own, place))
     lights.take({"a": np.zeros((1, 3), np.float16)})
     for _ in renderer.draw(request):
         pass
-    lights.set_probes(None)
+    renderer.set_probes(None)
     return True
 
 

@@ -44,6 +44,7 @@ class Worker:
         self._next_units: list[Block] = []
         self._pending: PictureRequest | None = None
         self._settling: PictureRequest | None = None
+        self._mirrors_left: list[int] = []  # images to be taken once the picture has settled
         self._compiling: Iterator[None] | None = None
         self._thumbs: dict[str, PictureRequest] = {}
 
@@ -53,7 +54,7 @@ class Worker:
         self._channel.send(("ready", {"driver": info["GL_RENDERER"], "pid": os.getpid()}))
         while True:
             idle = self._pending is None and self._compiling is None
-            idle = idle and not self._can_settle() and not self._may_thumb()
+            idle = idle and not self._can_settle() and not self._may_thumb() and not self._may_mirror()
             self._take_messages(wait=idle)
             self._take_up()
             if self._pending is not None and self._free:
@@ -67,10 +68,17 @@ class Worker:
                 self._compile_step()
             elif self._can_settle():
                 self._settle_once()
+            elif self._may_mirror():
+                self._mirrored(self._mirrors_left[:1])
+                self._mirrors_left = self._mirrors_left[1:]
 
     def _can_settle(self) -> bool:
         resting = self._settling is not None and self._compiling is None
         return resting and not self._renderer.settler.done and bool(self._free)
+
+    def _may_mirror(self) -> bool:
+        """When all else is done: images that the picture does not show, for when the camera moves."""
+        return bool(self._mirrors_left) and self._settling is not None
 
     def _may_thumb(self) -> bool:
         """Only at rest: between the moves of a hand there is no time for other cameras."""
@@ -221,16 +229,32 @@ class Worker:
     def _settle_once(self) -> None:
         request = self._settling
         assert request is not None
-        for _ in self._renderer.refine():
+        if self._renderer.settler.count == 0 and not self._mirrored(self._renderer.stale_mirrors(request)):
+            return
+        if not self._at_rest(request, self._renderer.refine()):
+            return
+        if self._renderer.settler.worth_showing:
+            self._give(request, self._renderer.settler.count)
+        if self._renderer.settler.done:
+            self._mirrors_left = self._renderer.stale_mirrors(request, seen=False)
+            give_memory_back()
+
+    def _mirrored(self, places: list[int]) -> bool:
+        """Take mirror images in the light of the picture that settles; False: something newer came."""
+        request = self._settling
+        assert request is not None
+        return self._at_rest(request, self._renderer.take_mirrors(request, places))
+
+    def _at_rest(self, request: PictureRequest, steps: Iterator[None]) -> bool:
+        """Do what is done while a picture rests, step by step; False: something newer came between."""
+        for _ in steps:
             if self._channel.readable():
                 self._take_messages(wait=False)
                 if self._settling is not request:
                     self._renderer.settler.stop()
-                    return
-        if self._renderer.settler.worth_showing:
-            self._give(request, self._renderer.settler.count)
-        if self._renderer.settler.done:
-            give_memory_back()
+                    self._mirrors_left = []
+                    return False
+        return True
 
     def _give(self, request: PictureRequest, settled: int) -> bool:
         """Send the last picture; False where the memory is of another size by now."""

@@ -1,5 +1,5 @@
 #version 430 core
-// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), PROBES (that alone, as probes have it), FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
+// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), MIRRORS (what smooth ones show of the level; MIRRORED, that alone), PROBES (that alone, as probes have it), FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
 // of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR (so thick that it dims light before it arrives) and MIST;
 // ONE_LAMP is a single lamp to be added to what is there; IN_AIR lays the volume of lit air over what is near.
 
@@ -8,6 +8,8 @@
 #include "surface.glsl"
 #ifdef SKY
 #include "sky.glsl"
+#endif
+#if defined(SKY) || defined(MIRRORS)
 #include "octahedron.glsl"
 #endif
 #ifdef SUN_SHADOW
@@ -44,6 +46,10 @@ uniform sampler2D g_open;      // see sky_visibility.frag.glsl
 #ifdef BOUNCE
 uniform sampler2D g_bounce;    // illuminance by light from surfaces, pre-exposed
 uniform vec3 bounce_gain;
+#endif
+#ifdef MIRRORS
+#include "mirrors.glsl"
+uniform float mirrors_gain;    // of what is mirrored of surfaces: 0 where that is there already
 #endif
 #ifdef SKY
 uniform sampler2D mirror;      // the sky in all directions, see mirror.frag.glsl
@@ -136,24 +142,32 @@ vec3 mirror_light(vec3 d, float rough) {
 }
 
 // Light of the sky, as far as it is open: see sky_visibility.frag.glsl.
-vec3 sky_light(Surface s, vec4 open) {
+vec3 sky_light(Surface s, vec4 open, float shown) {
     vec3 mirrored = reflect(-s.to_eye, s.normal);
     vec3 gloss = (s.gloss * (s.share.x + s.share.y) + s.gloss_rise * s.share.y) * mirror_exposure;
     vec3 image = mirror_light(mirrored, s.rough);
     vec3 diffuse = s.diffuse * sky_illuminance(oct_decode(open.zw)) * open.x;
-    image *= open.y;
+    image *= shown;
     float left = 1.0 - dot(s.steep, vec2(1.0 / 10.0, 1.0 / 21.0));
+#ifdef MIRRORED
+    diffuse = vec3(0.0);
+#endif
     return (diffuse * left + gloss * image) * s.occlusion;
 }
 #endif
 
 #ifdef BOUNCE
 // Light from surfaces, alike from all of them: where a mirror image shows none of the sky, it shows them.
-vec3 bounce_light(Surface s, vec4 open, vec3 illuminance) {
+// counts: of that, less what an image of the level says.
+vec3 bounce_light(Surface s, vec4 open, vec3 illuminance, float counts) {
     float left = 1.0 - dot(s.steep, vec2(1.0 / 10.0, 1.0 / 21.0));
     vec3 gloss = s.gloss * (s.share.x + s.share.y) + s.gloss_rise * s.share.y;
-    float shown = min((1.0 - open.y) / max(1.0 - open.x, 0.1), 2.0) * (1.0 / PI);
-    return (s.diffuse * left + gloss * shown) * illuminance * s.occlusion;
+    float shown = min((1.0 - open.y) / max(1.0 - open.x, 0.1), 2.0) * (1.0 / PI) * counts;
+    vec3 diffuse = s.diffuse * left;
+#ifdef MIRRORED
+    diffuse = vec3(0.0);
+#endif
+    return (diffuse + gloss * shown) * illuminance * s.occlusion;
 }
 #endif
 
@@ -199,15 +213,35 @@ void main() {
     light += glow;
     light += plain * plain * unlit * unlit_exposure;
 #endif
+#if defined(SKY) || defined(BOUNCE)
+    vec4 open = texture(g_open, at);
+    float of_sky = open.y;
+#endif
+#ifdef BOUNCE
+    vec3 from_surfaces = texture(g_bounce, at).rgb * bounce_gain;
+#endif
+    float by_probes = 1.0;
+#ifdef MIRRORS
+    float place = texture(g_bounce, at).a;
+#ifdef BOUNCE
+    Mirrored level = mirrored_level(s, place, open.y, from_surfaces * (1.0 / PI));
+    vec3 as_gloss = s.gloss * (s.share.x + s.share.y) + s.gloss_rise * s.share.y;
+    light += as_gloss * level.light * (level.counts * mirrors_gain * s.occlusion);
+#else
+    Mirrored level = mirrored_level(s, place, open.y, vec3(0.0));
+#endif
+    of_sky = mix(of_sky, level.sky, level.counts);
+    by_probes -= level.counts;
+#endif
 #ifdef SKY
-    light += sky_light(s, texture(g_open, at));
+    light += sky_light(s, open, of_sky);
 #endif
 #ifdef BOUNCE
 #ifdef PROBES
     // As it falls on white paper: what the probes say, whatever the surface is.
-    light += texture(g_bounce, at).rgb * bounce_gain * (1.0 / PI);
+    light += from_surfaces * (1.0 / PI);
 #else
-    light += bounce_light(s, texture(g_open, at), texture(g_bounce, at).rgb * bounce_gain);
+    light += bounce_light(s, open, from_surfaces, by_probes);
 #endif
 #endif
     float straight = mix(1.0, s.occlusion, gaps_direct);

@@ -7,15 +7,18 @@
 uniform sampler2D g_normal;
 uniform sampler2D g_depth;
 // Eight half floats a probe: illuminance, pre-exposed; share of the sky that is seen; mean way to that, as often
-// as it is seen.
+// as it is seen; the number of the mirror image that it sees best, and 1.
 uniform usampler2D probe_light;
 uniform vec3 ends_below;          // of each axis: large where the level ends with the cells
 uniform vec3 ends_above;
 uniform vec3 eye;
+uniform float probe_turn;         // another for each picture, 0 to 1
 
 #ifdef OWN
 uniform sampler2D probe_middles;
 #endif
+
+const float IMAGE_STEPS = 7.0;    // all that a half float has room for
 
 in vec3 v_ray;
 layout(location = 0) out vec4 out_open;
@@ -44,7 +47,10 @@ void main() {
     vec4 sky = vec4(0.0);
     vec3 light = vec3(0.0);
     float total = 0.0;
+    // Its own mirror image, and that of the probes about it which has most of the rest.
+    float image = 0.0, beside_image = 0.0, most = 0.0, not_own = 0.0;
     if (own >= 0) {
+        image = unpackHalf2x16(texelFetch(probe_light, probe_place(own), 0).w).y;
         ivec2 table = ivec2((own & (PROBE_ROW - 1)) * 27, own >> 6);
         for (int i = 0; i < 8; ++i) {
             ivec3 corner = ivec3(i & 1, (i >> 1) & 1, i >> 2);
@@ -56,8 +62,13 @@ void main() {
             uvec4 halves = texelFetch(probe_light, place, 0);
             vec2 blue_share = unpackHalf2x16(halves.y);
             light += vec3(unpackHalf2x16(halves.x), blue_share.x) * w;
-            sky += vec4(unpackHalf2x16(halves.z), unpackHalf2x16(halves.w).x, blue_share.y) * w;
+            vec2 up_image = unpackHalf2x16(halves.w);
+            sky += vec4(unpackHalf2x16(halves.z), up_image.x, blue_share.y) * w;
             total += w;
+            float foreign = up_image.y != image ? w : 0.0;
+            beside_image = foreign > most ? up_image.y : beside_image;
+            most = max(most, foreign);
+            not_own += foreign;
         }
     }
     // Beyond all probes all is open; where one is missing, as its own alone says.
@@ -83,5 +94,9 @@ void main() {
         light *= apart < 0.2 ? 1.0 : 0.35;
     }
 #endif
-    out_light = vec4(min(light, 60000.0), 1.0);
+    // In steps that change over at other pixels and in other pictures. Source of the pattern: Jimenez 2014,
+    // interleaved gradient noise.
+    float chance = fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))) + probe_turn);
+    float share = floor(not_own * over * IMAGE_STEPS + chance);
+    out_light = vec4(min(light, 60000.0), image + 16.0 * (beside_image + 16.0 * min(share, IMAGE_STEPS)));
 }

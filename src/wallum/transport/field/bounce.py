@@ -16,6 +16,7 @@ from wallum.transport.field.cast import Seen
 from wallum.transport.field.glow import Shining, find_shining
 from wallum.transport.field.probes import Probes
 from wallum.transport.field.relight import direct_of
+from wallum.transport.field.rooms import Rooms
 from wallum.transport.rays import RayScene
 
 __all__ = ["BounceField", "Field", "Unit", "smoothing"]
@@ -33,6 +34,7 @@ class Field:
     probes: Probes
     seen: Seen
     smooth: csr_matrix
+    rooms: Rooms
 
 
 def smoothing(probes: Probes) -> csr_matrix:

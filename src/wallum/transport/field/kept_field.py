@@ -19,12 +19,13 @@ from wallum.transport.field.bounce import BounceField, Field, smoothing
 from wallum.transport.field.cast import ALL_RAYS, Seen
 from wallum.transport.field.making import make_field
 from wallum.transport.field.probes import WANTED, Probes
+from wallum.transport.field.rooms import Rooms
 from wallum.transport.rays import RayScene
 
 __all__ = ["field_key", "kept_bounce", "kept_field", "load_field", "save_field"]
 
 log = logging.getLogger("wallum.derived")
-VERSION: Final = 9
+VERSION: Final = 10
 # Fields in one folder; the oldest go. Of one, unpacked.
 MOST_KEPT, MOST_BYTES = 4, 1 << 30
 
@@ -45,6 +46,7 @@ def field_key(rays: RayScene, level: Level) -> str:
 def save_field(made: Field, key: str, path: Path) -> None:
     """Keep a field in a file. Raises OSError."""
     values: dict[str, Any] = {f"probes_{one.name}": getattr(made.probes, one.name) for one in fields(Probes)}
+    values |= {f"rooms_{one.name}": getattr(made.rooms, one.name) for one in fields(Rooms)}
     others = made.seen.others
     values |= {"data": others.data, "indices": others.indices.astype(np.int32), "indptr": others.indptr}
     values |= {name: getattr(made.seen, name).astype(np.float32) for name in ("land", "toward", "dark")}
@@ -76,9 +78,11 @@ def _read(kept: Any) -> Field:
     count = len(probes)
     others = csr_matrix((kept["data"], kept["indices"], kept["indptr"]), (count, count))
     sky = kept["sky"].astype(np.float32)
-    if len(sky) != count or probes.links.shape != (count, 27):
+    rooms = Rooms(**{one.name: kept[f"rooms_{one.name}"] for one in fields(Rooms)})
+    if len(sky) != count or probes.links.shape != (count, 27) or len(rooms.of) != count:
         raise ValueError("parts of different sizes")
-    return Field(probes, Seen(others, sky, kept["land"], kept["toward"], kept["dark"]), smoothing(probes))
+    seen = Seen(others, sky, kept["land"], kept["toward"], kept["dark"])
+    return Field(probes, seen, smoothing(probes), rooms)
 
 
 def kept_field(

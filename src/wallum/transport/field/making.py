@@ -9,6 +9,7 @@ from wallum.level.model import Level
 from wallum.transport.field.bounce import Field, smoothing
 from wallum.transport.field.cast import cast
 from wallum.transport.field.probes import Probes, place_probes
+from wallum.transport.field.rooms import find_rooms
 from wallum.transport.rays import RayScene
 from wallum.transport.surface_tables import SurfaceTables
 
@@ -34,4 +35,4 @@ def make_field(rays: RayScene, level: Level, bounds: NDArray[np.float64]) -> Ite
             yield PLACING + (1.0 - PLACING) * seen
         else:
             probes = probes.without(seen.dark > INSIDE)
-            yield Field(probes, seen, smoothing(probes))
+            yield Field(probes, seen, smoothing(probes), find_rooms(rays, probes, seen))

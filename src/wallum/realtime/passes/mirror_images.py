@@ -1,0 +1,115 @@
+"""Mirror images of the level about places: what smooth surfaces show of it."""
+
+from typing import Final
+
+import moderngl
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.moment.scene import LitScene
+from wallum.physics.octahedron import octahedron_directions
+from wallum.physics.turning import look_rotation
+from wallum.realtime.gl.view import pre_exposure
+from wallum.realtime.level.probe_set import MirrorPlaces
+
+__all__ = ["FACES", "MirrorImages"]
+
+SIZE: Final = 128  # of include/mirrors.glsl
+# What a picture of a place looks along; each is square and a right angle wide.
+FACES: Final = (
+    (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), (-1.0, 0.0, 0.0), (0.0, -1.0, 0.0), (0.0, 0.0, -1.0),
+)  # fmt: skip
+
+
+class MirrorImages:
+    """Holds the places of a level, and of each the image that was taken last and of what light."""
+
+    def __init__(self, context: moderngl.Context) -> None:
+        self._context = context
+        self.places: MirrorPlaces | None = None
+        self._images: moderngl.TextureArray | None = None
+        self._boxes: moderngl.Texture | None = None
+        self._scales = np.zeros(0)
+        self._written: object = None
+        self.shows: list[object] = []  # of each image, of what light it is; None: it is not there yet
+        self.version = 0  # of all
+        self._from_faces: dict[int, NDArray[np.int64]] = {}
+
+    @property
+    def there(self) -> bool:
+        """Whether there is any place; one without an image is as if there were none."""
+        return self.places is not None
+
+    def set_places(self, places: MirrorPlaces | None) -> None:
+        """Take the places of a level, without images; None or an empty one: it has none."""
+        for texture in (self._images, self._boxes):
+            if texture is not None:
+                texture.release()
+        self._images = self._boxes = self.places = None
+        self.shows, self._written = [], None
+        self.version += 1
+        if places is None or not len(places):
+            return
+        count = len(places)
+        self.places, self.shows = places, [None] * count
+        self._scales = np.zeros(count)
+        self._images = self._context.texture_array((SIZE, SIZE, count), 4, dtype="f2")
+        self._images.write(np.zeros((count, SIZE, SIZE, 4), np.float16))
+        self._images.build_mipmaps()
+        self._images.filter = (moderngl.NEAREST_MIPMAP_NEAREST, moderngl.NEAREST)
+        self._boxes = self._context.texture((3, count), 4, dtype="f4")
+        self._boxes.filter = (moderngl.NEAREST, moderngl.NEAREST)
+
+    def uniforms(self, scene: LitScene) -> dict[str, object]:
+        """Values of include/mirrors.glsl for a picture of a scene."""
+        assert self.places is not None
+        exposure = pre_exposure(scene.look.ev100)
+        key = (self.version, exposure)
+        if self._written != key:
+            assert self._boxes is not None
+            rows = np.zeros((len(self.places), 3, 4), np.float32)
+            rows[:, 0, :3], rows[:, 0, 3] = self.places.eyes, self.places.roofed
+            rows[:, 1, :3], rows[:, 1, 3] = self.places.low, self._scales * exposure
+            rows[:, 2, :3] = self.places.high
+            self._boxes.write(rows)
+            self._written = key
+        return {"mirror_images": self._images, "mirror_places": self._boxes, "mirrors_gain": 1.0}
+
+    def take(self, place: int, faces: NDArray[np.float32], exposure: float, shows: object) -> None:
+        """Take over the image of a place.
+
+        faces : (6, F, F, 4) light along FACES, lowest row first, pre-exposed by `exposure`; with 1 in the
+                fourth where a surface is, else nothing
+        shows : of what light it is
+        """
+        assert self._images is not None
+        rows = self._rows(faces.shape[1])
+        image = faces.reshape(-1, 4).take(rows, 0).mean(axis=1).reshape(SIZE, SIZE, 4)
+        self._images.write(image.astype(np.float16), viewport=(0, 0, place, SIZE, SIZE, 1))
+        self._images.build_mipmaps()
+        self._scales[place] = 1.0 / exposure
+        self.shows[place] = shows
+        self.version += 1
+
+    def _rows(self, size: int) -> NDArray[np.int64]:
+        """(SIZE * SIZE, 4) texels of faces of a size whose mean each texel of an image is."""
+        if size not in self._from_faces:
+            self._from_faces[size] = face_texels(size)
+        return self._from_faces[size]
+
+
+def face_texels(size: int) -> NDArray[np.int64]:
+    """(SIZE * SIZE, 4) for four directions in each texel of an octahedron, the texel of six faces, one after
+    another, that lies there."""
+    inner = (np.arange(2 * SIZE) + 0.5) / (2 * SIZE)
+    x, y = np.meshgrid(inner, inner)
+    d = octahedron_directions(np.stack([x.ravel(), y.ravel()], axis=1))
+    along = d @ np.array(FACES).T
+    face = along.argmax(axis=1)
+    on = d / along.max(axis=1)[:, None]
+    turned = np.array([look_rotation(np.array(one)) for one in FACES])
+    rights, ups = turned[:, 0], turned[:, 1]
+    across = [(np.einsum("nc,nc->n", on, axis[face]) * 0.5 + 0.5) * size for axis in (rights, ups)]
+    column, row = (np.clip(np.floor(one), 0, size - 1).astype(np.int64) for one in across)
+    texel = ((face * size + row) * size + column).reshape(SIZE, 2, SIZE, 2)
+    return texel.transpose(0, 2, 1, 3).reshape(SIZE * SIZE, 4)

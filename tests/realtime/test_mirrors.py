@@ -1,0 +1,159 @@
+"""Mirror images of the level in smooth surfaces: closed forms in a room of six colours."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from level_shapes import ROOM_COLOURS, ROOM_HIGH, ROOM_LOW, glowing_room
+
+from wallum.document.project import Look, Project
+from wallum.document.sources import PointSource
+from wallum.level.flatten import flatten
+from wallum.level.model import Material
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.physics.colour import luminance
+from wallum.physics.octahedron import octahedron_directions
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.offline import relit
+from wallum.realtime.process.request import PictureRequest
+from wallum.transport.field.bounce import BounceField
+from wallum.transport.field.making import make_field
+from wallum.transport.rays import RayScene
+
+SIZE = (160, 90)
+EYE = Camera((1.2, 1.9, 4.4), (0.25, -0.55, -0.8), 70.0, SIZE[0] / SIZE[1], far=60.0)
+
+
+def _shown(renderer, level):
+    rays = RayScene(level, flatten(level))
+    made = list(make_field(rays, level, level.bounds))[-1]
+    renderer.set_level(bundle_level(level))
+    return BounceField.of(rays, level, made, {})
+
+
+def _picture(renderer, scene, view="final"):
+    request = PictureRequest(1, scene, EYE, SIZE, view=view)
+    for _ in renderer.draw(request):
+        pass
+    return renderer.luminance(request, False).astype(float)
+
+
+def _mirrored(renderer, scene):
+    """A picture in whose light all images have been taken."""
+    _picture(renderer, scene)
+    request = PictureRequest(1, scene, EYE, SIZE)
+    for _ in renderer.take_mirrors(request, renderer.stale_mirrors(request, seen=False)):
+        pass
+    return _picture(renderer, scene)
+
+
+def _met():
+    """(P, 3) places of the floor that pixels see, the pixels, and which wall lies in the mirror there."""
+    x, y = np.meshgrid((np.arange(SIZE[0]) + 0.5) / SIZE[0], (np.arange(SIZE[1]) + 0.5) / SIZE[1])
+    d = EYE.rays(x.ravel(), y.ravel())
+    eye = np.array(EYE.eye)
+    place = eye + d * (-eye[1] / d[:, 1])[:, None]
+    on_floor = (d[:, 1] < 0.0) & ((place > ROOM_LOW + 0.02) | [False, True, False]).all(axis=1)
+    on_floor &= ((place < ROOM_HIGH - 0.02) | [False, True, False]).all(axis=1)
+    place, d = place[on_floor], d[on_floor] * [1.0, -1.0, 1.0]
+    ways = np.where(d > 0.0, ROOM_HIGH - place, ROOM_LOW - place) / d
+    axis = ways.argmin(axis=1)
+    wall = np.array([[0, 1], [2, 2], [3, 4]])[axis, (d[np.arange(len(d)), axis] > 0.0).astype(int)]
+    # Not where two walls meet: an image has texels.
+    second = np.sort(ways, axis=1)
+    clear = second[:, 1] > 1.12 * second[:, 0]
+    return np.flatnonzero(on_floor)[clear], wall[clear]
+
+
+@pytest.fixture(scope="module")
+def dark():
+    return evaluate(Project(sources=(), look=Look(ev100=4.0)))
+
+
+MIRROR = Material("mirror", (1.0, 1.0, 1.0, 1.0), 1.0, 0.05)
+
+
+def test_a_mirror_shows_what_lies_where_the_ray_goes_on(renderer, dark):
+    """Plane by plane: the colour of the wall that the mirrored ray meets, as bright as it glows."""
+    bounce = _shown(renderer, glowing_room(MIRROR))
+    relit(renderer, bounce, dark)
+    picture = _mirrored(renderer, dark).reshape(-1, 3)
+    pixels, wall = _met()
+    off = np.abs(picture[pixels] / ROOM_COLOURS[wall] - 1.0).max(axis=1)
+    assert len(np.unique(wall)) >= 3
+    assert np.quantile(off, 0.9) < 0.03
+    # Before there is any image, light from surfaces is all alike.
+    renderer.engine.lighting.mirrors.set_places(renderer.engine.lighting.mirrors.places)
+    alike = _picture(renderer, dark).reshape(-1, 3)
+    assert np.median(np.abs(alike[pixels] / ROOM_COLOURS[wall] - 1.0).max(axis=1)) > 0.3
+
+
+@pytest.mark.parametrize("roughness", [0.05, 0.25, 0.34, 0.43, 0.6])
+def test_in_a_room_that_is_alike_all_around_a_smooth_metal_sends_all_back(renderer, dark, roughness):
+    """White furnace: no light is won or lost between images and probes, at any roughness."""
+    bounce = _shown(renderer, glowing_room(replace(MIRROR, roughness=roughness), np.full((5, 3), 100.0)))
+    relit(renderer, bounce, dark)
+    pixels, _ = _met()
+    picture = luminance(_mirrored(renderer, dark)).ravel()[pixels]
+    assert np.median(picture) == pytest.approx(100.0, rel=0.05)
+
+
+def test_images_follow_the_light_and_the_old_one_stays_until_then(renderer):
+    level = glowing_room(MIRROR)
+    bounce = _shown(renderer, level)
+    lamp = PointSource(id="lamp", name="Lamp", position=(2.0, 1.5, 2.0), intensity=0.0, shadow=True)
+    dark = evaluate(Project(sources=(lamp,), look=Look(ev100=4.0)))
+    relit(renderer, bounce, dark)
+    before = _mirrored(renderer, dark)
+    request = PictureRequest(1, dark, EYE, SIZE)
+    assert renderer.stale_mirrors(request, seen=False) == []
+    half = replace(dark, glow_gain=0.5)
+    relit(renderer, bounce, half)
+    pixels, _ = _met()
+    held = _picture(renderer, half).reshape(-1, 3)[pixels]
+    assert held == pytest.approx(before.reshape(-1, 3)[pixels], rel=0.05, abs=1.0)
+    assert renderer.stale_mirrors(PictureRequest(1, half, EYE, SIZE))
+    after = _mirrored(renderer, half).reshape(-1, 3)[pixels]
+    assert np.median(after / held) == pytest.approx(0.5, rel=0.02)
+
+
+def test_another_exposure_needs_no_other_images(renderer, dark):
+    bounce = _shown(renderer, glowing_room(MIRROR))
+    relit(renderer, bounce, dark)
+    before = _mirrored(renderer, dark)
+    brighter = replace(dark, look=replace(dark.look, ev100=10.0))
+    request = PictureRequest(1, brighter, EYE, SIZE)
+    after = _picture(renderer, brighter)
+    assert renderer.stale_mirrors(request, seen=False) == []
+    pixels, _ = _met()
+    assert after.reshape(-1, 3)[pixels] == pytest.approx(before.reshape(-1, 3)[pixels], rel=0.02, abs=0.5)
+
+
+def test_a_level_of_rough_surfaces_takes_none_and_is_bit_for_bit_as_before(renderer, dark):
+    bounce = _shown(renderer, glowing_room(Material("rough", (0.5, 0.5, 0.5, 1.0), 0.0, 0.9)))
+    relit(renderer, bounce, dark)
+    before = _picture(renderer, dark)
+    assert renderer.stale_mirrors(PictureRequest(1, dark, EYE, SIZE), seen=False) == []
+    assert np.array_equal(_mirrored(renderer, dark), before)
+
+
+def test_the_view_of_reflections_shows_them_alone(renderer, dark):
+    bounce = _shown(renderer, glowing_room(MIRROR))
+    relit(renderer, bounce, dark)
+    whole = _mirrored(renderer, dark).reshape(-1, 3)
+    alone = _picture(renderer, dark, "reflections").reshape(-1, 3)
+    pixels, _ = _met()
+    assert alone[pixels] == pytest.approx(whole[pixels], rel=0.02, abs=0.5)
+    walls = np.setdiff1d(np.arange(len(alone)), pixels)
+    assert np.median(luminance(alone[walls])) < 0.05 * np.median(luminance(whole[walls]))
+
+
+def test_an_octahedron_has_the_zenith_in_its_middle_and_the_nadir_at_its_corners():
+    places = np.array([[0.5, 0.5], [0.0, 0.0], [1.0, 0.0], [1.0, 0.5], [0.5, 1.0], [0.0, 0.5]])
+    ways = octahedron_directions(places)
+    wanted = [[0, 1, 0], [0, -1, 0], [0, -1, 0], [1, 0, 0], [0, 0, 1], [-1, 0, 0]]
+    assert ways == pytest.approx(np.array(wanted, float), abs=1e-9)
+    # Opposite places of one edge are the same direction.
+    edge = octahedron_directions(np.array([[1.0, 0.2], [1.0, 0.8], [0.3, 0.0], [0.7, 0.0]]))
+    assert edge[0] == pytest.approx(edge[1] * [1, 1, -1]) or edge[0] == pytest.approx(edge[1])

@@ -1,0 +1,58 @@
+"""Where mirror images are taken: a place in each room, one outside, and the boxes about them."""
+
+import numpy as np
+from level_shapes import grey_level
+
+from wallum.level.flatten import flatten
+from wallum.level.solids import box
+from wallum.transport.field.making import make_field
+from wallum.transport.rays import RayScene
+
+W = 0.2
+
+
+def _two_rooms():
+    """Two rooms with a doorway between, 4 x 3 x 5 m and 6 x 3 x 5 m, on a yard."""
+    slabs = [
+        ((-20.0, -W, -20.0), (20.0, 0.0, 20.0)),
+        ((-W, 3.0, -W), (10.0 + 2 * W, 3.0 + W, 5.0 + W)),
+        ((-W, 0.0, -W), (0.0, 3.0, 5.0 + W)),
+        ((10.0 + W, 0.0, -W), (10.0 + 2 * W, 3.0, 5.0 + W)),
+        ((0.0, 0.0, -W), (10.0 + W, 3.0, 0.0)),
+        ((0.0, 0.0, 5.0), (10.0 + W, 3.0, 5.0 + W)),
+        ((4.0, 0.0, 0.0), (4.0 + W, 3.0, 2.0)),
+        ((4.0, 0.0, 3.0), (4.0 + W, 3.0, 5.0)),
+        ((4.0, 2.1, 2.0), (4.0 + W, 3.0, 3.0)),
+    ]
+    return grey_level(*(box(low, high, 0) for low, high in slabs))
+
+
+def test_each_room_has_a_place_and_its_box_is_the_room():
+    level = _two_rooms()
+    rays = RayScene(level, flatten(level))
+    made = list(make_field(rays, level, level.bounds))[-1]
+    rooms, probes = made.rooms, made.probes
+    assert rooms.roofed.sum() == 2
+    assert (~rooms.roofed).sum() >= 1
+    small, large = sorted(np.flatnonzero(rooms.roofed), key=lambda k: rooms.eyes[k, 0])
+    assert np.abs(rooms.low[small] - [0.0, 0.0, 0.0]).max() < 0.1
+    assert np.abs(rooms.high[small] - [4.0, 3.0, 5.0]).max() < 0.1
+    assert np.abs(rooms.low[large] - [4.0 + W, 0.0, 0.0]).max() < 0.1
+    assert np.abs(rooms.high[large] - [10.0 + W, 3.0, 5.0]).max() < 0.1
+    # The walls of each room are its own, those outside another's.
+    for number, (x0, x1) in ((small, (0.0, 4.0)), (large, (4.0 + W, 10.0 + W))):
+        inside = (probes.places[:, 0] > x0 - 0.01) & (probes.places[:, 0] < x1 + 0.01)
+        inside &= (probes.places[:, 1] < 2.99) & (probes.places[:, 1] > -0.01)
+        inside &= (probes.places[:, 2] > -0.01) & (probes.places[:, 2] < 5.01)
+        assert (rooms.of[inside] == number + 1).mean() > 0.9
+    outside = np.abs(probes.places[:, [0, 2]]).max(axis=1) > 12.0
+    outside &= probes.normals[:, 1] > 0.9
+    assert not rooms.roofed[rooms.of[outside & (rooms.of > 0)].astype(int) - 1].any()
+
+
+def test_a_level_without_floors_has_no_place():
+    level = grey_level(box((0.0, 0.0, 0.0), (0.4, 3.0, 0.4), 0))
+    rays = RayScene(level, flatten(level))
+    made = list(make_field(rays, level, level.bounds))[-1]
+    assert len(made.rooms) == 0
+    assert not made.rooms.of.any()
