@@ -450,3 +450,30 @@ def test_a_level_in_centimetres_is_offered_as_such_and_what_stands_in_it_goes_al
     window.session.undo()
     assert window.session.project.shots[0].eye == pytest.approx(shot.eye)
     window.close()
+
+
+def test_ways_of_light_from_all_around_stand_beside_each_other(window, qtbot, monkeypatch):
+    """Each with its picture, its price and how far it is off; a click takes one; Escape leads back."""
+    monkeypatch.setattr("wallum.judge.indirect_ways.PATHS", 6)
+    around = window.comparing.around
+    qtbot.waitUntil(lambda: window.background.bounce is not None, timeout=120_000)
+    window.act["around"].trigger()
+    assert around.isVisible()
+    assert window.state.shown == "around"
+    qtbot.waitUntil(
+        lambda: len(around.found) == 4
+        and all(one.off is not None for one in around.found.values())
+        and around.found["probes"].off < around.found["none"].off,
+        timeout=180_000,
+    )  # fmt: skip
+    assert around.complete
+    assert "stops off" in around.name_of(0)
+    place = around.place_of(3).center().toPoint()
+    qtbot.mouseClick(around, Qt.MouseButton.LeftButton, pos=place)
+    assert not around.isVisible()
+    assert window.session.project.look.indirect == "none"
+    window.session.undo()
+    assert window.session.project.look.indirect == "probes"
+    window.act["around"].trigger()
+    qtbot.keyClick(around, Qt.Key.Key_Escape)
+    assert window.state.shown == ""

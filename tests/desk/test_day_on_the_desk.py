@@ -10,8 +10,9 @@ from wallum.desk.rendering.exposing import heroes_for
 from wallum.desk.widgets.number_field import NumberField
 from wallum.desk.window import DeskWindow
 from wallum.document.lanes import PegTime
+from wallum.document.look import Look
 from wallum.document.paths import put
-from wallum.document.project import Look, Setting, base_light
+from wallum.document.project import Setting, base_light
 from wallum.document.sources import PointSource
 from wallum.document.storage import load, save
 from wallum.exchange.gltf_export import export_gltf

@@ -7,8 +7,9 @@ from pydantic import ValidationError
 from set_lights import set_sun
 
 from wallum.document.fields import declared
+from wallum.document.look import Look
 from wallum.document.paths import find_slug, look_up, put, put_text, slug_of, walk
-from wallum.document.project import Look, Project, Shot, base_light, slugs
+from wallum.document.project import Project, Shot, base_light, slugs
 from wallum.document.sources import PointSource, SkySource, SpotSource, SunSource
 from wallum.errors import PathProblem, ValueProblem
 

@@ -8,7 +8,8 @@ from gltf_rules import broken_rules, read_glb
 from set_lights import set_base
 
 from wallum.document.air import Air
-from wallum.document.project import Look, Project, Shot
+from wallum.document.look import Look
+from wallum.document.project import Project, Shot
 from wallum.document.sources import PointSource, SkySource, SpotSource
 from wallum.errors import ExportProblem
 from wallum.exchange.gltf_export import build_gltf, export_gltf

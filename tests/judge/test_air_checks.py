@@ -5,7 +5,8 @@ from level_shapes import level_of
 from test_cost_and_checks import checked, setting  # noqa: F401  (a fixture)
 
 from wallum.document.air import Air, Mist
-from wallum.document.project import Look, PartMarks, Project
+from wallum.document.look import Look
+from wallum.document.project import PartMarks, Project
 from wallum.document.sources import PocketSource, PointSource
 from wallum.frame.asked import Boxes
 from wallum.level.flatten import flatten

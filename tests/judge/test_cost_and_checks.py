@@ -8,8 +8,9 @@ import pytest
 from set_lights import plain_sky, set_sun
 
 from wallum.document.lanes import PegTime
+from wallum.document.look import Look
 from wallum.document.pegging import pegged
-from wallum.document.project import Look, PartMarks, Project, Shot
+from wallum.document.project import PartMarks, Project, Shot
 from wallum.document.sources import PointSource, SpotSource
 from wallum.document.targets import STAND_INS, Target
 from wallum.errors import ProjectProblem

@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 from set_lights import plain_sky, set_sun
 
+from wallum.document.look import Look
 from wallum.document.paths import put
-from wallum.document.project import Look, Project
+from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.judge.ledger import ledger
 from wallum.level.flatten import flatten

@@ -5,7 +5,8 @@ import pytest
 from level_shapes import grey_level
 
 from wallum.document.air import Air
-from wallum.document.project import Look, Project, base_light
+from wallum.document.look import Look
+from wallum.document.project import Project, base_light
 from wallum.document.shaft_ways import cards_of_source, present_way, why_not, with_way, without_shafts
 from wallum.document.sources import CardSource, PointSource, SpotSource
 from wallum.frame.asked import Boxes

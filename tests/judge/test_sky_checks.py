@@ -5,8 +5,9 @@ import pytest
 from panorama_maker import write_panorama
 
 from wallum.document.lanes import PegTime
+from wallum.document.look import Look
 from wallum.document.pegging import pegged
-from wallum.document.project import Look, Project, Setting, base_light
+from wallum.document.project import Project, Setting, base_light
 from wallum.judge.sky_checks import ambient_follows, dark_night, exposure_jump, suns_apart
 from wallum.moment.moment import Moment
 

@@ -5,7 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from wallum.document.project import Look, PartMarks, Project, Setting, base_light
+from wallum.document.look import Look
+from wallum.document.project import PartMarks, Project, Setting, base_light
 from wallum.level.dressing import dress_of, dressed
 from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import grid

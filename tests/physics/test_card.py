@@ -5,7 +5,8 @@ import math
 import numpy as np
 import pytest
 
-from wallum.document.project import Look, Project, base_light
+from wallum.document.look import Look
+from wallum.document.project import Project, base_light
 from wallum.document.sources import CardSource, PanelSource, SpotSource, VeilSource
 from wallum.moment.evaluate import evaluate
 from wallum.moment.kinds import kind_of

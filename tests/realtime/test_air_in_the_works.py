@@ -7,7 +7,8 @@ import pytest
 from level_shapes import grey_level
 from scipy.ndimage import uniform_filter
 
-from wallum.document.project import Look, Project
+from wallum.document.look import Look
+from wallum.document.project import Project
 from wallum.document.sources import SpotSource
 from wallum.judge.shaft_ways import MEASURED, looked_along
 from wallum.level.flatten import flatten

@@ -9,8 +9,9 @@ from set_lights import plain_sky, set_sun
 
 from wallum.document.air import Air
 from wallum.document.fields import unchecked
+from wallum.document.look import Look
 from wallum.document.paths import put
-from wallum.document.project import Look, PartMarks, Project, Setting, base_light
+from wallum.document.project import PartMarks, Project, Setting, base_light
 from wallum.document.sources import PointSource
 from wallum.image.develop import develop
 from wallum.level.model import Level, Material, Mesh, Part

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from level_shapes import level_of
 
-from wallum.document.project import Look, Project, base_light
+from wallum.document.look import Look
+from wallum.document.project import Project, base_light
 from wallum.level.model import Material
 from wallum.level.solids import box
 from wallum.moment.camera import Camera

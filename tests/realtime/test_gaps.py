@@ -7,7 +7,8 @@ import pytest
 from level_shapes import grey_level
 from set_lights import plain_sky
 
-from wallum.document.project import Look, Project
+from wallum.document.look import Look
+from wallum.document.project import Project
 from wallum.document.sources import PointSource
 from wallum.level.solids import box
 from wallum.moment.camera import Camera

@@ -4,14 +4,17 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import ROOM_COLOURS, ROOM_HIGH, ROOM_LOW, glowing_room
+from level_shapes import ROOM_COLOURS, ROOM_HIGH, ROOM_LOW, glowing_room, level_of
 
-from wallum.document.project import Look, Project
+from wallum.document.look import Look
+from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
 from wallum.level.flatten import flatten
-from wallum.level.model import Material
+from wallum.level.model import Material, Mesh
+from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.physics.octahedron import octahedron_directions
 from wallum.realtime.level.bundling import bundle_level
@@ -116,6 +119,33 @@ def test_images_follow_the_light_and_the_old_one_stays_until_then(renderer):
     assert renderer.stale_mirrors(PictureRequest(1, half, EYE, SIZE))
     after = _mirrored(renderer, half).reshape(-1, 3)[pixels]
     assert np.median(after / held) == pytest.approx(0.5, rel=0.02)
+
+
+@pytest.mark.parametrize("hand", ["sky", "sun", "lamp"])
+def test_what_is_under_the_hand_is_added_to_a_mirror_as_to_all_else(renderer, hand):
+    """The sum of the others and of what is under the hand is the whole picture, images and all."""
+    level = level_of(box((-6.0, -0.2, -6.0), (6.0, 0.0, 6.0), 0), MIRROR)
+    wall = level_of(box((-6.0, 0.0, -3.2), (6.0, 3.0, -3.0), 1), MIRROR).meshes[0].primitives[0]
+    mesh = Mesh("one", (*level.meshes[0].primitives, wall))
+    level = replace(
+        level, meshes=(mesh,), materials=(MIRROR, Material("wall", (0.6, 0.3, 0.2, 1.0), 0.0, 0.9))
+    )
+    lamp = PointSource(id="lamp", name="Lamp", position=(1.0, 1.5, 0.0), intensity=9000.0, shadow=True)
+    scene = evaluate(Project(sources=(*base_light(), lamp), look=Look(ev100=12.0)), Moment(12.0))
+    relit(renderer, _shown(renderer, level), scene)
+    camera = Camera((0.0, 1.6, 4.5), (0.0, -0.3, -0.95), 60.0, SIZE[0] / SIZE[1], far=100.0)
+    whole = PictureRequest(1, replace(scene, air=None), camera, SIZE)
+    for _ in renderer.draw(whole):
+        pass
+    for _ in renderer.take_mirrors(whole, renderer.stale_mirrors(whole, seen=False)):
+        pass
+    pictures = []
+    for active in (frozenset(), frozenset({hand})):
+        request = replace(whole, active=active)
+        for _ in renderer.draw(request):
+            pass
+        pictures.append(luminance(renderer.luminance(request, False).astype(float)))
+    assert pictures[1] == pytest.approx(pictures[0], rel=0.02, abs=2e-3 * pictures[0].max())
 
 
 def test_another_exposure_needs_no_other_images(renderer, dark):

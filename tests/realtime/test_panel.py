@@ -5,7 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from wallum.document.project import Look, Project
+from wallum.document.look import Look
+from wallum.document.project import Project
 from wallum.document.sources import PanelSource, PointSource
 from wallum.exchange.gltf_export import build_gltf
 from wallum.frame.asked import Asked, Boxes

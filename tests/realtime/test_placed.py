@@ -5,7 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from wallum.document.project import Look, Project
+from wallum.document.look import Look
+from wallum.document.project import Project
 from wallum.document.sources import PointSource, SunSource
 from wallum.frame.quality import HIGH
 from wallum.level.flatten import flatten

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from level_shapes import grey_level
 
-from wallum.document.project import Look, Project, base_light
+from wallum.document.look import Look
+from wallum.document.project import Project, base_light
 from wallum.document.screen_shafts import ScreenShafts
 from wallum.document.sources import CardSource, PointSource, SpotSource, VeilSource
 from wallum.level.solids import box

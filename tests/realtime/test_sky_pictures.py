@@ -7,7 +7,8 @@ import pytest
 from panorama_maker import write_panorama
 from test_day_pictures import DESERT, draw, yard
 
-from wallum.document.project import Look, Project, base_light
+from wallum.document.look import Look
+from wallum.document.project import Project, base_light
 from wallum.level.flatten import flatten
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate

@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 
 from wallum.document.air import Air
-from wallum.document.project import Look, Project
+from wallum.document.look import Look
+from wallum.document.project import Project
 from wallum.document.sources import PointSource, SunSource
 from wallum.frame.asked import Asked, Boxes
 from wallum.judge.work import count_work

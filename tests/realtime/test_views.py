@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from set_lights import set_sun
 
-from wallum.document.project import Look, Project
+from wallum.document.look import Look
+from wallum.document.project import Project
 from wallum.document.sources import PointSource
 from wallum.frame.views import VIEWS
 from wallum.level.dressing import Dress, dressed

@@ -11,8 +11,9 @@ import numpy as np
 import pytest
 from level_shapes import glowing_room
 
+from wallum.document.look import Look
 from wallum.document.paths import put
-from wallum.document.project import Look, Project
+from wallum.document.project import Project
 from wallum.frame.quality import HIGH
 from wallum.level.flatten import flatten
 from wallum.level.model import Material

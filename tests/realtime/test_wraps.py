@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from level_shapes import level_of
 
-from wallum.document.project import Look, Project
+from wallum.document.look import Look
+from wallum.document.project import Project
 from wallum.document.sources import PointSource
 from wallum.level.model import Level, Material, Picture, Sampler, TextureUse
 from wallum.level.pictures import as_png

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from level_shapes import level_of
 
-from wallum.document.project import Look, Project
+from wallum.document.look import Look
+from wallum.document.project import Project
 from wallum.level.flatten import flatten
 from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import box, grid

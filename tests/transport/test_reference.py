@@ -8,7 +8,8 @@ from level_shapes import level_of
 from set_lights import plain_sky, set_sun
 
 from wallum.document.air import Air
-from wallum.document.project import Look, Project
+from wallum.document.look import Look
+from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.level.flatten import flatten
 from wallum.level.model import Material

@@ -53,6 +53,7 @@ def cost_of(
     project: Any, file: Path | None, shot: str | None, target: str | None, tier: str = "high"
 ) -> Found:
     """Work out a shot's cost at the project's clock. Raises PathProblem, ProjectProblem."""
+    from wallum.document.indirect import at_most
     from wallum.document.paths import find_slug
     from wallum.errors import PathProblem
     from wallum.frame.asked import Asked, Boxes
@@ -80,7 +81,8 @@ def cost_of(
     seen = seen_surfaces(RayScene(level, flat), level, camera, LAYER_SIZE)
     size = (wanted.width, wanted.height)
     boxes, quality = Boxes(*chunk_boxes(level, flat)), TIERS[tier]
-    work = count_work(Asked(boxes, evaluate(project), seen, camera, size, quality=quality))
+    scene = evaluate(at_most(project, quality.indirect))
+    work = count_work(Asked(boxes, scene, seen, camera, size, quality=quality))
     return Found(frame_cost(work, wanted, profile), wanted.name, camera_of.name, profile.origin)
 
 

@@ -330,6 +330,28 @@ def check_command(project: str, truth: bool, paths: int, as_json: bool) -> None:
     sys.exit(1 if any(one.grade != "note" for one in found) else 0)
 
 
+@cli.command("ways")
+@click.argument("project")
+@click.option("--shot", default=None, help="A saved camera, by its slug; the first where not given.")
+@click.option("--clock", default=None, metavar="HH:MM")
+@click.option("--json", "as_json", is_flag=True)
+def ways_command(project: str, shot: str | None, clock: str | None, as_json: bool) -> None:
+    """How light from all around can be shown: each way's price, memory and distance from the reference."""
+    from wallum.cli.ways import way_rows
+
+    document, file = open_reference(project)
+    document = with_changes(document, setting_changes(date=None, clock=clock))
+    rows = list(way_rows(document, file, shot))
+    if as_json:
+        print_json({"ways": rows})
+        return
+    for row in rows:
+        click.echo(
+            f"{row['way']:10s} {row['frame_ms']:7.3f} ms on {document.target.name},"
+            f" {row['megabytes']:6.1f} MB, {row['stops_off']:.2f} stops off the reference"
+        )
+
+
 @cli.command("cost")
 @click.argument("project")
 @click.option("--shot", default=None, help="A saved camera, by its slug; the first where not given.")

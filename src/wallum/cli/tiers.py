@@ -51,6 +51,7 @@ def tier_table(
 def _draw(project: Any, file: Path | None, shot: str | None, sheet: Path) -> dict[str, float]:
     """Write the picture at every tier, and say how long this machine took for each [ms]."""
     from wallum.cli.values import refuse_as_output
+    from wallum.document.indirect import at_most
     from wallum.document.paths import find_slug
     from wallum.exchange.pictures import write_png
     from wallum.frame.quality import TIERS
@@ -70,7 +71,8 @@ def _draw(project: Any, file: Path | None, shot: str | None, sheet: Path) -> dic
         renderer = renderer_for(project, level, quality=quality)
         for _ in range(2):  # the first one also makes its programs ready
             renderer.engine.forget()
-            picture = render_picture(project, level, camera, size, settle=False, renderer=renderer)
+            shown = at_most(project, quality.indirect)
+            picture = render_picture(shown, level, camera, size, settle=False, renderer=renderer)
         pictures.append(picture.rgb)
         times[tier] = sum(one.ms for one in picture.passes)
     labels = [f"{tier}: {ms:.0f} ms here" for tier, ms in times.items()]

@@ -87,6 +87,7 @@ COMMANDS: Final = (
     Command("flip", "Comparing", "Flip", "B", "Flip to the variant, and back"),
     Command("wipe", "Comparing", "Wipe", "Z", "Wipe between the variant and the present"),
     Command("wipe_pinned", "Comparing", "Wipe the pinned", "Shift+Z", "Wipe against the pinned picture"),
+    Command("around", "Comparing", "Light around, ways", "Shift+B", "Probes, sky alone, flat, none"),
     Command("pin", "Comparing", "Pin a picture", "Ctrl+P", "Choose a picture to compare with"),
     Command("keys", "Help", "Every key", "F1", "Show every key in one sheet"),
     Command("path", "Help", "First steps", "", "The short path through the desk for the first day"),

@@ -241,27 +241,29 @@ class DeskWindow(QMainWindow):
         self.shots.chosen.connect(self.looking.peek)
         self.shots.stayed.connect(self.looking.look_through)
         self.shots.left.connect(self.looking.go_back)
-        ways = self.comparing.ways
+        ways, around = self.comparing.ways, self.comparing.around
         for taker in (
             self.shots.show_picture,
             self.wall.take_picture,
             self.wipe.take_picture,
             ways.take_picture,
+            around.take_picture,
             self.bench.hours.take_picture,
         ):
             self.link.thumb_came.connect(taker)
-        self.at_rest.bounce = self.checks.bounce = lambda: self.background.bounce
-        self.at_rest.more += [self.wipe.wanted, self.wall.wanted, self.bench.hours.wanted, ways.wanted]
+        self.at_rest.bounce = self.checks.bounce = around.bounce = lambda: self.background.bounce
+        grids = {"wall": self.wall, "hours": self.bench.hours, "around": around}
+        self.at_rest.more += [self.wipe.wanted, ways.wanted, *(one.wanted for one in grids.values())]
         self.bench.chosen_shots = self.shots.chosen_ids
-        self.bench.hours.opened.connect(self.at_rest.asked)
         self.bench.hours.chosen.connect(self._go_to)
         self.day.bench_asked.connect(self.bench.show_bench)
         self.bench.changed.connect(self.day.show_bench)
         self.wipe.began.connect(self.at_rest.asked)
         ways.began.connect(self.at_rest.asked)
-        self.viewing.lead(self.wipe, ways, self.walker, {"wall": self.wall, "hours": self.bench.hours})
+        self.viewing.lead(self.wipe, ways, self.walker, grids)
         self.looking.left.connect(self.viewing.plain)
-        self.wall.opened.connect(self.at_rest.asked)
+        for grid in grids.values():
+            grid.opened.connect(self.at_rest.asked)
         self.receiver.arriving.connect(self.files.level_is)
         self.receiver.received.connect(self._level_received)
         self.receiver.failed.connect(lambda text: self.bar.tell(text))
@@ -476,7 +478,7 @@ class DeskWindow(QMainWindow):
         """Stop what runs beside the window."""
         self.settings.keep_window_states({"window": self.saveGeometry(), "panes": self.panes.saveState()})
         silence(self.act)
-        for asked in (self.truth, self.receiver, self.checks, self.comparing.ways):
+        for asked in (self.truth, self.receiver, self.checks, self.comparing.ways, self.comparing.around):
             asked.dispose()
         self.transport.play(False)
         self.walker.stop()

@@ -13,9 +13,10 @@ from pydantic import Field, ValidationError
 from wallum.document.air import Air, Mist
 from wallum.document.fields import Item, declared
 from wallum.document.lanes import Lane
+from wallum.document.look import Look
 from wallum.document.owners import PEGGED, title_of
 from wallum.document.paths import refusal
-from wallum.document.project import Look, Project
+from wallum.document.project import Project
 from wallum.document.screen_shafts import ScreenShafts
 from wallum.document.sources import MoonSource, SkySource, Source, SunSource
 from wallum.document.storage import refuse_constant

@@ -50,6 +50,7 @@ STEPS: Final[dict[int, Step]] = {
     6: lambda data: data,  # knew no cards, veils and screen shafts: there are none
     7: lambda data: data,  # knew no light from surfaces: it is true
     8: lambda data: data,  # knew no gaps: none are darkened
+    9: lambda data: data,  # knew no other way than probes: it is shown by them
 }
 
 

@@ -5,7 +5,7 @@ from typing import Any
 from wallum.document.air import Air
 from wallum.document.day_plans import DayPlan
 from wallum.document.lanes import Lane, Peg, parse_peg_time
-from wallum.document.project import Look
+from wallum.document.look import Look
 from wallum.document.sources import MoonSource, SkySource, SunSource
 
 __all__ = ["own_days"]

@@ -2,7 +2,7 @@
 
 import datetime as dt
 from collections.abc import Iterable
-from typing import Annotated, Final, Literal, Self
+from typing import Annotated, Final, Self
 
 from pydantic import AfterValidator, Field, model_validator
 
@@ -12,6 +12,7 @@ from wallum.document.fields import Item, choice, declared, field_check, paramete
 from wallum.document.fit import LevelFit
 from wallum.document.lanes import Lane
 from wallum.document.level_light import LevelLight
+from wallum.document.look import Look
 from wallum.document.owners import PEGGED
 from wallum.document.screen_shafts import ScreenShafts
 from wallum.document.sources import Lamp, MoonSource, SkySource, Source, SunSource
@@ -22,7 +23,6 @@ __all__ = [
     "SCHEMA_VERSION",
     "Balance",
     "Figure",
-    "Look",
     "PartMarks",
     "Project",
     "Setting",
@@ -33,7 +33,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 9
+SCHEMA_VERSION = 10
 
 
 def _iso_date(value: str) -> str:
@@ -94,160 +94,6 @@ class Setting(Item):
         step=5.0,
         scale="log",
     )
-
-
-def _gaps(
-    default: float, label: str, help_text: str, unit: str = "", low: float = 0.0, high: float = 1.0
-) -> float:
-    return parameter(
-        default,
-        label=label,
-        help=help_text,
-        unit=unit,
-        low=low,
-        high=high,
-        step=0.05,
-        first=False,
-        heading="Gaps",
-    )
-
-
-def _metering(default: float, label: str, help_text: str, unit: str, low: float, high: float) -> float:
-    return parameter(
-        default,
-        label=label,
-        help=help_text,
-        unit=unit,
-        low=low,
-        high=high,
-        step=0.01 if unit == "" else 0.1,
-        first=False,
-        heading="Metering",
-    )
-
-
-class Look(Item):
-    """From scene light to picture."""
-
-    exposed: Literal["by hand", "metered"] = choice(
-        "by hand",
-        label="Exposed",
-        help="By hand: at the exposure set. Metered: by the light in the picture.",
-    )
-    ev100: float = parameter(
-        13.0,
-        label="Exposure",
-        help="Exposure value at ISO 100, where exposed by hand: higher is darker.",
-        unit="EV",
-        low=-12.0,
-        high=20.0,
-        step=0.1,
-    )
-    weighted: Literal["whole", "centre", "heroes"] = choice(
-        "centre",
-        label="Weighted",
-        help="What is metered: the whole picture, its centre more, or the heroes in it.",
-    )
-    compensation: float = parameter(
-        0.8,
-        label="Compensation",
-        help="Stops brighter than metered. At 0.8 the mean lands on mid grey.",
-        unit="stops",
-        low=-8.0,
-        high=8.0,
-        step=0.1,
-    )
-    night_eye: float = parameter(
-        0.0,
-        label="Night eye",
-        help="A look, not light: in the dark colour goes and blue stays brighter, as to the eye at night.",
-        low=0.0,
-        high=1.0,
-        step=0.05,
-    )
-    vignette: float = parameter(
-        0.0,
-        label="Vignette",
-        help="What the lens loses in the picture's corners. It is a look: metering does not see it.",
-        unit="stops",
-        low=0.0,
-        high=4.0,
-        step=0.05,
-        first=False,
-        heading="Lens",
-    )
-    bounce: float = parameter(
-        0.0,
-        label="Bounce",
-        help="Stops that light from surfaces is brighter. 0 is true; anything else is a fake.",
-        unit="stops",
-        low=-12.0,
-        high=6.0,
-        step=0.1,
-        first=False,
-        heading="Light from surfaces",
-    )
-    bounce_colour: float = parameter(
-        1.0,
-        label="Its colour",
-        help="How much of its colour light from surfaces keeps. 1 is true; anything else is a fake.",
-        low=0.0,
-        high=2.0,
-        step=0.05,
-        first=False,
-        heading="Light from surfaces",
-    )
-    gaps: float = _gaps(
-        0.0,
-        "Gaps",
-        "How much darker gaps are for light from all around, where probes are too coarse.",
-    )
-    gaps_reach: float = _gaps(0.4, "Reach", "How far away a surface may be to darken a gap.", "m", 0.02, 5.0)
-    gaps_behind: float = _gaps(
-        0.4,
-        "Thickness",
-        "How far before a surface something may lie and still darken it; little keeps posts free of rims.",
-        "m",
-        0.02,
-        5.0,
-    )
-    gaps_direct: float = _gaps(
-        0.0,
-        "Of direct light",
-        "Share of it that also dims light straight from its source. Anything but 0 is a fake.",
-    )
-    darkest: float = _metering(
-        -6.0, "Lowest EV", "Metering goes no lower: night stays night.", "EV", -12.0, 20.0
-    )
-    brightest: float = _metering(17.0, "Highest EV", "Metering goes no higher.", "EV", -12.0, 20.0)
-    clip_low: float = _metering(
-        0.2, "Leave out darkest", "Share of the darkest that is not counted.", "", 0.0, 0.49
-    )
-    clip_high: float = _metering(
-        0.05, "Leave out brightest", "Share of the brightest that is not counted.", "", 0.0, 0.49
-    )
-    speed_up: float = _metering(
-        3.0, "Speed to bright", "How fast the eye takes to more light in play.", "stops/s", 0.05, 100.0
-    )
-    speed_down: float = _metering(
-        1.5, "Speed to dark", "How fast the eye takes to less light in play.", "stops/s", 0.05, 100.0
-    )
-
-    def inactive(self) -> frozenset[str]:
-        if self.exposed == "metered":
-            return frozenset({"ev100"})
-        return frozenset(declared(self)) - {
-            "exposed", "ev100", "night_eye", "vignette", "bounce", "bounce_colour",
-            "gaps", "gaps_reach", "gaps_behind", "gaps_direct",
-        }  # fmt: skip
-
-    @model_validator(mode="after")
-    def _limits_in_order(self) -> Self:
-        if self.darkest > self.brightest:
-            raise ValueError(
-                f"the lowest EV ({self.darkest:g}) must not be above the highest ({self.brightest:g})"
-            )
-        return self
 
 
 def _group_trim(label: str, help_text: str) -> float:

@@ -20,6 +20,7 @@ class Quality:
     coarse_pixels: pixels of a moving picture that its surfaces may be off by
     air_places   : columns, rows and slices of the volume that the air is lit in
     settled      : pictures that a settled one is the mean of
+    indirect     : the truest way that light from all around is shown, see document.look
     """
 
     lamp_atlas: int = 4096
@@ -33,6 +34,7 @@ class Quality:
     coarse_pixels: float = 2.0
     air_places: tuple[int, int, int] = (56, 32, 40)
     settled: int = 64
+    indirect: str = "probes"
 
 
 HIGH: Final = Quality()
@@ -45,8 +47,11 @@ TIERS: Final = {
         sun_maps=2,
         deck_part=5,
         air_places=(28, 16, 24),
+        indirect="flat",
     ),
-    "medium": Quality(tile_sizes=(256, 128), sun_texels=1536, deck_part=4, air_places=(36, 20, 28)),
+    "medium": Quality(
+        tile_sizes=(256, 128), sun_texels=1536, deck_part=4, air_places=(36, 20, 28), indirect="sky alone"
+    ),
     "high": HIGH,
     "ultra": Quality(
         tile_sizes=(1024, 512, 256), sun_texels=4096, sun_maps=4, deck_part=2, air_places=(112, 64, 64)

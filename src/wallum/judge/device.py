@@ -65,6 +65,9 @@ def parse_profile(text: str, source: str) -> DeviceProfile:
     # Profiles from before the pass had the field's own name for it.
     if "open sky" in coefficients:
         coefficients.setdefault("sky visibility", coefficients.pop("open sky"))
+    # Profiles from before light from surfaces was counted by itself, in the place of the pass about the sky.
+    if "sky visibility" in coefficients:
+        coefficients.setdefault("probe light", dict(coefficients["sky visibility"]))
     # Profiles from before high cloud was counted with the light that it is drawn in.
     moved = coefficients.get("clouds", {}).pop("cloud pixels", None)
     if moved is not None:

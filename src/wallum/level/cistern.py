@@ -5,7 +5,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.document.project import Look, PartMarks, Project, Setting, Shot, base_light
+from wallum.document.look import Look
+from wallum.document.project import PartMarks, Project, Setting, Shot, base_light
 from wallum.document.sources import PointSource
 from wallum.level.kilnworks.shapes import at, bevelled_box, joined, sheet, turned, wall
 from wallum.level.model import Level, Material, Mesh, Part, Primitive, TextureUse

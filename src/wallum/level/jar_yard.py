@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from wallum.document.air import Air
 from wallum.document.fields import Vector
 from wallum.document.lanes import Lane, Peg, PegTime
-from wallum.document.project import Look, Project, Setting, Shot, base_light
+from wallum.document.look import Look
+from wallum.document.project import Project, Setting, Shot, base_light
 from wallum.document.sources import PointSource, Source, SpotSource
 from wallum.level.model import Level, Material, Mesh, Part, Picture, Primitive, TextureUse
 from wallum.level.patterns import brick_height, colour_map, noise, normal_map, tile_height

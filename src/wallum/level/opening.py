@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import Final
 
 from wallum.document.fields import unchecked
-from wallum.document.project import Look, Project, base_light
+from wallum.document.look import Look
+from wallum.document.project import Project, base_light
 from wallum.document.sources import FarLight, Lamp, SkySource, SunSource
 from wallum.document.storage import SUFFIX, load
 from wallum.errors import LevelProblem, ProjectProblem

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from wallum.document.air import Air, AirValues
 from wallum.document.fields import unchecked
-from wallum.document.project import Balance, Look, Project
+from wallum.document.look import Look
+from wallum.document.project import Balance, Project
 from wallum.document.sources import GROUPS, Lamp, Source
 from wallum.memo import Memo
 from wallum.moment.at_moment import LaneValues, lane_values, with_values
@@ -24,7 +25,7 @@ from wallum.moment.screen import radial_of
 from wallum.moment.shown_look import Metering, ShownLook
 from wallum.moment.switching import is_on
 from wallum.physics.colour import luminance
-from wallum.physics.dome import DOME_SIZE, dome_directions
+from wallum.physics.dome import DOME_SIZE, dome_directions, irradiance
 from wallum.physics.exposure import ev_for_luminance
 from wallum.physics.medium import Layer, Medium, Straight, extinction_for
 from wallum.physics.sky_air import air_mass
@@ -238,6 +239,14 @@ def _gaps(look: Look) -> Gaps | None:
     return Gaps(look.gaps_reach, look.gaps_behind, look.gaps, look.gaps_direct)
 
 
+def _flat(look: Look, sky: Dome | None) -> NDArray[np.float64] | None:
+    """(3,) illuminance that all surfaces have alike [lx], where it is shown so."""
+    if look.indirect != "flat" or sky is None or look.flat_share <= 0.0:
+        return None
+    up = np.array([[0.0, 1.0, 0.0]])
+    return np.maximum(irradiance(sky.terms, up)[0], 0.0) * look.flat_share
+
+
 def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     """What lights the level at a moment (None: the project's own), all resolved."""
     moment = moment or own_moment(project)
@@ -252,8 +261,12 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     look = ShownLook(now.look.ev100, _metering(now.look), now.look.vignette, now.look.night_eye)
     cards = cards_of(now.sources, lamps, far, sky, moment, now.balance)
     shafts = radial_of(now.screen_shafts, far, sky)
-    bounce = (2.0**now.look.bounce, now.look.bounce_colour)
-    scene = LitScene(lamps, far, sky, look, air, cards, shafts, glow, gain, bounce, _gaps(now.look))
+    by_probes = now.look.indirect == "probes"
+    bounce = (2.0**now.look.bounce if by_probes else 0.0, now.look.bounce_colour)
+    scene = LitScene(
+        lamps, far, sky, look, air, cards, shafts, glow, gain, bounce, _gaps(now.look),
+        open_sky=by_probes or now.look.indirect == "sky alone", flat=_flat(now.look, sky),
+    )  # fmt: skip
     if look.metering is None:
         return scene
     return replace(scene, look=replace(look, ev100=_foreseen_ev(scene)))

@@ -262,6 +262,8 @@ class LitScene:
     cards    : sheets that stand for lit air; screen : what is drawn out from sun or moon over the picture
     gaps     : how narrow gaps are darkened; None: not at all
     bounce   : what light from surfaces is multiplied with, how much of its colour it keeps; (1, 1) is true
+    open_sky : whether surfaces have the light of what they see of the sky
+    flat     : (3,) illuminance that all have instead [lx]; None: none
     glow     : by lamp id, the share of its set light that a lamp gives which glow follows
     """
 
@@ -276,6 +278,8 @@ class LitScene:
     glow_gain: float = 1.0
     bounce: tuple[float, float] = (1.0, 1.0)
     gaps: Gaps | None = None
+    open_sky: bool = True
+    flat: NDArray[np.float64] | None = None
 
     def without_shadows(self) -> "LitScene":
         """The scene as if nothing stood in the way of light."""
@@ -318,5 +322,6 @@ class LitScene:
             lamps=self.lamps.only(keep),
             sun=None if self.sun and self.sun.id in ids else self.sun,
             sky=None if self.sky and self.sky.id in ids else self.sky,
+            flat=None if self.sky and self.sky.id in ids else self.flat,
             cards=tuple(one for one in self.cards if one.id not in ids),
         )

@@ -135,6 +135,7 @@ def measure_scenes(progress: Callable[[str], None]) -> list[Measured]:
             size = SIZES[(number + number // len(LAMPS)) % len(SIZES)]
             number += 1
             camera = camera.with_aspect(size[0] / size[1])
+            scene = replace(scene, bounce=(0.0, 1.0))  # there are no probes here: the grid says what is open
             seen = seen_surfaces(rays, level, camera, COARSE)
             ms = _timed(renderer, PictureRequest(1, scene, camera, size))
             out.append(

@@ -24,8 +24,8 @@ from wallum.desk.rendering.picture_file import PictureFileButton
 from wallum.desk.widgets.number_field import NumberField
 from wallum.document.air import AirValues
 from wallum.document.fields import Item, Parameter
+from wallum.document.look import Look
 from wallum.document.paths import choices
-from wallum.document.project import Look
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import Coloured
 

@@ -1,4 +1,4 @@
-"""Comparing: the wipe against a variant or a pinned picture, and the three ways of shafts."""
+"""Comparing: the wipe against a variant or a pinned picture, ways of shafts and of light from all around."""
 
 from collections.abc import Callable
 from functools import partial
@@ -9,6 +9,7 @@ from PyQt6.QtGui import QImageReader
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from wallum.desk.panes.variant_bar import VariantBar
+from wallum.desk.picture.indirect_ways import IndirectWays
 from wallum.desk.picture.pointer_tools import PointerTools
 from wallum.desk.picture.three_ways import ThreeWays
 from wallum.desk.picture.view import PictureView
@@ -36,6 +37,7 @@ class Comparing(QObject):
         super().__init__(window)
         self._session, self._wipe, self._variants, self._window = session, wipe, variants, window
         self._pointer, self.ways = pointer, ThreeWays(session, picture, pointer.shafts)
+        self.around = IndirectWays(session, picture)
 
     @property
     def commands(self) -> dict[str, Callable[[], object]]:
@@ -45,6 +47,7 @@ class Comparing(QObject):
             "wipe": self.wipe_variant,
             "wipe_pinned": self.wipe_pinned,
             "pin": self.pin,
+            "around": self.around.swap,
             "three_ways": lambda: self._pointer.at_pointer(self.ways.toggle),
             "to_true": partial(turn, "true"),
             "to_screen": partial(turn, "screen"),

@@ -9,6 +9,8 @@ from PyQt6.QtWidgets import QWidget
 
 from wallum.desk.project.session import Session
 from wallum.desk.widgets.tokens import TOKENS
+from wallum.moment.scene import LitScene
+from wallum.realtime.process.request import PictureRequest
 
 __all__ = ["PictureGrid"]
 
@@ -49,6 +51,10 @@ class PictureGrid(QWidget):
     @abstractmethod
     def picture_of(self, number: int) -> QImage | None:
         """A picture, once it is there."""
+
+    @abstractmethod
+    def wanted(self, scene: LitScene) -> dict[str, PictureRequest]:
+        """Pictures that are missing, by their names."""
 
     @abstractmethod
     def choose(self, number: int) -> None:

@@ -1,5 +1,5 @@
 """What the picture area shows, one thing at a time: the picture, or one source alone, the reference
-picture, the wall of shots, the hours, a wipe, three ways of shafts, a walk.
+picture, the wall of shots, the hours, a wipe, three ways of shafts, ways of light from all around, a walk.
 
 Views of the picture (grey, false colour, ...) are no such thing: a wipe or a walk goes on in them.
 Escape leads back from whatever there is to the picture, and from a view to the picture as it is seen.
@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 __all__ = ["KINDS", "ViewState"]
 
-KINDS: Final = ("alone", "truth", "wall", "hours", "wipe", "ways", "walk")
+KINDS: Final = ("alone", "truth", "wall", "hours", "wipe", "ways", "around", "walk")
 
 
 class ViewState(QObject):

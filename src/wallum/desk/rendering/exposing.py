@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.desk.project.session import Session
-from wallum.document.project import Look
+from wallum.document.look import Look
 from wallum.frame.quality import HIGH
 from wallum.moment.camera import Camera
 from wallum.moment.metered import CELLS

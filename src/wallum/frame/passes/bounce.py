@@ -1,10 +1,21 @@
 """Light that has come back from surfaces, looked up for each pixel."""
 
+from wallum.frame.asked import Asked, Counted
 from wallum.frame.described import Described
 
-__all__ = ["PROBE_LIGHT", "PROBE_LIGHT_OF_HAND"]
+__all__ = ["PROBE_LIGHT", "PROBE_LIGHT_OF_HAND", "by_probes"]
 
-# Its pixels are counted with what is seen of the sky, in whose place it comes.
-PROBE_LIGHT = Described("probe light")
+
+def by_probes(asked: Asked) -> bool:
+    """Whether probes say what surfaces have of light from all around, and not the grid of the sky."""
+    return asked.grid and asked.scene.bounce[0] > 0.0
+
+
+def _count(asked: Asked) -> Counted | None:
+    return Counted({"pixels": asked.pixels}) if by_probes(asked) else None
+
+
+# With what is seen of the sky, in whose place it comes.
+PROBE_LIGHT = Described("probe light", ("pixels",), _count)
 # A delivered frame has no source under a hand.
 PROBE_LIGHT_OF_HAND = Described("probe light of the hand")

@@ -2,6 +2,7 @@
 
 from wallum.frame.asked import Asked, Counted
 from wallum.frame.described import Described
+from wallum.frame.passes.bounce import by_probes
 from wallum.physics.deck import DECK_STEPS
 
 __all__ = ["CLOUDS", "SKY", "SKY_VISIBILITY"]
@@ -9,7 +10,7 @@ __all__ = ["CLOUDS", "SKY", "SKY_VISIBILITY"]
 
 def _open(asked: Asked) -> Counted | None:
     sky = asked.scene.sky
-    if sky is None or not asked.grid:
+    if sky is None or not asked.grid or not asked.scene.open_sky or by_probes(asked):
         return None
     counts = {"pixels": asked.pixels}
     return Counted(counts, {sky.id: dict(counts)})

@@ -8,7 +8,8 @@ import numpy as np
 from wallum.document.air import Air, Mist
 from wallum.document.fields import Vector
 from wallum.document.lanes import Lane, Peg, PegTime
-from wallum.document.project import Look, PartMarks, Project, Setting, Shot, Walk, base_light
+from wallum.document.look import Look
+from wallum.document.project import PartMarks, Project, Setting, Shot, Walk, base_light
 from wallum.document.sources import PocketSource, PointSource, Source, SpotSource, VeilSource
 from wallum.level.kilnworks.buildings import buildings
 from wallum.level.kilnworks.furnishing import LANTERNS, Furnishing, string_bulbs

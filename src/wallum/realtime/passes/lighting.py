@@ -142,6 +142,12 @@ class Lighting:
             names.add("VEILED")
         return frozenset(names)
 
+    def _on_ground(self, names: frozenset[str], scene: LitScene) -> frozenset[str]:
+        """The variant for surfaces: by how the scene shows light that comes from all around."""
+        if not scene.open_sky:
+            names -= {"SKY"}
+        return names | {"FLAT"} if scene.flat is not None else names
+
     def _prepare(
         self,
         features: frozenset[str],
@@ -173,6 +179,8 @@ class Lighting:
             "unlit_exposure": exposure / exposure_scale(scene.look.ev100),
         }
         values |= self.far_values(scene, view)
+        if scene.flat is not None:
+            values["flat_light"] = tuple(scene.flat * exposure)
         if mirrors:
             values |= self.mirrors.uniforms(scene) | {"g_bounce": gbuffer.bounce}
         if "SKY" in features:
@@ -356,7 +364,7 @@ class Lighting:
         `tiles`), a program draws that knows of none. in_air : with what the air's volume makes of it"""
         self._list_lamps(draft, lit, gbuffer)
         scene = replace(lit.scene, lamps=lit.lamps)
-        features = self.features(scene, True, bool(draft.seen.tiles), glow=True)
+        features = self._on_ground(self.features(scene, True, bool(draft.seen.tiles), glow=True), scene)
         values: dict[str, object] = {}
         if in_air and scene.air is not None:
             features |= {"IN_AIR"}
@@ -395,11 +403,12 @@ class Lighting:
         scene = draft.scene
         sun = scene.sun if scene.sun and scene.sun.id in draft.active else None
         sky = scene.sky if scene.sky and scene.sky.id in draft.active else None
-        return LitScene(NO_LAMPS, sun, sky, scene.look, scene.air) if sun or sky else None
+        alone = LitScene(NO_LAMPS, sun, sky, scene.look, scene.air, open_sky=scene.open_sky)
+        return replace(alone, flat=scene.flat if sky else None) if sun or sky else None
 
     def add_far_light(self, draft: "Draft", scene: LitScene, target: LightTarget) -> None:
         """Add the light of a scene without lamps to what is there."""
-        features = self.features(scene, True, False, glow=False)
+        features = self._on_ground(self.features(scene, True, False, glow=False), scene)
         program = self._prepare(features, draft, scene, draft.gbuffer)
         self._on_surfaces(target, draft.size, add=True)
         self._draw(program)

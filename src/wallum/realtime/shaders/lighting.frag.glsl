@@ -1,5 +1,5 @@
 #version 430 core
-// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), MIRRORS (what smooth ones show of the level; MIRRORED, that alone), PROBES (that alone, as probes have it), FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
+// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), MIRRORS (what smooth ones show of the level; MIRRORED, that alone), FLAT (light alike from all around), PROBES (that alone, as probes have it), FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
 // of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR (so thick that it dims light before it arrives) and MIST;
 // ONE_LAMP is a single lamp to be added to what is there; IN_AIR lays the volume of lit air over what is near.
 
@@ -43,13 +43,14 @@ uniform vec3 sun_illuminance;  // pre-exposed
 #if defined(SKY) || defined(BOUNCE)
 uniform sampler2D g_open;      // see sky_visibility.frag.glsl
 #endif
+#if defined(BOUNCE) || defined(MIRRORS)
+uniform sampler2D g_bounce;    // illuminance by light from surfaces, pre-exposed; which images of it are mirrored
+#endif
 #ifdef BOUNCE
-uniform sampler2D g_bounce;    // illuminance by light from surfaces, pre-exposed
 uniform vec3 bounce_gain;
 #endif
 #ifdef MIRRORS
 #include "mirrors.glsl"
-uniform float mirrors_gain;    // of what is mirrored of surfaces: 0 where that is there already
 #endif
 #ifdef SKY
 uniform sampler2D mirror;      // the sky in all directions, see mirror.frag.glsl
@@ -156,7 +157,10 @@ vec3 sky_light(Surface s, vec4 open, float shown) {
 }
 #endif
 
-#ifdef BOUNCE
+#ifdef FLAT
+uniform vec3 flat_light;       // illuminance that all surfaces have, pre-exposed
+#endif
+#if defined(BOUNCE) || defined(FLAT)
 // Light from surfaces, alike from all of them: where a mirror image shows none of the sky, it shows them.
 // counts: of that, less what an image of the level says.
 vec3 bounce_light(Surface s, vec4 open, vec3 illuminance, float counts) {
@@ -226,7 +230,7 @@ void main() {
 #ifdef BOUNCE
     Mirrored level = mirrored_level(s, place, open.y, from_surfaces * (1.0 / PI));
     vec3 as_gloss = s.gloss * (s.share.x + s.share.y) + s.gloss_rise * s.share.y;
-    light += as_gloss * level.light * (level.counts * mirrors_gain * s.occlusion);
+    light += as_gloss * level.light * (level.counts * s.occlusion);
 #else
     Mirrored level = mirrored_level(s, place, open.y, vec3(0.0));
 #endif
@@ -243,6 +247,9 @@ void main() {
 #else
     light += bounce_light(s, open, from_surfaces, by_probes);
 #endif
+#endif
+#ifdef FLAT
+    light += bounce_light(s, vec4(0.0), flat_light, 1.0);
 #endif
     float straight = mix(1.0, s.occlusion, gaps_direct);
 #ifdef SUN

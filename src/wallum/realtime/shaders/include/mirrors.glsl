@@ -4,6 +4,8 @@
 uniform sampler2DArray mirror_images;  // octahedra, as octahedron.glsl; in alpha how much of it is surfaces
 uniform sampler2D mirror_places;       // of each: eye, and whether it has a roof; corners, what its light is times
 
+uniform float mirrors_gain;            // of what an image shows: 0 where that is there already
+
 const int IMAGE_SIZE = 128;
 const float SMOOTH = 0.36, ROUGH = 0.5;  // between these roughnesses it gives way to what probes have
 // What an image from afar, outside, says of how much of the sky is mirrored; the rest is the probes' say.
@@ -58,7 +60,8 @@ Mirrored mirrored_level(Surface s, float images, float open, vec3 light) {
         vec3 ways = (mix(below.xyz, above, vec3(greaterThan(d, vec3(0.0)))) - p) / (sign(d) * max(abs(d), 1e-5));
         vec4 image = mirror_image(row, p + d * min(ways.x, min(ways.y, ways.z)) - eye.xyz, s.rough);
         counts *= step(1e-9, below.w);
-        vec3 shown = mix(light, image.rgb * (below.w / max(image.a, 1e-3)), smoothstep(0.0, 0.05, image.a));
+        vec3 of_surfaces = image.rgb * (below.w * mirrors_gain / max(image.a, 1e-3));
+        vec3 shown = mix(light, of_surfaces, smoothstep(0.0, 0.05, image.a));
         float sky = mix(open, 1.0 - image.a, eye.w > 0.5 ? 1.0 : OUTSIDE);
         m.sky += sky * counts;
         m.light += shown * ((1.0 - sky) * counts);

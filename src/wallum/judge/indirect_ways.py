@@ -1,0 +1,145 @@
+"""The ways of showing light from all around, by their price and held against rays."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.document.indirect import with_indirect
+from wallum.document.look import INDIRECT, Indirect
+from wallum.document.project import Project
+from wallum.frame.asked import Asked, Boxes
+from wallum.judge.cost import frame_cost
+from wallum.judge.device import DeviceProfile
+from wallum.judge.shaft_ways import MEASURED, looked_along
+from wallum.judge.work import count_work
+from wallum.level.model import Level
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
+from wallum.moment.scene import LitScene
+from wallum.physics.colour import luminance
+from wallum.physics.medium import AIR_END_M
+from wallum.transport.field.bounce import Field
+from wallum.transport.rays import RayScene
+from wallum.transport.reference import Reference
+from wallum.transport.sky_grid import SkyGrid
+from wallum.transport.surfaces import SeenSurfaces
+
+__all__ = [
+    "DRAWN",
+    "IndirectWay",
+    "Surroundings",
+    "bare",
+    "of_ways",
+    "stops_off",
+    "surface_truth",
+]
+
+# Pictures are drawn at this size, and compared by blocks: what both are the mean over is the same.
+DRAWN: Final = (480, 270)
+BLOCKS: Final = (48, 27)
+# Paths of each pixel of the reference, of MEASURED, and bounces.
+PATHS, BOUNCES = 48, 4
+# What a probe's light takes: eight half floats.
+LIGHT_BYTES: Final = 16
+# What is darker than this share of the median is left out: it does not show.
+LEAST_SHARE: Final = 1.0 / 64.0
+
+
+@dataclass(frozen=True)
+class IndirectWay:
+    """One way: the project that shows it, and what is to be said of it.
+
+    ms : of a frame on the target with it, less with none; megabytes : that it holds there
+    off : median of how far the picture's surfaces are from paths [stops]; None: not known yet
+    """
+
+    way: Indirect
+    project: Project
+    ms: float
+    megabytes: float
+    off: float | None = None
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """What the ways are compared on: a project at a moment, a camera, a target, what is held of the level."""
+
+    project: Project
+    moment: Moment
+    level: Level
+    rays: RayScene
+    camera: Camera
+    boxes: Boxes
+    seen: SeenSurfaces
+    profile: DeviceProfile
+    field: Field | None
+    grid: SkyGrid | None
+
+
+def held_bytes(surroundings: Surroundings, way: Indirect) -> int:
+    """What a way holds of the level [bytes]."""
+    made, grid = surroundings.field, surroundings.grid
+    if way == "probes" and made is not None:
+        held = (made.probes.cells, made.probes.planes, made.probes.links)
+        return sum(one.nbytes for one in held) + LIGHT_BYTES * len(made.probes)
+    return grid.values.nbytes if way == "sky alone" and grid is not None else 0
+
+
+def bare(scene: LitScene) -> LitScene:
+    """A scene with nothing before its surfaces."""
+    return replace(scene, air=None, cards=(), screen=None)
+
+
+def of_ways(surroundings: Surroundings) -> Iterator[IndirectWay]:
+    """Each way with its price."""
+    least = _ms(surroundings, with_indirect(surroundings.project, "none"))
+    for way in INDIRECT:
+        project = with_indirect(surroundings.project, way)
+        held = held_bytes(surroundings, way) / 2**20
+        yield IndirectWay(way, project, _ms(surroundings, project) - least, held)
+
+
+def _ms(surroundings: Surroundings, project: Project) -> float:
+    target, scene = project.target, evaluate(project, surroundings.moment)
+    size = (target.width, target.height)
+    asked = Asked(surroundings.boxes, scene, surroundings.seen, surroundings.camera, size)
+    return frame_cost(count_work(asked), target, surroundings.profile).frame_ms
+
+
+def surface_truth(
+    surroundings: Surroundings, keep_going: Callable[[], bool] = lambda: True
+) -> NDArray[np.float64]:
+    """(B,) luminance of BLOCKS by paths [cd/m2], without air; 0 where there is not all surface."""
+    scene, camera = bare(evaluate(surroundings.project, surroundings.moment)), surroundings.camera
+    follows = surroundings.project.follows
+    reference = Reference(surroundings.rays, surroundings.level, scene, camera, MEASURED, BOUNCES, follows)
+    while reference.samples < PATHS and keep_going():
+        reference.step(keep_going)
+    seen = looked_along(surroundings.rays, camera).lengths < AIR_END_M
+    solid = _blocks(seen.astype(np.float64).reshape(MEASURED[1], MEASURED[0])) > 0.99
+    return np.where(solid, _blocks(luminance(reference.luminance)), 0.0)
+
+
+def _blocks(picture: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(B,) means of BLOCKS of a picture (H, W)."""
+    columns, rows = BLOCKS
+    height, width = picture.shape
+    return np.asarray(
+        picture.reshape(rows, height // rows, columns, width // columns).mean(axis=(1, 3)).ravel()
+    )
+
+
+def stops_off(picture: NDArray[np.float64], truth: NDArray[np.float64]) -> float:
+    """Median of how far a picture of DRAWN pixels, luminance (H, W), is from the truth (B,), where that
+    shows [stops]."""
+    shown = truth > 0.0
+    if not shown.any():
+        return 0.0
+    shown &= truth > LEAST_SHARE * float(np.median(truth[shown]))
+    floor = 1e-3 * float(np.median(truth[shown]))
+    light = _blocks(picture)
+    return float(np.median(np.abs(np.log2(np.maximum(light[shown], floor) / truth[shown]))))
