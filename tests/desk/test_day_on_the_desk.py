@@ -311,7 +311,7 @@ def test_a_killed_renderer_gets_its_grid_again(qtbot, desk):
 
 
 def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
-    from wallum.desk.project.part_tools import toggle_follow, toggle_hero
+    from wallum.desk.project.part_tools import toggle_body, toggle_follow, toggle_hero
 
     part = desk.session.level.level.parts[0]
     toggle_hero(desk.session, part.id, part.name)
@@ -332,6 +332,18 @@ def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
     qtbot.waitUntil(lambda: desk.session.level.follows == {part.id: "lamp"}, timeout=120_000)
     toggle_follow(desk.session, part.id, part.name)
     qtbot.waitUntil(lambda: desk.session.level.follows == {}, timeout=120_000)
+    # What is a lamp's body follows it, and is none any more where it does not.
+    toggle_body(desk.session, part.id, part.name)
+    assert desk.session.project.bodies == {part.id}
+    assert desk.session.project.follows == {part.id: "lamp"}
+    toggle_body(desk.session, part.id, part.name)
+    assert not desk.session.project.bodies
+    toggle_body(desk.session, part.id, part.name)
+    toggle_follow(desk.session, part.id, part.name)
+    assert desk.session.project.marks == ()
+    desk.session.selection.select("")
+    toggle_body(desk.session, part.id, part.name)
+    assert "whose light this glow is" in said[-1]
 
 
 def test_what_is_under_no_pointer_cannot_be_marked(desk, monkeypatch):

@@ -238,6 +238,40 @@ def test_glow_lights_what_it_faces_as_a_square_does():
     assert light[over].mean() == pytest.approx(4.0 * corner * np.pi * 1000.0, rel=0.05)
 
 
+def test_glow_is_known_by_its_material_and_that_of_a_lamps_body_lights_nothing():
+    """Two squares of two materials: each has a share of its own; what is a body has none, until it is none."""
+    black = Material("black", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0)
+    glows = [
+        Material(name, (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, emissive=(1000.0,) * 3) for name in ("fire", "sign")
+    ]
+    shapes = [box((-8.0, 3.02, -8.0), (8.0, 3.1, 8.0), 0), *(
+        box((x - 0.5, 0.0, -0.5), (x + 0.5, 0.02, 0.5), number) for number, x in ((1, -4.0), (2, 4.0))
+    )]  # fmt: skip
+    meshes = tuple(Mesh(f"m{n}", (one,)) for n, one in enumerate(shapes))
+    parts = tuple(Part(f"p{n}", f"p{n}", n, np.eye(4)) for n in range(3))
+    level = Level("two", meshes, parts, (black, *glows))
+    rays, made = _field(level)
+    scene = evaluate(Project(sources=(), look=Look()))
+    bounce = _lit(rays, level, made, scene)
+    at, down = np.array([[-4.0, 3.02, 0.0], [4.0, 3.02, 0.0]]), np.tile([0.0, -1.0, 0.0], (2, 1))
+    shares = bounce.shares(scene, at, down)
+    assert set(shares) == {"glow|fire", "glow|sign"}
+    fire, sign = (luminance(shares[f"glow|{name}"].astype(float)) for name in ("fire", "sign"))
+    assert fire[0] > 5.0 * fire[1] > 0.0
+    assert fire[0] == pytest.approx(sign[1], rel=0.25)
+    whole = bounce.light(scene)
+    body = replace(scene, bodies=frozenset({"p1"}))
+    assert set(bounce.stale(body)) == {"glow|fire", "glow|sign"}
+    for _ in bounce.relight(body):
+        pass
+    shares = bounce.shares(body, at, down)
+    assert not shares["glow|fire"].any()
+    assert luminance(shares["glow|sign"].astype(float)) == pytest.approx(sign, rel=1e-5)
+    for _ in bounce.relight(scene):
+        pass
+    assert bounce.light(scene) == pytest.approx(whole, rel=1e-5)
+
+
 def test_a_field_is_kept_and_a_broken_file_is_made_anew(closed, tmp_path):
     level, rays, made = closed
     path, key = tmp_path / "field.npz", field_key(rays, level)

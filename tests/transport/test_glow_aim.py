@@ -104,3 +104,32 @@ def test_a_small_pane_is_found_and_not_only_met():
     below = seen[10:14, 10:14].mean()
     # As a point of its intensity: L A / d2, of which the floor shows its share.
     assert below == pytest.approx(0.5 / np.pi * GLOW * 0.04**2 / 2.5**2, rel=0.1)
+
+
+def _of_body(bodies):
+    level, camera = pane_over_floor(double_sided=True), Camera((0.0, 0.4, 3.0), (0.0, 0.1, -1.0), 70.0, 1.0)
+    scene = replace(evaluate(Project(look=Look(ev100=7.0))), bodies=bodies)
+    return Reference(RayScene(level, flatten(level)), level, scene, camera, (24, 24), 2)
+
+
+def test_what_is_a_lamps_body_shows_and_lights_nothing():
+    """The same pixels see the pane, as bright as ever; the floor, which nothing else lights, is black."""
+    plain, body = _of_body(frozenset()), _of_body(frozenset({"p1"}))
+    for made in (plain, body):
+        for _ in range(16):
+            made.step()
+    bright, shown = luminance(plain.luminance), luminance(body.luminance)
+    pane = shown > 0.0
+    assert 0 < pane.sum() < pane.size / 2
+    assert np.median(shown[pane]) == pytest.approx(np.median(bright[pane]), rel=0.05)
+    assert (bright[~pane] > 0.0).mean() > 0.4
+
+
+def test_the_meter_has_no_light_of_a_lamps_body():
+    up = (np.array([0.0, 0.01, 0.0]), np.array([0.0, 1.0, 0.0]))
+    _, plain = _of_body(frozenset()).arriving(*up, 4000)
+    back, none = _of_body(frozenset({"p1"})).arriving(*up, 4000)
+    wanted = np.pi * GLOW * 4.0 * corner_share(0.5, 0.5)
+    assert luminance(plain).mean() == pytest.approx(wanted, rel=0.08)
+    assert not none.any()
+    assert not back.any()

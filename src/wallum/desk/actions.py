@@ -61,6 +61,7 @@ COMMANDS: Final = (
     Command("remove", "Sources", "Remove", "Ctrl+Delete", "Take the selected sources out of the project"),
     Command("hero", "Parts", "Hero", "H", "Make the part under the pointer a hero, or one no more"),
     Command("follow", "Parts", "Glow follows", "G", "The glow under the pointer follows the selected lamp"),
+    Command("body", "Parts", "Glow is the lamp", "Shift+G", "The glow under the pointer is its lamp's light"),
     Command("uncast", "Parts", "Casts nothing", "Shift+H", "Let the part under the pointer cast no shadow"),
     Command("water", "Parts", "Water", "Shift+A", "Make the surface of the part under the pointer water"),
     Command("ignore", "Parts", "Leave out", "Ctrl+H", "Leave the part under the pointer out altogether"),

@@ -163,6 +163,7 @@ class DeskWindow(QMainWindow):
                 "remove": self.session.remove_selected,
                 "hero": pointer.mark_hero,
                 "follow": pointer.let_follow,
+                "body": pointer.make_body,
                 "uncast": pointer.cast_nothing,
                 "water": pointer.make_water,
                 "ignore": pointer.leave_out,

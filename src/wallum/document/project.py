@@ -33,7 +33,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 10
+SCHEMA_VERSION = 11
 
 
 def _iso_date(value: str) -> str:
@@ -166,6 +166,12 @@ class PartMarks(Item):
     )
     motion: str = choice("still", label="Motion", help="Whether it moves in play.")
     follows: str = ""  # id of the lamp that the part's own glow follows
+    is_lamp: bool = parameter(
+        False,
+        label="Is the lamp",
+        help="Its glow is the light of the lamp that it follows: it shows, and lights nothing beside that.",
+        kind="switch",
+    )
 
 
 class Figure(Item):
@@ -302,7 +308,7 @@ class Project(Item):
         return self.revised(
             sources=tuple(one for one in self.sources if one.id not in gone),
             lanes=tuple(lane for lane in self.lanes if lane.owner not in gone),
-            marks=tuple(m.revised(follows="") if m.follows in gone else m for m in self.marks),
+            marks=tuple(m.revised(follows="", is_lamp=False) if m.follows in gone else m for m in self.marks),
         )
 
     def marks_of(self, part: str) -> PartMarks:
@@ -313,6 +319,11 @@ class Project(Item):
     def follows(self) -> dict[str, str]:
         """By part, the id of the lamp that its own glow follows."""
         return {one.part: one.follows for one in self.marks if one.follows}
+
+    @property
+    def bodies(self) -> frozenset[str]:
+        """Parts whose glow is a lamp's light."""
+        return frozenset(one.part for one in self.marks if one.follows and one.is_lamp)
 
     def with_marks(self, marks: PartMarks) -> Self:
         """The project with a part's marks; plain ones are not kept."""

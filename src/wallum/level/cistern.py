@@ -168,7 +168,10 @@ def cistern_project() -> Project:
                     range=14.0, radius=0.07, shadow=False)
         for n, (place, candela) in enumerate(LAMPS)
     )  # fmt: skip
-    marks = tuple(PartMarks(part=f"lamp glass {n + 1}", follows=f"lamp-{n + 1}") for n in range(len(LAMPS)))
+    marks = tuple(
+        PartMarks(part=f"lamp glass {n + 1}", follows=f"lamp-{n + 1}", is_lamp=True)
+        for n in range(len(LAMPS))
+    )
     return Project(
         name="Cistern",
         level="builtin:cistern",

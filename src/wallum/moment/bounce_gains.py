@@ -1,23 +1,32 @@
 """By what light that has come back is multiplied, for each source of a scene: light adds up, so that what one
 source gives for a strength of 1 gives its light at any strength and colour."""
 
+from collections.abc import Iterable
+
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.scene import GLOW_ID, LitScene
+from wallum.moment.scene import GLOW_ID, OF, LitScene
 from wallum.physics.colour import luminance
 
-__all__ = ["bounce_gains", "bounce_keys", "coloured", "glow_of", "strengths"]
+__all__ = ["bounce_gains", "bounce_keys", "coloured", "gains_of", "glow_of", "strengths"]
 
 
-def glow_of(lamp_id: str) -> str:
-    """Id of the glow that follows a lamp; of all glow that follows none for an empty one."""
-    return f"{GLOW_ID} {lamp_id}".strip()
+def glow_of(lamp_id: str, material: str = "") -> str:
+    """Id of the glow that follows a lamp, of a material; of all glow that follows none for an empty one."""
+    own = f"{GLOW_ID} {lamp_id}".strip()
+    return f"{own}{OF}{material}" if material else own
 
 
 def bounce_gains(scene: LitScene) -> dict[str, NDArray[np.float64]]:
     """By source id, what its light from surfaces is multiplied by: its strength, and what the look adds."""
     return {one: gain * scene.bounce[0] for one, gain in strengths(scene).items()}
+
+
+def gains_of(scene: LitScene, ids: Iterable[str]) -> dict[str, NDArray[np.float64]]:
+    """The same by id of what is kept, glow by its material too; of sources that the scene has."""
+    gains = bounce_gains(scene)
+    return {one: gains[base] for one in ids if (base := one.partition(OF)[0]) in gains}
 
 
 def strengths(scene: LitScene) -> dict[str, NDArray[np.float64]]:

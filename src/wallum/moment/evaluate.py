@@ -266,6 +266,7 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     scene = LitScene(
         lamps, far, sky, look, air, cards, shafts, glow, gain, bounce, _gaps(now.look),
         open_sky=by_probes or now.look.indirect == "sky alone", flat=_flat(now.look, sky),
+        bodies=project.bodies,
     )  # fmt: skip
     if look.metering is None:
         return scene

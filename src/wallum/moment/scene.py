@@ -38,6 +38,8 @@ __all__ = [
 
 # Stands for all glowing surfaces where sources are named by their ids.
 GLOW_ID = "glow"
+# Between that and the material that glows.
+OF = "|"
 # The same for air that shows light, and for surfaces that ask for none.
 AIR_ID, UNLIT_ID = "air", "unlit"
 # Light that has come back from surfaces.
@@ -265,6 +267,7 @@ class LitScene:
     open_sky : whether surfaces have the light of what they see of the sky
     flat     : (3,) illuminance that all have instead [lx]; None: none
     glow     : by lamp id, the share of its set light that a lamp gives which glow follows
+    bodies   : ids of parts whose glow is a lamp's light: it shows, and lights nothing beside that
     """
 
     lamps: Lamps
@@ -280,6 +283,7 @@ class LitScene:
     gaps: Gaps | None = None
     open_sky: bool = True
     flat: NDArray[np.float64] | None = None
+    bodies: frozenset[str] = frozenset()
 
     def without_shadows(self) -> "LitScene":
         """The scene as if nothing stood in the way of light."""

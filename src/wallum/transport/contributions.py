@@ -10,8 +10,9 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.moment.bounce_gains import glow_of
 from wallum.moment.kinds import kind_of
-from wallum.moment.scene import GLOW_ID, SCREEN_ID, UNLIT_ID, Dome, LitScene
+from wallum.moment.scene import SCREEN_ID, UNLIT_ID, Dome, LitScene
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import disc_points, halton
@@ -199,8 +200,9 @@ def fill_layers(
     if scene.sun is not None:
         layers.light[scene.sun.id] = _sun(rays, seen, scene) * kept
         yield
-    if seen.glow.any():
-        layers.light[GLOW_ID] = seen.glow * scene.glow_gain * kept
+    for number in np.unique(seen.material[seen.glow.any(axis=1)]).tolist():
+        own = seen.glow * (seen.material == number)[:, None]
+        layers.light[glow_of("", seen.names[number])] = own * scene.glow_gain * kept
     if seen.unlit.any():
         shown = seen.base / exposure_scale(scene.look.ev100)
         layers.light[UNLIT_ID] = shown * seen.unlit[:, None]

@@ -86,7 +86,10 @@ class Reference:
         self.samples = 0
         gains = [scene.glow.get((follows or {}).get(part.id, ""), 1.0) for part in level.parts]
         self._part_gain = (np.array(gains or [1.0]) * scene.glow_gain).astype(np.float32)
-        self._aimed = AimedLight(rays, self._tables, scene, self._part_gain, self._cloud_shadow)
+        # What is a lamp's body shows, but lights nothing beside its lamp.
+        body = np.array([part.id in scene.bodies for part in level.parts] or [False])
+        self._lit_gain = np.where(body, np.float32(0.0), self._part_gain)
+        self._aimed = AimedLight(rays, self._tables, scene, self._lit_gain, self._cloud_shadow)
 
     @property
     def luminance(self) -> NDArray[np.float64]:
@@ -238,9 +241,12 @@ class Reference:
         self._go_through(paths, hits, self._rays.first_hit, rng)
         rows = np.flatnonzero(hits.triangle >= 0)
         shone, seen, met = np.zeros_like(light), paths.only(rows), hits.only(rows)
-        self._add_own(shone, seen, self._tables.at(met, seen.directions), met)
+        surfaces = self._tables.at(met, seen.directions)
+        self._add_own(shone, seen, surfaces, met)
+        bodies = np.zeros_like(light)  # which light nothing
+        self._add_own(bodies, seen, surfaces, met, self._part_gain - self._lit_gain)
         self._gather(light, paths, hits, None, rng)
-        return (light - shone) * np.float32(np.pi), shone * np.float32(np.pi)
+        return (light - shone) * np.float32(np.pi), (shone - bodies) * np.float32(np.pi)
 
     def _lit_and_onward(
         self,
@@ -366,14 +372,19 @@ class Reference:
             seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
         add_light(light, paths.pixel, paths.weight * seen)
 
-    def _add_own(self, light: Floats, paths: Paths, surfaces: Surfaces, hits: Hits) -> None:
-        """Glow, and surfaces that ask for no light."""
+    def _add_own(
+        self, light: Floats, paths: Paths, surfaces: Surfaces, hits: Hits, gains: Floats | None = None
+    ) -> None:
+        """Glow, and surfaces that ask for no light. gains : by part, what its glow counts for; as it is seen,
+        or lights, where None"""
         rows = surfaces.shining
         if len(rows):
             counts = self._aimed.met_share(paths, rows, hits)
-            glow = scaled(surfaces.glow, counts * self._part_gain.take(surfaces.part.take(rows)))
+            part, seen = surfaces.part.take(rows), np.isinf(paths.density.take(rows))
+            gain = np.where(seen, self._part_gain.take(part), self._lit_gain.take(part))
+            glow = scaled(surfaces.glow, counts * (gain if gains is None else gains.take(part)))
             add_light(light, paths.pixel.take(rows), paths.weight.take(rows, 0) * glow)
-        rows = np.flatnonzero(surfaces.unlit)
+        rows = np.flatnonzero(surfaces.unlit) if gains is None else np.zeros(0, np.int64)
         if len(rows):
             shown = surfaces.base.take(rows, 0) / exposure_scale(self._scene.look.ev100)
             add_light(light, paths.pixel.take(rows), paths.weight.take(rows, 0) * shown)

@@ -1,6 +1,6 @@
 """What surfaces a camera sees, coarsely and by rays: places, normals, colours."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +29,7 @@ class SeenSurfaces:
     distance : (P,) from the eye [m]; unlit, tinted : (P,) whether it asks for no light, and whether
     colours of corners tint it; part : (P,) number of its part
     layers : see-through surfaces before them, each pixel's counted
+    material : (P,) number of its material; names : of those
     """
 
     camera: Camera
@@ -46,6 +47,8 @@ class SeenSurfaces:
     tinted: NDArray[np.bool_]
     part: NDArray[np.int64]
     layers: int = 0
+    material: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    names: tuple[str, ...] = ()
 
 
 def _weights(hits: Hits) -> NDArray[np.float64]:
@@ -127,4 +130,6 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
         tinted,
         part,
         layers,
+        number.astype(np.int64),
+        tuple(one.name for one in level.materials),
     )

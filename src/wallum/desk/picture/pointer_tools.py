@@ -11,6 +11,7 @@ from wallum.desk.panes.lamp_kinds import LAMP_LOOKS
 from wallum.desk.picture.shaft_tools import ShaftTools
 from wallum.desk.picture.view import PictureView
 from wallum.desk.project.part_tools import (
+    toggle_body,
     toggle_follow,
     toggle_hero,
     toggle_ignored,
@@ -124,6 +125,10 @@ class PointerTools:
 
     def let_follow(self) -> None:
         self._mark(toggle_follow)
+
+    def make_body(self) -> None:
+        """Say that the glow under the pointer is a lamp's light, or no more."""
+        self._mark(toggle_body)
 
     def leave_out(self) -> None:
         self._mark(toggle_ignored)

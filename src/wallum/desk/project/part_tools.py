@@ -9,7 +9,15 @@ from wallum.document.project import PartMarks
 from wallum.document.sources import Lamp
 from wallum.level.dressing import Dress
 
-__all__ = ["Rebundler", "toggle_follow", "toggle_hero", "toggle_ignored", "toggle_uncast", "toggle_water"]
+__all__ = [
+    "Rebundler",
+    "toggle_body",
+    "toggle_follow",
+    "toggle_hero",
+    "toggle_ignored",
+    "toggle_uncast",
+    "toggle_water",
+]
 
 
 def _mark(session: Session, text: str, marks: PartMarks, told: str = "") -> None:
@@ -51,12 +59,29 @@ def toggle_follow(session: Session, part: str, name: str) -> None:
     lamp, marks = session.selection.source, session.project.marks_of(part)
     if marks.follows and (lamp is None or marks.follows == lamp.id):
         lamp_id, text = "", f"The glow of {name} follows no lamp any more"
+        marks = marks.revised(is_lamp=False)
     elif isinstance(lamp, Lamp):
         lamp_id, text = lamp.id, f"The glow of {name} follows {lamp.name}"
     else:
         session.told.emit("Select the lamp first that this glow is to follow")
         return
     _mark(session, text, marks.revised(follows=lamp_id))
+
+
+def toggle_body(session: Session, part: str, name: str) -> None:
+    """Say that a part's glow is the light of the lamp that it follows, or of the selected one; or no more."""
+    lamp, marks = session.selection.source, session.project.marks_of(part)
+    if marks.is_lamp:
+        _mark(session, f"The glow of {name} lights by itself", marks.revised(is_lamp=False))
+        return
+    own = lamp.id if isinstance(lamp, Lamp) else marks.follows
+    source = session.project.source(own) if own else None
+    if source is None:
+        session.told.emit("Select the lamp first whose light this glow is")
+        return
+    _mark(
+        session, f"The glow of {name} is the light of {source.name}", marks.revised(follows=own, is_lamp=True)
+    )
 
 
 class Rebundler(WorkThread):

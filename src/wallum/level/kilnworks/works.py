@@ -218,7 +218,10 @@ def _marks() -> tuple[PartMarks, ...]:
     follows |= {f"fire mouth {n}": f"mouth-{n}" for n in range(1, 5)}
     follows |= {f"string bulb {n + 1}": f"string-{n // 3 + 1}" for n in range(len(string_bulbs()))}
     follows["kiln sign letters"] = "sign-2"
-    return (*heroes, *(PartMarks(part=part, follows=lamp) for part, lamp in follows.items()))
+    # Lanterns and bulbs hang about their lamps; a fire and a sign light what is near them by themselves.
+    bodies = tuple(part for part in follows if part.endswith("glass") or part.startswith("string bulb"))
+    glows = (PartMarks(part=part, follows=lamp, is_lamp=part in bodies) for part, lamp in follows.items())
+    return (*heroes, *glows)
 
 
 def kilnworks_project() -> Project:

@@ -6,7 +6,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.bounce_gains import bounce_gains, coloured
+from wallum.moment.bounce_gains import coloured, gains_of
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
@@ -93,8 +93,8 @@ class ProbeLight:
 
     def key(self, scene: LitScene) -> object:
         """What the light of a scene's sources depends on."""
-        gains = bounce_gains(scene)
-        there = sorted(one for one in gains if one in self.units)
+        gains = gains_of(scene, self.units)
+        there = sorted(gains)
         return (self.number, scene.bounce[1]), tuple((one, self._versions[one], *gains[one]) for one in there)
 
     def versions(self, ids: frozenset[str]) -> tuple[object, ...]:
@@ -120,7 +120,7 @@ class ProbeLight:
 
     def fill(self, gbuffer: GBuffer, view: View, scene: LitScene) -> None:
         """Find what each pixel has from the probes about it."""
-        self._write(bounce_gains(scene), scene.bounce[1], pre_exposure(scene.look.ev100))
+        self._write(gains_of(scene, self.units), scene.bounce[1], pre_exposure(scene.look.ev100))
         self._look_up(gbuffer, view, gbuffer.probe_frame)
 
     def fill_of_hand(self, gbuffer: GBuffer, view: View, scene: LitScene, gains: Gains) -> None:

@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 
-from wallum.level.model import Level
-from wallum.moment.bounce_gains import bounce_gains, bounce_keys, coloured
-from wallum.moment.scene import GLOW_ID, LitScene
+from wallum.level.model import Level, Mesh
+from wallum.moment.bounce_gains import bounce_keys, coloured, gains_of, glow_of
+from wallum.moment.scene import OF, LitScene
 from wallum.physics.arrays import Floats
 from wallum.transport.field.cast import Seen
 from wallum.transport.field.glow import Shining, find_shining
@@ -66,22 +66,25 @@ class BounceField:
     rays: RayScene
     made: Field
     shining: Shining
+    parts: tuple[str, ...] = ()  # ids of the level's
     units: dict[str, Unit] = field(default_factory=dict)
 
     @classmethod
     def of(cls, rays: RayScene, level: Level, made: Field, follows: dict[str, str]) -> "BounceField":
         """For a level. follows : by part id, the lamp that its glow follows"""
-        lamps = tuple(follows.get(part.id, "") for part in level.parts)
-        return cls(rays, made, find_shining(made.probes, lamps))
+        glows = [_glowing(level, mesh) for mesh in level.meshes]
+        kinds = tuple(glow_of(follows.get(part.id, ""), glows[part.mesh]) for part in level.parts)
+        return cls(rays, made, find_shining(made.probes, kinds), tuple(one.id for one in level.parts))
 
     def stale(self, scene: LitScene) -> list[str]:
         """Sources of a scene whose light is not known as it falls now."""
-        wanted = bounce_keys(scene) | dict.fromkeys(self.shining.ids)
+        wanted = bounce_keys(scene) | dict.fromkeys(self.shining.ids, scene.bodies)
         return [one for one, key in wanted.items() if one not in self.units or self.units[one].key != key]
 
     def relight(self, scene: LitScene, together: int = 8) -> Iterator[list[str]]:
         """Work out the light of what is stale, a few sources at a time: gives their ids."""
-        stale, keys = self.stale(scene), bounce_keys(scene)
+        stale = self.stale(scene)
+        keys = bounce_keys(scene) | dict.fromkeys(self.shining.ids, scene.bodies)
         for first in range(0, len(stale), together):
             ids = stale[first : first + together]
             self._relight(scene, ids, keys)
@@ -89,7 +92,9 @@ class BounceField:
 
     def _relight(self, scene: LitScene, ids: list[str], keys: dict[str, object]) -> None:
         made, shining = self.made, self.shining
-        direct = [direct_of(self.rays, made.probes, made.seen, shining, scene, one) for one in ids]
+        direct = [
+            direct_of(self.rays, made.probes, made.seen, self._of_glow(one, scene), scene, one) for one in ids
+        ]
         light = bounced(
             made,
             np.concatenate([one.probes for one in direct], axis=1),
@@ -102,28 +107,41 @@ class BounceField:
             smooth = np.asarray(made.smooth @ np.ascontiguousarray(own), np.float32)
             self.units[source_id] = Unit(keys.get(source_id), smooth)
 
+    def _of_glow(self, source_id: str, scene: LitScene) -> NDArray[np.int64] | None:
+        """The probes that a glow is, but those of a lamp's body; None where it is no glow."""
+        if source_id not in self.shining.ids:
+            return None
+        numbers = self.shining.groups[source_id]
+        bodies = np.array([one in scene.bodies for one in self.parts] or [False])
+        return numbers[~bodies.take(self.made.probes.part[numbers], mode="clip")]
+
     def light(self, scene: LitScene) -> NDArray[np.float32]:
         """(N, 3) illuminance of probes by what has come back, and by what glows [lx]."""
         out = np.zeros((len(self.made.probes), 3), np.float32)
-        for source_id, gain in bounce_gains(scene).items():
-            if source_id in self.units:
-                out += self.units[source_id].light * gain.astype(np.float32)
+        for source_id, gain in gains_of(scene, list(self.units)).items():
+            out += self.units[source_id].light * gain.astype(np.float32)
         return coloured(out, scene.bounce[1])
 
     def shares(self, scene: LitScene, points: Floats, normals: Floats) -> dict[str, NDArray[np.float32]]:
-        """By source id, (P, 3) illuminance of places by what comes back of its light [lx]; glow under one
-        id. Places that no probe stands for have none."""
+        """By source id, (P, 3) illuminance of places by what comes back of its light [lx]; glow by its
+        material. Places that no probe stands for have none."""
         found = self.made.probes.find(points, normals)
         known, units = found >= 0, dict(self.units)  # another thread may just bring it up to a scene
         out: dict[str, NDArray[np.float32]] = {}
-        for source_id, gain in bounce_gains(scene).items():
-            if source_id not in units:
-                continue
+        for source_id, gain in gains_of(scene, units).items():
             light = units[source_id].light.take(np.maximum(found, 0), 0) * gain.astype(np.float32)
             light = coloured(light * known[:, None], scene.bounce[1])
-            own = GLOW_ID if source_id in self.shining.ids else source_id
+            own = source_id
+            if source_id in self.shining.ids:  # whatever lamp it follows
+                own = glow_of("", source_id.partition(OF)[2])
             out[own] = out[own] + light if own in out else light
         return out
+
+
+def _glowing(level: Level, mesh: Mesh) -> str:
+    """Name of the first material of a mesh that glows; empty where none does."""
+    names = (level.materials[one.material] for one in mesh.primitives)
+    return next((one.name for one in names if any(one.glow)), "")
 
 
 def bounced(made: Field, first: NDArray[np.float32], land: Floats) -> NDArray[np.float32]:

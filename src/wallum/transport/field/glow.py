@@ -30,19 +30,19 @@ class Shining:
         return tuple(self.groups)
 
 
-def find_shining(probes: Probes, follows: tuple[str, ...]) -> Shining:
-    """Which probes shine. follows : by part of the level, the lamp that its glow follows, or nothing"""
+def find_shining(probes: Probes, kinds: tuple[str, ...]) -> Shining:
+    """Which probes shine. kinds : by part of the level, the id of its glow"""
     shine = np.flatnonzero(probes.glow.any(axis=1))
-    lamps = np.array([follows[part] if part < len(follows) else "" for part in probes.part[shine]])
-    return Shining({glow_of(one): shine[lamps == one] for one in sorted(set(lamps.tolist()))})
+    own = np.array([kinds[part] if part < len(kinds) else glow_of("") for part in probes.part[shine]])
+    return Shining({one: shine[own == one] for one in sorted(set(own.tolist()))})
 
 
-def glow_light(rays: RayScene, probes: Probes, shining: Shining, glow_id: str) -> NDArray[np.float32]:
-    """(N, 3) illuminance of probes by one glow as it is declared [lx]. A disc's light by area and
-    distance, exact on its axis (Howell, configuration factors: pi r2 / (r2 + d2))."""
+def glow_light(rays: RayScene, probes: Probes, shining: NDArray[np.int64]) -> NDArray[np.float32]:
+    """(N, 3) illuminance of probes by some of them, as their glow is declared [lx]. A disc's light by area
+    and distance, exact on its axis (Howell, configuration factors: pi r2 / (r2 + d2))."""
     out = np.zeros((len(probes), 3), np.float32)
     places, normals = probes.places.astype(np.float64), probes.normals.astype(np.float64)
-    for number in shining.groups[glow_id].tolist():
+    for number in shining.tolist():
         light, area = probes.glow[number].astype(np.float64), float(probes.area[number])
         bright = np.pi * float(luminance(light))
         way = places[number] - places

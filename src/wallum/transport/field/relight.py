@@ -15,7 +15,7 @@ from wallum.physics.cloud_shadow import ShadowMap
 from wallum.physics.dome import dome_directions
 from wallum.physics.emitters import halton
 from wallum.transport.field.cast import BINS, Seen, sky_bins
-from wallum.transport.field.glow import Shining, glow_light
+from wallum.transport.field.glow import glow_light
 from wallum.transport.field.probes import PLACES, Probes
 from wallum.transport.rays import LIFT_M, RayScene
 
@@ -34,11 +34,17 @@ class Direct:
 
 
 def direct_of(
-    rays: RayScene, probes: Probes, seen: Seen, shining: Shining, scene: LitScene, source_id: str
+    rays: RayScene,
+    probes: Probes,
+    seen: Seen,
+    shining: NDArray[np.int64] | None,
+    scene: LitScene,
+    source_id: str,
 ) -> Direct:
-    """What one source of a scene brings, for a strength of 1: see moment.bounce_gains."""
-    if source_id in shining.ids:
-        return Direct(glow_light(rays, probes, shining, source_id), np.zeros(3))
+    """What one source of a scene brings, for a strength of 1: see moment.bounce_gains.
+    shining : numbers of the probes that it is, where it is glow"""
+    if shining is not None:
+        return Direct(glow_light(rays, probes, shining), np.zeros(3))
     gain = strengths(scene)[source_id]
     if scene.sun is not None and scene.sun.id == source_id:
         over = 1.0 / np.maximum(gain, 1e-12)
