@@ -42,6 +42,8 @@ def enter(window, kind):
         case "ways":
             window.session.selection.select(window.session.project.sources[0].id)
             window.comparing.ways.begin(QPointF(10.0, 10.0))
+        case "around":
+            window.comparing.around.open()
         case "walk":
             window.walker.changed.emit(True)
 
@@ -55,12 +57,14 @@ def there(window):
         "hours": window.bench.hours.isVisible(),
         "wipe": bool(window.wipe.against),
         "ways": window.comparing.ways.shown,
+        "around": window.comparing.around.isVisible(),
     }
     return [kind for kind, on in shown.items() if on]
 
 
 def escape(window):
-    grids = [one for one in (window.wall, window.bench.hours) if one.isVisible()]
+    all_grids = (window.wall, window.bench.hours, window.comparing.around)
+    grids = [one for one in all_grids if one.isVisible()]
     QTest.keyClick(grids[0] if grids else window.picture, Qt.Key.Key_Escape)
 
 

@@ -181,11 +181,9 @@ def test_the_renderers_process_needs_nothing_of_the_document():
     assert done.stdout.strip() == "[]"
 
 
-@pytest.mark.parametrize("roughness", [0.05, 0.8])
-def test_smooth_surfaces_show_the_level_once_the_picture_rests(client, roughness):
-    """Images are taken before a picture settles: the settled one has them, the first not yet; of rough
-    surfaces both are alike."""
-    level = glowing_room(Material("floor", (1.0, 1.0, 1.0, 1.0), 1.0, roughness))
+def test_smooth_surfaces_show_the_level_once_the_picture_rests(client):
+    """Images are taken before a picture settles: the settled one has them, the first not yet."""
+    level = glowing_room(Material("floor", (1.0, 1.0, 1.0, 1.0), 1.0, 0.05))
     rays = RayScene(level, flatten(level))
     bounce = BounceField.of(rays, level, list(make_field(rays, level, level.bounds))[-1], {})
     scene = evaluate(Project(sources=(), look=Look(ev100=7.0)))
@@ -205,4 +203,4 @@ def test_smooth_surfaces_show_the_level_once_the_picture_rests(client, roughness
         )
         pictures.append(client.pixels(found).astype(int).copy())
     other = np.abs(pictures[1] - pictures[0]).max(axis=2) > 40
-    assert (other.mean() > 0.15) == (roughness < 0.5), other.mean()
+    assert other.mean() > 0.15

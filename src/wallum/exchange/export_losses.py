@@ -4,7 +4,16 @@ from collections.abc import Iterator
 
 from wallum.document.lanes import format_clock
 from wallum.document.project import Project
-from wallum.document.sources import GROUPS, FarLight, Lamp, PocketSource, Sheets, SkySource, SunSource
+from wallum.document.sources import (
+    GROUPS,
+    FarLight,
+    Lamp,
+    PocketSource,
+    RoomSource,
+    Sheets,
+    SkySource,
+    SunSource,
+)
 from wallum.exchange.gltf_lights import WRITERS
 from wallum.level.model import Finding, Level
 
@@ -47,6 +56,9 @@ def _of_picture(project: Project) -> Iterator[str]:
     pockets = sum(isinstance(one, PocketSource) and one.on for one in project.resolved_sources)
     if pockets:
         yield f"glTF has no air: pockets of it are left out ({pockets})"
+    rooms = sum(isinstance(one, RoomSource) and one.on for one in project.resolved_sources)
+    if rooms:
+        yield f"glTF has no rooms with a light of their own: they are left out ({rooms})"
     sheets = sum(isinstance(one, Sheets) and one.on for one in project.resolved_sources)
     if sheets:
         yield f"glTF has no cards and veils: they are left out ({sheets})"

@@ -34,7 +34,12 @@ def count_work(asked: Asked) -> Work:
     there = (*scene.lamps.ids, *(one.id for one in (scene.sky, scene.sun) if one is not None))
     if scene.air is not None:
         there = (*there, AIR_ID, *(one.id for one in scene.air.pockets))
-    there = (*there, *(one.id for one in scene.cards), *((SCREEN_ID,) if scene.screen is not None else ()))
+    there = (
+        *there,
+        *(one.id for one in scene.cards),
+        *(one.id for one in scene.rooms),
+        *((SCREEN_ID,) if scene.screen is not None else ()),
+    )
     work = Work({}, {source_id: {} for source_id in there})
     for one in PASSES:
         counted = one.count(asked)

@@ -20,6 +20,7 @@ from wallum.moment.kinds import parts_of, row_of
 from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
 from wallum.moment.moment import Moment, own_moment
 from wallum.moment.pockets import pockets_of
+from wallum.moment.rooms import rooms_of
 from wallum.moment.scene import AIR_ID, Dome, Gaps, LitScene, Sun
 from wallum.moment.screen import radial_of
 from wallum.moment.shown_look import Metering, ShownLook
@@ -266,7 +267,7 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     scene = LitScene(
         lamps, far, sky, look, air, cards, shafts, glow, gain, bounce, _gaps(now.look),
         open_sky=by_probes or now.look.indirect == "sky alone", flat=_flat(now.look, sky),
-        bodies=project.bodies,
+        bodies=project.bodies, rooms=rooms_of(now.sources, now.balance),
     )  # fmt: skip
     if look.metering is None:
         return scene

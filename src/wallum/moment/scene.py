@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from wallum.level.panorama_file import read_panorama
 from wallum.moment.lamps import Lamps
+from wallum.moment.room_light import RoomLight
 from wallum.moment.shown_look import ShownLook
 from wallum.physics.card import Card
 from wallum.physics.cloud_shadow import CloudShadow, ShadowMap
@@ -267,6 +268,7 @@ class LitScene:
     open_sky : whether surfaces have the light of what they see of the sky
     flat     : (3,) illuminance that all have instead [lx]; None: none
     glow     : by lamp id, the share of its set light that a lamp gives which glow follows
+    rooms    : boxes with light of their own from all around
     bodies   : ids of parts whose glow is a lamp's light: it shows, and lights nothing beside that
     """
 
@@ -284,6 +286,7 @@ class LitScene:
     open_sky: bool = True
     flat: NDArray[np.float64] | None = None
     bodies: frozenset[str] = frozenset()
+    rooms: tuple[RoomLight, ...] = ()
 
     def without_shadows(self) -> "LitScene":
         """The scene as if nothing stood in the way of light."""
@@ -301,7 +304,8 @@ class LitScene:
 
     def only(self, source_id: str) -> "LitScene":
         """The scene with one source alone; GLOW_ID for glowing surfaces alone."""
-        ids = {*self.lamps.ids, *(one.id for one in (self.sun, self.sky, *self.cards) if one is not None)}
+        others = (self.sun, self.sky, *self.cards, *self.rooms)
+        ids = {*self.lamps.ids, *(one.id for one in others if one is not None)}
         gain = self.glow_gain if source_id == GLOW_ID else 0.0
         alone = self.without(frozenset(ids - {source_id}))
         kept = self.screen if self.sun is not None and source_id == self.sun.id else None
@@ -328,4 +332,5 @@ class LitScene:
             sky=None if self.sky and self.sky.id in ids else self.sky,
             flat=None if self.sky and self.sky.id in ids else self.flat,
             cards=tuple(one for one in self.cards if one.id not in ids),
+            rooms=tuple(one for one in self.rooms if one.id not in ids),
         )

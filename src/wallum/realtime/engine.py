@@ -206,6 +206,9 @@ class Engine:
     ) -> Steps:
         """Fill `targets.total` with the light of a scene seen by a view: every pass in its order, as far as
         what it left there is not what is wanted."""
+        own = tuple(one for one in scene.rooms if one.mirrored)
+        if self.lighting.mirrors.set_own(own):
+            self.probe_light.show_rooms(own)
         gbuffer = targets.fit(size)
         moving = targets is self._reduced
         coarse = self._coarse(gbuffer, view) if moving else None

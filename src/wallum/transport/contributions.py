@@ -217,6 +217,9 @@ def fill_layers(
     for index, lamp_id in enumerate(scene.lamps.ids):
         layers.light[lamp_id] = _lamp(rays, seen, scene, index) * kept
         yield
+    for room in scene.rooms:
+        own = room.share(seen.points)[:, None] * np.array(room.light)
+        layers.light[room.id] = np.asarray(even_albedo(seen) * kept / np.pi * own, np.float64)
     if bounce is not None:
         _add_bounce(layers, scene, bounce, kept)
         yield

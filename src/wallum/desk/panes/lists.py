@@ -23,7 +23,7 @@ from wallum.desk.widgets.short_names import ShortNames
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.fields import declared
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import CardSource, Lamp, PocketSource, Source, VeilSource
+from wallum.document.sources import CardSource, Lamp, PocketSource, RoomSource, Source, VeilSource
 from wallum.moment.shown_colour import shown_colour
 
 __all__ = ["SourceList", "source_icon"]
@@ -61,6 +61,12 @@ def _icon(kind: str, on: bool, shown: tuple[int, int, int]) -> QIcon:
             for x, y, side in ((2.5, 7, 6.0), (6, 4, 7.0), (9.5, 7, 6.0)):
                 painter.drawArc(QRectF(x, y, side, side), 0, 180 * 16)
             painter.drawLine(QPointF(2, 13), QPointF(16, 13))
+        case "room":
+            painter.drawRect(QRectF(3, 6, 9, 9))
+            painter.drawPolyline(
+                QPolygonF([QPointF(3, 6), QPointF(7, 2), QPointF(16, 2), QPointF(16, 11), QPointF(12, 15)])
+            )
+            painter.drawLine(QPointF(12, 6), QPointF(16, 2))
         case "card":
             painter.drawPolyline(QPolygonF([QPointF(7, 2), QPointF(3, 15), QPointF(15, 15), QPointF(11, 2)]))
             painter.drawLine(QPointF(9, 5), QPointF(9, 15))
@@ -80,6 +86,8 @@ def _strength(source: Source) -> str:
     """How strong a source is, in a few words."""
     if isinstance(source, PocketSource):
         return f"one sees {format_quantity(source.visibility, 'm')}"
+    if isinstance(source, RoomSource):
+        return format_quantity(source.ambient, "lx")
     if isinstance(source, VeilSource):
         return f"hides {source.hides:.0%}"
     if isinstance(source, CardSource):

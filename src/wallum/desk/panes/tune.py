@@ -25,7 +25,16 @@ from wallum.document.fields import Item, declared
 from wallum.document.owners import OWNERS, title_of
 from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import LAMP_KINDS, CardSource, Coloured, FarLight, Lamp, PocketSource, VeilSource
+from wallum.document.sources import (
+    LAMP_KINDS,
+    CardSource,
+    Coloured,
+    FarLight,
+    Lamp,
+    PocketSource,
+    RoomSource,
+    VeilSource,
+)
 from wallum.moment.base_light import body_now, find_base_light
 from wallum.moment.shown_colour import shown_colour, shown_rgb
 from wallum.physics.colour import luminance
@@ -321,7 +330,7 @@ class TunePane(QWidget):
 
 def _one_of_each() -> tuple[Item, ...]:
     lamps = (kind(id=word, name=word) for word, kind in LAMP_KINDS.items())
-    pocket = PocketSource(id="pocket", name="pocket")
+    boxes = PocketSource(id="pocket", name="pocket"), RoomSource(id="room", name="room")
     groups = (getattr(Project(), one.name) for one in OWNERS.values() if one.tab)
     sheets = CardSource(id="card", name="card"), VeilSource(id="veil", name="veil")
-    return (*groups, *base_light(), *lamps, pocket, *sheets)
+    return (*groups, *base_light(), *lamps, *boxes, *sheets)

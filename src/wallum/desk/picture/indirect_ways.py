@@ -59,8 +59,12 @@ class IndirectWays(PictureGrid):
         if self.isVisible():
             self.hide()
         else:
-            self._focused = INDIRECT.index(self._session.project.look.indirect)
-            self.open_grid()
+            self.open()
+
+    def open(self) -> None:
+        """Show it."""
+        self._focused = INDIRECT.index(self._session.project.look.indirect)
+        self.open_grid()
 
     def dispose(self) -> None:
         """Stop for good."""

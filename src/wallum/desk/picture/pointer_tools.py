@@ -19,6 +19,7 @@ from wallum.desk.project.part_tools import (
     toggle_water,
 )
 from wallum.desk.project.session import Session
+from wallum.document.fields import Vector
 from wallum.level.figure import FIGURE_PARTS
 from wallum.moment.aiming import angles_of
 
@@ -39,6 +40,7 @@ class PointerTools:
         return {
             **{kind: partial(at, partial(self.put_at, kind)) for kind in LAMP_LOOKS},
             "pocket": partial(at, self.put_pocket),
+            "room": partial(at, self.put_room),
             "card": partial(at, self.shafts.put_card),
             "veil": partial(at, self.shafts.put_veil),
             "figure": partial(at, self.stand_figure),
@@ -64,12 +66,19 @@ class PointerTools:
 
     def put_pocket(self, at: QPointF) -> None:
         """Put a pocket of air on the surface under a place of the picture."""
+        self._put_on(self._session.add_pocket, "a pocket of air", at)
+
+    def put_room(self, at: QPointF) -> None:
+        """Put a room of one's own there."""
+        self._put_on(self._session.add_room, "a room", at)
+
+    def _put_on(self, put: Callable[[Vector], object], what: str, at: QPointF) -> None:
         found = self._picture.surface_at(at)
         if found is None:
-            self._session.told.emit("There is no surface there to put a pocket of air on")
+            self._session.told.emit(f"There is no surface there to put {what} on")
             return
         x, y, z = found[0].tolist()
-        self._session.add_pocket((x, y, z))
+        put((x, y, z))
         self._picture.setFocus()
 
     def stand_figure(self, at: QPointF) -> None:

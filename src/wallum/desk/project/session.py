@@ -19,7 +19,7 @@ from wallum.document.paths import look_up, put, put_text
 from wallum.document.pegging import pegged, unpegged, without_lane
 from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import LAMP_KINDS, Coloured, Lamp, PocketSource, new_id
+from wallum.document.sources import LAMP_KINDS, Coloured, Lamp, PocketSource, RoomSource, new_id
 from wallum.errors import ValueProblem, WallumError
 from wallum.judge.findings import Remedy
 from wallum.moment.aiming import aimed_at
@@ -275,6 +275,18 @@ class Session(QObject):
         self.selection.select(pocket.id)
         self.told.emit(f"{pocket.name}: pull its sides; how far one sees in it is at the right")
         return pocket
+
+    def add_room(self, at: Vector) -> RoomSource:
+        """Put a room of one's own on the ground at a place, and select it."""
+        project = self.history.present
+        number = 1 + sum(one.kind == "room" for one in project.resolved_sources)
+        room = RoomSource(id=new_id("source"), name=f"Room {number}")
+        x, y, z = at
+        room = room.revised(position=(round(x, 3), round(y + 0.5 * room.size[1] - 0.05, 3), round(z, 3)))
+        self.history.edit(f"put {room.name}", project.with_source(room))
+        self.selection.select(room.id)
+        self.told.emit(f"{room.name}: pull its sides to the walls; its light is at the right")
+        return room
 
     def remove_selected(self) -> None:
         """Take the selected sources out of the project; locked ones stay."""

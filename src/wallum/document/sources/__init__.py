@@ -13,6 +13,7 @@ from wallum.document.sources.panel import PanelSource
 from wallum.document.sources.placed import Placed
 from wallum.document.sources.pocket import PocketSource
 from wallum.document.sources.punctual import PointSource, SpotSource
+from wallum.document.sources.room import RoomSource
 from wallum.document.sources.sheets import CardSource, Sheets, VeilSource
 
 __all__ = [
@@ -27,6 +28,7 @@ __all__ = [
     "Placed",
     "PocketSource",
     "PointSource",
+    "RoomSource",
     "Sheets",
     "SkySource",
     "Source",
@@ -51,7 +53,8 @@ Source = Annotated[
     | PanelSource
     | PocketSource
     | CardSource
-    | VeilSource,
+    | VeilSource
+    | RoomSource,
     Field(discriminator="kind"),
 ]
 # Kinds of lamps by their word.

@@ -33,6 +33,10 @@ def _count(asked: Asked) -> Counted:
         counted.sources[lamp_id] = {"lamp pixels": reached}
         if scene.lamps.casting[index]:
             counted.sources[lamp_id]["shadowed lamp pixels"] = reached
+    for room in scene.rooms:  # as a lamp that reaches so far costs
+        counted.sources[room.id] = {
+            "lamp pixels": float((room.share(asked.seen.points) > 0.0).sum()) * asked.each
+        }
     for own in counted.sources.values():
         for name, value in own.items():
             counted.whole[name] += value

@@ -45,7 +45,7 @@ class _Summed(Pass):
             self._lighting.air_key(scene),
             tuple(sorted(scene.glow.items())),
             scene.glow_gain,
-            (scene.open_sky, None if scene.flat is None else tuple(scene.flat)),
+            (scene.open_sky, None if scene.flat is None else tuple(scene.flat), scene.rooms),
             draft.view.show,
             self._lighting.mirrors.version if self._lighting.shows_mirrors(draft) else None,
         )

@@ -1,5 +1,6 @@
 """The light pass: what falls on the surfaces of a G-buffer, in as few draws as can be."""
 
+import math
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -108,6 +109,7 @@ class Lighting:
         shares = gloss_table()
         self._gloss = context.texture(shares.shape[1::-1], 4, shares, dtype="f4")
         self._gloss.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self._rooms: tuple[object, moderngl.Texture] | None = None
         self.veiled = False  # whether anything in this level is seen through
         self.has_unlit = False  # whether any surface asks for no light
         self.glossy = False  # whether anything in it is smooth enough to mirror the level
@@ -146,6 +148,8 @@ class Lighting:
         """The variant for surfaces: by how the scene shows light that comes from all around."""
         if not scene.open_sky:
             names -= {"SKY"}
+        if scene.rooms:
+            names |= {"ROOMS"}
         return names | {"FLAT"} if scene.flat is not None else names
 
     def _prepare(
@@ -179,6 +183,8 @@ class Lighting:
             "unlit_exposure": exposure / exposure_scale(scene.look.ev100),
         }
         values |= self.far_values(scene, view)
+        if scene.rooms:
+            values["room_lights"] = self._written_rooms(scene, exposure)
         if scene.flat is not None:
             values["flat_light"] = tuple(scene.flat * exposure)
         if mirrors:
@@ -324,6 +330,24 @@ class Lighting:
         self._follow.write(shares)
         return self._follow
 
+    def _written_rooms(self, scene: LitScene, exposure: float) -> moderngl.Texture:
+        key = scene.rooms, exposure
+        if self._rooms is None or self._rooms[0] != key:
+            if self._rooms is not None:
+                self._rooms[1].release()
+            rows = np.array(
+                [
+                    [(*one.centre, one.fade), (*one.half, math.cos(one.turn_rad)),
+                     (*(exposure * part for part in one.light), math.sin(one.turn_rad))]
+                    for one in scene.rooms
+                ],
+                np.float32,
+            )  # fmt: skip
+            texture = self._context.texture((3, len(rows)), 4, rows, dtype="f4")
+            texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+            self._rooms = key, texture
+        return self._rooms[1]
+
     def _on_surfaces(self, target: LightTarget, size: Size, add: bool) -> None:
         """Get ready to draw on what surfaces there are."""
         context = self._context
@@ -399,12 +423,13 @@ class Lighting:
         }
 
     def far_alone(self, draft: "Draft") -> LitScene | None:
-        """The scene with sun and sky alone, as far as they are under the hand; None where neither is."""
+        """The scene with sun, sky and rooms alone, as far as they are under the hand; None where none is."""
         scene = draft.scene
         sun = scene.sun if scene.sun and scene.sun.id in draft.active else None
         sky = scene.sky if scene.sky and scene.sky.id in draft.active else None
-        alone = LitScene(NO_LAMPS, sun, sky, scene.look, scene.air, open_sky=scene.open_sky)
-        return replace(alone, flat=scene.flat if sky else None) if sun or sky else None
+        rooms = tuple(one for one in scene.rooms if one.id in draft.active)
+        alone = LitScene(NO_LAMPS, sun, sky, scene.look, scene.air, open_sky=scene.open_sky, rooms=rooms)
+        return replace(alone, flat=scene.flat if sky else None) if sun or sky or rooms else None
 
     def add_far_light(self, draft: "Draft", scene: LitScene, target: LightTarget) -> None:
         """Add the light of a scene without lamps to what is there."""

@@ -6,6 +6,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.moment.room_light import RoomLight
 from wallum.moment.scene import LitScene
 from wallum.physics.octahedron import octahedron_directions
 from wallum.physics.turning import look_rotation
@@ -15,6 +16,7 @@ from wallum.realtime.level.probe_set import MirrorPlaces
 __all__ = ["FACES", "MirrorImages"]
 
 SIZE: Final = 128  # of include/mirrors.glsl
+MOST: Final = 15  # that four bits can number, beside none
 # What a picture of a place looks along; each is square and a right angle wide.
 FACES: Final = (
     (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), (-1.0, 0.0, 0.0), (0.0, -1.0, 0.0), (0.0, 0.0, -1.0),
@@ -26,7 +28,9 @@ class MirrorImages:
 
     def __init__(self, context: moderngl.Context) -> None:
         self._context = context
-        self.places: MirrorPlaces | None = None
+        self.found: MirrorPlaces | None = None
+        self.places: MirrorPlaces | None = None  # with those of the artist's rooms
+        self._own: tuple[object, ...] = ()
         self._images: moderngl.TextureArray | None = None
         self._boxes: moderngl.Texture | None = None
         self._scales = np.zeros(0)
@@ -38,27 +42,47 @@ class MirrorImages:
     @property
     def there(self) -> bool:
         """Whether there is any place; one without an image is as if there were none."""
-        return self.places is not None
+        return self.places is not None and len(self.places) > 0
 
     def set_places(self, places: MirrorPlaces | None) -> None:
-        """Take the places of a level, without images; None or an empty one: it has none."""
+        """Take the places of a level, without images; None: it has none."""
         for texture in (self._images, self._boxes):
             if texture is not None:
                 texture.release()
-        self._images = self._boxes = self.places = None
-        self.shows, self._written = [], None
+        self._images = self._boxes = None
+        self.found, self.places, self.shows, self._written, self._own = places, places, [], None, ()
         self.version += 1
-        if places is None or not len(places):
+        if places is None:
             return
-        count = len(places)
-        self.places, self.shows = places, [None] * count
-        self._scales = np.zeros(count)
-        self._images = self._context.texture_array((SIZE, SIZE, count), 4, dtype="f2")
-        self._images.write(np.zeros((count, SIZE, SIZE, 4), np.float16))
+        self.shows, self._scales = [None] * len(places), np.zeros(MOST)
+        self._images = self._context.texture_array((SIZE, SIZE, MOST), 4, dtype="f2")
+        self._images.write(np.zeros((MOST, SIZE, SIZE, 4), np.float16))
         self._images.build_mipmaps()
         self._images.filter = (moderngl.NEAREST_MIPMAP_NEAREST, moderngl.NEAREST)
-        self._boxes = self._context.texture((3, count), 4, dtype="f4")
+        self._boxes = self._context.texture((3, MOST), 4, dtype="f4")
         self._boxes.filter = (moderngl.NEAREST, moderngl.NEAREST)
+
+    def set_own(self, rooms: tuple[RoomLight, ...]) -> bool:
+        """Take rooms of the artist's that want an image of their own, beside the places found, which
+        keep theirs. False where nothing has changed."""
+        own = tuple((one.centre, one.half, one.turn_rad) for one in rooms)
+        if self.found is None or own == self._own:
+            return False
+        first = len(self.found)
+        rooms = rooms[: MOST - first]
+        corners = np.array([one.corners for one in rooms], np.float32).reshape(-1, 2, 3)
+        eyes = np.array([one.centre for one in rooms], np.float32).reshape(-1, 3)
+        self.places = MirrorPlaces(
+            np.concatenate([self.found.eyes, eyes]),
+            np.concatenate([self.found.low, corners[:, 0]]),
+            np.concatenate([self.found.high, corners[:, 1]]),
+            np.concatenate([self.found.roofed, np.ones(len(rooms), dtype=bool)]),
+        )
+        self.shows = [*self.shows[:first], *([None] * len(rooms))]
+        self._scales[first:] = 0.0
+        self._own, self._written = own, None
+        self.version += 1
+        return True
 
     def uniforms(self, scene: LitScene) -> dict[str, object]:
         """Values of include/mirrors.glsl for a picture of a scene."""
@@ -67,10 +91,10 @@ class MirrorImages:
         key = (self.version, exposure)
         if self._written != key:
             assert self._boxes is not None
-            rows = np.zeros((len(self.places), 3, 4), np.float32)
-            rows[:, 0, :3], rows[:, 0, 3] = self.places.eyes, self.places.roofed
-            rows[:, 1, :3], rows[:, 1, 3] = self.places.low, self._scales * exposure
-            rows[:, 2, :3] = self.places.high
+            count, rows = len(self.places), np.zeros((MOST, 3, 4), np.float32)
+            rows[:count, 0, :3], rows[:count, 0, 3] = self.places.eyes, self.places.roofed
+            rows[:count, 1, :3], rows[:, 1, 3] = self.places.low, self._scales * exposure
+            rows[:count, 2, :3] = self.places.high
             self._boxes.write(rows)
             self._written = key
         return {"mirror_images": self._images, "mirror_places": self._boxes, "mirrors_gain": 1.0}

@@ -1,12 +1,14 @@
 """Light that has come back from surfaces, and what is seen of the sky: from probes, once a G-buffer."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.bounce_gains import coloured, gains_of
+from wallum.moment.room_light import RoomLight
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
@@ -22,6 +24,8 @@ Gains = Mapping[str, NDArray[np.float64]]
 ROW = 64
 # Half floats end a little later.
 MOST_LIGHT = 60_000.0
+# A surface that lies so near a room's side is in it [m].
+NEAR_M = 0.1
 
 
 class ProbeLight:
@@ -37,6 +41,7 @@ class ProbeLight:
         self.units: Units = {}
         self._versions: dict[str, int] = {}  # of each
         self.number = 0  # of the set
+        self._rooms_number = 0  # of what sees which image
 
     @property
     def placed(self) -> bool:
@@ -76,6 +81,18 @@ class ProbeLight:
         self._light = self._context.texture((ROW, rows), 4, self._packed.tobytes(), dtype="u4")
         self._light.filter = (moderngl.NEAREST, moderngl.NEAREST)
 
+    def show_rooms(self, rooms: tuple[RoomLight, ...]) -> None:
+        """Let what stands in rooms of the artist's see the images of those, which come after those found."""
+        if self._set is None:
+            return
+        numbers = self._set.of_room.copy()
+        for number, room in enumerate(rooms, start=len(self._set.mirrors) + 1):
+            low, high = room.corners
+            over = replace(room, half=tuple((0.5 * (high - low) + NEAR_M).tolist()), turn_rad=0.0)
+            numbers[over.share(self._set.places) > 0.0] = number
+        self._packed[: len(numbers), 7] = numbers
+        self._written, self._rooms_number = None, self._rooms_number + 1
+
     def _table(self, values: NDArray[np.generic], dtype: str, components: int = 4) -> moderngl.Texture:
         """(N, K) values in a texture of ROW probes a row."""
         kinds = {"f4": np.float32, "i4": np.int32}
@@ -92,10 +109,14 @@ class ProbeLight:
             self._versions |= {one: self._versions.get(one, 0) + 1 for one in units}
 
     def key(self, scene: LitScene) -> object:
-        """What the light of a scene's sources depends on."""
+        """What the light of a scene's sources depends on, and which images surfaces see."""
+        return self._rooms_number, self.light_key(scene)
+
+    def light_key(self, scene: LitScene) -> object:
+        """What that light alone depends on."""
         gains = gains_of(scene, self.units)
-        there = sorted(gains)
-        return (self.number, scene.bounce[1]), tuple((one, self._versions[one], *gains[one]) for one in there)
+        versions = tuple((one, self._versions[one], *gains[one]) for one in sorted(gains))
+        return (self.number, scene.bounce[1]), versions
 
     def versions(self, ids: frozenset[str]) -> tuple[object, ...]:
         """What the light of some sources at strength 1 depends on; of those that have any."""

@@ -1,5 +1,5 @@
 #version 430 core
-// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), MIRRORS (what smooth ones show of the level; MIRRORED, that alone), FLAT (light alike from all around), PROBES (that alone, as probes have it), FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
+// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), MIRRORS (what smooth ones show of the level; MIRRORED, that alone), FLAT (light alike from all around), ROOMS (the same in boxes), PROBES (that alone, as probes have it), FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
 // of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR (so thick that it dims light before it arrives) and MIST;
 // ONE_LAMP is a single lamp to be added to what is there; IN_AIR lays the volume of lit air over what is near.
 
@@ -160,7 +160,10 @@ vec3 sky_light(Surface s, vec4 open, float shown) {
 #ifdef FLAT
 uniform vec3 flat_light;       // illuminance that all surfaces have, pre-exposed
 #endif
-#if defined(BOUNCE) || defined(FLAT)
+#ifdef ROOMS
+#include "rooms.glsl"
+#endif
+#if defined(BOUNCE) || defined(FLAT) || defined(ROOMS)
 // Light from surfaces, alike from all of them: where a mirror image shows none of the sky, it shows them.
 // counts: of that, less what an image of the level says.
 vec3 bounce_light(Surface s, vec4 open, vec3 illuminance, float counts) {
@@ -250,6 +253,9 @@ void main() {
 #endif
 #ifdef FLAT
     light += bounce_light(s, vec4(0.0), flat_light, 1.0);
+#endif
+#ifdef ROOMS
+    light += bounce_light(s, vec4(0.0), room_light(s.position), 1.0);
 #endif
     float straight = mix(1.0, s.occlusion, gaps_direct);
 #ifdef SUN

@@ -1,0 +1,78 @@
+"""Rooms of one's own: a box with a light of its own from all around, and an image that is mirrored in it."""
+
+from typing import ClassVar, Literal, Self
+
+from pydantic import model_validator
+
+from wallum.document.coloured import Place, Role
+from wallum.document.fields import choice, parameter
+from wallum.document.sources.placed import Placed
+
+__all__ = ["RoomSource"]
+
+
+class RoomSource(Placed):
+    """A box in which light from all around is the artist's."""
+
+    STRENGTH: ClassVar[str] = "ambient"
+
+    kind: Literal["room"] = "room"
+    role: Role = choice("fill", label="Role", help="What the source is for.", first=False)
+    size: Place = parameter(
+        (4.0, 3.0, 4.0),
+        label="Size",
+        help="From side to side: across, up, along.",
+        unit="m",
+        kind="vector",
+        step=0.1,
+    )
+    turn: float = parameter(
+        0.0,
+        label="Turn",
+        help="Clockwise, seen from above.",
+        unit="deg",
+        low=-360.0,
+        high=360.0,
+        step=5.0,
+        first=False,
+    )
+    ambient: float = parameter(
+        20.0,
+        label="Own light",
+        help="From all around, alike within it, beside what is there. A fake: nothing sends it.",
+        unit="lx",
+        low=0.0,
+        high=100_000.0,
+        step=1.0,
+        scale="log",
+    )
+    fade: float = parameter(
+        0.5,
+        label="Fade",
+        help="How far within its sides its own light comes up.",
+        unit="m",
+        low=0.0,
+        high=50.0,
+        step=0.1,
+    )
+    mirrored: bool = parameter(
+        False,
+        label="Own image",
+        help="Smooth surfaces in it mirror an image taken in its middle, on its sides.",
+        kind="switch",
+    )
+
+    @model_validator(mode="after")
+    def _has_size(self) -> Self:
+        if min(self.size) < 0.05:
+            raise ValueError(f"each side must be 0.05 m or more, got {min(self.size):g} m")
+        return self
+
+    def inactive(self) -> frozenset[str]:
+        air = frozenset({"in_air", "air_shadow"})
+        dark = (
+            frozenset({"kelvin", "tint", "colour", "colour_by", "fade"})
+            if self.ambient <= 0.0
+            else frozenset()
+        )
+        return super().inactive() | air | dark
