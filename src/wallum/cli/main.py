@@ -190,7 +190,7 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
         document = applied(document, find_slug(document, "variants", options["variant"]).id)
     view, document = chosen_view(document, options["view"])
     if options["engine"] == "reference":
-        made = render_reference(document, level, camera, view, options)
+        made = render_reference(document, level, file, camera, view, options)
     else:
         made = render_realtime(document, level, file, camera, view, options)
     if out.suffix.lower() == ".png":

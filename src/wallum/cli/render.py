@@ -33,7 +33,9 @@ def render_realtime(
     return Made(picture.rgb, picture.luminance, told, f"{options['size'][0]}x{options['size'][1]}, {word}")
 
 
-def render_reference(project: Any, level: Any, camera: Any, view: str, options: dict[str, Any]) -> Made:
+def render_reference(
+    project: Any, level: Any, file: Path | None, camera: Any, view: str, options: dict[str, Any]
+) -> Made:
     """Follow light along paths. Raises ValueProblem for a view that has no such picture.
 
     The noise told is the standard error of the raw pixels over their luminance, as root mean squares.
@@ -46,6 +48,7 @@ def render_reference(project: Any, level: Any, camera: Any, view: str, options: 
     from wallum.level.flatten import flatten
     from wallum.moment.evaluate import evaluate
     from wallum.moment.metered import metered_picture
+    from wallum.transport.field.kept_field import kept_field
     from wallum.transport.rays import RayScene
     from wallum.transport.reference import Reference
 
@@ -65,6 +68,8 @@ def render_reference(project: Any, level: Any, camera: Any, view: str, options: 
         project.follows,
         scatterings=options["scatterings"],
     )
+    # Where it is kept already; making it takes longer than it saves one picture.
+    reference.aim_by(kept_field(rays, level, level.bounds, file, lambda done: False))
     for _ in range(options["samples"]):
         reference.step()
     light = reference.luminance if options["raw"] else denoised(reference.luminance, *reference.guides)

@@ -40,6 +40,7 @@ def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterato
             picture = drawn.picture(now, camera, PICTURE).luminance
             scene = picture_scene(now, own_moment(now), camera, PICTURE)
             reference = Reference(drawn.rays, level, scene, camera, BLOCKS, BOUNCES, document.follows)
+            reference.aim_by(None if drawn.bounce is None else drawn.bounce.made)
             for _ in range(paths):
                 reference.step()
             yield compare(picture, reference.luminance, solid, shot.name, clock, inside)

@@ -252,7 +252,8 @@ class DeskWindow(QMainWindow):
             self.bench.hours.take_picture,
         ):
             self.link.thumb_came.connect(taker)
-        self.at_rest.bounce = self.checks.bounce = around.bounce = lambda: self.background.bounce
+        for asks in (self.at_rest, self.checks, self.truth, around):
+            asks.bounce = lambda: self.background.bounce
         grids = {"wall": self.wall, "hours": self.bench.hours, "around": around}
         self.at_rest.more += [self.wipe.wanted, ways.wanted, *(one.wanted for one in grids.values())]
         self.bench.chosen_shots = self.shots.chosen_ids

@@ -117,6 +117,7 @@ def surface_truth(
     scene, camera = bare(evaluate(surroundings.project, surroundings.moment)), surroundings.camera
     follows = surroundings.project.follows
     reference = Reference(surroundings.rays, surroundings.level, scene, camera, MEASURED, BOUNCES, follows)
+    reference.aim_by(surroundings.field)
     while reference.samples < PATHS and keep_going():
         reference.step(keep_going)
     seen = looked_along(surroundings.rays, camera).lengths < AIR_END_M

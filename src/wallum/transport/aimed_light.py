@@ -10,12 +10,14 @@ from wallum.moment.kinds import Arriving, by_kind
 from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats, dots, scaled
 from wallum.physics.cloud_shadow import ShadowMap
+from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import cone_directions
 from wallum.transport.glow_aim import GlowAim
 from wallum.transport.lamp_choice import about_given
 from wallum.transport.light_paths import Paths, add_light
 from wallum.transport.onward import answer_of, leaving_density
 from wallum.transport.rays import LIFT_M, Hits, RayScene
+from wallum.transport.sky_aim import SkyAim
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
 
 __all__ = ["AimedLight"]
@@ -34,6 +36,7 @@ class AimedLight:
     ) -> None:
         self._rays, self._tables, self._scene, self._cloud_shadow = rays, tables, scene, cloud_shadow
         self._part_gain = part_gain
+        self.sky: SkyAim | None = None  # where the sky is looked for, where that is known
         self._glow = GlowAim(rays, tables, part_gain)
         self._lamps = scene.lamps.rows.copy()
         self._casts = scene.lamps.casting
@@ -44,11 +47,58 @@ class AimedLight:
 
     def gather(
         self, light: Floats, paths: Paths, surfaces: Surfaces, places: Floats, rng: np.random.Generator
-    ) -> None:
-        """Add what all of them give surfaces that paths have met, at places (N, 3) a little before them."""
+    ) -> NDArray[np.int64]:
+        """Add what all of them give surfaces that paths have met, at places (N, 3) a little before them.
+        Returns the probes by which those aim at the sky (N,), -1 where they do not."""
+        probes = np.full(len(places), -1, np.int64)
+        if self.sky is not None:
+            probes = self.sky.find(places.astype(np.float64), surfaces.faces)
+            self._add_sky(light, paths, surfaces, places, probes, rng)
         self._add_far(light, paths, surfaces, places, rng)
         self._add_lamps(light, paths, surfaces, places, rng)
         self._add_glow(light, paths, surfaces, places, rng)
+        return probes
+
+    def sky_share(self, paths: Paths) -> NDArray[np.float32]:
+        """(N,) what the sky counts for that paths have met by chance, beside what aims at it."""
+        counts = np.ones(len(paths.pixel), np.float32)
+        rows = np.flatnonzero(paths.probe >= 0)
+        if self.sky is not None and len(rows):
+            aimed = self.sky.density(paths.probe.take(rows), paths.directions.take(rows, 0))
+            counts[rows] = _weighed(paths.density.take(rows), aimed)
+        return counts
+
+    def _add_sky(
+        self,
+        light: Floats,
+        paths: Paths,
+        surfaces: Surfaces,
+        places: Floats,
+        probes: NDArray[np.int64],
+        rng: np.random.Generator,
+    ) -> None:
+        sky, aim = self._scene.sky, self.sky
+        assert sky is not None
+        assert aim is not None
+        rows = np.flatnonzero((probes >= 0) & paths.alive())
+        toward, chance = aim.aim(probes.take(rows), rng)
+        over = dots(surfaces.normals.take(rows, 0), toward) > 1e-4
+        over &= dots(surfaces.faces.take(rows, 0), toward) > 0.0
+        lit = np.flatnonzero(over & (chance > 0.0))
+        rows, toward, chance = rows.take(lit), toward.take(lit, 0), chance.take(lit)
+        endless = np.full(len(rows), np.inf, np.float32)
+        through = self._rays.let_through(places.take(rows, 0), toward, endless)
+        seen = np.flatnonzero(through.any(axis=1))
+        rows, toward, through = rows.take(seen), toward.take(seen, 0), through.take(seen, 0)
+        chance = chance.take(seen)
+        if not len(rows):
+            return
+        to_eye = -paths.directions
+        met = leaving_density(surfaces, rows, to_eye, toward)
+        counts = _weighed(chance, met) / chance
+        shown = sample_dome(sky.luminance, sky.ground.astype(np.float32), toward).astype(np.float32) * through
+        shown *= answer_of(surfaces, rows, to_eye.take(rows, 0), toward) * paths.weight.take(rows, 0)
+        add_light(light, paths.pixel.take(rows), scaled(shown, counts))
 
     def met_share(self, paths: Paths, rows: NDArray[np.int64], hits: Hits) -> NDArray[np.float32]:
         """(K,) what glow counts for that some of the paths have met by chance, beside what aims at it."""

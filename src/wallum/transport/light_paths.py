@@ -15,18 +15,22 @@ ONES = np.ones(3, np.float32)
 @dataclass
 class Paths:
     """Paths on their way: which pixel, where, whereto, what share of light they still carry; the density
-    with which their way was taken [1/sr], infinite where nothing else could have found what they meet."""
+    with which their way was taken [1/sr], infinite where nothing else could have found what they meet; the
+    probe by which the surface that they left aims at the sky, -1 where none does."""
 
     pixel: NDArray[np.int64]
     origins: Floats
     directions: Floats
     weight: Floats
     density: Floats
+    probe: NDArray[np.int64]
 
     @classmethod
     def alone(cls, pixel: NDArray[np.int64], origins: Floats, directions: Floats, weight: Floats) -> "Paths":
         """Paths of which what they meet is found by nothing else."""
-        return cls(pixel, origins, directions, weight, np.full(len(pixel), np.inf, np.float32))
+        count = len(pixel)
+        free = np.full(count, np.inf, np.float32), np.full(count, -1, np.int64)
+        return cls(pixel, origins, directions, weight, *free)
 
     def only(self, keep: NDArray[np.int64]) -> "Paths":
         return Paths(*(getattr(self, name).take(keep, 0) for name in Paths.__dataclass_fields__))

@@ -32,8 +32,11 @@ def leaving_density(
     return _density(surfaces, share, alpha, rows, to_eye.take(rows, 0), toward)
 
 
-def leave(paths: Paths, surfaces: Surfaces, places: Floats, rng: np.random.Generator) -> Paths:
-    """Paths that leave their surfaces, from places (N, 3): by the cosine, or by the facets' mirror image."""
+def leave(
+    paths: Paths, surfaces: Surfaces, places: Floats, probes: NDArray[np.int64], rng: np.random.Generator
+) -> Paths:
+    """Paths that leave their surfaces, from places (N, 3): by the cosine, or by the facets' mirror image.
+    probes : (N,) by which those aim at the sky"""
     n, v = surfaces.normals, -paths.directions
     count = len(n)
     share, alpha = _mirror_share(surfaces, v)
@@ -55,7 +58,7 @@ def leave(paths: Paths, surfaces: Surfaces, places: Floats, rng: np.random.Gener
     density = _density(surfaces, share, alpha, rows, v, toward)
     weight = answer_of(surfaces, rows, v, toward)
     weight *= scaled(paths.weight.take(rows, 0), 1.0 / np.maximum(density, 1e-9))
-    return Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight, density)
+    return Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight, density, probes.take(rows))
 
 
 def _density(

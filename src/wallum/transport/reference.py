@@ -12,6 +12,7 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from typing import Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,9 +40,11 @@ from wallum.transport.air_lit import (
     samples_along,
     worth_following,
 )
+from wallum.transport.field.bounce import Field
 from wallum.transport.light_paths import Paths, add_light
 from wallum.transport.onward import leave
 from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
+from wallum.transport.sky_aim import SkyAim
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
 
 __all__ = ["Reference"]
@@ -90,6 +93,12 @@ class Reference:
         body = np.array([part.id in scene.bodies for part in level.parts] or [False])
         self._lit_gain = np.where(body, np.float32(0.0), self._part_gain)
         self._aimed = AimedLight(rays, self._tables, scene, self._lit_gain, self._cloud_shadow)
+
+    def aim_by(self, made: Field | None) -> Self:
+        """From now on paths aim at the sky too, by what the level's probes have seen of it."""
+        if made is not None and self._scene.sky is not None:
+            self._aimed.sky = SkyAim(made, self._scene.sky)
+        return self
 
     @property
     def luminance(self) -> NDArray[np.float64]:
@@ -265,8 +274,8 @@ class Reference:
         places = paths.origins + scaled(paths.directions, hits.distance.astype(np.float32))
         places += surfaces.faces * np.float32(LIFT_M * 10.0)
         self._add_own(light, paths, surfaces, hits)
-        self._aimed.gather(light, paths, surfaces, places, rng)
-        return leave(paths, surfaces, places, rng)
+        probes = self._aimed.gather(light, paths, surfaces, places, rng)
+        return leave(paths, surfaces, places, probes, rng)
 
     def _go_through(self, paths: Paths, hits: Hits, see: Look, rng: np.random.Generator) -> None:
         """At what is seen through a path goes on straight or stays, by how much comes through; `hits` are
@@ -370,6 +379,7 @@ class Reference:
             seen = sky.seen(paths.directions, self._camera.eye, self._floor, discs=True, deck=False)
         else:
             seen = sample_dome(sky.luminance, sky.ground.astype(np.float32), paths.directions)
+            seen = scaled(seen.astype(np.float32), self._aimed.sky_share(paths))
         add_light(light, paths.pixel, paths.weight * seen)
 
     def _add_own(

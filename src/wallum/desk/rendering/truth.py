@@ -1,5 +1,6 @@
 """The truth view: the reference picture, made behind the window and refined while one waits."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,6 +18,7 @@ from wallum.image.develop import develop
 from wallum.moment.camera import Camera
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
+from wallum.transport.field.bounce import BounceField, Field
 from wallum.transport.reference import Reference
 
 __all__ = ["RAW_TRUTH", "TRUTHS", "Truth"]
@@ -37,6 +39,7 @@ class _Wanted:
     size: tuple[int, int]
     follows: dict[str, str]
     ev100: float
+    made: Field | None = None  # what probes have seen, once that is known
 
 
 class _TruthThread(WorkThread):
@@ -56,6 +59,7 @@ class _TruthThread(WorkThread):
         w = self._wanted
         level = w.loaded.level
         reference = Reference(w.loaded.rays, level, w.scene, w.camera, w.size, BOUNCES, w.follows)
+        reference.aim_by(w.made)
         clean = None
         while reference.samples < MOST_PATHS and reference.step(lambda: not self.given_up):
             light, paths = reference.luminance, reference.samples
@@ -76,6 +80,7 @@ class Truth(QObject):
     def __init__(self, session: Session, picture: PictureView) -> None:
         super().__init__()
         self._session, self._picture = session, picture
+        self.bounce: Callable[[], BounceField | None] = lambda: None  # light from surfaces, as far as known
         self.on = self.raw = False
         self.paths = 0
         self._image: QImage | None = None
@@ -121,7 +126,9 @@ class Truth(QObject):
         project, size = self._session.project, (width, height)
         camera, ev100 = self._picture.camera_as_shown, self._session.shown_ev
         scene = picture_scene(project, self._session.playhead.moment, camera, size, indirect=True)
-        wanted = _Wanted(loaded, scene, camera, size, project.follows, ev100)
+        bounce = self.bounce()
+        made = None if bounce is None else bounce.made
+        wanted = _Wanted(loaded, scene, camera, size, project.follows, ev100, made)
         self._thread = _TruthThread(wanted)
         self._thread.refined.connect(self._refined)
         self._thread.cleaned.connect(self._cleaned)
