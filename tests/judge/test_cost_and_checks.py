@@ -234,6 +234,19 @@ def test_burnt_and_buried_heroes_are_told_apart_and_exposure_helps(setting):
     assert not {"buried hero", "burnt hero"} & kinds(checked(setting, good))
 
 
+def test_glow_that_nothing_carries_is_found_where_it_is_shown_by_no_probes(setting):
+    level, rays, *rest = setting
+    glowing = [replace(one, emissive=(90.0,) * 3) if n == 0 else one for n, one in enumerate(level.materials)]
+    lit = (replace(level, materials=tuple(glowing)), rays, *rest)
+    kind = "glow without light"
+    project = Project(sources=(SPOT.revised(position=(40.0, 2.0, 0.0)),), look=Look(ev100=5.0))
+    assert kind not in kinds(checked(lit, project))
+    flat = project.revised(look=project.look.revised(indirect="flat"))
+    finding = next(one for one in checked(lit, flat) if one.kind == kind)
+    assert "lights nothing" in finding.text
+    assert kind not in kinds(checked(lit, apply(flat, finding)))
+
+
 def test_a_remedy_holds_at_the_hour_where_it_is_needed_and_nowhere_else(setting):
     block = next(one for one in setting[0].parts if "block" in one.name.lower())
     project = Project(

@@ -190,10 +190,11 @@ def burning_by_day(subject: Checked) -> Iterator[Finding]:
 
 
 def dead_glow(subject: Checked) -> Iterator[Finding]:
-    """Glowing parts near which no lamp stands: without light from surfaces they light nothing."""
+    """Glowing parts near which no lamp stands, where nothing else carries their light: they light nothing."""
     project, level = subject.project, subject.level
-    if not project.level_light.glow:
+    if not project.level_light.glow or project.look.indirect == "probes":
         return
+    remedy = Remedy("show light from surfaces by probes", {"look/indirect": "probes"})
     lamps = np.array([one.position for one in _lamps(project)]).reshape(-1, 3)
     followed = project.follows
     for part in level.parts:
@@ -207,8 +208,9 @@ def dead_glow(subject: Checked) -> Iterator[Finding]:
         reach = 0.5 + 0.5 * float(np.linalg.norm(high - low))
         if len(lamps) and np.linalg.norm(lamps - 0.5 * (low + high), axis=1).min() < reach:
             continue
-        text = f"{part.name} glows and no lamp stands for it: only light from surfaces carries its light"
-        yield Finding("glow without light", part.id, "note", text)
+        way = project.look.indirect
+        text = f"{part.name} glows and lights nothing: no lamp stands for it, and it is not carried ({way})"
+        yield Finding("glow without light", part.id, "warning", text, remedy)
 
 
 def _sky_light(seen: Seen, scene: LitScene) -> NDArray[np.float64]:

@@ -300,7 +300,7 @@ class LitScene:
         sky = self.sky
         if sky is not None:
             sky = replace(sky, ground=np.zeros(3), key=(*sky.key, -1.0))
-        return replace(self, sky=sky, air=None, cards=(), screen=None)
+        return replace(self, sky=sky, air=None, cards=(), screen=None, flat=None, rooms=())
 
     def only(self, source_id: str) -> "LitScene":
         """The scene with one source alone; GLOW_ID for glowing surfaces alone."""

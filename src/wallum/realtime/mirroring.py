@@ -32,7 +32,7 @@ class Mirroring:
         self._engine = engine
 
     def stale(self, scene: LitScene, far: float) -> list[int]:
-        """Places whose image shows other light than a scene has, those that the last picture shows first.
+        """Places whose image shows other light than a scene has.
 
         far : how far a picture sees [m]
         """

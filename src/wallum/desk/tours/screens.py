@@ -126,10 +126,17 @@ def _compared(window: DeskWindow, folder: Path) -> Iterator[str]:
     yield shoot(window, folder / "desk-keys.png")
 
 
-def _room(folder: Path) -> Iterator[str]:
-    with open_desk("demo:pale-room") as window:
-        window.session.selection.select("spot")
-        yield _settled(window, folder / "desk-pale-room.png")
+def _cistern(folder: Path) -> Iterator[str]:
+    """Water that mirrors its vaults, and a room of one's own put about a column."""
+    with open_desk("demo:cistern") as window:
+        window.looking.look_through("shot-ledge")
+        window.session.playhead.set_hour(12.0)
+        wide, high = window.picture.width(), window.picture.height()
+        window.pointer.put_room(QPointF(wide * 0.45, high * 0.62))
+        room = window.session.selection.source
+        assert room is not None
+        window.session.set_values("light", room.id, {"ambient": 60.0, "size": (5.0, 3.0, 5.0)})
+        yield _settled(window, folder / "desk-cistern.png")
 
 
 def _level_of_ones_own(folder: Path) -> Iterator[str]:
@@ -152,5 +159,5 @@ def refresh_screenshots() -> Iterator[str]:
     with screen_of_its_own():
         yield from _works(folder)
         yield from _days(folder)
-        yield from _room(folder)
+        yield from _cistern(folder)
         yield from _level_of_ones_own(folder)

@@ -5,7 +5,41 @@ from typing import ClassVar
 from wallum.document.coloured import Coloured, Place, trim_field
 from wallum.document.fields import Vector, parameter
 
-__all__ = ["Placed"]
+__all__ = ["Placed", "checked_size", "size_field", "turn_field"]
+
+LEAST_M = 0.05
+
+
+def size_field(default: Vector) -> Vector:
+    """How large a box or an ellipsoid is."""
+    return parameter(
+        default,
+        label="Size",
+        help="From side to side: across, up, along.",
+        unit="m",
+        kind="vector",
+        step=0.1,
+    )
+
+
+def turn_field() -> float:
+    """How such a thing stands."""
+    return parameter(
+        0.0,
+        label="Turn",
+        help="Clockwise, seen from above.",
+        unit="deg",
+        low=-360.0,
+        high=360.0,
+        step=5.0,
+        first=False,
+    )
+
+
+def checked_size(size: Vector) -> None:
+    """Raises ValueError where a side is next to nothing."""
+    if min(size) < LEAST_M:
+        raise ValueError(f"each side must be {LEAST_M:g} m or more, got {min(size):g} m")
 
 
 class Placed(Coloured):

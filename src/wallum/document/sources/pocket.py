@@ -7,6 +7,7 @@ from pydantic import model_validator
 from wallum.document.coloured import LinearColour, Place, Role
 from wallum.document.fields import choice, parameter
 from wallum.document.sources.drifting import Drifting
+from wallum.document.sources.placed import checked_size, size_field, turn_field
 
 __all__ = ["PocketSource"]
 
@@ -21,24 +22,8 @@ class PocketSource(Drifting):
     shape: Literal["ellipsoid", "box"] = choice(
         "ellipsoid", label="Shape", help="Ellipsoid: round on all sides. Box: with its six sides."
     )
-    size: Place = parameter(
-        (4.0, 3.0, 4.0),
-        label="Size",
-        help="From side to side: across, up, along.",
-        unit="m",
-        kind="vector",
-        step=0.1,
-    )
-    turn: float = parameter(
-        0.0,
-        label="Turn",
-        help="Clockwise, seen from above.",
-        unit="deg",
-        low=-360.0,
-        high=360.0,
-        step=5.0,
-        first=False,
-    )
+    size: Place = size_field((4.0, 3.0, 4.0))
+    turn: float = turn_field()
     visibility: float = parameter(
         25.0,
         label="Visibility",
@@ -85,8 +70,7 @@ class PocketSource(Drifting):
 
     @model_validator(mode="after")
     def _has_size(self) -> Self:
-        if min(self.size) < 0.05:
-            raise ValueError(f"each side must be 0.05 m or more, got {min(self.size):g} m")
+        checked_size(self.size)
         return self
 
     def inactive(self) -> frozenset[str]:

@@ -6,7 +6,7 @@ from pydantic import model_validator
 
 from wallum.document.coloured import Place, Role
 from wallum.document.fields import choice, parameter
-from wallum.document.sources.placed import Placed
+from wallum.document.sources.placed import Placed, checked_size, size_field, turn_field
 
 __all__ = ["RoomSource"]
 
@@ -18,24 +18,8 @@ class RoomSource(Placed):
 
     kind: Literal["room"] = "room"
     role: Role = choice("fill", label="Role", help="What the source is for.", first=False)
-    size: Place = parameter(
-        (4.0, 3.0, 4.0),
-        label="Size",
-        help="From side to side: across, up, along.",
-        unit="m",
-        kind="vector",
-        step=0.1,
-    )
-    turn: float = parameter(
-        0.0,
-        label="Turn",
-        help="Clockwise, seen from above.",
-        unit="deg",
-        low=-360.0,
-        high=360.0,
-        step=5.0,
-        first=False,
-    )
+    size: Place = size_field((4.0, 3.0, 4.0))
+    turn: float = turn_field()
     ambient: float = parameter(
         20.0,
         label="Own light",
@@ -64,8 +48,7 @@ class RoomSource(Placed):
 
     @model_validator(mode="after")
     def _has_size(self) -> Self:
-        if min(self.size) < 0.05:
-            raise ValueError(f"each side must be 0.05 m or more, got {min(self.size):g} m")
+        checked_size(self.size)
         return self
 
     def inactive(self) -> frozenset[str]:
