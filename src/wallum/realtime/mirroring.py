@@ -22,7 +22,7 @@ __all__ = ["Mirroring"]
 SIZE: Final = 96
 NEAR_M: Final = 0.1
 # A picture of which smooth surfaces about a place are less than this does without its image at first.
-LEAST_SHARE: Final = 0.002
+LEAST_SHARE: Final = 0.0002
 
 
 class Mirroring:
@@ -61,7 +61,8 @@ class Mirroring:
             camera = Camera((x, y, z), direction, 90.0, 1.0, NEAR_M, far)
             yield from engine.light(engine.faces, lit, View(camera, show=FACE), (SIZE, SIZE))
             faces[number] = self._face()
-        mirrors.take(place, faces, pre_exposure(scene.look.ev100), key)
+        light = engine.probe_light.room_light
+        mirrors.take(place, faces, pre_exposure(scene.look.ev100), light, key)
 
     def _face(self) -> NDArray[np.float32]:
         """The picture that was drawn last, lowest row first; where no surface is, nothing."""

@@ -34,7 +34,7 @@ class ProbeLightPass(Pass):
     def draw(self, draft: Draft) -> Steps:
         with self.log.measure(self.name) as work:
             for one in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
-                self._probes.fill(one, draft.view, _others(draft))
+                self._probes.fill(one, draft.view, _others(draft), whole=not draft.active)
                 work["pixels"] = work.get("pixels", 0) + one.size[0] * one.size[1]
         yield
 

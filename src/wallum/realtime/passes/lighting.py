@@ -188,7 +188,7 @@ class Lighting:
         if scene.flat is not None:
             values["flat_light"] = tuple(scene.flat * exposure)
         if mirrors:
-            values |= self.mirrors.uniforms(scene) | {"g_bounce": gbuffer.bounce}
+            values |= self.mirrors.uniforms(scene, self.probes.room_light) | {"g_bounce": gbuffer.bounce}
         if "SKY" in features:
             values["g_open"] = gbuffer.open
         if "FOLLOW" in features:

@@ -33,7 +33,7 @@ class MirrorImages:
         self._own: tuple[object, ...] = ()
         self._images: moderngl.TextureArray | None = None
         self._boxes: moderngl.Texture | None = None
-        self._scales = np.zeros(0)
+        self._scales, self._taken_in = np.zeros(MOST), np.zeros(MOST)
         self._written: object = None
         self.shows: list[object] = []  # of each image, of what light it is; None: it is not there yet
         self.version = 0  # of all
@@ -54,7 +54,7 @@ class MirrorImages:
         self.version += 1
         if places is None:
             return
-        self.shows, self._scales = [None] * len(places), np.zeros(MOST)
+        self.shows, self._scales, self._taken_in = [None] * len(places), np.zeros(MOST), np.zeros(MOST)
         self._images = self._context.texture_array((SIZE, SIZE, MOST), 4, dtype="f2")
         self._images.write(np.zeros((MOST, SIZE, SIZE, 4), np.float16))
         self._images.build_mipmaps()
@@ -84,27 +84,37 @@ class MirrorImages:
         self.version += 1
         return True
 
-    def uniforms(self, scene: LitScene) -> dict[str, object]:
-        """Values of include/mirrors.glsl for a picture of a scene."""
+    def uniforms(self, scene: LitScene, room_light: NDArray[np.float64]) -> dict[str, object]:
+        """Values of include/mirrors.glsl for a picture of a scene. room_light : mean of surfaces that see
+        each image, from 1 on [lx]: until one is taken anew it follows that"""
         assert self.places is not None
         exposure = pre_exposure(scene.look.ev100)
-        key = (self.version, exposure)
+        key = (self.version, exposure, room_light.tobytes())
         if self._written != key:
+            now = _padded(room_light)
+            follows = np.where(self._taken_in > 0.0, now / np.maximum(self._taken_in, 1e-12), 1.0)
             assert self._boxes is not None
             count, rows = len(self.places), np.zeros((MOST, 3, 4), np.float32)
             rows[:count, 0, :3], rows[:count, 0, 3] = self.places.eyes, self.places.roofed
-            rows[:count, 1, :3], rows[:, 1, 3] = self.places.low, self._scales * exposure
+            rows[:count, 1, :3], rows[:, 1, 3] = self.places.low, self._scales * exposure * follows
             rows[:count, 2, :3] = self.places.high
             self._boxes.write(rows)
             self._written = key
         return {"mirror_images": self._images, "mirror_places": self._boxes, "mirrors_gain": 1.0}
 
-    def take(self, place: int, faces: NDArray[np.float32], exposure: float, shows: object) -> None:
+    def take(
+        self,
+        place: int,
+        faces: NDArray[np.float32],
+        exposure: float,
+        room_light: NDArray[np.float64],
+        shows: object,
+    ) -> None:
         """Take over the image of a place.
 
         faces : (6, F, F, 4) light along FACES, lowest row first, pre-exposed by `exposure`; with 1 in the
                 fourth where a surface is, else nothing
-        shows : of what light it is
+        room_light : as of `uniforms`; shows : of what light it is
         """
         assert self._images is not None
         rows = self._rows(faces.shape[1])
@@ -113,6 +123,7 @@ class MirrorImages:
         self._images.build_mipmaps()
         self._scales[place] = 1.0 / exposure
         self.shows[place] = shows
+        self._taken_in[place] = _padded(room_light)[place]
         self.version += 1
 
     def _rows(self, size: int) -> NDArray[np.int64]:
@@ -120,6 +131,13 @@ class MirrorImages:
         if size not in self._from_faces:
             self._from_faces[size] = face_texels(size)
         return self._from_faces[size]
+
+
+def _padded(room_light: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(MOST,) the light about each place."""
+    out = np.zeros(MOST)
+    out[: max(len(room_light) - 1, 0)] = room_light[1 : MOST + 1]
+    return out
 
 
 def face_texels(size: int) -> NDArray[np.int64]:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from wallum.moment.bounce_gains import coloured, gains_of
 from wallum.moment.room_light import RoomLight
 from wallum.moment.scene import LitScene
+from wallum.physics.colour import luminance
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View, pre_exposure
@@ -42,6 +43,9 @@ class ProbeLight:
         self._versions: dict[str, int] = {}  # of each
         self.number = 0  # of the set
         self._rooms_number = 0  # of what sees which image
+        self.room_light: NDArray[np.float64] = np.zeros(
+            1
+        )  # mean that surfaces have that see each, from 1 on [lx]
 
     @property
     def placed(self) -> bool:
@@ -122,13 +126,13 @@ class ProbeLight:
         """What the light of some sources at strength 1 depends on; of those that have any."""
         return self.number, tuple((one, self._versions[one]) for one in sorted(ids) if one in self.units)
 
-    def _write(self, gains: Gains, keeps: float, exposure: float) -> None:
-        """Have the light of sources, each times its gain, where probes are looked up."""
+    def _write(self, gains: Gains, keeps: float, exposure: float) -> bool:
+        """Have the light of sources, each times its gain, where probes are looked up; False where it is."""
         there = {one: gain for one, gain in sorted(gains.items()) if one in self.units}
         versions = self.versions(frozenset(there))
         key = (versions, tuple(tuple(gain) for gain in there.values()), keeps, exposure)
         if self._written == key:
-            return
+            return False
         assert self._set is not None
         assert self._light is not None
         count = len(self._set.places)
@@ -138,10 +142,16 @@ class ProbeLight:
         self._packed[:count, :3] = np.minimum(coloured(out, keeps), MOST_LIGHT)
         self._light.write(self._packed)
         self._written = key
+        return True
 
-    def fill(self, gbuffer: GBuffer, view: View, scene: LitScene) -> None:
-        """Find what each pixel has from the probes about it."""
-        self._write(gains_of(scene, self.units), scene.bounce[1], pre_exposure(scene.look.ev100))
+    def fill(self, gbuffer: GBuffer, view: View, scene: LitScene, whole: bool = True) -> None:
+        """Find what each pixel has from the probes about it. whole : whether that is all light there is"""
+        exposure = pre_exposure(scene.look.ev100)
+        if self._write(gains_of(scene, self.units), scene.bounce[1], exposure) and whole:
+            numbers = self._packed[:, 7].astype(np.int64)
+            light = np.maximum(luminance(self._packed[:, :3].astype(np.float64)), 0.0) / exposure
+            counts = np.maximum(np.bincount(numbers), 1)
+            self.room_light = np.bincount(numbers, light) / counts
         self._look_up(gbuffer, view, gbuffer.probe_frame)
 
     def fill_of_hand(self, gbuffer: GBuffer, view: View, scene: LitScene, gains: Gains) -> None:
