@@ -14,8 +14,9 @@ from wallum.checkout import ROOT
 
 __all__ = ["run_checks"]
 
-# Tests that wait for windows; all others, pictures among them, keep the second core busy meanwhile.
-WINDOWS: Final = ("desk", "soak")
+# Tests that wait for windows, and as many others as take as long with them as the rest does: that keeps the
+# second core busy meanwhile.
+WINDOWS: Final = ("desk", "soak", "exchange")
 CHECKS: Final = (
     ("format", ["ruff", "format", "--check", "--quiet", "."]),
     ("lint", ["ruff", "check", "--quiet", "."]),

@@ -1,6 +1,7 @@
 """Mirror images of the level in smooth surfaces: closed forms in a room of six colours."""
 
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 import pytest
@@ -26,6 +27,20 @@ from wallum.transport.rays import RayScene
 
 SIZE = (160, 90)
 EYE = Camera((1.2, 1.9, 4.4), (0.25, -0.55, -0.8), 70.0, SIZE[0] / SIZE[1], far=60.0)
+
+
+@lru_cache(maxsize=1)
+def _mirror_room():
+    """The room on a mirror, and its field: several tests look into the same."""
+    level = glowing_room(MIRROR)
+    rays = RayScene(level, flatten(level))
+    return level, rays, list(make_field(rays, level, level.bounds))[-1]
+
+
+def _in_mirror_room(renderer):
+    level, rays, made = _mirror_room()
+    renderer.set_level(bundle_level(level))
+    return BounceField.of(rays, level, made, {})
 
 
 def _shown(renderer, level):
@@ -79,7 +94,7 @@ MIRROR = Material("mirror", (1.0, 1.0, 1.0, 1.0), 1.0, 0.05)
 
 def test_a_mirror_shows_what_lies_where_the_ray_goes_on(renderer, dark):
     """Plane by plane: the colour of the wall that the mirrored ray meets, as bright as it glows."""
-    bounce = _shown(renderer, glowing_room(MIRROR))
+    bounce = _in_mirror_room(renderer)
     relit(renderer, bounce, dark)
     picture = _mirrored(renderer, dark).reshape(-1, 3)
     pixels, wall = _met()
@@ -104,8 +119,7 @@ def test_in_a_room_that_is_alike_all_around_a_smooth_metal_sends_all_back(render
 
 def test_images_follow_the_light_by_as_much_until_they_are_taken_anew(renderer):
     """So that those of noon do not burn in the night. Half of all glow: every wall is half as bright."""
-    level = glowing_room(MIRROR)
-    bounce = _shown(renderer, level)
+    bounce = _in_mirror_room(renderer)
     lamp = PointSource(id="lamp", name="Lamp", position=(2.0, 1.5, 2.0), intensity=0.0, shadow=True)
     dark = evaluate(Project(sources=(lamp,), look=Look(ev100=4.0)))
     relit(renderer, bounce, dark)
@@ -151,7 +165,7 @@ def test_what_is_under_the_hand_is_added_to_a_mirror_as_to_all_else(renderer, ha
 
 
 def test_another_exposure_needs_no_other_images(renderer, dark):
-    bounce = _shown(renderer, glowing_room(MIRROR))
+    bounce = _in_mirror_room(renderer)
     relit(renderer, bounce, dark)
     before = _mirrored(renderer, dark)
     brighter = replace(dark, look=replace(dark.look, ev100=10.0))
@@ -171,7 +185,7 @@ def test_a_level_of_rough_surfaces_takes_none_and_is_bit_for_bit_as_before(rende
 
 
 def test_the_view_of_reflections_shows_them_alone(renderer, dark):
-    bounce = _shown(renderer, glowing_room(MIRROR))
+    bounce = _in_mirror_room(renderer)
     relit(renderer, bounce, dark)
     whole = _mirrored(renderer, dark).reshape(-1, 3)
     alone = _picture(renderer, dark, "reflections").reshape(-1, 3)

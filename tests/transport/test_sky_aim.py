@@ -87,7 +87,7 @@ def test_the_light_is_the_same_and_its_noise_less(cellar):
     found = []
     for field in (None, made):
         reference = Reference(rays, level, scene, camera, (48, 32), 3).aim_by(field)
-        for _ in range(96):
+        for _ in range(48):
             reference.step()
         found.append(luminance(reference.luminance))
     plain, aimed = found

@@ -242,30 +242,12 @@ class DeskWindow(QMainWindow):
         self.shots.chosen.connect(self.looking.peek)
         self.shots.stayed.connect(self.looking.look_through)
         self.shots.left.connect(self.looking.go_back)
-        ways, around = self.comparing.ways, self.comparing.around
-        for taker in (
-            self.shots.show_picture,
-            self.wall.take_picture,
-            self.wipe.take_picture,
-            ways.take_picture,
-            around.take_picture,
-            self.bench.hours.take_picture,
-        ):
-            self.link.thumb_came.connect(taker)
-        for asks in (self.at_rest, self.checks, self.truth, around):
-            asks.bounce = lambda: self.background.bounce
-        grids = {"wall": self.wall, "hours": self.bench.hours, "around": around}
-        self.at_rest.more += [self.wipe.wanted, ways.wanted, *(one.wanted for one in grids.values())]
+        self._connect_other_pictures()
         self.bench.chosen_shots = self.shots.chosen_ids
         self.bench.hours.chosen.connect(self._go_to)
         self.day.bench_asked.connect(self.bench.show_bench)
         self.bench.changed.connect(self.day.show_bench)
-        self.wipe.began.connect(self.at_rest.asked)
-        ways.began.connect(self.at_rest.asked)
-        self.viewing.lead(self.wipe, ways, self.walker, grids)
         self.looking.left.connect(self.viewing.plain)
-        for grid in grids.values():
-            grid.opened.connect(self.at_rest.asked)
         self.receiver.arriving.connect(self.files.level_is)
         self.receiver.received.connect(self._level_received)
         self.receiver.failed.connect(lambda text: self.bar.tell(text))
@@ -281,6 +263,28 @@ class DeskWindow(QMainWindow):
         self.link.compiled.connect(self.tune.build_ahead)
         self.asking.asked.connect(self._picture_asked)
         self.link.status_came.connect(lambda text: self.bar.tell(text))
+
+    def _connect_other_pictures(self) -> None:
+        """What stands beside the picture, or in its place, and asks for pictures of its own."""
+        ways, around = self.comparing.ways, self.comparing.around
+        for taker in (
+            self.shots.show_picture,
+            self.wall.take_picture,
+            self.wipe.take_picture,
+            ways.take_picture,
+            around.take_picture,
+            self.bench.hours.take_picture,
+        ):
+            self.link.thumb_came.connect(taker)
+        for asks in (self.at_rest, self.checks, self.truth, around):
+            asks.bounce = lambda: self.background.bounce
+        grids = {"wall": self.wall, "hours": self.bench.hours, "around": around}
+        self.at_rest.more += [self.wipe.wanted, ways.wanted, *(one.wanted for one in grids.values())]
+        self.wipe.began.connect(self.at_rest.asked)
+        ways.began.connect(self.at_rest.asked)
+        self.viewing.lead(self.wipe, ways, self.walker, grids)
+        for grid in grids.values():
+            grid.opened.connect(self.at_rest.asked)
 
     # -- projects and levels -----------------------------------------------------------
 

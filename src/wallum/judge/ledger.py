@@ -4,13 +4,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from wallum.moment.scene import GLOW_ID, OF
 from wallum.physics.colour import luminance
 from wallum.physics.difference import delta_e_itp
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.tone import DEFAULT_CURVE
 from wallum.transport.contributions import Layers
 
-__all__ = ["Contribution", "ledger"]
+__all__ = ["Contribution", "glow_by_material", "ledger"]
 
 JUST_VISIBLE = 1.0
 
@@ -41,3 +42,13 @@ def ledger(layers: Layers, ev100: float) -> dict[str, Contribution]:
         share = float(luminance(light).sum()) / whole if whole > 0.0 else 0.0
         out[source_id] = Contribution(share, changed / pixels)
     return out
+
+
+def glow_by_material(given: dict[str, Contribution]) -> dict[str, Contribution]:
+    """What glow gives, by the name of the material that glows, the most first."""
+    mine = {
+        name.partition(OF)[2] or GLOW_ID: one
+        for name, one in given.items()
+        if name.partition(OF)[0] == GLOW_ID
+    }
+    return dict(sorted(mine.items(), key=lambda pair: -pair[1].share))

@@ -17,8 +17,7 @@ from wallum.document.fields import declared
 from wallum.document.project import Balance
 from wallum.document.sources import GROUPS, Placed, Source
 from wallum.judge.cost import FrameCost
-from wallum.judge.ledger import Contribution
-from wallum.moment.scene import GLOW_ID, OF
+from wallum.judge.ledger import Contribution, glow_by_material
 from wallum.moment.shown_colour import shown_colour
 
 __all__ = ["BalanceView", "Strip"]
@@ -311,17 +310,8 @@ class BalanceView(QWidget):
             return self._given(strip.source.id).share
         members = [one.source.id for one in self._strips if one.group == strip.group and one.source]
         if strip.group == "glow":
-            return sum(one.share for one in self._glows().values())
+            return sum(one.share for one in glow_by_material(self.given).values())
         return sum(self._given(one).share for one in members)
-
-    def _glows(self) -> dict[str, Contribution]:
-        """What glow gives, by the material that glows, the most first."""
-        mine = {
-            name.partition(OF)[2] or "glow": one
-            for name, one in self.given.items()
-            if name.partition(OF)[0] == GLOW_ID
-        }
-        return dict(sorted(mine.items(), key=lambda pair: -pair[1].share))
 
     # -- the hand ----------------------------------------------------------------------
 
@@ -445,7 +435,10 @@ class BalanceView(QWidget):
         if strip.source is not None:
             lines.append(f"seen on {_percent(self._given(strip.source.id).seen) or 'none'} of the picture")
         elif strip.group == "glow":
-            lines += [f"{name}: {_percent(one.share) or 'none'}" for name, one in self._glows().items()]
+            lines += [
+                f"{name}: {_percent(one.share) or 'none'}"
+                for name, one in glow_by_material(self.given).items()
+            ]
         self.setToolTip("\n".join(lines))
 
     # -- changes -----------------------------------------------------------------------
