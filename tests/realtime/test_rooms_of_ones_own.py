@@ -19,6 +19,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.level.probe_set import MirrorPlaces, ProbeSet
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.contributions import Layers, fill_layers
@@ -135,3 +136,19 @@ def test_its_own_image_is_mirrored_in_it(renderer):
     gone = _scene()
     _drawn(renderer, gone, camera)
     assert renderer.stale_mirrors(PictureRequest(1, gone, camera, SIZE), seen=False) == []
+
+
+def test_images_beyond_those_that_can_be_numbered_are_left_out(renderer):
+    """Fourteen places were found: of three rooms the first alone has an image, and no surface sees another."""
+    none, places = np.zeros((1, 4), np.float32), np.zeros((14, 3), np.float32)
+    mirrors = MirrorPlaces(places, places, places, np.zeros(14, bool))
+    own = (np.zeros((1, 27), np.int32), none, none[:, :3], np.zeros((2, 3), bool), np.ones(1, np.uint8))
+    renderer.set_level(bundle_level(plain_ground()))
+    renderer.set_probes(ProbeSet((0.0, 0.0, 0.0), 1.0, np.zeros((1, 1, 1), np.uint32), none, *own, mirrors))
+    rooms = _scene(*(ROOM.revised(id=f"r{n}", name=f"R {n}", mirrored=True) for n in range(3))).rooms
+    engine = renderer.engine
+    assert engine.lighting.mirrors.set_own(rooms)
+    engine.probe_light.show_rooms(rooms)
+    assert len(engine.lighting.mirrors.places) == 15
+    assert engine.probe_light._packed[0, 7] == 15.0
+    renderer.set_probes(None)

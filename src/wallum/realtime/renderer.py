@@ -51,7 +51,10 @@ class Renderer:
         if request.view == "direct":
             return []
         stale = self._mirroring.stale(request.scene, request.camera.far)
-        return [one for one in stale if one in self._mirroring.seen()] if stale and seen else stale
+        if not stale or not seen:
+            return stale
+        shown = self._mirroring.seen()
+        return [one for one in stale if one in shown]
 
     def take_mirrors(self, request: PictureRequest, places: list[int]) -> Iterator[None]:
         """Take some mirror images in its light; stops between passes."""

@@ -9,10 +9,14 @@ from numpy.typing import NDArray
 if TYPE_CHECKING:  # the renderer's process starts faster without rays
     from wallum.transport.field.bounce import Field, Unit
 
-__all__ = ["MirrorPlaces", "ProbeSet", "Units", "probe_set", "units_of"]
+__all__ = ["MOST_IMAGES", "MirrorPlaces", "ProbeSet", "Units", "probe_set", "units_of"]
 
 # By source id, (N, 3) light for a strength of 1, see moment.bounce_gains.
 Units = dict[str, NDArray[np.float16]]
+
+
+# Images of a level, those of the artist's rooms among them: what four bits can number, beside none.
+MOST_IMAGES = 15
 
 
 @dataclass(frozen=True)

@@ -11,12 +11,11 @@ from wallum.moment.scene import LitScene
 from wallum.physics.octahedron import octahedron_directions
 from wallum.physics.turning import look_rotation
 from wallum.realtime.gl.view import pre_exposure
-from wallum.realtime.level.probe_set import MirrorPlaces
+from wallum.realtime.level.probe_set import MOST_IMAGES, MirrorPlaces
 
 __all__ = ["FACES", "MirrorImages"]
 
 SIZE: Final = 128  # of include/mirrors.glsl
-MOST: Final = 15  # that four bits can number, beside none
 # What a picture of a place looks along; each is square and a right angle wide.
 FACES: Final = (
     (1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), (-1.0, 0.0, 0.0), (0.0, -1.0, 0.0), (0.0, 0.0, -1.0),
@@ -33,7 +32,7 @@ class MirrorImages:
         self._own: tuple[object, ...] = ()
         self._images: moderngl.TextureArray | None = None
         self._boxes: moderngl.Texture | None = None
-        self._scales, self._taken_in = np.zeros(MOST), np.zeros(MOST)
+        self._scales, self._taken_in = np.zeros(MOST_IMAGES), np.zeros(MOST_IMAGES)
         self._written: object = None
         self.shows: list[object] = []  # of each image, of what light it is; None: it is not there yet
         self.version = 0  # of all
@@ -54,12 +53,16 @@ class MirrorImages:
         self.version += 1
         if places is None:
             return
-        self.shows, self._scales, self._taken_in = [None] * len(places), np.zeros(MOST), np.zeros(MOST)
-        self._images = self._context.texture_array((SIZE, SIZE, MOST), 4, dtype="f2")
-        self._images.write(np.zeros((MOST, SIZE, SIZE, 4), np.float16))
+        self.shows, self._scales, self._taken_in = (
+            [None] * len(places),
+            np.zeros(MOST_IMAGES),
+            np.zeros(MOST_IMAGES),
+        )
+        self._images = self._context.texture_array((SIZE, SIZE, MOST_IMAGES), 4, dtype="f2")
+        self._images.write(np.zeros((MOST_IMAGES, SIZE, SIZE, 4), np.float16))
         self._images.build_mipmaps()
         self._images.filter = (moderngl.NEAREST_MIPMAP_NEAREST, moderngl.NEAREST)
-        self._boxes = self._context.texture((3, MOST), 4, dtype="f4")
+        self._boxes = self._context.texture((3, MOST_IMAGES), 4, dtype="f4")
         self._boxes.filter = (moderngl.NEAREST, moderngl.NEAREST)
 
     def set_own(self, rooms: tuple[RoomLight, ...]) -> bool:
@@ -69,7 +72,7 @@ class MirrorImages:
         if self.found is None or own == self._own:
             return False
         first = len(self.found)
-        rooms = rooms[: MOST - first]
+        rooms = rooms[: MOST_IMAGES - first]
         corners = np.array([one.corners for one in rooms], np.float32).reshape(-1, 2, 3)
         eyes = np.array([one.centre for one in rooms], np.float32).reshape(-1, 3)
         self.places = MirrorPlaces(
@@ -94,7 +97,7 @@ class MirrorImages:
             now = _padded(room_light)
             follows = np.where(self._taken_in > 0.0, now / np.maximum(self._taken_in, 1e-12), 1.0)
             assert self._boxes is not None
-            count, rows = len(self.places), np.zeros((MOST, 3, 4), np.float32)
+            count, rows = len(self.places), np.zeros((MOST_IMAGES, 3, 4), np.float32)
             rows[:count, 0, :3], rows[:count, 0, 3] = self.places.eyes, self.places.roofed
             rows[:count, 1, :3], rows[:, 1, 3] = self.places.low, self._scales * exposure * follows
             rows[:count, 2, :3] = self.places.high
@@ -134,9 +137,9 @@ class MirrorImages:
 
 
 def _padded(room_light: NDArray[np.float64]) -> NDArray[np.float64]:
-    """(MOST,) the light about each place."""
-    out = np.zeros(MOST)
-    out[: max(len(room_light) - 1, 0)] = room_light[1 : MOST + 1]
+    """(MOST_IMAGES,) the light about each place."""
+    out = np.zeros(MOST_IMAGES)
+    out[: max(len(room_light) - 1, 0)] = room_light[1 : MOST_IMAGES + 1]
     return out
 
 

@@ -14,7 +14,7 @@ from wallum.physics.colour import luminance
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View, pre_exposure
-from wallum.realtime.level.probe_set import ProbeSet, Units
+from wallum.realtime.level.probe_set import MOST_IMAGES, ProbeSet, Units
 
 __all__ = ["Gains", "ProbeLight"]
 
@@ -43,9 +43,8 @@ class ProbeLight:
         self._versions: dict[str, int] = {}  # of each
         self.number = 0  # of the set
         self._rooms_number = 0  # of what sees which image
-        self.room_light: NDArray[np.float64] = np.zeros(
-            1
-        )  # mean that surfaces have that see each, from 1 on [lx]
+        # By number, mean of the surfaces that see an image [lx].
+        self.room_light: NDArray[np.float64] = np.zeros(1)
 
     @property
     def placed(self) -> bool:
@@ -90,7 +89,8 @@ class ProbeLight:
         if self._set is None:
             return
         numbers = self._set.of_room.copy()
-        for number, room in enumerate(rooms, start=len(self._set.mirrors) + 1):
+        first = len(self._set.mirrors)
+        for number, room in enumerate(rooms[: MOST_IMAGES - first], start=first + 1):
             low, high = room.corners
             over = replace(room, half=tuple((0.5 * (high - low) + NEAR_M).tolist()), turn_rad=0.0)
             numbers[over.share(self._set.places) > 0.0] = number
