@@ -32,7 +32,8 @@ def state_folder(tmp_path, monkeypatch, cache_folder):
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
     monkeypatch.setenv("XDG_CACHE_HOME", str(cache_folder))
     # Programs that the driver compiled serve tests that want all else made anew, too.
-    monkeypatch.setenv("MESA_SHADER_CACHE_DIR", str(cache_folder))
+    if "MESA_SHADER_CACHE_DIR" not in os.environ:
+        monkeypatch.setenv("MESA_SHADER_CACHE_DIR", str(cache_folder))
 
 
 @pytest.fixture(autouse=True)

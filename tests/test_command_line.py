@@ -45,7 +45,7 @@ def run(capsys, *arguments):
 
 
 def test_new_makes_a_project_at_a_place_and_date(level_file, tmp_path, capsys):
-    status, out, _ = run(
+    status, out, err = run(
         capsys,
         "new",
         level_file,
@@ -58,7 +58,7 @@ def test_new_makes_a_project_at_a_place_and_date(level_file, tmp_path, capsys):
         "-7",
         "--json",
     )
-    assert status == 0
+    assert status == 0, err
     assert json.loads(out)["parts"] == 1
     made = load(tmp_path / "n.wallum")
     assert (made.setting.latitude, made.setting.longitude, made.setting.utc_offset) == (31.4, -109.2, -7.0)

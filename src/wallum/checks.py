@@ -5,7 +5,7 @@ import subprocess
 import sys
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from tempfile import TemporaryFile
+from tempfile import TemporaryDirectory, TemporaryFile
 from typing import IO, Final
 
 import click
@@ -65,7 +65,9 @@ def _both_halves(environment: dict[str, str]) -> int:
         for one in sorted(folder.iterdir())
         if one.name not in (*WINDOWS, "__pycache__") and (one.is_dir() or one.name.startswith("test_"))
     ]
-    with ThreadPoolExecutor(1) as beside, TemporaryFile() as told:
+    with ThreadPoolExecutor(1) as beside, TemporaryFile() as told, TemporaryDirectory() as programs:
+        # What the driver compiles for one half serves the other.
+        environment = {**environment, "MESA_SHADER_CACHE_DIR": programs}
         second = beside.submit(_pytest, ["-p", "no:cacheprovider", *others], environment, told)
         first = _pytest([f"tests/{one}" for one in WINDOWS], environment)
         other = second.result()

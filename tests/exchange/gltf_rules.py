@@ -18,6 +18,7 @@ ATTRIBUTES = {
     "TANGENT": "VEC4",
     "TEXCOORD_0": "VEC2",
     "TEXCOORD_1": "VEC2",
+    "TEXCOORD_2": "VEC2",
 }
 LISTS = (
     "accessors",

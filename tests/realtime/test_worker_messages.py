@@ -113,7 +113,7 @@ def last_frame(sent):
 
 
 @pytest.mark.slow
-@settings(max_examples=20, derandomize=True)
+@settings(max_examples=12, derandomize=True)
 @given(script=st.lists(st.tuples(st.integers(0, 12), MESSAGE), max_size=14))
 def test_no_order_of_messages_stops_the_worker(renderer, levels, script):
     out, number = [(0, level_message(levels[0])), (0, frames_message)], 0

@@ -66,10 +66,10 @@ def test_a_watch_tells_what_is_not_ours_from_what_is(tmp_path):
 @pytest.mark.parametrize("name", READER_NAMES)
 def test_no_mutated_file_raises_what_is_not_ours(tmp_path, name, unguided):
     more = ["--unguided"] if unguided else []
-    done = run("wallum.soak.fuzz", name, tmp_path, "--runs", 1200, "--seed", 20271012, *more)
+    done = run("wallum.soak.fuzz", name, tmp_path, "--runs", 800, "--seed", 20271012, *more)
     counts = json.loads((tmp_path / "counts.json").read_text())
     assert done.returncode == 0, done.stderr[-500:]
-    assert counts["inputs"] >= 1200
+    assert counts["inputs"] >= 800
     assert counts["refused"] > 100
     assert counts["taken"] > 0
     kept = [one.read_text() for one in tmp_path.glob("*.txt")]
@@ -79,7 +79,7 @@ def test_no_mutated_file_raises_what_is_not_ours(tmp_path, name, unguided):
 @pytest.mark.slow
 @pytest.mark.parametrize("seed", [3, 4])
 def test_a_random_artist_meets_no_fault(tmp_path, seed):
-    done = run("wallum.soak.hand", tmp_path, "--seconds", 25, "--seed", seed)
+    done = run("wallum.soak.hand", tmp_path, "--seconds", 16, "--seed", seed)
     met = json.loads((tmp_path / "hand.json").read_text())
     assert met["faults"] == []
     assert met["messages"] == []
@@ -102,10 +102,12 @@ def test_a_renderer_comes_back_each_time():
 
 
 @pytest.mark.slow
-def test_a_short_soak_writes_its_report(tmp_path):
-    found = soak(0.1, 9, tmp_path, lambda text: None, ("fuzz",))
+def test_a_short_soak_writes_its_report(tmp_path, monkeypatch):
+    few = READER_NAMES[::3]  # each of them is fuzzed by itself above
+    monkeypatch.setattr("wallum.soak.run.READER_NAMES", few)
+    found = soak(0.05, 9, tmp_path, lambda text: None, ("fuzz",))
     assert found.clean
-    assert set(found.fuzz) == set(READER_NAMES)
+    assert set(found.fuzz) == set(few)
     assert "project" in (tmp_path / "report.md").read_text()
     assert json.loads((tmp_path / "report.json").read_text())["seed"] == 9
 

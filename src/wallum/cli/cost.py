@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -60,13 +60,14 @@ def cost_of(
     from wallum.frame.quality import TIERS
     from wallum.judge.cost import frame_cost
     from wallum.judge.device import load_profile
-    from wallum.judge.work import count_work
+    from wallum.judge.work import count_work, with_baked
     from wallum.level.flatten import flatten
     from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
     from wallum.moment.evaluate import evaluate
     from wallum.realtime.level.bundling import chunk_boxes
     from wallum.transport.contributions import LAYER_SIZE
+    from wallum.transport.lightmaps.kept_bake import fitting_bake
     from wallum.transport.rays import RayScene
     from wallum.transport.surfaces import seen_surfaces
 
@@ -78,11 +79,14 @@ def cost_of(
     project, level = lit_project(project, file)
     flat = flatten(level)
     camera = Camera.of_shot(camera_of, wanted.aspect, far_for(level.bounds))
-    seen = seen_surfaces(RayScene(level, flat), level, camera, LAYER_SIZE)
+    rays = RayScene(level, flat)
+    seen = seen_surfaces(rays, level, camera, LAYER_SIZE)
     size = (wanted.width, wanted.height)
     boxes, quality = Boxes(*chunk_boxes(level, flat)), TIERS[tier]
     scene = evaluate(at_most(project, quality.indirect))
-    work = count_work(Asked(boxes, scene, seen, camera, size, quality=quality))
+    asked = Asked(boxes, scene, seen, camera, size, quality=quality)
+    baked = fitting_bake(project, file, rays, level) if scene.still is not None else None
+    work = count_work(with_baked(asked, baked))
     return Found(frame_cost(work, wanted, profile), wanted.name, camera_of.name, profile.origin)
 
 
@@ -109,7 +113,8 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
     from wallum.level.flatten import flatten
     from wallum.level.opening import lit_project
     from wallum.realtime.level.bundling import chunk_boxes
-    from wallum.transport.field.kept_field import kept_bounce
+    from wallum.transport.field.kept_field import field_key, kept_bounce
+    from wallum.transport.lightmaps.kept_bake import bake_file, load_bake
     from wallum.transport.rays import RayScene
 
     project, level = lit_project(project, file, stand_in=False)
@@ -118,7 +123,13 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
     profile, rays = load_profile(project.target.profile), RayScene(level, flat)
     pictures = partial(_pictures, project, level)
     bounce = partial(kept_bounce, rays, level, file, project.follows)
-    return check(Checked(project, level, rays, boxes, profile, pictures=pictures, bounce=bounce))
+
+    def baked() -> tuple[Any, bool]:
+        found = load_bake(bake_file(project, file))
+        return found, found is not None and found.level == field_key(rays, level)
+
+    known = cache(baked)
+    return check(Checked(project, level, rays, boxes, profile, pictures=pictures, bounce=bounce, baked=known))
 
 
 def _pictures(project: Any, level: Any) -> list[Any]:

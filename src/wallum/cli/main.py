@@ -10,7 +10,9 @@ from typing import Any
 import click
 
 from wallum import __version__
+from wallum.cli.bake import bake_command
 from wallum.cli.day import sheet_command, sun_command
+from wallum.cli.export import export_command
 from wallum.cli.film import film_command
 from wallum.cli.meter import meter_command
 from wallum.cli.truth import PATHS
@@ -222,33 +224,9 @@ def _camera(document: Any, level: Any, options: Json) -> Any:
     return Camera(options["eye"], unit, options["fov"], aspect, far=far)
 
 
-@cli.command("export")
-@click.argument("project")
-@click.argument("file", type=click.Path(path_type=Path))
-@click.option("--lights-only", is_flag=True, help="Lights by their names, without the level.")
-@click.option("--json", "as_json", is_flag=True)
-def export_command(project: str, file: Path, lights_only: bool, as_json: bool) -> None:
-    """Write the lit level for others, by the file's extension (.glb, .gltf)."""
-    from wallum.errors import ExportProblem
-    from wallum.exchange.gltf_export import data_file, export_gltf
-    from wallum.level.opening import lit_level
-
-    if file.suffix.lower() not in (".glb", ".gltf"):
-        raise ExportProblem(f"cannot write {file.suffix or 'it'}", str(file), ".glb or .gltf")
-    document, beside = open_reference(project)
-    level = lit_level(document, beside, stand_in=False)
-    for out in filter(None, (file, data_file(file))):
-        refuse_as_output(out, document, beside, level)
-    warnings = export_gltf(document, level, file, lights_only)
-    if as_json:
-        print_json({"file": str(file), "warnings": warnings})
-        return
-    for warning in warnings:
-        click.echo(f"warning: {warning}")
-    click.echo(str(file))
-
-
 cli.add_command(meter_command)
+cli.add_command(bake_command)
+cli.add_command(export_command)
 cli.add_command(sun_command)
 cli.add_command(sheet_command)
 cli.add_command(film_command)

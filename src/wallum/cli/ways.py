@@ -42,7 +42,7 @@ def way_rows(project: Any, file: Path | None, shot: str | None) -> Iterator[dict
         project, own_moment(project), level, drawn.rays, camera,
         Boxes(*chunk_boxes(level, drawn.rays.triangles)),
         seen_surfaces(drawn.rays, level, camera, LAYER_SIZE), load_profile(project.target.profile),
-        made, kept_grid(drawn.rays, level.bounds, file),
+        made, None if drawn.bounce is None else drawn.bounce.baked, kept_grid(drawn.rays, level.bounds, file),
     )  # fmt: skip
     truth = surface_truth(about)
     if drawn.bounce is not None:

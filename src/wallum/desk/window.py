@@ -49,6 +49,7 @@ from wallum.desk.rendering.asking import Asking
 from wallum.desk.rendering.at_rest import AtRest
 from wallum.desk.rendering.exposing import Exposing
 from wallum.desk.rendering.indirect import Indirect
+from wallum.desk.rendering.light_baking import LightBaking
 from wallum.desk.rendering.render_link import RenderLink
 from wallum.desk.rendering.truth import Truth
 from wallum.desk.widgets.bar import Bar, Offers
@@ -83,6 +84,8 @@ class DeskWindow(QMainWindow):
         self.exposing = Exposing()
         self.asking = Asking(self.session, self.link, self.picture, self.transport, self.exposing)
         self.indirect = Indirect(self.background, self.link, self.asking, self.ask_picture)
+        self.baking = LightBaking(self.session, self.background, self.link, self.ask_picture)
+        self.tune.lead_baking(self.baking)
         self.balance = BalanceView(self.session)
         self.cost = CostBar(self.session)
         self.tools = PictureTools(self.session, self.picture)
@@ -182,6 +185,7 @@ class DeskWindow(QMainWindow):
                 "ground_there": self.bench.ground_from_level,
                 "strip": self.strip.open,
                 "check": self.checks.begin,
+                "bake": self.baking.begin,
                 "receive": self.receiver.receive,
                 "receive_from": self._receive_from,
                 "keys": lambda: self.sheet.open("Every key", key_lines(), columns=3),
@@ -278,6 +282,7 @@ class DeskWindow(QMainWindow):
             self.link.thumb_came.connect(taker)
         for asks in (self.at_rest, self.checks, self.truth, around):
             asks.bounce = lambda: self.background.bounce
+        self.checks.baked = lambda: (self.baking.baked, self.baking.fits)
         grids = {"wall": self.wall, "hours": self.bench.hours, "around": around}
         self.at_rest.more += [self.wipe.wanted, ways.wanted, *(one.wanted for one in grids.values())]
         self.wipe.began.connect(self.at_rest.asked)
@@ -413,7 +418,7 @@ class DeskWindow(QMainWindow):
         self.picture.show_frame(shown, image)
         self.exposing.note(shown)
         self.session.shown_ev = shown.ev100
-        self._state.setText(self.exposing.state_text(shown, self.indirect.text))
+        self._state.setText(self.exposing.state_text(shown, self.indirect.text + self.baking.text))
 
     # -- tools -------------------------------------------------------------------------
 
@@ -484,7 +489,7 @@ class DeskWindow(QMainWindow):
         """Stop what runs beside the window."""
         self.settings.keep_window_states({"window": self.saveGeometry(), "panes": self.panes.saveState()})
         silence(self.act)
-        for asked in (self.truth, self.receiver, self.checks, self.comparing.ways, self.comparing.around):
+        for asked in (self.truth, self.receiver, self.checks, self.baking, self.comparing):
             asked.dispose()
         self.transport.play(False)
         self.walker.stop()

@@ -138,6 +138,14 @@ class Coloured(Item):
         heading="In the air",
     )
 
+    baked: Literal["still", "live"] = choice(
+        "still",
+        label="Baked",
+        help="Still: its light is part of what is baked. Live: it is left out, and may move.",
+        first=False,
+        heading="Baking",
+    )
+
     def inactive(self) -> frozenset[str]:
         return frozenset({"colour"} if self.colour_by == "kelvin" else {"kelvin", "tint"})
 

@@ -13,6 +13,8 @@ def with_indirect(project: Project, way: Indirect) -> Project:
 
 
 def at_most(project: Project, way: str) -> Project:
-    """The same, unless it is shown by less than that already."""
+    """The same, unless it is shown by less than that already; baked light costs any tier little."""
+    if project.look.indirect == "lightmaps" and way != "none":
+        return project
     fits = [one for one in INDIRECT if one == way]
     return with_indirect(project, max(project.look.indirect, *fits, key=INDIRECT.index))

@@ -9,7 +9,7 @@ from wallum.document.fields import Item, choice, declared, parameter
 __all__ = ["INDIRECT", "Indirect", "Look"]
 
 # How light that comes back from surfaces, and the sky's, is shown: from the truest on.
-Indirect = Literal["probes", "sky alone", "flat", "none"]
+Indirect = Literal["probes", "lightmaps", "sky alone", "flat", "none"]
 INDIRECT: Final[tuple[Indirect, ...]] = get_args(Indirect)
 
 
@@ -96,7 +96,7 @@ class Look(Item):
     indirect: Indirect = choice(
         "probes",
         label="Shown by",
-        help="Probes: as it is. The others are fakes, for games that have no more than that.",
+        help="Probes: as it is. Lightmaps: as it was baked. The rest are fakes, for games that have no more.",
         first=False,
         heading="Light from surfaces",
     )
@@ -169,7 +169,7 @@ class Look(Item):
 
     def inactive(self) -> frozenset[str]:
         off = set() if self.indirect == "flat" else {"flat_share"}
-        if self.indirect != "probes":
+        if self.indirect not in ("probes", "lightmaps"):
             off |= {"bounce", "bounce_colour"}
         if self.exposed == "metered":
             return frozenset({"ev100", *off})

@@ -52,6 +52,7 @@ STEPS: Final[dict[int, Step]] = {
     8: lambda data: data,  # knew no gaps: none are darkened
     9: lambda data: data,  # knew no other way than probes: it is shown by them
     10: lambda data: data,  # knew no glow that is a lamp's: all lights by itself
+    11: lambda data: data,  # knew no baked light: nothing is baked
 }
 
 

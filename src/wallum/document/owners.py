@@ -53,6 +53,9 @@ OWNERS: Final[dict[str, Owner]] = {
             "What the delivered picture is drawn on, and what lighting may take of a frame",
         ),
         Owner("level_light", "Light of the level", varied=True),
+        Owner(
+            "baking", "Baked light", "Baked", "Light that is worked out once and kept on the level's surfaces"
+        ),
         Owner("level_fit", "How the level lies"),
         Owner("figure", "Figure", "Figure", "The stand-in with its grey and mirror ball"),
     )

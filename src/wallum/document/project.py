@@ -7,6 +7,7 @@ from typing import Annotated, Final, Self
 from pydantic import AfterValidator, Field, model_validator
 
 from wallum.document.air import Air, Mist
+from wallum.document.baking import Baking
 from wallum.document.coloured import Direction, Place
 from wallum.document.fields import Item, choice, declared, field_check, parameter
 from wallum.document.fit import LevelFit
@@ -33,7 +34,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 11
+SCHEMA_VERSION = 12
 
 
 def _iso_date(value: str) -> str:
@@ -233,6 +234,7 @@ class Project(Item):
     marks: tuple[PartMarks, ...] = ()
     variants: tuple[Variant, ...] = ()
     level_light: LevelLight = LevelLight()
+    baking: Baking = Baking()
     level_fit: LevelFit = LevelFit()
     figure: Figure = Figure()
     target: Target = Target()

@@ -55,7 +55,8 @@ class Asked:
     """A picture of a scene.
 
     seen : surfaces that the camera sees, however coarse; size : of the picture; grid : whether light
-    of the sky is cut by a grid
+    of the sky is cut by a grid; baked : share of the surfaces that show baked light, and
+    held_bytes, the memory of that
     """
 
     boxes: Boxes
@@ -65,6 +66,8 @@ class Asked:
     size: tuple[int, int]
     grid: bool = True
     quality: Quality = HIGH
+    baked: float = 0.0
+    held_bytes: float = 0.0
 
     @cached_property
     def pixels(self) -> float:

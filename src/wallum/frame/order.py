@@ -4,6 +4,7 @@ from typing import Final
 
 from wallum.frame.described import Described
 from wallum.frame.passes.air import AIR, AIR_LIGHT
+from wallum.frame.passes.baked import BAKED_LIGHT
 from wallum.frame.passes.bounce import PROBE_LIGHT, PROBE_LIGHT_OF_HAND
 from wallum.frame.passes.finish import DEVELOP, INSPECT, METER, READ_BACK
 from wallum.frame.passes.gaps import GAPS
@@ -22,6 +23,7 @@ LIT: Final[tuple[Described, ...]] = (
     SEE_THROUGH,
     SKY,  # ahead of all shadows, as its blurred copies wait for what is being drawn
     SKY_VISIBILITY,
+    BAKED_LIGHT,
     PROBE_LIGHT,  # in the place of it, once there are probes
     PROBE_LIGHT_OF_HAND,
     LAMP_SHADOWS,

@@ -20,6 +20,7 @@ from wallum.judge.air_checks import (
     reach_cuts,
     under_its_base,
 )
+from wallum.judge.baked_checks import baked_light
 from wallum.judge.banding import Pictured, banding
 from wallum.judge.bounce_checks import leaks, places_without, within_bodies
 from wallum.judge.cost import FrameCost, Trait, frame_cost
@@ -27,7 +28,7 @@ from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import NOON, Finding, Remedy
 from wallum.judge.sheet_checks import left_behind, seen_edge_on
 from wallum.judge.sky_checks import ambient_follows, dark_night, exposure_jump, suns_apart
-from wallum.judge.work import Work, count_work
+from wallum.judge.work import Work, count_work, with_baked
 from wallum.level.model import Level
 from wallum.moment.at_moment import at_moment
 from wallum.moment.base_light import open_ground_lux
@@ -42,6 +43,7 @@ from wallum.transport.contributions import Layers, fill_layers
 from wallum.transport.field.bounce import BounceField
 from wallum.transport.heroes import hero_cells
 from wallum.transport.inside import inside_solids
+from wallum.transport.lightmaps.baked import BakedLight
 from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import SeenSurfaces, seen_surfaces
 
@@ -77,6 +79,7 @@ class Checked:
 
     keep_going : checking ends early, with what it has, once this is False
     pictures   : developed pictures to look for bands in; none where nobody can draw any
+    baked      : light that was baked of the level, and whether it was as it is
     bounce     : the level's probes, with what is known of their light; None where there are none
     """
 
@@ -88,6 +91,7 @@ class Checked:
     keep_going: Callable[[], bool] = lambda: True
     pictures: Callable[[], list[Pictured]] = list
     bounce: Callable[[], BounceField | None] = lambda: None
+    baked: Callable[[], tuple[BakedLight | None, bool]] = lambda: (None, False)
 
     @cached_property
     def scenes(self) -> dict[Moment, LitScene]:
@@ -192,7 +196,7 @@ def burning_by_day(subject: Checked) -> Iterator[Finding]:
 def dead_glow(subject: Checked) -> Iterator[Finding]:
     """Glowing parts near which no lamp stands, where nothing else carries their light: they light nothing."""
     project, level = subject.project, subject.level
-    if not project.level_light.glow or project.look.indirect == "probes":
+    if not project.level_light.glow or project.look.indirect in ("probes", "lightmaps"):
         return
     remedy = Remedy("show light from surfaces by probes", {"look/indirect": "probes"})
     lamps = np.array([one.position for one in _lamps(project)]).reshape(-1, 3)
@@ -280,7 +284,9 @@ def _exposed(project: Project, kind: str, moment: Moment) -> Remedy:
 
 def _work(subject: Checked, seen: Seen, scene: LitScene) -> Work:
     size = (subject.project.target.width, subject.project.target.height)
-    return count_work(Asked(subject.boxes, scene, seen.surfaces, seen.camera, size))
+    baked, fits = subject.baked()
+    asked = Asked(subject.boxes, scene, seen.surfaces, seen.camera, size)
+    return count_work(with_baked(asked, baked if fits else None))
 
 
 def budget(subject: Checked) -> Iterator[Finding]:
@@ -404,9 +410,14 @@ def light_from_surfaces(subject: Checked) -> Iterator[Finding]:
     yield from leaks((subject.lit_probes[moment], scene) for moment, scene in subject.scenes.items())
 
 
+def of_baked(subject: Checked) -> Iterator[Finding]:
+    """What is wrong with baked light."""
+    yield from baked_light(subject.project, *subject.baked())
+
+
 CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (
     inside_solid, burning_by_day, dead_glow, budget, heroes, outside, air, sheets, bands,
-    light_from_surfaces,
+    light_from_surfaces, of_baked,
     from_import,
 )  # fmt: skip
 ORDER: Final = {"error": 0, "warning": 1, "note": 2}

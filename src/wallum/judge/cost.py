@@ -55,7 +55,9 @@ def _broken(work: Work, target: Target) -> dict[Trait, str]:
     if work.shadowed_per_pixel > target.shadowed_per_pixel:
         text = f"{work.shadowed_per_pixel} lamps with shadows reach one pixel"
         out["shadowed lamps at a pixel"] = f"{text}, of {target.shadowed_per_pixel} allowed"
-    if work.shadow_bytes > target.memory_mb * 1e6:
+    if work.shadow_bytes + work.baked_bytes > target.memory_mb * 1e6:
         text = f"shadow maps take {work.shadow_bytes / 1e6:.0f} MB"
+        if work.baked_bytes > 0.0:
+            text += f" and baked light {work.baked_bytes / 1e6:.0f} MB"
         out["memory"] = f"{text}, of {target.memory_mb:.0f} MB allowed"
     return out

@@ -24,6 +24,8 @@ __all__ = [
 ]
 
 SUFFIX: Final = ".json"
+# What a texture's reading costs of a look at probes.
+READING: Final = 0.35
 PROFILE_NAMES: Final = ("pocket 30", "couch 60", "tower 120")
 
 
@@ -68,6 +70,10 @@ def parse_profile(text: str, source: str) -> DeviceProfile:
     # Profiles from before light from surfaces was counted by itself, in the place of the pass about the sky.
     if "sky visibility" in coefficients:
         coefficients.setdefault("probe light", dict(coefficients["sky visibility"]))
+    # Profiles from before there was baked light: a texture that is read like any other.
+    if "probe light" in coefficients:
+        told = {count: READING * value for count, value in coefficients["probe light"].items()}
+        coefficients.setdefault("baked light", told)
     # Profiles from before high cloud was counted with the light that it is drawn in.
     moved = coefficients.get("clouds", {}).pop("cloud pixels", None)
     if moved is not None:

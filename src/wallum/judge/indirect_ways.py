@@ -14,7 +14,7 @@ from wallum.frame.asked import Asked, Boxes
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.shaft_ways import MEASURED, looked_along
-from wallum.judge.work import count_work
+from wallum.judge.work import count_work, with_baked
 from wallum.level.model import Level
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
@@ -23,6 +23,7 @@ from wallum.moment.scene import LitScene
 from wallum.physics.colour import luminance
 from wallum.physics.medium import AIR_END_M
 from wallum.transport.field.bounce import Field
+from wallum.transport.lightmaps.baked import BakedLight
 from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
 from wallum.transport.sky_grid import SkyGrid
@@ -36,6 +37,7 @@ __all__ = [
     "of_ways",
     "stops_off",
     "surface_truth",
+    "ways_of",
 ]
 
 # Pictures are drawn at this size, and compared by blocks: what both are the mean over is the same.
@@ -77,12 +79,20 @@ class Surroundings:
     seen: SeenSurfaces
     profile: DeviceProfile
     field: Field | None
+    baked: BakedLight | None
     grid: SkyGrid | None
+
+
+def ways_of(baked: BakedLight | None) -> tuple[Indirect, ...]:
+    """The ways that there are, from the truest on: lightmaps where light was baked of the level as it is."""
+    return tuple(one for one in INDIRECT if one != "lightmaps" or baked is not None)
 
 
 def held_bytes(surroundings: Surroundings, way: Indirect) -> int:
     """What a way holds of the level [bytes]."""
-    made, grid = surroundings.field, surroundings.grid
+    made, grid, baked = surroundings.field, surroundings.grid, surroundings.baked
+    if way == "lightmaps" and baked is not None:
+        return baked.held_bytes
     if way == "probes" and made is not None:
         held = (made.probes.cells, made.probes.planes, made.probes.links)
         return sum(one.nbytes for one in held) + LIGHT_BYTES * len(made.probes)
@@ -97,7 +107,7 @@ def bare(scene: LitScene) -> LitScene:
 def of_ways(surroundings: Surroundings) -> Iterator[IndirectWay]:
     """Each way with its price."""
     least = _ms(surroundings, with_indirect(surroundings.project, "none"))
-    for way in INDIRECT:
+    for way in ways_of(surroundings.baked):
         project = with_indirect(surroundings.project, way)
         held = held_bytes(surroundings, way) / 2**20
         yield IndirectWay(way, project, _ms(surroundings, project) - least, held)
@@ -107,6 +117,7 @@ def _ms(surroundings: Surroundings, project: Project) -> float:
     target, scene = project.target, evaluate(project, surroundings.moment)
     size = (target.width, target.height)
     asked = Asked(surroundings.boxes, scene, surroundings.seen, surroundings.camera, size)
+    asked = with_baked(asked, surroundings.baked)
     return frame_cost(count_work(asked), target, surroundings.profile).frame_ms
 
 

@@ -4,13 +4,15 @@ Counted by the passes' own descriptions (wallum.frame), from the scene itself an
 the camera sees, so that the same counts stand for any device and any size of picture.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from wallum.frame.asked import Asked, Counts
 from wallum.frame.order import PASSES
+from wallum.moment.baked import fixed_ids, without_fixed
 from wallum.moment.scene import AIR_ID, SCREEN_ID
+from wallum.transport.lightmaps.baked import BakedLight
 
-__all__ = ["Work", "count_work"]
+__all__ = ["Work", "count_work", "with_baked"]
 
 
 @dataclass
@@ -18,7 +20,7 @@ class Work:
     """Counts by pass; by source the pixels that it lights and what its shadow draws.
 
     lamps_per_pixel, shadowed_per_pixel : the most lamps that reach one pixel, and of those with shadow
-    shadow_bytes : memory that all shadow maps take
+    shadow_bytes : memory that all shadow maps take; baked_bytes : that baked light does
     """
 
     passes: dict[str, Counts]
@@ -26,6 +28,19 @@ class Work:
     lamps_per_pixel: int = 0
     shadowed_per_pixel: int = 0
     shadow_bytes: float = 0.0
+    baked_bytes: float = 0.0
+
+
+def with_baked(asked: Asked, baked: BakedLight | None) -> Asked:
+    """The same of a picture that shows baked light, where its scene asks for that: what is baked with all its
+    light is not drawn on surfaces any more."""
+    scene = asked.scene
+    if baked is None or scene.still is None:
+        return asked
+    ids = baked.ids & scene.still
+    fixed = fixed_ids(scene, ids) if baked.straight else frozenset()
+    share = baked.share_of(asked.seen.triangle)
+    return replace(asked, scene=without_fixed(scene, fixed), baked=share, held_bytes=baked.held_bytes)
 
 
 def count_work(asked: Asked) -> Work:
@@ -40,7 +55,7 @@ def count_work(asked: Asked) -> Work:
         *(one.id for one in scene.rooms),
         *((SCREEN_ID,) if scene.screen is not None else ()),
     )
-    work = Work({}, {source_id: {} for source_id in there})
+    work = Work({}, {source_id: {} for source_id in there}, baked_bytes=asked.held_bytes)
     for one in PASSES:
         counted = one.count(asked)
         if counted is None:

@@ -57,13 +57,21 @@ class _Writer:
         return len(self.accessors) - 1
 
 
+def _first_set(given: Primitive) -> NDArray[np.float32] | None:
+    """Its first coordinates; zeros where it has none, but others that need them before theirs."""
+    if given.uv0 is None and (given.uv1 is not None or given.uv_light is not None):
+        return np.zeros((len(given.positions), 2), np.float32)
+    return given.uv0
+
+
 def _primitive(writer: _Writer, given: Primitive, default_material: int) -> Json:
     attributes = {"POSITION": writer.accessor(given.positions, ARRAY_BUFFER, bounds=True)}
     optional = (
         ("NORMAL", given.normals),
         ("TANGENT", given.tangents),
-        ("TEXCOORD_0", given.uv0),
+        ("TEXCOORD_0", _first_set(given)),
         ("TEXCOORD_1", given.uv1),
+        (f"TEXCOORD_{given.light_set}", given.uv_light),
         ("COLOR_0", given.colours),
     )
     for name, values in optional:
@@ -191,9 +199,8 @@ def _baked(mesh: Mesh, matrix: NDArray[np.float64]) -> Mesh:
         normals = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-30)
         positions = (p.positions @ linear.T + matrix[:3, 3]).astype(np.float32)
         faces = p.triangles[:, ::-1] if mirrored else p.triangles
-        out.append(
-            Primitive(positions, normals.astype(np.float32), faces, p.material, None, p.uv0, p.uv1, p.colours)
-        )
+        made = replace(p, positions=positions, normals=normals.astype(np.float32), triangles=faces)
+        out.append(replace(made, tangents=None, sets=()))
     return Mesh(mesh.name, tuple(out))
 
 

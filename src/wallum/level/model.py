@@ -51,6 +51,7 @@ class Primitive:
     colours            : (V, 4) float32 linear or None
     triangles          : (T, 3) uint32
     sets               : its material in each of the level's sets that gives it another
+    uv_light           : (V, 2) float32 places on a page of baked light, or None
     """
 
     positions: Float32
@@ -62,6 +63,12 @@ class Primitive:
     uv1: Float32 | None = None
     colours: Float32 | None = None
     sets: tuple[tuple[str, int], ...] = ()
+    uv_light: Float32 | None = None
+
+    @property
+    def light_set(self) -> int:
+        """The number of the set of coordinates that `uv_light` is written as: sets follow without a gap."""
+        return 2 if self.uv1 is not None else 1
 
 
 @dataclass(frozen=True)

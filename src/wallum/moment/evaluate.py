@@ -24,6 +24,7 @@ from wallum.moment.rooms import rooms_of
 from wallum.moment.scene import AIR_ID, Dome, Gaps, LitScene, Sun
 from wallum.moment.screen import radial_of
 from wallum.moment.shown_look import Metering, ShownLook
+from wallum.moment.still import still_ids
 from wallum.moment.switching import is_on
 from wallum.physics.colour import luminance
 from wallum.physics.dome import DOME_SIZE, dome_directions, irradiance
@@ -262,12 +263,13 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     look = ShownLook(now.look.ev100, _metering(now.look), now.look.vignette, now.look.night_eye)
     cards = cards_of(now.sources, lamps, far, sky, moment, now.balance)
     shafts = radial_of(now.screen_shafts, far, sky)
-    by_probes = now.look.indirect == "probes"
+    by_probes = now.look.indirect in ("probes", "lightmaps")
     bounce = (2.0**now.look.bounce if by_probes else 0.0, now.look.bounce_colour)
     scene = LitScene(
         lamps, far, sky, look, air, cards, shafts, glow, gain, bounce, _gaps(now.look),
         open_sky=by_probes or now.look.indirect == "sky alone", flat=_flat(now.look, sky),
         bodies=project.bodies, rooms=rooms_of(now.sources, now.balance),
+        still=still_ids(project) if now.look.indirect == "lightmaps" else None,
     )  # fmt: skip
     if look.metering is None:
         return scene

@@ -269,6 +269,7 @@ class LitScene:
     flat     : (3,) illuminance that all have instead [lx]; None: none
     glow     : by lamp id, the share of its set light that a lamp gives which glow follows
     rooms    : boxes with light of their own from all around
+    still    : ids of sources of which baked light is shown where there is any; None: none is
     bodies   : ids of parts whose glow is a lamp's light: it shows, and lights nothing beside that
     """
 
@@ -287,6 +288,7 @@ class LitScene:
     flat: NDArray[np.float64] | None = None
     bodies: frozenset[str] = frozenset()
     rooms: tuple[RoomLight, ...] = ()
+    still: frozenset[str] | None = None
 
     def without_shadows(self) -> "LitScene":
         """The scene as if nothing stood in the way of light."""

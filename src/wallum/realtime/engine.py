@@ -14,6 +14,7 @@ from wallum.frame.passes.air import AIR
 from wallum.frame.passes.light import LIGHT, LIGHT_OF_OTHERS
 from wallum.frame.quality import HIGH, Quality
 from wallum.frame.views import FROM_SURFACES
+from wallum.moment.baked import fixed_ids
 from wallum.moment.lamps import NO_LAMPS
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
@@ -26,6 +27,7 @@ from wallum.realtime.level.probe_set import ProbeSet
 from wallum.realtime.pace import Pace
 from wallum.realtime.passes.air import Air, AirLight
 from wallum.realtime.passes.air_over import AirOver
+from wallum.realtime.passes.baked_light import BakedLightPass, BakedPages
 from wallum.realtime.passes.base import Draft, Lit, Pass, Seen, Steps, SunTurn
 from wallum.realtime.passes.bounce import ProbeLightOfHand, ProbeLightPass
 from wallum.realtime.passes.develop import Developer
@@ -72,6 +74,7 @@ class Engine:
         self.sky = SkyPass(context, self.programs, quality)
         self.sky_visibility = SkyVisibility(context, self.programs)
         self.probe_light = ProbeLight(context, self.programs)
+        self.baked = BakedPages(context, self.programs)
         lamps = LampBuffers(context)
         self.lighting = Lighting(
             context, self.programs, lamps, self.sky, self.sky_visibility, self.probe_light, quality
@@ -106,6 +109,7 @@ class Engine:
             SeeThrough(log),
             SkyMaps(log, sky),
             SkyVisibilityPass(log, self.sky_visibility, self.probe_light),
+            BakedLightPass(log, self.baked),
             ProbeLightPass(log, self.probe_light),
             ProbeLightOfHand(log, self.probe_light),
             LampShadowPass(log),
@@ -154,6 +158,7 @@ class Engine:
         lighting.clouds.box = np.asarray(bundle.bounds, dtype=np.float64)
         self.sky_visibility.set_grid(None)
         self.set_probes(None)
+        self.baked.set(None)
         self.forget()
 
     def set_probes(self, probes: ProbeSet | None) -> None:
@@ -209,6 +214,7 @@ class Engine:
         own = tuple(one for one in scene.rooms if one.mirrored)
         if self.lighting.mirrors.set_own(own):
             self.probe_light.show_rooms(own)
+        baked = self.baked.shown(scene) if view.show != "direct" else frozenset()
         gbuffer = targets.fit(size)
         moving = targets is self._reduced
         coarse = self._coarse(gbuffer, view) if moving else None
@@ -222,6 +228,8 @@ class Engine:
             size=size,
             # Light from surfaces comes whole: nothing of it is added by itself.
             active=frozenset() if view.show in FROM_SURFACES else active,
+            baked=baked,
+            fixed=fixed_ids(scene, baked) if self.baked.straight else frozenset(),
             turn=turn,
             moving=moving,
             coarse=coarse,
@@ -238,6 +246,7 @@ class Engine:
         """Bring the result of a pass to what is wanted."""
         kept = draft.targets.keys
         lit = draft.rest if one.described is LIGHT_OF_OTHERS else draft.whole
+        lit = draft.on_surfaces if one.described is LIGHT else lit
         draft.keys[one.name] = self._key(one, draft, lit)
         if one.is_kept(draft):
             return

@@ -10,6 +10,7 @@ from wallum.errors import RendererProblem
 from wallum.frame.quality import HIGH, Quality
 from wallum.realtime.engine import Engine, open_context
 from wallum.realtime.gl.view import pre_exposure
+from wallum.realtime.level.baked_set import BakedSet
 from wallum.realtime.level.bundle import LevelBundle, ProbeGrid
 from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.realtime.mirroring import Mirroring
@@ -99,6 +100,11 @@ class Renderer:
         """That light, of some sources of strength 1."""
         self.settler.stop()
         self.engine.probe_light.take(units)
+
+    def set_baked(self, baked: BakedSet | None) -> None:
+        """Light that was baked of the level; None: there is none."""
+        self.settler.stop()
+        self.engine.baked.set(baked)
 
     def luminance(self, request: PictureRequest, settled: bool) -> NDArray[np.float32]:
         """(H, W, 3) light of the last picture, top row first [cd/m2]."""

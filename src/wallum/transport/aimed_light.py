@@ -46,16 +46,26 @@ class AimedLight:
             self._candela[rows] = kind.candela(self._lamps[rows])
 
     def gather(
-        self, light: Floats, paths: Paths, surfaces: Surfaces, places: Floats, rng: np.random.Generator
+        self,
+        light: Floats,
+        paths: Paths,
+        surfaces: Surfaces,
+        places: Floats,
+        rng: np.random.Generator,
+        straight: bool = True,
     ) -> NDArray[np.int64]:
         """Add what all of them give surfaces that paths have met, at places (N, 3) a little before them.
-        Returns the probes by which those aim at the sky (N,), -1 where they do not."""
+
+        straight : with sun, moon and lamps, of which light comes from one place
+        Returns the probes by which those aim at the sky (N,), -1 where they do not.
+        """
         probes = np.full(len(places), -1, np.int64)
         if self.sky is not None:
             probes = self.sky.find(places.astype(np.float64), surfaces.faces)
             self._add_sky(light, paths, surfaces, places, probes, rng)
-        self._add_far(light, paths, surfaces, places, rng)
-        self._add_lamps(light, paths, surfaces, places, rng)
+        if straight:
+            self._add_far(light, paths, surfaces, places, rng)
+            self._add_lamps(light, paths, surfaces, places, rng)
         self._add_glow(light, paths, surfaces, places, rng)
         return probes
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from wallum.moment.bounce_gains import glow_of
 from wallum.moment.kinds import kind_of
-from wallum.moment.scene import SCREEN_ID, UNLIT_ID, Dome, LitScene
+from wallum.moment.scene import GLOW_ID, OF, SCREEN_ID, UNLIT_ID, Dome, LitScene
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import disc_points, halton
@@ -24,6 +24,7 @@ from wallum.transport.air_between import air_between, air_parts
 from wallum.transport.air_lit import Ways, air_light
 from wallum.transport.field.bounce import BounceField
 from wallum.transport.field.scattering import even_albedo
+from wallum.transport.lightmaps.baked import BakedLight
 from wallum.transport.rays import LIFT_M, RayScene
 from wallum.transport.sheet_shares import card_shares, screen_share
 from wallum.transport.surfaces import SeenSurfaces
@@ -180,11 +181,43 @@ def _air(rays: RayScene, seen: SeenSurfaces, scene: LitScene) -> dict[str, NDArr
 def _add_bounce(layers: Layers, scene: LitScene, bounce: BounceField, kept: Floats) -> None:
     """Add what comes back of each source's light to its layer, as the picture shows it."""
     seen = layers.seen
-    even = even_albedo(seen) * kept / np.pi
-    for source_id, light in bounce.shares(scene, seen.points, seen.normals).items():
-        shown = np.asarray(even * light, np.float64)
+    even = np.asarray(even_albedo(seen) * kept / np.pi, np.float64)
+    shares = bounce.shares(scene, seen.points, seen.normals)
+    shown = {source_id: even * light for source_id, light in shares.items()}
+    if bounce.baked is not None and scene.still is not None:
+        _as_baked(layers, scene, bounce.baked, even, shown)
+    for source_id, light in shown.items():
         straight = layers.light.get(source_id)
-        layers.light[source_id] = shown if straight is None else straight + shown
+        layers.light[source_id] = light if straight is None else straight + light
+
+
+def _as_baked(
+    layers: Layers,
+    scene: LitScene,
+    baked: BakedLight,
+    even: NDArray[np.float64],
+    shown: dict[str, NDArray[np.float64]],
+) -> None:
+    """Where light was baked, have the layers of its sources add up to that; among each other they stay as
+    rays and probes have them.
+
+    even : (P, 3) luminance for illuminance; shown : what comes back of each source's light
+    """
+    light, there = baked.at(layers.seen.triangle, layers.seen.weights)
+    ids = baked.ids & (scene.still or frozenset())
+    sky = {scene.sky.id} if scene.sky is not None else set()
+    own = ids & ({*layers.light} if baked.straight else sky)
+    parts = [shown[one] for one in shown if one.partition(OF)[0] in ids]
+    parts += [layers.light[one] for one in layers.light if one in own and not one.startswith(GLOW_ID)]
+    if not parts:
+        return
+    total = np.sum(parts, axis=0)
+    wanted = even * light * scene.bounce[0]
+    # Where none is known of, the first has all.
+    parts[0] += np.where((total <= 0.0) & there[:, None], wanted, 0.0)
+    factor = np.where(there[:, None] & (total > 0.0), wanted / np.maximum(total, 1e-30), 1.0)
+    for part in parts:
+        part *= factor
 
 
 def fill_layers(

@@ -19,6 +19,9 @@ THIRD = np.full(3, 1.0 / 3.0, np.float32)
 def answer_of(surfaces: Surfaces, rows: NDArray[np.int64], to_eye: Floats, to_light: Floats) -> Floats:
     """(K, 3) share of light that some of the surfaces send to the eye, its cosine with it."""
     s = surfaces
+    if s.paper:
+        cosine = np.clip(dots(s.normals.take(rows, 0), to_light), 0.0, 1.0) / np.float32(np.pi)
+        return np.repeat(cosine[:, None], 3, axis=1)
     base, normals = s.base.take(rows, 0), s.normals.take(rows, 0)
     f0 = None if s.f0 is None else s.f0.take(rows)
     return response(base, s.metallic.take(rows), s.roughness.take(rows), normals, to_eye, to_light, f0)
@@ -70,6 +73,8 @@ def _density(
 
 def _mirror_share(surfaces: Surfaces, to_eye: Floats) -> tuple[Floats, Floats]:
     """How often paths leave surfaces by their facets (N,), the others by the cosine; the facets' alpha."""
+    if surfaces.paper:
+        return np.zeros(len(to_eye), np.float32), np.ones(len(to_eye), np.float32)
     n_v = np.maximum(dots(surfaces.normals, to_eye), 1e-3)
     grey = surfaces.base @ THIRD
     f0 = 0.04 + (grey - 0.04) * surfaces.metallic

@@ -187,6 +187,10 @@ class Reference:
         paths = self._lit_and_onward(light, paths.only(met), hits.only(met), rng, shown)
         if scattered is not None:
             paths = paths.joined(self._from_air_to_air(light, scattered, rng))
+        self._follow(light, paths, rng)
+
+    def _follow(self, light: Floats, paths: Paths, rng: np.random.Generator) -> None:
+        """Gather what paths that have left surfaces or air meet, over as many surfaces as is asked."""
         for _ in range(self._bounces):
             if not len(paths.pixel):
                 return
@@ -256,6 +260,20 @@ class Reference:
         self._add_own(bodies, seen, surfaces, met, self._part_gain - self._lit_gain)
         self._gather(light, paths, hits, None, rng)
         return (light - shone) * np.float32(np.pi), (shone - bodies) * np.float32(np.pi)
+
+    def falling(
+        self, places: Floats, normals: Floats, faces: Floats, rng: np.random.Generator, straight: bool
+    ) -> Floats:
+        """(N, 3) illuminance of surfaces at places (N, 3), one path each [lx]. normals, faces : (N, 3) of the
+        surfaces and of their triangles; straight : with what comes straight from sun, moon and lamps"""
+        count = len(places)
+        starts = (places + faces * np.float32(LIFT_M * 10.0)).astype(np.float32)
+        paths = Paths.alone(np.arange(count), starts, -normals, np.ones((count, 3), np.float32))
+        surfaces = Surfaces.white_paper(normals, faces)
+        light = np.zeros((count, 3), np.float32)
+        probes = self._aimed.gather(light, paths, surfaces, starts, rng, straight)
+        self._follow(light, leave(paths, surfaces, starts, probes, rng), rng)
+        return light * np.float32(np.pi)
 
     def _lit_and_onward(
         self,

@@ -37,6 +37,18 @@ class Surfaces:
     unlit: NDArray[np.bool_]
     part: NDArray[np.int64]
     f0: NDArray[np.float32] | None = None  # (N,) where some of the level's is not the usual one
+    paper: bool = False  # whether all of them send all light back, alike to all sides
+
+    @classmethod
+    def white_paper(cls, normals: Floats, faces: Floats) -> "Surfaces":
+        """N surfaces of which the luminance is the illuminance over pi: what is measured with."""
+        count = len(normals)
+        nothing, ones = np.zeros(count, np.float32), np.ones((count, 3), np.float32)
+        no_rows, no_glow = np.zeros(0, np.int64), np.zeros((0, 3), np.float32)
+        marks = np.zeros(count, bool), np.full(count, -1, np.int64)
+        rough: NDArray[np.float32] = np.ones(count, np.float32)
+        facing = np.asarray(normals, np.float32), np.asarray(faces, np.float32)
+        return cls(*facing, ones, nothing, rough, no_rows, no_glow, *marks, paper=True)
 
 
 class SurfaceTables:

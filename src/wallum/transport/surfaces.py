@@ -30,6 +30,7 @@ class SeenSurfaces:
     colours of corners tint it; part : (P,) number of its part
     layers : see-through surfaces before them, each pixel's counted
     material : (P,) number of its material; names : of those
+    triangle : (P,) number of its triangle; weights : (P, 2) of that one's second and third corners
     """
 
     camera: Camera
@@ -49,6 +50,8 @@ class SeenSurfaces:
     layers: int = 0
     material: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     names: tuple[str, ...] = ()
+    triangle: NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    weights: Floats = field(default_factory=lambda: np.zeros((0, 2)))
 
 
 def _weights(hits: Hits) -> NDArray[np.float64]:
@@ -132,4 +135,6 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
         layers,
         number.astype(np.int64),
         tuple(one.name for one in level.materials),
+        found.triangle.astype(np.int64),
+        found.weights,
     )

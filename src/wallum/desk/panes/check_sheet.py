@@ -16,6 +16,7 @@ from wallum.judge.device import load_profile
 from wallum.judge.findings import Finding
 from wallum.moment.evaluate import evaluate
 from wallum.transport.field.bounce import BounceField
+from wallum.transport.lightmaps.baked import BakedLight
 
 __all__ = ["CheckSheet"]
 
@@ -26,17 +27,18 @@ class _CheckThread(WorkThread):
     behind = True
 
     def __init__(
-        self, project: Project, loaded: LoadedLevel, pictures: list[Pictured], bounce: BounceField | None
-    ) -> None:
+        self, project: Project, loaded: LoadedLevel, pictures: list[Pictured], bounce: BounceField | None,
+        baked: tuple[BakedLight | None, bool],
+    ) -> None:  # fmt: skip
         super().__init__()
         self._project, self._loaded, self._pictures = project, loaded, pictures
-        self._bounce = bounce
+        self._bounce, self._baked = bounce, baked
 
     def work(self) -> None:
         loaded = self._loaded
         profile = load_profile(self._project.target.profile)
         scene = (self._project, loaded.level, loaded.rays, loaded.boxes)
-        asked = (lambda: not self.given_up, lambda: self._pictures, lambda: self._bounce)
+        asked = (lambda: not self.given_up, lambda: self._pictures, lambda: self._bounce, lambda: self._baked)
         self.found.emit(check(Checked(*scene, profile, *asked)))
 
 
@@ -51,6 +53,8 @@ class CheckSheet(QObject):
         self.findings: list[Finding] = []
         # Light from surfaces of the level that is shown, as far as it is known.
         self.bounce: Callable[[], BounceField | None] = lambda: None
+        # What was baked of it, and whether it was as it is.
+        self.baked: Callable[[], tuple[BakedLight | None, bool]] = lambda: (None, False)
 
     def begin(self) -> None:
         """Check the project as it is now."""
@@ -61,7 +65,8 @@ class CheckSheet(QObject):
             self._session.told.emit("The level is still being made ready: check it in a moment")
             return
         self._session.told.emit("Checking every shot at four hours ...")
-        self._thread = _CheckThread(self._session.history.present, loaded, self._shown(), self.bounce())
+        present, known = self._session.history.present, (self.bounce(), self.baked())
+        self._thread = _CheckThread(present, loaded, self._shown(), *known)
         self._thread.found.connect(self._show)
         self._thread.failed.connect(self._failed)
         self._crew.start(self._thread)

@@ -17,9 +17,11 @@ from PyQt6.QtWidgets import (
 
 from wallum.desk.day.path_chart import PathChart
 from wallum.desk.panes.air_head import AIR_GROUPS, LAYERS, AirHead
+from wallum.desk.panes.baking_head import BakingHead
 from wallum.desk.panes.colour_field import ColourField
 from wallum.desk.panes.tune_rows import Row
 from wallum.desk.project.session import Session
+from wallum.desk.rendering.light_baking import LightBaking
 from wallum.desk.widgets.still_label import StillLabel
 from wallum.document.fields import Item, declared
 from wallum.document.owners import OWNERS, title_of
@@ -223,6 +225,8 @@ class TunePane(QWidget):
         self._air = AirHead(session)
         self._air.chosen.connect(self.show_group)
         layout.addWidget(self._air)
+        self.baking = BakingHead()
+        layout.addWidget(self.baking)
         layout.addWidget(self._scroll, 1)
         session.changed.connect(self.refresh)
         session.selection.changed.connect(self.refresh)
@@ -256,6 +260,11 @@ class TunePane(QWidget):
         self._group = group
         self._session.selection.select("")
         self.refresh()
+
+    def lead_baking(self, baking: LightBaking) -> None:
+        """Show how baked light stands over its values, and those once a bake begins."""
+        self.baking.lead(baking)
+        baking.began.connect(lambda: self.show_group("baking"))
 
     def build_ahead(self) -> None:
         """Build the panes that are not there yet, a little at a time, while nothing else is to do."""
@@ -293,7 +302,7 @@ class TunePane(QWidget):
     def _hour_changed(self) -> None:
         # A day that plays would spend its time on numbers that no one can read.
         moves = bool(self._session.project.lanes) or self._group in ("setting", *AIR_GROUPS)
-        moves = moves or isinstance(self._session.selection.source, FarLight)
+        moves = moves or self._group == "baking" or isinstance(self._session.selection.source, FarLight)
         if moves and not self._soon.isActive():
             self._soon.start()
 
@@ -319,6 +328,8 @@ class TunePane(QWidget):
         self._air.setVisible(source is None and self._group in AIR_GROUPS)
         if source is None and self._group in AIR_GROUPS:
             self._air.show_group(self._group)
+        self.baking.setVisible(source is None and self._group == "baking")
+        self.baking.refresh()
         if source is not None:
             found = (now.source(one) for one in self._session.selection.ids[:-1])
             others = [one for one in found if one is not None]

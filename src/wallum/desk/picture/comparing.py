@@ -54,6 +54,11 @@ class Comparing(QObject):
             "to_card": lambda: self._pointer.at_pointer(partial(self._pointer.shafts.turn_into_card)),
         }
 
+    def dispose(self) -> None:
+        """Stop what is being worked out."""
+        self.ways.dispose()
+        self.around.dispose()
+
     def wipe_variant(self) -> None:
         """Wipe against the chosen variant, or end that."""
         variant = self._variants.choice.currentData()

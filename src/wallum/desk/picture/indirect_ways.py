@@ -14,10 +14,10 @@ from wallum.desk.project.loading import LoadedLevel
 from wallum.desk.project.session import Session
 from wallum.desk.project.work_thread import Crew
 from wallum.desk.rendering.indirect_thread import IndirectThread
-from wallum.document.look import INDIRECT, Indirect
+from wallum.document.look import Indirect
 from wallum.errors import WallumError
 from wallum.judge.device import DeviceProfile, load_profile
-from wallum.judge.indirect_ways import DRAWN, IndirectWay, Surroundings, bare, stops_off
+from wallum.judge.indirect_ways import DRAWN, IndirectWay, Surroundings, bare, stops_off, ways_of
 from wallum.judge.shaft_ways import exposure_for, read_off
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
@@ -33,7 +33,7 @@ __all__ = ["IndirectWays"]
 PREFIX: Final = "around "
 MEASURED: Final = "around, measured "
 TITLES: Final[dict[Indirect, str]] = {
-    "probes": "Probes", "sky alone": "Sky alone", "flat": "Flat", "none": "None",
+    "probes": "Probes", "lightmaps": "Lightmaps", "sky alone": "Sky alone", "flat": "Flat", "none": "None",
 }  # fmt: skip
 
 
@@ -63,8 +63,16 @@ class IndirectWays(PictureGrid):
 
     def open(self) -> None:
         """Show it."""
-        self._focused = INDIRECT.index(self._session.project.look.indirect)
+        self._focused = self._focus()
         self.open_grid()
+
+    def _ways(self) -> tuple[Indirect, ...]:
+        bounce = self.bounce()
+        return ways_of(None if bounce is None else bounce.baked)
+
+    def _focus(self) -> int:
+        ways, shown = self._ways(), self._session.project.look.indirect
+        return ways.index(shown) if shown in ways else 0
 
     def dispose(self) -> None:
         """Stop for good."""
@@ -74,16 +82,16 @@ class IndirectWays(PictureGrid):
     # -- what stands in the grid ---------------------------------------------------------
 
     def count(self) -> int:
-        return len(INDIRECT)
+        return len(self._ways())
 
     def aspect(self) -> float:
         return max(self._picture.width(), 1) / max(self._picture.height(), 1)
 
     def picture_of(self, number: int) -> QImage | None:
-        return self._pictures.get(PREFIX + INDIRECT[number])
+        return self._pictures.get(PREFIX + self._ways()[number])
 
     def name_of(self, number: int) -> str:
-        way = INDIRECT[number]
+        way = self._ways()[number]
         one = self.found.get(way)
         if one is None:
             return f"{TITLES[way]}: is being worked out"
@@ -91,7 +99,7 @@ class IndirectWays(PictureGrid):
         return f"{TITLES[way]}: {one.ms:.2f} ms, {one.megabytes:.1f} MB, {off}"
 
     def choose(self, number: int) -> None:
-        way = INDIRECT[number]
+        way = self._ways()[number]
         self.hide()
         if way != self._session.project.look.indirect:
             self._session.set_value(f"light around: {TITLES[way].lower()}", "look/indirect", way)
@@ -151,9 +159,9 @@ class IndirectWays(PictureGrid):
         bounce: BounceField | None = self.bounce()
         seen = seen_surfaces(loaded.rays, loaded.level, camera, LAYER_SIZE)
         grid = kept_grid(loaded.lasting, loaded.bounds, self._session.keeping.file)
-        made = None if bounce is None else bounce.made
+        made, baked = (None, None) if bounce is None else (bounce.made, bounce.baked)
         return Surroundings(
-            project, moment, loaded.level, loaded.rays, camera, loaded.boxes, seen, profile, made, grid
+            project, moment, loaded.level, loaded.rays, camera, loaded.boxes, seen, profile, made, baked, grid
         )
 
     def _forget(self) -> None:

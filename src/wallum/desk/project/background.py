@@ -33,6 +33,7 @@ class Background(QObject):
     probes_ready = pyqtSignal(object)  # a ProbeSet, or None
     bounce_lit = pyqtSignal(object)  # Units
     bounce_settled = pyqtSignal(bool)
+    moves = pyqtSignal()  # the hand
     rested = pyqtSignal()  # the hand, a moment ago
 
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
@@ -150,6 +151,7 @@ class Background(QObject):
         if self._bounce is not None:
             self._bounce.pause(True)
         self._rest.start()
+        self.moves.emit()
 
     def make_way(self, on: bool) -> None:
         """Whether the processor is needed for a level that is being opened."""

@@ -14,7 +14,7 @@ from wallum.frame.asked import Asked
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import load_profile
 from wallum.judge.ledger import ledger
-from wallum.judge.work import count_work
+from wallum.judge.work import count_work, with_baked
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.transport.contributions import LAYER_SIZE, Layers, fill_layers
@@ -121,5 +121,6 @@ class ContributionThread(WorkThread):
             self.cost_refused.emit(str(error))
             return
         size = (target.width, target.height)
-        work = count_work(Asked(wanted.loaded.boxes, wanted.scene, seen, wanted.camera, size))
+        asked = Asked(wanted.loaded.boxes, wanted.scene, seen, wanted.camera, size)
+        work = count_work(with_baked(asked, None if wanted.bounce is None else wanted.bounce.baked))
         self.cost_found.emit(frame_cost(work, target, profile))

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QImage
 
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
+from wallum.realtime.level.baked_set import BakedSet
 from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.realtime.process.client import RendererClient
@@ -102,6 +103,10 @@ class RenderLink(QObject):
     def set_probes(self, probes: ProbeSet | None) -> None:
         """Where light that comes back from surfaces is known in the level that is shown."""
         self._client.set_probes(probes)
+
+    def set_baked(self, baked: BakedSet | None) -> None:
+        """Light that was baked of the level that is shown."""
+        self._client.set_baked(baked)
 
     def take_bounce(self, units: Units) -> None:
         """That light, of some sources of strength 1."""

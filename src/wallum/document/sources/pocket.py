@@ -74,6 +74,6 @@ class PocketSource(Drifting):
         return self
 
     def inactive(self) -> frozenset[str]:
-        shares = frozenset({"in_air", "air_shadow"})
+        shares = frozenset({"in_air", "air_shadow", "baked"})
         dark = frozenset({"kelvin", "tint", "colour", "colour_by"}) if self.own_light <= 0.0 else frozenset()
         return super().inactive() | shares | dark

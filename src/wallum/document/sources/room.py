@@ -52,7 +52,7 @@ class RoomSource(Placed):
         return self
 
     def inactive(self) -> frozenset[str]:
-        air = frozenset({"in_air", "air_shadow"})
+        air = frozenset({"in_air", "air_shadow", "baked"})
         dark = (
             frozenset({"kelvin", "tint", "colour", "colour_by", "fade"})
             if self.ambient <= 0.0

@@ -46,7 +46,7 @@ class Sheets(Drifting):
     )
 
     def inactive(self) -> frozenset[str]:
-        return super().inactive() | {"in_air", "air_shadow"}
+        return super().inactive() | {"in_air", "air_shadow", "baked"}
 
 
 class CardSource(Sheets):

@@ -12,7 +12,8 @@ def by_probes(asked: Asked) -> bool:
 
 
 def _count(asked: Asked) -> Counted | None:
-    return Counted({"pixels": asked.pixels}) if by_probes(asked) else None
+    pixels = asked.pixels * (1.0 - asked.baked)
+    return Counted({"pixels": pixels}) if by_probes(asked) and pixels > 0.0 else None
 
 
 # With what is seen of the sky, in whose place it comes.

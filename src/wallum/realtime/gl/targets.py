@@ -46,6 +46,7 @@ class GBuffer:
         self.bounce = _target(context, size, 4, "f2")  # light from surfaces, pre-exposed
         self.probe_frame = context.framebuffer([self.open, self.bounce], self.depth)
         self._of_hand: tuple[moderngl.Texture, moderngl.Framebuffer] | None = None
+        self._baked: tuple[moderngl.Texture, moderngl.Framebuffer] | None = None
         self._cells: tuple[object, NDArray[np.int64]] | None = None
 
     @property
@@ -56,6 +57,14 @@ class GBuffer:
             light = _target(self._context, self.size, 4, "f2")
             self._of_hand = light, self._context.framebuffer([self.open, light], self.depth)
         return self._of_hand
+
+    @property
+    def baked(self) -> tuple[moderngl.Texture, moderngl.Framebuffer]:
+        """Light that was baked, pre-exposed, and whether there is any; and what it is drawn into."""
+        if self._baked is None:
+            light = _target(self._context, self.size, 4, "f2")
+            self._baked = light, self._context.framebuffer([light], self.depth)
+        return self._baked
 
     def cells(self, far: float) -> NDArray[np.int64]:
         """Numbers of the cells that hold its surfaces, see clusters.py."""
@@ -81,7 +90,8 @@ class GBuffer:
     def release(self) -> None:
         more = [] if self.through is None else [self.through]
         held = (self.frame, self.base_frame, self.open_frame, self.probe_frame, *self.colours, *more)
-        for item in (*reversed(self._of_hand or ()), *held, self.open, self.bounce, self.depth):
+        made = (*reversed(self._of_hand or ()), *reversed(self._baked or ()))
+        for item in (*made, *held, self.open, self.bounce, self.depth):
             item.release()
 
 

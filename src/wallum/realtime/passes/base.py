@@ -72,6 +72,8 @@ class Draft:
     moving : whether it is one of a moving camera or a running hour
     coarse : how coarse far surfaces may be; None: not at all
     folded : whether the light pass lays the air over what it lights
+    baked  : ids of the sources of which baked light is shown; fixed : those of them that draw nothing
+             themselves on surfaces, as what comes straight from them is baked too
     hand_gains : of the sources under it, what their light from surfaces at strength 1 is multiplied by
     keys   : of each pass that this picture has come through, what its result depends on
     """
@@ -94,6 +96,8 @@ class Draft:
     dirty_lamps: list[str] = field(default_factory=list)
     sun_shadows: SunShadows | None = None
     hand_gains: dict[str, NDArray[np.float64]] = field(default_factory=dict)
+    baked: frozenset[str] = frozenset()
+    fixed: frozenset[str] = frozenset()
 
     @property
     def inspected(self) -> bool:
@@ -111,10 +115,18 @@ class Draft:
         return self.scene.cards, self.scene.screen
 
     @cached_property
+    def on_surfaces(self) -> Lit:
+        """The scene as it lights surfaces: all of it but what is baked."""
+        return self._without(self.fixed) if self.fixed else self.whole
+
+    @cached_property
     def rest(self) -> Lit:
-        """The scene without the sources under the hand."""
-        keep = np.array([one not in self.active for one in self.seen.lamps.ids], dtype=bool)
-        return Lit(self.scene.without(self.active), self.seen.lamps.only(keep), keep)
+        """The same without the sources under the hand."""
+        return self._without(self.active | self.fixed)
+
+    def _without(self, ids: frozenset[str]) -> Lit:
+        keep = np.array([one not in ids for one in self.seen.lamps.ids], dtype=bool)
+        return Lit(self.scene.without(ids), self.seen.lamps.only(keep), keep)
 
 
 class Pass(ABC):

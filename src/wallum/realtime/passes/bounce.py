@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from wallum.frame.passes.baked import BAKED_LIGHT
 from wallum.frame.passes.bounce import PROBE_LIGHT, PROBE_LIGHT_OF_HAND
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 from wallum.moment.bounce_gains import bounce_gains
@@ -18,7 +19,7 @@ class ProbeLightPass(Pass):
     """What each pixel's surface has from the probes about it."""
 
     described = PROBE_LIGHT
-    reads = (SURFACES.name, SEE_THROUGH.name)
+    reads = (SURFACES.name, SEE_THROUGH.name, BAKED_LIGHT.name)
 
     def __init__(self, log: PassLog, probes: ProbeLight) -> None:
         super().__init__(log)
@@ -29,12 +30,14 @@ class ProbeLightPass(Pass):
 
     def key(self, draft: Draft, lit: Lit) -> object:
         look = pre_exposure(lit.scene.look.ev100), draft.view.show == "probes"
-        return self._probes.key(_others(draft)), look
+        return self._probes.key(_others(draft)), look, tuple(sorted(draft.baked))
 
     def draw(self, draft: Draft) -> Steps:
         with self.log.measure(self.name) as work:
             for one in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
-                self._probes.fill(one, draft.view, _others(draft), whole=not draft.active)
+                # What is seen through has no texels.
+                baked = draft.baked if one is draft.gbuffer else frozenset()
+                self._probes.fill(one, draft.view, _others(draft), not draft.active, baked)
                 work["pixels"] = work.get("pixels", 0) + one.size[0] * one.size[1]
         yield
 
@@ -50,12 +53,12 @@ class ProbeLightOfHand(Pass):
         self._probes = probes
 
     def wanted(self, draft: Draft) -> bool:
-        known = any(one in self._probes.units for one in draft.active)
+        known = any(one in self._probes.units for one in draft.active - draft.baked)
         return known and not draft.inspected and draft.view.show != "direct"
 
     def begin(self, draft: Draft) -> None:
         gains = bounce_gains(draft.scene)
-        draft.hand_gains = {one: gains[one] for one in sorted(draft.active) if one in gains}
+        draft.hand_gains = {one: gains[one] for one in sorted(draft.active - draft.baked) if one in gains}
 
     def key(self, draft: Draft, lit: Lit) -> object:
         gains = draft.hand_gains
@@ -81,5 +84,6 @@ class ProbeLightOfHand(Pass):
 
 
 def _others(draft: Draft) -> LitScene:
-    """The scene without what is under the hand: that is looked up by itself."""
-    return draft.scene.without(draft.active) if draft.active else draft.scene
+    """The scene without what is under the hand: that is looked up by itself, unless it is baked."""
+    moved = draft.active - draft.baked
+    return draft.scene.without(moved) if moved else draft.scene

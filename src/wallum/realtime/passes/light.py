@@ -3,6 +3,7 @@
 import moderngl
 
 from wallum.frame.passes.air import AIR, AIR_LIGHT
+from wallum.frame.passes.baked import BAKED_LIGHT
 from wallum.frame.passes.bounce import PROBE_LIGHT, PROBE_LIGHT_OF_HAND
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
@@ -21,7 +22,7 @@ __all__ = ["Light", "LightAdded", "LightOfOthers", "LightOfSeeThrough"]
 
 
 BEFORE = (
-    SURFACES, SEE_THROUGH, SKY, SKY_VISIBILITY, PROBE_LIGHT, LAMP_SHADOWS, SUN_SHADOWS, CLOUDS,
+    SURFACES, SEE_THROUGH, SKY, SKY_VISIBILITY, BAKED_LIGHT, PROBE_LIGHT, LAMP_SHADOWS, SUN_SHADOWS, CLOUDS,
 )  # fmt: skip
 
 
@@ -90,7 +91,7 @@ class Light(_Summed):
         """Whether the air goes into it: not where nothing else has changed since, as the light is kept then
         and air laid over that costs less than both."""
         draft.folded = can_fold(draft) and draft.targets.folds(
-            (super().key(draft, draft.whole), draft.view.camera, draft.size), self._in_air(draft)
+            (super().key(draft, draft.on_surfaces), draft.view.camera, draft.size), self._in_air(draft)
         )
 
     @staticmethod
@@ -104,7 +105,7 @@ class Light(_Summed):
 
     def draw(self, draft: Draft) -> Steps:
         targets = draft.targets
-        yield from self._sum(draft, draft.whole, targets.aired if draft.folded else targets.total)
+        yield from self._sum(draft, draft.on_surfaces, targets.aired if draft.folded else targets.total)
         if draft.folded:
             with self.log.measure(AIR.name):
                 self._over.beyond(draft)
@@ -169,7 +170,7 @@ class LightOfSeeThrough(Pass):
         lighting.write_lamps(draft)
         for layer in reversed(draft.layers):
             with self.log.measure(self.name) as work:
-                lighting.sum_all(draft, draft.whole, layer.gbuffer, layer.target)
+                lighting.sum_all(draft, draft.on_surfaces, layer.gbuffer, layer.target)
                 layers.lay(layer, draft, lighting, draft.targets.result)
                 work |= lighting.work(draft, layer.gbuffer)
             yield

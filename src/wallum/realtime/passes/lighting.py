@@ -425,7 +425,8 @@ class Lighting:
     def far_alone(self, draft: "Draft") -> LitScene | None:
         """The scene with sun, sky and rooms alone, as far as they are under the hand; None where none is."""
         scene = draft.scene
-        sun = scene.sun if scene.sun and scene.sun.id in draft.active else None
+        moved = draft.active - draft.fixed
+        sun = scene.sun if scene.sun and scene.sun.id in moved else None
         sky = scene.sky if scene.sky and scene.sky.id in draft.active else None
         rooms = tuple(one for one in scene.rooms if one.id in draft.active)
         alone = LitScene(NO_LAMPS, sun, sky, scene.look, scene.air, open_sky=scene.open_sky, rooms=rooms)
@@ -462,7 +463,7 @@ class Lighting:
         scene = LitScene(NO_LAMPS, None, None, draft.scene.look, draft.scene.air)
         centres, radii = bounding_spheres(lamps)
         pixels = 0
-        for index in (i for i, one in enumerate(lamps.ids) if one in draft.active):
+        for index in (i for i, one in enumerate(lamps.ids) if one in draft.active - draft.fixed):
             place = lamp_scissor(centres[index], float(radii[index]), draft.view.camera, draft.size)
             if place is None:
                 continue

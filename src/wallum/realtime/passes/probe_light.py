@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from wallum.moment.bounce_gains import coloured, gains_of
 from wallum.moment.room_light import RoomLight
-from wallum.moment.scene import LitScene
+from wallum.moment.scene import OF, LitScene
 from wallum.physics.colour import luminance
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
@@ -29,6 +29,19 @@ MOST_LIGHT = 60_000.0
 NEAR_M = 0.1
 
 
+class _Table:
+    """What each probe has, eight half floats of it, see probe_light.frag.glsl; `written`: of which light."""
+
+    def __init__(self, context: moderngl.Context, probes: ProbeSet) -> None:
+        rows = -(-len(probes.places) // ROW)
+        self.packed = np.zeros((rows * ROW, 8), np.float16)
+        self.packed[: len(probes.sky), 3:7] = probes.sky[:, [3, 0, 1, 2]]
+        self.packed[: len(probes.sky), 7] = probes.of_room
+        self.texture = context.texture((ROW, rows), 4, self.packed.tobytes(), dtype="u4")
+        self.texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self.written: object = None
+
+
 class ProbeLight:
     """Holds a level's probes and their light by source."""
 
@@ -36,9 +49,8 @@ class ProbeLight:
         self._context, self._programs = context, programs
         self._set: ProbeSet | None = None
         self._textures: dict[str, moderngl.Texture | moderngl.Texture3D] = {}
-        self._light: moderngl.Texture | None = None
-        self._written: object = None
-        self._packed: NDArray[np.float16] = np.zeros((0, 8), np.float16)
+        self._all: _Table | None = None
+        self._beside: _Table | None = None  # the same without what is baked
         self.units: Units = {}
         self._versions: dict[str, int] = {}  # of each
         self.number = 0  # of the set
@@ -61,9 +73,10 @@ class ProbeLight:
 
     def set_probes(self, probes: ProbeSet | None) -> None:
         """Take the probes of a level; None: there are none, and no light of theirs."""
-        for texture in (*self._textures.values(), *([] if self._light is None else [self._light])):
+        tables = [one.texture for one in (self._all, self._beside) if one is not None]
+        for texture in (*self._textures.values(), *tables):
             texture.release()
-        self._set, self._textures, self._light, self._written = probes, {}, None, None
+        self._set, self._textures, self._all, self._beside = probes, {}, None, None
         self.units, self._versions = {}, {}
         self.number += 1
         if probes is None:
@@ -77,12 +90,7 @@ class ProbeLight:
         }
         for texture in self._textures.values():
             texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
-        rows = -(-len(probes.places) // ROW)
-        self._packed = np.zeros((rows * ROW, 8), np.float16)
-        self._packed[: len(probes.sky), 3:7] = probes.sky[:, [3, 0, 1, 2]]
-        self._packed[: len(probes.sky), 7] = probes.of_room
-        self._light = self._context.texture((ROW, rows), 4, self._packed.tobytes(), dtype="u4")
-        self._light.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self._all, self._beside = _Table(self._context, probes), _Table(self._context, probes)
 
     def show_rooms(self, rooms: tuple[RoomLight, ...]) -> None:
         """Let what stands in rooms of the artist's see the images of those, which come after those found."""
@@ -94,8 +102,11 @@ class ProbeLight:
             low, high = room.corners
             over = replace(room, half=tuple((0.5 * (high - low) + NEAR_M).tolist()), turn_rad=0.0)
             numbers[over.share(self._set.places) > 0.0] = number
-        self._packed[: len(numbers), 7] = numbers
-        self._written, self._rooms_number = None, self._rooms_number + 1
+        for table in (self._all, self._beside):
+            assert table is not None
+            table.packed[: len(numbers), 7] = numbers
+            table.written = None
+        self._rooms_number += 1
 
     def _table(self, values: NDArray[np.generic], dtype: str, components: int = 4) -> moderngl.Texture:
         """(N, K) values in a texture of ROW probes a row."""
@@ -126,48 +137,72 @@ class ProbeLight:
         """What the light of some sources at strength 1 depends on; of those that have any."""
         return self.number, tuple((one, self._versions[one]) for one in sorted(ids) if one in self.units)
 
-    def _write(self, gains: Gains, keeps: float, exposure: float) -> bool:
-        """Have the light of sources, each times its gain, where probes are looked up; False where it is."""
+    def _write(self, table: "_Table", gains: Gains, keeps: float, exposure: float) -> bool:
+        """Have the light of sources, each times its gain, in a table; False where it is."""
         there = {one: gain for one, gain in sorted(gains.items()) if one in self.units}
         versions = self.versions(frozenset(there))
         key = (versions, tuple(tuple(gain) for gain in there.values()), keeps, exposure)
-        if self._written == key:
+        if table.written == key:
             return False
         assert self._set is not None
-        assert self._light is not None
         count = len(self._set.places)
         out = np.zeros((count, 3), np.float32)
         for source_id, gain in there.items():
             out += self.units[source_id] * (gain * exposure).astype(np.float32)
-        self._packed[:count, :3] = np.minimum(coloured(out, keeps), MOST_LIGHT)
-        self._light.write(self._packed)
-        self._written = key
+        table.packed[:count, :3] = np.minimum(coloured(out, keeps), MOST_LIGHT)
+        table.texture.write(table.packed)
+        table.written = key
         return True
 
-    def fill(self, gbuffer: GBuffer, view: View, scene: LitScene, whole: bool = True) -> None:
-        """Find what each pixel has from the probes about it. whole : whether that is all light there is"""
+    def fill(
+        self,
+        gbuffer: GBuffer,
+        view: View,
+        scene: LitScene,
+        whole: bool = True,
+        baked: frozenset[str] = frozenset(),
+    ) -> None:
+        """Find what each pixel has from the probes about it.
+
+        whole : whether that is all light there is
+        baked : ids of sources of which pixels that have baked light have theirs there
+        """
+        assert self._all is not None
+        assert self._beside is not None
         exposure = pre_exposure(scene.look.ev100)
-        if self._write(gains_of(scene, self.units), scene.bounce[1], exposure) and whole:
-            numbers = self._packed[:, 7].astype(np.int64)
-            light = np.maximum(luminance(self._packed[:, :3].astype(np.float64)), 0.0) / exposure
+        gains = gains_of(scene, self.units)
+        if self._write(self._all, gains, scene.bounce[1], exposure) and whole:
+            numbers = self._all.packed[:, 7].astype(np.int64)
+            light = np.maximum(luminance(self._all.packed[:, :3].astype(np.float64)), 0.0) / exposure
             counts = np.maximum(np.bincount(numbers), 1)
             self.room_light = np.bincount(numbers, light) / counts
-        self._look_up(gbuffer, view, gbuffer.probe_frame)
+        values: dict[str, object] = {}
+        if baked:
+            live = {one: gain for one, gain in gains.items() if one.partition(OF)[0] not in baked}
+            self._write(self._beside, live, scene.bounce[1], exposure)
+            sky = scene.sky is not None and scene.sky.id in baked
+            values = {"beside_baked": self._beside.texture, "g_baked": gbuffer.baked[0]}
+            values |= {"sky_is_baked": float(sky)}
+        self._look_up(gbuffer, view, gbuffer.probe_frame, values)
 
     def fill_of_hand(self, gbuffer: GBuffer, view: View, scene: LitScene, gains: Gains) -> None:
         """The same of the light of some sources alone, each times its gain."""
-        self._write(gains, scene.bounce[1], pre_exposure(scene.look.ev100))
-        self._look_up(gbuffer, view, gbuffer.of_hand[1])
+        assert self._all is not None
+        self._write(self._all, gains, scene.bounce[1], pre_exposure(scene.look.ev100))
+        self._look_up(gbuffer, view, gbuffer.of_hand[1], {})
 
-    def _look_up(self, gbuffer: GBuffer, view: View, frame: moderngl.Framebuffer) -> None:
+    def _look_up(
+        self, gbuffer: GBuffer, view: View, frame: moderngl.Framebuffer, baked: dict[str, object]
+    ) -> None:
         assert self._set is not None
-        program = self._programs.get(
-            "screen", "probe_light", frozenset({"OWN"} if view.show == "probes" else ())
-        )
+        assert self._all is not None
+        features = ({"OWN"} if view.show == "probes" else set()) | ({"BAKED"} if baked else set())
+        program = self._programs.get("screen", "probe_light", frozenset(features))
         set_uniforms(
             program,
             **self._textures,
-            probe_light=self._light,
+            **baked,
+            probe_light=self._all.texture,
             probe_low=self._set.low,
             probe_step=self._set.step,
             ends_below=tuple(np.where(self._set.goes_on[0], 0.0, 1e3)),

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.checkout import PACKAGES
+from wallum.realtime.level.baked_set import BakedSet
 from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.realtime.process.channel import Channel, Closed
@@ -42,6 +43,7 @@ class RendererClient:
         self._grid: Block | None = None
         self._probes: Block | None = None
         self._units: Units = {}
+        self._baked: Block | None = None
         self._frames: list[Block] = []
         self._latest: PictureRequest | None = None  # what the picture should be
         self._fresh = False  # whether nothing of this level was asked for yet
@@ -77,6 +79,7 @@ class RendererClient:
             self._send(("level", self._level.size), (self._level.descriptor,))
             self._send_grid()
             self._send_probes()
+            self._send_baked()
         if self._latest is not None:
             # A quick picture first: the artist should not look at nothing.
             self._waiting = replace(self._latest, detail="sketch", settle=False)
@@ -113,6 +116,7 @@ class RendererClient:
             self._grid.close()
             self._grid = None
         self._forget_probes()
+        self._forget_baked()
         self._send(("level", block.size), (block.descriptor,))
 
     def set_grid(self, grid: ProbeGrid | None) -> None:
@@ -140,6 +144,24 @@ class RendererClient:
             self._send(("probes", self._probes.size), (self._probes.descriptor,))
             if self._units:
                 self._send_units(self._units)
+
+    def _forget_baked(self) -> None:
+        if self._baked is not None:
+            self._baked.close()
+        self._baked = None
+
+    def set_baked(self, baked: BakedSet | None) -> None:
+        """Light that was baked of the level that is shown."""
+        self._forget_baked()
+        self._baked = None if baked is None else store_value(baked)
+        self.grid_number += 1
+        self._send_baked()
+
+    def _send_baked(self) -> None:
+        if self._baked is None:
+            self._send(("baked", 0))
+        else:
+            self._send(("baked", self._baked.size), (self._baked.descriptor,))
 
     def take_bounce(self, units: Units) -> None:
         """That light, of some sources of strength 1, in the place of what they had."""
@@ -286,7 +308,7 @@ class RendererClient:
     def stop(self) -> None:
         """End the process and free the memory."""
         self._close()
-        for block in (*self._frames, self._level, self._grid):
+        for block in (*self._frames, self._level, self._grid, self._probes, self._baked):
             if block is not None:
                 block.close()
-        self._frames, self._level, self._grid = [], None, None
+        self._frames, self._level, self._grid, self._probes, self._baked = [], None, None, None, None

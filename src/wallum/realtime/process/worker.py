@@ -41,6 +41,7 @@ class Worker:
         self._next_level: Block | None = None
         self._next_grid: tuple[Block | None] | None = None
         self._next_probes: Block | None = None
+        self._next_baked: tuple[Block | None] | None = None
         self._next_units: list[Block] = []
         self._pending: PictureRequest | None = None
         self._settling: PictureRequest | None = None
@@ -100,6 +101,9 @@ class Worker:
             case ("probes", size):
                 self._settling = None
                 self._keep_probes(Block(descriptors[0], size))
+            case ("baked", size):
+                self._settling = None
+                self._keep_baked(Block(descriptors[0], size) if size else None)
             case ("bounce", size):
                 self._next_units.append(Block(descriptors[0], size))
             case ("frames", size):
@@ -125,6 +129,8 @@ class Worker:
         self._next_level = block
         self._keep_probes(None)
         self._keep_grid(None)
+        self._keep_baked(None)
+        self._next_baked = None
         self._next_grid = None  # one that came before was for another level
 
     def _keep_probes(self, block: Block | None) -> None:
@@ -137,6 +143,11 @@ class Worker:
         if self._next_grid is not None and self._next_grid[0] is not None:
             self._next_grid[0].close()
         self._next_grid = (block,)
+
+    def _keep_baked(self, block: Block | None) -> None:
+        if self._next_baked is not None and self._next_baked[0] is not None:
+            self._next_baked[0].close()
+        self._next_baked = (block,)
 
     @property
     def _overtaken(self) -> bool:
@@ -152,6 +163,11 @@ class Worker:
             (grid,), self._next_grid = self._next_grid, None
             self._set_grid(grid)
         self._take_probes()
+        if self._next_baked is not None:
+            (baked,), self._next_baked = self._next_baked, None
+            self._renderer.set_baked(None if baked is None else load_value(baked))
+            if baked is not None:
+                baked.close()
 
     def _take_probes(self) -> None:
         """Probes that came, and light of theirs."""

@@ -1,6 +1,7 @@
 #version 430 core
 // What each pixel's surface has from the probes about it: how much of the sky it sees, as sky_visibility.frag.glsl
 // says it, and light that has come back from surfaces. OWN: of one probe alone, and where it lies.
+// BAKED: pixels that have light on baked pages have that, and from probes what is not baked.
 
 #include "packing.glsl"
 #include "probes.glsl"
@@ -16,6 +17,11 @@ uniform float probe_turn;         // another for each picture, 0 to 1
 
 #ifdef OWN
 uniform sampler2D probe_middles;
+#endif
+#ifdef BAKED
+uniform usampler2D beside_baked;  // as probe_light, without what is baked
+uniform sampler2D g_baked;        // see baked.frag.glsl
+uniform float sky_is_baked;
 #endif
 
 const float IMAGE_STEPS = 7.0;    // all that a half float has room for
@@ -46,6 +52,9 @@ void main() {
     vec3 f = min(abs(within), 1.0);
     vec4 sky = vec4(0.0);
     vec3 light = vec3(0.0);
+#ifdef BAKED
+    vec3 not_baked = vec3(0.0);
+#endif
     float total = 0.0;
     // Its own mirror image, and that of the probes about it which has most of the rest.
     float image = 0.0, beside_image = 0.0, most = 0.0, not_own = 0.0;
@@ -62,6 +71,10 @@ void main() {
             uvec4 halves = texelFetch(probe_light, place, 0);
             vec2 blue_share = unpackHalf2x16(halves.y);
             light += vec3(unpackHalf2x16(halves.x), blue_share.x) * w;
+#ifdef BAKED
+            uvec2 live = texelFetch(beside_baked, place, 0).xy;
+            not_baked += vec3(unpackHalf2x16(live.x), unpackHalf2x16(live.y).x) * w;
+#endif
             vec2 up_image = unpackHalf2x16(halves.w);
             sky += vec4(unpackHalf2x16(halves.z), up_image.x, blue_share.y) * w;
             total += w;
@@ -80,10 +93,19 @@ void main() {
     float away = 1.0 - clamp(min(min(inset.x, inset.y), inset.z) / 4.0, 0.0, 1.0);
     away = own >= 0 ? away * away : 1.0;
     light *= over * (1.0 - away);
+#ifdef BAKED
+    vec4 baked = texelFetch(g_baked, pixel, 0);
+    light = baked.a > 0.5 ? baked.rgb + not_baked * (over * (1.0 - away)) : light;
+#endif
     sky = mix(sky, vec4(n * (2.0 / 3.0), 1.0), away);
     vec3 toward = normalize(sky.xyz + 0.05 * n);
     vec3 mirrored = reflect(normalize(v_ray), n);
-    out_open = vec4(clamp(sky.w, 0.0, 1.0), sky_toward(mirrored, n, sky), oct_encode(toward));
+#ifdef BAKED
+    float sky_share = baked.a > 0.5 && sky_is_baked > 0.5 ? 0.0 : clamp(sky.w, 0.0, 1.0);
+#else
+    float sky_share = clamp(sky.w, 0.0, 1.0);
+#endif
+    out_open = vec4(sky_share, sky_toward(mirrored, n, sky), oct_encode(toward));
 #ifdef OWN
     // Each probe by itself: what it has, on a ball about its place, and darker about that, so far as it stands
     // for what is there.

@@ -17,6 +17,7 @@ from wallum.transport.field.glow import Shining, find_shining
 from wallum.transport.field.probes import Probes
 from wallum.transport.field.relight import direct_of
 from wallum.transport.field.rooms import Rooms
+from wallum.transport.lightmaps.baked import BakedLight
 from wallum.transport.rays import RayScene
 
 __all__ = ["BounceField", "Field", "Unit", "smoothing"]
@@ -61,13 +62,17 @@ class Unit:
 @dataclass
 class BounceField:
     """Light at the probes of a field, by source; `relight` brings it up to a scene. What is not in the scene
-    now stays, for when it is again."""
+    now stays, for when it is again.
+
+    baked : light that was baked of the level as it is, for scenes that show it
+    """
 
     rays: RayScene
     made: Field
     shining: Shining
     parts: tuple[str, ...] = ()  # ids of the level's
     units: dict[str, Unit] = field(default_factory=dict)
+    baked: BakedLight | None = None
 
     @classmethod
     def of(cls, rays: RayScene, level: Level, made: Field, follows: dict[str, str]) -> "BounceField":

@@ -1,0 +1,63 @@
+"""`wallum export`: the lit level for others, with its baked light where that is asked for."""
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from wallum.cli.values import open_reference, print_json, refuse_as_output
+
+__all__ = ["export_command"]
+
+
+@click.command("export")
+@click.argument("project")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--lights-only", is_flag=True, help="Lights by their names, without the level.")
+@click.option("--lightmaps", type=click.Choice(["exr", "png"]), default=None, help="With its baked light.")
+@click.option("--json", "as_json", is_flag=True)
+def export_command(project: str, file: Path, lights_only: bool, lightmaps: str | None, as_json: bool) -> None:
+    """Write the lit level for others, by the file's extension (.glb, .gltf)."""
+    from wallum.errors import ExportProblem
+    from wallum.exchange.gltf_export import data_file, export_gltf
+    from wallum.level.opening import lit_level
+
+    if file.suffix.lower() not in (".glb", ".gltf"):
+        raise ExportProblem(f"cannot write {file.suffix or 'it'}", str(file), ".glb or .gltf")
+    document, beside = open_reference(project)
+    level = lit_level(document, beside, stand_in=False)
+    for out in filter(None, (file, data_file(file))):
+        refuse_as_output(out, document, beside, level)
+    if lightmaps is not None:
+        warnings = _export_baked(document, beside, level, file, lightmaps, lights_only)
+    else:
+        warnings = export_gltf(document, level, file, lights_only)
+    if as_json:
+        print_json({"file": str(file), "warnings": warnings})
+        return
+    for warning in warnings:
+        click.echo(f"warning: {warning}")
+    click.echo(str(file))
+
+
+def _export_baked(
+    project: Any, file: Path | None, level: Any, out: Path, kind: Any, lights_only: bool
+) -> list[str]:
+    """Write the lit level with its baked light beside it. Returns what is lost; raises ExportProblem."""
+    from wallum.errors import ExportProblem
+    from wallum.exchange.gltf_export import export_gltf
+    from wallum.exchange.lightmap_export import level_with_texels, page_files, write_lightmaps
+    from wallum.level.flatten import flatten
+    from wallum.transport.lightmaps.kept_bake import fitting_bake
+    from wallum.transport.rays import RayScene
+
+    if lights_only:
+        raise ExportProblem("lights alone have no baked light", str(out), "the level with it")
+    baked = fitting_bake(project, file, RayScene(level, flatten(level)), level)
+    if baked is None:
+        raise ExportProblem("no light was baked of the level as it is", str(out), "`wallum bake` before")
+    for one in page_files(out, baked, kind):
+        refuse_as_output(one, project, file, level)
+    written, told = level_with_texels(level, baked)
+    warnings = export_gltf(project, written, out)
+    return warnings + write_lightmaps(out, baked, told, kind)

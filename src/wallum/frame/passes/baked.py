@@ -1,0 +1,15 @@
+"""Light that was baked, looked up on its pages for each pixel."""
+
+from wallum.frame.asked import Asked, Counted
+from wallum.frame.described import Described
+
+__all__ = ["BAKED_LIGHT"]
+
+
+def _count(asked: Asked) -> Counted | None:
+    # A delivered frame reads its pages where it draws its surfaces.
+    return Counted({"pixels": asked.pixels * asked.baked}) if asked.baked > 0.0 else None
+
+
+# Before what probes say: where it is, they say the rest.
+BAKED_LIGHT = Described("baked light", ("pixels",), _count)

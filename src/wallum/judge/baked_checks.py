@@ -1,0 +1,45 @@
+"""What is wrong with baked light: it is not there, not as things are now, or counts twice."""
+
+from collections.abc import Iterator
+
+from wallum.document.paths import slug_of
+from wallum.document.project import Project
+from wallum.judge.findings import Finding, Remedy
+from wallum.moment.baked import baked_state, changed_since, still_alone
+from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import own_moment
+from wallum.moment.still import still_ids
+from wallum.transport.lightmaps.baked import BakedLight
+
+__all__ = ["baked_light"]
+
+STALE, TWICE = "baked light stale", "baked and live"
+BY_PROBES = Remedy("show light from around by probes, or bake it anew", {"look/indirect": "probes"})
+
+
+def baked_light(project: Project, baked: BakedLight | None, fits: bool) -> Iterator[Finding]:
+    """Findings about a project's baked light; fits : whether it was baked of the level as it is."""
+    shown = project.look.indirect == "lightmaps"
+    if shown and (baked is None or not fits):
+        why = "no light is baked" if baked is None else "the level was another one when its light was baked"
+        yield Finding(STALE, project.level, "error", f"Baked light is to be shown, but {why}", BY_PROBES)
+    if shown and project.target.baked == "no":
+        text = f"Baked light is to be shown, but {project.target.name} can show none"
+        yield Finding("baked light", project.target.name, "error", text, BY_PROBES)
+    if baked is None or not fits or not shown:
+        return
+    scene = evaluate(project, own_moment(project))
+    sources = {one.id: one for one in project.resolved_sources}
+    twice = [one for one in sources.values() if one.id in baked.state and one.baked == "live"]
+    for one in twice:
+        remedy = Remedy("have it still, or bake anew", {f"sources/@{one.id}/baked": "still"})
+        text = f"{one.name} is live, and its light is baked too: it counts twice"
+        yield Finding(TWICE, f"sources/{slug_of(project, 'sources', one.id)}", "error", text, remedy)
+    state = baked_state(still_alone(scene, still_ids(project)))
+    live = {one.id for one in twice}
+    changed = [one for one in changed_since(baked.state, state) if one not in live]
+    if changed:
+        names = list(dict.fromkeys(sources[one].name if one in sources else "glow" for one in changed))
+        more = f" and {len(names) - 3} more" if len(names) > 3 else ""
+        text = f"{', '.join(names[:3])}{more} changed since the light was baked (as at {baked.when})"
+        yield Finding(STALE, project.level, "warning", text, BY_PROBES)

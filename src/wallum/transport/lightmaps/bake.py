@@ -1,0 +1,138 @@
+"""Baking from beginning to end: laid flat, lit by paths, cleaned; what is done is kept on the way."""
+
+import hashlib
+import json
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, fields
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+
+from wallum.document.baking import Baking as Settings
+from wallum.errors import LevelProblem
+from wallum.level.model import Level
+from wallum.level.unwrapping import Unwrapped, unwrap_apart
+from wallum.moment.baked import baked_state
+from wallum.moment.scene import LitScene
+from wallum.transport.field.bounce import Field
+from wallum.transport.lightmaps.baked import BakedLight, own_coordinates, to_be_laid
+from wallum.transport.lightmaps.baking import Baking, cleaned, outside_bodies
+from wallum.transport.lightmaps.kept_bake import load_part, save_part, unwrapped_of
+from wallum.transport.lightmaps.texels import find_texels
+from wallum.transport.rays import RayScene
+
+__all__ = ["Order", "bake", "foreseen_texels"]
+
+# Of all that is done, what laying flat takes, and from where on it is cleaned.
+LAID, LIT = 0.15, 0.97
+# What is done is kept this often [s].
+KEPT_S: Final = 15.0
+
+
+@dataclass(frozen=True)
+class Order:
+    """What is to be baked.
+
+    scene : its light, the still sources alone; key : of the level; when : its hour in words
+    follows : by part id, the lamp that its glow follows
+    """
+
+    rays: RayScene
+    level: Level
+    made: Field
+    scene: LitScene
+    settings: Settings
+    key: str
+    when: str
+    follows: dict[str, str]
+
+    @property
+    def straight(self) -> bool:
+        return self.settings.holds == "all light"
+
+    @property
+    def word(self) -> str:
+        """Tells one order from others."""
+        told = (baked_state(self.scene), self.key, self.settings.model_dump(mode="json"))
+        return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()[:20]
+
+
+def foreseen_texels(order: Order) -> float:
+    """About how many texels there will be."""
+    rows = _chosen(order)
+    return float(order.rays.triangles.areas[rows].sum()) * order.settings.texels**2
+
+
+def _chosen(order: Order) -> Any:
+    return to_be_laid(order.level, order.rays.triangles, order.made.probes, order.settings.smallest)
+
+
+def bake(
+    order: Order, part: Path | None, keep_going: Callable[[float], bool] = lambda done: True
+) -> BakedLight | None:
+    """Bake; None where it was not to go on, what is done then being kept in `part`.
+
+    keep_going : told the share that is done. Raises LevelProblem where there is nothing to bake
+    """
+    kept = None if part is None else load_part(part, order.word)
+    laid = _laid(order, keep_going) if kept is None else _laid_of(kept)
+    if laid is None or not keep_going(LAID):
+        return None
+    texels = find_texels(order.rays.triangles, laid)
+    texels = texels.only(outside_bodies(order.rays, texels))
+    made = Baking(
+        order.rays, order.level, order.scene, texels, order.straight, order.follows, order.made
+    )  # fmt: skip
+    if kept is not None and len(kept["squares"]) == len(texels):
+        made.sums, made.squares, made.samples = kept["sums"], kept["squares"], int(kept["samples"])
+    if not _light(order, made, laid, part, keep_going):
+        return None
+    return _finished(order, made, laid)
+
+
+def _laid(order: Order, keep_going: Callable[[float], bool]) -> Unwrapped | None:
+    chosen = _chosen(order)
+    if not len(chosen):
+        raise LevelProblem("none of its parts is large enough to be baked", "level", "a lower Smallest part")
+    own = own_coordinates(order.level)
+    return unwrap_apart(order.rays.triangles, chosen, own, order.settings.texels, lambda: keep_going(0.0))
+
+
+def _laid_of(kept: dict[str, Any]) -> Unwrapped:
+    width, height = (int(one) for one in kept["size"])
+    return unwrapped_of(kept, (width, height), int(kept["pages"]))
+
+
+def _light(
+    order: Order, made: Baking, laid: Unwrapped, part: Path | None, keep_going: Callable[[float], bool]
+) -> bool:
+    """Follow all paths; False where it was not to go on."""
+    wanted, last = order.settings.paths, time.monotonic()
+
+    def done() -> float:
+        return LAID + (LIT - LAID) * made.samples / wanted
+
+    while made.samples < wanted:
+        went_on = made.step(lambda: keep_going(done()))
+        if part is not None and (not went_on or time.monotonic() - last > KEPT_S):
+            last = time.monotonic()
+            _keep(order, made, laid, part)
+        if not went_on:
+            return False
+    return keep_going(LIT)
+
+
+def _keep(order: Order, made: Baking, laid: Unwrapped, part: Path) -> None:
+    arrays = {one.name: getattr(laid, one.name) for one in fields(Unwrapped)}
+    arrays |= {"size": np.array(laid.size), "pages": np.array(laid.pages)}
+    sums = {"sums": made.sums, "squares": made.squares, "samples": np.array(made.samples)}
+    save_part(part, order.word, arrays | sums)
+
+
+def _finished(order: Order, made: Baking, laid: Unwrapped) -> BakedLight:
+    pages = cleaned(laid, made.texels, made.light(), order.settings.denoised)
+    settings = (order.settings.texels, order.settings.smallest, order.settings.paths)
+    state = baked_state(order.scene)
+    return BakedLight(laid, pages, order.straight, state, order.when, settings, made.noise, order.key)
