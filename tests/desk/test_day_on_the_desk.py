@@ -136,7 +136,7 @@ def test_in_play_the_exposure_follows_slowly_and_metering_is_back_at_rest(qtbot,
 def test_exposure_is_held_while_a_lamp_is_dragged_and_the_drift_is_shown(qtbot, desk):
     came, client = frames_of(desk), desk.link.client
     # A sketch, the picture, and the picture with its grid: each has a reading of its own.
-    qtbot.waitUntil(lambda: client.grid_number > 0 and not client.busy and bool(came), timeout=120_000)
+    qtbot.waitUntil(lambda: client.light_number > 0 and not client.busy and bool(came), timeout=120_000)
     before = desk.exposing.shown_ev
     desk.session.selection.select("lamp")
     desk.session.preview("sources/@lamp/intensity", 5_000_000.0)
@@ -288,20 +288,21 @@ def test_picture_air_and_place_have_their_panes(desk):
     assert not any(tab.isChecked() for tab in desk.tune._tabs.values())
 
 
-def test_the_sky_grid_comes_behind_the_window_and_says_that_it_is_coarse(qtbot, desk):
+def test_until_probes_are_there_it_says_that_all_sees_the_sky(qtbot, desk):
     came = frames_of(desk)
-    qtbot.waitUntil(lambda: bool(came) and came[-1].coarse, timeout=120_000)
-    assert "sky light coarse" in desk._state.text()
-    # A closed room: by day it is dark once the grid is there; kept beside the project.
-    assert len(list(desk.session.keeping.file.with_name("day.derived").glob("sky-*"))) == 1
+    qtbot.waitUntil(lambda: bool(came) and came[-1].all_sky, timeout=120_000)
+    assert "all of the sky" in desk._state.text()
+    # A closed room: by day it is dark once they are there; kept beside the project.
+    qtbot.waitUntil(lambda: knows_the_sky(came[-1]), timeout=120_000)
+    qtbot.waitUntil(lambda: "all of the sky" not in desk._state.text(), timeout=120_000)
 
 
 def knows_the_sky(frame):
-    """Whether what is seen of the sky was found: by the coarse grid, or by probes in its place."""
-    return frame.coarse or any(one.name == "probe light" for one in frame.passes)
+    """Whether what is seen of the sky was found, by probes."""
+    return any(one.name == "probe light" for one in frame.passes)
 
 
-def test_a_killed_renderer_gets_its_grid_again(qtbot, desk):
+def test_a_killed_renderer_gets_its_probes_again(qtbot, desk):
     came = frames_of(desk)
     qtbot.waitUntil(lambda: bool(came) and knows_the_sky(came[-1]), timeout=120_000)
     desk.link.client._send(("crash",))

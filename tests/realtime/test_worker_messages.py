@@ -9,15 +9,20 @@ from hypothesis import strategies as st
 
 from wallum.document.paths import put
 from wallum.document.project import base_light
+from wallum.level.flatten import flatten
 from wallum.level.pale_room import pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.realtime.level.bundle import ProbeGrid
+from wallum.realtime.level.baked_set import TEXEL_CORNER, BakedSet
 from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.level.probe_set import probe_set
 from wallum.realtime.process.channel import Closed
 from wallum.realtime.process.memory import Block, store_value
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.process.worker import Worker
+from wallum.transport.field.bounce import Field
+from wallum.transport.field.making import make_field
+from wallum.transport.rays import RayScene
 
 CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
 SIZES = ((64, 36), (96, 54))
@@ -53,6 +58,12 @@ def levels(room):
     return [bundle_level(room), bundle_level(without), bundle_level(replace(room, parts=()))]
 
 
+@pytest.fixture(scope="module")
+def field(room):
+    rays = RayScene(room, flatten(room))
+    return next(one for one in make_field(rays, room, room.bounds) if isinstance(one, Field))
+
+
 def level_message(bundle):
     def make():
         block = store_value(bundle)
@@ -61,11 +72,22 @@ def level_message(bundle):
     return make
 
 
-def grid_message():
-    open_air = np.ones((2, 2, 2), np.float16)
-    whole = ProbeGrid(np.ones((2, 2, 2, 6), np.float16), (-4.0, -1.0, -4.0), (8.0, 8.0, 8.0), open_air)
-    block = store_value(whole)
-    return ("grid", block.size), [block.descriptor]
+def probes_message(made):
+    def make():
+        block = store_value(probe_set(made))
+        return ("probes", block.size), [block.descriptor]
+
+    return make
+
+
+def baked_message():
+    nothing = np.zeros((0, 3), np.uint32)
+    block = store_value(
+        BakedSet(
+            np.zeros(0, TEXEL_CORNER), nothing, np.ones((1, 4, 4, 4), np.float16), 1.0, frozenset(), False
+        )
+    )
+    return ("baked", block.size), [block.descriptor]
 
 
 def frames_message():
@@ -85,8 +107,9 @@ def picture(number, detail, size, settle, active):
 
 MESSAGE = st.one_of(
     st.tuples(st.just("level"), st.integers(0, 2)),
-    st.just(("grid",)),
-    st.just(("no grid",)),
+    st.just(("probes",)),
+    st.just(("baked",)),
+    st.just(("not baked",)),
     st.just(("frames",)),
     st.tuples(st.just("release"), st.integers(0, 2)),
     st.tuples(
@@ -115,16 +138,18 @@ def last_frame(sent):
 @pytest.mark.slow
 @settings(max_examples=12, derandomize=True)
 @given(script=st.lists(st.tuples(st.integers(0, 12), MESSAGE), max_size=14))
-def test_no_order_of_messages_stops_the_worker(renderer, levels, script):
+def test_no_order_of_messages_stops_the_worker(renderer, levels, field, script):
     out, number = [(0, level_message(levels[0])), (0, frames_message)], 0
     for looks, one in script:
         match one:
             case ("level", index):
                 made = level_message(levels[index])
-            case ("grid",):
-                made = grid_message
-            case ("no grid",):
-                made = ("grid", 0)
+            case ("probes",):
+                made = probes_message(field)
+            case ("baked",):
+                made = baked_message
+            case ("not baked",):
+                made = ("baked", 0)
             case ("frames",):
                 made = frames_message
             case ("release", index):

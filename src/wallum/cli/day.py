@@ -55,22 +55,17 @@ class Drawn:
 
 
 def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
-    """A renderer that shows a project's level, with its sky grid and light that comes back from surfaces."""
+    """A renderer that shows a project's level, with light that comes back from its surfaces."""
     from wallum.level.flatten import flatten
     from wallum.realtime.level.baked_set import baked_set
-    from wallum.realtime.level.bundle import probe_grid
     from wallum.realtime.process.offline import renderer_for
     from wallum.transport.field.kept_field import kept_bounce
-    from wallum.transport.kept_grid import kept_grid
     from wallum.transport.lightmaps.kept_bake import fitting_bake
     from wallum.transport.rays import RayScene
 
     rays = RayScene(level, flatten(level))
-    needed = any(one.kind == "sky" and (one.on or project.lanes) for one in project.resolved_sources)
-    grid = kept_grid(rays, level.bounds, file) if needed else None
-    probes = None if grid is None else probe_grid(grid)
     bounce = kept_bounce(rays, level, file, project.follows)
-    renderer = renderer_for(project, level, probes)
+    renderer = renderer_for(project, level)
     if bounce is not None:
         bounce.baked = fitting_bake(project, file, rays, level)
         if bounce.baked is not None:

@@ -28,7 +28,6 @@ def way_rows(project: Any, file: Path | None, shot: str | None) -> Iterator[dict
     from wallum.realtime.process.offline import relit
     from wallum.realtime.process.request import PictureRequest
     from wallum.transport.contributions import LAYER_SIZE
-    from wallum.transport.kept_grid import kept_grid
     from wallum.transport.surfaces import seen_surfaces
 
     if not project.shots:
@@ -42,7 +41,7 @@ def way_rows(project: Any, file: Path | None, shot: str | None) -> Iterator[dict
         project, own_moment(project), level, drawn.rays, camera,
         Boxes(*chunk_boxes(level, drawn.rays.triangles)),
         seen_surfaces(drawn.rays, level, camera, LAYER_SIZE), load_profile(project.target.profile),
-        made, None if drawn.bounce is None else drawn.bounce.baked, kept_grid(drawn.rays, level.bounds, file),
+        made, None if drawn.bounce is None else drawn.bounce.baked,
     )  # fmt: skip
     truth = surface_truth(about)
     if drawn.bounce is not None:

@@ -70,6 +70,9 @@ def parse_profile(text: str, source: str) -> DeviceProfile:
     # Profiles from before light from surfaces was counted by itself, in the place of the pass about the sky.
     if "sky visibility" in coefficients:
         coefficients.setdefault("probe light", dict(coefficients["sky visibility"]))
+    # What is seen of the sky is looked up with the rest of what probes say: measured here that is one pass.
+    if "probe light" in coefficients:
+        coefficients.setdefault("sky visibility", dict(coefficients["probe light"]))
     # Profiles from before there was baked light: a texture that is read like any other.
     if "probe light" in coefficients:
         told = {count: READING * value for count, value in coefficients["probe light"].items()}

@@ -26,7 +26,6 @@ from wallum.transport.field.bounce import Field
 from wallum.transport.lightmaps.baked import BakedLight
 from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
-from wallum.transport.sky_grid import SkyGrid
 from wallum.transport.surfaces import SeenSurfaces
 
 __all__ = [
@@ -47,6 +46,8 @@ BLOCKS: Final = (48, 27)
 PATHS, BOUNCES = 48, 4
 # What a probe's light takes: eight half floats.
 LIGHT_BYTES: Final = 16
+# Of that, what it sees of the sky.
+SKY_BYTES: Final = 8
 # What is darker than this share of the median is left out: it does not show.
 LEAST_SHARE: Final = 1.0 / 64.0
 
@@ -80,7 +81,6 @@ class Surroundings:
     profile: DeviceProfile
     field: Field | None
     baked: BakedLight | None
-    grid: SkyGrid | None
 
 
 def ways_of(baked: BakedLight | None) -> tuple[Indirect, ...]:
@@ -90,13 +90,13 @@ def ways_of(baked: BakedLight | None) -> tuple[Indirect, ...]:
 
 def held_bytes(surroundings: Surroundings, way: Indirect) -> int:
     """What a way holds of the level [bytes]."""
-    made, grid, baked = surroundings.field, surroundings.grid, surroundings.baked
+    made, baked = surroundings.field, surroundings.baked
     if way == "lightmaps" and baked is not None:
         return baked.held_bytes
-    if way == "probes" and made is not None:
-        held = (made.probes.cells, made.probes.planes, made.probes.links)
-        return sum(one.nbytes for one in held) + LIGHT_BYTES * len(made.probes)
-    return grid.values.nbytes if way == "sky alone" and grid is not None else 0
+    if made is None or way not in ("probes", "sky alone"):
+        return 0
+    held = sum(one.nbytes for one in (made.probes.cells, made.probes.planes, made.probes.links))
+    return held + (LIGHT_BYTES if way == "probes" else SKY_BYTES) * len(made.probes)
 
 
 def bare(scene: LitScene) -> LitScene:

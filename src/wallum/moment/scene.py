@@ -205,6 +205,12 @@ class Dome:
         return irradiance_terms(self.luminance, self.ground)
 
     @cached_property
+    def upper_terms(self) -> NDArray[np.float64]:
+        """(9, 3) the same of the upper half alone, as the air sees it: without its own light."""
+        upper = self.luminance if self.air_light is None else self.luminance - self.air_light
+        return irradiance_terms(upper, np.zeros(3))
+
+    @cached_property
     def air_terms(self) -> NDArray[np.float64]:
         """(9, 3) the same of what the air is lit by: all but its own light."""
         if self.air_light is None:

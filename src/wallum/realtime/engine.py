@@ -156,7 +156,6 @@ class Engine:
         lighting.unusual, lighting.has_unlit, lighting.glossy = bundle.unusual, bundle.unlit, bundle.glossy
         self.sky.floor_y, self.sky.top_y = bundle.bounds[:, 1].tolist() if len(bundle.faces) else (0.0, 0.0)
         lighting.clouds.box = np.asarray(bundle.bounds, dtype=np.float64)
-        self.sky_visibility.set_grid(None)
         self.set_probes(None)
         self.baked.set(None)
         self.forget()
@@ -165,6 +164,7 @@ class Engine:
         """Know where light that comes back from surfaces is known, and where mirror images are taken."""
         self.probe_light.set_probes(probes)
         self.lighting.mirrors.set_places(None if probes is None else probes.mirrors)
+        self.sky_visibility.set_air(None if probes is None else probes.air)
 
     def forget(self) -> None:
         """Let go of all that is kept between pictures, so that the next one does all its work."""

@@ -11,7 +11,7 @@ from wallum.frame.quality import HIGH, Quality
 from wallum.realtime.engine import Engine, open_context
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.level.baked_set import BakedSet
-from wallum.realtime.level.bundle import LevelBundle, ProbeGrid
+from wallum.realtime.level.bundle import LevelBundle
 from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.realtime.mirroring import Mirroring
 from wallum.realtime.passes.finish import Finishing
@@ -81,15 +81,8 @@ class Renderer:
             engine.seen.unshadowed,
             ev100=picture.look.ev100,
             metered=picture.metered,
-            coarse=request.scene.sky is not None
-            and engine.sky_visibility.there
-            and not engine.probe_light.there,
+            all_sky=request.scene.sky is not None and not engine.probe_light.there,
         )
-
-    def set_grid(self, grid: ProbeGrid | None) -> None:
-        """What of the sky is seen where in the level."""
-        self.settler.stop()
-        self.engine.sky_visibility.set_grid(grid)
 
     def set_probes(self, probes: ProbeSet | None) -> None:
         """Where light that comes back from surfaces is known."""

@@ -30,11 +30,11 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import Lamps
 from wallum.moment.moment import Moment
 from wallum.moment.scene import LitScene
-from wallum.realtime.level.bundle import probe_grid
 from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.transport.kept_grid import kept_grid
+from wallum.transport.field.kept_field import kept_bounce
 from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import seen_surfaces
 
@@ -127,20 +127,18 @@ def measure_scenes(progress: Callable[[str], None]) -> list[Measured]:
         rays, bundle = RayScene(level, flat), bundle_level(level, flat)
         renderer = Renderer()
         renderer.set_level(bundle)
-        grid = kept_grid(rays, level.bounds, file)
-        if grid is not None:
-            renderer.set_grid(probe_grid(grid))
+        bounce = kept_bounce(rays, level, file, project.follows)
         boxes = Boxes(*bundle.boxes)
         for name, camera, scene in _scenes(project, level):
             size = SIZES[(number + number // len(LAMPS)) % len(SIZES)]
             number += 1
             camera = camera.with_aspect(size[0] / size[1])
-            scene = replace(scene, bounce=(0.0, 1.0))  # there are no probes here: the grid says what is open
+            if bounce is not None:
+                relit(renderer, bounce, scene)
             seen = seen_surfaces(rays, level, camera, COARSE)
             ms = _timed(renderer, PictureRequest(1, scene, camera, size))
-            out.append(
-                Measured(name, count_work(Asked(boxes, scene, seen, camera, size, grid is not None)), ms)
-            )
+            asked = Asked(boxes, scene, seen, camera, size, bounce is not None)
+            out.append(Measured(name, count_work(asked), ms))
             progress(f"{name}, {size[0]}x{size[1]}: {out[-1].total:.0f} ms")
     return out
 

@@ -16,12 +16,10 @@ from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import Lamps
 from wallum.moment.moment import Moment
-from wallum.realtime.level.bundle import probe_grid
 from wallum.realtime.process.offline import renderer_for
 from wallum.realtime.process.request import Frame, PictureRequest
 from wallum.realtime.renderer import Renderer
 from wallum.speed.bounce import bounce_rows
-from wallum.transport.kept_grid import kept_grid
 from wallum.transport.rays import RayScene, rays_asked
 from wallum.transport.reference import Reference
 
@@ -40,9 +38,7 @@ def works_rows() -> Iterator[Row]:
     project, file = open_project(DEMO)
     project, level = lit_project(project, file)
     rays = RayScene(level, flatten(level))
-    grid = kept_grid(rays, level.bounds, file)
-    assert grid is not None
-    renderer = renderer_for(project, level, probe_grid(grid))
+    renderer = renderer_for(project, level)
     far = far_for(level.bounds)
     yard = Camera.of_shot(project.shots[1], SIZE[0] / SIZE[1], far)
     # At dusk all lamps are on while the sun is still there: as much as can be at once.

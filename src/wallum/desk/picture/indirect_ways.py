@@ -25,7 +25,6 @@ from wallum.moment.shown_look import ShownLook
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.contributions import LAYER_SIZE
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.kept_grid import kept_grid
 from wallum.transport.surfaces import seen_surfaces
 
 __all__ = ["IndirectWays"]
@@ -158,10 +157,9 @@ class IndirectWays(PictureGrid):
         project, moment, camera, *_ = state
         bounce: BounceField | None = self.bounce()
         seen = seen_surfaces(loaded.rays, loaded.level, camera, LAYER_SIZE)
-        grid = kept_grid(loaded.lasting, loaded.bounds, self._session.keeping.file)
         made, baked = (None, None) if bounce is None else (bounce.made, bounce.baked)
         return Surroundings(
-            project, moment, loaded.level, loaded.rays, camera, loaded.boxes, seen, profile, made, baked, grid
+            project, moment, loaded.level, loaded.rays, camera, loaded.boxes, seen, profile, made, baked
         )
 
     def _forget(self) -> None:

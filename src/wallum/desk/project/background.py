@@ -1,5 +1,5 @@
-"""What is worked out beside the window for the level that is shown: its sky grid, light that comes back from
-its surfaces, and its packing anew when the project wants it otherwise."""
+"""What is worked out beside the window for the level that is shown: light that comes back from its surfaces,
+and its packing anew when the project wants it otherwise."""
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -8,13 +8,10 @@ from wallum.desk.project.part_tools import Rebundler
 from wallum.desk.project.session import Session
 from wallum.desk.project.work_thread import Crew
 from wallum.desk.rendering.bounce_thread import BounceThread
-from wallum.desk.rendering.sky_grids import SkyGridThread
 from wallum.level.dressing import Dress, dress_of
 from wallum.moment.scene import LitScene
-from wallum.realtime.level.bundle import probe_grid
 from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.sky_grid import SkyGrid
 
 __all__ = ["Background"]
 
@@ -27,7 +24,6 @@ LATER_MS = 1500
 class Background(QObject):
     """Follows the session; everything it gives fits the level that is on the desk."""
 
-    grid_ready = pyqtSignal(object)  # a ProbeGrid, or None
     repacked = pyqtSignal(object)  # a LoadedLevel
     progressed = pyqtSignal(float)
     probes_ready = pyqtSignal(object)  # a ProbeSet, or None
@@ -40,7 +36,6 @@ class Background(QObject):
         super().__init__(parent)
         self._session = session
         self._crew = Crew(self)
-        self._grid: SkyGridThread | None = None
         self._bounce: BounceThread | None = None
         self._scene: LitScene | None = None
         self._bounce_of: LoadedLevel | None = None  # whose probes are to be found
@@ -61,7 +56,7 @@ class Background(QObject):
     @property
     def at_rest(self) -> bool:
         """Whether nothing is being worked out."""
-        return self._grid is None and not self._packing and not self._bouncing
+        return not self._packing and not self._bouncing
 
     @property
     def bounce(self) -> BounceField | None:
@@ -74,19 +69,17 @@ class Background(QObject):
         return self._rest.isActive()
 
     def level_drawn(self) -> None:
-        """Another level is on the desk: the grid of the one before is of no use."""
-        self._let_grid_go()
+        """Another level is on the desk: what is known of the one before is of no use."""
+        self._let_go()
 
     def level_loaded(self, loaded: LoadedLevel) -> None:
-        """Find or make the grid of a level."""
+        """Find or make the probes of a level."""
         if self._ended:
             return
-        self._let_grid_go()
+        self._let_go()
         self._asked = (loaded.follows, loaded.dress)
-        self._grid = SkyGridThread(loaded, self._session.keeping.file)
-        self._grid.made.connect(self._take_grid)
-        self._grid.progressed.connect(self.progressed)
-        self._crew.start(self._grid)
+        self._bouncing, self._bounce_of = True, loaded
+        self._later.start()
         self._look_at_level()
 
     def _start_bounce(self) -> None:
@@ -97,7 +90,7 @@ class Background(QObject):
         thread = self._bounce = BounceThread(loaded, self._session.keeping.file)
         thread.probes_found.connect(self._take_probes)
         thread.lit.connect(self._take_bounce)
-        thread.progressed.connect(lambda done: self.progressed.emit(1.0 + done))
+        thread.progressed.connect(self.progressed)
         thread.settled.connect(self._bounce_settled)
         thread.failed.connect(self._session.failed)
         thread.pause(self._makes_way)
@@ -126,28 +119,14 @@ class Background(QObject):
             self._bouncing = not settled
             self.bounce_settled.emit(settled)
 
-    def _let_grid_go(self) -> None:
+    def _let_go(self) -> None:
         if self._bounce is not None:
             self._bounce.give_up()
         self._later.stop()
         self._bounce, self._bounce_of, self._bouncing = None, None, False
-        if self._grid is not None:
-            self._grid.give_up()
-            self._grid = None
-
-    def _take_grid(self, loaded: LoadedLevel, grid: SkyGrid | None) -> None:
-        if self.sender() is self._grid:
-            self._grid = None  # with it goes the level that it was made for
-        present = self._session.level
-        if present is not None and present.lasting is loaded.lasting and not self._ended:
-            self.grid_ready.emit(None if grid is None else probe_grid(grid))
-            self._bouncing, self._bounce_of = True, loaded
-            self._later.start()
 
     def hand_moves(self) -> None:
         """Rays wait while the picture is asked for again and again."""
-        if self._grid is not None:
-            self._grid.pause(True)
         if self._bounce is not None:
             self._bounce.pause(True)
         self._rest.start()
@@ -156,15 +135,11 @@ class Background(QObject):
     def make_way(self, on: bool) -> None:
         """Whether the processor is needed for a level that is being opened."""
         self._makes_way = on
-        if self._grid is not None:
-            self._grid.pause(on)
         if self._bounce is not None:
             self._bounce.pause(on)
 
     def _rested(self) -> None:
         self.rested.emit()
-        if self._grid is not None and not self._makes_way:
-            self._grid.pause(False)
         if self._bounce is not None and not self._makes_way:
             self._bounce.pause(False)
 
@@ -200,5 +175,5 @@ class Background(QObject):
         """Stop what still works."""
         self._ended = True
         self._rest.stop()
-        self._let_grid_go()
+        self._let_go()
         self._crew.wait()

@@ -24,7 +24,7 @@ def give_way(session: Session, files: ProjectFiles, link: RenderLink, parts: tup
 
     def whole() -> None:
         pause(False)
-        # Rays for the grid get the processor first: what settles now would be drawn again.
+        # Rays for the probes get the processor first: what settles now would be drawn again.
         link.let_settle(evaluate(session.project, session.playhead.moment).sky is None)
 
     files.level_opening.connect(lambda _: pause(True))

@@ -111,7 +111,7 @@ class AtRest(QObject):
 
     def _picture_shots(self, scene: LitScene, far: float) -> dict[str, PictureRequest]:
         """Small pictures of the shots; those that were asked for already are on their way."""
-        shown = (self._session.project, self._session.playhead.hour, self._link.client.grid_number)
+        shown = (self._session.project, self._session.playhead.hour, self._link.client.light_number)
         if all(a is b or a == b for a, b in zip(shown, self._thumbs_of, strict=True)):
             return {}
         self._thumbs_of = shown

@@ -2,6 +2,7 @@
 
 import threading
 import time
+from functools import partial
 from pathlib import Path
 from typing import Final
 
@@ -9,9 +10,10 @@ from PyQt6.QtCore import pyqtSignal
 
 from wallum.desk.project.loading import LoadedLevel
 from wallum.desk.project.work_thread import WorkThread
+from wallum.faults import fault_of
 from wallum.moment.scene import LitScene
 from wallum.realtime.level.probe_set import probe_set, units_of
-from wallum.transport.field.bounce import BounceField
+from wallum.transport.field.bounce import BounceField, Field
 from wallum.transport.field.kept_field import kept_field
 
 __all__ = ["BounceThread"]
@@ -19,7 +21,7 @@ __all__ = ["BounceThread"]
 # While the hand moves, the making of a field waits, and looks again after so long [s].
 PAUSE_S: Final = 0.1
 # What is made waits for this long [s].
-LATER_S: Final = 6.0
+LATER_S: Final = 1.0
 # Of the time, what light is worked out in while a hand moves: the rest is the picture's.
 SHARE: Final = 0.1
 LONGEST_REST_S: Final = 0.45
@@ -77,7 +79,7 @@ class BounceThread(WorkThread):
         loaded = self._loaded
         # What is kept comes at once; what must be made waits until the first pictures have settled.
         self._not_before = time.monotonic() + LATER_S
-        made = kept_field(loaded.lasting, loaded.level, loaded.bounds, self._file, self._go_on)
+        made = self._find(loaded)
         if self.given_up:
             return
         self.probes_found.emit(loaded, None if made is None else probe_set(made))
@@ -91,6 +93,29 @@ class BounceThread(WorkThread):
                 scene = self._scene
             if scene is not None and not self.given_up:
                 self._relight(bounce, scene)
+
+    def _find(self, loaded: LoadedLevel) -> Field | None:
+        """The field of a level, as it is kept, or made; one of few rays is shown on the way."""
+        given = loaded.lasting, loaded.level, loaded.bounds, self._file
+        try:
+            return kept_field(*given, self._go_on, partial(self._show_early, loaded))
+        except Exception as error:
+            # The picture goes on without: it must not wait for probes that do not come.
+            self.failed.emit(str(fault_of(error, self.doing)))
+            return None
+
+    def _show_early(self, loaded: LoadedLevel, made: Field) -> None:
+        """A picture whose inside is dark, long before all rays are cast."""
+        with self._lock:
+            scene = self._scene
+        if scene is None or self.given_up:
+            return
+        bounce = BounceField.of(loaded.lasting, loaded.level, made, loaded.follows)
+        self.probes_found.emit(loaded, probe_set(made))
+        for ids in bounce.relight(scene, TOGETHER):
+            if not self._go_on(self._told):
+                return
+            self.lit.emit(units_of({one: bounce.units[one] for one in ids}))
 
     def _relight(self, bounce: BounceField, scene: LitScene) -> None:
         if not bounce.stale(scene):

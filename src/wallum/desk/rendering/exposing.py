@@ -67,8 +67,8 @@ class Exposing:
         else:
             text = "moving" if shown.detail == "reduced" else "as delivered"
         lost = f", {len(shown.unshadowed)} lamps without their shadow" if shown.unshadowed else ""
-        coarse = ", sky light coarse" if shown.coarse else more
-        return f"{self.text(shown)}, {text}{coarse}, {shown.total_ms:.0f} ms{lost}"
+        known = f", all of the sky seen from everywhere{more}" if shown.all_sky else more
+        return f"{self.text(shown)}, {text}{known}, {shown.total_ms:.0f} ms{lost}"
 
 
 def heroes_for(session: Session, look: Look, camera: Camera) -> NDArray[np.float32] | None:

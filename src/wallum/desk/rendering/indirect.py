@@ -8,7 +8,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from wallum.desk.project.background import Background
 from wallum.desk.rendering.asking import Asking
 from wallum.desk.rendering.render_link import RenderLink
-from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.level.probe_set import ProbeSet, Units
 
 __all__ = ["Indirect"]
@@ -26,29 +25,22 @@ class Indirect(QObject):
         self._background, self._link, self._ask = background, link, ask
         self.text, self._owed = "", False
         background.rested.connect(self._rested)
-        background.grid_ready.connect(self._take_grid)
         background.progressed.connect(self._progress)
         background.probes_ready.connect(self._take_probes)
         background.bounce_lit.connect(self._take_light)
         background.bounce_settled.connect(self._settled)
         asking.lit.connect(background.follow)
 
-    def _take_grid(self, grid: ProbeGrid | None) -> None:
-        self.text = ""
-        self._link.set_grid(grid)
-        self._link.let_settle(True)
-        self._ask()
-
     def _progress(self, done: float) -> None:
-        """How far it is: the sky grid up to 1, the probes up to 2."""
-        what = "sky grid" if done < 1.0 else "probes for bounce"
-        share = done % 1.0
-        self.text = f", {what} {share:.0%}" if share > 0.0 else ""
-        self.told.emit(f"making the {what}, {share:.0%}")
+        """How far the probes are."""
+        self.text = f", probes {done:.0%}" if 0.0 < done < 1.0 else ""
+        self.told.emit(f"placing the probes, {done:.0%}")
 
     def _take_probes(self, probes: ProbeSet | None) -> None:
         self.text = ""
         self._link.set_probes(probes)
+        self._link.let_settle(True)
+        self._ask()
 
     def _take_light(self, units: Units) -> None:
         self._link.take_bounce(units)

@@ -10,7 +10,6 @@ from PyQt6.QtGui import QImage
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.realtime.level.baked_set import BakedSet
-from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.realtime.process.client import RendererClient
 from wallum.realtime.process.memory import Block
@@ -95,10 +94,6 @@ class RenderLink(QObject):
         number = self._client.request(asked)
         self._rest.start()
         return number
-
-    def set_grid(self, grid: ProbeGrid | None) -> None:
-        """What of the sky is seen where in the level."""
-        self._client.set_grid(grid)
 
     def set_probes(self, probes: ProbeSet | None) -> None:
         """Where light that comes back from surfaces is known in the level that is shown."""

@@ -26,11 +26,9 @@ from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment, own_moment
 from wallum.moment.picture_scene import picture_scene
-from wallum.realtime.level.bundle import probe_grid
 from wallum.realtime.process.offline import relit, render_picture, renderer_for
 from wallum.transport.contributions import LAYER_SIZE
 from wallum.transport.field.kept_field import kept_bounce
-from wallum.transport.kept_grid import kept_grid
 from wallum.transport.surfaces import seen_surfaces
 
 __all__ = ["run_demo", "write_tour"]
@@ -96,7 +94,7 @@ def _pull_the_sun(window: DeskWindow) -> None:
 
 
 def _steps(window: DeskWindow, folder: Path) -> Iterator[str]:
-    wait_for(lambda: window.link.client.grid_number > 0, "the sky grid")
+    wait_for(lambda: window.link.client.light_number > 0, "the probes")
     yield _settled_shot(window, folder / "1-opened.png")
     window.variants.keep("As it opened")
     window.looking.look_through("shot-yard")
@@ -132,9 +130,7 @@ def _proof_pictures(window: DeskWindow, folder: Path) -> Iterator[tuple[str, str
     """Pictures drawn without the window: path, caption, pixels."""
     loaded, project = window.session.level, window.session.history.present
     assert loaded is not None
-    found = kept_grid(loaded.lasting, loaded.bounds, None)
-    grid = None if found is None else probe_grid(found)
-    renderer = renderer_for(project, loaded.level, grid)
+    renderer = renderer_for(project, loaded.level)
     bounce = kept_bounce(loaded.lasting, loaded.level, None, project.follows)
     for shot_id, clock in PROOFS:
         shot = next(one for one in project.shots if one.id == shot_id)

@@ -25,7 +25,7 @@ def _settled(window: DeskWindow, path: Path) -> str:
 
 def _works(folder: Path) -> Iterator[str]:
     with open_desk(DEMO) as window:
-        wait_for(lambda: window.link.client.grid_number > 0, "the sky grid")
+        wait_for(lambda: window.link.client.light_number > 0, "the probes")
         window.looking.look_through("shot-kiln")
         yield _settled(window, folder / "desk-kiln.png")
         window.session.selection.select("mouth-1")
@@ -61,7 +61,7 @@ def _works(folder: Path) -> Iterator[str]:
 def _days(folder: Path) -> Iterator[str]:
     """The Day bench, its shot by hours, the air by morning and in the shed, and the deck from above."""
     with open_desk(DEMO) as window:
-        wait_for(lambda: window.link.client.grid_number > 0, "the sky grid")
+        wait_for(lambda: window.link.client.light_number > 0, "the probes")
         session = window.session
         window.bench.show_bench("Day")
         session.selection.select("sky")

@@ -5,13 +5,9 @@ realtime.bundling.
 """
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
-
-if TYPE_CHECKING:  # the renderer's process starts faster without rays
-    from wallum.transport.sky_grid import SkyGrid
 
 __all__ = [
     "GLOSSY",
@@ -20,10 +16,8 @@ __all__ = [
     "VERTEX",
     "Batch",
     "LevelBundle",
-    "ProbeGrid",
     "Surfacing",
     "TextureData",
-    "probe_grid",
 ]
 
 # G-buffer glow is kept at this share of its luminance: 11-bit floats then reach 1e6 cd/m2.
@@ -128,20 +122,3 @@ class LevelBundle:
         highs = [self.high, *(one.high for one in self.batches)]
         counts = [self.chunks[:, 1], *(one.triangles for one in self.batches)]
         return np.concatenate(lows), np.concatenate(highs), np.concatenate(counts)
-
-
-@dataclass(frozen=True)
-class ProbeGrid:
-    """Probes as the renderer takes them: (X, Y, Z, 6) float16, the place of the first, the
-    step between them [m]; (X, Y, Z) how open the air is about each; see transport.sky_grid."""
-
-    values: NDArray[np.float16]
-    low: tuple[float, float, float]
-    step: tuple[float, float, float]
-    air: NDArray[np.float16]
-
-
-def probe_grid(grid: "SkyGrid") -> ProbeGrid:
-    """A grid as the renderer takes it."""
-    (x, y, z), (a, b, c) = grid.low.tolist(), grid.step.tolist()
-    return ProbeGrid(grid.values, (x, y, z), (a, b, c), grid.air)

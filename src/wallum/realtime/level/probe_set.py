@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 if TYPE_CHECKING:  # the renderer's process starts faster without rays
     from wallum.transport.field.bounce import Field, Unit
 
-__all__ = ["MOST_IMAGES", "MirrorPlaces", "ProbeSet", "Units", "probe_set", "units_of"]
+__all__ = ["MOST_IMAGES", "AirPlaces", "MirrorPlaces", "ProbeSet", "Units", "probe_set", "units_of"]
 
-# By source id, (N, 3) light for a strength of 1, see moment.bounce_gains.
+# By source id, (N + A, 3) light of probes, and of what the air sees, for a strength of 1: see
+# moment.bounce_gains.
 Units = dict[str, NDArray[np.float16]]
 
 
@@ -33,6 +34,17 @@ class MirrorPlaces:
 
 
 @dataclass(frozen=True)
+class AirPlaces:
+    """What the air about A places of a grid sees: see transport.field.air."""
+
+    values: NDArray[np.float16]
+    low: tuple[float, float, float]
+    step: tuple[float, float, float]
+    there: NDArray[np.bool_]
+    parted: NDArray[np.int32]
+
+
+@dataclass(frozen=True)
 class ProbeSet:
     """N probes: see transport.field.probes. sky : (N, 4) mean way to what is seen of the sky, its share
 
@@ -49,6 +61,7 @@ class ProbeSet:
     goes_on: NDArray[np.bool_]
     of_room: NDArray[np.uint8]
     mirrors: MirrorPlaces
+    air: AirPlaces | None = None
     of: int = 0  # tells sets apart within one process
 
 
@@ -61,9 +74,16 @@ def probe_set(made: "Field") -> ProbeSet:
     shown = (probes.cells, probes.planes, probes.links, sky.astype(np.float32), probes.places, probes.goes_on)
     rooms = made.rooms
     mirrors = MirrorPlaces(rooms.eyes, rooms.low, rooms.high, rooms.roofed)
-    return ProbeSet((x, y, z), probes.step, *shown, rooms.of, mirrors, id(made))
+    air = None
+    if made.air is not None:
+        (a, b, c), (d, e, f) = made.air.low.tolist(), made.air.step.tolist()
+        air = AirPlaces(made.air.values, (a, b, c), (d, e, f), made.air.there, made.air.parted)
+    return ProbeSet((x, y, z), probes.step, *shown, rooms.of, mirrors, air, id(made))
 
 
 def units_of(units: "dict[str, Unit]") -> Units:
     """Light by source in half the precision, each about its own greatest."""
-    return {key: np.minimum(one.light, 60_000.0).astype(np.float16) for key, one in units.items()}
+    return {
+        key: np.minimum(np.concatenate([one.light, one.air]), 60_000.0).astype(np.float16)
+        for key, one in units.items()
+    }

@@ -32,7 +32,8 @@ class AirLight(Pass):
         scene = lit.scene
         sun = None if scene.sun is None else scene.sun.key
         shown = tuple(None if one is None else (one.in_air, one.air_shadow) for one in (scene.sun, scene.sky))
-        return lit.lamps.rows.tobytes(), sun, shown, scene.air, pre_exposure(scene.look.ev100), draft.size
+        seen = scene.air, pre_exposure(scene.look.ev100), draft.size
+        return lit.lamps.rows.tobytes(), sun, shown, *seen, self._lighting.around_air(scene)
 
     def is_kept(self, draft: Draft) -> bool:
         # One volume is held, whoever asked for it.

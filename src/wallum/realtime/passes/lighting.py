@@ -15,6 +15,7 @@ from wallum.moment.kinds import SHADERS, by_kind
 from wallum.moment.lamps import NO_LAMPS, LampRows, Lamps
 from wallum.moment.scene import LitScene
 from wallum.moment.view import bounding_spheres
+from wallum.physics.dome import FACTORS
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import grain_ramp
 from wallum.physics.gloss_table import gloss_table
@@ -115,6 +116,10 @@ class Lighting:
         self.glossy = False  # whether anything in it is smooth enough to mirror the level
         self.unusual = False  # whether anything in it reflects otherwise than most
         self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
+
+    def around_air(self, scene: LitScene) -> object:
+        """What the light that the air has from around depends on, beside sun, sky and lamps."""
+        return self._visibility.number, self.probes.light_key(scene) if self.probes.in_air else None
 
     def shows_mirrors(self, draft: "Draft") -> bool:
         """Whether smooth surfaces of a picture show images of the level."""
@@ -239,8 +244,14 @@ class Lighting:
         names |= air_features(scene.air) | ({"MANY_LAMPS"} if self._buffers.many else set())
         exposure = pre_exposure(scene.look.ev100)
         values = self.far_values(scene, view) | air_uniforms(scene, view) | self._shadow_values(names, draft)
+        values |= self._visibility.openness
         if scene.sky is not None:
-            values |= self._visibility.openness
+            terms = scene.sky.upper_terms * FACTORS[:, None] * exposure
+            values["sky_terms"] = terms.astype("f4").tobytes()
+            values["far_ground"] = tuple(scene.sky.ground * exposure)
+        if self.probes.in_air:
+            names |= {"AROUND"}
+            values["air_surfaces"] = self._visibility.surfaces(self.probes, scene, exposure)
         if scene.sun is not None and scene.sun.clouds is not None:
             values |= self.clouds.uniforms(scene.sun, exposure)
         if scene.air.pockets:

@@ -10,13 +10,13 @@ from numpy.typing import NDArray
 from wallum.moment.bounce_gains import coloured, gains_of
 from wallum.moment.room_light import RoomLight
 from wallum.moment.scene import OF, LitScene
-from wallum.physics.colour import luminance
+from wallum.physics.colour import LUMINANCE_WEIGHTS, luminance
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.probe_set import MOST_IMAGES, ProbeSet, Units
 
-__all__ = ["Gains", "ProbeLight"]
+__all__ = ["MOST_LIGHT", "Gains", "ProbeLight"]
 
 # By source id, RGB factors of its light at strength 1.
 Gains = Mapping[str, NDArray[np.float64]]
@@ -148,11 +148,35 @@ class ProbeLight:
         count = len(self._set.places)
         out = np.zeros((count, 3), np.float32)
         for source_id, gain in there.items():
-            out += self.units[source_id] * (gain * exposure).astype(np.float32)
+            out += self.units[source_id][:count] * (gain * exposure).astype(np.float32)
         table.packed[:count, :3] = np.minimum(coloured(out, keeps), MOST_LIGHT)
         table.texture.write(table.packed)
         table.written = key
         return True
+
+    def air_light(self, scene: LitScene) -> NDArray[np.float32]:
+        """(A, 3) mean luminance of all surfaces that places of the air see [cd/m2]; of two that a wall parts
+        both see what the darker does, so that none gets through it."""
+        assert self._set is not None
+        air, count = self._set.air, len(self._set.places)
+        if air is None:
+            return np.zeros((0, 3), np.float32)
+        out = np.zeros((len(air.there), 3), np.float32)
+        for source_id, gain in gains_of(scene, self.units).items():
+            out += self.units[source_id][count:] * gain.astype(np.float32)
+        out = coloured(out, scene.bounce[1])
+        bright = np.where(air.there, out @ LUMINANCE_WEIGHTS.astype(np.float32), np.float32(np.inf))
+        pairs = np.concatenate([air.parted, air.parted[:, ::-1]])
+        pairs = pairs[bright[pairs[:, 1]] < bright[pairs[:, 0]]]
+        darkest = np.arange(len(out))
+        order = np.argsort(-bright[pairs[:, 1]], kind="stable")
+        darkest[pairs[order, 0]] = pairs[order, 1]
+        return out[darkest]
+
+    @property
+    def in_air(self) -> bool:
+        """Whether it is known what surfaces the air sees."""
+        return self.there and self._set is not None and self._set.air is not None
 
     def fill(
         self,

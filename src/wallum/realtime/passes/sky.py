@@ -66,12 +66,12 @@ class SkyVisibilityPass(Pass):
         return draft.scene.sky is not None and not draft.inspected and not self._probes.there
 
     def key(self, draft: Draft, lit: Lit) -> object:
-        return self._visibility.number
+        return ()
 
     def draw(self, draft: Draft) -> Steps:
         with self.log.measure(self.name) as work:
             for one in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
-                self._visibility.fill(one, draft.view)
+                self._visibility.fill(one)
                 work["pixels"] = work.get("pixels", 0) + one.size[0] * one.size[1]
         yield
 

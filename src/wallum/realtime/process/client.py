@@ -18,7 +18,6 @@ from numpy.typing import NDArray
 
 from wallum.checkout import PACKAGES
 from wallum.realtime.level.baked_set import BakedSet
-from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.memory import Block, store_value
@@ -40,7 +39,6 @@ class RendererClient:
         self._process: subprocess.Popen[bytes] | None = None
         self._channel: Channel | None = None
         self._level: Block | None = None
-        self._grid: Block | None = None
         self._probes: Block | None = None
         self._units: Units = {}
         self._baked: Block | None = None
@@ -52,7 +50,7 @@ class RendererClient:
         self._number = 0
         self._starts: list[float] = []
         self.restarts = 0
-        self.grid_number = 0  # grids sent so far
+        self.light_number = 0  # of what was sent of light from around so far
         self.driver = ""
 
     def start(self) -> None:
@@ -77,7 +75,6 @@ class RendererClient:
             self._send_frames()
         if self._level is not None:
             self._send(("level", self._level.size), (self._level.descriptor,))
-            self._send_grid()
             self._send_probes()
             self._send_baked()
         if self._latest is not None:
@@ -112,21 +109,9 @@ class RendererClient:
             self._level.close()
         self._level = block
         self._fresh = True
-        if self._grid is not None:
-            self._grid.close()
-            self._grid = None
         self._forget_probes()
         self._forget_baked()
         self._send(("level", block.size), (block.descriptor,))
-
-    def set_grid(self, grid: ProbeGrid | None) -> None:
-        """What of the sky is seen where in the level that is shown."""
-        if self._grid is not None:
-            self._grid.close()
-        # Through shared memory: a renderer that is busy must not make the window wait.
-        self._grid = None if grid is None else store_value(grid)
-        self.grid_number += 1
-        self._send_grid()
 
     def _forget_probes(self) -> None:
         if self._probes is not None:
@@ -136,7 +121,9 @@ class RendererClient:
     def set_probes(self, probes: ProbeSet | None) -> None:
         """Where light that comes back from surfaces is known in the level that is shown."""
         self._forget_probes()
+        # Through shared memory: a renderer that is busy must not make the window wait.
         self._probes = None if probes is None else store_value(probes)
+        self.light_number += 1
         self._send_probes()
 
     def _send_probes(self) -> None:
@@ -154,7 +141,7 @@ class RendererClient:
         """Light that was baked of the level that is shown."""
         self._forget_baked()
         self._baked = None if baked is None else store_value(baked)
-        self.grid_number += 1
+        self.light_number += 1
         self._send_baked()
 
     def _send_baked(self) -> None:
@@ -166,19 +153,13 @@ class RendererClient:
     def take_bounce(self, units: Units) -> None:
         """That light, of some sources of strength 1, in the place of what they had."""
         self._units = {**self._units, **units}
-        self.grid_number += 1
+        self.light_number += 1
         self._send_units(units)
 
     def _send_units(self, units: Units) -> None:
         block = store_value(units)
         self._send(("bounce", block.size), (block.descriptor,))
         block.close()
-
-    def _send_grid(self) -> None:
-        if self._grid is None:
-            self._send(("grid", 0))
-        else:
-            self._send(("grid", self._grid.size), (self._grid.descriptor,))
 
     def _send_frames(self) -> None:
         descriptors = tuple(block.descriptor for block in self._frames)
@@ -308,7 +289,7 @@ class RendererClient:
     def stop(self) -> None:
         """End the process and free the memory."""
         self._close()
-        for block in (*self._frames, self._level, self._grid, self._probes, self._baked):
+        for block in (*self._frames, self._level, self._probes, self._baked):
             if block is not None:
                 block.close()
-        self._frames, self._level, self._grid, self._probes, self._baked = [], None, None, None, None
+        self._frames, self._level, self._probes, self._baked = [], None, None, None

@@ -14,7 +14,6 @@ from wallum.moment.camera import Camera
 from wallum.moment.moment import own_moment
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
-from wallum.realtime.level.bundle import ProbeGrid
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.level.probe_set import probe_set, units_of
 from wallum.realtime.process.request import PictureRequest
@@ -58,7 +57,7 @@ def render_picture(
 ) -> Picture:
     """Draw a project's light on its level, at its clock. Raises RendererProblem, LevelProblem.
 
-    renderer : one that already shows this level; made and filled, without a sky grid, where None
+    renderer : one that already shows this level; made and filled, without probes, where None
     heroes, view, held_ev : see PictureRequest
     """
     renderer = renderer or renderer_for(project, level)
@@ -75,13 +74,10 @@ def render_picture(
     return Picture(out[:, :, 2::-1].copy(), light, count, frame.passes, frame.ev100, frame.metered)
 
 
-def renderer_for(
-    project: Project, level: Level, grid: ProbeGrid | None = None, quality: Quality = HIGH
-) -> Renderer:
+def renderer_for(project: Project, level: Level, quality: Quality = HIGH) -> Renderer:
     """A renderer in this process that shows a project's level. Raises RendererProblem."""
     renderer = Renderer(quality=quality)
     renderer.set_level(bundle_level(level, follows=project.follows))
-    renderer.set_grid(grid)
     return renderer
 
 

@@ -59,7 +59,7 @@ class Frame:
 
     ev100   : exposure that it is developed with
     metered : exposure that its light asks for, where the scene is metered
-    coarse  : whether light of the sky is cut by a coarse grid; False: not at all, or no sky
+    all_sky : whether surfaces see all of the sky, as nothing is known yet of what stands before it
     """
 
     number: int
@@ -71,7 +71,7 @@ class Frame:
     buffer: int = -1
     ev100: float = 0.0
     metered: float | None = None
-    coarse: bool = False
+    all_sky: bool = False
 
     @property
     def total_ms(self) -> float:

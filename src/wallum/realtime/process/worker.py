@@ -39,7 +39,6 @@ class Worker:
         self._level: Block | None = None
         # What came while a picture was being drawn, taken up between pictures.
         self._next_level: Block | None = None
-        self._next_grid: tuple[Block | None] | None = None
         self._next_probes: Block | None = None
         self._next_baked: tuple[Block | None] | None = None
         self._next_units: list[Block] = []
@@ -95,9 +94,6 @@ class Worker:
         match message:
             case ("level", size):
                 self._keep_level(Block(descriptors[0], size))
-            case ("grid", size):
-                self._settling = None
-                self._keep_grid(Block(descriptors[0], size) if size else None)
             case ("probes", size):
                 self._settling = None
                 self._keep_probes(Block(descriptors[0], size))
@@ -128,21 +124,14 @@ class Worker:
             self._next_level.close()
         self._next_level = block
         self._keep_probes(None)
-        self._keep_grid(None)
         self._keep_baked(None)
-        self._next_baked = None
-        self._next_grid = None  # one that came before was for another level
+        self._next_baked = None  # one that came before was for another level
 
     def _keep_probes(self, block: Block | None) -> None:
         """Other probes: light of those before is of no use."""
         for old in (*self._next_units, *([] if self._next_probes is None else [self._next_probes])):
             old.close()
         self._next_probes, self._next_units = block, []
-
-    def _keep_grid(self, block: Block | None) -> None:
-        if self._next_grid is not None and self._next_grid[0] is not None:
-            self._next_grid[0].close()
-        self._next_grid = (block,)
 
     def _keep_baked(self, block: Block | None) -> None:
         if self._next_baked is not None and self._next_baked[0] is not None:
@@ -152,16 +141,13 @@ class Worker:
     @property
     def _overtaken(self) -> bool:
         """Whether what is being drawn is not wanted any more."""
-        return self._pending is not None or self._next_level is not None or self._next_grid is not None
+        return self._pending is not None or self._next_level is not None
 
     def _take_up(self) -> None:
-        """Between pictures: the level and the grid that came meanwhile."""
+        """Between pictures: the level that came meanwhile, and what is known of it."""
         if self._next_level is not None:
             block, self._next_level = self._next_level, None
             self._set_level(block)
-        if self._next_grid is not None:
-            (grid,), self._next_grid = self._next_grid, None
-            self._set_grid(grid)
         self._take_probes()
         if self._next_baked is not None:
             (baked,), self._next_baked = self._next_baked, None
@@ -206,11 +192,6 @@ class Worker:
         give_memory_back()  # of the level before
         self._compiling = precompile(self._renderer)
         self._channel.send(("level shown",))
-
-    def _set_grid(self, block: Block | None) -> None:
-        self._renderer.set_grid(None if block is None else load_value(block))
-        if block is not None:
-            block.close()
 
     def _compile_step(self) -> None:
         """Compile a little more; pictures that are asked for come first."""

@@ -15,7 +15,13 @@ uniform sampler2D farthest;     // see air_depth.frag.glsl
 uniform vec2 air_shadows;       // 1 where shadows of the sun count in the air; what is seen of the sky
 #ifdef SKY
 #include "sky.glsl"
-uniform sampler3D openness;     // share of the sky that is seen
+uniform vec3 far_ground;        // its luminance, pre-exposed
+uniform sampler3D openness;     // share of the upper half that is open; of all ways that end on far ground
+#endif
+#ifdef AROUND
+uniform sampler3D air_surfaces; // mean luminance of what surfaces are seen, over all ways, pre-exposed
+#endif
+#if defined(SKY) || defined(AROUND)
 uniform vec3 open_low;          // place of the first
 uniform vec3 open_over;         // 1 / what the grid spans
 uniform vec3 open_inset;        // half a cell, as a share
@@ -44,6 +50,13 @@ uniform float pocket_forward;
 #endif
 
 out vec4 out_light;
+
+#if defined(SKY) || defined(AROUND)
+// How much more than if it came from all around air of a forwardness g scatters of even light from below.
+float from_below(vec3 d, float g) {
+    return 1.0 - 1.5 * g * d.y;
+}
+#endif
 
 // Places in a slice that the sun is looked up at.
 const int SUN_PLACES = 2;
@@ -122,18 +135,40 @@ void main() {
     third += from_sun * (air_phase(pocket_lobe, dot(d, sun_direction)) * own_pocket(p, sun_direction, 1e4));
 #endif
 #endif
-#ifdef SKY
+#if defined(SKY) || defined(AROUND)
     vec3 within = (p - open_low) * open_over;
-    float open = texture(openness, clamp(within, open_inset, 1.0 - open_inset)).r;
+    vec3 place = clamp(within, open_inset, 1.0 - open_inset);
     vec3 past = max(-within, within - 1.0);
-    open = mix(open, 1.0, clamp(8.0 * max(max(past.x, past.y), past.z), 0.0, 1.0));
-    open = mix(1.0, open, air_shadows.y) * air_shares.y;
-    first += sky_scattered(d, air_eye[0].w) * open;
+    float beyond = clamp(8.0 * max(max(past.x, past.y), past.z), 0.0, 1.0);
+    vec2 open = vec2(0.0);
+    vec3 below = vec3(0.0);
+    vec3 about = vec3(0.0);
+#endif
+#ifdef SKY
+    open = mix(texture(openness, place).rg, vec2(1.0, 0.5), beyond);
+    open = mix(vec2(1.0, 0.5), open, air_shadows.y) * air_shares.y;
+    below = far_ground * open.y;
+    first += sky_scattered(d, air_eye[0].w) * open.x;
 #ifdef MIST
-    second += sky_scattered(d, air_eye[1].w) * open;
+    second += sky_scattered(d, air_eye[1].w) * open.x;
 #endif
 #ifdef POCKETS
-    third += sky_scattered(d, pocket_forward) * open;
+    third += sky_scattered(d, pocket_forward) * open.x;
+#endif
+#endif
+#ifdef AROUND
+    // Where the upper half is open, surfaces lie below.
+    about = texture(air_surfaces, place).rgb * (1.0 - beyond);
+    below += about * open.x;
+    about *= 1.0 - open.x;
+#endif
+#if defined(SKY) || defined(AROUND)
+    first += about + below * from_below(d, air_eye[0].w);
+#ifdef MIST
+    second += about + below * from_below(d, air_eye[1].w);
+#endif
+#ifdef POCKETS
+    third += about + below * from_below(d, pocket_forward);
 #endif
 #endif
 #ifdef LAMPS

@@ -12,6 +12,7 @@ from wallum.level.model import Level, Mesh
 from wallum.moment.bounce_gains import bounce_keys, coloured, gains_of, glow_of
 from wallum.moment.scene import OF, LitScene
 from wallum.physics.arrays import Floats
+from wallum.transport.field.air import OpenAir
 from wallum.transport.field.cast import Seen
 from wallum.transport.field.glow import Shining, find_shining
 from wallum.transport.field.probes import Probes
@@ -30,12 +31,16 @@ LAND_ALBEDO: Final = 0.2
 
 @dataclass(frozen=True)
 class Field:
-    """Probes of a level and what they see: all that light depends on but the sources."""
+    """Probes of a level and what they see: all that light depends on but the sources.
+
+    air : how open the air is; None while that has not been looked at
+    """
 
     probes: Probes
     seen: Seen
     smooth: csr_matrix
     rooms: Rooms
+    air: OpenAir | None = None
 
 
 def smoothing(probes: Probes) -> csr_matrix:
@@ -53,10 +58,14 @@ def smoothing(probes: Probes) -> csr_matrix:
 @dataclass(frozen=True)
 class Unit:
     """What one source of strength 1 gives probes by light that has come back, and glow straight: (N, 3);
-    `key`: of what else it depends on, see moment.bounce_gains."""
+    `key`: of what else it depends on, see moment.bounce_gains.
+
+    air : (A, 3) mean luminance of all surfaces that places of the air see by it
+    """
 
     key: object
     light: NDArray[np.float32]
+    air: NDArray[np.float32]
 
 
 @dataclass
@@ -110,7 +119,23 @@ class BounceField:
             if source_id in shining.ids:
                 own = own + one.probes
             smooth = np.asarray(made.smooth @ np.ascontiguousarray(own), np.float32)
-            self.units[source_id] = Unit(keys.get(source_id), smooth)
+            air = self._seen_from_air(source_id, one.probes, own, scene)
+            self.units[source_id] = Unit(keys.get(source_id), smooth, air)
+
+    def _seen_from_air(
+        self, source_id: str, straight: Floats, light: Floats, scene: LitScene
+    ) -> NDArray[np.float32]:
+        """(A, 3) luminance that places of the air see by a source's light (N, 3) on probes."""
+        made = self.made
+        if made.air is None:
+            return np.zeros((0, 3), np.float32)
+        glow = source_id in self.shining.ids
+        sent = made.probes.albedo * (light if glow else straight + light) / np.float32(np.pi)
+        if glow:
+            numbers = self._of_glow(source_id, scene)
+            sent = np.array(sent)
+            sent[numbers] += made.probes.glow[numbers]
+        return np.asarray(made.air.surfaces @ np.ascontiguousarray(sent, np.float32), np.float32)
 
     def _of_glow(self, source_id: str, scene: LitScene) -> NDArray[np.int64] | None:
         """The probes that a glow is, but those of a lamp's body; None where it is no glow."""

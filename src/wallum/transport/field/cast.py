@@ -20,10 +20,12 @@ from wallum.physics.frames import frame_of
 from wallum.transport.field.probes import NO_PROBE, PLACES, Probes
 from wallum.transport.rays import Hits, RayScene
 
-__all__ = ["ALL_RAYS", "BINS", "Seen", "cast", "sky_bins"]
+__all__ = ["ALL_RAYS", "BINS", "FEW_RAYS", "Seen", "cast", "sky_bins"]
 
 # Rays of each probe: more where there are few probes, as much as is worth the time.
 LEAST_RAYS, MOST_RAYS, ALL_RAYS = 160, 1024, 6_000_000
+# And of each for a quick look, until those are cast.
+FEW_RAYS: Final = 24
 # What faces up by this cosine may be land.
 LAND_UP: Final = 0.5
 BATCH: Final = 512  # probes at once: small steps keep the window's thread free
@@ -79,10 +81,13 @@ def _ways(faces: Floats, rows: NDArray[np.int64], each: int) -> NDArray[np.float
     return np.asarray(ways, np.float32)
 
 
-def cast(rays: RayScene, probes: Probes) -> Iterator[float | Seen]:
-    """Send the rays; gives the share that is done, and in the end what was seen."""
+def cast(rays: RayScene, probes: Probes, few: int = 0) -> Iterator[float | Seen]:
+    """Send the rays; gives the share that is done, and in the end what was seen.
+
+    few : rays of each probe, for a quick look; 0: as many as are worth the time
+    """
     count = len(probes)
-    each = rays_each(count)
+    each = few or rays_each(count)
     batch = max(BATCH * LEAST_RAYS // each, 1)
     turn = np.arange(each) % PLACES
     sky, land = np.zeros((count, BINS), np.float32), np.zeros(count, np.float32)

@@ -15,6 +15,7 @@ from wallum.document.derived import derived_folder
 from wallum.errors import ValueProblem
 from wallum.files import written_whole
 from wallum.level.model import Level
+from wallum.transport.field.air import OpenAir
 from wallum.transport.field.bounce import BounceField, Field, smoothing
 from wallum.transport.field.cast import ALL_RAYS, Seen
 from wallum.transport.field.making import make_field
@@ -25,9 +26,11 @@ from wallum.transport.rays import RayScene
 __all__ = ["field_key", "kept_bounce", "kept_field", "load_field", "save_field"]
 
 log = logging.getLogger("wallum.derived")
-VERSION: Final = 10
+VERSION: Final = 11
 # Fields in one folder; the oldest go. Of one, unpacked.
 MOST_KEPT, MOST_BYTES = 4, 1 << 30
+# What a sparse matrix is kept as.
+MATRIX: Final = ("data", "indices", "indptr")
 
 
 def field_key(rays: RayScene, level: Level) -> str:
@@ -47,6 +50,11 @@ def save_field(made: Field, key: str, path: Path) -> None:
     """Keep a field in a file. Raises OSError."""
     values: dict[str, Any] = {f"probes_{one.name}": getattr(made.probes, one.name) for one in fields(Probes)}
     values |= {f"rooms_{one.name}": getattr(made.rooms, one.name) for one in fields(Rooms)}
+    if made.air is not None:
+        air = {one.name: getattr(made.air, one.name) for one in fields(OpenAir)}
+        matrix = air.pop("surfaces")
+        air |= {name: getattr(matrix, name) for name in MATRIX}
+        values |= {f"air_{name}": value for name, value in air.items()}
     others = made.seen.others
     values |= {"data": others.data, "indices": others.indices.astype(np.int32), "indptr": others.indptr}
     values |= {name: getattr(made.seen, name).astype(np.float32) for name in ("land", "toward", "dark")}
@@ -82,7 +90,13 @@ def _read(kept: Any) -> Field:
     if len(sky) != count or probes.links.shape != (count, 27) or len(rooms.of) != count:
         raise ValueError("parts of different sizes")
     seen = Seen(others, sky, kept["land"], kept["toward"], kept["dark"])
-    return Field(probes, seen, smoothing(probes), rooms)
+    plain = {one.name: kept[f"air_{one.name}"] for one in fields(OpenAir) if one.name != "surfaces"}
+    places = int(np.prod(plain["values"].shape[:3]))
+    matrix = csr_matrix(tuple(kept[f"air_{name}"] for name in MATRIX), (places, count))
+    if plain["values"].ndim != 4 or len(plain["there"]) != places or plain["parted"].max(initial=0) >= places:
+        raise ValueError("air that is no grid")
+    air = OpenAir(**plain, surfaces=matrix)
+    return Field(probes, seen, smoothing(probes), rooms, air)
 
 
 def kept_field(
@@ -91,10 +105,12 @@ def kept_field(
     bounds: NDArray[np.float64],
     project_file: Path | None,
     keep_going: Callable[[float], bool] | None = None,
+    early: Callable[[Field], None] | None = None,
 ) -> Field | None:
     """The field of a level, from the project's derived data or made now and put there.
 
     None where there is no level, or `keep_going`, told the share done, said no while it was made.
+    early : is given one of few rays while it is made
     """
     if not len(rays.triangles.faces):
         return None
@@ -115,6 +131,8 @@ def kept_field(
     for step in make_field(rays, level, bounds):
         if isinstance(step, Field):
             made = step
+            if step.air is None and early is not None:
+                early(step)
         elif keep_going is not None and not keep_going(step):
             return None
     if made is not None:

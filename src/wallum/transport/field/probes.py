@@ -20,9 +20,9 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from wallum.physics.arrays import Floats, dots, normalised
+from wallum.transport.field.extent import built_of, focus
 from wallum.transport.field.scattering import BEFORE_M, FACINGS, ROOM_M, Samples, by_cell, scatter
 from wallum.transport.rays import RayScene
-from wallum.transport.sky_grid import built_of, focus
 from wallum.transport.surface_tables import SurfaceTables
 
 __all__ = ["NO_PROBE", "PLACES", "Probes", "place_probes"]

@@ -17,7 +17,7 @@ from wallum.transport.field.cast import Seen
 from wallum.transport.field.probes import Probes
 from wallum.transport.rays import RayScene
 
-__all__ = ["Rooms", "find_rooms"]
+__all__ = ["Rooms", "find_rooms", "no_rooms"]
 
 NONE: Final = 255
 # Floors that see no more of the sky than this lie in a room.
@@ -60,6 +60,12 @@ class Rooms:
 
     def __len__(self) -> int:
         return len(self.eyes)
+
+
+def no_rooms(probes: Probes) -> Rooms:
+    """None at all."""
+    nowhere = np.zeros((0, 3), np.float32)
+    return Rooms(nowhere, nowhere, nowhere, np.zeros(0, bool), np.zeros(len(probes), np.uint8))
 
 
 def find_rooms(rays: RayScene, probes: Probes, seen: Seen, seed: int = 1) -> Rooms:

@@ -1,0 +1,139 @@
+"""How open the air is: closed forms, walls, and the picture's own reading of it."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from level_shapes import grey_level
+from level_shapes import level_of as shared_level
+from scipy.ndimage import map_coordinates
+
+from wallum.document.project import Project
+from wallum.level.flatten import flatten
+from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.solids import box, grid
+from wallum.moment.evaluate import evaluate
+from wallum.transport.field.bounce import BounceField, Field
+from wallum.transport.field.making import make_field
+from wallum.transport.rays import RayScene
+
+
+def level_of(*primitives, name="made"):
+    meshes = tuple(Mesh(f"m{i}", (one,)) for i, one in enumerate(primitives))
+    parts = tuple(Part(f"p{i}", f"p{i}", i, np.eye(4)) for i in range(len(meshes)))
+    return Level(name, meshes, parts, (Material("grey", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0, double_sided=False),))
+
+
+def ground(side=20.0):
+    line = np.linspace(-side, side, 17)
+    x, z = np.meshgrid(line, line)
+    return grid(np.stack([x, 0 * x, z], axis=-1)[::-1], 0)
+
+
+def cellar():
+    """A yard with a house without a roof beside a house that is closed but for its door."""
+    walls = [
+        ((-8.0, 0.0, -4.0), (-2.0, 3.0, -3.8)), ((-8.0, 0.0, 3.8), (-2.0, 3.0, 4.0)),
+        ((-8.0, 0.0, -4.0), (-7.8, 3.0, 4.0)), ((-2.2, 0.0, -4.0), (-2.0, 3.0, 4.0)),
+        ((2.0, 0.0, -4.0), (8.0, 3.0, -3.8)), ((2.0, 0.0, 3.8), (8.0, 3.0, 4.0)),
+        ((7.8, 0.0, -4.0), (8.0, 3.0, 4.0)), ((2.0, 0.0, -4.0), (2.2, 3.0, 4.0)),
+        ((2.0, 3.0, -4.0), (8.0, 3.2, 4.0)),
+    ]  # fmt: skip
+    return level_of(ground(10.0), *(box(low, high, 0) for low, high in walls))
+
+
+def made_of(level):
+    rays = RayScene(level, flatten(level))
+    return [one for one in make_field(rays, level, level.bounds) if isinstance(one, Field)]
+
+
+def read(air, places):
+    """(N,) what lies between the places of the grid, as the picture reads it: of the upper half."""
+    at = ((places - air.low) / air.step).T
+    return map_coordinates(air.values[..., 0].astype(float), at, order=1, mode="nearest")
+
+
+@pytest.fixture(scope="module")
+def houses():
+    return made_of(cellar())
+
+
+def test_a_quick_look_comes_first_and_knows_what_is_dark(houses):
+    """Of few rays: where there is no sky none is seen, and under the open sky all of it."""
+    early, made = houses
+    assert early.air is None
+    assert made.air is not None
+    shares = [one.seen.sky.sum(axis=1) + one.seen.land for one in (early, made)]
+    inside = (np.abs(made.probes.places - [5.0, 1.5, 0.0]) < [2.85, 1.55, 3.85]).all(axis=1)
+    assert inside.sum() > 100
+    assert np.median(shares[0][inside]) < 0.03
+    up = made.probes.normals[:, 1] > 0.9
+    far = up & (np.abs(made.probes.places[:, 2]) > 7.0)
+    assert np.median(shares[0][far]) > 0.9
+    assert np.abs(shares[0] - shares[1]).mean() < 0.08
+
+
+def test_no_open_air_is_read_within_a_closed_house(houses):
+    """Whatever lies between its places; over the house and in the one without a roof the air is open."""
+    air = houses[1].air
+    x, y, z = np.meshgrid(np.linspace(2.3, 7.7, 12), np.linspace(0.1, 2.9, 8), np.linspace(-3.7, 3.7, 14))
+    inside = np.stack([x, y, z], axis=-1).reshape(-1, 3)
+    assert read(air, inside).max() < 0.01
+    assert read(air, np.array([[5.0, 4.5, 0.0]]))[0] > 0.4
+    assert read(air, np.array([[-5.0, 2.0, 0.0]]))[0] > 0.2
+
+
+def test_over_an_open_plain_half_is_sky_and_half_is_ground():
+    """What does not end on ground beyond all probes ends on the probes of the ground."""
+    _, made = made_of(level_of(ground(), box((8.0, 0.0, 8.0), (9.0, 4.0, 9.0), 0)))
+    places = np.array([[-5.0, 1.0, -5.0], [0.0, 2.0, 3.0], [-8.0, 0.4, 6.0]])
+    assert read(made.air, places) == pytest.approx(1.0, abs=0.06)
+    number = np.ravel_multi_index((8, 4, 8), made.air.values.shape[:3])
+    below = made.air.surfaces[number].sum() + made.air.values.reshape(-1, 2)[number, 1]
+    assert below == pytest.approx(0.5, abs=0.03)
+
+
+def test_down_a_shaft_as_much_of_the_sky_is_seen_as_its_mouth_fills():
+    """A square of half side s at a distance d fills 4 asin(s2 / (s2 + d2)) of 2 pi; what is left are walls."""
+    s, h = 2.0, 12.0
+    walls = [
+        box((-s - 1, 0, -s - 1), (-s, h, s + 1), 0), box((s, 0, -s - 1), (s + 1, h, s + 1), 0),
+        box((-s, 0, -s - 1), (s, h, -s), 0), box((-s, 0, s), (s, h, s + 1), 0), box((-s, -1, -s), (s, 0, s), 0),
+    ]  # fmt: skip
+    _, made = made_of(grey_level(*walls))
+    air = made.air
+    for down in (1.0, 3.0, 6.0):
+        fills = 2.0 * np.arcsin(s * s / (s * s + down * down)) / np.pi
+        assert read(air, np.array([[0.0, h - down, 0.0]]))[0] == pytest.approx(fills, abs=0.05)
+    at = np.round((np.array([0.0, h - 6.0, 0.0]) - air.low) / air.step).astype(int)
+    number = np.ravel_multi_index(tuple(at), air.values.shape[:3])
+    sky = air.values.reshape(-1, 2)[number, 0] / 2.0
+    assert air.surfaces[number].sum() == pytest.approx(1.0 - sky, abs=0.02)
+
+
+def test_the_air_in_a_room_that_glows_alike_sees_that_glow():
+    """Closed form: in a room of one luminance all around the mean over all ways is that luminance."""
+    room = box((-2, -2, -2), (2, 2, 2), 0, inward=True)
+    glowing = Material("furnace", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, emissive=(100.0, 50.0, 25.0))
+    level = shared_level(room, glowing)
+    rays = RayScene(level, flatten(level))
+    made = list(make_field(rays, level, level.bounds))[-1]
+    bounce = BounceField.of(rays, level, made, {})
+    scene = evaluate(Project())
+    for _ in bounce.relight(scene):
+        pass
+    light = np.sum([one.air for one in bounce.units.values()], axis=0)
+    middle = np.abs(places_of(made.air)).max(axis=1) < 1.5
+    assert middle.sum() > 50
+    assert light[middle] == pytest.approx(np.tile([100.0, 50.0, 25.0], (middle.sum(), 1)), rel=0.03)
+
+
+def places_of(air):
+    index = np.stack(np.unravel_index(np.arange(len(air.there)), air.values.shape[:3]), axis=1)
+    return air.low + index * air.step
+
+
+def test_without_its_air_a_field_is_as_it_was(houses):
+    early, made = houses
+    assert np.array_equal(early.probes.places, made.probes.places)
+    assert len(replace(made, air=None).rooms) == len(made.rooms)
