@@ -39,7 +39,7 @@ def test_the_picture_comes_before_the_rays(window, qtbot, tmp_path, held_rays):
     window.session.told.connect(told.append)
     window.checks.begin()
     assert "made ready" in told[-1]
-    assert window.background.at_rest  # no sky grid without rays
+    assert window.background.at_rest  # no probes without rays
     held_rays.set()
     qtbot.waitUntil(lambda: window.session.level is not None and window.session.level.whole, timeout=120_000)
     assert window.session.level.block is loaded.block

@@ -31,6 +31,9 @@ INTENSITY = declared(LAMP)["intensity"]
         ("50 %", 0.5, ""),
         ("45°", 45.0, "deg"),
         ("10/4 m", 2.5, "m"),
+        ("42", 42.0, ""),
+        ("3 m2", 3.0, "m2"),
+        ("12 cd/m2", 12.0, "cd/m2"),
     ],
 )
 def test_units_and_plain_sums_are_read(text, value, unit):

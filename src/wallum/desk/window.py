@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, Qt
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QImage
-from PyQt6.QtWidgets import QFileDialog, QLabel, QMainWindow
+from PyQt6.QtWidgets import QLabel, QMainWindow
 
 from wallum.desk.actions import BAR_FILES, BAR_TOOLS, command_menu, key_lines, make_actions, silence
 from wallum.desk.day.bench import choice_box, compose_bench, headed, order_bar, status_row, top_bar
@@ -55,7 +55,6 @@ from wallum.desk.rendering.truth import Truth
 from wallum.desk.widgets.bar import Bar, Offers
 from wallum.desk.widgets.sheet import Sheet
 from wallum.desk.widgets.still_label import StillLabel
-from wallum.level.opening import choose_level, reference_to
 from wallum.moment.camera import Camera
 from wallum.realtime.process.request import Frame
 
@@ -103,6 +102,7 @@ class DeskWindow(QMainWindow):
         self.strip = StripSheet(self.session, self.sheet, self.balance)
         self._make_rest()
         self._oldest = 0  # number of the first picture of this level
+        self._shown: Frame | None = None
         self._state, self._told = StillLabel(wide=STATE_PX, right=True), StillLabel()
         self._make_actions()
         self._arrange()
@@ -187,7 +187,7 @@ class DeskWindow(QMainWindow):
                 "check": self.checks.begin,
                 "bake": self.baking.begin,
                 "receive": self.receiver.receive,
-                "receive_from": self._receive_from,
+                "receive_from": self.receiver.choose,
                 "keys": lambda: self.sheet.open("Every key", key_lines(), columns=3),
                 "path": self.path.begin,
             },
@@ -239,6 +239,7 @@ class DeskWindow(QMainWindow):
             self.at_rest.cost_refused.connect(refused)
         self.background.repacked.connect(self._level_repacked)
         self.indirect.told.connect(self._state.setText)
+        self.baking.changed.connect(self._tell_state)
         self.session.failed.connect(lambda text: self.bar.tell(text))
         self.picture.camera_moved.connect(self._camera_moved)
         self.picture.resized.connect(self.ask_picture)
@@ -418,7 +419,14 @@ class DeskWindow(QMainWindow):
         self.picture.show_frame(shown, image)
         self.exposing.note(shown)
         self.session.shown_ev = shown.ev100
-        self._state.setText(self.exposing.state_text(shown, self.indirect.text + self.baking.text))
+        self._shown = shown
+        self._tell_state()
+
+    def _tell_state(self) -> None:
+        """What the picture is that is shown, and what goes on beside it."""
+        if self._shown is not None:
+            more = self.indirect.text + self.baking.text
+            self._state.setText(self.exposing.state_text(self._shown, more))
 
     # -- tools -------------------------------------------------------------------------
 
@@ -440,15 +448,6 @@ class DeskWindow(QMainWindow):
         on = self.act["frame_lines"].isChecked()
         self.picture.frame_aspect = self.session.project.target.aspect if on else None
         self.ask_picture()
-
-    def _receive_from(self) -> None:
-        """Choose the level anew."""
-        name, _ = QFileDialog.getOpenFileName(self, "Receive a level", "", "Levels (*.glb *.gltf)")
-        if name:
-            file = self.session.keeping.file
-            wanted = reference_to(Path(name), file)
-            choose_level(self.session.project.revised(level=wanted), file)
-            self.receiver.receive(wanted)
 
     def _level_received(self, received: Received) -> None:
         self._level_repacked(received.loaded)

@@ -17,8 +17,8 @@ __all__ = ["Background"]
 
 # The hand rests after this long without a word from it.
 REST_MS = 250
-# Probes wait until the first pictures are there.
-LATER_MS = 1500
+# Probes wait until the first picture is asked for.
+LATER_MS = 300
 
 
 class Background(QObject):

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from wallum.desk.project.loading import LoadedLevel, load_now
 from wallum.desk.project.session import Session
@@ -14,7 +15,7 @@ from wallum.desk.widgets.sheet import Line
 from wallum.document.project import PartMarks, Project
 from wallum.document.sources import Lamp
 from wallum.level.matching import Matching, match_parts
-from wallum.level.opening import file_of
+from wallum.level.opening import choose_level, file_of, reference_to
 from wallum.transport.inside import inside_solids
 
 __all__ = ["Received", "Receiver", "report_lines"]
@@ -150,6 +151,17 @@ class Receiver(QObject):
             self._stamp = _stamp(self._path)
             # The folder too: many programs write a new file and put it in the old one's place.
             self._watcher.addPaths([str(self._path), str(self._path.resolve().parent)])
+
+    def choose(self) -> None:
+        """Choose the level anew, and receive it."""
+        window = self.parent()
+        shown = window if isinstance(window, QWidget) else None
+        name, _ = QFileDialog.getOpenFileName(shown, "Receive a level", "", "Levels (*.glb *.gltf)")
+        if name:
+            file = self._session.keeping.file
+            wanted = reference_to(Path(name), file)
+            choose_level(self._session.project.revised(level=wanted), file)
+            self.receive(wanted)
 
     def _look(self) -> None:
         if self._path is None:

@@ -144,8 +144,8 @@ class LightBaking(QObject):
         """What is baked, and whether it is as things are now, a line each."""
         if self.baked is None:
             return ["No light is baked."]
-        pages = self.baked.pages
-        size = f"{pages.shape[0]} pages of {pages.shape[2]} x {pages.shape[1]}, {pages.nbytes / 2**20:.0f} MB"
+        pages, held = self.baked.pages, self.baked.held_bytes / 2**20
+        size = f"{pages.shape[0]} pages of {pages.shape[2]} x {pages.shape[1]}, {held:.0f} MB"
         holds = "all light" if self.baked.straight else "light from around"
         lines = [f"Baked as at {self.baked.when}: {holds}, {size}."]
         if not self.fits:

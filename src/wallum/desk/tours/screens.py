@@ -17,6 +17,9 @@ from wallum.moment.camera import Camera
 
 __all__ = ["refresh_screenshots"]
 
+# How far a bake is when it is shown.
+PART_BAKED = 0.17
+
 
 def _settled(window: DeskWindow, path: Path) -> str:
     wait_whole(window)
@@ -122,8 +125,21 @@ def _compared(window: DeskWindow, folder: Path) -> Iterator[str]:
     window.act["strip"].trigger()
     yield shoot(window, folder / "desk-what-lights-it.png")
     window.sheet.close_sheet()
-    window.act["keys"].trigger()
-    yield shoot(window, folder / "desk-keys.png")
+    yield _baking(window, folder)
+
+
+def _baking(window: DeskWindow, folder: Path) -> str:
+    """Light of the morning in the shed, while it is baked."""
+    window.session.undo()
+    window.looking.look_through("shot-shed")
+    window.session.playhead.set_hour(10.0)
+    wait_settled(window)
+    window.act["bake"].trigger()
+    wait_for(lambda: (window.baking.share or 0.0) > PART_BAKED, "a part of a bake")
+    path = shoot(window, folder / "desk-baking.png")
+    window.baking.cancel()
+    wait_for(lambda: window.baking.share is None, "the end of the bake")
+    return path
 
 
 def _cistern(folder: Path) -> Iterator[str]:

@@ -203,10 +203,11 @@ class ProbeLight:
         values: dict[str, object] = {}
         if baked:
             live = {one: gain for one, gain in gains.items() if one.partition(OF)[0] not in baked}
-            self._write(self._beside, live, scene.bounce[1], exposure)
+            if live:
+                self._write(self._beside, live, scene.bounce[1], exposure)
+                values = {"beside_baked": self._beside.texture}
             sky = scene.sky is not None and scene.sky.id in baked
-            values = {"beside_baked": self._beside.texture, "g_baked": gbuffer.baked[0]}
-            values |= {"sky_is_baked": float(sky)}
+            values |= {"g_baked": gbuffer.baked[0], "sky_is_baked": float(sky)}
         self._look_up(gbuffer, view, gbuffer.probe_frame, values)
 
     def fill_of_hand(self, gbuffer: GBuffer, view: View, scene: LitScene, gains: Gains) -> None:
@@ -220,7 +221,8 @@ class ProbeLight:
     ) -> None:
         assert self._set is not None
         assert self._all is not None
-        features = ({"OWN"} if view.show == "probes" else set()) | ({"BAKED"} if baked else set())
+        features = {"OWN"} if view.show == "probes" else set()
+        features |= ({"BAKED"} if baked else set()) | ({"LIVE"} if "beside_baked" in baked else set())
         program = self._programs.get("screen", "probe_light", frozenset(features))
         set_uniforms(
             program,

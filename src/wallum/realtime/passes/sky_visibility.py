@@ -10,7 +10,7 @@ from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.level.probe_set import AirPlaces
 from wallum.realtime.passes.probe_light import MOST_LIGHT, ProbeLight
 
-__all__ = ["SkyVisibility"]
+__all__ = ["ALL_OPEN", "SkyVisibility"]
 
 # Stands for air of which nothing is known (yet).
 ALL_OPEN = AirPlaces(

@@ -14,6 +14,7 @@ from wallum.physics.dome import plain_dome
 from wallum.physics.high_cloud import HighCloud
 from wallum.physics.medium import Layer, Medium
 from wallum.realtime.level.probe_set import MirrorPlaces, ProbeSet
+from wallum.realtime.passes.sky_visibility import ALL_OPEN
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 
@@ -72,8 +73,10 @@ def _drawn_with_a_probe(renderer: Renderer, request: PictureRequest) -> bool:
     none = np.zeros((1, 4), np.float32)
     own = (np.zeros((1, 27), np.int32), none, none[:, :3], np.zeros((2, 3), bool), np.zeros(1, np.uint8))
     place = MirrorPlaces(none[:, :3], none[:, :3], none[:, :3], np.zeros(1, bool))
-    renderer.set_probes(ProbeSet((0.0, 0.0, 0.0), 1.0, np.zeros((1, 1, 1), np.uint32), none, *own, place))
-    lights.take({"a": np.zeros((1, 3), np.float16)})
+    renderer.set_probes(
+        ProbeSet((0.0, 0.0, 0.0), 1.0, np.zeros((1, 1, 1), np.uint32), none, *own, place, ALL_OPEN)
+    )
+    lights.take({"a": np.zeros((1 + len(ALL_OPEN.there), 3), np.float16)})
     for _ in renderer.draw(request):
         pass
     renderer.set_probes(None)

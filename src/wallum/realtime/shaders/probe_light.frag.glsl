@@ -1,7 +1,7 @@
 #version 430 core
 // What each pixel's surface has from the probes about it: how much of the sky it sees, as sky_visibility.frag.glsl
 // says it, and light that has come back from surfaces. OWN: of one probe alone, and where it lies.
-// BAKED: pixels that have light on baked pages have that, and from probes what is not baked.
+// BAKED: pixels that have light on baked pages have that; LIVE: and from probes what is not baked.
 
 #include "packing.glsl"
 #include "probes.glsl"
@@ -19,9 +19,11 @@ uniform float probe_turn;         // another for each picture, 0 to 1
 uniform sampler2D probe_middles;
 #endif
 #ifdef BAKED
-uniform usampler2D beside_baked;  // as probe_light, without what is baked
 uniform sampler2D g_baked;        // see baked.frag.glsl
 uniform float sky_is_baked;
+#endif
+#ifdef LIVE
+uniform usampler2D beside_baked;  // as probe_light, without what is baked
 #endif
 
 const float IMAGE_STEPS = 7.0;    // all that a half float has room for
@@ -71,7 +73,7 @@ void main() {
             uvec4 halves = texelFetch(probe_light, place, 0);
             vec2 blue_share = unpackHalf2x16(halves.y);
             light += vec3(unpackHalf2x16(halves.x), blue_share.x) * w;
-#ifdef BAKED
+#ifdef LIVE
             uvec2 live = texelFetch(beside_baked, place, 0).xy;
             not_baked += vec3(unpackHalf2x16(live.x), unpackHalf2x16(live.y).x) * w;
 #endif
