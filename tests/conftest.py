@@ -2,6 +2,7 @@
 
 import os
 import threading
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -22,7 +23,8 @@ def pytest_collection_modifyitems(items):
 @pytest.fixture(scope="session")
 def cache_folder(tmp_path_factory):
     """Derived data is made once for all tests, and none of it is the artist's."""
-    return tmp_path_factory.mktemp("cache")
+    shared = os.environ.get("WALLUM_TESTS_CACHE")
+    return Path(shared) if shared else tmp_path_factory.mktemp("cache")
 
 
 @pytest.fixture(autouse=True)

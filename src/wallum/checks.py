@@ -66,8 +66,8 @@ def _both_halves(environment: dict[str, str]) -> int:
         if one.name not in (*WINDOWS, "__pycache__") and (one.is_dir() or one.name.startswith("test_"))
     ]
     with ThreadPoolExecutor(1) as beside, TemporaryFile() as told, TemporaryDirectory() as programs:
-        # What the driver compiles for one half serves the other.
-        environment = {**environment, "MESA_SHADER_CACHE_DIR": programs}
+        # What the driver compiles for one half, and what is worked out of levels, serves the other.
+        environment = {**environment, "MESA_SHADER_CACHE_DIR": programs, "WALLUM_TESTS_CACHE": programs}
         second = beside.submit(_pytest, ["-p", "no:cacheprovider", *others], environment, told)
         first = _pytest([f"tests/{one}" for one in WINDOWS], environment)
         other = second.result()

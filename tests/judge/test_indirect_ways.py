@@ -92,7 +92,7 @@ def test_ways_come_with_their_price_and_the_truest_is_nearest_to_paths(ground):
     boxes = Boxes(*chunk_boxes(level, rays.triangles))
     seen = seen_surfaces(rays, level, DOWN, (64, 36))
     profile = load_profile(project.target.profile)
-    about = Surroundings(project, NOON, level, rays, DOWN, boxes, seen, profile, made, None, None)
+    about = Surroundings(project, NOON, level, rays, DOWN, boxes, seen, profile, made, None)
     ways = list(of_ways(about))
     assert [one.way for one in ways] == [one for one in INDIRECT if one != "lightmaps"], "nothing is baked"
     assert ways[0].ms > ways[1].ms > ways[2].ms == ways[3].ms == 0.0

@@ -1,11 +1,13 @@
 """Light that comes back from surfaces, at probes: laws and closed forms."""
 
+import os
 from dataclasses import replace
 
 import numpy as np
 import pytest
 from level_shapes import grey_level
 
+from wallum.document.derived import derived_folder
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
@@ -270,6 +272,25 @@ def test_glow_is_known_by_its_material_and_that_of_a_lamps_body_lights_nothing()
     for _ in bounce.relight(scene):
         pass
     assert bounce.light(scene) == pytest.approx(whole, rel=1e-5)
+
+
+def test_of_the_fields_in_a_folder_the_oldest_go(closed, tmp_path, monkeypatch):
+    level, rays, made = closed
+    file = tmp_path / "a.wallum"
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    folder = derived_folder(file)
+    folder.mkdir()
+    for number in range(3):
+        save_field(made, f"{number}", folder / f"field-{number}.npz")
+        os.utime(folder / f"field-{number}.npz", (number, number))
+    size = (folder / "field-0.npz").stat().st_size
+    monkeypatch.setattr("wallum.transport.field.kept_field.HELD_BYTES", 3.5 * size)
+    monkeypatch.setattr("wallum.transport.field.kept_field.make_field", lambda *_: iter([made]))
+    assert kept_field(rays, level, level.bounds, file) is made
+    assert sorted(one.name for one in folder.iterdir() if one.stem in ("field-0", "field-1", "field-2")) == [
+        "field-1.npz",
+        "field-2.npz",
+    ]
 
 
 def test_a_field_is_kept_and_a_broken_file_is_made_anew(closed, tmp_path):

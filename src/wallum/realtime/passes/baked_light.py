@@ -40,10 +40,11 @@ class BakedPages:
             self._array[1].release()
         for item in self._held or ():
             item.release()
-        self._set, self._held, self._array = baked, None, None
+        self._set, self._held, self._array = None, None, None
         self.number += 1
-        if baked is None:
+        if baked is None or not len(baked.faces):
             return
+        self._set = baked
         count, height, width, _ = baked.pages.shape
         pages = self._context.texture_array((width, height, count), 4, baked.pages.tobytes(), dtype="f2")
         pages.filter = (moderngl.LINEAR, moderngl.LINEAR)

@@ -27,8 +27,8 @@ __all__ = ["field_key", "kept_bounce", "kept_field", "load_field", "save_field"]
 
 log = logging.getLogger("wallum.derived")
 VERSION: Final = 11
-# Fields in one folder; the oldest go. Of one, unpacked.
-MOST_KEPT, MOST_BYTES = 4, 1 << 30
+# Of all fields in one folder: the oldest go; and of one, unpacked.
+HELD_BYTES, MOST_BYTES = 400 << 20, 1 << 30
 # What a sparse matrix is kept as.
 MATRIX: Final = ("data", "indices", "indptr")
 
@@ -152,8 +152,10 @@ def kept_bounce(
 def _keep(made: Field, key: str, path: Path) -> None:
     try:
         save_field(made, key, path)
-        kept = sorted(path.parent.glob("field-*.npz"), key=lambda one: one.stat().st_mtime)
-        for old in kept[:-MOST_KEPT]:
-            old.unlink()
+        kept = sorted(path.parent.glob("field-*.npz"), key=lambda one: -one.stat().st_mtime)
+        held = np.cumsum([one.stat().st_size for one in kept])
+        for old, sum_bytes in zip(kept[1:], held[1:], strict=True):
+            if sum_bytes > HELD_BYTES:
+                old.unlink(missing_ok=True)
     except OSError as error:
         log.warning("the bounce field could not be kept: %s", error)
