@@ -35,9 +35,9 @@ def _bake(project: Any, file: Path | None) -> Iterator[str]:
     from wallum.moment.evaluate import evaluate
     from wallum.moment.moment import own_moment
     from wallum.moment.still import still_ids
-    from wallum.transport.field.kept_field import field_key, kept_field
+    from wallum.transport.field.kept_field import kept_field
     from wallum.transport.lightmaps.bake import Order, bake
-    from wallum.transport.lightmaps.kept_bake import bake_file, part_file, save_bake
+    from wallum.transport.lightmaps.kept_bake import bake_file, baked_key, part_file, save_bake
     from wallum.transport.rays import RayScene
 
     project, level = lit_project(project, file, stand_in=False)
@@ -49,7 +49,7 @@ def _bake(project: Any, file: Path | None) -> Iterator[str]:
         raise LevelProblem("it has no surface that could be baked", project.level or "the level")
     scene = still_alone(evaluate(project, moment), still_ids(project))
     order = Order(
-        rays, level, made, scene, project.baking, field_key(rays, level), format_clock(moment.clock),
+        rays, level, made, scene, project.baking, baked_key(rays, level), format_clock(moment.clock),
         project.follows,
     )  # fmt: skip
     part, said = part_file(project, file), SimpleQueue[Any]()

@@ -113,8 +113,8 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
     from wallum.level.flatten import flatten
     from wallum.level.opening import lit_project
     from wallum.realtime.level.bundling import chunk_boxes
-    from wallum.transport.field.kept_field import field_key, kept_bounce
-    from wallum.transport.lightmaps.kept_bake import bake_file, load_bake
+    from wallum.transport.field.kept_field import kept_bounce
+    from wallum.transport.lightmaps.kept_bake import bake_file, baked_key, load_bake
     from wallum.transport.rays import RayScene
 
     project, level = lit_project(project, file, stand_in=False)
@@ -126,7 +126,7 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
 
     def baked() -> tuple[Any, bool]:
         found = load_bake(bake_file(project, file))
-        return found, found is not None and found.level == field_key(rays, level)
+        return found, found is not None and found.level == baked_key(rays, level)
 
     known = cache(baked)
     return check(Checked(project, level, rays, boxes, profile, pictures=pictures, bounce=bounce, baked=known))

@@ -18,10 +18,9 @@ from wallum.moment.baked import baked_state, changed_since, still_alone
 from wallum.moment.evaluate import evaluate
 from wallum.moment.still import still_ids
 from wallum.realtime.level.baked_set import BakedSet, baked_set
-from wallum.transport.field.kept_field import field_key
 from wallum.transport.lightmaps.bake import Order, bake
 from wallum.transport.lightmaps.baked import BakedLight
-from wallum.transport.lightmaps.kept_bake import bake_file, load_bake, part_file, save_bake
+from wallum.transport.lightmaps.kept_bake import bake_file, baked_key, load_bake, part_file, save_bake
 
 __all__ = ["LightBaking"]
 
@@ -43,7 +42,7 @@ class _LoadThread(WorkThread):
 
     def work(self) -> None:
         loaded = self._loaded
-        key = field_key(loaded.lasting, loaded.level)
+        key = baked_key(loaded.lasting, loaded.level)
         baked = load_bake(self._file)
         shown = None
         if baked is not None and baked.level == key:
@@ -218,7 +217,7 @@ class LightBaking(QObject):
 
         def order() -> Order:
             scene = still_alone(evaluate(project, moment), still_ids(project))
-            key = field_key(loaded.lasting, loaded.level)
+            key = baked_key(loaded.lasting, loaded.level)
             when, follows = format_clock(moment.clock), loaded.follows
             return Order(loaded.lasting, loaded.level, made, scene, project.baking, key, when, follows)
 

@@ -23,7 +23,7 @@ from wallum.transport.field.probes import WANTED, Probes
 from wallum.transport.field.rooms import Rooms
 from wallum.transport.rays import RayScene
 
-__all__ = ["field_key", "kept_bounce", "kept_field", "load_field", "save_field"]
+__all__ = ["field_key", "kept_bounce", "kept_field", "level_key", "load_field", "save_field"]
 
 log = logging.getLogger("wallum.derived")
 VERSION: Final = 11
@@ -34,8 +34,13 @@ MATRIX: Final = ("data", "indices", "indptr")
 
 
 def field_key(rays: RayScene, level: Level) -> str:
-    """What a field depends on, as a short word: geometry, materials, textures, how it is made."""
-    digest = hashlib.sha256(f"field {VERSION} {ALL_RAYS} {WANTED}".encode())
+    """What a field depends on, as a short word: the level, and how it is made."""
+    return level_key(rays, level, f"field {VERSION} {ALL_RAYS} {WANTED}")
+
+
+def level_key(rays: RayScene, level: Level, made: str) -> str:
+    """A level's geometry, materials and textures, and how something is made of it, as a short word."""
+    digest = hashlib.sha256(made.encode())
     flat = rays.triangles
     for part in (flat.positions, flat.faces, flat.material, flat.part, flat.uv, flat.colours):
         digest.update(np.ascontiguousarray(part).tobytes())

@@ -15,12 +15,13 @@ from wallum.errors import ValueProblem
 from wallum.files import written_whole
 from wallum.level.model import Level
 from wallum.level.unwrapping import Unwrapped
-from wallum.transport.field.kept_field import field_key
+from wallum.transport.field.kept_field import level_key
 from wallum.transport.lightmaps.baked import BakedLight
 from wallum.transport.rays import RayScene
 
 __all__ = [
     "bake_file",
+    "baked_key",
     "clear_bake",
     "fitting_bake",
     "load_bake",
@@ -108,10 +109,15 @@ def _read(kept: Any) -> BakedLight:
     )  # fmt: skip
 
 
+def baked_key(rays: RayScene, level: Level) -> str:
+    """The level that light is baked of, as a short word."""
+    return level_key(rays, level, "baked light")
+
+
 def fitting_bake(project: Project, file: Path | None, rays: RayScene, level: Level) -> BakedLight | None:
     """What was baked of a project's level, where that is as it was then. Raises ValueProblem"""
     baked = load_bake(bake_file(project, file))
-    return baked if baked is not None and baked.level == field_key(rays, level) else None
+    return baked if baked is not None and baked.level == baked_key(rays, level) else None
 
 
 def clear_bake(project: Project, file: Path | None) -> bool:
