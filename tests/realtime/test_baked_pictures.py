@@ -41,10 +41,11 @@ def lamp(**more):
 class Room:
     """A closed room with a little block in it that is too small for texels."""
 
-    def __init__(self):
+    def __init__(self, roof=True):
         w, (x, y, z) = 0.1, (4.0, 3.0, 5.0)
+        over = [box((-w, y, -w), (x + w, y + w, z + w), 0)] if roof else []
         walls = grey_level(
-            box((-w, -w, -w), (x + w, 0, z + w), 0), box((-w, y, -w), (x + w, y + w, z + w), 0),
+            box((-w, -w, -w), (x + w, 0, z + w), 0), *over,
             box((-w, 0, -w), (0, y, z + w), 0), box((x, 0, -w), (x + w, y, z + w), 0),
             box((0, 0, -w), (x, y, 0), 0), box((0, 0, z), (x, y, z + w), 0),
         )  # fmt: skip
@@ -80,10 +81,6 @@ def drawn(renderer, room, project, baked, view="final", **more):
     scene = evaluate(project)
     if renderer.engine.level is None or renderer.engine.level.bounds.tolist() != room.level.bounds.tolist():
         renderer.set_level(bundle_level(room.level))
-    if not renderer.engine.probe_light.shown(room.made):
-        from wallum.realtime.level.probe_set import probe_set
-
-        renderer.set_probes(probe_set(room.made))
     relit(renderer, room.bounce, scene)
     renderer.set_baked(None if baked is None else baked_set(baked, room.flat))
     request = PictureRequest(1, scene, INSIDE, SIZE, view=view, **more)
@@ -178,6 +175,18 @@ def test_under_the_hand_a_baked_lamps_own_light_follows_and_its_bounce_stays(ren
     walls[:, 1:] &= walls[:, :-1]
     walls[:, :-1] &= walls[:, 1:]
     assert (rest - before)[walls] == pytest.approx(straight[walls], rel=0.1, abs=0.1)
+
+
+def test_a_live_lamp_under_the_hand_leaves_the_baked_sky_as_it_is(renderer):
+    """In a room without a roof: its sky is in the pages, and is not added while another source moves."""
+    open_room = Room(roof=False)
+    sky, live = plain_sky(ground=0.0), lamp(baked="live", intensity=2000.0)
+    pages = open_room.baked(project_of(sky), paths=4)
+    renderer.set_level(bundle_level(open_room.level))
+    still = luminance(drawn(renderer, open_room, project_of(sky, live), pages))
+    by_hand = luminance(drawn(renderer, open_room, project_of(sky, live), pages, active=frozenset({"lamp"})))
+    shown = still < 1e4
+    assert np.quantile(np.abs(np.log2(by_hand / still))[shown], 0.99) < 0.07
 
 
 def test_where_nothing_is_baked_pictures_are_bit_for_bit_those_of_probes(renderer, room, around):

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from wallum.frame.asked import Asked, Counts
 from wallum.frame.order import PASSES
-from wallum.moment.baked import fixed_ids, without_fixed
+from wallum.moment.baked import fixed_ids
 from wallum.moment.scene import AIR_ID, SCREEN_ID
 from wallum.transport.lightmaps.baked import BakedLight
 
@@ -40,7 +40,7 @@ def with_baked(asked: Asked, baked: BakedLight | None) -> Asked:
     ids = baked.ids & scene.still
     fixed = fixed_ids(scene, ids) if baked.straight else frozenset()
     share = baked.share_of(asked.seen.triangle)
-    return replace(asked, scene=without_fixed(scene, fixed), baked=share, held_bytes=baked.held_bytes)
+    return replace(asked, scene=scene.without(fixed), baked=share, held_bytes=baked.held_bytes)
 
 
 def count_work(asked: Asked) -> Work:

@@ -6,10 +6,9 @@ from dataclasses import replace
 import numpy as np
 
 from wallum.moment.bounce_gains import bounce_keys, glow_of, strengths
-from wallum.moment.lamps import NO_LAMPS
 from wallum.moment.scene import GLOW_ID, LitScene
 
-__all__ = ["baked_state", "changed_since", "fixed_ids", "still_alone", "without_fixed"]
+__all__ = ["baked_state", "changed_since", "fixed_ids", "still_alone"]
 
 # Light that differs by less than this share is the same.
 ALIKE = 1e-4
@@ -48,15 +47,3 @@ def fixed_ids(scene: LitScene, baked: frozenset[str]) -> frozenset[str]:
     """Ids of the sun and the lamps of a scene that are baked with all their light: they are not drawn."""
     sun = {scene.sun.id} if scene.sun is not None else set()
     return frozenset(({*scene.lamps.ids} | sun) & baked)
-
-
-def without_fixed(scene: LitScene, fixed: frozenset[str]) -> LitScene:
-    """A scene as its surfaces are lit beside what is baked."""
-    if not fixed:
-        return scene
-    everything = not fixed.isdisjoint(scene.lamps.ids) and fixed >= set(scene.lamps.ids)
-    sun = None if scene.sun is not None and scene.sun.id in fixed else scene.sun
-    if everything:
-        return replace(scene, lamps=NO_LAMPS, sun=sun)
-    keep = np.array([one not in fixed for one in scene.lamps.ids], dtype=bool)
-    return replace(scene, lamps=scene.lamps.only(keep), sun=sun)

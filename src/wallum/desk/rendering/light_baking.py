@@ -101,6 +101,7 @@ class LightBaking(QObject):
         self.share: float | None = None
         self._path: Path | None = None  # of what is shown
         background.probes_ready.connect(self._look)
+        background.bounce_settled.connect(self._tell_field)
         background.moves.connect(lambda: self._give_way(True))
         background.rested.connect(lambda: self._give_way(False))
         session.changed.connect(self._file_may_be_another)
@@ -180,12 +181,17 @@ class LightBaking(QObject):
             self._show(baked, shown)
 
     def _show(self, baked: BakedLight | None, shown: BakedSet | None) -> None:
-        self.baked, field = baked, self._background.bounce
-        if field is not None:
-            field.baked = baked if shown is not None else None
+        self.baked = baked
+        self._tell_field()
         self._link.set_baked(shown)
         self._ask()
         self.changed.emit()
+
+    def _tell_field(self) -> None:
+        """Let shares, cost and ways know of what is baked: the field may come after it."""
+        field = self._background.bounce
+        if field is not None:
+            field.baked = self.baked if self.fits else None
 
     def _file_may_be_another(self) -> None:
         """A project that is saved under another name takes its baked light along."""

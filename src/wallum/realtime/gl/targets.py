@@ -55,7 +55,10 @@ class GBuffer:
         when it is first asked for."""
         if self._of_hand is None:
             light = _target(self._context, self.size, 4, "f2")
-            self._of_hand = light, self._context.framebuffer([self.open, light], self.depth)
+            frame = self._context.framebuffer([self.open, light], self.depth)
+            # What is seen of the sky stays as it was found for all light.
+            frame.color_mask = ((False,) * 4, (True,) * 4)
+            self._of_hand = light, frame
         return self._of_hand
 
     @property

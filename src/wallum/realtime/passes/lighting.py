@@ -46,6 +46,8 @@ FOLLOWERS = 256
 # Columns and rows of the air's volume that share a list of lamps.
 AIR_CELL = 4
 NO_REACH_M = 1e-3
+# Of the light of a pixel that was baked with the sky, gloss takes at least one part of so many.
+LEAST_PART = 100.0
 BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", *map(kind_feature, SHADERS)})
 
 
@@ -409,6 +411,7 @@ class Lighting:
         if self.probes.there and draft.view.show != "direct":
             features |= {"BOUNCE", "PROBES"} if draft.view.show == "probes" else {"BOUNCE"}
             values |= {"g_bounce": gbuffer.bounce, "g_open": gbuffer.open, "bounce_gain": (1.0, 1.0, 1.0)}
+            values["open_floor"] = -LEAST_PART
         ready = []
         for reached, names in ((True, features), (False, features - BY_LAMPS)):
             if self.tiles.count(reached):
@@ -462,7 +465,7 @@ class Lighting:
         scene = LitScene(NO_LAMPS, None, None, draft.scene.look)
         program = self._prepare(frozenset({"BOUNCE"}), draft, scene, draft.gbuffer)
         light, _ = draft.gbuffer.of_hand
-        set_uniforms(program, g_open=draft.gbuffer.open, bounce_gain=tuple(factor))
+        set_uniforms(program, g_open=draft.gbuffer.open, bounce_gain=tuple(factor), open_floor=0.0)
         set_uniforms(program, g_bounce=light, mirrors_gain=0.0)
         self._on_surfaces(target, draft.size, add=True)
         self._draw(program)

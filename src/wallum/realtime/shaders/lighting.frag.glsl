@@ -48,6 +48,7 @@ uniform sampler2D g_bounce;    // illuminance by light from surfaces, pre-expose
 #endif
 #ifdef BOUNCE
 uniform vec3 bounce_gain;
+uniform float open_floor;      // 0 where none of it was baked with the sky: see probe_light.frag.glsl
 #endif
 #ifdef MIRRORS
 #include "mirrors.glsl"
@@ -147,7 +148,7 @@ vec3 sky_light(Surface s, vec4 open, float shown) {
     vec3 mirrored = reflect(-s.to_eye, s.normal);
     vec3 gloss = (s.gloss * (s.share.x + s.share.y) + s.gloss_rise * s.share.y) * mirror_exposure;
     vec3 image = mirror_light(mirrored, s.rough);
-    vec3 diffuse = s.diffuse * sky_illuminance(oct_decode(open.zw)) * open.x;
+    vec3 diffuse = s.diffuse * sky_illuminance(oct_decode(open.zw)) * max(open.x, 0.0);
     image *= shown;
     float left = 1.0 - dot(s.steep, vec2(1.0 / 10.0, 1.0 / 21.0));
 #ifdef MIRRORED
@@ -226,6 +227,7 @@ void main() {
 #endif
 #ifdef BOUNCE
     vec3 from_surfaces = texture(g_bounce, at).rgb * bounce_gain;
+    open.x = max(open.x, open_floor);
 #endif
     float by_probes = 1.0;
 #ifdef MIRRORS

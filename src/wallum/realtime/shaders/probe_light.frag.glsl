@@ -97,13 +97,21 @@ void main() {
     light *= over * (1.0 - away);
 #ifdef BAKED
     vec4 baked = texelFetch(g_baked, pixel, 0);
+    vec3 of_surfaces = light;
     light = baked.a > 0.5 ? baked.rgb + not_baked * (over * (1.0 - away)) : light;
 #endif
     sky = mix(sky, vec4(n * (2.0 / 3.0), 1.0), away);
     vec3 toward = normalize(sky.xyz + 0.05 * n);
     vec3 mirrored = reflect(normalize(v_ray), n);
 #ifdef BAKED
-    float sky_share = baked.a > 0.5 && sky_is_baked > 0.5 ? 0.0 : clamp(sky.w, 0.0, 1.0);
+    float sky_share = clamp(sky.w, 0.0, 1.0);
+    if (baked.a > 0.5 && sky_is_baked > 0.5) {
+        // Below 0 it tells what gloss takes of the light of what is no sky: see bounce_light in lighting.frag.glsl.
+        const vec3 weights = vec3(0.2126, 0.7152, 0.0722);
+        float part = dot(of_surfaces, weights) / max(dot(light, weights), 1e-6);
+        part = min(part / max(1.0 - sky_share, 0.1), 1.0);
+        sky_share = 1.0 - 1.0 / max(part, 0.01);
+    }
 #else
     float sky_share = clamp(sky.w, 0.0, 1.0);
 #endif
