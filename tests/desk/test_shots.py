@@ -75,8 +75,11 @@ def test_thumbs_do_not_change_the_picture(qtbot, window, times):
     frames, images = [], []
     window.link.frame_came.connect(lambda f, image: (frames.append(f), images.append(image.copy())))
     pictures = []
-    background = window.background
-    qtbot.waitUntil(lambda: background.bounce is not None and background.at_rest, timeout=120_000)
+    background, client = window.background, window.link.client
+    qtbot.waitUntil(
+        lambda: background.bounce is not None and background.at_rest and not client.busy,  # none of before
+        timeout=120_000,
+    )
     for _ in range(times):
         frames.clear()
         images.clear()
