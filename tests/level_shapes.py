@@ -25,6 +25,21 @@ def grey_level(*shapes):
     return Level("shapes", (Mesh("shapes", shapes),), (Part("shapes", "shapes", 0, np.eye(4)),), (grey,))
 
 
+def slabs_about(low, high, wall, material=0):
+    """Six slabs about a room from low to high, as thick as `wall` [m]."""
+    (x0, y0, z0), (x1, y1, z1) = low, high
+    w = wall
+    slabs = [
+        ((x0 - w, y0 - w, z0 - w), (x1 + w, y0, z1 + w)),
+        ((x0 - w, y1, z0 - w), (x1 + w, y1 + w, z1 + w)),
+        ((x0 - w, y0, z0 - w), (x0, y1, z1 + w)),
+        ((x1, y0, z0 - w), (x1 + w, y1, z1 + w)),
+        ((x0, y0, z0 - w), (x1, y1, z0)),
+        ((x0, y0, z1), (x1, y1, z1 + w)),
+    ]
+    return [box(a, b, material) for a, b in slabs]
+
+
 # A room whose walls glow, each in its colour: -x, +x, the ceiling, -z, +z.
 ROOM_LOW, ROOM_HIGH = np.array([0.0, 0.0, 0.0]), np.array([4.0, 3.0, 5.0])
 ROOM_COLOURS = np.array(

@@ -59,3 +59,38 @@ def test_where_there_is_no_surface_none_is_put(window, monkeypatch):
     window.pointer.put_room(QPointF(-500.0, -500.0))
     assert window.session.project is before
     assert "no surface" in said[-1]
+
+
+def test_probes_lie_closer_in_it_once_it_says_so_and_light_stays_until_they_do(qtbot, window, room):
+    """What was known stays in the picture, and follows the light, until the new is whole."""
+    background, session = window.background, window.session
+    session.set_values("dark", room.id, {"ambient": 0.0})
+    images = []
+    window.link.frame_came.connect(lambda frame, image: images.append(_lightness(image)))
+    qtbot.waitUntil(
+        lambda: background.bounce is not None and background.at_rest and not window.link.client.busy,
+        timeout=120_000,
+    )
+    first = background.bounce
+    lit = images[-1]
+    assert lit > 20.0
+    images.clear()
+    session.set_values("closer", room.id, {"probes": "closer"})
+    assert not background.at_rest
+    qtbot.waitUntil(lambda: background.bounce is not first and background.at_rest, timeout=120_000)
+    assert len(background.bounce.made.probes.parts) > 0
+    assert len(background.bounce.made.probes) > len(first.made.probes)
+    assert background.bounce.stale(evaluate(session.project)) == []
+    window.ask_picture()
+    qtbot.waitUntil(lambda: len(images) > 1, timeout=120_000)
+    assert min(images) > 0.9 * lit
+    session.undo()
+    qtbot.waitUntil(lambda: len(background.bounce.made.probes.parts) == 0, timeout=120_000)
+    assert np.array_equal(background.bounce.made.probes.cells, first.made.probes.cells)
+
+
+def _lightness(image):
+    size = image.width(), image.height()
+    return np.mean(
+        [image.pixelColor(x, y).lightness() for x in range(0, size[0], 40) for y in range(0, size[1], 40)]
+    )

@@ -37,7 +37,7 @@ def works():
     project, file = open_project("demo:kilnworks")
     project, level = lit_project(project, file)
     rays = RayScene(level, flatten(level))
-    return project, level, rays, kept_field(rays, level, level.bounds, file)
+    return project, level, rays, kept_field(rays, level, level.bounds, file, ())
 
 
 def _settled(renderer, scene, camera):

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import grey_level
+from level_shapes import grey_level, slabs_about
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
@@ -14,6 +14,7 @@ from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
+from wallum.moment.probe_boxes import ProbeBox
 from wallum.physics.colour import luminance
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
@@ -30,22 +31,9 @@ INSIDE = Camera((0.6, 1.5, 4.4), (0.45, -0.15, -0.88), 60.0, SIZE[0] / SIZE[1], 
 ROOM = ((0.0, 0.0, 0.0), (4.0, 3.0, 5.0))
 
 
-def _walls(wall=0.1):
-    (x0, y0, z0), (x1, y1, z1) = ROOM
-    w = wall
-    return [
-        box((x0 - w, y0 - w, z0 - w), (x1 + w, y0, z1 + w), 0),
-        box((x0 - w, y1, z0 - w), (x1 + w, y1 + w, z1 + w), 0),
-        box((x0 - w, y0, z0 - w), (x0, y1, z1 + w), 0),
-        box((x1, y0, z0 - w), (x1 + w, y1, z1 + w), 0),
-        box((x0, y0, z0 - w), (x1, y1, z0), 0),
-        box((x0, y0, z1), (x1, y1, z1 + w), 0),
-    ]
-
-
-def _shown(renderer, level):
+def _shown(renderer, level, *boxes):
     rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds))[-1]
+    made = list(make_field(rays, level, level.bounds, boxes))[-1]
     renderer.set_level(bundle_level(level))
     return rays, BounceField.of(rays, level, made, {})
 
@@ -59,7 +47,7 @@ def _drawn(renderer, scene, view="final"):
 
 @pytest.fixture(scope="module")
 def room():
-    return grey_level(*_walls())
+    return grey_level(*slabs_about(*ROOM, 0.1))
 
 
 def _lamp_scene():
@@ -83,9 +71,21 @@ def test_a_lit_room_is_as_bright_as_paths_say(renderer, room):
     assert np.quantile(np.abs(off), 0.9) < 0.3
 
 
-def test_each_pixel_reads_the_probe_that_stands_for_it(renderer, room):
+CLOSER = ProbeBox((2.0, 0.5, 1.0), (1.0, 1.0, 1.0), 0.4, 1)
+CLOSEST = ProbeBox((3.4, 1.5, 1.5), (0.6, 0.6, 0.9), 0.0, 2)
+
+
+def _size_at(probes, places, normals):
+    """Of the cells, or parts of those, that surfaces lie in [m]."""
+    cell, _ = probes.cell_of(places, normals)
+    words = probes.cells[tuple(cell.T)].astype(int)
+    return probes.step / np.where((words & 63) == 0, 1 << ((words >> 6) & 63), 1)
+
+
+@pytest.mark.parametrize("boxes", [(), (CLOSER, CLOSEST)])
+def test_each_pixel_reads_the_probe_that_stands_for_it(renderer, room, boxes):
     """The shader finds what NumPy finds: seen alone, a probe's light is on its own part, darker about its place."""
-    rays, bounce = _shown(renderer, room)
+    rays, bounce = _shown(renderer, room, *boxes)
     scene = _lamp_scene()
     relit(renderer, bounce, scene)
     shown = _drawn(renderer, scene, "probes")
@@ -95,9 +95,12 @@ def test_each_pixel_reads_the_probe_that_stands_for_it(renderer, room):
     hits = rays.first_visible(start, ways)
     places = start + ways * hits.distance[:, None]
     probes = bounce.made.probes
-    found = probes.find(places, rays.triangles.face_normals[hits.triangle])
+    faces = rays.triangles.face_normals[hits.triangle]
+    found = probes.find(places, faces)
     light = luminance(bounce.light(scene).astype(float))[found] / np.pi
-    near = np.linalg.norm(places - probes.places[found], axis=1) < 0.2 * probes.step
+    sizes = _size_at(probes, places, faces)
+    assert len(np.unique(sizes)) == 1 + len(boxes)
+    near = np.linalg.norm(places - probes.places[found], axis=1) < 0.2 * sizes
     wanted = np.where(near, light, 0.35 * light)
     assert (np.abs(shown.ravel() / wanted - 1.0) < 0.02).mean() > 0.97
 
@@ -197,7 +200,7 @@ def test_light_that_is_worked_out_while_a_lamp_is_moved_is_in_the_next_picture(r
 
 
 def test_a_closed_room_beside_noon_is_black(renderer, room):
-    level = grey_level(*_walls(), box((-20.0, -1.0, -20.0), (20.0, -0.3, 20.0), 0))
+    level = grey_level(*slabs_about(*ROOM, 0.1), box((-20.0, -1.0, -20.0), (20.0, -0.3, 20.0), 0))
     _, bounce = _shown(renderer, level)
     scene = evaluate(Project(sources=base_light(), look=Look(ev100=0.0)), Moment(12.0))
     relit(renderer, bounce, scene)

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import grey_level
+from level_shapes import grey_level, slabs_about
 
 from wallum.document.derived import derived_folder
 from wallum.document.look import Look
@@ -33,21 +33,6 @@ def _field(level):
     return rays, made
 
 
-def _room(low, high, wall, material=0):
-    """Six slabs about a room from low to high, as thick as `wall` [m]."""
-    (x0, y0, z0), (x1, y1, z1) = low, high
-    w = wall
-    slabs = [
-        ((x0 - w, y0 - w, z0 - w), (x1 + w, y0, z1 + w)),
-        ((x0 - w, y1, z0 - w), (x1 + w, y1 + w, z1 + w)),
-        ((x0 - w, y0, z0 - w), (x0, y1, z1 + w)),
-        ((x1, y0, z0 - w), (x1 + w, y1, z1 + w)),
-        ((x0, y0, z0 - w), (x1, y1, z0)),
-        ((x0, y0, z1), (x1, y1, z1 + w)),
-    ]
-    return [box(a, b, material) for a, b in slabs]
-
-
 def _lamp(place, **more):
     return PointSource(
         id="lamp", name="Lamp", position=place, intensity=1000.0, range=0.0, shadow=True, **more
@@ -64,7 +49,7 @@ def _lit(rays, level, made, scene):
 @pytest.fixture(scope="module")
 def closed():
     """A closed grey room, and its field."""
-    level = grey_level(*_room((0.0, 0.0, 0.0), (4.0, 3.0, 5.0), 0.2))
+    level = grey_level(*slabs_about((0.0, 0.0, 0.0), (4.0, 3.0, 5.0), 0.2))
     return (level, *_field(level))
 
 
@@ -156,9 +141,9 @@ def test_relit_is_as_lit_anew(closed):
 
 
 @pytest.mark.parametrize("wall", [0.1, 0.2, 0.3])
-def test_a_thin_wall_keeps_the_light_of_the_next_room(wall):
+def test_a_thin_wall_keeps_the_light_of_the_nextslabs_about(wall):
     """Two closed rooms side by side, a lamp in one: less than a hundredth comes through, whatever the wall."""
-    rooms = _room((0.0, 0.0, 0.0), (4.0, 3.0, 4.0), wall) + _room(
+    rooms = slabs_about((0.0, 0.0, 0.0), (4.0, 3.0, 4.0), wall) + slabs_about(
         (4.0 + wall, 0.0, 0.0), (8.0, 3.0, 4.0), wall
     )
     level = grey_level(*rooms)
@@ -192,7 +177,7 @@ def test_wide_ground_is_no_burden():
 
 def test_a_closed_room_beside_open_noon_stays_dark():
     level = grey_level(
-        *_room((0.0, 0.0, 0.0), (4.0, 3.0, 4.0), 0.1), box((-20.0, -1.0, -20.0), (20.0, -0.3, 20.0), 0)
+        *slabs_about((0.0, 0.0, 0.0), (4.0, 3.0, 4.0), 0.1), box((-20.0, -1.0, -20.0), (20.0, -0.3, 20.0), 0)
     )
     rays, made = _field(level)
     scene = evaluate(Project(sources=base_light(), look=Look()), Moment(12.0))
@@ -286,7 +271,7 @@ def test_of_the_fields_in_a_folder_the_oldest_go(closed, tmp_path, monkeypatch):
     size = (folder / "field-0.npz").stat().st_size
     monkeypatch.setattr("wallum.transport.field.kept_field.HELD_BYTES", 3.5 * size)
     monkeypatch.setattr("wallum.transport.field.kept_field.make_field", lambda *_: iter([made]))
-    assert kept_field(rays, level, level.bounds, file) is made
+    assert kept_field(rays, level, level.bounds, file, ()) is made
     assert sorted(one.name for one in folder.iterdir() if one.stem in ("field-0", "field-1", "field-2")) == [
         "field-1.npz",
         "field-2.npz",
@@ -310,5 +295,5 @@ def test_a_field_is_kept_and_a_broken_file_is_made_anew(closed, tmp_path):
 def test_a_field_that_is_given_up_leaves_nothing(closed, tmp_path):
     level, rays, _ = closed
     project = tmp_path / "p.wallum"
-    assert kept_field(rays, level, level.bounds, project, lambda done: done < 0.5) is None
+    assert kept_field(rays, level, level.bounds, project, (), lambda done: done < 0.5) is None
     assert not list(tmp_path.rglob("field-*"))

@@ -34,6 +34,7 @@ def _bake(project: Any, file: Path | None) -> Iterator[str]:
     from wallum.moment.baked import still_alone
     from wallum.moment.evaluate import evaluate
     from wallum.moment.moment import own_moment
+    from wallum.moment.probe_boxes import probe_boxes
     from wallum.moment.still import still_ids
     from wallum.transport.field.kept_field import kept_field
     from wallum.transport.lightmaps.bake import Order, bake
@@ -42,7 +43,7 @@ def _bake(project: Any, file: Path | None) -> Iterator[str]:
 
     project, level = lit_project(project, file, stand_in=False)
     rays, moment = RayScene(level, flatten(level)), own_moment(project)
-    made = kept_field(rays, level, level.bounds, file)
+    made = kept_field(rays, level, level.bounds, file, probe_boxes(project))
     if made is None:
         from wallum.errors import LevelProblem
 

@@ -64,7 +64,7 @@ def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
     from wallum.transport.rays import RayScene
 
     rays = RayScene(level, flatten(level))
-    bounce = kept_bounce(rays, level, file, project.follows)
+    bounce = kept_bounce(rays, level, file, project)
     renderer = renderer_for(project, level)
     if bounce is not None:
         bounce.baked = fitting_bake(project, file, rays, level)

@@ -48,6 +48,7 @@ def render_reference(
     from wallum.level.flatten import flatten
     from wallum.moment.evaluate import evaluate
     from wallum.moment.metered import metered_picture
+    from wallum.moment.probe_boxes import probe_boxes
     from wallum.transport.field.kept_field import kept_field
     from wallum.transport.rays import RayScene
     from wallum.transport.reference import Reference
@@ -69,7 +70,7 @@ def render_reference(
         scatterings=options["scatterings"],
     )
     # Where it is kept already; making it takes longer than it saves one picture.
-    reference.aim_by(kept_field(rays, level, level.bounds, file, lambda done: False))
+    reference.aim_by(kept_field(rays, level, level.bounds, file, probe_boxes(project), lambda done: False))
     for _ in range(options["samples"]):
         reference.step()
     light = reference.luminance if options["raw"] else denoised(reference.luminance, *reference.guides)

@@ -1,10 +1,13 @@
-"""Two directions across a third."""
+"""Directions across others, and boxes that are turned about the upright axis."""
+
+import math
 
 import numpy as np
+from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats
 
-__all__ = ["frame_of"]
+__all__ = ["along_sides", "corners_about", "frame_of"]
 
 
 def frame_of(n: Floats) -> tuple[Floats, Floats]:
@@ -18,3 +21,20 @@ def frame_of(n: Floats) -> tuple[Floats, Floats]:
     b = x * y * a
     side = np.stack([1.0 + sign * x * x * a, sign * b, -sign * x], axis=1)
     return side, np.stack([b, sign + y * y * a, -y], axis=1)
+
+
+def along_sides(points: Floats, centre: Floats, turn_rad: float) -> NDArray[np.float64]:
+    """(N, 3) places (N, 3) by the sides of a box about `centre` that is turned, clockwise from above."""
+    away = np.asarray(points, np.float64) - centre
+    c, s = math.cos(turn_rad), math.sin(turn_rad)
+    return np.stack([c * away[:, 0] + s * away[:, 2], away[:, 1], c * away[:, 2] - s * away[:, 0]], axis=1)
+
+
+def corners_about(
+    centre: Floats, half: tuple[float, float, float], turn_rad: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(3,) lowest and highest of such a box along the level's axes. half : of its sides"""
+    c, s = abs(math.cos(turn_rad)), abs(math.sin(turn_rad))
+    x, y, z = half
+    reach = np.array([c * x + s * z, y, c * z + s * x])
+    return centre - reach, centre + reach

@@ -44,9 +44,9 @@ def bounce_rows(
         count = len(made.probes)
         details = {"probes": count, "cells": f"{made.probes.step:.2f} m"}
         yield Row("the demo's probes placed, and what they see found", took, "s", 20.0, details=details)
-        kept_field(rays, level, level.bounds, file)
+        kept_field(rays, level, level.bounds, file, ())
         start = time.perf_counter()
-        kept_field(rays, level, level.bounds, file)
+        kept_field(rays, level, level.bounds, file, ())
         yield Row("the same from the cache", time.perf_counter() - start, "s", 0.5)
     bounce = BounceField.of(rays, level, made, project.follows)
     scene = evaluate(project, Moment(10.0))

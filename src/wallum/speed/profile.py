@@ -127,7 +127,7 @@ def measure_scenes(progress: Callable[[str], None]) -> list[Measured]:
         rays, bundle = RayScene(level, flat), bundle_level(level, flat)
         renderer = Renderer()
         renderer.set_level(bundle)
-        bounce = kept_bounce(rays, level, file, project.follows)
+        bounce = kept_bounce(rays, level, file, project)
         boxes = Boxes(*bundle.boxes)
         for name, camera, scene in _scenes(project, level):
             size = SIZES[(number + number // len(LAMPS)) % len(SIZES)]

@@ -9,6 +9,7 @@ from wallum.desk.project.session import Session
 from wallum.desk.project.work_thread import Crew
 from wallum.desk.rendering.bounce_thread import BounceThread
 from wallum.level.dressing import Dress, dress_of
+from wallum.moment.probe_boxes import ProbeBox, probe_boxes
 from wallum.moment.scene import LitScene
 from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.transport.field.bounce import BounceField
@@ -26,7 +27,7 @@ class Background(QObject):
 
     repacked = pyqtSignal(object)  # a LoadedLevel
     progressed = pyqtSignal(float)
-    probes_ready = pyqtSignal(object)  # a ProbeSet, or None
+    probes_ready = pyqtSignal(object, object)  # a ProbeSet, or None, and Units of it
     bounce_lit = pyqtSignal(object)  # Units
     bounce_settled = pyqtSignal(bool)
     moves = pyqtSignal()  # the hand
@@ -44,6 +45,7 @@ class Background(QObject):
         self._later.setInterval(LATER_MS)
         self._later.timeout.connect(self._start_bounce)
         self._bouncing = False  # whether light from surfaces is not yet as the scene has it
+        self._boxes: tuple[ProbeBox, ...] = ()
         self._asked: tuple[dict[str, str], Dress] = ({}, Dress())
         self._packing = self._makes_way = False
         self._ended = False  # what threads have said before they ended may still come after
@@ -87,7 +89,8 @@ class Background(QObject):
         loaded, self._bounce_of = self._bounce_of, None
         if loaded is None or self._ended:
             return
-        thread = self._bounce = BounceThread(loaded, self._session.keeping.file)
+        self._boxes = probe_boxes(self._session.history.present)
+        thread = self._bounce = BounceThread(loaded, self._session.keeping.file, self._boxes)
         thread.probes_found.connect(self._take_probes)
         thread.lit.connect(self._take_bounce)
         thread.progressed.connect(self.progressed)
@@ -105,10 +108,10 @@ class Background(QObject):
             self._bouncing = True  # it says when it has looked
             self._bounce.follow(scene)
 
-    def _take_probes(self, loaded: LoadedLevel, probes: ProbeSet | None) -> None:
+    def _take_probes(self, probes: ProbeSet | None, units: Units) -> None:
         if self.sender() is self._bounce and not self._ended:
             self._bouncing = probes is not None
-            self.probes_ready.emit(probes)
+            self.probes_ready.emit(probes, units)
 
     def _take_bounce(self, units: Units) -> None:
         if self.sender() is self._bounce and not self._ended:
@@ -143,8 +146,16 @@ class Background(QObject):
         if self._bounce is not None and not self._makes_way:
             self._bounce.pause(False)
 
+    def _look_at_boxes(self) -> None:
+        """See whether probes are still where the artist wants them."""
+        boxes = probe_boxes(self._session.history.present)
+        if self._bounce is not None and boxes != self._boxes:
+            self._boxes, self._bouncing = boxes, True
+            self._bounce.place(boxes)
+
     def _look_at_level(self) -> None:
         """See whether the level is still as the project wants it; one packing at a time."""
+        self._look_at_boxes()
         loaded = self._session.level
         present = self._session.history.present
         wanted = (present.follows, dress_of(present))

@@ -11,6 +11,7 @@ from PyQt6.QtCore import pyqtSignal
 from wallum.desk.project.loading import LoadedLevel
 from wallum.desk.project.work_thread import WorkThread
 from wallum.faults import fault_of
+from wallum.moment.probe_boxes import ProbeBox
 from wallum.moment.scene import LitScene
 from wallum.realtime.level.probe_set import probe_set, units_of
 from wallum.transport.field.bounce import BounceField, Field
@@ -32,7 +33,7 @@ TOGETHER: Final = 4
 class BounceThread(WorkThread):
     """The field of one level, and its light: the newest scene wins, and what was known stays until it is."""
 
-    probes_found = pyqtSignal(object, object)  # the level, a ProbeSet or None
+    probes_found = pyqtSignal(object, object)  # a ProbeSet or None, Units of it
     lit = pyqtSignal(object)  # Units of what is another now
     progressed = pyqtSignal(float)
     settled = pyqtSignal(bool)  # whether all light is as the scene has it
@@ -40,13 +41,14 @@ class BounceThread(WorkThread):
     doing = "working out light from surfaces"
     behind = True
 
-    def __init__(self, loaded: LoadedLevel, file: Path | None) -> None:
+    def __init__(self, loaded: LoadedLevel, file: Path | None, boxes: tuple[ProbeBox, ...]) -> None:
         super().__init__()
-        self._loaded, self._file = loaded, file
+        self._loaded, self._file, self._boxes = loaded, file, boxes
         self._asked = threading.Event()
         self._lock = threading.Lock()
         self._scene: LitScene | None = None
         self._paused, self._told = False, 0.0
+        self._made_by: tuple[ProbeBox, ...] | None = None  # what probes were made by, or are being made by
         self._not_before = 0.0
         self.bounce: BounceField | None = None  # once it is there; its light is brought up meanwhile
 
@@ -65,6 +67,12 @@ class BounceThread(WorkThread):
             self._scene = scene
         self._asked.set()
 
+    def place(self, boxes: tuple[ProbeBox, ...]) -> None:
+        """Make other probes, and keep light of those that are up until then; never waits."""
+        with self._lock:
+            self._boxes = boxes
+        self._asked.set()
+
     def _go_on(self, done: float) -> bool:
         while time.monotonic() < self._not_before and not self.given_up:
             time.sleep(PAUSE_S)
@@ -73,30 +81,56 @@ class BounceThread(WorkThread):
         if done - self._told >= 0.05:
             self._told = done
             self.progressed.emit(done)
-        return not self.given_up
+        if self.bounce is not None and self._asked.is_set():
+            self._follow_once(self.bounce)
+        return self._made_by is not None and self._wants(self._made_by)
+
+    def _wants(self, boxes: tuple[ProbeBox, ...]) -> bool:
+        return not self.given_up and boxes == self._boxes
 
     def work(self) -> None:
-        loaded = self._loaded
         # What is kept comes at once; what must be made waits until the first pictures have settled.
         self._not_before = time.monotonic() + LATER_S
-        made = self._find(loaded)
-        if self.given_up:
-            return
-        self.probes_found.emit(loaded, None if made is None else probe_set(made))
-        if made is None:
-            return
-        bounce = self.bounce = BounceField.of(loaded.lasting, loaded.level, made, loaded.follows)
         while not self.given_up:
-            self._asked.wait()
-            self._asked.clear()
-            with self._lock:
-                scene = self._scene
-            if scene is not None and not self.given_up:
-                self._relight(bounce, scene)
+            if self._made_by != self._boxes:
+                self._make()
+            elif self.bounce is None:
+                return
+            else:
+                self._asked.wait()
+                self._follow_once(self.bounce)
 
-    def _find(self, loaded: LoadedLevel) -> Field | None:
+    def _follow_once(self, bounce: BounceField) -> None:
+        self._asked.clear()
+        with self._lock:
+            scene = self._scene
+        if scene is not None and not self.given_up:
+            self._relight(bounce, scene)
+
+    def _make(self) -> None:
+        """Find or make the probes; those before stay, with their light, until that of these is whole."""
+        loaded, first = self._loaded, self.bounce is None
+        with self._lock:
+            boxes = self._made_by = self._boxes
+        made = self._find(loaded, boxes)
+        if made is None or not self._wants(boxes):
+            if first and self._wants(boxes):
+                self.probes_found.emit(None, {})
+            return
+        bounce = BounceField.of(loaded.lasting, loaded.level, made, loaded.follows)
+        with self._lock:
+            scene = self._scene
+        if not first and scene is not None:
+            for _ in bounce.relight(scene, TOGETHER):
+                if self.given_up:
+                    return
+        self.bounce = bounce
+        self.probes_found.emit(probe_set(made), units_of(dict(bounce.units)))
+        self._asked.set()
+
+    def _find(self, loaded: LoadedLevel, boxes: tuple[ProbeBox, ...]) -> Field | None:
         """The field of a level, as it is kept, or made; one of few rays is shown on the way."""
-        given = loaded.lasting, loaded.level, loaded.bounds, self._file
+        given = loaded.lasting, loaded.level, loaded.bounds, self._file, boxes
         try:
             return kept_field(*given, self._go_on, partial(self._show_early, loaded))
         except Exception as error:
@@ -108,18 +142,19 @@ class BounceThread(WorkThread):
         """A picture whose inside is dark, long before all rays are cast."""
         with self._lock:
             scene = self._scene
-        if scene is None or self.given_up:
+        if scene is None or self.given_up or self.bounce is not None:
             return
         bounce = BounceField.of(loaded.lasting, loaded.level, made, loaded.follows)
-        self.probes_found.emit(loaded, probe_set(made))
+        self.probes_found.emit(probe_set(made), {})
         for ids in bounce.relight(scene, TOGETHER):
             if not self._go_on(self._told):
                 return
             self.lit.emit(units_of({one: bounce.units[one] for one in ids}))
 
     def _relight(self, bounce: BounceField, scene: LitScene) -> None:
+        whole = self._made_by == self._boxes and bounce is self.bounce
         if not bounce.stale(scene):
-            self.settled.emit(True)
+            self.settled.emit(whole)
             return
         self.settled.emit(False)
         start = time.perf_counter()
@@ -133,4 +168,4 @@ class BounceThread(WorkThread):
                 start = time.perf_counter()
             if self._asked.is_set():
                 return  # there is something newer
-        self.settled.emit(True)
+        self.settled.emit(whole)

@@ -36,9 +36,11 @@ class Indirect(QObject):
         self.text = f", probes {done:.0%}" if 0.0 < done < 1.0 else ""
         self.told.emit(f"placing the probes, {done:.0%}")
 
-    def _take_probes(self, probes: ProbeSet | None) -> None:
+    def _take_probes(self, probes: ProbeSet | None, units: Units) -> None:
         self.text = ""
         self._link.set_probes(probes)
+        if units:
+            self._link.take_bounce(units)
         self._link.let_settle(True)
         self._ask()
 

@@ -131,7 +131,7 @@ def _proof_pictures(window: DeskWindow, folder: Path) -> Iterator[tuple[str, str
     loaded, project = window.session.level, window.session.history.present
     assert loaded is not None
     renderer = renderer_for(project, loaded.level)
-    bounce = kept_bounce(loaded.lasting, loaded.level, None, project.follows)
+    bounce = kept_bounce(loaded.lasting, loaded.level, None, project)
     for shot_id, clock in PROOFS:
         shot = next(one for one in project.shots if one.id == shot_id)
         camera = Camera.of_shot(shot, 1.6, far_for(loaded.level.bounds))

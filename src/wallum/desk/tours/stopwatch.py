@@ -179,7 +179,7 @@ def _fog_rows(window: DeskWindow) -> Iterator[Row]:
 def _probe_rows(window: DeskWindow) -> Iterator[Row]:
     """The probes as they are made behind the window, which goes on beating."""
     made: list[object] = []
-    connection = window.background.probes_ready.connect(made.append)
+    connection = window.background.probes_ready.connect(lambda probes, _: made.append(probes))
     beat, began = Heartbeat(), time.perf_counter()
     wait_for(lambda: bool(made), "a quick look about")
     first = time.perf_counter() - began

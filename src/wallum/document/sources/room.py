@@ -10,6 +10,8 @@ from wallum.document.sources.placed import Placed, checked_size, size_field, tur
 
 __all__ = ["RoomSource"]
 
+Probing = Literal["placed", "closer", "closest", "none"]
+
 
 class RoomSource(Placed):
     """A box in which light from all around is the artist's."""
@@ -44,6 +46,13 @@ class RoomSource(Placed):
         label="Own image",
         help="Smooth surfaces in it mirror an image taken in its middle, on its sides.",
         kind="switch",
+    )
+
+    probes: Probing = choice(
+        "placed",
+        label="Probes",
+        help="Those in it: as they are placed, twice or four times as close, or none. Without, what is there "
+        "takes its light from those about the box. All are made anew, behind the window.",
     )
 
     @model_validator(mode="after")

@@ -54,6 +54,7 @@ class ProbeSet:
     low: tuple[float, float, float]
     step: float
     cells: NDArray[np.uint32]
+    parts: NDArray[np.uint32]
     planes: NDArray[np.float32]
     links: NDArray[np.int32]
     sky: NDArray[np.float32]
@@ -71,14 +72,15 @@ def probe_set(made: "Field") -> ProbeSet:
     x, y, z = (float(v) for v in probes.low)
     share = seen.sky.sum(axis=1, keepdims=True)
     sky = made.smooth @ np.concatenate([seen.toward, share], axis=1)
-    shown = (probes.cells, probes.planes, probes.links, sky.astype(np.float32), probes.places, probes.goes_on)
+    cells = probes.cells, probes.parts, probes.planes, probes.links
+    shown = sky.astype(np.float32), probes.places, probes.goes_on
     rooms = made.rooms
     mirrors = MirrorPlaces(rooms.eyes, rooms.low, rooms.high, rooms.roofed)
     air = None
     if made.air is not None:
         (a, b, c), (d, e, f) = made.air.low.tolist(), made.air.step.tolist()
         air = AirPlaces(made.air.values, (a, b, c), (d, e, f), made.air.there, made.air.parted)
-    return ProbeSet((x, y, z), probes.step, *shown, rooms.of, mirrors, air, id(made))
+    return ProbeSet((x, y, z), probes.step, *cells, *shown, rooms.of, mirrors, air, id(made))
 
 
 def units_of(units: "dict[str, Unit]") -> Units:

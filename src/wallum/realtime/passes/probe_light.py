@@ -84,6 +84,7 @@ class ProbeLight:
         cells = np.ascontiguousarray(probes.cells.transpose(2, 1, 0))
         self._textures = {
             "probe_cells": self._context.texture3d(probes.cells.shape, 1, cells.tobytes(), dtype="u4"),
+            "probe_parts": self._table(probes.parts[:, None], "u4", 1),
             "probe_planes": self._table(probes.planes, "f4"),
             "probe_links": self._table(probes.links, "i4", 1),
             "probe_middles": self._table(np.pad(probes.places, ((0, 0), (0, 1))), "f4"),
@@ -110,8 +111,8 @@ class ProbeLight:
 
     def _table(self, values: NDArray[np.generic], dtype: str, components: int = 4) -> moderngl.Texture:
         """(N, K) values in a texture of ROW probes a row."""
-        kinds = {"f4": np.float32, "i4": np.int32}
-        rows = -(-len(values) // ROW)
+        kinds = {"f4": np.float32, "i4": np.int32, "u4": np.uint32}
+        rows = max(-(-len(values) // ROW), 1)
         padded = np.zeros((rows * ROW, values.shape[1]), kinds[dtype])
         padded[: len(values)] = values
         size = (ROW * values.shape[1] // components, rows)

@@ -72,9 +72,10 @@ def _drawn_with_a_probe(renderer: Renderer, request: PictureRequest) -> bool:
         return False
     none = np.zeros((1, 4), np.float32)
     own = (np.zeros((1, 27), np.int32), none, none[:, :3], np.zeros((2, 3), bool), np.zeros(1, np.uint8))
+    no_words = np.zeros(1, np.uint32)
     place = MirrorPlaces(none[:, :3], none[:, :3], none[:, :3], np.zeros(1, bool))
     renderer.set_probes(
-        ProbeSet((0.0, 0.0, 0.0), 1.0, np.zeros((1, 1, 1), np.uint32), none, *own, place, ALL_OPEN)
+        ProbeSet((0.0, 0.0, 0.0), 1.0, no_words.reshape(1, 1, 1), no_words, none, *own, place, ALL_OPEN)
     )
     lights.take({"a": np.zeros((1 + len(ALL_OPEN.there), 3), np.float16)})
     for _ in renderer.draw(request):

@@ -47,9 +47,9 @@ void main() {
     float depth = texelFetch(g_depth, pixel, 0).r;
     vec3 n = oct_decode(texelFetch(g_normal, pixel, 0).rg);
     vec3 p = eye + v_ray * depth;
-    ivec3 cell;
-    int own = probe_at(p, n, cell);
-    vec3 within = (p - probe_low) / probe_step - vec3(cell) - 0.5;
+    vec3 within;
+    float size;
+    int own = probe_at(p, n, within, size);
     ivec3 beside = ivec3(within.x < 0.0 ? -1 : 1, within.y < 0.0 ? -1 : 1, within.z < 0.0 ? -1 : 1);
     vec3 f = min(abs(within), 1.0);
     vec4 sky = vec4(0.0);
@@ -122,7 +122,7 @@ void main() {
     if (own >= 0) {
         uvec4 halves = texelFetch(probe_light, probe_place(own), 0);
         light = vec3(unpackHalf2x16(halves.x), unpackHalf2x16(halves.y).x);
-        float apart = distance(p, texelFetch(probe_middles, probe_place(own), 0).xyz) / probe_step;
+        float apart = distance(p, texelFetch(probe_middles, probe_place(own), 0).xyz) / (probe_step * size);
         light *= apart < 0.2 ? 1.0 : 0.35;
     }
 #endif

@@ -12,30 +12,33 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 
 from wallum.document.derived import derived_folder
+from wallum.document.project import Project
 from wallum.errors import ValueProblem
 from wallum.files import written_whole
 from wallum.level.model import Level
+from wallum.moment.probe_boxes import ProbeBox, probe_boxes
 from wallum.transport.field.air import OpenAir
 from wallum.transport.field.bounce import BounceField, Field, smoothing
 from wallum.transport.field.cast import ALL_RAYS, Seen
 from wallum.transport.field.making import make_field
-from wallum.transport.field.probes import WANTED, Probes
+from wallum.transport.field.placing import WANTED
+from wallum.transport.field.probes import Probes
 from wallum.transport.field.rooms import Rooms
 from wallum.transport.rays import RayScene
 
 __all__ = ["field_key", "kept_bounce", "kept_field", "level_key", "load_field", "save_field"]
 
 log = logging.getLogger("wallum.derived")
-VERSION: Final = 11
+VERSION: Final = 12
 # Of all fields in one folder: the oldest go; and of one, unpacked.
 HELD_BYTES, MOST_BYTES = 400 << 20, 1 << 30
 # What a sparse matrix is kept as.
 MATRIX: Final = ("data", "indices", "indptr")
 
 
-def field_key(rays: RayScene, level: Level) -> str:
+def field_key(rays: RayScene, level: Level, boxes: tuple[ProbeBox, ...] = ()) -> str:
     """What a field depends on, as a short word: the level, and how it is made."""
-    return level_key(rays, level, f"field {VERSION} {ALL_RAYS} {WANTED}")
+    return level_key(rays, level, f"field {VERSION} {ALL_RAYS} {WANTED} {boxes or ''}")
 
 
 def level_key(rays: RayScene, level: Level, made: str) -> str:
@@ -109,17 +112,19 @@ def kept_field(
     level: Level,
     bounds: NDArray[np.float64],
     project_file: Path | None,
+    boxes: tuple[ProbeBox, ...],
     keep_going: Callable[[float], bool] | None = None,
     early: Callable[[Field], None] | None = None,
 ) -> Field | None:
     """The field of a level, from the project's derived data or made now and put there.
 
     None where there is no level, or `keep_going`, told the share done, said no while it was made.
+    boxes : where the artist wants probes closer, or none
     early : is given one of few rays while it is made
     """
     if not len(rays.triangles.faces):
         return None
-    key = field_key(rays, level)
+    key = field_key(rays, level, boxes)
     path = derived_folder(project_file) / f"field-{key}.npz"
     for folder in (path.parent, derived_folder(None)):  # another project may have the same level
         try:
@@ -133,7 +138,7 @@ def kept_field(
     if keep_going is not None and not keep_going(0.0):
         return None
     made: Field | None = None
-    for step in make_field(rays, level, bounds):
+    for step in make_field(rays, level, bounds, boxes):
         if isinstance(step, Field):
             made = step
             if step.air is None and early is not None:
@@ -147,11 +152,11 @@ def kept_field(
 
 
 def kept_bounce(
-    rays: RayScene, level: Level, project_file: Path | None, follows: dict[str, str]
+    rays: RayScene, level: Level, project_file: Path | None, project: Project
 ) -> BounceField | None:
-    """The same, ready to be lit. follows : by part id, the lamp that its glow follows"""
-    made = kept_field(rays, level, level.bounds, project_file)
-    return None if made is None else BounceField.of(rays, level, made, follows)
+    """The same for a project, ready to be lit."""
+    made = kept_field(rays, level, level.bounds, project_file, probe_boxes(project))
+    return None if made is None else BounceField.of(rays, level, made, project.follows)
 
 
 def _keep(made: Field, key: str, path: Path) -> None:

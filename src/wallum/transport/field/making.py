@@ -7,10 +7,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.level.model import Level
+from wallum.moment.probe_boxes import ProbeBox
 from wallum.transport.field.air import look_about
 from wallum.transport.field.bounce import Field, smoothing
 from wallum.transport.field.cast import FEW_RAYS, cast
-from wallum.transport.field.probes import Probes, place_probes
+from wallum.transport.field.placing import place_probes
+from wallum.transport.field.probes import Probes
 from wallum.transport.field.rooms import find_rooms, no_rooms
 from wallum.transport.rays import RayScene
 from wallum.transport.surface_tables import SurfaceTables
@@ -23,11 +25,17 @@ PLACED, CAST = 0.2, 0.9
 INSIDE = 0.25
 
 
-def make_field(rays: RayScene, level: Level, bounds: NDArray[np.float64]) -> Iterator[float | Field]:
+def make_field(
+    rays: RayScene, level: Level, bounds: NDArray[np.float64], boxes: tuple[ProbeBox, ...] = ()
+) -> Iterator[float | Field]:
     """Place probes and find what they see: gives the share that is done, a field of few rays as soon as it
-    can, and in the end the one to keep; none where nothing of a level can be lit."""
+    can, and in the end the one to keep; none where nothing of a level can be lit.
+
+    boxes : where the artist wants probes closer, or none
+    """
     placed: Probes | None = None
-    for number, found in enumerate(place_probes(rays, SurfaceTables(level, rays.triangles), bounds)):
+    tables = SurfaceTables(level, rays.triangles)
+    for number, found in enumerate(place_probes(rays, tables, bounds, boxes)):
         placed = found
         yield PLACED * min(number / 10.0, 1.0)
     if placed is None:

@@ -1,6 +1,6 @@
 """Places strewn over the surfaces of a level, with what those are: what probes are made from."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, fields
 from typing import Final
 
@@ -12,11 +12,12 @@ from wallum.physics.arrays import Floats, dots
 from wallum.physics.emitters import disc_points
 from wallum.physics.frames import frame_of
 from wallum.physics.gloss_table import look_up, mean_fall
+from wallum.transport.field.cells import Cells, CellsFor, sides_of
 from wallum.transport.rays import Hits, RayScene
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
 from wallum.transport.surfaces import SeenSurfaces
 
-__all__ = ["BEFORE_M", "FACINGS", "ROOM_M", "Samples", "by_cell", "even_albedo", "scatter"]
+__all__ = ["ROOM_M", "Samples", "by_cell", "even_albedo", "scatter"]
 
 # Places for each cell that is full of surface, so that a sliver of one has some; and the most that are kept.
 EACH, MOST_EACH = 48.0, 12
@@ -25,7 +26,6 @@ DENSER: Final = 6.0
 # A place that sees more backs than this lies inside a body; rays that tell.
 INSIDE_SHARE, INSIDE_RAYS = 0.2, 12
 LIFT_M: Final = 2e-3
-MARGIN: Final = 8
 # Triangles that are larger are parted, at most so often.
 LARGE_M2, MOST_PARTED = 12.0, 14
 # Places that are looked at together: whoever drives it may give up between.
@@ -34,9 +34,6 @@ AT_ONCE: Final = 50_000
 ROOM_M: Final = 0.5
 # A gap that is narrower shows nothing of its sides [m].
 GAP_M: Final = 0.12
-# Surfaces are found a little before themselves, in the cell that they face [m]; the ways that they may face.
-BEFORE_M: Final = 0.02
-FACINGS: Final = 6  # toward +x, -x, +y, -y, +z, -z
 # Cosine to the eye at which the share that a surface sends back is about its mean.
 MEAN_COSINE: Final = 0.6
 # Roughness up to which a gloss is a mirror, and from which it sends light to all sides.
@@ -79,18 +76,19 @@ def scatter(
     rays: RayScene,
     tables: SurfaceTables,
     box: NDArray[np.float64],
-    cell_size: Callable[[float], float],
+    cells_for: CellsFor,
     rng: np.random.Generator,
-) -> Iterator[float | Samples]:
-    """Strew places over both sides of what lies in a box (2, 3) [m]; gives the size of cells that fits them,
-    then them, without those that lie inside bodies."""
+) -> Iterator[Cells | Samples]:
+    """Strew places over both sides of what lies in a box (2, 3) [m]; gives the cells that fit so much
+    surface, then the places, without those that lie inside bodies."""
     flat = rays.triangles
     number, weights = _pieces(flat, box)
     corners = _corners(flat, number, weights)
     area = _areas(corners)
-    step = cell_size(float(area.sum()))
-    yield step
-    dense = EACH / step**2 * np.where(tables.shines.take(flat.material[number]), DENSER, 1.0)
+    cells = cells_for(float(area.sum()))
+    yield cells
+    dense = EACH / cells.step**2 * np.where(tables.shines.take(flat.material[number]), DENSER, 1.0)
+    dense *= cells.most_parts(corners) ** 2
     piece, share = _strewn(area * dense, rng)
     whole = np.concatenate([1.0 - share.sum(axis=1, keepdims=True), share], axis=1)
     places = np.einsum("nk,nkc->nc", whole, corners[piece])
@@ -104,7 +102,9 @@ def scatter(
         if side < 0.0:  # what has one side only is black from behind
             there = np.flatnonzero(rays.double_sided.take(flat.material.take(triangle)))
         normals = flat.face_normals[triangle[there]].astype(np.float64) * side
-        few, stands_for = _few(_sides_of(places[there], normals, box[0] - ROOM_M, step))
+        sides_there, counts = sides_of(cells, places[there], normals)
+        there, normals = there[counts], normals[counts]
+        few, stands_for = _few(sides_there[counts])
         there, normals = there[few], normals[few]
         for first in range(0, len(there), AT_ONCE):
             part = slice(first, first + AT_ONCE)
@@ -118,7 +118,7 @@ def scatter(
             area = each[free] * stands_for[part][out]
             own = (even_albedo(surfaces), glow, area, surfaces.part.astype(np.int32))
             sides.append(Samples(places[free], facing, *own))
-            yield step
+            yield cells
     if not sides:
         none, nothing = np.zeros((0, 3)), np.zeros((0, 3), np.float32)
         sides.append(Samples(none, none, nothing, nothing, np.zeros(0), np.zeros(0, np.int32)))
@@ -195,15 +195,6 @@ def _shut_in(rays: RayScene, places: Floats, normals: Floats, rng: np.random.Gen
     return np.asarray((backs > INSIDE_SHARE * INSIDE_RAYS) | (close >= INSIDE_RAYS - 2))
 
 
-def _sides_of(places: Floats, normals: Floats, low: Floats, step: float) -> NDArray[np.int64]:
-    """(M,) numbers that are the same for places on one side of one cell."""
-    cell = np.floor((places + normals * BEFORE_M - low) / step).astype(np.int64)
-    axis = np.abs(normals).argmax(axis=1)
-    facing = 2 * axis + (normals[np.arange(len(axis)), axis] < 0.0)
-    cell += MARGIN  # what lies on the very edge
-    return np.asarray(((cell[:, 0] << 21 | cell[:, 1]) << 21 | cell[:, 2]) * FACINGS + facing)
-
-
 def _few(sides: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     """A few rows of each side, by chance, and for how many of all each of them stands."""
     mixed = np.random.default_rng(0).permutation(len(sides))
@@ -217,15 +208,9 @@ def _few(sides: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.float6
     return order[kept], np.repeat(size / few, few)
 
 
-def by_cell(
-    found: Samples, low: NDArray[np.float64], step: float, counts: NDArray[np.int64]
-) -> tuple[NDArray[np.int64], Samples]:
+def by_cell(found: Samples, cells: Cells) -> tuple[NDArray[np.int64], Samples]:
     """Samples sorted by the side of the cell that they lie on; and those sides' numbers."""
-    cell = np.floor((found.places + found.normals * BEFORE_M - low) / step).astype(np.int64)
-    within = np.asarray(((cell >= 0) & (cell < counts)).all(axis=1))
-    axis = np.abs(found.normals).argmax(axis=1)
-    facing = 2 * axis + (found.normals[np.arange(len(axis)), axis] < 0.0)
-    key = np.ravel_multi_index(tuple(np.clip(cell, 0, counts - 1).T), tuple(counts)) * FACINGS + facing
+    key, within = sides_of(cells, found.places, found.normals)
     order = np.argsort(np.where(within, key, -1), kind="stable")
     order = order[within[order]]
     return key[order], found.only(order)

@@ -1,6 +1,7 @@
 // Probes on the surfaces of the level. Twin of transport/field/probes.py `Probes.find`.
 
 uniform usampler3D probe_cells;   // words: first probe above 12 bits, ways with two above 6, ways with any
+uniform usampler2D probe_parts;   // of cells that are parted: theirs has no way with any, but how often it is halved
 uniform sampler2D probe_planes;   // of two on one side: the second's part is where p . xyz > w of either
 uniform isampler2D probe_links;   // neighbours that each sees, 27 a probe, x fastest
 uniform vec3 probe_low;
@@ -28,14 +29,27 @@ int probe_facing(uint word, int facing, vec3 p) {
     return second ? first + 1 : first;
 }
 
-// The probe that stands for a surface, or whichever there is; -1: none. `cell`: where it was looked for.
-int probe_at(vec3 p, vec3 n, out ivec3 cell) {
-    cell = ivec3(floor((p + n * PROBE_BEFORE_M - probe_low) / probe_step));
+// The probe that stands for a surface, or whichever there is; -1: none. `within`: where in the cell that it was
+// looked for, from its middle, in its sizes; `size`: that of those, in whole cells.
+int probe_at(vec3 p, vec3 n, out vec3 within, out float size) {
+    vec3 at = (p - probe_low) / probe_step;
+    vec3 before = at + n * (PROBE_BEFORE_M / probe_step);
+    ivec3 cell = ivec3(floor(before));
+    within = at - vec3(cell) - 0.5;
+    size = 1.0;
     ivec3 counts = textureSize(probe_cells, 0);
     if (any(lessThan(cell, ivec3(0))) || any(greaterThanEqual(cell, counts))) {
         return -1;
     }
     uint word = texelFetch(probe_cells, cell, 0).r;
+    if (word != 0u && (word & 63u) == 0u) {
+        int along = 1 << int(word >> 6u & 63u);
+        ivec3 part = clamp(ivec3((before - vec3(cell)) * float(along)), ivec3(0), ivec3(along - 1));
+        int number = int(word >> 12u) + (part.z * along + part.y) * along + part.x;
+        word = texelFetch(probe_parts, probe_place(number), 0).r;
+        size = 1.0 / float(along);
+        within = (at - vec3(cell)) * float(along) - vec3(part) - 0.5;
+    }
     // The way that it faces most, or another that it faces at all.
     vec3 steep = abs(n);
     ivec3 facing = ivec3(0, 2, 4) + ivec3(lessThan(n, vec3(0.0)));
