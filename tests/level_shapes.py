@@ -2,8 +2,23 @@
 
 import numpy as np
 
+from wallum.level.flatten import flatten
 from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import box, grid
+from wallum.transport.field.kept_field import field_key
+from wallum.transport.field.making import make_field
+from wallum.transport.rays import RayScene
+
+_FIELDS = {}
+
+
+def field_of(level, *boxes):
+    """The rays of a level, and its field with boxes of probes: made once for all tests that ask for it."""
+    rays = RayScene(level, flatten(level))
+    key = field_key(rays, level, boxes)
+    if key not in _FIELDS:
+        _FIELDS[key] = list(make_field(rays, level, level.bounds, boxes))[-1]
+    return rays, _FIELDS[key]
 
 
 def plain_ground(side=20.0):

@@ -5,7 +5,10 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
+from wallum.document.quantities import format_quantity
 from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.physics.colour import luminance
 
 BEHIND = Camera((2.5, 2.9, -2.0), (0.0, -1.0, -0.0001), 90.0, far=50.0)
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -127,6 +130,22 @@ def test_the_meter_reads_and_a_source_delivers_what_is_typed(above):
     above.reading.field.setText("50 K")
     QTest.keyClick(above.reading.field, Qt.Key.Key_Return)
     assert above.bar.isVisible()
+
+
+def test_the_meter_tells_what_comes_back_from_surfaces(qtbot, above):
+    """As much as probes have there; what glows by its material."""
+    background, told = above.background, []
+    above.session.told.connect(told.append)
+    qtbot.waitUntil(lambda: background.bounce is not None and background.at_rest, timeout=120_000)
+    reading = above.tools.meter(place(above, (-1.0, 0.0, 0.8)))
+    scene = evaluate(above.session.project, above.session.playhead.moment)
+    point, normal = above.tools._metered
+    shares = background.bounce.shares(scene, point[None], normal[None])
+    wanted = sum(float(luminance(one.astype(float))[0]) for one in shares.values())
+    assert 0.05 * reading.direct_lx < wanted < reading.direct_lx
+    assert f"direct, {format_quantity(wanted, 'lx')} from surfaces, grey" in told[-1]
+    grey = (reading.direct_lx + wanted) * 0.18 / np.pi
+    assert format_quantity(grey, "cd/m2") in told[-1]
 
 
 def test_the_sky_cannot_be_read(above):

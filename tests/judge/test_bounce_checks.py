@@ -4,18 +4,15 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import grey_level
+from level_shapes import field_of, grey_level
 from set_lights import plain_sky, set_sun
 
 from wallum.document.project import Project
 from wallum.judge.bounce_checks import leaks, places_without, within_bodies
-from wallum.level.flatten import flatten
 from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.field.making import make_field
-from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import seen_surfaces
 
 INSIDE = Camera((0.6, 1.5, 4.4), (0.45, -0.15, -0.88), 60.0, 1.6, far=60.0)
@@ -41,8 +38,7 @@ def closed_room(crack=0.0):
 
 
 def lit(level):
-    rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds))[-1]
+    rays, made = field_of(level)
     bounce, scene = BounceField.of(rays, level, made, {}), evaluate(NOON)
     for _ in bounce.relight(scene):
         pass

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import plain_ground
+from level_shapes import field_of, plain_ground
 
 from wallum.document.indirect import at_most, with_indirect
 from wallum.document.look import INDIRECT, Look
@@ -12,7 +12,6 @@ from wallum.document.project import Project, base_light
 from wallum.frame.asked import Boxes
 from wallum.judge.device import load_profile
 from wallum.judge.indirect_ways import DRAWN, Surroundings, bare, of_ways, stops_off, surface_truth
-from wallum.level.flatten import flatten
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
@@ -20,8 +19,6 @@ from wallum.physics.colour import luminance
 from wallum.physics.dome import irradiance
 from wallum.realtime.level.bundling import bundle_level, chunk_boxes
 from wallum.realtime.process.request import PictureRequest
-from wallum.transport.field.making import make_field
-from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import seen_surfaces
 
 NOON = Moment(12.0)
@@ -86,8 +83,7 @@ def test_how_far_a_picture_is_off_is_in_stops_at_the_median():
 
 def test_ways_come_with_their_price_and_the_truest_is_nearest_to_paths(ground):
     level = plain_ground()
-    rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds))[-1]
+    rays, made = field_of(level)
     project = _project("none", *base_light())
     boxes = Boxes(*chunk_boxes(level, rays.triangles))
     seen = seen_surfaces(rays, level, DOWN, (64, 36))

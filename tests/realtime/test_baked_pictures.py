@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import grey_level
+from level_shapes import field_of, grey_level
 from set_lights import plain_sky
 
 from wallum.document.baking import Baking
@@ -24,9 +24,7 @@ from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.contributions import Layers, fill_layers
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.field.making import make_field
 from wallum.transport.lightmaps.bake import Order, bake
-from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import seen_surfaces
 
 SIZE = (160, 90)
@@ -53,8 +51,7 @@ class Room:
         part = replace(block.parts[0], id="block", name="block", mesh=1)
         self.level = replace(walls, meshes=(*walls.meshes, *block.meshes), parts=(*walls.parts, part))
         self.flat = flatten(self.level)
-        self.rays = RayScene(self.level, self.flat)
-        self.made = list(make_field(self.rays, self.level, self.level.bounds))[-1]
+        self.rays, self.made = field_of(self.level)
         self.bounce = BounceField.of(self.rays, self.level, self.made, {})
 
     def baked(self, project, **settings):

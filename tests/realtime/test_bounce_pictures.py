@@ -4,12 +4,11 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import grey_level, slabs_about
+from level_shapes import field_of, grey_level, slabs_about
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
-from wallum.level.flatten import flatten
 from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
@@ -21,8 +20,6 @@ from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.contributions import Layers, fill_layers
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.field.making import make_field
-from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
 from wallum.transport.surfaces import seen_surfaces
 
@@ -32,8 +29,7 @@ ROOM = ((0.0, 0.0, 0.0), (4.0, 3.0, 5.0))
 
 
 def _shown(renderer, level, *boxes):
-    rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds, boxes))[-1]
+    rays, made = field_of(level, *boxes)
     renderer.set_level(bundle_level(level))
     return rays, BounceField.of(rays, level, made, {})
 

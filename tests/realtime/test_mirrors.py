@@ -5,12 +5,11 @@ from functools import lru_cache
 
 import numpy as np
 import pytest
-from level_shapes import ROOM_COLOURS, ROOM_HIGH, ROOM_LOW, glowing_room, level_of
+from level_shapes import ROOM_COLOURS, ROOM_HIGH, ROOM_LOW, field_of, glowing_room, level_of
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
-from wallum.level.flatten import flatten
 from wallum.level.model import Material, Mesh
 from wallum.level.solids import box
 from wallum.moment.camera import Camera
@@ -22,8 +21,6 @@ from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.field.making import make_field
-from wallum.transport.rays import RayScene
 
 SIZE = (160, 90)
 EYE = Camera((1.2, 1.9, 4.4), (0.25, -0.55, -0.8), 70.0, SIZE[0] / SIZE[1], far=60.0)
@@ -33,8 +30,7 @@ EYE = Camera((1.2, 1.9, 4.4), (0.25, -0.55, -0.8), 70.0, SIZE[0] / SIZE[1], far=
 def _mirror_room():
     """The room on a mirror, and its field: several tests look into the same."""
     level = glowing_room(MIRROR)
-    rays = RayScene(level, flatten(level))
-    return level, rays, list(make_field(rays, level, level.bounds))[-1]
+    return level, *field_of(level)
 
 
 def _in_mirror_room(renderer):
@@ -44,8 +40,7 @@ def _in_mirror_room(renderer):
 
 
 def _shown(renderer, level):
-    rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds))[-1]
+    rays, made = field_of(level)
     renderer.set_level(bundle_level(level))
     return BounceField.of(rays, level, made, {})
 

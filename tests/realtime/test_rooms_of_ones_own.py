@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import glowing_room, plain_ground
+from level_shapes import field_of, glowing_room, plain_ground
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
@@ -24,7 +24,6 @@ from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.contributions import Layers, fill_layers
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.field.making import make_field
 from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import seen_surfaces
 
@@ -110,8 +109,8 @@ def test_its_own_image_is_mirrored_in_it(renderer):
     when the box is another."""
     mirror = Material("mirror", (1.0, 1.0, 1.0, 1.0), 1.0, 0.05)
     level = glowing_room(mirror)
-    rays = RayScene(level, flatten(level))
-    bounce = BounceField.of(rays, level, list(make_field(rays, level, level.bounds))[-1], {})
+    rays, made = field_of(level)
+    bounce = BounceField.of(rays, level, made, {})
     renderer.set_level(bundle_level(level))
     camera = Camera((1.2, 1.9, 4.4), (0.25, -0.55, -0.8), 70.0, SIZE[0] / SIZE[1], far=60.0)
     own = ROOM.revised(position=(2.0, 1.5, 2.5), size=(4.0, 3.0, 5.0), ambient=0.0, mirrored=True)

@@ -9,13 +9,12 @@ import time
 
 import numpy as np
 import pytest
-from level_shapes import glowing_room
+from level_shapes import field_of, glowing_room
 
 from wallum.document.look import Look
 from wallum.document.paths import put
 from wallum.document.project import Project
 from wallum.frame.quality import HIGH
-from wallum.level.flatten import flatten
 from wallum.level.model import Material
 from wallum.level.pale_room import pale_room_project
 from wallum.moment.camera import Camera
@@ -26,8 +25,6 @@ from wallum.realtime.process.client import RendererClient
 from wallum.realtime.process.memory import store_value
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.field.making import make_field
-from wallum.transport.rays import RayScene
 
 SIZE = (160, 90)
 CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
@@ -184,8 +181,8 @@ def test_the_renderers_process_needs_nothing_of_the_document():
 def test_smooth_surfaces_show_the_level_once_the_picture_rests(client):
     """Images are taken before a picture settles: the settled one has them, the first not yet."""
     level = glowing_room(Material("floor", (1.0, 1.0, 1.0, 1.0), 1.0, 0.05))
-    rays = RayScene(level, flatten(level))
-    bounce = BounceField.of(rays, level, list(make_field(rays, level, level.bounds))[-1], {})
+    rays, made = field_of(level)
+    bounce = BounceField.of(rays, level, made, {})
     scene = evaluate(Project(sources=(), look=Look(ev100=7.0)))
     for _ in bounce.relight(scene):
         pass

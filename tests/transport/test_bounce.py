@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import grey_level, slabs_about
+from level_shapes import field_of, grey_level, slabs_about
 
 from wallum.document.derived import derived_folder
 from wallum.document.look import Look
@@ -26,13 +26,6 @@ from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
 
 
-def _field(level):
-    rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds))[-1]
-    assert isinstance(made, Field)
-    return rays, made
-
-
 def _lamp(place, **more):
     return PointSource(
         id="lamp", name="Lamp", position=place, intensity=1000.0, range=0.0, shadow=True, **more
@@ -50,7 +43,7 @@ def _lit(rays, level, made, scene):
 def closed():
     """A closed grey room, and its field."""
     level = grey_level(*slabs_about((0.0, 0.0, 0.0), (4.0, 3.0, 5.0), 0.2))
-    return (level, *_field(level))
+    return (level, *field_of(level))
 
 
 def _inside(made, low=(0.0, 0.0, 0.0), high=(4.0, 3.0, 5.0)):
@@ -147,7 +140,7 @@ def test_a_thin_wall_keeps_the_light_of_the_nextslabs_about(wall):
         (4.0 + wall, 0.0, 0.0), (8.0, 3.0, 4.0), wall
     )
     level = grey_level(*rooms)
-    rays, made = _field(level)
+    rays, made = field_of(level)
     scene = evaluate(Project(sources=(_lamp((2.0, 1.5, 2.0)),), look=Look()))
     light = luminance(_lit(rays, level, made, scene).light(scene).astype(float))
     lit = _inside(made, (0.0, 0.0, 0.0), (4.0, 3.0, 4.0))
@@ -171,7 +164,7 @@ def test_wide_ground_is_no_burden():
     level = grey_level(
         box((-200.0, -1.0, -200.0), (200.0, 0.0, 200.0), 0), box((0.0, 0.0, 0.0), (2.0, 2.0, 2.0), 0)
     )
-    _, made = _field(level)
+    _, made = field_of(level)
     assert 500 < len(made.probes) < 100_000
 
 
@@ -179,7 +172,7 @@ def test_a_closed_room_beside_open_noon_stays_dark():
     level = grey_level(
         *slabs_about((0.0, 0.0, 0.0), (4.0, 3.0, 4.0), 0.1), box((-20.0, -1.0, -20.0), (20.0, -0.3, 20.0), 0)
     )
-    rays, made = _field(level)
+    rays, made = field_of(level)
     scene = evaluate(Project(sources=base_light(), look=Look()), Moment(12.0))
     light = luminance(_lit(rays, level, made, scene).light(scene).astype(float)) + 0.0
     sky = made.seen.sky.sum(axis=1)
@@ -213,7 +206,7 @@ def test_glow_lights_what_it_faces_as_a_square_does():
     shapes = (box((-0.5, 0.0, -0.5), (0.5, 0.02, 0.5), 1), box((-6.0, 3.02, -6.0), (6.0, 3.1, 6.0), 0))
     part = Part("shapes", "shapes", 0, np.eye(4))
     level = Level("shapes", (Mesh("shapes", shapes),), (part,), (black, shining))
-    rays, made = _field(level)
+    rays, made = field_of(level)
     scene = evaluate(Project(sources=(), look=Look()))
     light = _lit(rays, level, made, scene).light(scene)[:, 1]
     places, normals = made.probes.places, made.probes.normals
@@ -237,7 +230,7 @@ def test_glow_is_known_by_its_material_and_that_of_a_lamps_body_lights_nothing()
     meshes = tuple(Mesh(f"m{n}", (one,)) for n, one in enumerate(shapes))
     parts = tuple(Part(f"p{n}", f"p{n}", n, np.eye(4)) for n in range(3))
     level = Level("two", meshes, parts, (black, *glows))
-    rays, made = _field(level)
+    rays, made = field_of(level)
     scene = evaluate(Project(sources=(), look=Look()))
     bounce = _lit(rays, level, made, scene)
     at, down = np.array([[-4.0, 3.02, 0.0], [4.0, 3.02, 0.0]]), np.tile([0.0, -1.0, 0.0], (2, 1))

@@ -18,6 +18,7 @@ from wallum.transport.glow_aim import GlowAim
 from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
 from wallum.transport.surface_tables import SurfaceTables
+from wallum.transport.through import returned_illuminance
 
 GLOW = 250.0
 PANE = Material("pane", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, emissive=(1.0,) * 3, emissive_strength=GLOW)
@@ -127,9 +128,30 @@ def test_what_is_a_lamps_body_shows_and_lights_nothing():
 
 def test_the_meter_has_no_light_of_a_lamps_body():
     up = (np.array([0.0, 0.01, 0.0]), np.array([0.0, 1.0, 0.0]))
-    _, plain = _of_body(frozenset()).arriving(*up, 4000)
-    back, none = _of_body(frozenset({"p1"})).arriving(*up, 4000)
+    _, plain, met = _of_body(frozenset()).arriving(*up, 4000)
+    back, none, _ = _of_body(frozenset({"p1"})).arriving(*up, 4000)
     wanted = np.pi * GLOW * 4.0 * corner_share(0.5, 0.5)
     assert luminance(plain).mean() == pytest.approx(wanted, rel=0.08)
+    assert ((met >= 0) == (luminance(plain) > 0.0)).mean() > 0.99
     assert not none.any()
     assert not back.any()
+
+
+def test_the_meter_reads_the_glow_of_each_material_by_its_name():
+    """Two panes over a place, one near and one far and brighter: each gives what its configuration factor says."""
+    far = replace(PANE, name="far pane", emissive_strength=4.0 * GLOW)
+    meshes = (plane(0, 6.0, 0.0), plane(1, 0.5, 1.0, up=False), plane(2, 3.0, 2.0, up=False))
+    parts = tuple(Part(f"p{n}", f"p{n}", n, np.eye(4)) for n in range(3))
+    level = Level("panes", meshes, parts, (FLOOR, replace(PANE, double_sided=True), far))
+    scene = evaluate(Project(look=Look(ev100=7.0)))
+    place = (np.array([0.0, 0.01, 0.0]), np.array([0.0, 1.0, 0.0]))
+    _, whole, by_name = returned_illuminance(
+        RayScene(level, flatten(level)), level, scene, *place, samples=60_000
+    )
+    near = np.pi * GLOW * 4.0 * corner_share(0.5, 0.5)
+    # Of the far one the near one hides what lies behind it: twice as wide, as seen from here.
+    rest = 4.0 * np.pi * GLOW * 4.0 * (corner_share(1.5, 1.5) - corner_share(0.5, 0.5))
+    assert set(by_name) == {"pane", "far pane"}
+    assert by_name["pane"] == pytest.approx(near, rel=0.04)
+    assert by_name["far pane"] == pytest.approx(rest, rel=0.04)
+    assert sum(by_name.values()) == pytest.approx(whole.mean_lx, rel=1e-5)

@@ -10,14 +10,13 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from level_shapes import glowing_room, grey_level, plain_ground
+from level_shapes import field_of, glowing_room, grey_level, plain_ground
 from set_lights import plain_sky, set_sun
 
 from wallum.document.baking import Baking
 from wallum.document.project import Project
 from wallum.document.sources import PointSource
 from wallum.errors import LevelProblem, ValueProblem
-from wallum.level.flatten import flatten
 from wallum.level.model import Material
 from wallum.level.solids import box
 from wallum.moment.baked import baked_state, changed_since, still_alone
@@ -25,12 +24,10 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.still import still_ids
 from wallum.physics.colour import luminance
 from wallum.physics.dome import irradiance
-from wallum.transport.field.making import make_field
 from wallum.transport.lightmaps.bake import Order, bake
 from wallum.transport.lightmaps.baking import outside_bodies
 from wallum.transport.lightmaps.kept_bake import load_bake, load_part, save_bake
 from wallum.transport.lightmaps.texels import filled, find_texels
-from wallum.transport.rays import RayScene
 
 ROOM = ((0.0, 0.0, 0.0), (4.0, 3.0, 5.0))
 
@@ -50,8 +47,7 @@ def lamp(**more):
 
 
 def order_of(level, project, **settings):
-    rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds))[-1]
+    rays, made = field_of(level)
     scene = still_alone(evaluate(project), still_ids(project))
     chosen = Baking(**{"texels": 4.0, "paths": 16, "smallest": 0.0, "denoised": False, **settings})
     return Order(rays, level, made, scene, chosen, "a level", "12:00", project.follows)

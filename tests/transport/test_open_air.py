@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import grey_level
+from level_shapes import field_of, grey_level
 from level_shapes import level_of as shared_level
 from scipy.ndimage import map_coordinates
 
@@ -116,8 +116,7 @@ def test_the_air_in_a_room_that_glows_alike_sees_that_glow():
     room = box((-2, -2, -2), (2, 2, 2), 0, inward=True)
     glowing = Material("furnace", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, emissive=(100.0, 50.0, 25.0))
     level = shared_level(room, glowing)
-    rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds))[-1]
+    rays, made = field_of(level)
     bounce = BounceField.of(rays, level, made, {})
     scene = evaluate(Project())
     for _ in bounce.relight(scene):

@@ -2,12 +2,11 @@
 
 import numpy as np
 import pytest
-from level_shapes import grey_level, slabs_about
+from level_shapes import field_of, grey_level, slabs_about
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource, RoomSource
-from wallum.level.flatten import flatten
 from wallum.level.solids import box
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
@@ -17,17 +16,10 @@ from wallum.transport.field import cells as cells_module
 from wallum.transport.field.bounce import BounceField, bounced
 from wallum.transport.field.cells import cells_within, sides_of
 from wallum.transport.field.kept_field import field_key, load_field, save_field
-from wallum.transport.field.making import make_field
-from wallum.transport.rays import RayScene
 
 LOW, HIGH = (0.0, 0.0, 0.0), (4.0, 3.0, 5.0)
 CORNER = ProbeBox((1.0, 0.5, 1.0), (1.0, 1.0, 1.0), 0.0, 2)
 TURNED = ProbeBox((3.0, 1.5, 3.5), (0.8, 1.0, 0.8), np.pi / 4.0, 1)
-
-
-def _field(level, *boxes):
-    rays = RayScene(level, flatten(level))
-    return rays, list(make_field(rays, level, level.bounds, boxes))[-1]
 
 
 def _inside(probes, beyond=0.02):
@@ -41,12 +33,12 @@ def level():
 
 @pytest.fixture(scope="module")
 def plain(level):
-    return _field(level)
+    return field_of(level)
 
 
 @pytest.fixture(scope="module")
 def closer(level):
-    return _field(level, CORNER, TURNED)
+    return field_of(level, CORNER, TURNED)
 
 
 def _spacing(probes, box_):
@@ -129,7 +121,7 @@ def test_light_is_the_same_however_close_probes_lie(level, plain, closer):
 
 def test_no_light_comes_through_a_wall_where_they_are_closer_on_one_side():
     level = grey_level(*slabs_about(LOW, HIGH, 0.1), box((-20.0, -1.0, -20.0), (20.0, -0.3, 20.0), 0))
-    rays, made = _field(level, CORNER)
+    rays, made = field_of(level, CORNER)
     scene = evaluate(Project(sources=base_light(), look=Look()), Moment(12.0))
     bounce = BounceField.of(rays, level, made, {})
     for _ in bounce.relight(scene):
@@ -143,10 +135,10 @@ def test_no_light_comes_through_a_wall_where_they_are_closer_on_one_side():
 
 def test_where_none_are_wanted_those_about_it_stand_for_what_is_there(level):
     empty = ProbeBox((2.0, 0.0, 2.5), (1.2, 0.5, 1.2), 0.0, None)
-    _, made = _field(level, empty)
+    _, made = field_of(level, empty)
     probes = made.probes
     assert not empty.holds(probes.samples.reshape(-1, 3).astype(float), -probes.step).any()
-    assert empty.holds(_field(level)[1].probes.places, -probes.step).sum() > 20
+    assert empty.holds(field_of(level)[1].probes.places, -probes.step).sum() > 20
     middle = np.array([[2.0, 0.0, 2.5]])
     found = probes.find(middle, np.array([[0.0, 1.0, 0.0]]))
     assert found[0] >= 0

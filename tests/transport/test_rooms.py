@@ -1,12 +1,9 @@
 """Where mirror images are taken: a place in each room, one outside, and the boxes about them."""
 
 import numpy as np
-from level_shapes import grey_level
+from level_shapes import field_of, grey_level
 
-from wallum.level.flatten import flatten
 from wallum.level.solids import box
-from wallum.transport.field.making import make_field
-from wallum.transport.rays import RayScene
 
 W = 0.2
 
@@ -29,8 +26,7 @@ def _two_rooms():
 
 def test_each_room_has_a_place_and_its_box_is_the_room():
     level = _two_rooms()
-    rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds))[-1]
+    _, made = field_of(level)
     rooms, probes = made.rooms, made.probes
     assert rooms.roofed.sum() == 2
     assert (~rooms.roofed).sum() >= 1
@@ -52,7 +48,6 @@ def test_each_room_has_a_place_and_its_box_is_the_room():
 
 def test_a_level_without_floors_has_no_place():
     level = grey_level(box((0.0, 0.0, 0.0), (0.4, 3.0, 0.4), 0))
-    rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds))[-1]
+    _, made = field_of(level)
     assert len(made.rooms) == 0
     assert not made.rooms.of.any()

@@ -2,18 +2,15 @@
 
 import numpy as np
 import pytest
-from level_shapes import grey_level
+from level_shapes import field_of, grey_level
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
-from wallum.level.flatten import flatten
 from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
-from wallum.transport.field.making import make_field
-from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
 from wallum.transport.sky_aim import SkyAim
 
@@ -36,8 +33,7 @@ def cellar():
         ((2.3, 2.2, -W), (4.0, 2.7, 0.0)),
     ]
     level = grey_level(*(box(low, high, 0) for low, high in slabs))
-    rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds))[-1]
+    rays, made = field_of(level)
     scene = evaluate(Project(sources=(SKY,), look=Look(ev100=6.0)), Moment(12.0))
     return level, rays, made, scene
 
@@ -104,8 +100,7 @@ def test_the_light_is_the_same_and_its_noise_less(cellar):
 def test_the_open_is_left_to_chance(rng):
     """Where most of the sky is seen nothing is aimed, and the picture is path for path as without."""
     level = grey_level(box((-6.0, -0.2, -6.0), (6.0, 0.0, 6.0), 0))
-    rays = RayScene(level, flatten(level))
-    made = list(make_field(rays, level, level.bounds))[-1]
+    rays, made = field_of(level)
     scene = evaluate(Project(sources=(SKY,), look=Look(ev100=12.0)), Moment(12.0))
     camera = Camera((0.0, 2.0, 4.0), (0.0, -0.5, -0.86), 50.0, 1.5)
     pictures = []

@@ -72,10 +72,9 @@ def _at_a_point(
 
     at, facing = place
     reading = direct_illuminance(rays, scene, at, facing, samples)
-    back, glow = returned_illuminance(rays, level, scene, at, facing, samples, document.follows)
+    back, glow, by_material = returned_illuminance(rays, level, scene, at, facing, samples, document.follows)
     by_source = {slug_of(document, "sources", key): lx for key, lx in reading.by_source.items()}
-    if glow.mean_lx > 0.0:
-        by_source[GLOW_ID] = glow.mean_lx
+    by_source |= {f"{GLOW_ID} of {name}": lx for name, lx in by_material.items()}
     direct = reading.direct_lx + glow.mean_lx
     error = (reading.variance + glow.error_lx**2 + back.error_lx**2) ** 0.5
     if as_json:

@@ -281,7 +281,7 @@ class DeskWindow(QMainWindow):
             self.bench.hours.take_picture,
         ):
             self.link.thumb_came.connect(taker)
-        for asks in (self.at_rest, self.checks, self.truth, around):
+        for asks in (self.at_rest, self.checks, self.truth, self.tools, around):
             asks.bounce = lambda: self.background.bounce
         self.checks.baked = lambda: (self.baking.baked, self.baking.fits)
         grids = {"wall": self.wall, "hours": self.bench.hours, "around": around}

@@ -13,7 +13,14 @@ from numpy.typing import NDArray
 from wallum.physics.arrays import Floats, normalised
 from wallum.physics.frames import frame_of
 
-__all__ = ["ball_points", "cone_directions", "disc_points", "halton", "sphere_directions"]
+__all__ = [
+    "ball_points",
+    "cone_directions",
+    "cosine_directions",
+    "disc_points",
+    "halton",
+    "sphere_directions",
+]
 
 
 def halton(start: int, count: int, base: int) -> NDArray[np.float64]:
@@ -41,6 +48,16 @@ def disc_points(u: Floats) -> NDArray[np.float64]:
     """(N, 2) random numbers in 0..1 to points spread evenly on the unit disc."""
     radius, around = np.sqrt(u[:, 0]), 2.0 * np.pi * u[:, 1]
     return np.stack([radius * np.cos(around), radius * np.sin(around)], axis=1)
+
+
+def cosine_directions(normals: Floats, u: Floats) -> NDArray[np.float32]:
+    """(N, 3) unit directions about unit normals (N, 3), by the cosine, from random numbers in 0..1 (N, 2)."""
+    normals, u = np.asarray(normals, np.float32), np.asarray(u, np.float32)
+    side, up = frame_of(normals)
+    radius, around = np.sqrt(u[:, 0]), np.float32(2.0 * np.pi) * u[:, 1]
+    height = np.sqrt(1.0 - u[:, 0])
+    across, along = radius * np.cos(around), radius * np.sin(around)
+    return np.asarray(across[:, None] * side + along[:, None] * up + height[:, None] * normals, np.float32)
 
 
 def sphere_directions(u: Floats) -> NDArray[np.float64]:

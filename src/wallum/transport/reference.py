@@ -235,9 +235,11 @@ class Reference:
         self._gather(light, paths, hits, None, rng)
         return way, air, light + air
 
-    def arriving(self, place: Floats, normal: Floats, samples: int) -> tuple[Floats, Floats]:
+    def arriving(
+        self, place: Floats, normal: Floats, samples: int
+    ) -> tuple[Floats, Floats, NDArray[np.int64]]:
         """(samples, 3) illuminance of a surface at a place (3,) with a normal (3,) by light that comes back
-        from other surfaces, and by what they glow [lx]."""
+        from other surfaces, and by what they glow [lx]; and the material that each sample met, -1: none."""
         rng = np.random.default_rng(self._seed)
         disc = disc_points(rng.random((samples, 2)))
         height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))
@@ -259,7 +261,9 @@ class Reference:
         bodies = np.zeros_like(light)  # which light nothing
         self._add_own(bodies, seen, surfaces, met, self._part_gain - self._lit_gain)
         self._gather(light, paths, hits, None, rng)
-        return (light - shone) * np.float32(np.pi), (shone - bodies) * np.float32(np.pi)
+        material = np.full(samples, -1)
+        material[rows] = self._rays.triangles.material.take(met.triangle)
+        return (light - shone) * np.float32(np.pi), (shone - bodies) * np.float32(np.pi), material
 
     def falling(
         self, places: Floats, normals: Floats, faces: Floats, rng: np.random.Generator, straight: bool

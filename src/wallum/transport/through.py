@@ -110,10 +110,15 @@ def returned_illuminance(
     facing: Floats,
     samples: int,
     follows: dict[str, str] | None = None,
-) -> tuple[Mean, Mean]:
+) -> tuple[Mean, Mean, dict[str, float]]:
     """Illuminance of a small surface at `at` (3,) [m] that faces `facing` (3,), by light that comes back from
-    other surfaces, and by what they glow [lx]."""
+    other surfaces, and by what they glow, all and by the name of the material [lx]."""
     camera = Camera((0.0, 0.0, 0.0), (0.0, 0.0, -1.0))
     reference = Reference(rays, level, scene, camera, (1, 1), BOUNCES, follows)
-    back, glow = reference.arriving(at, facing, samples)
-    return _mean(back), _mean(glow)
+    back, glow, material = reference.arriving(at, facing, samples)
+    shone = luminance(glow.astype(np.float64))
+    by_name: dict[str, float] = {}
+    for number in np.unique(material[shone > 0.0]).tolist():
+        name = level.materials[number].name
+        by_name[name] = by_name.get(name, 0.0) + float(shone[material == number].sum()) / samples
+    return _mean(back), _mean(glow), by_name

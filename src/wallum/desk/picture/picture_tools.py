@@ -14,8 +14,11 @@ from wallum.document.sources import Coloured, FarLight, Lamp
 from wallum.errors import WallumError
 from wallum.moment.aiming import aimed_at, aligned, for_reading, kicked
 from wallum.moment.evaluate import evaluate
+from wallum.moment.scene import GLOW_ID, OF, LitScene
+from wallum.physics.colour import luminance
 from wallum.physics.exposure import ev_for_luminance
 from wallum.transport.direct import Reading, direct_illuminance
+from wallum.transport.field.bounce import BounceField
 from wallum.transport.through import contrast_kept
 
 __all__ = ["PictureTools"]
@@ -33,6 +36,8 @@ class PictureTools(QObject):
         super().__init__()
         self._session, self._picture = session, picture
         self._metered: tuple[NDArray[np.float64], NDArray[np.float64]] | None = None
+        # Light from surfaces, as far as it is known.
+        self.bounce: Callable[[], BounceField | None] = lambda: None
 
     # -- aim and kick ------------------------------------------------------------------
 
@@ -78,7 +83,7 @@ class PictureTools(QObject):
     # -- meter -------------------------------------------------------------------------
 
     def meter(self, at: QPointF) -> Reading | None:
-        """Read direct light at what is under a place of the picture, and say it."""
+        """Read the light at what is under a place of the picture, and say it."""
         found, loaded = self._picture.surface_at(at), self._session.level
         if found is None or loaded is None:
             self._session.told.emit("There is no surface there to read")
@@ -97,18 +102,35 @@ class PictureTools(QObject):
         if scene.air is not None and self._session.camera is not None:
             share = contrast_kept(scene, np.array(self._session.camera.eye), point)
             kept = f"; {share:.0%} of contrast kept from here"
-        self._session.told.emit(self._told(reading) + kept)
+        self._session.told.emit(self._told(reading, self._returned(scene, point, normal)) + kept)
         return reading
 
-    def _told(self, reading: Reading) -> str:
+    def _returned(
+        self, scene: LitScene, point: NDArray[np.float64], normal: NDArray[np.float64]
+    ) -> dict[str, float]:
+        """Illuminance by light from surfaces, and by what glows under each material's name, as probes have
+        it [lx]; under no name what comes back of all others."""
+        bounce, out = self.bounce(), {"": 0.0}
+        if bounce is not None:
+            for source_id, light in bounce.shares(scene, point[None], normal[None]).items():
+                base, _, material = source_id.partition(OF)
+                name = material if base == GLOW_ID else ""
+                out[name] = out.get(name, 0.0) + float(luminance(light.astype(np.float64))[0])
+        return out
+
+    def _told(self, reading: Reading, returned: dict[str, float]) -> str:
         lux = reading.direct_lx
-        grey = lux * 0.18 / np.pi
+        grey = (lux + sum(returned.values())) * 0.18 / np.pi
         stops = ev_for_luminance(max(grey, 1e-9)) - self._session.shown_ev
         most = sorted(reading.by_source.items(), key=lambda pair: -pair[1])[:3]
         names = {one.id: one.name for one in self._session.project.resolved_sources}
         parts = ", ".join(f"{names.get(key, key)} {value / lux:.0%}" for key, value in most if lux and value)
+        others = [f"{format_quantity(returned[''], 'lx')} from surfaces"] if returned[""] > 0.0 else []
+        glows = sorted((-value, name) for name, value in returned.items() if name and value > 0.0)[:2]
+        others += [f"{format_quantity(-value, 'lx')} glow of {name}" for value, name in glows]
+        first = ", ".join([f"{format_quantity(lux, 'lx')} direct", *others])
         return (
-            f"{format_quantity(lux, 'lx')} direct, grey {format_quantity(grey, 'cd/m2')}, "
+            f"{first}, grey {format_quantity(grey, 'cd/m2')}, "
             f"{stops:+.1f} stops from mid grey{f': {parts}' if parts else ''}"
         )
 

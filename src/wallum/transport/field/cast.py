@@ -15,8 +15,7 @@ from scipy.sparse import csr_matrix
 
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.colour import luminance
-from wallum.physics.emitters import disc_points
-from wallum.physics.frames import frame_of
+from wallum.physics.emitters import cosine_directions
 from wallum.transport.field.probes import NO_PROBE, PLACES, Probes
 from wallum.transport.rays import Hits, RayScene
 
@@ -73,12 +72,8 @@ def _ways(faces: Floats, rows: NDArray[np.int64], each: int) -> NDArray[np.float
     # Two turns a probe, spread as evenly as any (Roberts 2018, the plastic number).
     first = ((number + 0.5) / each + rows[:, None] * 0.7548776662) % 1.0
     second = (number * GOLDEN + rows[:, None] * 0.5698402909) % 1.0
-    disc = disc_points(np.stack([first.ravel(), second.ravel()], axis=1))
-    normals = np.asarray(faces[:, number % PLACES], np.float64).reshape(-1, 3)
-    side, up = frame_of(normals)
-    height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))[:, None]
-    ways = disc[:, :1] * side + disc[:, 1:] * up + height * normals
-    return np.asarray(ways, np.float32)
+    normals = faces[:, number % PLACES].reshape(-1, 3)
+    return cosine_directions(normals, np.stack([first.ravel(), second.ravel()], axis=1))
 
 
 def cast(rays: RayScene, probes: Probes, few: int = 0) -> Iterator[float | Seen]:
@@ -105,7 +100,8 @@ def cast(rays: RayScene, probes: Probes, few: int = 0) -> Iterator[float | Seen]
         weight /= np.repeat(np.maximum(known.sum(axis=1), 1), each)
         own = np.repeat(np.arange(len(rows)), each)
         free = np.flatnonzero(hits.triangle < 0)
-        np.add.at(sky, (start + own[free], sky_bins(ways[free])), weight[free])
+        bins = np.bincount(own[free] * BINS + sky_bins(ways[free]), weight[free], len(rows) * BINS)
+        sky[rows] = bins.reshape(len(rows), BINS)
         for k in range(3):
             toward[rows, k] = np.bincount(own[free], ways[free, k] * weight[free], len(rows))
         for value, share in ((LAND, land), (DARK, dark)):
@@ -150,9 +146,10 @@ def _found(rays: RayScene, probes: Probes, origins: Floats, ways: Floats, hits: 
     faces = np.where(back[:, None], -faces, faces)
     places = origins[met] + ways[met] * hits.distance[met, None]
     found = probes.find(places, faces, strict=True)
-    _, within = probes.cell_of(places, faces)
     out[met] = np.where(back & ~double, DARK, found)
-    beyond = np.flatnonzero(~within & (faces[:, 1] >= LAND_UP) & ~(back & ~double))
+    beyond = np.flatnonzero((found == NO_PROBE) & (faces[:, 1] >= LAND_UP) & ~(back & ~double))
+    _, within = probes.cell_of(places[beyond], faces[beyond])
+    beyond = beyond[~within]
     # Land is what has nothing over it.
     start = (places[beyond] + faces[beyond] * 10.0 * LIFT_M).astype(np.float32)
     up = np.broadcast_to(np.array([0.0, 1.0, 0.0], np.float32), start.shape)

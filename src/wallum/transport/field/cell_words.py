@@ -25,13 +25,14 @@ __all__ = [
 # have two.
 FIRST_BIT, SPLIT_BIT = 12, 6
 HAS_ANY: Final = (1 << FACINGS) - 1
+COUNTED: Final = np.array([one.bit_count() for one in range(1 << FACINGS)], np.int64)
 # Cells beside one, x fastest.
 OFFSETS: Final = np.stack(np.meshgrid(*[(-1, 0, 1)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)[:, ::-1]
 
 
 def bits(words: NDArray[np.int64]) -> NDArray[np.int64]:
     """How many of the lowest six bits are set."""
-    return np.sum([(words >> k) & 1 for k in range(FACINGS)], axis=0, dtype=np.int64)
+    return COUNTED[words & HAS_ANY]
 
 
 def probes_of(

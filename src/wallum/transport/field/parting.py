@@ -11,6 +11,8 @@ from wallum.transport.rays import RayScene
 
 __all__ = ["parted"]
 
+# Groups that are parted at once.
+AT_ONCE: Final = 2048
 # Times that places which the first does not see are looked at from others.
 ROUNDS: Final = 6
 OFFSETS: Final = np.stack(np.meshgrid(*[(-1, 0, 1)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)
@@ -35,15 +37,17 @@ def parted(
         by = begin[left] + (rng.random(len(left)) * np.repeat(size, size)[left]).astype(np.int64)
         left, by = left[~second[by]], by[~second[by]]
         second[left] = _hidden(rays, found, by, left, over)
+    parting = np.flatnonzero(np.logical_or.reduceat(second, first)) if len(first) else first
     planes = []
-    for start, count in zip(first.tolist(), size.tolist(), strict=True):
-        rows = slice(start, start + count)
-        if second[rows].any():
-            made, turned = _planes(found.places[rows], second[rows])
-            second[rows] ^= turned
-            planes.append(made)
+    for some in np.split(parting, np.arange(AT_ONCE, len(parting), AT_ONCE)):
+        rows = first[some, None] + np.arange(size[some].max(initial=0))
+        there = rows < (first + size)[some, None]
+        rows = np.minimum(rows, len(groups) - 1)
+        made, turned = _planes(found.places[rows], there, second[rows])
+        second[rows[there]] ^= np.repeat(turned, size[some])
+        planes.append(made)
     order = np.lexsort((second, groups))
-    return found.only(order), groups[order], second[order], np.array(planes, np.float32).reshape(-1, 2, 4)
+    return found.only(order), groups[order], second[order], np.concatenate(planes).astype(np.float32)
 
 
 def _hidden(
@@ -60,28 +64,37 @@ def _hidden(
     return out
 
 
-def _planes(places: Floats, second: NDArray[np.bool_]) -> tuple[Floats, bool]:
-    """(2, 4) planes that part places (M, 3) from those that are the second's, and whether these change parts:
-    one plane does across a wall, two about the corner of a room."""
-    tries = [
-        (turned, *_parts_of(places[second == turned], places[second != turned])) for turned in (False, True)
-    ]
-    turned, planes, _ = max(tries, key=lambda one: one[2])
-    return planes, turned
+def _planes(
+    places: Floats, there: NDArray[np.bool_], second: NDArray[np.bool_]
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """(G, 2, 4) planes that part places (G, M, 3), of those that are there, from those that are the second's;
+    and whether these change parts: one plane does across a wall, two about the corner of a room."""
+    along = places @ WAYS.T
+    plain, worth = _parts_of(along, there & ~second, there & second)
+    changed, more = _parts_of(along, there & second, there & ~second)
+    turned = more > worth
+    return np.where(turned[:, None, None], changed, plain), turned
 
 
-def _parts_of(inner: Floats, outer: Floats) -> tuple[Floats, float]:
-    """(2, 4) planes before which all of `inner` lies, and beyond which as much of `outer` as can be; and how
-    much that is, with a little for the room between. Ways along the axes and between, where walls stand."""
-    inner_ends, along = (inner @ WAYS.T).max(axis=0), outer @ WAYS.T
-    planes, left, room = np.tile([0.0, 0.0, 0.0, np.inf], (2, 1)), np.ones(len(outer), dtype=bool), 0.0
+def _parts_of(
+    along: Floats, inner: NDArray[np.bool_], outer: NDArray[np.bool_]
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(G, 2, 4) planes before which all of `inner` (G, M) lies, beyond which as much of `outer` as can be;
+    and how much that is, with a little for the room between. Ways along the axes and between, where walls
+    stand. along : (G, M, W) places by these"""
+    every = np.arange(len(along))
+    ends = np.where(inner[..., None], along, -np.inf).max(axis=1, initial=-np.inf)
+    planes = np.tile([0.0, 0.0, 0.0, np.inf], (len(along), 2, 1))
+    left, room = outer.copy(), np.zeros(len(along))
     for number in range(2):
-        beyond = (along > inner_ends + 1e-4) & left[:, None]
-        nearest = np.where(beyond, along, np.inf).min(axis=0)
-        gaps = np.where(np.isfinite(nearest), nearest - inner_ends, 0.0)
-        best = int((beyond.sum(axis=0) + np.minimum(gaps * LIKELY, 0.9)).argmax())
-        if not beyond[:, best].any():
-            break
-        planes[number] = *WAYS[best], inner_ends[best] + 0.5 * gaps[best]
-        left, room = left & ~beyond[:, best], room + gaps[best]
-    return planes, float((~left).sum() / len(outer) + 0.01 * min(room, 1.0))
+        beyond = (along > ends[:, None] + 1e-4) & left[..., None]
+        nearest = np.where(beyond, along, np.inf).min(axis=1, initial=np.inf)
+        gaps = np.where(np.isfinite(nearest), nearest - ends, 0.0)
+        best = (beyond.sum(axis=1) + np.minimum(gaps * LIKELY, 0.9)).argmax(axis=1)
+        gone, gap = beyond[every, :, best], gaps[every, best]
+        has = gone.any(axis=1)
+        planes[has, number, :3] = WAYS[best[has]]
+        planes[has, number, 3] = (ends[every, best] + 0.5 * gap)[has]
+        left, room = left & ~gone, room + gap * has
+    found = (outer & ~left).sum(axis=1) / np.maximum(outer.sum(axis=1), 1)
+    return planes, found + 0.01 * np.minimum(room, 1.0)

@@ -114,16 +114,21 @@ class Probes:
 
     def words_at(self, places: Floats) -> NDArray[np.int64]:
         """(N,) words of the cells, or parts of those, that places (N, 3) lie in; 0: none."""
-        at = (places - self.low) / self.step
-        cell = np.floor(at).astype(np.int64)
-        counts = np.array(self.cells.shape)
-        within = ((cell >= 0) & (cell < counts)).all(axis=1)
-        cell = np.clip(cell, 0, counts - 1)
-        words = self.cells[cell[:, 0], cell[:, 1], cell[:, 2]].astype(np.int64) * within
+        # By column: three values to a row are the slow way round.
+        at = [(places[:, k] - self.low[k]) / self.step for k in range(3)]
+        cell = [np.floor(one).astype(np.int64) for one in at]
+        x, y, z = (np.clip(one, 0, count - 1) for one, count in zip(cell, self.cells.shape, strict=True))
+        within = (x == cell[0]) & (y == cell[1]) & (z == cell[2])
+        words = self.cells[x, y, z].astype(np.int64) * within
+        if not len(self.parts):
+            return words
         rows = np.flatnonzero((words > 0) & ((words & HAS_ANY) == 0))
         along = 1 << ((words[rows] >> SPLIT_BIT) & HAS_ANY)
-        part = np.clip(((at - cell)[rows] * along[:, None]).astype(np.int64), 0, along[:, None] - 1)
-        inner = (part[:, 2] * along + part[:, 1]) * along + part[:, 0]
+        i, j, k = (
+            np.clip(((one - low)[rows] * along).astype(np.int64), 0, along - 1)
+            for one, low in zip(at, (x, y, z), strict=True)
+        )
+        inner = (k * along + j) * along + i
         words[rows] = self.parts[(words[rows] >> FIRST_BIT) + inner]
         return words
 
@@ -132,16 +137,23 @@ class Probes:
         strict : none of another side either. Twin: shaders/include/probes.glsl."""
         words = self.words_at(points + normals * BEFORE_M)
         out = np.full(len(points), NO_PROBE, np.int64)
-        steep = np.argsort(-np.abs(normals), axis=1)
-        rows = np.arange(len(points))
+        left = np.flatnonzero(words > 0)
+        steep = np.abs(normals[left]).T.copy()  # three rows
         for turn in range(3):
-            axis = steep[:, turn]
-            along = normals[rows, axis]
-            facing = 2 * axis + (along < 0.0)
-            there = (words >> facing) & 1
-            fits = (out == NO_PROBE) & (there > 0) & (np.abs(along) > (LEAST_FACING if turn else 0.0))
-            found = np.flatnonzero(fits)
-            out[found] = self._numbered(words[found], facing[found], points[found])
+            axis = np.where(
+                steep[0] >= np.maximum(steep[1], steep[2]), 0, np.where(steep[1] >= steep[2], 1, 2)
+            )
+            facing = 2 * axis + (normals[left, axis] < 0.0)
+            fits = ((words[left] >> facing) & 1) > 0
+            if turn:
+                fits &= np.abs(normals[left, axis]) > LEAST_FACING
+            found = left[fits]
+            out[found] = self._numbered(words[found], facing[fits], points[found])
+            # Most face some way plainly; the others are looked for by the next.
+            left, axis, steep = left[~fits], axis[~fits], steep[:, ~fits]
+            if not len(left):
+                break
+            steep[axis, np.arange(len(left))] = -1.0
         rest = np.flatnonzero((out == NO_PROBE) & (words > 0) & (not strict))
         out[rest] = words[rest] >> FIRST_BIT  # whichever there is
         return out

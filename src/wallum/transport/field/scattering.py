@@ -9,8 +9,7 @@ from numpy.typing import NDArray
 
 from wallum.level.flatten import Triangles
 from wallum.physics.arrays import Floats, dots
-from wallum.physics.emitters import disc_points
-from wallum.physics.frames import frame_of
+from wallum.physics.emitters import cosine_directions
 from wallum.physics.gloss_table import look_up, mean_fall
 from wallum.transport.field.cells import Cells, CellsFor, sides_of
 from wallum.transport.rays import Hits, RayScene
@@ -25,6 +24,8 @@ EACH, MOST_EACH = 48.0, 12
 DENSER: Final = 6.0
 # A place that sees more backs than this lies inside a body; rays that tell.
 INSIDE_SHARE, INSIDE_RAYS = 0.2, 12
+# After so many, those that have seen no back and less than so many things close by are out in the open.
+FIRST_RAYS, FEW_CLOSE = 4, 3
 LIFT_M: Final = 2e-3
 # Triangles that are larger are parted, at most so often.
 LARGE_M2, MOST_PARTED = 12.0, 14
@@ -175,18 +176,18 @@ def _strewn(wanted: Floats, rng: np.random.Generator) -> tuple[NDArray[np.int64]
 def _shut_in(rays: RayScene, places: Floats, normals: Floats, rng: np.random.Generator) -> NDArray[np.bool_]:
     """(M,) whether places lie inside a body, where mostly backs are seen, or in a gap."""
     backs, close = np.zeros(len(places)), np.zeros(len(places))
-    side, up = frame_of(normals)
     start = (places + normals * LIFT_M).astype(np.float32)
-    for _ in range(INSIDE_RAYS):
-        disc = disc_points(rng.random((len(places), 2)))
-        height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))[:, None]
-        ways = (disc[:, :1] * side + disc[:, 1:] * up + height * normals).astype(np.float32)
-        hits = rays.first_hit(start, ways, veils=False)
-        met = np.flatnonzero(hits.triangle >= 0)
-        faces = rays.triangles.face_normals.take(hits.triangle[met], 0)
-        one_sided = ~rays.double_sided.take(rays.triangles.material.take(hits.triangle[met]))
-        backs[met] += (dots(faces, ways[met]) > 0.0) & one_sided
-        close += hits.distance < GAP_M
+    left = np.arange(len(places))
+    for count in (FIRST_RAYS, INSIDE_RAYS - FIRST_RAYS):
+        for _ in range(count):
+            ways = cosine_directions(normals[left], rng.random((len(left), 2)))
+            hits = rays.first_hit(start[left], ways, veils=False)
+            met = np.flatnonzero(hits.triangle >= 0)
+            faces = rays.triangles.face_normals.take(hits.triangle[met], 0)
+            one_sided = ~rays.double_sided.take(rays.triangles.material.take(hits.triangle[met]))
+            backs[left[met]] += (dots(faces, ways[met]) > 0.0) & one_sided
+            close[left] += hits.distance < GAP_M
+        left = left[(backs[left] > 0) | (close[left] >= FEW_CLOSE)]
     # What lies on the ground looks at nothing, or past it into the void that is under all ground.
     down = np.flatnonzero(normals[:, 1] < -0.5)
     way = np.zeros((len(down), 3), np.float32)
