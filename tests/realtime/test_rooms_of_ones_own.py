@@ -143,7 +143,8 @@ def test_images_beyond_those_that_can_be_numbered_are_left_out(renderer):
     mirrors = MirrorPlaces(places, places, places, np.zeros(14, bool))
     own = (np.zeros((1, 27), np.int32), none, none[:, :3], np.zeros((2, 3), bool), np.ones(1, np.uint8))
     renderer.set_level(bundle_level(plain_ground()))
-    renderer.set_probes(ProbeSet((0.0, 0.0, 0.0), 1.0, np.zeros((1, 1, 1), np.uint32), none, *own, mirrors))
+    words = np.zeros((1, 1, 1), np.uint32)
+    renderer.set_probes(ProbeSet((0.0, 0.0, 0.0), 1.0, words, words.ravel(), none, *own, mirrors))
     rooms = _scene(*(ROOM.revised(id=f"r{n}", name=f"R {n}", mirrored=True) for n in range(3))).rooms
     engine = renderer.engine
     assert engine.lighting.mirrors.set_own(rooms)
