@@ -18,7 +18,7 @@ from urllib.parse import unquote
 
 from wallum.errors import ValueProblem, WallumError
 
-__all__ = ["inside", "locked", "read_limited", "refuse_inputs", "write_whole", "written_whole"]
+__all__ = ["changed_at", "inside", "locked", "read_limited", "refuse_inputs", "write_whole", "written_whole"]
 
 PART: Final = ".wallum-"
 PART_END: Final = ".part"
@@ -33,6 +33,16 @@ def _size(count: int) -> str:
 
 
 # -- reading ---------------------------------------------------------------------------------------
+
+
+def changed_at(path: Path, kind: type[WallumError]) -> int:
+    """When a file changed last [ns]. Raises `kind`."""
+    try:
+        return path.stat().st_mtime_ns
+    except OSError as error:
+        raise kind(f"cannot be read: {error.strerror}", str(path)) from None
+    except ValueError:  # a name with NUL in it, or half a character
+        raise kind("is no name that a file can have", str(path)) from None
 
 
 def read_limited(path: Path, limit: int, kind: type[WallumError]) -> bytes:

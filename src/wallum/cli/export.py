@@ -15,15 +15,22 @@ __all__ = ["export_command"]
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--lights-only", is_flag=True, help="Lights by their names, without the level.")
 @click.option("--lightmaps", type=click.Choice(["exr", "png"]), default=None, help="With its baked light.")
+@click.option("--size", type=click.Choice(["17", "33", "65"]), default="33", help="Of a .cube, a side.")
 @click.option("--json", "as_json", is_flag=True)
-def export_command(project: str, file: Path, lights_only: bool, lightmaps: str | None, as_json: bool) -> None:
-    """Write the lit level for others, by the file's extension (.glb, .gltf)."""
+def export_command(
+    project: str, file: Path, lights_only: bool, lightmaps: str | None, size: str, as_json: bool
+) -> None:
+    """Write for others, by the file's extension: the lit level (.glb, .gltf), or the look
+    (.json, or .cube as a table of colours)."""
     from wallum.errors import ExportProblem
     from wallum.exchange.gltf_export import data_file, export_gltf
     from wallum.level.opening import lit_level
 
+    if file.suffix.lower() in (".cube", ".json"):
+        _export_look(project, file, int(size), as_json)
+        return
     if file.suffix.lower() not in (".glb", ".gltf"):
-        raise ExportProblem(f"cannot write {file.suffix or 'it'}", str(file), ".glb or .gltf")
+        raise ExportProblem(f"cannot write {file.suffix or 'it'}", str(file), ".glb, .gltf, .cube or .json")
     document, beside = open_reference(project)
     level = lit_level(document, beside, stand_in=False)
     for out in filter(None, (file, data_file(file))):
@@ -38,6 +45,31 @@ def export_command(project: str, file: Path, lights_only: bool, lightmaps: str |
     for warning in warnings:
         click.echo(f"warning: {warning}")
     click.echo(str(file))
+
+
+def _export_look(reference: str, file: Path, size: int, as_json: bool) -> None:
+    """Write the look of a project's hour. Raises ExportProblem, ValueProblem."""
+    from wallum.document.look_file import write_look_file
+    from wallum.errors import ExportProblem
+    from wallum.exchange.look_table import write_look
+    from wallum.files import refuse_inputs
+    from wallum.moment.at_moment import at_moment
+    from wallum.moment.looks import shown_look
+    from wallum.moment.moment import own_moment
+
+    project, beside = open_reference(reference)
+    look = at_moment(project, own_moment(project)).look
+    inputs = [one for one in (beside, Path(look.table) if look.table else None) if one is not None]
+    refuse_inputs(file, inputs, ExportProblem)
+    if file.suffix.lower() == ".json":
+        write_look_file(file, look)
+        print_json({"file": str(file)}) if as_json else click.echo(str(file))
+        return
+    most, mean = write_look(file, shown_look(look), size, project.name or "look")
+    if as_json:
+        print_json({"file": str(file), "size": size, "largest_error_of_255": most, "mean_error_of_255": mean})
+    else:
+        click.echo(f"{file}: {size} a side, {mean:.2f} of 255 off the look in the mean, at most {most:.1f}")
 
 
 def _export_baked(

@@ -12,6 +12,7 @@ import click
 from wallum import __version__
 from wallum.cli.bake import bake_command
 from wallum.cli.day import sheet_command, sun_command
+from wallum.cli.develop import develop_command
 from wallum.cli.export import export_command
 from wallum.cli.film import film_command
 from wallum.cli.meter import meter_command
@@ -227,6 +228,7 @@ def _camera(document: Any, level: Any, options: Json) -> Any:
 cli.add_command(meter_command)
 cli.add_command(bake_command)
 cli.add_command(export_command)
+cli.add_command(develop_command)
 cli.add_command(sun_command)
 cli.add_command(sheet_command)
 cli.add_command(film_command)

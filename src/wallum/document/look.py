@@ -1,13 +1,19 @@
 """The look: what the picture does with the light of the scene."""
 
-from typing import Final, Literal, Self, get_args
+import math
+from typing import ClassVar, Final, Literal, Self, get_args
 
 from pydantic import model_validator
 
-from wallum.document.fields import Item, choice, declared, parameter
+from wallum.document.fields import Item, Scale, Vector, choice, parameter
+from wallum.physics.colour_table import TableOn
+from wallum.physics.curves import DEFAULT_WHITE, CurveKind, CurveOn
+from wallum.physics.exposure import MID_GREY
+from wallum.physics.tone import DEFAULT_CURVE, ToneCurve
 
 __all__ = ["INDIRECT", "Indirect", "Look"]
 
+METERED = ("darkest", "brightest", "clip_low", "clip_high", "speed_up", "speed_down")
 # How light that comes back from surfaces, and the sky's, is shown: from the truest on.
 Indirect = Literal["probes", "lightmaps", "sky alone", "flat", "none"]
 INDIRECT: Final[tuple[Indirect, ...]] = get_args(Indirect)
@@ -43,8 +49,33 @@ def _metering(default: float, label: str, help_text: str, unit: str, low: float,
     )
 
 
+def _triple(heading: str, default: float, label: str, help_text: str) -> Vector:
+    return parameter(
+        (default,) * 3, label=label, help=help_text, kind="vector", step=0.01, first=False, heading=heading
+    )
+
+
+def _folded(
+    heading: str,
+    default: float,
+    label: str,
+    help_text: str,
+    low: float,
+    high: float,
+    unit: str = "",
+    step: float = 0.01,
+    scale: Scale = "linear",
+) -> float:
+    return parameter(
+        default, label=label, help=help_text, unit=unit, low=low, high=high, step=step, scale=scale,
+        first=False, heading=heading,
+    )  # fmt: skip
+
+
 class Look(Item):
     """From scene light to picture."""
+
+    NEUTRAL_K: ClassVar[float] = 6500.0
 
     exposed: Literal["by hand", "metered"] = choice(
         "by hand",
@@ -167,16 +198,80 @@ class Look(Item):
         1.5, "Speed to dark", "How fast the eye takes to less light in play.", "stops/s", 0.05, 100.0
     )
 
+    neutral_kelvin: float = _folded(
+        "White balance", 6500.0, "Neutral", "Light of this colour looks neutral. 6500 leaves all as it is.",
+        2000.0, 20_000.0, "K", 50.0, "log",
+    )  # fmt: skip
+    neutral_tint: float = _folded(
+        "White balance", 0.0, "Its tint", "As far off the colours of glow and day; positive is toward green.",
+        -0.05, 0.05, "Duv", 0.001,
+    )  # fmt: skip
+    contrast: float = _folded("Grade", 1.0, "Contrast", "Stops for each stop, about mid grey.", 0.25, 4.0)
+    slope: Vector = _triple("Grade", 1.0, "Slope", "What each channel is multiplied by.")
+    offset: Vector = _triple("Grade", 0.0, "Offset", "What is added to each channel then.")
+    power: Vector = _triple("Grade", 1.0, "Power", "Of each channel after these.")
+    saturation: float = _folded("Grade", 1.0, "Saturation", "How far colours are from grey.", 0.0, 4.0)
+    curve: CurveKind = choice(
+        "own", label="Curve", first=False, heading="Tone curve",
+        help="From light to what a screen shows. Own: a toe, a shoulder, mid grey where it is.",
+    )  # fmt: skip
+    curve_on: CurveOn = choice(
+        "channel", label="Works on", first=False, heading="Tone curve",
+        help="Channel: bright colours go to white. Luminance: they keep their ratios.",
+    )  # fmt: skip
+    white: float = _folded(
+        "Tone curve", DEFAULT_WHITE, "White", "Picture value that becomes white; 11.52 is 6 stops over grey.",
+        0.36, 1000.0, step=0.5, scale="log",
+    )  # fmt: skip
+    toe: float = _folded("Tone curve", 0.62, "Toe", "Slope at black: less buries the dark.", 0.05, 1.0)
+    shoulder: float = _folded("Tone curve", 1.18, "Steepness", "Stops for each stop at mid grey.", 1.0, 1.5)
+    table: str = parameter(
+        "", label="Table", help="A table of colours, .cube.", kind="file", first=False, heading="Table"
+    )
+    table_on: TableOn = choice(
+        "display", label="It takes", first=False, heading="Table",
+        help="Display: what the screen gets. Linear: before the sRGB transfer. Log: light, by stops from 10 "
+        "below to 6.5 above mid grey, in the place of the curve.",
+    )  # fmt: skip
+    table_strength: float = _folded("Table", 1.0, "Strength", "How much of it is taken.", 0.0, 1.0)
+
+    @property
+    def own_curve(self) -> ToneCurve:
+        """The program's own curve of this look."""
+        if (self.toe, self.shoulder, self.white) == (0.62, 1.18, DEFAULT_WHITE):
+            return DEFAULT_CURVE
+        return ToneCurve.through(self.toe, self.shoulder, math.log2(self.white / MID_GREY))
+
+    def _chain_off(self) -> set[str]:
+        """Of the chain, what does nothing as the look is."""
+        off = set() if self.curve == "own" else {"toe", "shoulder"}
+        if self.curve not in ("own", "reinhard"):
+            off |= {"white"}
+        if self.curve == "neutral":
+            off |= {"curve_on"}
+        return off if self.table else off | {"table_on", "table_strength"}
+
     def inactive(self) -> frozenset[str]:
-        off = set() if self.indirect == "flat" else {"flat_share"}
+        off = self._chain_off()
+        off |= set() if self.indirect == "flat" else {"flat_share"}
         if self.indirect not in ("probes", "lightmaps"):
             off |= {"bounce", "bounce_colour"}
         if self.exposed == "metered":
             return frozenset({"ev100", *off})
-        return frozenset(declared(self)) - {
-            "exposed", "ev100", "night_eye", "vignette", "indirect", "flat_share", "bounce", "bounce_colour",
-            "gaps", "gaps_reach", "gaps_behind", "gaps_direct",
-        } | off  # fmt: skip
+        return frozenset({"weighted", "compensation", *METERED, *off})
+
+    @model_validator(mode="after")
+    def _chain_is_sound(self) -> Self:
+        if min(self.slope) < 0.0 or min(self.power) <= 0.0:
+            raise ValueError("slopes must be 0 or more, and powers above 0")
+        if max(*self.slope, *self.power, *map(abs, self.offset)) > 100.0:
+            raise ValueError("slope, offset and power must be 100 or less")
+        if self.curve == "own" and not self.own_curve.rises_to(self.white):
+            raise ValueError(
+                f"no curve has a toe of {self.toe:g}, a steepness of {self.shoulder:g} and white at "
+                f"{self.white:g}: go back toward 0.62, 1.18 and 11.52"
+            )
+        return self
 
     @model_validator(mode="after")
     def _limits_in_order(self) -> Self:

@@ -53,7 +53,7 @@ STEPS: Final[dict[int, Step]] = {
     9: lambda data: data,  # knew no other way than probes: it is shown by them
     10: lambda data: data,  # knew no glow that is a lamp's: all lights by itself
     11: lambda data: data,  # knew no baked light: nothing is baked
-    12: lambda data: data,  # knew no boxes of probes: they are as placed
+    12: lambda data: data,  # knew no boxes of probes, no grade and no curve: all is as it was
 }
 
 

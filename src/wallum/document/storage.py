@@ -12,6 +12,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from wallum.document.fields import unchecked
+from wallum.document.look import Look
 from wallum.document.migrations import migrate
 from wallum.document.paths import refusal
 from wallum.document.project import Project
@@ -65,8 +66,8 @@ def parse(text: str, source: str = "") -> Project:
 
 
 def _files_named(project: Project, name: Callable[[str], str]) -> Project:
-    """The project with the files that were chosen for it (skies' pictures, a device profile) under
-    other names. They may lie anywhere."""
+    """The project with the files that were chosen for it (skies' pictures, tables of colours, a device
+    profile) under other names. They may lie anywhere."""
 
     def renamed(sources: tuple[Source, ...]) -> tuple[Source, ...]:
         def one(source: Source) -> Source:
@@ -76,11 +77,17 @@ def _files_named(project: Project, name: Callable[[str], str]) -> Project:
         made = tuple(one(source) for source in sources)
         return made if any(a is not b for a, b in zip(made, sources, strict=True)) else sources
 
-    variants = tuple(unchecked(one, {"sources": renamed(one.sources)}) for one in project.variants)
-    target = project.target
+    def looking(look: Look) -> Look:
+        return unchecked(look, {"table": name(look.table)}) if look.table else look
+
+    variants = tuple(
+        unchecked(one, {"sources": renamed(one.sources), "look": looking(one.look)})
+        for one in project.variants
+    )
+    target, look = project.target, looking(project.look)
     if target.profile.endswith(PROFILE_SUFFIX):
         target = unchecked(target, {"profile": name(target.profile)})
-    changes = {"sources": renamed(project.sources), "variants": variants, "target": target}
+    changes = {"sources": renamed(project.sources), "variants": variants, "target": target, "look": look}
     return unchecked(project, changes)
 
 

@@ -3,6 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.image.chain import displayed
 from wallum.moment.shown_look import ShownLook
 from wallum.physics.arrays import Floats
 from wallum.physics.exposure import exposure_scale
@@ -10,17 +11,22 @@ from wallum.physics.night_eye import night_eye
 from wallum.physics.tone import bayer_matrix, srgb_encode
 from wallum.physics.vignette import vignette
 
-__all__ = ["develop"]
+__all__ = ["develop", "shown"]
 
 
-def develop(luminance: Floats, look: ShownLook) -> NDArray[np.uint8]:
-    """(H, W, 3) light [cd/m2] to (H, W, 3) 8-bit sRGB by a look, exposed by its `ev100`, with ordered
-    dither."""
+def shown(luminance: Floats, look: ShownLook) -> NDArray[np.float64]:
+    """(H, W, 3) light [cd/m2] to (H, W, 3) display-linear values, 0 to 1, exposed by the look's `ev100`.
+    Raises ValueProblem for a table's file."""
     seen = np.asarray(luminance, np.float64)
     if look.vignette > 0.0:
         seen = seen * vignette(seen.shape[1::-1], look.vignette)[..., None]
     seen = night_eye(seen, look.night_eye)
-    encoded = srgb_encode(look.curve(seen * exposure_scale(look.ev100)))
+    return displayed(seen * exposure_scale(look.ev100), look)
+
+
+def develop(luminance: Floats, look: ShownLook) -> NDArray[np.uint8]:
+    """The same as (H, W, 3) 8-bit sRGB, with ordered dither."""
+    encoded = srgb_encode(shown(luminance, look))
     rows, columns = encoded.shape[:2]
     thresholds = np.tile(bayer_matrix(3), (-(-rows // 8), -(-columns // 8)))[:rows, :columns]
     steps = encoded * 255.0 + thresholds[..., None] - 0.5

@@ -26,6 +26,7 @@ from wallum.judge.bounce_checks import leaks, places_without, within_bodies
 from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import NOON, Finding, Remedy
+from wallum.judge.look_checks import table_unread
 from wallum.judge.sheet_checks import left_behind, seen_edge_on
 from wallum.judge.sky_checks import ambient_follows, dark_night, exposure_jump, suns_apart
 from wallum.judge.work import Work, count_work, with_baked
@@ -415,9 +416,14 @@ def of_baked(subject: Checked) -> Iterator[Finding]:
     yield from baked_light(subject.project, *subject.baked())
 
 
+def of_look(subject: Checked) -> Iterator[Finding]:
+    """What is wrong with the look."""
+    yield from table_unread(subject.project)
+
+
 CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (
     inside_solid, burning_by_day, dead_glow, budget, heroes, outside, air, sheets, bands,
-    light_from_surfaces, of_baked,
+    light_from_surfaces, of_baked, of_look,
     from_import,
 )  # fmt: skip
 ORDER: Final = {"error": 0, "warning": 1, "note": 2}

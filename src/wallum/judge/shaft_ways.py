@@ -128,7 +128,9 @@ def exposure_for(truth: NDArray[np.float64]) -> float:
 
 def read_off(picture: NDArray[np.uint8], look: ShownLook) -> NDArray[np.float64]:
     """(N,) luminance of a picture (H, W, 3) of 8 bits that was developed with a plain look [cd/m2]."""
-    linear = look.curve.undone(srgb_decode(picture.astype(np.float64) / 255.0)) / exposure_scale(look.ev100)
+    linear = look.curve.own.undone(srgb_decode(picture.astype(np.float64) / 255.0)) / exposure_scale(
+        look.ev100
+    )
     return np.asarray(luminance(linear.reshape(-1, 3)))
 
 

@@ -18,12 +18,12 @@ from wallum.moment.base_light import direction_to, find_base_light
 from wallum.moment.cards import cards_of
 from wallum.moment.kinds import parts_of, row_of
 from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
+from wallum.moment.looks import shown_look
 from wallum.moment.moment import Moment, own_moment
 from wallum.moment.pockets import pockets_of
 from wallum.moment.rooms import rooms_of
 from wallum.moment.scene import AIR_ID, Dome, Gaps, LitScene, Sun
 from wallum.moment.screen import radial_of
-from wallum.moment.shown_look import Metering, ShownLook
 from wallum.moment.still import still_ids
 from wallum.moment.switching import is_on
 from wallum.physics.colour import luminance
@@ -228,13 +228,6 @@ def _foreseen_ev(scene: LitScene) -> float:
     return min(max(ev_for_luminance(lux * 0.18 / math.pi), -12.0), 20.0)
 
 
-def _metering(look: Look) -> Metering | None:
-    if look.exposed != "metered":
-        return None
-    limits, clips = (look.darkest, look.brightest), (look.clip_low, look.clip_high)
-    return Metering(look.weighted, look.compensation, limits, clips)
-
-
 def _gaps(look: Look) -> Gaps | None:
     if look.gaps <= 0.0:
         return None
@@ -260,7 +253,7 @@ def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
     far = _through(base.far, air)
     sky = _with_own_light(_with_haze(base.sky, base.far, far, air), air)
     gain = 2.0**project.balance.glow * float(project.level_light.glow)
-    look = ShownLook(now.look.ev100, _metering(now.look), now.look.vignette, now.look.night_eye)
+    look = shown_look(now.look)
     cards = cards_of(now.sources, lamps, far, sky, moment, now.balance)
     shafts = radial_of(now.screen_shafts, far, sky)
     by_probes = now.look.indirect in ("probes", "lightmaps")

@@ -51,6 +51,13 @@ class ToneCurve:
         x = np.maximum(value, 0.0)
         return np.clip((self.a * x + self.b) * x / ((self.c * x + self.d) * x + 1.0), 0.0, 1.0)
 
+    def rises_to(self, white: float) -> bool:
+        """Whether it rises from black to a picture value without a fall or a gap."""
+        x = np.concatenate([[0.0], np.geomspace(1e-4, white, 400)])
+        below = (self.c * x + self.d) * x + 1.0
+        value = (self.a * x + self.b) * x / np.where(below > 0.0, below, 1.0)
+        return bool((below > 0.0).all() and (np.diff(value) > 0.0).all())
+
     def undone(self, display: Floats) -> NDArray[np.float64]:
         """Scene-linear picture value for display-linear values (...,) in 0 to 1 [-]."""
         f = np.clip(np.asarray(display, dtype=np.float64), 0.0, 1.0)

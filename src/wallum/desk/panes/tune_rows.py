@@ -168,7 +168,8 @@ class Row:
         return box, show
 
     def _file(self) -> tuple[QWidget, Refresh]:
-        button = PictureFileButton(self._info.label, self._set)
+        kind = "table" if self.paths[0].endswith("/table") else "picture"
+        button = PictureFileButton(self._info.label, self._set, kind)
         button.refused.connect(self._session.failed)
 
         def show(_: Item, values: Sequence[Any]) -> None:

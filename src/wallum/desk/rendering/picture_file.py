@@ -1,12 +1,15 @@
-"""A button that names a picture for the sky: read beside the desk first, and taken once it is read."""
+"""A button that names a picture for the sky, or a table of colours: read beside the desk first, and taken
+once it is read."""
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Final
 
 from PyQt6.QtCore import QObject, Qt, QThreadPool, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 
 from wallum.errors import WallumError
+from wallum.level.cube_file import read_cube
 from wallum.level.panorama_file import panorama_sun, small_panorama
 
 __all__ = ["PictureFileButton"]
@@ -14,18 +17,33 @@ __all__ = ["PictureFileButton"]
 FILE_PX = 100
 
 
+def _panorama(path: Path) -> None:
+    """Read a picture and look for its sun; both are kept, so that no one waits for them later."""
+    small_panorama(path)
+    panorama_sun(path)
+
+
+# What files are called where one is chosen, and what reads one. Raises WallumError.
+KINDS: Final[dict[str, tuple[str, Callable[[Path], object]]]] = {
+    "picture": ("Pictures (*.hdr *.exr *.png)", _panorama),
+    "table": ("Tables of colours (*.cube)", read_cube),
+}
+
+
 class _Reading(QObject):
-    """Reads a picture and looks for its sun; both are kept, so that no one waits for them later.
-    It belongs to no widget: one that goes away meanwhile is only not told."""
+    """Reads a file. It belongs to no widget: one that goes away meanwhile is only not told."""
 
     done = pyqtSignal(str, str)  # the file, and what is wrong with it
+
+    def __init__(self, look: Callable[[Path], object]) -> None:
+        super().__init__()
+        self._look = look
 
     def read(self, name: str) -> None:
         """To be run in a thread."""
         problem = ""
         try:
-            small_panorama(Path(name))
-            panorama_sun(Path(name))
+            self._look(Path(name))
         except WallumError as error:
             problem = str(error)
         self.done.emit(name, problem)
@@ -36,9 +54,9 @@ class PictureFileButton(QPushButton):
 
     refused = pyqtSignal(str)  # a sentence: the picture before stays
 
-    def __init__(self, label: str, take: Callable[[str], None]) -> None:
+    def __init__(self, label: str, take: Callable[[str], None], kind: str = "picture") -> None:
         super().__init__()
-        self._label, self._take = label, take
+        self._label, self._take, self._kind = label, take, kind
         self._reading: _Reading | None = None
         self._before = ""
         self.setAccessibleName(label)
@@ -51,7 +69,7 @@ class PictureFileButton(QPushButton):
             self.setText(self.fontMetrics().elidedText(name, room, FILE_PX))
 
     def _choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, self._label, "", "Pictures (*.hdr *.exr *.png)")
+        name, _ = QFileDialog.getOpenFileName(self, self._label, "", KINDS[self._kind][0])
         if name:
             self.read(name)
 
@@ -62,7 +80,7 @@ class PictureFileButton(QPushButton):
         self._before = self.text()
         self.setText("Reading ...")
         self.setEnabled(False)
-        self._reading = reading = _Reading()
+        self._reading = reading = _Reading(KINDS[self._kind][1])
         reading.done.connect(self._read)
         pool = QThreadPool.globalInstance()
         assert pool is not None

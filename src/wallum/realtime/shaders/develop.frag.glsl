@@ -1,18 +1,29 @@
 #version 430 core
-// From pre-exposed light to display values. Twin of physics/tone.py.
-// Variants: VIGNETTE (the lens), NIGHT (the eye at night), PLAIN (as it is, no curve), FALSE_COLOUR (stops about mid grey), ZEBRA (burnt and buried).
+// From pre-exposed light to display values. Twin of image/chain.py.
+// Variants: VIGNETTE (the lens), NIGHT (the eye at night), GRADE (white balance and grade), CURVE_... (which curve, and
+// ON_LUMINANCE), TABLE (of LINEAR, LOG or display values), PLAIN (as it is, no curve), FALSE_COLOUR (stops about mid grey), ZEBRA (burnt and buried).
 // Output is blue, green, red, 255 with the top row first: what the window paints as it is.
 
 uniform sampler2D picture;
 uniform sampler2D dither;      // ordered thresholds
 uniform float scale;           // pre-exposed light to picture value
-uniform vec4 curve;            // a, b, c, d
 uniform ivec2 size;
 #ifdef VIGNETTE
 #include "chain/vignette.glsl"
 #endif
 #ifdef NIGHT
 uniform vec2 night_eye;        // strength; picture value to cd/m2
+#endif
+#ifndef PLAIN
+#ifndef FALSE_COLOUR
+#include "chain/curves.glsl"
+#endif
+#endif
+#ifdef GRADE
+#include "chain/grade.glsl"
+#endif
+#ifdef TABLE
+#include "chain/table.glsl"
 #endif
 #ifdef FALSE_COLOUR
 uniform sampler2D ramp;        // display values of whole stops
@@ -63,6 +74,9 @@ void main() {
 #ifdef NIGHT
     x = by_night(x);
 #endif
+#ifdef GRADE
+    x = graded(x);
+#endif
     float threshold = texelFetch(dither, here & 7, 0).r - 0.5;
 #ifdef FALSE_COLOUR
     vec3 encoded = in_stops(x);
@@ -70,9 +84,20 @@ void main() {
 #ifdef PLAIN
     vec3 shown = clamp(x, 0.0, 1.0);
 #else
-    vec3 shown = clamp((curve.x * x + curve.y) * x / ((curve.z * x + curve.w) * x + 1.0), 0.0, 1.0);
+    vec3 shown = curved(x);
 #endif
-    vec3 encoded = srgb(shown) + threshold * (1.0 / 255.0);
+#ifdef TABLE_LINEAR
+    shown = mix(shown, clamp(in_table(shown), 0.0, 1.0), table_strength);
+#endif
+    vec3 encoded = srgb(shown);
+#ifdef TABLE_DISPLAY
+    encoded = mix(encoded, clamp(in_table(encoded), 0.0, 1.0), table_strength);
+#endif
+#ifdef TABLE_LOG
+    vec3 by_stops = clamp((log2(max(x, 1e-12) / 0.18) + 10.0) / 16.5, 0.0, 1.0);
+    encoded = mix(encoded, clamp(in_table(by_stops), 0.0, 1.0), table_strength);
+#endif
+    encoded += threshold * (1.0 / 255.0);
 #endif
 #ifdef ZEBRA
     float high = max(max(encoded.r, encoded.g), encoded.b);

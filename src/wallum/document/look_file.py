@@ -1,0 +1,44 @@
+"""A look by itself, as a JSON file: an object of its values, all or some; the rest is neutral."""
+
+import json
+from pathlib import Path
+from typing import Final
+
+from pydantic import ValidationError
+
+from wallum.document.look import Look
+from wallum.document.paths import refusal
+from wallum.errors import ExportProblem, ValueProblem
+from wallum.faults import reading, said
+from wallum.files import read_limited, write_whole
+
+__all__ = ["read_look", "write_look_file"]
+
+MOST_BYTES: Final = 1 << 20
+KIND, VERSION = "wallum look", 1
+
+
+def write_look_file(path: Path, look: Look) -> None:
+    """Write a look, whole or not at all. Raises ExportProblem."""
+    data = {"kind": KIND, "version": VERSION, "look": look.model_dump(mode="json", exclude_defaults=True)}
+    text = json.dumps(data, indent=1, ensure_ascii=False) + "\n"
+    try:
+        write_whole(path, text.encode())
+    except OSError as error:
+        raise ExportProblem(f"cannot be written: {said(error)}", str(path)) from None
+
+
+def read_look(path: Path) -> Look:
+    """A look from a file. Raises ValueProblem."""
+    data = read_limited(path, MOST_BYTES, ValueProblem)
+    with reading(ValueProblem, "not a look", str(path), "JSON text"):
+        given = json.loads(data)
+    values = given.get("look") if isinstance(given, dict) and given.get("kind") == KIND else given
+    if not isinstance(values, dict):
+        raise ValueProblem("not a look", str(path), "an object of the look's values")
+    try:
+        return Look.model_validate(values)
+    except ValidationError as error:
+        told = refusal(error, "")
+        place = f"{path}: {told.where}" if told.where else str(path)
+        raise ValueProblem(told.what, place, told.expected) from None

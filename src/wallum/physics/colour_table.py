@@ -1,0 +1,81 @@
+"""Tables of colours, read between their entries: one axis for each channel, or a cube.
+
+Twin of shaders/chain/table.glsl.
+"""
+
+from dataclasses import dataclass
+from typing import Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.arrays import Floats
+from wallum.physics.exposure import MID_GREY
+
+__all__ = ["STOPS_ABOVE", "STOPS_BELOW", "ColourTable", "TableOn", "shaped", "unshaped"]
+
+TableOn = Literal["display", "linear", "log"]
+# A table of scene light takes it by stops: 0 is so far below mid grey, 1 so far above.
+STOPS_BELOW, STOPS_ABOVE = 10.0, 6.5
+SPAN: Final = STOPS_BELOW + STOPS_ABOVE
+
+
+def shaped(values: Floats) -> NDArray[np.float64]:
+    """(...,) picture values to 0..1 by stops about mid grey [-]."""
+    stops = np.log2(np.maximum(np.asarray(values, np.float64), 1e-12) / MID_GREY)
+    return np.clip((stops + STOPS_BELOW) / SPAN, 0.0, 1.0)
+
+
+def unshaped(share: Floats) -> NDArray[np.float64]:
+    """Inverse of `shaped`, within its range."""
+    return np.asarray(MID_GREY * 2.0 ** (np.asarray(share, np.float64) * SPAN - STOPS_BELOW))
+
+
+@dataclass(frozen=True, eq=False)
+class ColourTable:
+    """entries : (R, G, B, 3) a cube, or (N, 3) a curve for each channel
+    low, high : (3,) what the first and the last entry stand for
+    """
+
+    entries: NDArray[np.float32]
+    low: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    high: tuple[float, float, float] = (1.0, 1.0, 1.0)
+
+    @property
+    def is_cube(self) -> bool:
+        return self.entries.ndim == 4
+
+    def __call__(self, values: Floats) -> NDArray[np.float64]:
+        """(..., 3) values to values; what lies beyond its ends is as at these."""
+        x = np.asarray(values, np.float64)
+        low, high = np.array(self.low), np.array(self.high)
+        last = self.entries.shape[0] - 1
+        at = np.clip((x - low) / (high - low), 0.0, 1.0) * last
+        flat = at.reshape(-1, 3)
+        out = self._in_cube(flat, last) if self.is_cube else self._by_channel(flat, last)
+        return out.reshape(x.shape)
+
+    def _by_channel(self, at: NDArray[np.float64], last: int) -> NDArray[np.float64]:
+        first = np.minimum(at.astype(np.int64), last - 1)
+        share = at - first
+        channel = np.arange(3)
+        a, b = self.entries[first, channel], self.entries[first + 1, channel]
+        return np.asarray(a + (b.astype(np.float64) - a) * share)
+
+    def _in_cube(self, at: NDArray[np.float64], last: int) -> NDArray[np.float64]:
+        """By the tetrahedron of the cell that holds each: greys stay grey between entries."""
+        first = np.minimum(at.astype(np.int64), last - 1)
+        share = at - first
+        order = np.argsort(-share, axis=1, kind="stable")
+        rows = np.arange(len(at))
+        corner = first.copy()
+        sorted_shares = np.take_along_axis(share, order, axis=1)
+        out = self._entry(corner) * (1.0 - sorted_shares[:, :1])
+        for k in range(3):
+            corner[rows, order[:, k]] += 1
+            after = sorted_shares[:, k + 1 : k + 2] if k < 2 else 0.0
+            out += self._entry(corner) * (sorted_shares[:, k : k + 1] - after)
+        return out
+
+    def _entry(self, corner: NDArray[np.int64]) -> NDArray[np.float64]:
+        return np.asarray(self.entries[corner[:, 0], corner[:, 1], corner[:, 2]], np.float64)

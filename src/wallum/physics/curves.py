@@ -1,0 +1,87 @@
+"""Tone curves by name: from scene-linear picture values to display-linear ones, each in its published form.
+
+Twin of shaders/chain/curves.glsl.
+"""
+
+from dataclasses import dataclass
+from typing import Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.arrays import Floats
+from wallum.physics.colour import luminance
+from wallum.physics.tone import DEFAULT_CURVE, ToneCurve
+
+__all__ = ["DEFAULT_WHITE", "OWN_CURVE", "Curve", "CurveKind", "CurveOn", "filmic", "neutral", "reinhard"]
+
+CurveKind = Literal["own", "linear", "reinhard", "neutral", "filmic"]
+CurveOn = Literal["channel", "luminance"]
+# Six stops above mid grey.
+DEFAULT_WHITE: Final = 11.52
+# Khronos PBR Neutral: where the highlights begin to give way, and how fast they lose their colour.
+GIVES_WAY, LOSES_COLOUR = 0.8 - 0.04, 0.15
+# The ACES output's exposure, for which the fit was made.
+FILMIC_EXPOSURE: Final = 0.6
+
+
+@dataclass(frozen=True)
+class Curve:
+    """A tone curve.
+
+    white : picture value that becomes white, where the kind has one
+    on    : each channel by itself, or luminance, so that colours keep their ratios; PBR Neutral has its own
+    own   : the program's, where that is the kind
+    """
+
+    kind: CurveKind = "own"
+    white: float = DEFAULT_WHITE
+    on: CurveOn = "channel"
+    own: ToneCurve = DEFAULT_CURVE
+
+    def __call__(self, values: Floats) -> NDArray[np.float64]:
+        """(..., 3) picture values to display-linear ones in 0 to 1 [-]."""
+        x = np.maximum(np.asarray(values, np.float64), 0.0)
+        if self.kind == "neutral":
+            return np.clip(neutral(x), 0.0, 1.0)
+        if self.on == "channel":
+            return np.clip(self._one(x), 0.0, 1.0)
+        light = luminance(x)[..., None]
+        return np.clip(x * (self._one(light) / np.maximum(light, 1e-9)), 0.0, 1.0)
+
+    def _one(self, x: NDArray[np.float64]) -> NDArray[np.float64]:
+        if self.kind == "linear":
+            return x
+        if self.kind == "reinhard":
+            return reinhard(x, self.white)
+        if self.kind == "filmic":
+            return filmic(x)
+        return np.asarray(self.own(x))
+
+
+OWN_CURVE: Final = Curve()
+
+
+def reinhard(x: NDArray[np.float64], white: float) -> NDArray[np.float64]:
+    """(...,) extended Reinhard, 1 at `white`. Source: Reinhard and others 2002, equation 4."""
+    return np.asarray(x * (1.0 + x / white**2) / (1.0 + x))
+
+
+def filmic(x: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(...,) a fit of the ACES output for displays, at its exposure. Source: Narkowicz 2015."""
+    x = FILMIC_EXPOSURE * x
+    return np.asarray(x * (2.51 * x + 0.03) / (x * (2.43 * x + 0.59) + 0.14))
+
+
+def neutral(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(..., 3) PBR Neutral: colours below its shoulder as they are, less the sheen of 4 per cent.
+    Source: Khronos, "PBR Neutral Tone Mapping"."""
+    least = rgb.min(axis=-1, keepdims=True)
+    rgb = rgb - np.where(least < 0.08, least - 6.25 * least * least, 0.04)
+    peak = rgb.max(axis=-1, keepdims=True)
+    room = 1.0 - GIVES_WAY
+    lower = 1.0 - room * room / (np.maximum(peak, GIVES_WAY) + room - GIVES_WAY)
+    share = 1.0 - 1.0 / (LOSES_COLOUR * (np.maximum(peak, GIVES_WAY) - lower) + 1.0)
+    bent = rgb * (lower / np.maximum(peak, 1e-9))
+    bent = bent + (lower - bent) * share
+    return np.where(peak < GIVES_WAY, rgb, bent)

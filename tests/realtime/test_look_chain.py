@@ -1,0 +1,91 @@
+"""The chain of the look, in the picture and in NumPy: within one step of 8 bits."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from wallum.image.develop import develop
+from wallum.level.cube_file import write_cube
+from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.moment.looks import shown_look
+from wallum.physics.colour_table import ColourTable
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.request import PictureRequest
+
+SIZE = (160, 90)
+CAMERA = Camera((2.4, 1.7, 3.4), (-0.55, -0.25, -0.8), 65.0, SIZE[0] / SIZE[1], far=60.0)
+
+
+@pytest.fixture(scope="module")
+def tables(tmp_path_factory):
+    """A cube and a curve that bend colours smoothly."""
+    folder = tmp_path_factory.mktemp("tables")
+    share = np.linspace(0.0, 1.0, 17)
+    red, green, blue = np.meshgrid(share, share, share, indexing="ij")
+    bent = np.stack([red**0.8, 0.9 * green + 0.1 * red * blue, 0.2 + 0.8 * blue**1.3], axis=-1)
+    write_cube(folder / "bent.cube", ColourTable(bent.astype(np.float32)), "Bent", [])
+    rows = "\n".join(f"{one**0.7:.6f} {one:.6f} {one**1.4:.6f}" for one in np.linspace(0.0, 1.0, 1500))
+    (folder / "line.cube").write_text(f"LUT_1D_SIZE 1500\n{rows}\n")
+    return folder
+
+
+def _pictures(renderer, look):
+    """(H, W, 3) as the renderer develops a scene, and as NumPy develops the same light."""
+    renderer.set_level(bundle_level(pale_room()))
+    scene = evaluate(pale_room_project().revised(look=look))
+    request = PictureRequest(1, scene, CAMERA, SIZE)
+    out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
+    for _ in renderer.draw(request):
+        pass
+    renderer.read_into(request, 0, out)
+    light = renderer.luminance(request, settled=False)
+    return out[..., 2::-1], develop(light, replace(shown_look(look), ev100=look.ev100))
+
+
+GRADED = {
+    "neutral_kelvin": 3200.0, "neutral_tint": 0.004, "contrast": 1.2, "slope": (1.1, 1.0, 0.9),
+    "offset": (0.0, 0.01, 0.02), "power": (1.0, 1.1, 0.95), "saturation": 1.3,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("on", ["channel", "luminance"])
+@pytest.mark.parametrize("kind", ["own", "linear", "reinhard", "neutral", "filmic"])
+def test_curves_and_grade_are_the_twins(renderer, kind, on):
+    look = pale_room_project().look.revised(curve=kind, curve_on=on, white=5.0, **GRADED)
+    shown, twin = _pictures(renderer, look)
+    off = np.abs(shown.astype(int) - twin.astype(int))
+    assert off.max() <= 2
+    assert (off > 1).mean() < 1e-3
+    assert shown.std() > 5.0
+
+
+@pytest.mark.parametrize("name", ["bent.cube", "line.cube"])
+@pytest.mark.parametrize("on", ["display", "linear", "log"])
+def test_tables_are_the_twins(renderer, tables, on, name):
+    look = pale_room_project().look.revised(table=str(tables / name), table_on=on, table_strength=0.7)
+    shown, twin = _pictures(renderer, look)
+    off = np.abs(shown.astype(int) - twin.astype(int))
+    assert off.max() <= 3
+    assert (off > 1).mean() < 0.01
+    plain, _ = _pictures(renderer, pale_room_project().look)
+    assert np.abs(shown.astype(int) - plain).mean() > 2.0
+
+
+def test_neutral_values_leave_the_picture_as_it_was_bit_for_bit(renderer):
+    """Which program develops it does not change either."""
+    look = pale_room_project().look
+    plain, _ = _pictures(renderer, look)
+    named = look.revised(
+        neutral_kelvin=6500.0, slope=(1.0, 1.0, 1.0), curve="own", white=11.52, table_strength=0.5
+    )
+    again, _ = _pictures(renderer, named)
+    assert np.array_equal(plain, again)
+
+
+def test_a_table_that_is_gone_leaves_the_picture_without_it(renderer, tables, tmp_path):
+    plain, _ = _pictures(renderer, pale_room_project().look)
+    gone, _ = _pictures(renderer, pale_room_project().look.revised(table=str(tmp_path / "gone.cube")))
+    assert np.array_equal(plain, gone)
