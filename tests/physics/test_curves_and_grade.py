@@ -119,5 +119,5 @@ def test_daylight_of_5000_k_to_that_of_6500_is_the_published_bradford_matrix():
 
 def test_looks_that_cannot_be_are_refused():
     for wrong in ({"power": (1.0, 0.0, 1.0)}, {"slope": (-0.1, 1.0, 1.0)}, {"toe": 1.0, "shoulder": 1.5}):
-        with pytest.raises(ValueError, match="power|toe"):
+        with pytest.raises(ValueError, match=r"power|toe"):
             Look().revised(**wrong)
