@@ -160,3 +160,21 @@ def test_a_projects_table_is_named_from_its_folder(tmp_path):
     save(pale_room_project().revised(look=look), folder / "room.wallum")
     assert "../looks/own.cube" in (folder / "room.wallum").read_text()
     assert load(folder / "room.wallum").look.table == str(table)
+
+
+@pytest.mark.parametrize("suffix", [".cc", ".ccc", ".cdl"])
+def test_a_grade_goes_by_a_decision_list(capsys, tmp_path, light, suffix):
+    project, listed = tmp_path / "room.wallum", tmp_path / f"own{suffix}"
+    look = pale_room_project().look.revised(slope=(1.2, 1.0, 0.8), saturation=0.7, offset=(0.0, 0.1, 0.0))
+    save(pale_room_project().revised(look=look), project)
+    assert run(capsys, "export", project, listed)[0] == 0
+    outs = [tmp_path / "a.exr", tmp_path / "b.exr"]
+    for given, out in zip((project, listed), outs, strict=True):
+        assert run(capsys, "develop", light[0], "--ev100", 2, "--look", given, "--out", out)[0] == 0
+    assert read_exr(outs[0]) == pytest.approx(read_exr(outs[1]), abs=1e-6)
+
+
+def test_a_channel_is_set_by_its_letter(capsys, tmp_path, light):
+    linear = developed(capsys, light, tmp_path, "look/curve=linear", "look/slope/g=0.5")
+    x = light[1] * exposure_scale(2.0) * [1.0, 0.5, 1.0]
+    assert linear == pytest.approx(np.clip(x, 0.0, 1.0), abs=1e-6)

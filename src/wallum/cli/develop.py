@@ -60,12 +60,18 @@ def _look(reference: str | None, ev100: float | None, changes: tuple[str, ...]) 
     from wallum.document.look_file import read_look
     from wallum.document.project import Project
     from wallum.errors import ValueProblem
+    from wallum.exchange.cdl_file import SUFFIXES, read_grade
     from wallum.level.cube_file import read_cube
     from wallum.moment.looks import shown_look
 
     project, inputs = Project(), []
     if reference is not None and reference.lower().endswith(".json"):
         project, inputs = project.revised(look=read_look(Path(reference))), [Path(reference)]
+    elif reference is not None and reference.lower().endswith(SUFFIXES):
+        grade = read_grade(Path(reference))
+        named = {"slope": grade.slope, "offset": grade.offset, "power": grade.power}
+        graded = project.look.revised(**named, saturation=grade.saturation)
+        project, inputs = project.revised(look=graded), [Path(reference)]
     elif reference is not None:
         project, file = open_reference(reference)
         inputs = [] if file is None else [file]

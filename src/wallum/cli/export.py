@@ -9,6 +9,9 @@ from wallum.cli.values import open_reference, print_json, refuse_as_output
 
 __all__ = ["export_command"]
 
+# What a look is written as.
+LOOKS = (".json", ".cube", ".cc", ".ccc", ".cdl")
+
 
 @click.command("export")
 @click.argument("project")
@@ -21,16 +24,18 @@ def export_command(
     project: str, file: Path, lights_only: bool, lightmaps: str | None, size: str, as_json: bool
 ) -> None:
     """Write for others, by the file's extension: the lit level (.glb, .gltf), or the look
-    (.json, or .cube as a table of colours)."""
+    (.json; .cube as a table of colours; .cc, .ccc, .cdl its grade)."""
     from wallum.errors import ExportProblem
     from wallum.exchange.gltf_export import data_file, export_gltf
     from wallum.level.opening import lit_level
 
-    if file.suffix.lower() in (".cube", ".json"):
+    if file.suffix.lower() in LOOKS:
         _export_look(project, file, int(size), as_json)
         return
     if file.suffix.lower() not in (".glb", ".gltf"):
-        raise ExportProblem(f"cannot write {file.suffix or 'it'}", str(file), ".glb, .gltf, .cube or .json")
+        raise ExportProblem(
+            f"cannot write {file.suffix or 'it'}", str(file), f".glb, .gltf, {', '.join(LOOKS)}"
+        )
     document, beside = open_reference(project)
     level = lit_level(document, beside, stand_in=False)
     for out in filter(None, (file, data_file(file))):
@@ -51,6 +56,7 @@ def _export_look(reference: str, file: Path, size: int, as_json: bool) -> None:
     """Write the look of a project's hour. Raises ExportProblem, ValueProblem."""
     from wallum.document.look_file import write_look_file
     from wallum.errors import ExportProblem
+    from wallum.exchange.cdl_file import write_grade
     from wallum.exchange.look_table import write_look
     from wallum.files import refuse_inputs
     from wallum.moment.at_moment import at_moment
@@ -64,6 +70,11 @@ def _export_look(reference: str, file: Path, size: int, as_json: bool) -> None:
     if file.suffix.lower() == ".json":
         write_look_file(file, look)
         print_json({"file": str(file)}) if as_json else click.echo(str(file))
+        return
+    if file.suffix.lower() != ".cube":
+        write_grade(file, shown_look(look).grade, project.name or "look")
+        warnings = [] if look.contrast == 1.0 else ["contrast is no part of a decision list"]
+        print_json({"file": str(file), "warnings": warnings}) if as_json else click.echo(str(file))
         return
     most, mean = write_look(file, shown_look(look), size, project.name or "look")
     if as_json:

@@ -44,6 +44,7 @@ class Parameter:
     first: bool = True  # shown at once in the tune pane; the others are folded
     heading: str = ""
     words: tuple[str, ...] = ()  # of a choice whose type takes other words too
+    letters: str = "XYZ"  # of the parts of a vector
     after: str = ""  # the field that it stands behind, where that is not the order of declaration
 
 

@@ -51,7 +51,14 @@ def _metering(default: float, label: str, help_text: str, unit: str, low: float,
 
 def _triple(heading: str, default: float, label: str, help_text: str) -> Vector:
     return parameter(
-        (default,) * 3, label=label, help=help_text, kind="vector", step=0.01, first=False, heading=heading
+        (default,) * 3,
+        label=label,
+        help=help_text,
+        kind="vector",
+        step=0.01,
+        first=False,
+        heading=heading,
+        letters="RGB",
     )
 
 

@@ -14,7 +14,7 @@ from wallum.errors import PathProblem, ValueProblem
 
 __all__ = ["choices", "find_slug", "locate", "look_up", "put", "put_text", "refusal", "slug_of", "walk"]
 
-AXES: Final = {"x": 0, "y": 1, "z": 2}
+AXES: Final = {"x": 0, "y": 1, "z": 2, "r": 0, "g": 1, "b": 2}
 SWITCH_WORDS: Final = {
     "on": True, "yes": True, "true": True, "1": True,
     "off": False, "no": False, "false": False, "0": False,

@@ -182,7 +182,7 @@ class Row:
         layout = QHBoxLayout(holder)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
-        letters = "RGB" if self._info.kind == "colour" else "XYZ"
+        letters = "RGB" if self._info.kind == "colour" else self._info.letters
         info = replace(self._info, unit="")  # the label says it; three fields have no room
         if info.kind == "colour":
             info = Parameter(info.label, info.help, low=0.0, high=1.0, step=0.01)
