@@ -4,24 +4,14 @@ import json
 
 import numpy as np
 import pytest
+from commands import run
 
-from wallum.cli.main import main
 from wallum.document.storage import load, save
 from wallum.exchange.pictures import read_exr
 from wallum.judge.device import PROFILE_NAMES, load_profile, read_profile, write_profile
 from wallum.level.pale_room import pale_room_project
 
 ROOM = "demo:pale-room"
-
-
-def run(capsys, *arguments):
-    capsys.readouterr()
-    try:
-        status = main([str(one) for one in arguments])
-    except SystemExit as end:
-        status = end.code
-    out = capsys.readouterr()
-    return status, out.out, out.err
 
 
 def test_cost_is_the_sum_of_its_passes_and_of_its_sources(capsys):

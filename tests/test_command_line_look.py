@@ -4,25 +4,15 @@ import json
 
 import numpy as np
 import pytest
+from commands import run
 from PIL import Image
 
-from wallum.cli.main import main
 from wallum.document.storage import load, save
 from wallum.exchange.pictures import read_exr, write_exr
 from wallum.level.pale_room import pale_room_project
 from wallum.physics.curves import neutral
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.tone import srgb_decode
-
-
-def run(capsys, *arguments):
-    capsys.readouterr()
-    try:
-        status = main([str(one) for one in arguments])
-    except SystemExit as end:
-        status = end.code
-    out = capsys.readouterr()
-    return status, out.out, out.err
 
 
 @pytest.fixture

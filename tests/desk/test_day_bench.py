@@ -270,7 +270,8 @@ def test_a_picture_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbo
 
     desk.session.set_all("picture", {"sources/sky/model": "picture dome"})
     desk.session.selection.select("sky")
-    button = desk.tune.findChild(PictureFileButton)
+    buttons = desk.tune.findChildren(PictureFileButton)
+    button = next(one for one in buttons if one.accessibleName() == "Picture")
     broken = tmp_path / "broken.hdr"
     broken.write_bytes(b"no picture")
     with qtbot.waitSignal(desk.session.failed, timeout=120_000) as said:

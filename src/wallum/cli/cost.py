@@ -122,7 +122,7 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
     boxes = Boxes(*chunk_boxes(level, flat))
     profile, rays = load_profile(project.target.profile), RayScene(level, flat)
     pictures = partial(_pictures, project, level)
-    bounce = partial(kept_bounce, rays, level, file, project.follows)
+    bounce = partial(kept_bounce, rays, level, file, project)
 
     def baked() -> tuple[Any, bool]:
         found = load_bake(bake_file(project, file))
