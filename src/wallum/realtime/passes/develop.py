@@ -109,6 +109,7 @@ class Developer:
             chain["night_eye"] = (look.night_eye, 1.0 / to_picture)
         if view in CHAINED:
             features, chain = features | _chain_features(look), {**chain, **self._chain(look)}
+            features |= {"TABLE_CUBE"} if look.table is not None and self._table.is_cube else set()
         program = self._programs.get("screen", "develop", features)
         curve = look.curve.own
         set_uniforms(

@@ -12,6 +12,8 @@ __all__ = ["TableTexture"]
 
 # Entries of a curve in a row of its texture.
 ROW = 1024
+# Half floats end at 65,504.
+BRIGHTEST = 60_000.0
 
 
 class TableTexture:
@@ -20,10 +22,9 @@ class TableTexture:
     def __init__(self, context: moderngl.Context) -> None:
         self._context = context
         self._key: object = None
-        # Of a cube and of a curve: a program wants both, whichever is read.
-        self._cube = context.texture3d((1, 1, 1), 3, bytes(12), dtype="f4")
-        self._line = context.texture((1, 1), 3, bytes(12), dtype="f4")
+        self._texture: moderngl.Texture | moderngl.Texture3D | None = None
         self._values: dict[str, object] = {}
+        self.is_cube = False
 
     def uniforms(self, shown: ShownTable) -> dict[str, object]:
         """Values of include/chain/table.glsl. Raises ValueProblem for a file that is none."""
@@ -35,24 +36,25 @@ class TableTexture:
 
     def _take(self, path: Path) -> None:
         table = read_cube(path)
-        entries, size = table.entries, len(table.entries)
+        if self._texture is not None:
+            self._texture.release()
+        # Half floats of four channels: whole ones, and three, take twice as long to fetch.
+        entries = np.clip(table.entries, -BRIGHTEST, BRIGHTEST).astype(np.float16)
+        size = len(entries)
         if table.is_cube:
-            self._cube.release()
-            cube = np.ascontiguousarray(entries.transpose(2, 1, 0, 3))
-            self._cube = self._context.texture3d((size,) * 3, 3, cube.tobytes(), dtype="f4")
+            cube = np.pad(entries.transpose(2, 1, 0, 3), ((0, 0),) * 3 + ((0, 1),))
+            self._texture = self._context.texture3d((size,) * 3, 4, cube.tobytes(), dtype="f2")
         else:
-            self._line.release()
             rows = -(-size // ROW)
-            padded = np.zeros((rows * ROW, 3), np.float32)
-            padded[:size] = entries
-            self._line = self._context.texture((ROW, rows), 3, padded.tobytes(), dtype="f4")
-        for texture in (self._cube, self._line):
-            texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+            padded = np.zeros((rows * ROW, 4), np.float16)
+            padded[:size, :3] = entries
+            self._texture = self._context.texture((ROW, rows), 4, padded.tobytes(), dtype="f2")
+        self._texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self.is_cube = table.is_cube
         between = np.array(table.high) - np.array(table.low)
         self._values = {
-            "table": self._cube,
-            "table_line": self._line,
+            "table": self._texture,
             "table_low": table.low,
             "table_over": tuple((1.0 / between).tolist()),
-            "table_kind": (int(table.is_cube), size),
+            "table_last": float(size - 1),
         }

@@ -1,25 +1,20 @@
 // A table of colours. Twin of physics/colour_table.py, where what it takes is said.
 
-uniform sampler3D table;       // a cube
-uniform sampler2D table_line;  // or a curve for each channel
+#ifdef TABLE_CUBE
+uniform sampler3D table;
+#else
+uniform sampler2D table;       // a curve for each channel
+#endif
 uniform vec3 table_low;
 uniform vec3 table_over;       // 1 over what lies between its ends
-uniform ivec2 table_kind;      // whether it is a cube; how many entries a side
+uniform float table_last;      // number of the last entry of a side
 uniform float table_strength;
 
 vec3 in_table(vec3 x) {
-    int last = table_kind.y - 1;
-    vec3 at = clamp((x - table_low) * table_over, 0.0, 1.0) * float(last);
-    ivec3 first = min(ivec3(at), ivec3(last - 1));
+    vec3 at = clamp((x - table_low) * table_over, 0.0, 1.0) * table_last;
+    ivec3 first = min(ivec3(at), ivec3(int(table_last) - 1));
     vec3 share = at - vec3(first);
-    if (table_kind.x == 0) {
-        vec3 a, b;
-        for (int k = 0; k < 3; ++k) {
-            a[k] = texelFetch(table_line, ivec2(first[k] & 1023, first[k] >> 10), 0)[k];
-            b[k] = texelFetch(table_line, ivec2((first[k] + 1) & 1023, (first[k] + 1) >> 10), 0)[k];
-        }
-        return mix(a, b, share);
-    }
+#ifdef TABLE_CUBE
     // By the tetrahedron of the cell that holds it.
     ivec3 high = ivec3(share.r >= share.g && share.r >= share.b, share.g > share.r && share.g >= share.b,
                        share.b > share.r && share.b > share.g);
@@ -32,4 +27,12 @@ vec3 in_table(vec3 x) {
          + texelFetch(table, first + high, 0).rgb * (most - middle)
          + texelFetch(table, first + 1 - low, 0).rgb * (middle - least)
          + texelFetch(table, first + 1, 0).rgb * least;
+#else
+    vec3 a, b;
+    for (int k = 0; k < 3; ++k) {
+        a[k] = texelFetch(table, ivec2(first[k] & 1023, first[k] >> 10), 0)[k];
+        b[k] = texelFetch(table, ivec2((first[k] + 1) & 1023, (first[k] + 1) >> 10), 0)[k];
+    }
+    return mix(a, b, share);
+#endif
 }
