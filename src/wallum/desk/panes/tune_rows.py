@@ -168,7 +168,7 @@ class Row:
         return box, show
 
     def _file(self) -> tuple[QWidget, Refresh]:
-        kind = "table" if self.paths[0].endswith("/table") else "picture"
+        kind = "table" if self._name == "table" else "picture"
         button = PictureFileButton(self._info.label, self._set, kind)
         button.refused.connect(self._session.failed)
 

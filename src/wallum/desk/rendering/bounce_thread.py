@@ -78,12 +78,17 @@ class BounceThread(WorkThread):
             time.sleep(PAUSE_S)
         while self._paused and not self.given_up:
             time.sleep(PAUSE_S)
+            self._keep_up()
         if done - self._told >= 0.05:
             self._told = done
             self.progressed.emit(done)
+        self._keep_up()
+        return self._made_by is not None and self._wants(self._made_by)
+
+    def _keep_up(self) -> None:
+        """While others are made, light of the probes that are there follows."""
         if self.bounce is not None and self._asked.is_set():
             self._follow_once(self.bounce)
-        return self._made_by is not None and self._wants(self._made_by)
 
     def _wants(self, boxes: tuple[ProbeBox, ...]) -> bool:
         return not self.given_up and boxes == self._boxes

@@ -1,0 +1,58 @@
+"""Grade, curve and table in the tune pane, and in the picture."""
+
+import numpy as np
+
+from wallum.desk.rendering.picture_file import PictureFileButton
+from wallum.desk.widgets.number_field import NumberField
+
+
+def _lightness(image):
+    return np.mean([image.pixelColor(x, y).lightness() for x in range(0, 600, 40) for y in range(0, 280, 40)])
+
+
+def test_a_table_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbot, window, tmp_path):
+    session, images = window.session, []
+    window.link.frame_came.connect(lambda frame, image: images.append(_lightness(image)))
+    qtbot.waitUntil(lambda: bool(images) and not window.link.client.busy, timeout=120_000)
+    before = images[-1]
+    window.tune.show_group("look")
+    buttons = window.tune.findChildren(PictureFileButton)
+    button = next(one for one in buttons if one.accessibleName() == "Table")
+    broken = tmp_path / "broken.cube"
+    broken.write_text("LUT_3D_SIZE 2\n0 0 0\n")
+    with qtbot.waitSignal(session.failed, timeout=120_000) as said:
+        button.read(str(broken))
+    assert "1 colours" in said.args[0]
+    assert session.project.look.table == ""
+    dark = tmp_path / "dark.cube"
+    dark.write_text("LUT_1D_SIZE 2\n0 0 0\n0.3 0.3 0.3\n")
+    images.clear()
+    button.read(str(dark))
+    qtbot.waitUntil(lambda: session.project.look.table == str(dark), timeout=120_000)
+    qtbot.waitUntil(lambda: bool(images) and images[-1] < 0.4 * before, timeout=120_000)
+    session.undo()
+    assert session.project.look.table == ""
+    qtbot.waitUntil(lambda: images[-1] > 0.9 * before, timeout=120_000)
+
+
+def test_a_drag_of_the_grade_draws_no_light_anew(qtbot, window):
+    """What the look does is developed alone: no pass of the light is among those that were drawn."""
+    session, frames = window.session, []
+    window.link.frame_came.connect(lambda frame, _: frames.append(frame))
+    background, client = window.background, window.link.client
+    qtbot.waitUntil(
+        lambda: background.bounce is not None and background.at_rest and not client.busy, timeout=120_000
+    )
+    qtbot.wait(300)
+    frames.clear()
+    session.set_value("saturation", "look/saturation", 1.6)
+    qtbot.waitUntil(lambda: bool(frames), timeout=120_000)
+    drawn = {one.name for one in frames[0].passes if one.ms > 0.0}
+    assert not drawn & {"surfaces", "light", "sun shadows", "lamp shadows", "probe light"}
+
+
+def test_channels_are_named_by_their_colours(window):
+    window.tune.show_group("look")
+    fields = window.tune.findChildren(NumberField)
+    named = {one.accessibleName() for one in fields}
+    assert {"Slope R", "Slope G", "Slope B"} <= named
