@@ -35,22 +35,6 @@ def test_a_table_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbot,
     qtbot.waitUntil(lambda: images[-1] > 0.9 * before, timeout=120_000)
 
 
-def test_a_drag_of_the_grade_draws_no_light_anew(qtbot, window):
-    """What the look does is developed alone: no pass of the light is among those that were drawn."""
-    session, frames = window.session, []
-    window.link.frame_came.connect(lambda frame, _: frames.append(frame))
-    background, client = window.background, window.link.client
-    qtbot.waitUntil(
-        lambda: background.bounce is not None and background.at_rest and not client.busy, timeout=120_000
-    )
-    qtbot.wait(300)
-    frames.clear()
-    session.set_value("saturation", "look/saturation", 1.6)
-    qtbot.waitUntil(lambda: bool(frames), timeout=120_000)
-    drawn = {one.name for one in frames[0].passes if one.ms > 0.0}
-    assert not drawn & {"surfaces", "light", "sun shadows", "lamp shadows", "probe light"}
-
-
 def test_channels_are_named_by_their_colours(window):
     window.tune.show_group("look")
     fields = window.tune.findChildren(NumberField)

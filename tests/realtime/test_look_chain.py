@@ -89,3 +89,16 @@ def test_a_table_that_is_gone_leaves_the_picture_without_it(renderer, tables, tm
     plain, _ = _pictures(renderer, pale_room_project().look)
     gone, _ = _pictures(renderer, pale_room_project().look.revised(table=str(tmp_path / "gone.cube")))
     assert np.array_equal(plain, gone)
+
+
+@pytest.mark.parametrize("change", [{"saturation": 1.4}, {"curve": "neutral"}, {"neutral_kelvin": 4000.0}])
+def test_no_light_is_drawn_anew_for_what_the_look_does(renderer, change):
+    renderer.set_level(bundle_level(pale_room()))
+    drawn = []
+    for look in (pale_room_project().look, pale_room_project().look.revised(**change)):
+        request = PictureRequest(1, evaluate(pale_room_project().revised(look=look)), CAMERA, SIZE)
+        for _ in renderer.draw(request):
+            pass
+        drawn.append({one.name for one in renderer.engine.log.records})
+    assert {"surfaces", "light"} <= drawn[0]
+    assert drawn[1] <= {"develop", "meter", "read back"}
