@@ -43,4 +43,5 @@ def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterato
             reference.aim_by(None if drawn.bounce is None else drawn.bounce.made)
             for _ in range(paths):
                 reference.step()
-            yield compare(picture, reference.luminance, solid, shot.name, clock, inside)
+            where = shot.name, clock, inside
+            yield compare(picture, reference.luminance, solid, where, float(reference.noise))

@@ -29,6 +29,8 @@ INSIDE_SKY: Final = 0.1
 class Off:
     """Stops that a picture is brighter than the reference: at the median, its size there, and at 9 of 10.
 
+    whole  : between the means of both, which noise does not shift as it does a median
+    noise  : of the reference, as a share of its mean: what is off by less is not known
     blocks : that were compared
     """
 
@@ -38,6 +40,8 @@ class Off:
     bias: float
     median: float
     most: float
+    whole: float
+    noise: float
     blocks: int
 
     def as_json(self) -> dict[str, Any]:
@@ -47,7 +51,7 @@ class Off:
         where = "inside " if self.inside else "outside"
         return (
             f"{self.shot:32s} {self.clock}  {where}  {self.bias:+5.2f}  median {self.median:4.2f}"
-            f"  9 of 10 {self.most:4.2f} stops"
+            f"  9 of 10 {self.most:4.2f} stops, all {self.whole:+5.2f}, noise {self.noise:.0%}"
         )
 
 
@@ -67,16 +71,20 @@ def _mean(picture: Floats, each: int) -> Floats:
 
 
 def compare(
-    picture: Floats, reference: Floats, solid: NDArray[np.bool_], shot: str, clock: str, inside: bool
+    picture: Floats, reference: Floats, solid: NDArray[np.bool_], where: tuple[str, str, bool], noise: float
 ) -> Off:
-    """A picture of PICTURE pixels (H, W, 3) beside a reference of BLOCKS pixels (h, w, 3) [cd/m2]."""
+    """A picture of PICTURE pixels (H, W, 3) beside a reference of BLOCKS pixels (h, w, 3) [cd/m2].
+
+    where : shot, clock, whether it is inside; noise : of the reference, as a share
+    """
     own = luminance(_mean(picture.astype(np.float64), EACH))
     true = luminance(reference.reshape(-1, 3))
     off = np.log2(np.maximum(own, LEAST) / np.maximum(true, LEAST))[solid]
     if not len(off):
-        return Off(shot, clock, inside, 0.0, 0.0, 0.0, 0)
+        return Off(*where, 0.0, 0.0, 0.0, 0.0, noise, 0)
     size = np.abs(off)
     bias, median, most = (
         round(float(v), 3) for v in (np.median(off), np.median(size), np.quantile(size, 0.9))
     )
-    return Off(shot, clock, inside, bias, median, most, len(off))
+    whole = np.log2(max(float(own[solid].mean()), LEAST) / max(float(true[solid].mean()), LEAST))
+    return Off(*where, bias, median, most, round(float(whole), 3), round(noise, 3), len(off))
