@@ -108,12 +108,12 @@ def look_about(rays: RayScene, probes: Probes, bounds: NDArray[np.float64]) -> I
         yield 0.9 * (first + len(rows)) / number
     there = ~inside.reshape(counts)
     surfaces = vstack(parts, format="csr")
-    for found in _walls_taken_in(rays, sky.reshape(counts), there, low, step):
+    seen_from = np.stack([sky.reshape(counts), land.reshape(counts)], axis=3)
+    for found in _walls_taken_in(rays, seen_from, there, low, step):
         if found is None:
             yield 0.95
             continue
-        values = np.stack([found[0], land.reshape(counts).astype(np.float16)], axis=3)
-        yield OpenAir(values, low, step, surfaces, there.ravel(), found[1])
+        yield OpenAir(found[0], low, step, surfaces, there.ravel(), found[1])
 
 
 @dataclass(frozen=True)
@@ -174,31 +174,34 @@ def _walls_taken_in(
     low: NDArray[np.float64],
     step: NDArray[np.float64],
 ) -> Iterator[tuple[NDArray[np.float16], NDArray[np.int32]] | None]:
-    """How open the air is about each place (X, Y, Z), and which are parted (K, 2), at last; None between.
+    """How open the air is about each place (X, Y, Z, 2), and which are parted (K, 2), at last; None between.
+    seen : (X, Y, Z, 2) of the sky, and of far ground: what lies under a level sees it, through no floor
 
     Between two of them it is what lies between theirs. So where a wall stands between a closed room and what
     lies beyond it, both are as dark as the room, and one inside a body as the darkest about it: no light of
     the one side gets into the air of the other. What lets some of it through, as slats do, is no wall.
     """
-    counts = seen.shape
-    known = np.where(there, seen, np.float32(0.0))
-    about = uniform_filter(known, 3) / np.maximum(uniform_filter(there.astype(np.float32), 3), 1e-3)
-    own = np.where(there, seen, np.float32(1.0))
-    out = np.where(there, own, about)
+    counts, open_to = there.shape, there[..., None]
+    known = np.where(open_to, seen, np.float32(0.0))
+    near = uniform_filter(there.astype(np.float32), 3)[..., None]
+    about = uniform_filter(known, (3, 3, 3, 1)) / np.maximum(near, 1e-3)
+    own = np.where(open_to, seen, np.float32(1.0))
+    out = np.where(open_to, own, about)
     places = low + np.stack(np.meshgrid(*map(np.arange, counts), indexing="ij"), axis=-1) * step
-    number, pairs = np.arange(seen.size, dtype=np.int32).reshape(counts), []
+    number, pairs = np.arange(there.size, dtype=np.int32).reshape(counts), []
     # Of the 26 about each, one of each two that lie opposite.
     for offset in [one for one in np.ndindex(3, 3, 3) if one > (1, 1, 1)]:
         way = [one - 1 for one in offset]
         here = tuple(slice(max(0, -w), n - max(0, w)) for w, n in zip(way, counts, strict=True))
         beyond = tuple(slice(max(0, w), n - max(0, -w)) for w, n in zip(way, counts, strict=True))
         parted = ~(there[here] & there[beyond])
-        closed = np.minimum(own[here], own[beyond]) < CLOSED
-        doubt = np.nonzero(~parted & closed & (np.abs(own[here] - own[beyond]) > ALIKE))
+        closed = np.minimum(own[here], own[beyond])[..., 0] < CLOSED
+        other = (np.abs(own[here] - own[beyond]) > ALIKE).any(axis=3)
+        doubt = np.nonzero(~parted & closed & other)
         parted &= closed
         parted[doubt] = _walled(rays, places[here][doubt], places[beyond][doubt], step)
         pairs.append(np.stack([number[here][parted], number[beyond][parted]], axis=1))
-        darker = np.where(parted, np.minimum(own[here], own[beyond]), np.float32(1.0))
+        darker = np.where(parted[..., None], np.minimum(own[here], own[beyond]), np.float32(1.0))
         for side in (here, beyond):  # one after the other: they lie over each other
             out[side] = np.minimum(out[side], darker)
         yield None
