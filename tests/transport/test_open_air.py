@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import field_of, grey_level, slabs_about
+from level_shapes import field_of, grey_level
 from level_shapes import level_of as shared_level
 from scipy.ndimage import map_coordinates
 
@@ -136,15 +136,3 @@ def test_without_its_air_a_field_is_as_it_was(houses):
     early, made = houses
     assert np.array_equal(early.probes.places, made.probes.places)
     assert len(replace(made, air=None).rooms) == len(made.rooms)
-
-
-def test_no_far_ground_is_seen_through_the_floor_of_a_cellar():
-    """What lies under a level sees far ground all below it; the air of a closed room over that sees none."""
-    plate = box((-20.0, -0.8, -20.0), (20.0, 0.0, 20.0), 0)
-    _, made = field_of(grey_level(*slabs_about((0.0, -4.0, 0.0), (9.0, -1.0, 7.0), 0.2), plate))
-    x, y, z = np.meshgrid(np.linspace(0.1, 8.9, 15), np.linspace(-3.95, -1.1, 8), np.linspace(0.1, 6.9, 12))
-    inside = np.stack([x, y, z], axis=-1).reshape(-1, 3)
-    air = made.air
-    assert air.values[..., 1].max() > 0.3, "outside it is there"
-    assert read(air, inside, 1).max() < 0.01
-    assert read(air, inside).max() < 0.01

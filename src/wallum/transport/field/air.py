@@ -10,7 +10,7 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter
+from scipy.ndimage import maximum_filter, uniform_filter
 from scipy.sparse import csr_matrix, vstack
 
 from wallum.physics.arrays import Floats, dots
@@ -29,6 +29,8 @@ LARGEST: Final = 64
 BATCH: Final = 384  # places at once: small steps keep the window's thread free
 # One that sees more backs of surfaces than this sits inside something.
 INSIDE_SHARE: Final = 0.3
+# Below a level: straight down by this cosine so much sees nothing, and of the sky so little is seen.
+DOWN, GONE, COVERED = -0.7, 0.8, 0.3
 # What faces up by this cosine is ground.
 GROUND_UP: Final = 0.5
 SETS: Final = 16
@@ -96,36 +98,49 @@ def look_about(rays: RayScene, probes: Probes, bounds: NDArray[np.float64]) -> I
     number = int(np.prod(counts))
     places = low + np.stack(np.unravel_index(np.arange(number), counts), axis=1) * step
     sky, land = np.zeros(number, np.float32), np.zeros(number, np.float32)
-    inside, parts = np.zeros(number, bool), []
+    inside, under, parts = np.zeros(number, bool), np.zeros(number, bool), []
     sets = np.stack([_directions(turn) for turn in range(SETS)])
     for first in range(0, number, BATCH):
         rows = np.arange(first, min(first + BATCH, number))
         ways = sets[rows % SETS]
         seen = _look(rays, probes, places[rows], ways)
         sky[rows] = seen.sky.sum(axis=1) / (ways[:, :, 1] > 0.0).sum(axis=1)
-        land[rows], inside[rows] = seen.land.mean(axis=1), seen.back.mean(axis=1) > INSIDE_SHARE
+        inside[rows] = seen.back.mean(axis=1) > INSIDE_SHARE
+        land[rows], under[rows] = seen.land.mean(axis=1), _under(seen, ways, sky[rows])
         parts.append(_of_probes(seen, len(probes)))
         yield 0.9 * (first + len(rows)) / number
     there = ~inside.reshape(counts)
+    # Beside rooms that are closed, what lies under the level is as dark as they are.
+    open_sky = np.where(inside | under, np.float32(0.0), sky).reshape(counts)
+    land[under & (maximum_filter(open_sky, 3).ravel() < CLOSED)] = 0.0
     surfaces = vstack(parts, format="csr")
-    seen_from = np.stack([sky.reshape(counts), land.reshape(counts)], axis=3)
-    for found in _walls_taken_in(rays, seen_from, there, low, step):
+    for found in _walls_taken_in(rays, sky.reshape(counts), there, low, step):
         if found is None:
             yield 0.95
             continue
-        yield OpenAir(found[0], low, step, surfaces, there.ravel(), found[1])
+        values = np.stack([found[0], land.reshape(counts).astype(np.float16)], axis=3)
+        yield OpenAir(values, low, step, surfaces, there.ravel(), found[1])
 
 
 @dataclass(frozen=True)
 class _Seen:
     """What rays (B, R) see: of the sky, of far ground, the probe of a surface (-1: none) and how much of that
-    comes through; whether it is the back of what has one side."""
+    comes through; whether it is the back of what has one side; whether they meet nothing."""
 
     sky: NDArray[np.float32]
     land: NDArray[np.float32]
     probe: NDArray[np.int64]
     share: NDArray[np.float32]
     back: NDArray[np.bool_]
+    gone: NDArray[np.bool_]
+
+
+def _under(seen: _Seen, ways: NDArray[np.float64], sky: NDArray[np.float32]) -> NDArray[np.bool_]:
+    """(B,) which places lie below the level, with it over them and nothing under them: what they see there is
+    no ground that light comes from, and no floor between would keep it out."""
+    down = ways[:, :, 1] < DOWN
+    gone = (seen.gone & down).sum(axis=1) > GONE * down.sum(axis=1)
+    return np.asarray(gone & (sky < COVERED))
 
 
 def _of_probes(seen: _Seen, count: int) -> csr_matrix:
@@ -163,7 +178,7 @@ def _look(rays: RayScene, probes: Probes, places: NDArray[np.float64], ways: NDA
     seen = np.asarray(share * (gone & up), np.float32), np.asarray(share * land, np.float32)
     return _Seen(
         seen[0].reshape(shape), seen[1].reshape(shape), probe.reshape(shape), share.reshape(shape),
-        back.reshape(shape),
+        back.reshape(shape), gone.reshape(shape),
     )  # fmt: skip
 
 
@@ -174,34 +189,31 @@ def _walls_taken_in(
     low: NDArray[np.float64],
     step: NDArray[np.float64],
 ) -> Iterator[tuple[NDArray[np.float16], NDArray[np.int32]] | None]:
-    """How open the air is about each place (X, Y, Z, 2), and which are parted (K, 2), at last; None between.
-    seen : (X, Y, Z, 2) of the sky, and of far ground: what lies under a level sees it, through no floor
+    """How open the air is about each place (X, Y, Z), and which are parted (K, 2), at last; None between.
 
     Between two of them it is what lies between theirs. So where a wall stands between a closed room and what
     lies beyond it, both are as dark as the room, and one inside a body as the darkest about it: no light of
     the one side gets into the air of the other. What lets some of it through, as slats do, is no wall.
     """
-    counts, open_to = there.shape, there[..., None]
-    known = np.where(open_to, seen, np.float32(0.0))
-    near = uniform_filter(there.astype(np.float32), 3)[..., None]
-    about = uniform_filter(known, (3, 3, 3, 1)) / np.maximum(near, 1e-3)
-    own = np.where(open_to, seen, np.float32(1.0))
-    out = np.where(open_to, own, about)
+    counts = seen.shape
+    known = np.where(there, seen, np.float32(0.0))
+    about = uniform_filter(known, 3) / np.maximum(uniform_filter(there.astype(np.float32), 3), 1e-3)
+    own = np.where(there, seen, np.float32(1.0))
+    out = np.where(there, own, about)
     places = low + np.stack(np.meshgrid(*map(np.arange, counts), indexing="ij"), axis=-1) * step
-    number, pairs = np.arange(there.size, dtype=np.int32).reshape(counts), []
+    number, pairs = np.arange(seen.size, dtype=np.int32).reshape(counts), []
     # Of the 26 about each, one of each two that lie opposite.
     for offset in [one for one in np.ndindex(3, 3, 3) if one > (1, 1, 1)]:
         way = [one - 1 for one in offset]
         here = tuple(slice(max(0, -w), n - max(0, w)) for w, n in zip(way, counts, strict=True))
         beyond = tuple(slice(max(0, w), n - max(0, -w)) for w, n in zip(way, counts, strict=True))
         parted = ~(there[here] & there[beyond])
-        closed = np.minimum(own[here], own[beyond])[..., 0] < CLOSED
-        other = (np.abs(own[here] - own[beyond]) > ALIKE).any(axis=3)
-        doubt = np.nonzero(~parted & closed & other)
+        closed = np.minimum(own[here], own[beyond]) < CLOSED
+        doubt = np.nonzero(~parted & closed & (np.abs(own[here] - own[beyond]) > ALIKE))
         parted &= closed
         parted[doubt] = _walled(rays, places[here][doubt], places[beyond][doubt], step)
         pairs.append(np.stack([number[here][parted], number[beyond][parted]], axis=1))
-        darker = np.where(parted[..., None], np.minimum(own[here], own[beyond]), np.float32(1.0))
+        darker = np.where(parted, np.minimum(own[here], own[beyond]), np.float32(1.0))
         for side in (here, beyond):  # one after the other: they lie over each other
             out[side] = np.minimum(out[side], darker)
         yield None
