@@ -273,7 +273,8 @@ class Look(Item):
             raise ValueError("slopes must be 0 or more, and powers above 0")
         if max(*self.slope, *self.power, *map(abs, self.offset)) > 100.0:
             raise ValueError("slope, offset and power must be 100 or less")
-        if self.curve == "own" and not self.own_curve.rises_to(self.white):
+        own = self.own_curve  # looked at only where it is not the one that is known to rise
+        if self.curve == "own" and own is not DEFAULT_CURVE and not own.rises_to(self.white):
             raise ValueError(
                 f"no curve has a toe of {self.toe:g}, a steepness of {self.shoulder:g} and white at "
                 f"{self.white:g}: go back toward 0.62, 1.18 and 11.52"

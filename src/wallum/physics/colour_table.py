@@ -1,6 +1,6 @@
 """Tables of colours, read between their entries: one axis for each channel, or a cube.
 
-Twin of shaders/chain/table.glsl.
+Twin of realtime/shaders/include/chain/table.glsl.
 """
 
 from dataclasses import dataclass

@@ -1,6 +1,6 @@
 """Tone curves by name: from scene-linear picture values to display-linear ones, each in its published form.
 
-Twin of shaders/chain/curves.glsl.
+Twin of realtime/shaders/include/chain/curves.glsl.
 """
 
 from dataclasses import dataclass
