@@ -1,4 +1,7 @@
-"""White balance and grade of scene-linear picture values. Twin of realtime/shaders/include/chain/grade.glsl."""
+"""White balance and grade of scene-linear picture values.
+
+Twin of realtime/shaders/include/chain/grade.glsl.
+"""
 
 from dataclasses import dataclass
 from functools import lru_cache
