@@ -10,7 +10,6 @@ import moderngl
 import numpy as np
 
 from wallum.frame.order import FINISHED, LIT
-from wallum.frame.passes.air import AIR
 from wallum.frame.passes.light import LIGHT, LIGHT_OF_OTHERS
 from wallum.frame.quality import HIGH, Quality
 from wallum.frame.views import FROM_SURFACES
@@ -176,8 +175,7 @@ class Engine:
     def forget_light(self) -> None:
         """Let go of the light alone, so that the next picture is lit anew; surfaces and shadows stay."""
         for targets in self._all_targets:
-            for one in (LIGHT, LIGHT_OF_OTHERS, AIR):
-                targets.keys.pop(one.name, None)
+            targets.forget_light()
         self.lighting.volume.shows = None
 
     def picture(self, request: PictureRequest) -> Steps:

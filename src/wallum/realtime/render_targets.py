@@ -4,6 +4,8 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.frame.passes.air import AIR
+from wallum.frame.passes.light import LIGHT, LIGHT_OF_OTHERS
 from wallum.realtime.gl.programs import Programs
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.passes.lamp_shadows import LampShadows
@@ -11,6 +13,9 @@ from wallum.realtime.passes.sun_shadows import SunShadows
 from wallum.realtime.passes.veils import Layers
 
 __all__ = ["RenderTargets"]
+
+# What `folds` knows before any light: that, what air, whether they were drawn as one.
+UNLIT: tuple[object, object, bool] = None, None, True
 
 
 class RenderTargets:
@@ -34,7 +39,7 @@ class RenderTargets:
         self.hand_gains: dict[str, NDArray[np.float64]] = {}
         self._held: tuple[GBuffer, LightTarget, LightTarget, LightTarget] | None = None
         self.in_air = False  # whether the picture has air before it
-        self._lit: tuple[object, object, bool] = None, None, True
+        self._lit: tuple[object, object, bool] = UNLIT
 
     def fit(self, size: Size) -> GBuffer:
         """Surfaces and targets at a size; made anew when it changed."""
@@ -88,6 +93,13 @@ class RenderTargets:
         last_light, last_air, folded = self._lit
         self._lit = light, air, light != last_light or (folded and air == last_air)
         return self._lit[2]
+
+    def forget_light(self) -> None:
+        """Let go of the light and of the air before it."""
+        for one in (LIGHT, LIGHT_OF_OTHERS, AIR):
+            self.keys.pop(one.name, None)
+        # Nothing is kept that air could be laid over.
+        self._lit = UNLIT
 
     def forget(self) -> None:
         """The level changed: nothing kept is true any more."""

@@ -1,5 +1,7 @@
 """The air as shaders read it."""
 
+from functools import lru_cache
+
 import numpy as np
 
 from wallum.moment.scene import LitScene
@@ -48,6 +50,7 @@ def air_dims(scene: LitScene, low: float, high: float) -> bool:
     return float(air.extinction(heights).max()) * longest > LEAST_LOST
 
 
+@lru_cache(maxsize=32)
 def _of_layer(layer: Layer, eye_y: float) -> dict[str, tuple[float, ...]]:
     over, g = eye_y - layer.base_height, layer.forwardness
     column = layer.scale_height - float(layer.above(np.array([eye_y]))[0])

@@ -36,6 +36,7 @@ class AirVolume:
             volume.filter = (moderngl.LINEAR, moderngl.LINEAR)
             volume.repeat_x = volume.repeat_y = volume.repeat_z = False
         self.shows: object = None
+        self._found: object = None  # the surfaces before which places are held, and how deep they go
 
     @property
     def places(self) -> int:
@@ -63,19 +64,15 @@ class AirVolume:
         textures = {"air_volume": self._volume, "air_pockets": self._through_pockets}
         return {**textures, "air_place": (*moved, 1.0 / reach, float(self.size[2]))}
 
-    def find_farthest(self, gbuffer: GBuffer) -> None:
-        """The farthest surface of each column."""
-        program = self._programs.get("screen", "air_depth")
-        pixels = (gbuffer.size[0] / self.size[0], gbuffer.size[1] / self.size[1])
-        set_uniforms(program, g_depth=gbuffer.distance, column_pixels=pixels)
-        self._depth_frame.use()
-        self._context.enable_only(0)
-        self._programs.over_screen(program)
-
-    def _hold(self, values: dict[str, object]) -> None:
-        """Mark the places that lie before what is seen."""
+    def find_held(self, view: View, gbuffer: GBuffer, reach: float) -> None:
+        """Find the places that lie before what is seen: kept until other surfaces are."""
+        found = None if gbuffer.key is None else (gbuffer.key, gbuffer.size, reach)
+        if found is not None and found == self._found:
+            return
+        self._found = found
+        self._find_farthest(gbuffer)
         program = self._programs.get("screen", "air_held")
-        set_uniforms(program, **values, farthest=self._farthest)
+        set_uniforms(program, **self._rays(view, gbuffer, reach), farthest=self._farthest)
         self._frame.use()
         self._frame.color_mask = False, False, False, False
         self._frame.depth_mask = True
@@ -85,12 +82,21 @@ class AirVolume:
         self._frame.color_mask = True, True, True, True
         self._frame.depth_mask = False
 
+    def _find_farthest(self, gbuffer: GBuffer) -> None:
+        """The farthest surface of each column."""
+        program = self._programs.get("screen", "air_depth")
+        pixels = (gbuffer.size[0] / self.size[0], gbuffer.size[1] / self.size[1])
+        set_uniforms(program, g_depth=gbuffer.distance, column_pixels=pixels)
+        self._depth_frame.use()
+        self._context.enable_only(0)
+        self._programs.over_screen(program)
+
     def light(
         self, program: moderngl.Program, values: dict[str, object], view: View, gbuffer: GBuffer, reach: float
     ) -> None:
-        """Draw what each place scatters, with a program that has all but the volume's own values."""
+        """Draw what each place that is held scatters, with a program that has all but the volume's own
+        values."""
         rays = self._rays(view, gbuffer, reach)
-        self._hold(rays)
         set_uniforms(program, **(values | rays), farthest=self._farthest)
         self._frame.use()
         # All is drawn at the far end: GREATER keeps what is held.

@@ -242,7 +242,7 @@ class Lighting:
         self.write_lamps(draft)
         self._list_lamps_of_air(draft)
         lit = replace(scene, lamps=draft.seen.lamps)
-        names = self.features(lit, True, bool(draft.seen.tiles), glow=False) - {"AIR"}
+        names = self.features(lit, True, bool(draft.seen.tiles), glow=False)
         names |= air_features(scene.air) | ({"MANY_LAMPS"} if self._buffers.many else set())
         exposure = pre_exposure(scene.look.ev100)
         values = self.far_values(scene, view) | air_uniforms(scene, view) | self._shadow_values(names, draft)
@@ -263,7 +263,7 @@ class Lighting:
             values |= self._pockets.uniforms(pockets)
         if scene.lamps.ids:
             values |= self._air_lists.uniforms()
-        volume.find_farthest(gbuffer)
+        volume.find_held(view, gbuffer, scene.air.reach)
         program = self._programs.get("screen", "air_lit", names)
         self._buffers.connect(program)
         self._pockets.connect(program)

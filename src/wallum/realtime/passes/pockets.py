@@ -91,6 +91,7 @@ class Pockets:
         self._noise = noise_texture(context)
         self._cells: moderngl.Texture | None = None
         self._cells_of: object = None
+        self._written: object = None
 
     def write(
         self,
@@ -101,7 +102,9 @@ class Pockets:
         exposure: float,
     ) -> None:
         """Take over the pockets of a picture."""
-        self._block.write(pocket_rows(pockets, exposure))
+        if (pockets, exposure) != self._written:
+            self._block.write(pocket_rows(pockets, exposure))
+            self._written = pockets, exposure
         lie = tuple((one.centre, one.radius) for one in pockets), camera, places, reach
         if lie == self._cells_of:
             return

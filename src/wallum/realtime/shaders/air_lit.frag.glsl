@@ -1,7 +1,7 @@
 #version 430 core
 // What air scatters toward the eye, place by place: slices of a volume before the camera, side by side in one
 // picture. Variants: MIST, SUN, SUN_SHADOW, CLOUD_SHADOW, SKY, LAMPS, LAMP_SHADOWS, VEILED as in lighting.frag.glsl.
-// POCKETS: there are any. Light by channel for a metre of way, pre-exposed; extinction of pockets there.
+// AIR: it takes a noticeable part of light on the way from lamps. POCKETS: there are any. Light by channel for a metre of way, pre-exposed; extinction of pockets there.
 
 uniform vec3 eye;
 uniform vec3 ray_first;         // of the lower left column; reaches a depth of 1 m
@@ -62,12 +62,7 @@ float from_below(vec3 d, float g) {
 const int SUN_PLACES = 2;
 
 #ifdef POCKETS
-uint nearest_pocket;            // the first that reaches the place; none: 64
-
-// What the pocket about a place leaves of light that comes there.
-float own_pocket(vec3 p, vec3 toward, float far) {
-    return nearest_pocket < 64u ? pocket_leaves(min(nearest_pocket, 63u), p, toward, far) : 1.0;
-}
+PocketAbout own_pocket;         // the first that reaches the place
 #endif
 
 #ifdef LAMPS
@@ -75,14 +70,17 @@ float own_pocket(vec3 p, vec3 toward, float far) {
 void add_lamp(
     uint lamp, vec3 light, vec3 d, vec3 p, vec3 to_lamp, float far, inout vec3 first, inout vec3 second, inout vec3 third
 ) {
-    vec3 arriving = light * abs(lamps[lamp].point.w) * air_between(lamps[lamp].position_radius2.xyz, p);
+    vec3 arriving = light * abs(lamps[lamp].point.w);
+#ifdef AIR
+    arriving *= air_between(lamps[lamp].position_radius2.xyz, p);
+#endif
     float cosine = dot(d, to_lamp);
     first += arriving * air_phase(air_lobe[0], cosine);
 #ifdef MIST
     second += arriving * air_phase(air_lobe[1], cosine);
 #endif
 #ifdef POCKETS
-    third += arriving * (air_phase(pocket_lobe, cosine) * own_pocket(p, to_lamp, far));
+    third += arriving * (air_phase(pocket_lobe, cosine) * pocket_leaves(own_pocket, to_lamp, far));
 #endif
 }
 #endif
@@ -109,10 +107,12 @@ void main() {
 #ifdef POCKETS
     int rows_of_cells = (air_cells.y + 3) / 4;
     uvec2 near_by = texelFetch(pocket_cells, ivec2(column.x / 4, column.y / 4 + slice / 4 * rows_of_cells), 0).rg;
-    nearest_pocket = near_by.x != 0u ? uint(findLSB(near_by.x)) : (near_by.y != 0u ? uint(findLSB(near_by.y)) + 32u : 64u);
 #endif
     float middle = mix(near, end, 0.5);
     vec3 p = eye + ray * middle;
+#ifdef POCKETS
+    own_pocket = pocket_about(near_by, p);
+#endif
 #ifdef SUN
     vec3 from_sun = sun_illuminance * air_shares.x;
 #ifdef CLOUD_SHADOW
@@ -132,7 +132,7 @@ void main() {
     second += from_sun * air_phase(air_lobe[1], dot(d, sun_direction));
 #endif
 #ifdef POCKETS
-    third += from_sun * (air_phase(pocket_lobe, dot(d, sun_direction)) * own_pocket(p, sun_direction, 1e4));
+    third += from_sun * (air_phase(pocket_lobe, dot(d, sun_direction)) * pocket_leaves(own_pocket, sun_direction, 1e4));
 #endif
 #endif
 #if defined(SKY) || defined(AROUND)

@@ -28,19 +28,40 @@ float pocket_density(uint index, vec3 p) {
     return kind.x * inside * max(1.0 + kind.z * 3.0 * (noise - 0.5), 0.0);
 }
 
-// What a pocket leaves of light that comes to a place in it from `toward`, `far` away, by how far it goes
-// through: about, as of its soft edge only the mean counts.
-float pocket_leaves(uint index, vec3 p, vec3 toward, float far) {
-    vec3 o = vec3(dot(pockets[index].across, vec4(p, 1.0)), dot(pockets[index].up, vec4(p, 1.0)),
-                  dot(pockets[index].along, vec4(p, 1.0)));
-    vec3 d = vec3(dot(pockets[index].across.xyz, toward), dot(pockets[index].up.xyz, toward),
-                  dot(pockets[index].along.xyz, toward));
+// A pocket about a place: the level's axes, and the place, in half sizes of it.
+struct PocketAbout {
+    vec3 across;
+    vec3 up;
+    vec3 along;
+    vec3 at;
+    float box;        // 1 where it is one
+    float thickness;  // extinction, as of its soft edge only the mean counts [1/m]; 0: no pocket
+};
+
+// The first of those that reach a place.
+PocketAbout pocket_about(uvec2 near_by, vec3 p) {
+    bool first = near_by.x != 0u;
+    uint index = first ? uint(findLSB(near_by.x)) : uint(max(findLSB(near_by.y), 0)) + 32u;
+    vec4 across = pockets[index].across;
+    vec4 up = pockets[index].up;
+    vec4 along = pockets[index].along;
+    vec4 kind = pockets[index].kind;
+    vec4 whole = vec4(p, 1.0);
+    PocketAbout about = PocketAbout(across.xyz, up.xyz, along.xyz, vec3(0.0), kind.w, 0.0);
+    about.at = vec3(dot(across, whole), dot(up, whole), dot(along, whole));
+    about.thickness = first || near_by.y != 0u ? kind.x * (1.0 - 0.5 / kind.y) : 0.0;
+    return about;
+}
+
+// What it leaves of light that comes to the place in it from `toward`, `far` away, by how far it goes through.
+float pocket_leaves(PocketAbout about, vec3 toward, float far) {
+    vec3 o = about.at;
+    vec3 d = vec3(dot(about.across, toward), dot(about.up, toward), dot(about.along, toward));
     vec3 safe = mix(d, vec3(1e-6), lessThan(abs(d), vec3(1e-6)));
     vec3 sides = (sign(safe) - o) / safe;
     float a = dot(d, d);
     float b = dot(o, d);
     float round_out = (-b + sqrt(max(b * b - a * (dot(o, o) - 1.0), 0.0))) / max(a, 1e-9);
-    vec4 kind = pockets[index].kind;
-    float way = clamp(kind.w > 0.5 ? min(min(sides.x, sides.y), sides.z) : round_out, 0.0, far);
-    return exp(-kind.x * (1.0 - 0.5 / kind.y) * way);
+    float way = about.box > 0.5 ? min(min(sides.x, sides.y), sides.z) : round_out;
+    return exp(-about.thickness * clamp(way, 0.0, far));
 }
