@@ -12,9 +12,13 @@ from wallum.document.sources import PointSource
 from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.lamps import NO_LAMPS
 from wallum.moment.moment import Moment
 from wallum.moment.probe_boxes import ProbeBox
+from wallum.moment.scene import Dome, LitScene
+from wallum.moment.shown_look import ShownLook
 from wallum.physics.colour import luminance
+from wallum.physics.dome import dome_directions
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
@@ -193,6 +197,58 @@ def test_light_that_is_worked_out_while_a_lamp_is_moved_is_in_the_next_picture(r
     plain, _ = _passes(renderer, moved, frozenset())
     assert held == pytest.approx(plain, rel=0.02, abs=1e-3 * plain.max())
     assert np.abs(before / plain - 1.0).max() > 0.05
+
+
+def _dawn(strength=1.0):
+    """A sky that is red and bright about east alone, and blue and dim elsewhere."""
+    ways, _ = dome_directions()
+    east = np.clip((ways[..., :1] - 0.6) * 4.0, 0.0, 1.0) * np.clip(1.0 - ways[..., 1:2] * 2.0, 0.0, 1.0)
+    light = east * np.array([4000.0, 1500.0, 500.0]) + np.array([40.0, 60.0, 120.0])
+    return Dome("sky", (strength * light).astype(np.float32), np.full(3, 20.0 * strength), (strength,))
+
+
+@pytest.fixture(scope="module")
+def open_east():
+    """The room without its side toward east."""
+    return grey_level(*(slab for n, slab in enumerate(slabs_about(*ROOM, 0.1)) if n != 3))
+
+
+def test_a_sky_that_is_brighter_on_one_side_lights_a_room_that_opens_there(renderer, open_east):
+    rays, bounce = _shown(renderer, open_east)
+    scene = LitScene(NO_LAMPS, None, _dawn(), ShownLook(4.0))
+    relit(renderer, bounce, scene)
+    paths = Reference(rays, open_east, scene, INSIDE, (128, 72), 8)
+    for _ in range(6):
+        paths.step()
+    true = paths.luminance.reshape(9, 8, 16, 8, 3).mean(axis=(1, 3))
+    request = PictureRequest(1, scene, INSIDE, SIZE)
+    for _ in renderer.draw(request):
+        pass
+    own = renderer.luminance(request, False).astype(float).reshape(9, 10, 16, 10, 3).mean(axis=(1, 3))
+    solid = np.zeros(SIZE[0] * SIZE[1])
+    solid[seen_surfaces(rays, open_east, INSIDE, SIZE).pixel] = 1.0
+    walls = solid.reshape(9, 10, 16, 10).mean(axis=(1, 3)) > 0.99
+    assert walls.sum() > 60
+    off = np.log2(own / true)[walls]
+    assert np.abs(np.median(off, axis=0)).max() < 0.1, "in each channel"
+
+
+@pytest.mark.parametrize("more", [{"active": frozenset({"sky"})}, {"detail": "reduced"}])
+def test_a_sky_that_is_moved_is_as_strong_as_it_is(renderer, open_east, more):
+    """What is straight from it was found for the sky before: its strength and colour follow at once."""
+    _, bounce = _shown(renderer, open_east)
+    scene = LitScene(NO_LAMPS, None, _dawn(), ShownLook(4.0))
+    relit(renderer, bounce, scene)
+    before, after = (
+        PictureRequest(number, replace(scene, sky=sky), INSIDE, SIZE, **more)
+        for number, sky in enumerate((_dawn(), _dawn(3.0)))
+    )
+    shown = []
+    for request in (before, after):
+        for _ in renderer.draw(request):
+            pass
+        shown.append(renderer.luminance(request, False).astype(float))
+    assert np.median(shown[1] / shown[0]) == pytest.approx(3.0, rel=0.02)
 
 
 def test_a_closed_room_beside_noon_is_black(renderer, room):

@@ -24,6 +24,7 @@ from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.contributions import Layers, fill_layers
 from wallum.transport.field.bounce import BounceField
+from wallum.transport.field.sky_parts import BINS
 from wallum.transport.rays import RayScene
 from wallum.transport.surfaces import seen_surfaces
 
@@ -144,7 +145,11 @@ def test_images_beyond_those_that_can_be_numbered_are_left_out(renderer):
     own = (np.zeros((1, 27), np.int32), none, none[:, :3], np.zeros((2, 3), bool), np.ones(1, np.uint8))
     renderer.set_level(bundle_level(plain_ground()))
     words = np.zeros((1, 1, 1), np.uint32)
-    renderer.set_probes(ProbeSet((0.0, 0.0, 0.0), 1.0, words, words.ravel(), none, *own, mirrors))
+    renderer.set_probes(
+        ProbeSet(
+            (0.0, 0.0, 0.0), 1.0, words, words.ravel(), none, *own, mirrors, np.zeros((1, BINS), np.float16)
+        )
+    )
     rooms = _scene(*(ROOM.revised(id=f"r{n}", name=f"R {n}", mirrored=True) for n in range(3))).rooms
     engine = renderer.engine
     assert engine.lighting.mirrors.set_own(rooms)

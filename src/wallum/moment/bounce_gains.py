@@ -6,10 +6,10 @@ from collections.abc import Iterable
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.scene import GLOW_ID, OF, LitScene
+from wallum.moment.scene import GLOW_ID, OF, Dome, LitScene
 from wallum.physics.colour import luminance
 
-__all__ = ["bounce_gains", "bounce_keys", "coloured", "gains_of", "glow_of", "strengths"]
+__all__ = ["bounce_gains", "bounce_keys", "coloured", "gains_of", "glow_of", "sky_strength", "strengths"]
 
 
 def glow_of(lamp_id: str, material: str = "") -> str:
@@ -36,13 +36,18 @@ def strengths(scene: LitScene) -> dict[str, NDArray[np.float64]]:
     if scene.sun is not None:
         out[scene.sun.id] = np.asarray(scene.sun.illuminance, np.float64)
     if scene.sky is not None:
-        out[scene.sky.id] = np.maximum(scene.sky.terms[0], 1e-12)
+        out[scene.sky.id] = sky_strength(scene.sky)
     for lamp_id, emission in zip(scene.lamps.ids, scene.lamps.rows["emission"], strict=True):
         out[lamp_id] = emission.astype(np.float64)
     if scene.glow_gain > 0.0:
         out[glow_of("")] = np.full(3, scene.glow_gain)
         out |= {glow_of(lamp): np.full(3, scene.glow_gain * share) for lamp, share in scene.glow.items()}
     return out
+
+
+def sky_strength(sky: Dome) -> NDArray[np.float64]:
+    """(3,) RGB strength of a sky: its mean [lx]."""
+    return np.maximum(sky.terms[0], 1e-12)
 
 
 def bounce_keys(scene: LitScene) -> dict[str, object]:

@@ -13,9 +13,8 @@ from wallum.moment.scene import Dome
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
 from wallum.transport.field.bounce import Field
-from wallum.transport.field.cast import AROUND, BANDS, sky_bins
 from wallum.transport.field.probes import NO_PROBE
-from wallum.transport.field.relight import sky_parts
+from wallum.transport.field.sky_parts import AROUND, BANDS, sky_bins, sky_parts
 
 __all__ = ["SkyAim"]
 

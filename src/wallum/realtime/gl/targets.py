@@ -44,7 +44,9 @@ class GBuffer:
         self.open = _target(context, size, 4, "f2")  # what is seen of the sky
         self.open_frame = context.framebuffer([self.open], self.depth)
         self.bounce = _target(context, size, 4, "f2")  # light from surfaces, pre-exposed
-        self.probe_frame = context.framebuffer([self.open, self.bounce], self.depth)
+        self.sky = _target(context, size, 4, "f2")  # light straight from the sky, pre-exposed
+        self.sky_strength = np.ones(3)  # RGB, that it was found for
+        self.probe_frame = context.framebuffer([self.open, self.bounce, self.sky], self.depth)
         self._of_hand: tuple[moderngl.Texture, moderngl.Framebuffer] | None = None
         self._baked: tuple[moderngl.Texture, moderngl.Framebuffer] | None = None
         self._cells: tuple[object, NDArray[np.int64]] | None = None
@@ -94,7 +96,7 @@ class GBuffer:
         more = [] if self.through is None else [self.through]
         held = (self.frame, self.base_frame, self.open_frame, self.probe_frame, *self.colours, *more)
         made = (*reversed(self._of_hand or ()), *reversed(self._baked or ()))
-        for item in (*made, *held, self.open, self.bounce, self.depth):
+        for item in (*made, *held, self.open, self.bounce, self.sky, self.depth):
             item.release()
 
 

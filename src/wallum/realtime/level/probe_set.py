@@ -46,9 +46,11 @@ class AirPlaces:
 
 @dataclass(frozen=True)
 class ProbeSet:
-    """N probes: see transport.field.probes. sky : (N, 4) mean way to what is seen of the sky, its share
+    """N probes: see transport.field.probes.
 
-    of_room : (N,) the number, from 1 on, of that of `mirrors` that each sees best; 0: none
+    sky      : (N, 4) mean way to what is seen of the sky, its share
+    sky_seen : (N, P) how much of each of its parts, see transport.field.sky_parts
+    of_room  : (N,) the number, from 1 on, of that of `mirrors` that each sees best; 0: none
     """
 
     low: tuple[float, float, float]
@@ -62,6 +64,7 @@ class ProbeSet:
     goes_on: NDArray[np.bool_]
     of_room: NDArray[np.uint8]
     mirrors: MirrorPlaces
+    sky_seen: NDArray[np.float16]
     air: AirPlaces | None = None
     of: int = 0  # tells sets apart within one process
 
@@ -70,8 +73,8 @@ def probe_set(made: "Field") -> ProbeSet:
     """The probes of a field."""
     probes, seen = made.probes, made.seen
     x, y, z = (float(v) for v in probes.low)
-    share = seen.sky.sum(axis=1, keepdims=True)
-    sky = made.smooth @ np.concatenate([seen.toward, share], axis=1)
+    sky_seen = np.asarray(made.smooth @ seen.sky, np.float16)
+    sky = np.concatenate([made.smooth @ seen.toward, sky_seen.sum(axis=1, keepdims=True)], axis=1)
     cells = probes.cells, probes.parts, probes.planes, probes.links
     shown = sky.astype(np.float32), probes.places, probes.goes_on
     rooms = made.rooms
@@ -80,7 +83,7 @@ def probe_set(made: "Field") -> ProbeSet:
     if made.air is not None:
         (a, b, c), (d, e, f) = made.air.low.tolist(), made.air.step.tolist()
         air = AirPlaces(made.air.values, (a, b, c), (d, e, f), made.air.there, made.air.parted)
-    return ProbeSet((x, y, z), probes.step, *cells, *shown, rooms.of, mirrors, air, id(made))
+    return ProbeSet((x, y, z), probes.step, *cells, *shown, rooms.of, mirrors, sky_seen, air, id(made))
 
 
 def units_of(units: "dict[str, Unit]") -> Units:

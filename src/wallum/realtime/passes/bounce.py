@@ -30,14 +30,15 @@ class ProbeLightPass(Pass):
 
     def key(self, draft: Draft, lit: Lit) -> object:
         look = pre_exposure(lit.scene.look.ev100), draft.view.show == "probes"
-        return self._probes.key(_others(draft)), look, tuple(sorted(draft.baked))
+        return self._probes.key(_others(draft)), look, tuple(sorted(draft.baked)), _sky_key(draft)
 
     def draw(self, draft: Draft) -> Steps:
         with self.log.measure(self.name) as work:
             for one in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
                 # What is seen through has no texels.
                 baked = draft.baked if one is draft.gbuffer else frozenset()
-                self._probes.fill(one, draft.view, _others(draft), not draft.active, baked)
+                sky = draft.scene.sky if draft.scene.open_sky else None
+                self._probes.fill(one, draft.view, _others(draft), not draft.active, baked, sky)
                 work["pixels"] = work.get("pixels", 0) + one.size[0] * one.size[1]
         yield
 
@@ -81,6 +82,15 @@ class ProbeLightOfHand(Pass):
             self._probes.fill_of_hand(draft.gbuffer, draft.view, draft.scene, looked_up)
             work["pixels"] = draft.size[0] * draft.size[1]
         yield
+
+
+def _sky_key(draft: Draft) -> object:
+    """What light straight from the sky depends on. While hand or hour move it, its strength alone follows at
+    once, see LitScene; how it is spread does when the light of probes comes."""
+    sky = draft.scene.sky
+    if sky is None or not draft.scene.open_sky:
+        return None
+    return True if draft.moving or sky.id in draft.active else (sky.key, tuple(sky.ground))
 
 
 def _others(draft: Draft) -> LitScene:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from wallum.frame.quality import Quality
 from wallum.frame.views import FACE, FROM_SURFACES
+from wallum.moment.bounce_gains import sky_strength
 from wallum.moment.camera import Camera
 from wallum.moment.kinds import SHADERS, by_kind
 from wallum.moment.lamps import NO_LAMPS, LampRows, Lamps
@@ -171,6 +172,8 @@ class Lighting:
         view = draft.view
         if self.unusual:
             features = features | {"UNUSUAL"}
+        if "SKY" in features and self.probes.there:
+            features = features | {"BY_PROBES"}
         if self._buffers.many:
             features = features | {"MANY_LAMPS"}
         mirrors = bool(features & {"SKY", "BOUNCE"}) and self.shows_mirrors(draft)
@@ -198,6 +201,9 @@ class Lighting:
             values |= self.mirrors.uniforms(scene, self.probes.room_light) | {"g_bounce": gbuffer.bounce}
         if "SKY" in features:
             values["g_open"] = gbuffer.open
+        if "BY_PROBES" in features and scene.sky is not None:
+            values["g_sky"] = gbuffer.sky
+            values["sky_gain"] = tuple(sky_strength(scene.sky) / gbuffer.sky_strength)
         if "FOLLOW" in features:
             values["follow"] = self._written_follow(scene)
         if scene.sun is not None and scene.sun.clouds is not None:

@@ -7,14 +7,15 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.bounce_gains import coloured, gains_of
+from wallum.moment.bounce_gains import coloured, gains_of, sky_strength
 from wallum.moment.room_light import RoomLight
-from wallum.moment.scene import OF, LitScene
+from wallum.moment.scene import OF, Dome, LitScene
 from wallum.physics.colour import LUMINANCE_WEIGHTS, luminance
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.probe_set import MOST_IMAGES, ProbeSet, Units
+from wallum.realtime.passes.probe_sky import ProbeSky
 
 __all__ = ["MOST_LIGHT", "Gains", "ProbeLight"]
 
@@ -25,6 +26,8 @@ Gains = Mapping[str, NDArray[np.float64]]
 ROW = 64
 # Half floats end a little later.
 MOST_LIGHT = 60_000.0
+# Variants of probe_light.frag.glsl by a value that each needs.
+NEEDED = {"BAKED": "g_baked", "LIVE": "beside_baked", "SKY": "probe_sky"}
 # A surface that lies so near a room's side is in it [m].
 NEAR_M = 0.1
 
@@ -51,6 +54,7 @@ class ProbeLight:
         self._textures: dict[str, moderngl.Texture | moderngl.Texture3D] = {}
         self._all: _Table | None = None
         self._beside: _Table | None = None  # the same without what is baked
+        self._sky: ProbeSky | None = None
         self.units: Units = {}
         self._versions: dict[str, int] = {}  # of each
         self.number = 0  # of the set
@@ -76,7 +80,9 @@ class ProbeLight:
         tables = [one.texture for one in (self._all, self._beside) if one is not None]
         for texture in (*self._textures.values(), *tables):
             texture.release()
-        self._set, self._textures, self._all, self._beside = probes, {}, None, None
+        if self._sky is not None:
+            self._sky.release()
+        self._set, self._textures, self._all, self._beside, self._sky = probes, {}, None, None, None
         self.units, self._versions = {}, {}
         self.number += 1
         if probes is None:
@@ -92,6 +98,7 @@ class ProbeLight:
         for texture in self._textures.values():
             texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._all, self._beside = _Table(self._context, probes), _Table(self._context, probes)
+        self._sky = ProbeSky(self._context, probes.sky_seen, ROW)
 
     def show_rooms(self, rooms: tuple[RoomLight, ...]) -> None:
         """Let what stands in rooms of the artist's see the images of those, which come after those found."""
@@ -186,10 +193,11 @@ class ProbeLight:
         scene: LitScene,
         whole: bool = True,
         baked: frozenset[str] = frozenset(),
+        sky: Dome | None = None,
     ) -> None:
         """Find what each pixel has from the probes about it.
 
-        whole : whether that is all light there is
+        whole : whether that is all light there is; sky : whose light straight from it is found too
         baked : ids of sources of which pixels that have baked light have theirs there
         """
         assert self._all is not None
@@ -207,8 +215,12 @@ class ProbeLight:
             if live:
                 self._write(self._beside, live, scene.bounce[1], exposure)
                 values = {"beside_baked": self._beside.texture}
-            sky = scene.sky is not None and scene.sky.id in baked
-            values |= {"g_baked": gbuffer.baked[0], "sky_is_baked": float(sky)}
+            by_pages = scene.sky is not None and scene.sky.id in baked
+            values |= {"g_baked": gbuffer.baked[0], "sky_is_baked": float(by_pages)}
+        if sky is not None:
+            assert self._sky is not None
+            values |= self._sky.uniforms(sky, exposure)
+            gbuffer.sky_strength = sky_strength(sky)
         self._look_up(gbuffer, view, gbuffer.probe_frame, values)
 
     def fill_of_hand(self, gbuffer: GBuffer, view: View, scene: LitScene, gains: Gains) -> None:
@@ -218,17 +230,17 @@ class ProbeLight:
         self._look_up(gbuffer, view, gbuffer.of_hand[1], {})
 
     def _look_up(
-        self, gbuffer: GBuffer, view: View, frame: moderngl.Framebuffer, baked: dict[str, object]
+        self, gbuffer: GBuffer, view: View, frame: moderngl.Framebuffer, more: dict[str, object]
     ) -> None:
         assert self._set is not None
         assert self._all is not None
         features = {"OWN"} if view.show == "probes" else set()
-        features |= ({"BAKED"} if baked else set()) | ({"LIVE"} if "beside_baked" in baked else set())
+        features |= {name for name, value in NEEDED.items() if value in more}
         program = self._programs.get("screen", "probe_light", frozenset(features))
         set_uniforms(
             program,
             **self._textures,
-            **baked,
+            **more,
             probe_light=self._all.texture,
             probe_low=self._set.low,
             probe_step=self._set.step,

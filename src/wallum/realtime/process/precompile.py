@@ -17,6 +17,7 @@ from wallum.realtime.level.probe_set import MirrorPlaces, ProbeSet
 from wallum.realtime.passes.sky_visibility import ALL_OPEN
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
+from wallum.transport.field.sky_parts import BINS
 
 __all__ = ["precompile"]
 
@@ -74,8 +75,11 @@ def _drawn_with_a_probe(renderer: Renderer, request: PictureRequest) -> bool:
     own = (np.zeros((1, 27), np.int32), none, none[:, :3], np.zeros((2, 3), bool), np.zeros(1, np.uint8))
     no_words = np.zeros(1, np.uint32)
     place = MirrorPlaces(none[:, :3], none[:, :3], none[:, :3], np.zeros(1, bool))
+    unseen = np.zeros((1, BINS), np.float16)
     renderer.set_probes(
-        ProbeSet((0.0, 0.0, 0.0), 1.0, no_words.reshape(1, 1, 1), no_words, none, *own, place, ALL_OPEN)
+        ProbeSet(
+            (0.0, 0.0, 0.0), 1.0, no_words.reshape(1, 1, 1), no_words, none, *own, place, unseen, ALL_OPEN
+        )
     )
     lights.take({"a": np.zeros((1 + len(ALL_OPEN.there), 3), np.float16)})
     for _ in renderer.draw(request):

@@ -1,5 +1,5 @@
 #version 430 core
-// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), MIRRORS (what smooth ones show of the level; MIRRORED, that alone), FLAT (light alike from all around), ROOMS (the same in boxes), PROBES (that alone, as probes have it), FOLLOW (glow by lamps), SKY, SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
+// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), MIRRORS (what smooth ones show of the level; MIRRORED, that alone), FLAT (light alike from all around), ROOMS (the same in boxes), PROBES (that alone, as probes have it), FOLLOW (glow by lamps), SKY, BY_PROBES (the sky as they see it), SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
 // of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR (so thick that it dims light before it arrives) and MIST;
 // ONE_LAMP is a single lamp to be added to what is there; IN_AIR lays the volume of lit air over what is near.
 
@@ -57,6 +57,10 @@ uniform float open_floor;      // 0 where none of it was baked with the sky: see
 uniform sampler2D mirror;      // the sky in all directions, see mirror.frag.glsl
 const int MIRROR_SIZE = 128;
 uniform float mirror_exposure;
+#ifdef BY_PROBES
+uniform sampler2D g_sky;       // illuminance straight from it, pre-exposed
+uniform vec3 sky_gain;         // by which it is stronger than when that was found
+#endif
 #endif
 #ifdef FOLLOW
 uniform sampler2D follow;      // by number of the lamp that glow follows
@@ -143,12 +147,12 @@ vec3 mirror_light(vec3 d, float rough) {
     return mix(lower, upper, f.y);
 }
 
-// Light of the sky, as far as it is open: see sky_visibility.frag.glsl.
-vec3 sky_light(Surface s, vec4 open, float shown) {
+// Light of the sky: what falls on a surface straight from it, and the share of its mirror image.
+vec3 sky_light(Surface s, vec3 illuminance, float shown) {
     vec3 mirrored = reflect(-s.to_eye, s.normal);
     vec3 gloss = (s.gloss * (s.share.x + s.share.y) + s.gloss_rise * s.share.y) * mirror_exposure;
     vec3 image = mirror_light(mirrored, s.rough);
-    vec3 diffuse = s.diffuse * sky_illuminance(oct_decode(open.zw)) * max(open.x, 0.0);
+    vec3 diffuse = s.diffuse * illuminance;
     image *= shown;
     float left = 1.0 - dot(s.steep, vec2(1.0 / 10.0, 1.0 / 21.0));
 #ifdef MIRRORED
@@ -243,7 +247,11 @@ void main() {
     by_probes -= level.counts;
 #endif
 #ifdef SKY
-    light += sky_light(s, open, of_sky);
+#ifdef BY_PROBES
+    light += sky_light(s, texture(g_sky, at).rgb * sky_gain, of_sky);
+#else
+    light += sky_light(s, sky_illuminance(oct_decode(open.zw)) * max(open.x, 0.0), of_sky);
+#endif
 #endif
 #ifdef BOUNCE
 #ifdef PROBES

@@ -1,7 +1,7 @@
 #version 430 core
 // What each pixel's surface has from the probes about it: how much of the sky it sees, as sky_visibility.frag.glsl
 // says it, and light that has come back from surfaces. OWN: of one probe alone, and where it lies.
-// BAKED: pixels that have light on baked pages have that; LIVE: and from probes what is not baked.
+// SKY: and light straight from the sky. BAKED: pixels that have light on baked pages have that; LIVE: and from probes what is not baked.
 
 #include "packing.glsl"
 #include "probes.glsl"
@@ -18,6 +18,10 @@ uniform float probe_turn;         // another for each picture, 0 to 1
 #ifdef OWN
 uniform sampler2D probe_middles;
 #endif
+#ifdef SKY
+#include "sky.glsl"
+uniform sampler2D probe_sky;      // illuminance of each straight from the sky, pre-exposed
+#endif
 #ifdef BAKED
 uniform sampler2D g_baked;        // see baked.frag.glsl
 uniform float sky_is_baked;
@@ -31,6 +35,7 @@ const float IMAGE_STEPS = 7.0;    // all that a half float has room for
 in vec3 v_ray;
 layout(location = 0) out vec4 out_open;
 layout(location = 1) out vec4 out_light;
+layout(location = 2) out vec4 out_sky;
 
 // How much sky lies toward a direction, from its mean way and its share over the half space about a normal:
 // the even function a + b . d that has both. Under the cosine, d along the normal is 2/3 in the mean and its
@@ -54,6 +59,7 @@ void main() {
     vec3 f = min(abs(within), 1.0);
     vec4 sky = vec4(0.0);
     vec3 light = vec3(0.0);
+    vec3 from_sky = vec3(0.0);
 #ifdef BAKED
     vec3 not_baked = vec3(0.0);
 #endif
@@ -76,6 +82,9 @@ void main() {
 #ifdef LIVE
             uvec2 live = texelFetch(beside_baked, place, 0).xy;
             not_baked += vec3(unpackHalf2x16(live.x), unpackHalf2x16(live.y).x) * w;
+#endif
+#ifdef SKY
+            from_sky += texelFetch(probe_sky, place, 0).rgb * w;
 #endif
             vec2 up_image = unpackHalf2x16(halves.w);
             sky += vec4(unpackHalf2x16(halves.z), up_image.x, blue_share.y) * w;
@@ -101,7 +110,9 @@ void main() {
     light = baked.a > 0.5 ? baked.rgb + not_baked * (over * (1.0 - away)) : light;
 #endif
     sky = mix(sky, vec4(n * (2.0 / 3.0), 1.0), away);
-    vec3 toward = normalize(sky.xyz + 0.05 * n);
+#ifdef SKY
+    from_sky = mix(from_sky * over, sky_illuminance(n), away);
+#endif
     vec3 mirrored = reflect(normalize(v_ray), n);
 #ifdef BAKED
     float sky_share = clamp(sky.w, 0.0, 1.0);
@@ -111,11 +122,13 @@ void main() {
         float part = dot(of_surfaces, weights) / max(dot(light, weights), 1e-6);
         part = min(part / max(1.0 - sky_share, 0.1), 1.0);
         sky_share = 1.0 - 1.0 / max(part, 0.01);
+        from_sky = vec3(0.0);
     }
 #else
     float sky_share = clamp(sky.w, 0.0, 1.0);
 #endif
-    out_open = vec4(sky_share, sky_toward(mirrored, n, sky), oct_encode(toward));
+    out_open = vec4(sky_share, sky_toward(mirrored, n, sky), 0.0, 0.0);
+    out_sky = vec4(min(from_sky, 60000.0), 1.0);
 #ifdef OWN
     // Each probe by itself: what it has, on a ball about its place, and darker about that, so far as it stands
     // for what is there.

@@ -17,9 +17,10 @@ from wallum.physics.arrays import Floats, dots
 from wallum.physics.colour import luminance
 from wallum.physics.emitters import cosine_directions
 from wallum.transport.field.probes import NO_PROBE, PLACES, Probes
+from wallum.transport.field.sky_parts import BINS, sky_bins
 from wallum.transport.rays import Hits, RayScene
 
-__all__ = ["ALL_RAYS", "BINS", "FEW_RAYS", "Seen", "cast", "sky_bins"]
+__all__ = ["ALL_RAYS", "FEW_RAYS", "Seen", "cast"]
 
 # Rays of each probe: more where there are few probes, as much as is worth the time.
 LEAST_RAYS, MOST_RAYS, ALL_RAYS = 160, 1024, 6_000_000
@@ -29,8 +30,6 @@ FEW_RAYS: Final = 24
 LAND_UP: Final = 0.5
 BATCH: Final = 512  # probes at once: small steps keep the window's thread free
 LIFT_M: Final = 2e-3
-AROUND, BANDS = 16, 4
-BINS: Final = AROUND * BANDS + 1  # the last is far ground
 # A surface of the level that lies beyond all probes; the back of what has one side only.
 LAND, DARK = -2, -3
 GOLDEN: Final = 0.6180339887
@@ -41,7 +40,7 @@ class Seen:
     """What N probes see.
 
     others : (N, N) share of a probe's view that each other one fills, by the cosine
-    sky    : (N, BINS) the same of parts of the sky, see `sky_bins`; land : (N,) of land beyond all probes
+    sky    : (N, BINS) the same of parts of the sky, see sky_parts.py; land : (N,) of land beyond all probes
     toward : (N, 3) mean of the directions to what is seen of the sky, each as often as it is
     dark   : (N,) share that is the back of what has one side: nothing is seen of that
     """
@@ -51,14 +50,6 @@ class Seen:
     land: NDArray[np.float32]
     toward: NDArray[np.float32]
     dark: NDArray[np.float32]
-
-
-def sky_bins(directions: Floats) -> NDArray[np.int64]:
-    """(N,) which part of the sky unit directions point to: bands of equal height by turns of 22.5 degrees."""
-    up = np.clip(directions[:, 1], -1.0, 1.0 - 1e-7)
-    turn = np.arctan2(directions[:, 0], -directions[:, 2]) / (2.0 * np.pi) % 1.0
-    bins = np.floor(up * BANDS) * AROUND + np.minimum(np.floor(turn * AROUND), AROUND - 1)
-    return np.where(up > 0.0, bins, BINS - 1).astype(np.int64)
 
 
 def rays_each(count: int) -> int:

@@ -8,15 +8,15 @@ from numpy.typing import NDArray
 
 from wallum.moment.bounce_gains import strengths
 from wallum.moment.kinds import kind_of
-from wallum.moment.scene import Dome, LitScene, Sun
+from wallum.moment.scene import LitScene, Sun
 from wallum.moment.view import bounding_spheres
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.cloud_shadow import ShadowMap
-from wallum.physics.dome import dome_directions
 from wallum.physics.emitters import halton
-from wallum.transport.field.cast import BINS, Seen, sky_bins
+from wallum.transport.field.cast import Seen
 from wallum.transport.field.glow import glow_light
 from wallum.transport.field.probes import PLACES, Probes
+from wallum.transport.field.sky_parts import sky_parts
 from wallum.transport.rays import LIFT_M, RayScene
 
 __all__ = ["Direct", "direct_of"]
@@ -55,17 +55,6 @@ def direct_of(
         return Direct(seen.sky @ parts.astype(np.float32), parts[:-1].mean(axis=0))
     index = scene.lamps.ids.index(source_id)
     return Direct(_lamp(rays, probes, scene, index), np.zeros(3))
-
-
-def sky_parts(sky: Dome) -> NDArray[np.float64]:
-    """(BINS, 3) mean luminance of each part of the sky, and of far ground [cd/m2]."""
-    ways, solid = dome_directions(*sky.luminance.shape[:2])
-    bins = sky_bins(ways.reshape(-1, 3))
-    weight = np.bincount(bins, solid.ravel(), BINS)
-    light = [np.bincount(bins, solid.ravel() * sky.luminance[..., k].ravel(), BINS) for k in range(3)]
-    out = np.asarray(np.stack(light, axis=1) / np.maximum(weight, 1e-12)[:, None])
-    out[-1] = sky.ground
-    return out
 
 
 def _spread(probes: Probes) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
