@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import field_of, grey_level
+from level_shapes import field_of, grey_level, slabs_about
 from level_shapes import level_of as shared_level
 from scipy.ndimage import map_coordinates
 
@@ -13,8 +13,11 @@ from wallum.level.flatten import flatten
 from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import box, grid
 from wallum.moment.evaluate import evaluate
+from wallum.moment.scene import Dome
+from wallum.physics.dome import dome_directions, dome_illuminance
 from wallum.transport.field.bounce import BounceField, Field
 from wallum.transport.field.making import make_field
+from wallum.transport.field.sky_parts import PARTS, SOLID, WEIGHTS, sky_parts
 from wallum.transport.rays import RayScene
 
 
@@ -136,3 +139,41 @@ def test_without_its_air_a_field_is_as_it_was(houses):
     early, made = houses
     assert np.array_equal(early.probes.places, made.probes.places)
     assert len(replace(made, air=None).rooms) == len(made.rooms)
+
+
+def test_ground_beyond_lights_no_air_in_a_closed_room():
+    """A room that stands on nothing: all about it half of what is seen is far ground."""
+    air = made_of(grey_level(*slabs_about((0.0, 0.0, 0.0), (4.0, 3.0, 5.0), 0.1)))[-1].air
+    inside = np.stack(np.meshgrid([0.2, 2.0, 3.8], [0.2, 1.5, 2.8], [0.2, 2.5, 4.8]), axis=-1).reshape(-1, 3)
+    assert read(air, inside, 1).max() < 0.01
+    assert air.values[0, 0, 0, 1] > 0.3
+
+
+def test_air_beside_a_wall_has_the_half_of_the_sky_that_it_sees():
+    """East is bright, west is dark: before a wall in the west the air has all of the light, behind one none."""
+    wall = box((-0.1, 0.0, -15.0), (0.1, 15.0, 15.0), 0)
+    made = made_of(level_of(ground(4.0), wall))[-1]
+    ways, _ = dome_directions()
+    light = np.where(ways[..., :1] > 0.0, 1000.0, 10.0) * np.ones(3)
+    parts = sky_parts(Dome("sky", light.astype(np.float32), np.zeros(3), (1.0,)))[:PARTS]
+    seen = made.air.sky[:, :PARTS].astype(float)
+    shape = made.air.values.shape[:3]
+    places = made.air.low + np.stack(np.unravel_index(np.arange(len(seen)), shape), axis=1) * made.air.step
+    low = (places[:, 1] > 0.0) & (places[:, 1] < 2.0) & (np.abs(places[:, 2]) < 3.0)
+    for side, bright in ((1.0, 1000.0), (-1.0, 10.0)):
+        near = low & (side * places[:, 0] > 0.2) & (side * places[:, 0] < 1.5)
+        assert near.any()
+        assert seen[near].sum(axis=1) == pytest.approx(np.full(near.sum(), 0.25), abs=0.07)
+        shown = (seen[near] @ parts).sum(axis=0) / seen[near].sum()
+        assert shown == pytest.approx(np.full(3, bright), rel=0.08, abs=70.0)
+
+
+def test_parts_of_the_sky_are_all_of_it():
+    assert WEIGHTS.sum() == pytest.approx(1.0)
+    assert SOLID.sum() == pytest.approx(2.0 * np.pi)
+    ways, _ = dome_directions()
+    rising = 100.0 + 900.0 * ways[..., 1:2] * np.ones(3)
+    parts = sky_parts(Dome("sky", rising.astype(np.float32), np.full(3, 7.0), (1.0,)))
+    assert parts[-1] == pytest.approx(np.full(3, 7.0))
+    level_ground = dome_illuminance(rising)
+    assert np.pi * WEIGHTS @ parts[:-1] == pytest.approx(level_ground, rel=0.04)

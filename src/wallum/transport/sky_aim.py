@@ -14,12 +14,10 @@ from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
 from wallum.transport.field.bounce import Field
 from wallum.transport.field.probes import NO_PROBE
-from wallum.transport.field.sky_parts import AROUND, BANDS, sky_bins, sky_parts
+from wallum.transport.field.sky_parts import AROUND, EDGES, PARTS, SOLID, sky_bins, sky_parts
 
 __all__ = ["SkyAim"]
 
-PARTS: Final = AROUND * BANDS
-SOLID: Final = 2.0 * np.pi / PARTS  # of each part [sr]
 # Where a probe sees more of the sky than this, chance finds it well enough.
 MOST_SEEN: Final = 0.35
 
@@ -34,7 +32,7 @@ class SkyAim:
         total = worth.sum(axis=1)
         share = worth / np.maximum(total, 1e-20)[:, None]
         self._ends = np.cumsum(share, axis=1)
-        self._density = share / np.float32(SOLID)
+        self._density = share / SOLID.astype(np.float32)
         self._aims = (total > 0.0) & (seen.sum(axis=1) < MOST_SEEN)
 
     def find(self, places: Floats, normals: Floats) -> NDArray[np.int64]:
@@ -48,7 +46,8 @@ class SkyAim:
         """(K, 3) a direction for each of some surfaces, by their probes, and its density [1/sr]."""
         u = rng.random((len(probes), 3), dtype=np.float32)
         part = (self._ends.take(probes, 0) < u[:, :1]).sum(axis=1).clip(0, PARTS - 1)
-        up = (part // AROUND + u[:, 1]) / np.float32(BANDS)
+        low, high = EDGES.take(part // AROUND), EDGES.take(part // AROUND + 1)
+        up = (low + (high - low) * u[:, 1]).astype(np.float32)
         turn = (part % AROUND + u[:, 2]) * np.float32(2.0 * np.pi / AROUND)
         flat = np.sqrt(np.maximum(1.0 - up * up, 0.0))
         toward = np.stack([np.sin(turn) * flat, up, -np.cos(turn) * flat], axis=1)

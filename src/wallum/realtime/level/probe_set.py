@@ -38,6 +38,7 @@ class AirPlaces:
     """What the air about A places of a grid sees: see transport.field.air."""
 
     values: NDArray[np.float16]
+    sky: NDArray[np.float16]
     low: tuple[float, float, float]
     step: tuple[float, float, float]
     there: NDArray[np.bool_]
@@ -82,7 +83,7 @@ def probe_set(made: "Field") -> ProbeSet:
     air = None
     if made.air is not None:
         (a, b, c), (d, e, f) = made.air.low.tolist(), made.air.step.tolist()
-        air = AirPlaces(made.air.values, (a, b, c), (d, e, f), made.air.there, made.air.parted)
+        air = AirPlaces(made.air.values, made.air.sky, (a, b, c), (d, e, f), made.air.there, made.air.parted)
     return ProbeSet((x, y, z), probes.step, *cells, *shown, rooms.of, mirrors, sky_seen, air, id(made))
 
 

@@ -4,18 +4,19 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.scene import LitScene
+from wallum.moment.scene import Dome, LitScene
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.level.probe_set import AirPlaces
 from wallum.realtime.passes.probe_light import MOST_LIGHT, ProbeLight
+from wallum.transport.field.sky_parts import BINS, PARTS, SOLID, sky_parts
 
 __all__ = ["ALL_OPEN", "SkyVisibility"]
 
 # Stands for air of which nothing is known (yet).
 ALL_OPEN = AirPlaces(
-    np.broadcast_to(np.array([1.0, 0.5], np.float16), (2, 2, 2, 2)), (-1.0, -1.0, -1.0), (2.0, 2.0, 2.0),
-    np.ones(8, bool), np.zeros((0, 2), np.int32),
+    np.broadcast_to(np.array([1.0, 0.5], np.float16), (2, 2, 2, 2)), np.zeros((8, BINS), np.float16),
+    (-1.0, -1.0, -1.0), (2.0, 2.0, 2.0), np.ones(8, bool), np.zeros((0, 2), np.int32),
 )  # fmt: skip
 
 
@@ -24,19 +25,21 @@ class SkyVisibility:
 
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
         self._context, self._programs = context, programs
-        self._air, self._texture = ALL_OPEN, self._texture_of(ALL_OPEN.values)
+        self._air = ALL_OPEN
+        self._seen: NDArray[np.float32] | None = None  # how much of each part of the sky, see AirPlaces
+        self._open: moderngl.Texture3D | None = None
+        self._open_to: object = None
         self._surfaces: moderngl.Texture3D | None = None
         self._lit: object = None
         self.number = 0  # of what is known of the air
 
     def set_air(self, air: AirPlaces | None) -> None:
         """Know how open the air is; None: all of it is."""
-        self._texture.release()
-        self._air = air or ALL_OPEN
-        self._texture = self._texture_of(self._air.values)
-        if self._surfaces is not None:
-            self._surfaces.release()
-        self._surfaces, self._lit = None, None
+        for texture in (self._open, self._surfaces):
+            if texture is not None:
+                texture.release()
+        self._air, self._seen = air or ALL_OPEN, None
+        self._open = self._surfaces = self._open_to = self._lit = None
         self.number += 1
 
     def _texture_of(self, values: NDArray[np.float16]) -> moderngl.Texture3D:
@@ -54,19 +57,44 @@ class SkyVisibility:
             shape = (*self._air.values.shape[:3], 4)
             light = np.zeros((len(self._air.there), 4), np.float16)
             light[:, :3] = np.minimum(probes.air_light(scene) * exposure, MOST_LIGHT)
-            if self._surfaces is None:
-                self._surfaces = self._texture_of(light.reshape(shape))
-            else:
-                self._surfaces.write(np.ascontiguousarray(light.reshape(shape).transpose(2, 1, 0, 3)))
+            light[:, 3] = self._air.values[..., 0].ravel()
+            self._surfaces = self._written(self._surfaces, light.reshape(shape))
             self._lit = key
         return self._surfaces
 
-    @property
-    def openness(self) -> dict[str, object]:
-        """Values by which air_lit.frag.glsl finds how open a place is."""
-        step, counts = np.array(self._air.step), np.array(self._air.values.shape[:3])
+    def _written(self, texture: moderngl.Texture3D | None, values: NDArray[np.float16]) -> moderngl.Texture3D:
+        """A texture with values (X, Y, Z, C); None: a new one."""
+        if texture is None:
+            return self._texture_of(values)
+        texture.write(np.ascontiguousarray(values.transpose(2, 1, 0, 3)))
+        return texture
+
+    def _of_sky(self, sky: Dome) -> NDArray[np.float32]:
+        """(A, 3) how bright what places see of a sky is, over the mean of all of it."""
+        if self._seen is None:
+            seen = self._air.sky[:, :PARTS].astype(np.float32)
+            whole = seen.sum(axis=1, keepdims=True)
+            # What sees none has what lies about it, in the mean of all.
+            even = (SOLID / SOLID.sum()).astype(np.float32)
+            self._seen = np.where(whole > 0.0, seen / np.maximum(whole, 1e-6), even)
+        parts = sky_parts(sky)[:PARTS]
+        mean = np.maximum(SOLID @ parts / SOLID.sum(), 1e-12)
+        return np.asarray(self._seen @ (parts / mean).astype(np.float32), np.float32)
+
+    def openness(self, sky: Dome | None) -> dict[str, object]:
+        """Values by which air_lit.frag.glsl finds what a place has of a sky."""
+        shape = self._air.values.shape[:3]
+        if self._open is None or self._open_to != (None if sky is None else sky.key):
+            values = np.zeros((*shape, 4), np.float16)
+            values[..., :3] = self._air.values[..., :1]
+            values[..., 3] = self._air.values[..., 1]
+            if sky is not None and self._air is not ALL_OPEN:
+                values[..., :3] *= self._of_sky(sky).reshape(*shape, 3).astype(np.float16)
+            self._open = self._written(self._open, values)
+            self._open_to = None if sky is None else sky.key
+        step, counts = np.array(self._air.step), np.array(shape)
         return {
-            "openness": self._texture,
+            "openness": self._open,
             "open_low": tuple(np.array(self._air.low) - 0.5 * step),
             "open_over": tuple(1.0 / (counts * step)),
             "open_inset": tuple(0.5 / counts),

@@ -16,10 +16,12 @@ uniform vec2 air_shadows;       // 1 where shadows of the sun count in the air; 
 #ifdef SKY
 #include "sky.glsl"
 uniform vec3 far_ground;        // its luminance, pre-exposed
-uniform sampler3D openness;     // share of the upper half that is open; of all ways that end on far ground
+uniform sampler3D openness;     // share of the upper half that is open, times how bright that is over the mean of
+                                // all of it, by channel; share of all ways that end on far ground
 #endif
 #ifdef AROUND
-uniform sampler3D air_surfaces; // mean luminance of what surfaces are seen, over all ways, pre-exposed
+uniform sampler3D air_surfaces; // mean luminance of what surfaces are seen, over all ways, pre-exposed; share of
+                                // the upper half that is open
 #endif
 #if defined(SKY) || defined(AROUND)
 uniform vec3 open_low;          // place of the first
@@ -140,27 +142,28 @@ void main() {
     vec3 place = clamp(within, open_inset, 1.0 - open_inset);
     vec3 past = max(-within, within - 1.0);
     float beyond = clamp(8.0 * max(max(past.x, past.y), past.z), 0.0, 1.0);
-    vec2 open = vec2(0.0);
+    vec4 open = vec4(0.0);
     vec3 below = vec3(0.0);
     vec3 about = vec3(0.0);
 #endif
 #ifdef SKY
-    open = mix(texture(openness, place).rg, vec2(1.0, 0.5), beyond);
-    open = mix(vec2(1.0, 0.5), open, air_shadows.y) * air_shares.y;
-    below = far_ground * open.y;
-    first += sky_scattered(d, air_eye[0].w) * open.x;
+    const vec4 all_open = vec4(1.0, 1.0, 1.0, 0.5);
+    open = mix(all_open, texture(openness, place), air_shadows.y * (1.0 - beyond)) * air_shares.y;
+    below = far_ground * open.a;
+    first += sky_scattered(d, air_eye[0].w) * open.rgb;
 #ifdef MIST
-    second += sky_scattered(d, air_eye[1].w) * open.x;
+    second += sky_scattered(d, air_eye[1].w) * open.rgb;
 #endif
 #ifdef POCKETS
-    third += sky_scattered(d, pocket_forward) * open.x;
+    third += sky_scattered(d, pocket_forward) * open.rgb;
 #endif
 #endif
 #ifdef AROUND
     // Where the upper half is open, surfaces lie below.
-    about = texture(air_surfaces, place).rgb * (1.0 - beyond);
-    below += about * open.x;
-    about *= 1.0 - open.x;
+    vec4 seen = texture(air_surfaces, place);
+    about = seen.rgb * (1.0 - beyond);
+    below += about * seen.a;
+    about *= 1.0 - seen.a;
 #endif
 #if defined(SKY) || defined(AROUND)
     first += about + below * from_below(d, air_eye[0].w);

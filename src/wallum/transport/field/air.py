@@ -18,6 +18,7 @@ from wallum.physics.colour import luminance
 from wallum.physics.emitters import halton
 from wallum.transport.field.extent import focus
 from wallum.transport.field.probes import NO_PROBE, Probes
+from wallum.transport.field.sky_parts import BINS, sky_bins
 from wallum.transport.rays import RayScene
 
 __all__ = ["OpenAir", "look_about"]
@@ -34,9 +35,10 @@ DOWN, GONE, COVERED = -0.7, 0.8, 0.3
 # What faces up by this cosine is ground.
 GROUND_UP: Final = 0.5
 SETS: Final = 16
-# What sees so little lies in a closed room; neighbours that see about as much need not be told apart. Where
-# it is looked, beside two places, whether anything gets past what stands between them: in steps of the grid.
-CLOSED, ALIKE = 0.08, 0.02
+# What sees so little lies in a closed room, so much in one that is open on a side; neighbours that see about
+# as much need not be told apart. Where it is looked, beside two places, whether anything gets past what
+# stands between them: in steps of the grid.
+CLOSED, ROOFED, ALIKE = 0.08, 0.6, 0.03
 BESIDE: Final = np.array(
     [(0.23, 0.31, -0.17), (-0.29, 0.13, 0.27), (0.11, -0.27, 0.33), (-0.19, -0.21, -0.31)]
 )
@@ -48,13 +50,16 @@ class OpenAir:
 
     values : (X, Y, Z, 2) float16: share of the upper half that is open sky, walls between places taken in;
              share of all ways that end on ground beyond all probes
+    sky    : (A, BINS) float16: share of all ways that see each part of the sky, see sky_parts.py
     low, step : (3,) the first place, and the way to the next [m]
     surfaces  : (A, N) share of all ways of a place that end on what each probe stands for
     there  : (A,) whether it is in the open, and not inside a body
-    parted : (K, 2) numbers of neighbours that a wall stands between, or of which one is inside a body
+    parted : (K, 2) numbers of neighbours of which one lies in a closed room, that a wall stands between, or
+             of which one is inside a body
     """
 
     values: NDArray[np.float16]
+    sky: NDArray[np.float16]
     low: NDArray[np.float64]
     step: NDArray[np.float64]
     surfaces: csr_matrix
@@ -99,12 +104,14 @@ def look_about(rays: RayScene, probes: Probes, bounds: NDArray[np.float64]) -> I
     places = low + np.stack(np.unravel_index(np.arange(number), counts), axis=1) * step
     sky, land = np.zeros(number, np.float32), np.zeros(number, np.float32)
     inside, under, parts = np.zeros(number, bool), np.zeros(number, bool), []
+    by_part = np.zeros((number, BINS), np.float16)
     sets = np.stack([_directions(turn) for turn in range(SETS)])
     for first in range(0, number, BATCH):
         rows = np.arange(first, min(first + BATCH, number))
         ways = sets[rows % SETS]
         seen = _look(rays, probes, places[rows], ways)
         sky[rows] = seen.sky.sum(axis=1) / (ways[:, :, 1] > 0.0).sum(axis=1)
+        by_part[rows] = _of_sky(seen, ways)
         inside[rows] = seen.back.mean(axis=1) > INSIDE_SHARE
         land[rows], under[rows] = seen.land.mean(axis=1), _under(seen, ways, sky[rows])
         parts.append(_of_probes(seen, len(probes)))
@@ -118,8 +125,12 @@ def look_about(rays: RayScene, probes: Probes, bounds: NDArray[np.float64]) -> I
         if found is None:
             yield 0.95
             continue
+        one, other = found[1].T
+        darker = np.minimum(land[one], land[other])  # no light of ground beyond gets into closed rooms
+        for side in (one, other):
+            np.minimum.at(land, side, darker)
         values = np.stack([found[0], land.reshape(counts).astype(np.float16)], axis=3)
-        yield OpenAir(values, low, step, surfaces, there.ravel(), found[1])
+        yield OpenAir(values, by_part, low, step, surfaces, there.ravel(), found[1])
 
 
 @dataclass(frozen=True)
@@ -141,6 +152,13 @@ def _under(seen: _Seen, ways: NDArray[np.float64], sky: NDArray[np.float32]) -> 
     down = ways[:, :, 1] < DOWN
     gone = (seen.gone & down).sum(axis=1) > GONE * down.sum(axis=1)
     return np.asarray(gone & (sky < COVERED))
+
+
+def _of_sky(seen: _Seen, ways: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(B, BINS) share of the ways of each place that see a part of the sky."""
+    count, each = seen.sky.shape
+    own = np.repeat(np.arange(count), each) * BINS + sky_bins(ways.reshape(-1, 3))
+    return np.bincount(own, seen.sky.ravel(), count * BINS).reshape(count, BINS) / each
 
 
 def _of_probes(seen: _Seen, count: int) -> csr_matrix:
@@ -191,8 +209,8 @@ def _walls_taken_in(
 ) -> Iterator[tuple[NDArray[np.float16], NDArray[np.int32]] | None]:
     """How open the air is about each place (X, Y, Z), and which are parted (K, 2), at last; None between.
 
-    Between two of them it is what lies between theirs. So where a wall stands between a closed room and what
-    lies beyond it, both are as dark as the room, and one inside a body as the darkest about it: no light of
+    Between two of them it is what lies between theirs. So where a wall stands between a room and what lies
+    beyond it, both are as dark as the room, and one inside a body as the darkest about it: no light of
     the one side gets into the air of the other. What lets some of it through, as slats do, is no wall.
     """
     counts = seen.shape
@@ -208,11 +226,12 @@ def _walls_taken_in(
         here = tuple(slice(max(0, -w), n - max(0, w)) for w, n in zip(way, counts, strict=True))
         beyond = tuple(slice(max(0, w), n - max(0, -w)) for w, n in zip(way, counts, strict=True))
         parted = ~(there[here] & there[beyond])
-        closed = np.minimum(own[here], own[beyond]) < CLOSED
-        doubt = np.nonzero(~parted & closed & (np.abs(own[here] - own[beyond]) > ALIKE))
-        parted &= closed
+        least = np.minimum(own[here], own[beyond])
+        doubt = np.nonzero(~parted & (least < ROOFED) & (np.abs(own[here] - own[beyond]) > ALIKE))
+        parted &= least < ROOFED
         parted[doubt] = _walled(rays, places[here][doubt], places[beyond][doubt], step)
-        pairs.append(np.stack([number[here][parted], number[beyond][parted]], axis=1))
+        closed = parted & (least < CLOSED)
+        pairs.append(np.stack([number[here][closed], number[beyond][closed]], axis=1))
         darker = np.where(parted, np.minimum(own[here], own[beyond]), np.float32(1.0))
         for side in (here, beyond):  # one after the other: they lie over each other
             out[side] = np.minimum(out[side], darker)

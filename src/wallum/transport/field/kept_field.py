@@ -29,7 +29,7 @@ from wallum.transport.rays import RayScene
 __all__ = ["field_key", "kept_bounce", "kept_field", "level_key", "load_field", "save_field"]
 
 log = logging.getLogger("wallum.derived")
-VERSION: Final = 21
+VERSION: Final = 25
 # Of all fields in one folder: the oldest go; and of one, unpacked.
 HELD_BYTES, MOST_BYTES = 400 << 20, 1 << 30
 # What a sparse matrix is kept as.
@@ -101,7 +101,12 @@ def _read(kept: Any) -> Field:
     plain = {one.name: kept[f"air_{one.name}"] for one in fields(OpenAir) if one.name != "surfaces"}
     places = int(np.prod(plain["values"].shape[:3]))
     matrix = csr_matrix(tuple(kept[f"air_{name}"] for name in MATRIX), (places, count))
-    if plain["values"].ndim != 4 or len(plain["there"]) != places or plain["parted"].max(initial=0) >= places:
+    if (
+        plain["values"].ndim != 4
+        or len(plain["sky"]) != places
+        or len(plain["there"]) != places
+        or plain["parted"].max(initial=0) >= places
+    ):
         raise ValueError("air that is no grid")
     air = OpenAir(**plain, surfaces=matrix)
     return Field(probes, seen, smoothing(probes), rooms, air)

@@ -16,7 +16,7 @@ from wallum.physics.emitters import halton
 from wallum.transport.field.cast import Seen
 from wallum.transport.field.glow import glow_light
 from wallum.transport.field.probes import PLACES, Probes
-from wallum.transport.field.sky_parts import sky_parts
+from wallum.transport.field.sky_parts import WEIGHTS, sky_parts
 from wallum.transport.rays import LIFT_M, RayScene
 
 __all__ = ["Direct", "direct_of"]
@@ -52,7 +52,7 @@ def direct_of(
         return Direct(_sun(rays, probes, scene.sun) * over.astype(np.float32), np.full(3, up))
     if scene.sky is not None and scene.sky.id == source_id:
         parts = np.pi * sky_parts(scene.sky) / gain
-        return Direct(seen.sky @ parts.astype(np.float32), parts[:-1].mean(axis=0))
+        return Direct(seen.sky @ parts.astype(np.float32), WEIGHTS @ parts[:-1])
     index = scene.lamps.ids.index(source_id)
     return Direct(_lamp(rays, probes, scene, index), np.zeros(3))
 

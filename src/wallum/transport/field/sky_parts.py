@@ -10,18 +10,27 @@ from wallum.moment.scene import Dome
 from wallum.physics.arrays import Floats
 from wallum.physics.dome import dome_directions
 
-__all__ = ["AROUND", "BANDS", "BINS", "sky_bins", "sky_parts"]
+__all__ = ["AROUND", "BINS", "EDGES", "PARTS", "SOLID", "WEIGHTS", "sky_bins", "sky_parts"]
 
-AROUND, BANDS = 16, 4
-BINS: Final = AROUND * BANDS + 1  # the last is far ground
+AROUND: Final = 16
+# Heights (sines of elevation) that bands of parts lie between: narrow at the horizon, where light of dawn and
+# dusk is, and where hills and walls hide the lower half of it.
+EDGES: Final = np.array([0.0, 0.03, 0.08, 0.16, 0.3, 0.55, 1.0])
+PARTS: Final = AROUND * (len(EDGES) - 1)
+BINS: Final = PARTS + 1  # the last is far ground
+# (PARTS,) solid angle of each part [sr].
+SOLID: Final = np.repeat(np.diff(EDGES), AROUND) * (2.0 * np.pi / AROUND)
+# (PARTS,) of what falls on level ground, how much is from each part of an even sky.
+WEIGHTS: Final = np.repeat(np.diff(EDGES**2), AROUND) / AROUND
 
 
 def sky_bins(directions: Floats) -> NDArray[np.int64]:
-    """(N,) which part of the sky unit directions point to: bands of equal height by turns of 22.5 degrees."""
-    up = np.clip(directions[:, 1], -1.0, 1.0 - 1e-7)
+    """(N,) which part of the sky unit directions point to: bands by turns of 22.5 degrees."""
+    up = np.asarray(directions[:, 1])
     turn = np.arctan2(directions[:, 0], -directions[:, 2]) / (2.0 * np.pi) % 1.0
-    bins = np.floor(up * BANDS) * AROUND + np.minimum(np.floor(turn * AROUND), AROUND - 1)
-    return np.where(up > 0.0, bins, BINS - 1).astype(np.int64)
+    around = np.minimum(np.floor(turn * AROUND), AROUND - 1)
+    bins = np.searchsorted(EDGES[1:-1], up, side="right") * AROUND + around
+    return np.where(up > 0.0, bins, PARTS).astype(np.int64)
 
 
 @lru_cache(maxsize=4)
