@@ -1,5 +1,7 @@
 """The day in the real window: ribbon, play, pegs, exposure, the grid, heroes and glow."""
 
+from types import SimpleNamespace
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -125,12 +127,12 @@ def test_the_day_plays_loops_and_ends(qtbot, desk):
 def test_in_play_the_exposure_follows_slowly_and_metering_is_back_at_rest(qtbot, desk):
     came = frames_of(desk)
     qtbot.waitUntil(lambda: bool(came), timeout=120_000)
-    desk.exposing.shown_ev, desk.exposing._target, desk.exposing._at = 10.0, 12.0, 0.0
-    held = desk.exposing.held(Look(exposed="metered", speed_up=2.0), dragging=False, playing=True)
+    desk.exposing.note(SimpleNamespace(ev100=10.0, metered=12.0))
+    held = desk.exposing.held(Look(exposed="metered", speed_up=2.0), dragging=False, pace=1.0)
     assert 10.0 < held <= 11.0
-    assert desk.exposing.held(Look(exposed="metered"), dragging=True, playing=False) == 10.0
-    assert desk.exposing.held(Look(exposed="metered"), dragging=False, playing=False) is None
-    assert desk.exposing.held(Look(), dragging=True, playing=True) is None
+    assert desk.exposing.held(Look(exposed="metered"), dragging=True, pace=None) == 10.0
+    assert desk.exposing.held(Look(exposed="metered"), dragging=False, pace=None) is None
+    assert desk.exposing.held(Look(), dragging=True, pace=1.0) is None
 
 
 def test_exposure_is_held_while_a_lamp_is_dragged_and_the_drift_is_shown(qtbot, desk):

@@ -5,6 +5,7 @@ import pytest
 from kept_work import end_of, leave_work
 
 from wallum.document import autosave, migrations
+from wallum.document.look import Look
 from wallum.document.paths import put
 from wallum.document.project import SCHEMA_VERSION, Project, base_light
 from wallum.document.sources import SpotSource
@@ -176,3 +177,15 @@ def test_a_project_named_as_long_as_the_system_allows_is_saved_and_kept(project,
     leave_work(put(project, "look/ev100", 3.0), file)
     assert load(file) == project
     assert len(autosave.recoverable(file)) == 1
+
+
+def test_older_projects_meter_night_as_bright_as_they_did():
+    old = {
+        "schema_version": 13,
+        "name": "P",
+        "variants": [{"id": "v", "name": "V", "look": {"exposed": "metered"}}],
+    }
+    project = Project.model_validate(migrations.migrate(old, "old.wallum"))
+    assert {project.look.darker, project.variants[0].look.darker} == {(0.0,) * 5}
+    assert project.variants[0].look.exposed == "metered"
+    assert Look().darker[0] == pytest.approx(4.29, abs=0.02)

@@ -3,7 +3,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wallum.physics.exposure import MID_GREY, ev_for_luminance, exposure_scale, grey_luminance
+from wallum.document.look import Look
+from wallum.physics.exposure import (
+    MID_GREY,
+    ev_for_luminance,
+    exposure_scale,
+    grey_luminance,
+    key_value,
+    metered_ev,
+)
 from wallum.physics.tone import DEFAULT_CURVE, ToneCurve, bayer_matrix, srgb_decode, srgb_encode
 
 
@@ -49,3 +57,27 @@ def test_srgb_decodes_what_it_encodes(value):
 def test_dither_thresholds_are_each_there_once_and_centred():
     matrix = bayer_matrix(3)
     assert sorted(matrix.ravel()) == pytest.approx((np.arange(64) + 0.5) / 64)
+
+
+def test_the_key_is_as_published():
+    """Krawczyk and others 2005, eq. 11, where the logarithm is a whole number."""
+    assert key_value(np.array([0.0, 9.0, 99.0, 9999.0])) == pytest.approx(
+        [0.03, 1.03 - 2.0 / 3.0, 0.53, 1.03 - 2.0 / 6.0]
+    )
+
+
+@pytest.mark.parametrize("light", [0.01, 0.1, 1.0, 10.0, 100.0, 1000.0])
+def test_a_metered_picture_is_as_much_darker_as_the_key_says(light):
+    ev = metered_ev(np.full(6, light), np.ones(6), darker=Look().darker)
+    shown = light * exposure_scale(ev) / MID_GREY
+    assert shown == pytest.approx(float(key_value(light) / key_value(1000.0)), rel=0.03)
+
+
+def test_by_day_a_metered_picture_is_as_it_was_and_never_brighter_for_less_light():
+    bright = metered_ev(np.full(6, 5000.0), np.ones(6), darker=Look().darker)
+    assert bright == metered_ev(np.full(6, 5000.0), np.ones(6))
+    lights = np.geomspace(1e-4, 1e5, 60)
+    shown = [
+        one * exposure_scale(metered_ev(np.full(2, one), np.ones(2), darker=Look().darker)) for one in lights
+    ]
+    assert (np.diff(shown) > -1e-9).all()

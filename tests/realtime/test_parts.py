@@ -17,6 +17,7 @@ from wallum.moment.camera import Camera, boxes_inside, frustum_planes
 from wallum.moment.evaluate import evaluate
 from wallum.physics.emitters import cone_directions
 from wallum.physics.photometry import cone_falloff, range_window
+from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.level.bundle import LevelBundle
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.level.chunking import CHUNK
@@ -24,8 +25,8 @@ from wallum.realtime.level.drawing import LevelOnGpu
 from wallum.realtime.pace import Pace
 from wallum.realtime.passes.cascades import cascades_for
 from wallum.realtime.passes.clusters import CELL_PIXELS, assign_lamps
+from wallum.realtime.passes.lamp_scissor import lamp_scissor
 from wallum.realtime.passes.lamp_shadows import LampShadows
-from wallum.realtime.passes.lighting import lamp_scissor, pre_exposure
 from wallum.realtime.passes.sun_shadows import PARTS, SunShadows
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.memory import Block, load_value, store_value

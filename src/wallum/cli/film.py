@@ -65,6 +65,9 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
         drawn = prepare(document, level, file)
         camera = Camera.of_shot(shot, size[0] / size[1], far_for(level.bounds))
         held: float | None = None
+        # Of the level's time for each picture: the eye comes after the hour in that.
+        step_s = (hours[1] - hours[0]) % 24.0 * 3600.0 if len(hours) > 1 else 0.0
+        level_seconds = max(step_s, 1.0 / options["fps"])
         lit_at = float("-inf")
         exposures = []
         with click.progressbar(hours, label=str(out), hidden=as_json) as run:
@@ -76,14 +79,12 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
                 made = drawn.picture(now, camera, size, settle, relight, held_ev=held)
                 writer.add(made.rgb)
                 exposures.append(round(made.ev100, 3))
-                # The eye comes after the light at its own pace, as in play.
+                # As in play.
                 look = at_moment(now, Moment(hour)).look
                 if made.metered is None or look.exposed != "metered":
                     held = None
                 else:
-                    held = adapted_ev(
-                        made.ev100, made.metered, 1.0 / options["fps"], look.speed_up, look.speed_down
-                    )
+                    held = adapted_ev(made.ev100, made.metered, level_seconds, look.speed_up, look.speed_down)
     if as_json:
         print_json({"file": str(out), "pictures": len(hours), "fps": options["fps"], "ev100": exposures})
         return

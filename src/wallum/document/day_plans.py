@@ -13,7 +13,7 @@ from pydantic import Field, ValidationError
 from wallum.document.air import Air, Mist
 from wallum.document.fields import Item, declared
 from wallum.document.lanes import Lane
-from wallum.document.look import Look
+from wallum.document.look import AS_METERED, Look
 from wallum.document.owners import PEGGED, title_of
 from wallum.document.paths import refusal
 from wallum.document.project import Project
@@ -37,7 +37,7 @@ __all__ = [
 ]
 
 DAY_SUFFIX = ".wallum-day"
-DAY_SCHEMA = 1
+DAY_SCHEMA = 2
 # What a day has, and how it is called.
 PARTS: Final = {"sun": "Sun", "moon": "Moon", "sky": "Sky", **{one: title_of(one) for one in PEGGED}}
 KINDS: Final = (SunSource, MoonSource, SkySource)
@@ -122,6 +122,13 @@ def parse_day(content: bytes, source: str) -> DayPlan:
         data: Any = json.loads(content.decode("utf-8"), parse_constant=refuse_constant)
     if not isinstance(data, dict) or "lanes" not in data or "name" not in data:
         raise ProjectProblem("not a day's file", source, "an object with a name and lanes")
+    if data.get("schema_version") == 1:  # metered to mid grey in any light
+        look = data.get("look")
+        data = {
+            **data,
+            "schema_version": 2,
+            **({"look": AS_METERED | look} if isinstance(look, dict) else {}),
+        }
     if data.get("schema_version") != DAY_SCHEMA:
         raise ProjectProblem(f"its schema is {data.get('schema_version')!r}", source, f"schema {DAY_SCHEMA}")
     with reading(ProjectProblem, "not a day's file", source):

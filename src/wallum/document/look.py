@@ -8,12 +8,16 @@ from pydantic import model_validator
 from wallum.document.fields import Item, Scale, Vector, choice, parameter
 from wallum.physics.colour_table import TableOn
 from wallum.physics.curves import DEFAULT_WHITE, CurveKind, CurveOn
-from wallum.physics.exposure import MID_GREY
+from wallum.physics.exposure import DARKER_AT, MID_GREY, key_value
 from wallum.physics.tone import DEFAULT_CURVE, ToneCurve
 
-__all__ = ["INDIRECT", "Indirect", "Look"]
+__all__ = ["AS_METERED", "INDIRECT", "Indirect", "Look"]
 
 METERED = ("darkest", "brightest", "clip_low", "clip_high", "speed_up", "speed_down")
+# How much darker than metered a picture stays, from the least light on: by physics.exposure.DARKER_AT.
+DARKER = ("dark_starlit", "dark_moonlit", "dark_lamplit", "dark_dusk", "dark_shade")
+# Of looks that were made before these.
+AS_METERED: Final[dict[str, float]] = dict.fromkeys(DARKER, 0.0)
 # How light that comes back from surfaces, and the sky's, is shown: from the truest on.
 Indirect = Literal["probes", "lightmaps", "sky alone", "flat", "none"]
 INDIRECT: Final[tuple[Indirect, ...]] = get_args(Indirect)
@@ -47,6 +51,17 @@ def _metering(default: float, label: str, help_text: str, unit: str, low: float,
         first=False,
         heading="Metering",
     )
+
+
+def _darker(number: int, label: str) -> float:
+    """By default as bright as Krawczyk and others 2005 have it, over day."""
+    light = DARKER_AT[number]
+    day, own = (float(key_value(one)) for one in (DARKER_AT[-1], light))
+    return parameter(
+        round(math.log2(day / own), 2), label=label, unit="stops", low=-2.0, high=8.0, step=0.1, first=False,
+        heading="Night stays night",
+        help=f"Stops that a metered picture stays darker where its mean is {light:g} cd/m2.",
+    )  # fmt: skip
 
 
 def _triple(heading: str, default: float, label: str, help_text: str) -> Vector:
@@ -205,6 +220,12 @@ class Look(Item):
         1.5, "Speed to dark", "How fast the eye takes to less light in play.", "stops/s", 0.05, 100.0
     )
 
+    dark_starlit: float = _darker(0, "By stars")
+    dark_moonlit: float = _darker(1, "By the moon")
+    dark_lamplit: float = _darker(2, "By lamps")
+    dark_dusk: float = _darker(3, "At dusk")
+    dark_shade: float = _darker(4, "In shade by day")
+
     neutral_kelvin: float = _folded(
         "White balance", 6500.0, "Neutral", "Light of this colour looks neutral. 6500 leaves all as it is.",
         2000.0, 20_000.0, "K", 50.0, "log",
@@ -243,6 +264,11 @@ class Look(Item):
     table_strength: float = _folded("Table", 1.0, "Strength", "How much of it is taken.", 0.0, 1.0)
 
     @property
+    def darker(self) -> tuple[float, ...]:
+        """Of a metered picture, see physics.exposure.kept_dark."""
+        return tuple(getattr(self, name) for name in DARKER)
+
+    @property
     def own_curve(self) -> ToneCurve:
         """The program's own curve of this look."""
         if (self.toe, self.shoulder, self.white) == (0.62, 1.18, DEFAULT_WHITE):
@@ -265,7 +291,7 @@ class Look(Item):
             off |= {"bounce", "bounce_colour"}
         if self.exposed == "metered":
             return frozenset({"ev100", *off})
-        return frozenset({"weighted", "compensation", *METERED, *off})
+        return frozenset({"weighted", "compensation", *METERED, *DARKER, *off})
 
     @model_validator(mode="after")
     def _chain_is_sound(self) -> Self:

@@ -6,7 +6,7 @@ from typing import Final
 
 from pydantic import ValidationError
 
-from wallum.document.look import Look
+from wallum.document.look import AS_METERED, Look
 from wallum.document.paths import refusal
 from wallum.errors import ExportProblem, ValueProblem
 from wallum.faults import reading, said
@@ -15,7 +15,7 @@ from wallum.files import read_limited, write_whole
 __all__ = ["read_look", "write_look_file"]
 
 MOST_BYTES: Final = 1 << 20
-KIND, VERSION = "wallum look", 1
+KIND, VERSION = "wallum look", 2
 
 
 def write_look_file(path: Path, look: Look) -> None:
@@ -36,6 +36,8 @@ def read_look(path: Path) -> Look:
     values = given.get("look") if isinstance(given, dict) and given.get("kind") == KIND else given
     if not isinstance(values, dict):
         raise ValueProblem("not a look", str(path), "an object of the look's values")
+    if values is not given and given.get("version") == 1:  # metered to mid grey in any light
+        values = {**AS_METERED, **values}
     try:
         return Look.model_validate(values)
     except ValidationError as error:

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from typing import Any, Final
 
+from wallum.document.look import AS_METERED
 from wallum.document.project import SCHEMA_VERSION
 from wallum.errors import ProjectProblem
 
@@ -40,6 +41,19 @@ def _sky_was_clear(data: dict[str, Any]) -> dict[str, Any]:
     return renamed(data)
 
 
+def _night_was_as_bright_as_day(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 13 metered to mid grey in any light."""
+
+    def kept(holder: Any) -> Any:
+        look = holder.get("look", {}) if isinstance(holder, dict) else None
+        return {**holder, "look": {**AS_METERED, **look}} if isinstance(look, dict) else holder
+
+    variants = data.get("variants")
+    if isinstance(variants, list):
+        data = {**data, "variants": [kept(one) for one in variants]}
+    return {**data, **kept(data)}
+
+
 # STEPS[n] turns data of version n into data of version n + 1.
 STEPS: Final[dict[int, Step]] = {
     1: _base_light_was_free,
@@ -54,6 +68,7 @@ STEPS: Final[dict[int, Step]] = {
     10: lambda data: data,  # knew no glow that is a lamp's: all lights by itself
     11: lambda data: data,  # knew no baked light: nothing is baked
     12: lambda data: data,  # knew no boxes of probes, no grade and no curve: all is as it was
+    13: _night_was_as_bright_as_day,
 }
 
 

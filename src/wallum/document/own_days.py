@@ -5,7 +5,7 @@ from typing import Any
 from wallum.document.air import Air
 from wallum.document.day_plans import DayPlan
 from wallum.document.lanes import Lane, Peg, parse_peg_time
-from wallum.document.look import Look
+from wallum.document.look import AS_METERED, Look
 from wallum.document.sources import MoonSource, SkySource, SunSource
 
 __all__ = ["own_days"]
@@ -33,7 +33,7 @@ def _sky(**values: Any) -> SkySource:
     return SkySource(id="sky", name="Sky", **values)
 
 
-METERED = Look(exposed="metered", compensation=0.8, darkest=-3.0)
+METERED = Look(exposed="metered", compensation=0.8, darkest=-3.0).revised(**AS_METERED)
 
 
 def _clear_desert() -> DayPlan:

@@ -5,7 +5,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.document.look import Look
+from wallum.document.look import AS_METERED, Look
 from wallum.document.project import PartMarks, Project, Setting, Shot, base_light
 from wallum.document.sources import PointSource
 from wallum.level.kilnworks.shapes import at, bevelled_box, joined, sheet, turned, wall
@@ -178,6 +178,6 @@ def cistern_project() -> Project:
         setting=Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-06-12", clock=12.4),
         sources=(*base_light(), *lamps),
         shots=SHOTS,
-        look=Look(exposed="metered", ev100=6.0, compensation=0.2),
+        look=Look(exposed="metered", ev100=6.0, compensation=0.2).revised(**AS_METERED),
         marks=marks,
     )

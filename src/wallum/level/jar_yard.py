@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from wallum.document.air import Air
 from wallum.document.fields import Vector
 from wallum.document.lanes import Lane, Peg, PegTime
-from wallum.document.look import Look
+from wallum.document.look import AS_METERED, Look
 from wallum.document.project import Project, Setting, Shot, base_light
 from wallum.document.sources import PointSource, Source, SpotSource
 from wallum.level.model import Level, Material, Mesh, Part, Picture, Primitive, TextureUse
@@ -323,6 +323,6 @@ def jar_yard_project() -> Project:
         air=Air(on=True, visibility=25_000.0, scale_height=400.0),
         sources=(*base_light(), *lamps),
         shots=SHOTS,
-        look=Look(exposed="metered", ev100=6.6),
+        look=Look(exposed="metered", ev100=6.6).revised(**AS_METERED),
         lanes=(_darker_by_night(),),
     )

@@ -29,7 +29,7 @@ def _metering(look: Look) -> Metering | None:
     if look.exposed != "metered":
         return None
     limits, clips = (look.darkest, look.brightest), (look.clip_low, look.clip_high)
-    return Metering(look.weighted, look.compensation, limits, clips)
+    return Metering(look.weighted, look.compensation, limits, clips, look.darker)
 
 
 def _table(look: Look) -> ShownTable | None:

@@ -35,7 +35,8 @@ def metered_cells(cells: Floats, metering: Metering, heroes: Floats | None = Non
         weights = np.ones_like(weights)
     elif metering.weighted == "heroes" and heroes is not None and heroes.any():
         weights = heroes.astype(np.float64)
-    return metered_ev(cells.ravel(), weights.ravel(), metering.compensation, metering.clips, metering.limits)
+    how = metering.compensation, metering.clips, metering.limits, metering.darker
+    return metered_ev(cells.ravel(), weights.ravel(), *how)
 
 
 def metered_picture(light: Floats, metering: Metering, heroes: Floats | None = None) -> float:

@@ -17,6 +17,7 @@ class Metering:
     compensation: float
     limits: tuple[float, float]
     clips: tuple[float, float]
+    darker: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)

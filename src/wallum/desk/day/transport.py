@@ -9,6 +9,7 @@ from wallum.desk.project.session import Session
 __all__ = ["Transport"]
 
 TICK_MS = 30
+DAY_S = 86_400.0
 
 
 class Transport(QObject):
@@ -28,6 +29,11 @@ class Transport(QObject):
     @property
     def playing(self) -> bool:
         return self._timer.isActive()
+
+    @property
+    def pace(self) -> float | None:
+        """Of the level's time over life's; None while it stands."""
+        return DAY_S / self._session.project.setting.day_length if self.playing else None
 
     def play(self, on: bool) -> None:
         """Start or stop."""

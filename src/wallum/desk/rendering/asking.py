@@ -69,7 +69,7 @@ class Asking(QObject):
             size,
             session.active,
             moving,
-            self._exposing.held(look, dragging, self._transport.playing),
+            self._exposing.held(look, dragging, self._transport.pace, camera),
             heroes_for(session, look, camera),
             view,
             session.selection.lead,

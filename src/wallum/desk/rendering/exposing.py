@@ -24,25 +24,52 @@ class Exposing:
         self.shown_ev: float | None = None
         self._target: float | None = None
         self._at = 0.0
+        # How far the eye is from where it goes, by what has changed: the hour, or where it looks from
+        # [stops].
+        self._by_hour = self._by_way = 0.0
+        self._hourly = 0.0  # what the hour has changed since the picture before
+        self._asked_from: Camera | None = None
+        self._walked = False
 
     def forget(self) -> None:
         """Another level, another light."""
         self.shown_ev = self._target = None
 
-    def held(self, look: Look, dragging: bool, playing: bool) -> float | None:
-        """Exposure to ask for; None: as metered."""
+    def held(
+        self, look: Look, dragging: bool, pace: float | None, camera: Camera | None = None
+    ) -> float | None:
+        """Exposure to ask for; None: as metered.
+
+        pace : of the level's time over life's while the hour runs; None: it stands. The eye comes after the
+               hour in the level's time, and after a walk in life's
+        camera : that the picture is asked from
+        """
+        self._walked = self._asked_from is not None and camera != self._asked_from
+        self._asked_from = camera
         if look.exposed != "metered" or self.shown_ev is None:
             return None
         if dragging:
             return self.shown_ev
-        if not playing or self._target is None:
+        if pace is None or self._target is None:
+            self._by_hour = self._by_way = self._hourly = 0.0
             return None
         now = time.perf_counter()
         passed, self._at = min(now - self._at, 0.5), now
-        return adapted_ev(self.shown_ev, self._target, passed, look.speed_up, look.speed_down)
+        up, down = look.speed_up, look.speed_down
+        self._by_way = adapted_ev(self._by_way, 0.0, passed, up, down)
+        self._by_hour = adapted_ev(self._by_hour, 0.0, passed * max(pace, 1.0), up, down)
+        # The picture asked for is one further on: in a fast day that is much.
+        ahead = self._hourly if pace > 1.0 else 0.0
+        return self._target + self._by_way + self._by_hour + ahead
 
     def note(self, frame: Frame) -> None:
         """A frame was shown."""
+        if frame.metered is not None:
+            change = 0.0 if self._target is None else frame.metered - self._target
+            if self._walked:
+                self._by_way -= change
+            self._hourly = 0.0 if self._walked else change
+            self._by_hour = frame.ev100 - frame.metered - self._by_way
         self.shown_ev, self._target = frame.ev100, frame.metered
 
     @staticmethod

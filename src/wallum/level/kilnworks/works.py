@@ -8,7 +8,7 @@ import numpy as np
 from wallum.document.air import Air, Mist
 from wallum.document.fields import Vector
 from wallum.document.lanes import Lane, Peg, PegTime
-from wallum.document.look import Look
+from wallum.document.look import AS_METERED, Look
 from wallum.document.project import PartMarks, Project, Setting, Shot, Walk, base_light
 from wallum.document.sources import PocketSource, PointSource, Source, SpotSource, VeilSource
 from wallum.level.kilnworks.buildings import buildings
@@ -246,7 +246,7 @@ def kilnworks_project() -> Project:
         sources=(sun, moon.revised(trim=2.0), sky.revised(ground_by="the level"), *_lamps(), *_pockets()),
         shots=SHOTS,
         walks=(WALK,),
-        look=Look(exposed="metered", ev100=11.0, weighted="centre", darkest=-4.0),
+        look=Look(exposed="metered", ev100=11.0, weighted="centre", darkest=-4.0).revised(**AS_METERED),
         lanes=_lanes(),
         marks=_marks(),
     )

@@ -6,12 +6,10 @@ from typing import TYPE_CHECKING
 
 import moderngl
 import numpy as np
-from numpy.typing import NDArray
 
 from wallum.frame.quality import Quality
 from wallum.frame.views import FACE, FROM_SURFACES
 from wallum.moment.bounce_gains import sky_strength
-from wallum.moment.camera import Camera
 from wallum.moment.kinds import SHADERS, by_kind
 from wallum.moment.lamps import NO_LAMPS, LampRows, Lamps
 from wallum.moment.scene import LitScene
@@ -30,6 +28,7 @@ from wallum.realtime.passes.air_volume import AirVolume
 from wallum.realtime.passes.cloud_map import CloudMap
 from wallum.realtime.passes.clusters import CELL_PIXELS, assign_lamps, held_squares
 from wallum.realtime.passes.lamp_buffers import LampBuffers, LampLists, lamp_rows
+from wallum.realtime.passes.lamp_scissor import lamp_scissor
 from wallum.realtime.passes.mirror_images import MirrorImages
 from wallum.realtime.passes.pockets import Pockets
 from wallum.realtime.passes.probe_light import ProbeLight
@@ -40,7 +39,7 @@ from wallum.realtime.passes.sun_shadows import SunShadows
 if TYPE_CHECKING:
     from wallum.realtime.passes.base import Draft, Lit
 
-__all__ = ["FOLLOWERS", "Lighting", "lamp_scissor"]
+__all__ = ["FOLLOWERS", "Lighting"]
 
 # Lamps that glow may follow, and one number for glow that follows none.
 FOLLOWERS = 256
@@ -50,34 +49,6 @@ NO_REACH_M = 1e-3
 # Of the light of a pixel that was baked with the sky, gloss takes at least one part of so many.
 LEAST_PART = 100.0
 BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", *map(kind_feature, SHADERS)})
-
-
-def lamp_scissor(
-    centre: NDArray[np.float64], radius: float, camera: Camera, size: Size
-) -> tuple[int, int, int, int] | None:
-    """Rectangle (x, y, w, h) from the lower left that a sphere can fall in; None: nothing."""
-    local = camera.rotation() @ (centre - np.array(camera.eye))
-    x, y, depth = local[0], local[1], -local[2]
-    if depth + radius <= 0.0:
-        return None
-    if depth - radius <= camera.near:
-        return 0, 0, size[0], size[1]
-    edges = []
-    for at, tangent, pixels in zip((x, y), camera.tangents, size, strict=True):
-        # Tangent lines from the eye to the circle: Lengyel 2002, "The Mechanics of Robust
-        # Stencil Shadows", in its plain two-dimensional form.
-        along = np.hypot(at, depth)
-        turn = np.arctan2(at, depth)
-        spread = np.arcsin(min(radius / along, 1.0))
-        low, high = (np.tan(np.clip(turn + s, -1.55, 1.55)) / tangent for s in (-spread, spread))
-        edges.append(
-            (
-                int(np.clip(np.floor((low * 0.5 + 0.5) * pixels), 0, pixels)),
-                int(np.clip(np.ceil((high * 0.5 + 0.5) * pixels), 0, pixels)),
-            )
-        )
-    (x0, x1), (y0, y1) = edges
-    return (x0, y0, x1 - x0, y1 - y0) if x1 > x0 and y1 > y0 else None
 
 
 def kind_features(rows: LampRows) -> set[str]:
