@@ -7,7 +7,9 @@ import pytest
 from commands import run
 from PIL import Image
 
+from wallum.document.look_file import read_look
 from wallum.document.storage import load, save
+from wallum.errors import ValueProblem
 from wallum.exchange.pictures import read_exr, write_exr
 from wallum.level.pale_room import pale_room_project
 from wallum.physics.curves import neutral
@@ -93,12 +95,16 @@ def test_a_look_goes_by_a_file_of_its_own(capsys, tmp_path, light):
 
 
 def test_a_metered_look_meters_the_picture(capsys, tmp_path, light):
-    out = tmp_path / "out.exr"
-    told = run(capsys, "develop", light[0], "--set", "look/exposed=metered", "--out", out, "--json")[1]
-    dim = tmp_path / "dim.exr"
-    write_exr(dim, (light[1] / 8.0).astype(np.float32))
-    dimmer = run(capsys, "develop", dim, "--set", "look/exposed=metered", "--out", out, "--json")[1]
-    assert json.loads(told)["ev100"] - json.loads(dimmer)["ev100"] == pytest.approx(3.0, abs=0.05)
+    """Three stops less light by day is three stops of exposure; at night the picture stays darker."""
+    out, found = tmp_path / "out.exr", []
+    for gain in (3e4, 3e4 / 8.0, 1e-3):
+        path = tmp_path / "lit.exr"
+        write_exr(path, (light[1] * gain).astype(np.float32))
+        told = run(capsys, "develop", path, "--set", "look/exposed=metered", "--out", out, "--json")[1]
+        found.append(json.loads(told)["ev100"])
+    day, shade, night = found
+    assert day - shade == pytest.approx(3.0, abs=0.05)
+    assert day - night < np.log2(3e7) - 3.0
 
 
 def test_pixels_that_are_no_numbers_are_black_and_told(capsys, tmp_path, light):
@@ -168,3 +174,12 @@ def test_a_channel_is_set_by_its_letter(capsys, tmp_path, light):
     linear = developed(capsys, light, tmp_path, "look/curve=linear", "look/slope/g=0.5")
     x = light[1] * exposure_scale(2.0) * [1.0, 0.5, 1.0]
     assert linear == pytest.approx(np.clip(x, 0.0, 1.0), abs=1e-6)
+
+
+def test_a_look_of_before_meters_as_it_did_and_one_of_later_is_refused(tmp_path):
+    old, later = tmp_path / "old.json", tmp_path / "later.json"
+    old.write_text(json.dumps({"kind": "wallum look", "version": 1, "look": {"exposed": "metered"}}))
+    later.write_text(json.dumps({"kind": "wallum look", "version": 9, "look": {}}))
+    assert read_look(old).darker == (0.0,) * 5
+    with pytest.raises(ValueProblem, match="version 9"):
+        read_look(later)

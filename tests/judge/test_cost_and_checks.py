@@ -234,6 +234,24 @@ def test_burnt_and_buried_heroes_are_told_apart_and_exposure_helps(setting):
     assert not {"buried hero", "burnt hero"} & kinds(checked(setting, good))
 
 
+def test_a_look_that_clips_a_heros_colour_or_crushes_the_dark_is_told(setting):
+    level = setting[0]
+    block = next(one for one in level.parts if "block" in one.name.lower())
+    lit = Project(
+        sources=(LAMP.revised(intensity=400.0), SPOT),
+        look=Look(ev100=5.0),
+        marks=(PartMarks(part=block.id, hero=True),),
+    )
+    assert not {"clipped hero", "crushed blacks"} & kinds(checked(setting, lit))
+    red = lit.revised(look=lit.look.revised(slope=(40.0, 1.0, 1.0), curve="linear"))
+    (finding,) = [one for one in checked(setting, red) if one.kind == "clipped hero"]
+    assert finding.where == block.id
+    crushed = lit.revised(look=lit.look.revised(offset=(-0.6, -0.6, -0.6)))
+    (finding,) = [one for one in checked(setting, crushed) if one.kind == "crushed blacks"]
+    assert "black by the look alone" in finding.text
+    assert "crushed blacks" not in kinds(checked(setting, apply(crushed, finding)))
+
+
 def test_glow_that_nothing_carries_is_found_where_it_is_shown_by_no_probes(setting):
     level, rays, *rest = setting
     glowing = [replace(one, emissive=(90.0,) * 3) if n == 0 else one for n, one in enumerate(level.materials)]

@@ -36,8 +36,12 @@ def read_look(path: Path) -> Look:
     values = given.get("look") if isinstance(given, dict) and given.get("kind") == KIND else given
     if not isinstance(values, dict):
         raise ValueProblem("not a look", str(path), "an object of the look's values")
-    if values is not given and given.get("version") == 1:  # metered to mid grey in any light
-        values = {**AS_METERED, **values}
+    if values is not given:
+        version = given.get("version")
+        if version not in (1, VERSION):
+            raise ValueProblem(f"a look of version {version!r}", str(path), f"version {VERSION} or less")
+        if version == 1:  # metered to mid grey in any light
+            values = {**AS_METERED, **values}
     try:
         return Look.model_validate(values)
     except ValidationError as error:

@@ -26,7 +26,7 @@ from wallum.judge.bounce_checks import leaks, places_without, within_bodies
 from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import NOON, Finding, Remedy
-from wallum.judge.look_checks import table_unread
+from wallum.judge.look_checks import Exposed, clipped, crushed_blacks, is_plain, table_unread
 from wallum.judge.sheet_checks import left_behind, seen_edge_on
 from wallum.judge.sky_checks import ambient_follows, dark_night, exposure_jump, suns_apart
 from wallum.judge.work import Work, count_work, with_baked
@@ -38,6 +38,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.metered import CELLS, metered_picture
 from wallum.moment.moment import Moment
 from wallum.moment.scene import LitScene
+from wallum.moment.shown_look import ShownLook
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import MID_GREY, exposure_scale
 from wallum.transport.contributions import Layers, fill_layers
@@ -236,35 +237,47 @@ def _exposure(scene: LitScene, seen: Seen, light: NDArray[np.float64]) -> float:
     return metered_picture(whole.reshape(SIZE[1], SIZE[0], 3), scene.look.metering, seen.heroes)
 
 
-def _developed_stops(subject: Checked, moment: Moment, seen: Seen) -> NDArray[np.float64]:
-    """(P,) stops over mid grey of each seen surface, as exposed."""
+def _exposed_values(subject: Checked, moment: Moment, seen: Seen) -> NDArray[np.float64]:
+    """(P, 3) picture values of each seen surface, as exposed."""
     layers, scene = Layers(seen.surfaces), subject.scenes[moment]
     for _ in fill_layers(layers, subject.rays, scene, subject.lit_probes.get(moment)):
         pass
-    shown = np.maximum(luminance(layers.total), 1e-9) * exposure_scale(_exposure(scene, seen, layers.total))
-    return np.log2(shown / MID_GREY)
+    return np.asarray(layers.total * exposure_scale(_exposure(scene, seen, layers.total)), np.float64)
 
 
-def _shares(stops: NDArray[np.float64]) -> Iterator[tuple[str, float]]:
-    """How much of a hero is burnt, and how much buried."""
+def _stops(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(P,) over mid grey, of picture values (P, 3)."""
+    return np.log2(np.maximum(luminance(values), 1e-9) / MID_GREY)
+
+
+def _developed_stops(subject: Checked, moment: Moment, seen: Seen) -> NDArray[np.float64]:
+    """(P,) stops over mid grey of each seen surface, as exposed."""
+    return _stops(_exposed_values(subject, moment, seen))
+
+
+def _shares(values: NDArray[np.float64], look: ShownLook) -> Iterator[tuple[str, float]]:
+    """How much of a hero is burnt, how much buried, and how much has a channel at its end by the look."""
+    stops = _stops(values)
     yield "burnt", float((stops > BURNT).mean())
     yield "buried", float((stops < BURIED).mean())
+    if not is_plain(look):
+        yield "clipped", float((clipped(values, look) & (stops <= BURNT)).mean())
 
 
 def heroes(subject: Checked) -> Iterator[Finding]:
-    """Heroes that are burnt or buried in a shot, at some hour."""
+    """Heroes that are burnt, buried or clipped in a shot, at some hour."""
     marked = {one.part for one in subject.project.marks if one.hero}
     numbers = {index: part.id for index, part in enumerate(subject.level.parts) if part.id in marked}
     worst: dict[tuple[str, str], tuple[float, str, Moment]] = {}
-    for seen, moment, _ in subject.looks() if numbers else ():
+    for seen, moment, scene in subject.looks() if numbers else ():
         large = {
             part: mine
             for index, part in numbers.items()
             if (mine := seen.surfaces.part == index).sum() >= SEEN_AT_ALL * SIZE[0] * SIZE[1]
         }
-        stops = _developed_stops(subject, moment, seen) if large else np.zeros(0)
+        values = _exposed_values(subject, moment, seen) if large else np.zeros((0, 3))
         for part, mine in large.items():
-            for kind, share in _shares(stops[mine]):
+            for kind, share in _shares(values[mine], scene.look):
                 if share > max(MOST, worst.get((part, kind), (0.0, "", 0.0))[0]):
                     worst[part, kind] = (share, seen.shot.name, moment)
     for (part, kind), (share, shot_name, moment) in worst.items():
@@ -274,7 +287,7 @@ def heroes(subject: Checked) -> Iterator[Finding]:
 
 def _exposed(project: Project, kind: str, moment: Moment) -> Remedy:
     """Another exposure, at the hour where it was seen."""
-    look, brighter = at_moment(project, moment).look, -0.7 if kind == "burnt" else 0.7
+    look, brighter = at_moment(project, moment).look, 0.7 if kind == "buried" else -0.7
     if look.exposed == "metered":
         values = {"look/compensation": round(look.compensation + brighter, 2)}
     else:
@@ -419,6 +432,14 @@ def of_baked(subject: Checked) -> Iterator[Finding]:
 def of_look(subject: Checked) -> Iterator[Finding]:
     """What is wrong with the look."""
     yield from table_unread(subject.project)
+    graded = (one for one in subject.looks() if not is_plain(one[2].look))
+    yield from crushed_blacks(
+        subject.project,
+        (
+            Exposed(seen.shot.name, moment, _exposed_values(subject, moment, seen), scene.look)
+            for seen, moment, scene in graded
+        ),
+    )
 
 
 CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (
