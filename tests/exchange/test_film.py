@@ -8,6 +8,8 @@ import pytest
 from PIL import Image
 
 from wallum.cli.main import main
+from wallum.document.lanes import PegTime
+from wallum.document.pegging import pegged
 from wallum.document.storage import save
 from wallum.errors import ExportProblem
 from wallum.exchange.film import film_writer
@@ -76,14 +78,20 @@ def test_the_command_films_a_part_of_the_day_around_midnight(tmp_path, capsys):
     assert length(video) == 4
 
 
-def test_in_a_film_the_exposure_comes_after_the_light_at_the_eyes_pace(tmp_path, capsys):
-    """Through a sunrise in one second the light rises by many stops; the picture by as many as it may."""
+def test_in_a_film_the_exposure_comes_after_the_light_in_the_levels_time(tmp_path, capsys):
+    """Within a minute the picture shall be six stops brighter: at a twentieth of a stop a second, eight pictures
+    of two minutes come after by 0.75 each; those of three hours are there at once."""
     project, _ = open_project("demo:jar-yard")
-    look = project.look.revised(exposed="metered", speed_up=2.0, speed_down=1.0)
-    save(project.revised(look=look), tmp_path / "dawn.wallum")
-    asked = ("--from", "05:00", "--to", "08:00", "--seconds", "1", "--fps", "8", "--size", "64x36")
-    made = ["film", str(tmp_path / "dawn.wallum"), *asked, "--out", str(tmp_path / "dawn"), "--json"]
-    assert main(made) == 0
-    steps = np.diff(json.loads(capsys.readouterr().out)["ev100"])
-    assert steps.max() == pytest.approx(2.0 / 8.0, abs=2e-3)
-    assert steps.min() >= -1.0 / 8.0 - 2e-3
+    look = project.look.revised(exposed="metered", speed_up=0.05, speed_down=0.05)
+    project = project.revised(look=look)
+    for hours, value in ((12.0, 0.0), (12.0 + 1.0 / 60.0, 6.0), (15.0, 6.0)):
+        project = pegged(project, "look/compensation", PegTime(hours=hours), value)
+    save(project, tmp_path / "noon.wallum")
+    steps = {}
+    for end in ("12:02", "15:00"):
+        asked = ("--from", "12:00", "--to", end, "--seconds", "1", "--fps", "8", "--size", "64x36")
+        made = ["film", str(tmp_path / "noon.wallum"), *asked, "--out", str(tmp_path / end[:2]), "--json"]
+        assert main(made) == 0
+        steps[end] = np.diff(json.loads(capsys.readouterr().out)["ev100"])
+    assert steps["12:02"][1:] == pytest.approx(np.full(6, -0.05 * 15.0), abs=5e-3)
+    assert steps["15:00"].sum() < -5.0
