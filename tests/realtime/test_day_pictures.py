@@ -9,7 +9,7 @@ from set_lights import plain_sky, set_sun
 
 from wallum.document.air import Air
 from wallum.document.fields import unchecked
-from wallum.document.look import Look
+from wallum.document.look import AS_METERED, Look
 from wallum.document.paths import put
 from wallum.document.project import PartMarks, Project, Setting, base_light
 from wallum.document.sources import PointSource
@@ -166,10 +166,21 @@ def test_no_picture_of_the_day_is_burnt_or_black(renderer):
     renderer.set_level(bundle_level(yard()))
     for hour in np.arange(0.0, 24.0, 1.5):
         frame, picture = shown(
-            renderer, PictureRequest(1, evaluate(day(darkest=-12.0), Moment(hour)), CAMERA, SIZE)
+            renderer,
+            PictureRequest(1, evaluate(day(darkest=-12.0, **AS_METERED), Moment(hour)), CAMERA, SIZE),
         )
         assert 40 < picture[..., :3].mean() < 190, hour
         assert frame.metered == frame.ev100
+
+
+def test_a_metered_night_is_darker_than_day_and_not_black(renderer):
+    """As by the key: stars are shown at a twentieth of the light that day is."""
+    renderer.set_level(bundle_level(yard()))
+    noon, night = (
+        shown(renderer, PictureRequest(1, evaluate(day(darkest=-12.0), Moment(hour)), CAMERA, SIZE))[1]
+        for hour in (12.0, 0.0)
+    )
+    assert 8 < night[..., :3].mean() < 40 < noon[..., :3].mean()
 
 
 def test_black_ground_far_off_shows_nothing_but_air(renderer):
