@@ -7,7 +7,8 @@ from wallum.desk.widgets.number_field import NumberField
 
 
 def _lightness(image):
-    return np.mean([image.pixelColor(x, y).lightness() for x in range(0, 600, 40) for y in range(0, 280, 40)])
+    across, down = range(0, image.width(), 40), range(0, image.height(), 40)
+    return np.mean([image.pixelColor(x, y).lightness() for x in across for y in down])
 
 
 def test_a_table_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbot, window, tmp_path):
