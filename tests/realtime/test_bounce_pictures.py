@@ -251,6 +251,24 @@ def test_a_sky_that_is_moved_is_as_strong_as_it_is(renderer, open_east, more):
     assert np.median(shown[1] / shown[0]) == pytest.approx(3.0, rel=0.02)
 
 
+def test_what_the_air_sees_is_the_same_however_the_light_came_to_be_so(renderer, room):
+    """Strengths, colours and switches one after the other, and light worked out anew between them."""
+    _, bounce = _shown(renderer, room)
+    lights = renderer.engine.probe_light
+    for strength, kelvin, x in (
+        (1.0, 5000.0, 2.6),
+        (7.0, 5000.0, 2.6),
+        (0.0, 3000.0, 2.6),
+        (2.0, 3000.0, 1.2),
+    ):
+        scene = _of_two(strength, kelvin, x)
+        relit(renderer, bounce, scene)
+        step_by_step = lights.air_light(scene)
+        lights._air_sum = None
+        assert step_by_step.max() > 0.0
+        assert step_by_step == pytest.approx(lights.air_light(scene), rel=1e-5, abs=1e-6)
+
+
 def test_a_closed_room_beside_noon_is_black(renderer, room):
     level = grey_level(*slabs_about(*ROOM, 0.1), box((-20.0, -1.0, -20.0), (20.0, -0.3, 20.0), 0))
     _, bounce = _shown(renderer, level)

@@ -28,6 +28,8 @@ ROW = 64
 MOST_LIGHT = 60_000.0
 # Variants of probe_light.frag.glsl by a value that each needs.
 NEEDED = {"BAKED": "g_baked", "LIVE": "beside_baked", "SKY": "probe_sky"}
+# So many sources are summed on what was summed before; more are summed anew.
+MOST_CHANGED = 4
 # A surface that lies so near a room's side is in it [m].
 NEAR_M = 0.1
 
@@ -55,6 +57,9 @@ class ProbeLight:
         self._all: _Table | None = None
         self._beside: _Table | None = None  # the same without what is baked
         self._sky: ProbeSky | None = None
+        # What the air sees by all sources, and of which in which strength.
+        self._air_sum: NDArray[np.float64] | None = None
+        self._air_of: dict[str, tuple[int, tuple[float, ...]]] = {}
         self.units: Units = {}
         self._versions: dict[str, int] = {}  # of each
         self.number = 0  # of the set
@@ -84,6 +89,7 @@ class ProbeLight:
             self._sky.release()
         self._set, self._textures, self._all, self._beside, self._sky = probes, {}, None, None, None
         self.units, self._versions = {}, {}
+        self._air_sum, self._air_of = None, {}
         self.number += 1
         if probes is None:
             return
@@ -169,10 +175,7 @@ class ProbeLight:
         air, count = self._set.air, len(self._set.places)
         if air is None:
             return np.zeros((0, 3), np.float32)
-        out = np.zeros((len(air.there), 3), np.float32)
-        for source_id, gain in gains_of(scene, self.units).items():
-            out += self.units[source_id][count:] * gain.astype(np.float32)
-        out = coloured(out, scene.bounce[1])
+        out = coloured(self._summed_air(scene, count, len(air.there)), scene.bounce[1])
         bright = np.where(air.there, out @ LUMINANCE_WEIGHTS.astype(np.float32), np.float32(np.inf))
         pairs = np.concatenate([air.parted, air.parted[:, ::-1]])
         pairs = pairs[bright[pairs[:, 1]] < bright[pairs[:, 0]]]
@@ -180,6 +183,21 @@ class ProbeLight:
         order = np.argsort(-bright[pairs[:, 1]], kind="stable")
         darkest[pairs[order, 0]] = pairs[order, 1]
         return out[darkest]
+
+    def _summed_air(self, scene: LitScene, first: int, places: int) -> NDArray[np.float32]:
+        """(A, 3) the same before walls. A hand moves one source of many: what has changed is summed anew."""
+        now = {one: (self._versions[one], tuple(gain)) for one, gain in gains_of(scene, self.units).items()}
+        before = self._air_of
+        changed = [one for one in now if before.get(one) != now[one]]
+        # What was taken over in the meantime is no factor of what was there.
+        other = before.keys() != now.keys() or any(before[one][0] != now[one][0] for one in changed)
+        if self._air_sum is None or other or len(changed) > MOST_CHANGED:
+            before, changed, self._air_sum = {}, list(now), np.zeros((places, 3))
+        for one in changed:
+            more = np.array(now[one][1]) - np.array(before[one][1] if one in before else (0.0,) * 3)
+            self._air_sum += self.units[one][first:].astype(np.float64) * more
+        self._air_of = now
+        return np.maximum(self._air_sum, 0.0).astype(np.float32)
 
     @property
     def in_air(self) -> bool:
