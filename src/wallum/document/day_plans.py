@@ -124,11 +124,7 @@ def parse_day(content: bytes, source: str) -> DayPlan:
         raise ProjectProblem("not a day's file", source, "an object with a name and lanes")
     if data.get("schema_version") == 1:  # metered to mid grey in any light
         look = data.get("look")
-        data = {
-            **data,
-            "schema_version": 2,
-            **({"look": AS_METERED | look} if isinstance(look, dict) else {}),
-        }
+        data = {**data, "schema_version": 2, "look": AS_METERED | look if isinstance(look, dict) else look}
     if data.get("schema_version") != DAY_SCHEMA:
         raise ProjectProblem(f"its schema is {data.get('schema_version')!r}", source, f"schema {DAY_SCHEMA}")
     with reading(ProjectProblem, "not a day's file", source):

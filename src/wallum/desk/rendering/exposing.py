@@ -44,7 +44,8 @@ class Exposing:
                hour in the level's time, and after a walk in life's
         camera : that the picture is asked from
         """
-        self._walked = self._asked_from is not None and camera != self._asked_from
+        # Several pictures may be asked for before one is shown.
+        self._walked |= self._asked_from is not None and camera != self._asked_from
         self._asked_from = camera
         if look.exposed != "metered" or self.shown_ev is None:
             return None
@@ -70,6 +71,7 @@ class Exposing:
                 self._by_way -= change
             self._hourly = 0.0 if self._walked else change
             self._by_hour = frame.ev100 - frame.metered - self._by_way
+            self._walked = False
         self.shown_ev, self._target = frame.ev100, frame.metered
 
     @staticmethod

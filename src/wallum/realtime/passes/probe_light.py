@@ -15,17 +15,15 @@ from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.probe_set import MOST_IMAGES, ProbeSet, Units
-from wallum.realtime.passes.probe_sky import ProbeSky
+from wallum.realtime.passes.probe_sky import MOST_LIGHT, ProbeSky
 
-__all__ = ["MOST_LIGHT", "Gains", "ProbeLight"]
+__all__ = ["Gains", "ProbeLight"]
 
 # By source id, RGB factors of its light at strength 1.
 Gains = Mapping[str, NDArray[np.float64]]
 
 # Of include/probes.glsl.
 ROW = 64
-# Half floats end a little later.
-MOST_LIGHT = 60_000.0
 # Variants of probe_light.frag.glsl by a value that each needs.
 NEEDED = {"BAKED": "g_baked", "LIVE": "beside_baked", "SKY": "probe_sky"}
 # So many sources are summed on what was summed before; more are summed anew.

@@ -8,7 +8,7 @@ from wallum.moment.scene import Dome
 from wallum.physics.dome import FACTORS
 from wallum.transport.field.sky_parts import sky_parts
 
-__all__ = ["ProbeSky"]
+__all__ = ["MOST_LIGHT", "ProbeSky"]
 
 # Half floats end a little later.
 MOST_LIGHT = 60_000.0

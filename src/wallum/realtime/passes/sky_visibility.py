@@ -8,7 +8,8 @@ from wallum.moment.scene import Dome, LitScene
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.level.probe_set import AirPlaces
-from wallum.realtime.passes.probe_light import MOST_LIGHT, ProbeLight
+from wallum.realtime.passes.probe_light import ProbeLight
+from wallum.realtime.passes.probe_sky import MOST_LIGHT
 from wallum.transport.field.sky_parts import BINS, PARTS, SOLID, sky_parts
 
 __all__ = ["ALL_OPEN", "SkyVisibility"]
