@@ -7,7 +7,7 @@ from wallum.document.look import Look
 from wallum.physics.colour import XYZ_TO_SRGB, light_colour, luminance
 from wallum.physics.curves import Curve, filmic, neutral, reinhard
 from wallum.physics.exposure import MID_GREY
-from wallum.physics.grade import Grade, balance_matrix
+from wallum.physics.grade import DecisionList, Grade, Ranges, balance_matrix, neutral_for
 from wallum.physics.tone import DEFAULT_CURVE
 
 GREYS = np.repeat(np.geomspace(1e-3, 500.0, 200)[:, None], 3, axis=1)
@@ -121,3 +121,45 @@ def test_looks_that_cannot_be_are_refused():
     for wrong in ({"power": (1.0, 0.0, 1.0)}, {"slope": (-0.1, 1.0, 1.0)}, {"toe": 1.0, "shoulder": 1.5}):
         with pytest.raises(ValueError, match=r"power|toe"):
             Look().revised(**wrong)
+
+
+def test_ranges_add_up_to_one_and_neutral_ones_change_nothing(rng):
+    light = 2.0 ** rng.uniform(-12.0, 8.0, (400, 3))
+    ranges = Ranges(borders=(-2.0, 2.0), soft=2.0)
+    assert sum(ranges.weights(light)) == pytest.approx(np.ones((400, 1)))
+    assert min(weight.min() for weight in ranges.weights(light)) >= 0.0
+    assert Grade(ranges=ranges)(light) == pytest.approx(light)
+
+
+def test_each_range_is_graded_by_itself_and_between_them_they_blend():
+    greys = MID_GREY * 2.0 ** np.linspace(-8.0, 8.0, 161)[:, None] * np.ones(3)
+    double, half = DecisionList(slope=(2.0, 1.0, 1.0)), DecisionList(slope=(1.0, 1.0, 0.5))
+    out = Grade(ranges=Ranges(shadows=double, lights=half, borders=(-3.0, 3.0), soft=2.0))(greys) / greys
+    assert out[:40, 0] == pytest.approx(2.0)
+    assert out[:40, 2] == pytest.approx(1.0)
+    assert out[60:100] == pytest.approx(1.0)
+    assert out[-40:, 2] == pytest.approx(0.5)
+    assert np.abs(np.diff(out, axis=0)).max() < 0.1
+
+
+def test_contrast_leaves_its_pivot_and_a_lift_leaves_black_and_bright():
+    pivot = MID_GREY * 2.0**-2.0
+    assert Grade(contrast=1.6, pivot=-2.0)(np.full(3, pivot)) == pytest.approx(pivot)
+    light = np.geomspace(1e-7, 30.0, 300)[:, None] * np.ones(3)
+    for stops in (-2.0, 1.0, 3.0):
+        gain = np.log2(Grade(lift=stops)(light) / light)[:, 0]
+        assert gain[0] == pytest.approx(stops, abs=1e-3)
+        assert gain[-1] == pytest.approx(0.0, abs=0.02)
+        assert (np.diff(Grade(lift=stops)(light)[:, 0]) > 0.0).all()
+        assert (Grade(lift=stops)(np.zeros(3)) == 0.0).all()
+
+
+@pytest.mark.parametrize(("kelvin", "tint"), [(2700.0, 0.0), (4000.0, 0.01), (6500.0, -0.01), (9000.0, 0.02)])
+def test_what_is_picked_as_grey_becomes_grey(kelvin, tint):
+    found = neutral_for(0.3 * light_colour(kelvin, tint))
+    assert found[0] == pytest.approx(kelvin, rel=0.01)
+    assert found[1] == pytest.approx(tint, abs=5e-4)
+    shown = balance_matrix(*found) @ light_colour(kelvin, tint)
+    assert shown == pytest.approx(np.ones(3), abs=5e-3)
+    with pytest.raises(ValueError, match="black"):
+        neutral_for(np.zeros(3))

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from wallum.document.picture_values import EFFECTS
 from wallum.image.develop import develop
 from wallum.level.cube_file import write_cube
 from wallum.level.pale_room import pale_room, pale_room_project
@@ -16,6 +17,7 @@ from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.request import PictureRequest
 
 SIZE = (160, 90)
+ODD = (157, 93)
 CAMERA = Camera((2.4, 1.7, 3.4), (-0.55, -0.25, -0.8), 65.0, SIZE[0] / SIZE[1], far=60.0)
 
 
@@ -32,12 +34,12 @@ def tables(tmp_path_factory):
     return folder
 
 
-def _pictures(renderer, look):
+def _pictures(renderer, look, size=SIZE):
     """(H, W, 3) as the renderer develops a scene, and as NumPy develops the same light."""
     renderer.set_level(bundle_level(pale_room()))
     scene = evaluate(pale_room_project().revised(look=look))
-    request = PictureRequest(1, scene, CAMERA, SIZE)
-    out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
+    request = PictureRequest(1, scene, CAMERA, size)
+    out = np.zeros((size[1], size[0], 4), np.uint8)
     for _ in renderer.draw(request):
         pass
     renderer.read_into(request, 0, out)
@@ -60,6 +62,56 @@ def test_curves_and_grade_are_the_twins(renderer, kind, on):
     assert off.max() <= 2
     assert (off > 1).mean() < 1e-3
     assert shown.std() > 5.0
+
+
+LENS = {
+    "bloom": {"bloom": 0.4, "bloom_reach": 0.8, "bloom_tint": (1.0, 0.8, 0.5)},
+    "fake bloom": {"bloom": 0.5, "bloom_threshold": 0.4},
+    "fringe": {"fringe": 6.0},
+    "vignette": {"vignette": 1.0, "shade": 1.5, "shade_radius": 0.3},
+    "grain": {"grain": 3200.0},
+    "all": {"bloom": 0.2, "fringe": 4.0, "shade": 1.0, "grain": 800.0, "night_eye": 0.5},
+}
+RANGES = {
+    "shadows_slope": (0.8, 0.9, 1.2), "middles_power": (1.0, 1.1, 1.2), "lights_saturation": 0.5,
+    "lights_offset": (0.02, 0.0, -0.02), "range_low": -1.5, "range_high": 0.5, "range_soft": 1.5,
+    "lift": 1.2, "pivot": -1.0, "contrast": 1.3,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("size", [SIZE, ODD], ids=["even", "odd"])
+@pytest.mark.parametrize("name", LENS)
+def test_lens_and_film_are_the_twins(renderer, name, size):
+    """The grey of half floats in the pyramid is within a step."""
+    base = pale_room_project().look.revised(ev100=3.0)
+    plain, _ = _pictures(renderer, base, size)
+    shown, twin = _pictures(renderer, base.revised(**LENS[name]), size)
+    off = np.abs(shown.astype(int) - twin.astype(int))
+    assert off.max() <= 2
+    assert (off > 1).mean() < 1e-3
+    assert np.abs(shown.astype(int) - plain).mean() > 0.3
+
+
+def test_ranges_lift_and_pivot_are_the_twins(renderer):
+    shown, twin = _pictures(renderer, pale_room_project().look.revised(**RANGES))
+    off = np.abs(shown.astype(int) - twin.astype(int))
+    assert off.max() <= 2
+    assert (off > 1).mean() < 1e-3
+
+
+EVERY = {**GRADED, **RANGES, **LENS["all"], "curve": "filmic"}
+
+
+def test_every_effect_has_a_switch_that_leaves_the_picture_as_before(renderer):
+    base = pale_room_project().look
+    plain, _ = _pictures(renderer, base)
+    off, _ = _pictures(renderer, base.revised(**EVERY).only(""))
+    assert np.array_equal(plain, off)
+    graded, _ = _pictures(renderer, base.revised(**EVERY).only("with_grade"))
+    alone, _ = _pictures(renderer, base.revised(
+        **{name: EVERY[name] for name in EFFECTS["with_grade"] if name in EVERY}))  # fmt: skip
+    assert np.array_equal(graded, alone)
+    assert not np.array_equal(graded, plain)
 
 
 @pytest.mark.parametrize("name", ["bent.cube", "line.cube"])
@@ -91,7 +143,10 @@ def test_a_table_that_is_gone_leaves_the_picture_without_it(renderer, tables, tm
     assert np.array_equal(plain, gone)
 
 
-@pytest.mark.parametrize("change", [{"saturation": 1.4}, {"curve": "neutral"}, {"neutral_kelvin": 4000.0}])
+@pytest.mark.parametrize(
+    "change",
+    [{"saturation": 1.4}, {"bloom": 0.1}, {"grain": 400.0}, {"curve": "neutral"}, {"neutral_kelvin": 4000.0}],
+)
 def test_no_light_is_drawn_anew_for_what_the_look_does(renderer, change):
     renderer.set_level(bundle_level(pale_room()))
     drawn = []

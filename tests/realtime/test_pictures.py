@@ -18,7 +18,7 @@ from wallum.level.pale_room import REFLECTANCE, pale_room_project
 from wallum.level.solids import box, grid, revolve
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import direction_to, evaluate
-from wallum.moment.shown_look import ShownLook
+from wallum.moment.shown_look import Lens, ShownLook
 from wallum.physics.arrays import normalised
 from wallum.physics.colour import luminance
 from wallum.physics.photometry import cone_falloff, punctual_illuminance
@@ -175,7 +175,7 @@ def test_a_vignette_is_in_both_developers_and_in_neither_light(in_room, stops):
     plain = in_room(pale_room_project())
     picture = in_room(put(pale_room_project(), "look/vignette", stops))
     assert np.array_equal(picture.luminance, plain.luminance)
-    twin = develop(picture.luminance, ShownLook(4.0, vignette=stops))
+    twin = develop(picture.luminance, ShownLook(4.0, lens=Lens(stops)))
     assert np.abs(picture.rgb.astype(int) - twin.astype(int)).max() <= 2
     corner = picture.rgb[:4, :4].mean() / plain.rgb[:4, :4].mean()
     assert (corner < 0.85) == (stops > 0.0)

@@ -14,7 +14,9 @@ from pydantic.fields import FieldInfo
 
 __all__ = [
     "Item",
+    "Kind",
     "Parameter",
+    "Scale",
     "Vector",
     "choice",
     "declared",
@@ -45,6 +47,7 @@ class Parameter:
     heading: str = ""
     words: tuple[str, ...] = ()  # of a choice whose type takes other words too
     letters: str = "XYZ"  # of the parts of a vector
+    safe: tuple[float, float] | None = None  # the part of its range in which a look stays subtle
     after: str = ""  # the field that it stands behind, where that is not the order of declaration
 
 

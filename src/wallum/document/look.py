@@ -5,7 +5,8 @@ from typing import ClassVar, Final, Literal, Self, get_args
 
 from pydantic import model_validator
 
-from wallum.document.fields import Item, Scale, Vector, choice, parameter
+from wallum.document.fields import choice, parameter
+from wallum.document.picture_values import EFFECTS, PictureValues, folded, switch
 from wallum.physics.colour_table import TableOn
 from wallum.physics.curves import DEFAULT_WHITE, CurveKind, CurveOn
 from wallum.physics.exposure import DARKER_AT, MID_GREY, key_value
@@ -64,37 +65,7 @@ def _darker(number: int, label: str) -> float:
     )  # fmt: skip
 
 
-def _triple(heading: str, default: float, label: str, help_text: str) -> Vector:
-    return parameter(
-        (default,) * 3,
-        label=label,
-        help=help_text,
-        kind="vector",
-        step=0.01,
-        first=False,
-        heading=heading,
-        letters="RGB",
-    )
-
-
-def _folded(
-    heading: str,
-    default: float,
-    label: str,
-    help_text: str,
-    low: float,
-    high: float,
-    unit: str = "",
-    step: float = 0.01,
-    scale: Scale = "linear",
-) -> float:
-    return parameter(
-        default, label=label, help=help_text, unit=unit, low=low, high=high, step=step, scale=scale,
-        first=False, heading=heading,
-    )  # fmt: skip
-
-
-class Look(Item):
+class Look(PictureValues):
     """From scene light to picture."""
 
     NEUTRAL_K: ClassVar[float] = 6500.0
@@ -126,25 +97,6 @@ class Look(Item):
         low=-8.0,
         high=8.0,
         step=0.1,
-    )
-    night_eye: float = parameter(
-        0.0,
-        label="Night eye",
-        help="A look, not light: in the dark colour goes and blue stays brighter, as to the eye at night.",
-        low=0.0,
-        high=1.0,
-        step=0.05,
-    )
-    vignette: float = parameter(
-        0.0,
-        label="Vignette",
-        help="What the lens loses in the picture's corners. It is a look: metering does not see it.",
-        unit="stops",
-        low=0.0,
-        high=4.0,
-        step=0.05,
-        first=False,
-        heading="Lens",
     )
     indirect: Indirect = choice(
         "probes",
@@ -226,19 +178,7 @@ class Look(Item):
     dark_dusk: float = _darker(3, "At dusk")
     dark_shade: float = _darker(4, "In shade by day")
 
-    neutral_kelvin: float = _folded(
-        "White balance", 6500.0, "Neutral", "Light of this colour looks neutral. 6500 leaves all as it is.",
-        2000.0, 20_000.0, "K", 50.0, "log",
-    )  # fmt: skip
-    neutral_tint: float = _folded(
-        "White balance", 0.0, "Its tint", "As far off the colours of glow and day; positive is toward green.",
-        -0.05, 0.05, "Duv", 0.001,
-    )  # fmt: skip
-    contrast: float = _folded("Grade", 1.0, "Contrast", "Stops for each stop, about mid grey.", 0.25, 4.0)
-    slope: Vector = _triple("Grade", 1.0, "Slope", "What each channel is multiplied by.")
-    offset: Vector = _triple("Grade", 0.0, "Offset", "What is added to each channel then.")
-    power: Vector = _triple("Grade", 1.0, "Power", "Of each channel after these.")
-    saturation: float = _folded("Grade", 1.0, "Saturation", "How far colours are from grey.", 0.0, 4.0)
+    with_curve: bool = switch("Tone curve")
     curve: CurveKind = choice(
         "own", label="Curve", first=False, heading="Tone curve",
         help="From light to what a screen shows. Own: a toe, a shoulder, mid grey where it is.",
@@ -247,12 +187,13 @@ class Look(Item):
         "channel", label="Works on", first=False, heading="Tone curve",
         help="Channel: bright colours go to white. Luminance: they keep their ratios.",
     )  # fmt: skip
-    white: float = _folded(
+    white: float = folded(
         "Tone curve", DEFAULT_WHITE, "White", "Picture value that becomes white; 11.52 is 6 stops over grey.",
         0.36, 1000.0, step=0.5, scale="log",
     )  # fmt: skip
-    toe: float = _folded("Tone curve", 0.62, "Toe", "Slope at black: less buries the dark.", 0.05, 1.0)
-    shoulder: float = _folded("Tone curve", 1.18, "Steepness", "Stops for each stop at mid grey.", 1.0, 1.5)
+    toe: float = folded("Tone curve", 0.62, "Toe", "Slope at black: less buries the dark.", 0.05, 1.0)
+    shoulder: float = folded("Tone curve", 1.18, "Steepness", "Stops for each stop at mid grey.", 1.0, 1.5)
+    with_table: bool = switch("Table")
     table: str = parameter(
         "", label="Table", help="A table of colours, .cube.", kind="file", first=False, heading="Table"
     )
@@ -261,7 +202,7 @@ class Look(Item):
         help="Display: what the screen gets. Linear: before the sRGB transfer. Log: light, by stops from 10 "
         "below to 6.5 above mid grey, in the place of the curve.",
     )  # fmt: skip
-    table_strength: float = _folded("Table", 1.0, "Strength", "How much of it is taken.", 0.0, 1.0)
+    table_strength: float = folded("Table", 1.0, "Strength", "How much of it is taken.", 0.0, 1.0)
 
     @property
     def darker(self) -> tuple[float, ...]:
@@ -282,7 +223,12 @@ class Look(Item):
             off |= {"white"}
         if self.curve == "neutral":
             off |= {"curve_on"}
-        return off if self.table else off | {"table_on", "table_strength"}
+        off |= self.switched_off()
+        return off if self.table else off | {"table_on", "table_strength", "with_table"}
+
+    def only(self, effect: str) -> "Look":
+        """This look with one effect alone (see EFFECTS), or none where it is empty; exposed as it is."""
+        return self.revised(**{one: one == effect and getattr(self, one) for one in EFFECTS})
 
     def inactive(self) -> frozenset[str]:
         off = self._chain_off()
@@ -295,10 +241,15 @@ class Look(Item):
 
     @model_validator(mode="after")
     def _chain_is_sound(self) -> Self:
-        if min(self.slope) < 0.0 or min(self.power) <= 0.0:
-            raise ValueError("slopes must be 0 or more, and powers above 0")
-        if max(*self.slope, *self.power, *map(abs, self.offset)) > 100.0:
-            raise ValueError("slope, offset and power must be 100 or less")
+        for one in self.grades():
+            if min(one.slope) < 0.0 or min(one.power) <= 0.0:
+                raise ValueError("slopes must be 0 or more, and powers above 0")
+            if max(*one.slope, *one.power, *map(abs, one.offset)) > 100.0:
+                raise ValueError("slope, offset and power must be 100 or less")
+        if self.range_low > self.range_high:
+            raise ValueError(
+                f"shadows must end ({self.range_low:g} stops) before lights begin ({self.range_high:g})"
+            )
         own = self.own_curve  # looked at only where it is not the one that is known to rise
         if self.curve == "own" and own is not DEFAULT_CURVE and not own.rises_to(self.white):
             raise ValueError(

@@ -16,6 +16,10 @@ from wallum.document.sources import (
 )
 from wallum.exchange.gltf_lights import WRITERS
 from wallum.level.model import Finding, Level
+from wallum.moment.looks import shown_look
+from wallum.moment.shown_look import ShownLook
+from wallum.physics.curves import OWN_CURVE
+from wallum.physics.grade import NEUTRAL_GRADE
 
 __all__ = ["losses"]
 
@@ -68,10 +72,25 @@ def _of_picture(project: Project) -> Iterator[str]:
         yield "glTF has no exposure: the metering is left out"
     else:
         yield f"glTF has no exposure: EV {look.ev100:g} is left out"
-    if look.vignette > 0.0:
-        yield "The vignette is a look, and is left out"
-    if look.night_eye > 0.0:
-        yield "The night eye is a look, and is left out"
+    yield from (f"{said} is a look, and is left out" for said in _of_chain(shown_look(look)))
+
+
+def _of_chain(look: ShownLook) -> Iterator[str]:
+    """What a look does beside its exposure."""
+    lens = look.lens
+    for said, there in (
+        ("The bloom", look.bloom.amount > 0.0),
+        ("The vignette", lens.shaded),
+        ("The colour fringe", lens.fringe != 0.0),
+        ("The grain", lens.grain > 0.0),
+        ("The night eye", look.night_eye > 0.0),
+        ("The white balance", look.white is not None),
+        ("The grade", look.grade != NEUTRAL_GRADE),
+        ("The tone curve", look.curve != OWN_CURVE),
+        ("The table of colours", look.table is not None),
+    ):
+        if there:
+            yield said
 
 
 def _of_level(project: Project, level: Level) -> Iterator[str]:

@@ -6,22 +6,36 @@ from numpy.typing import NDArray
 from wallum.image.chain import displayed
 from wallum.moment.shown_look import ShownLook
 from wallum.physics.arrays import Floats
+from wallum.physics.bloom import bloomed
 from wallum.physics.exposure import exposure_scale
+from wallum.physics.fringe import fringed
+from wallum.physics.grain import grain
 from wallum.physics.night_eye import night_eye
 from wallum.physics.tone import bayer_matrix, srgb_encode
 from wallum.physics.vignette import vignette
 
-__all__ = ["develop", "shown"]
+__all__ = ["develop", "shown", "through_lens"]
 
 
 def shown(luminance: Floats, look: ShownLook) -> NDArray[np.float64]:
     """(H, W, 3) light [cd/m2] to (H, W, 3) display-linear values, 0 to 1, exposed by the look's `ev100`.
     Raises ValueProblem for a table's file."""
-    seen = np.asarray(luminance, np.float64)
-    if look.vignette > 0.0:
-        seen = seen * vignette(seen.shape[1::-1], look.vignette)[..., None]
-    seen = night_eye(seen, look.night_eye)
-    return displayed(seen * exposure_scale(look.ev100), look)
+    scale = exposure_scale(look.ev100)
+    seen = through_lens(np.asarray(luminance, np.float64) * scale, look)
+    seen = night_eye(seen / scale, look.night_eye) * scale
+    return displayed(seen, look)
+
+
+def through_lens(values: Floats, look: ShownLook) -> NDArray[np.float64]:
+    """(H, W, 3) picture values as the lens draws them and film takes them: what depends on the place."""
+    lens = look.lens
+    seen = bloomed(values, look.bloom, fringed(values, lens.fringe) if lens.fringe != 0.0 else None)
+    size = (seen.shape[1], seen.shape[0])
+    if lens.shaded:
+        seen = seen * vignette(size, lens.fall_off, lens.shade)[..., None]
+    if lens.grain > 0.0:
+        seen = seen * grain(size, lens.grain, lens.seed)[..., None]
+    return seen
 
 
 def develop(luminance: Floats, look: ShownLook) -> NDArray[np.uint8]:

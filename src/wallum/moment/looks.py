@@ -6,9 +6,11 @@ from wallum.document.look import Look
 from wallum.errors import ValueProblem
 from wallum.files import changed_at
 from wallum.level.cube_file import read_cube
-from wallum.moment.shown_look import Metering, ShownLook, ShownTable
-from wallum.physics.curves import Curve
+from wallum.moment.shown_look import Lens, Metering, ShownLook, ShownTable
+from wallum.physics.bloom import NO_BLOOM, Bloom
+from wallum.physics.curves import OWN_CURVE, Curve
 from wallum.physics.grade import Grade
+from wallum.physics.vignette import NO_SHADE, EdgeShade
 
 __all__ = ["shown_look"]
 
@@ -16,13 +18,46 @@ __all__ = ["shown_look"]
 def shown_look(look: Look) -> ShownLook:
     """The look resolved; a table that cannot be read is left out, as a check says."""
     white = None
-    if (look.neutral_kelvin, look.neutral_tint) != (Look.NEUTRAL_K, 0.0):
+    if look.with_white and (look.neutral_kelvin, look.neutral_tint) != (Look.NEUTRAL_K, 0.0):
         white = look.neutral_kelvin, look.neutral_tint
-    grade = Grade(look.slope, look.offset, look.power, look.saturation, look.contrast)
-    curve = Curve(look.curve, look.white, look.curve_on, look.own_curve)
+    curve = OWN_CURVE
+    if look.with_curve:
+        curve = Curve(look.curve, look.white, look.curve_on, look.own_curve)
     return ShownLook(
-        look.ev100, _metering(look), look.vignette, look.night_eye, white, grade, curve, _table(look)
+        look.ev100,
+        _metering(look),
+        _bloom(look),
+        _lens(look),
+        look.night_eye if look.with_night_eye else 0.0,
+        white,
+        _grade(look),
+        curve,
+        _table(look),
     )
+
+
+def _bloom(look: Look) -> Bloom:
+    if not look.with_bloom or look.bloom <= 0.0:
+        return NO_BLOOM
+    return Bloom(look.bloom, look.bloom_reach, look.bloom_tint, look.bloom_threshold)
+
+
+def _lens(look: Look) -> Lens:
+    grain = look.grain if look.with_grain else 0.0
+    if not look.with_lens:
+        return Lens(grain=grain)
+    shade = EdgeShade(look.shade, look.shade_radius, look.shade_softness) if look.shade != 0.0 else NO_SHADE
+    return Lens(look.vignette, shade, look.fringe, grain)
+
+
+def _grade(look: Look) -> Grade:
+    ranges = look.ranges if look.with_ranges else None
+    if not look.with_grade:
+        return Grade(ranges=ranges)
+    return Grade(
+        look.slope, look.offset, look.power, look.saturation, look.contrast,
+        look.pivot if look.contrast != 1.0 else 0.0, look.lift, ranges,
+    )  # fmt: skip
 
 
 def _metering(look: Look) -> Metering | None:
@@ -33,7 +68,7 @@ def _metering(look: Look) -> Metering | None:
 
 
 def _table(look: Look) -> ShownTable | None:
-    if not look.table or look.table_strength <= 0.0:
+    if not look.with_table or not look.table or look.table_strength <= 0.0:
         return None
     try:
         stamp = changed_at(Path(look.table), ValueProblem)

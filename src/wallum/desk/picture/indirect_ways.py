@@ -48,7 +48,7 @@ class IndirectWays(PictureGrid):
         self._asked: set[str] = set()
         self._key: tuple[object, ...] = ()
         self._truth: NDArray[np.float64] | None = None
-        self._look = ShownLook(0.0, None, 0.0, 0.0)
+        self._look = ShownLook(0.0)
         self._thread: IndirectThread | None = None
         self.left.connect(self.hide)
         self.closed.connect(self._forget)
@@ -178,7 +178,7 @@ class IndirectWays(PictureGrid):
         if self.sender() is self._thread:
             self._truth = truth
             shown = truth[truth > 0.0]
-            self._look = ShownLook(exposure_for(shown) if len(shown) else 0.0, None, 0.0, 0.0)
+            self._look = ShownLook(exposure_for(shown) if len(shown) else 0.0)
             self.opened.emit()
 
     def take_picture(self, name: str, image: QImage) -> None:

@@ -57,7 +57,7 @@ class ThreeWays(QObject):
         self._thread: WaysThread | None = None
         self._cards: tuple[CardSource, ...] = ()
         self._line = -1
-        self._look = ShownLook(0.0, None, 0.0, 0.0)
+        self._look = ShownLook(0.0)
         self._buttons = {way: self._button(way) for way in WAYS}
         picture.overlays.insert(0, self._paint)
         picture.first_grips.append(self.take)
@@ -142,7 +142,7 @@ class ThreeWays(QObject):
             view = self._picture.view
             out[PREFIX + way] = PictureRequest(0, scene, camera, size, detail="thumb", view=view)
             if one.alone is not None and one.truth is not None:
-                self._look = ShownLook(exposure_for(one.truth), None, 0.0, 0.0)
+                self._look = ShownLook(exposure_for(one.truth))
                 alone = replace(one.alone, look=self._look)
                 out[MEASURED_NAME] = PictureRequest(0, alone, camera, MEASURED, detail="thumb", view="air")
         return out

@@ -7,7 +7,7 @@ __all__ = ["DEVELOP", "INSPECT", "METER", "READ_BACK"]
 
 
 def _count(asked: Asked) -> Counted:
-    lens = asked.pixels if asked.scene.look.vignette > 0.0 else 0.0
+    lens = asked.pixels if asked.scene.look.lens.shaded else 0.0
     return Counted({"pixels": asked.pixels, "vignette pixels": lens})
 
 

@@ -6,14 +6,17 @@ import moderngl
 import numpy as np
 
 from wallum.frame.views import INSPECTED, VIEWS
-from wallum.moment.shown_look import ShownLook
-from wallum.physics.exposure import exposure_scale
+from wallum.moment.shown_look import Lens, ShownLook
+from wallum.physics.exposure import MID_GREY, exposure_scale
 from wallum.physics.false_colour import ramp
-from wallum.physics.grade import NEUTRAL_GRADE, balance_matrix
+from wallum.physics.fringe import fringe_share
+from wallum.physics.grade import NEUTRAL_GRADE, DecisionList, Grade, Ranges, balance_matrix
+from wallum.physics.grain import grain_strength
 from wallum.physics.tone import bayer_matrix
 from wallum.physics.vignette import corner_fall
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import Size
+from wallum.realtime.passes.bloom import BloomPyramid
 from wallum.realtime.passes.table_texture import TableTexture
 
 __all__ = ["Developer"]
@@ -28,10 +31,23 @@ VIEW_FEATURES = {
 CHAINED = frozenset(VIEWS) - {*INSPECTED, "false colour"}
 
 
+def _grade_features(grade: Grade) -> set[str]:
+    out = {"GRADE"}
+    if grade.contrast != 1.0:
+        out.add("CONTRAST")
+    if grade.power != NEUTRAL_GRADE.power:
+        out.add("POWER")
+    if grade.ranges is not None:
+        out.add("RANGES")
+        if any(one.power != NEUTRAL_GRADE.power for one in _lists(grade.ranges)):
+            out.add("RANGE_POWER")
+    return out
+
+
 def _chain_features(look: ShownLook) -> frozenset[str]:
     out = set()
     if look.white is not None or look.grade != NEUTRAL_GRADE:
-        out.add("GRADE")
+        out |= _grade_features(look.grade)
     if look.curve.kind != "own":
         out.add(f"CURVE_{look.curve.kind.upper()}")
     if look.curve.on == "luminance" and look.curve.kind != "neutral":
@@ -39,6 +55,51 @@ def _chain_features(look: ShownLook) -> frozenset[str]:
     if look.table is not None:
         out |= {"TABLE", f"TABLE_{look.table.on.upper()}"}
     return frozenset(out)
+
+
+def _lists(ranges: Ranges) -> tuple[DecisionList, ...]:
+    return ranges.shadows, ranges.middles, ranges.lights
+
+
+def _of_grade(look: ShownLook) -> dict[str, object]:
+    """Values of include/chain/grade.glsl."""
+    matrix = np.eye(3) if look.white is None else balance_matrix(*look.white)
+    grade = look.grade
+    out: dict[str, object] = {
+        "white_balance": tuple(matrix.T.ravel().tolist()),
+        "grade_slope": grade.slope,
+        "grade_offset": grade.offset,
+        "grade_power": grade.power,
+        "grade_about": (grade.saturation, grade.contrast, 2.0**grade.lift - 1.0),
+        "grade_pivot": MID_GREY * 2.0**grade.pivot,
+    }
+    if grade.ranges is not None:
+        lists = _lists(grade.ranges)
+        out |= {
+            "range_slope": tuple(part for one in lists for part in one.slope),
+            "range_offset": tuple(part for one in lists for part in one.offset),
+            "range_power": tuple(part for one in lists for part in one.power),
+            "range_saturation": tuple(one.saturation for one in lists),
+            "range_borders": (*grade.ranges.borders, grade.ranges.soft),
+        }
+    return out
+
+
+def _of_lens(lens: Lens, size: Size) -> tuple[set[str], dict[str, object]]:
+    """Features and values of what depends on the place, for a picture of a size."""
+    features: set[str] = set()
+    values: dict[str, object] = {}
+    if lens.shaded:
+        features.add("VIGNETTE")
+        values["vignette"] = (corner_fall(lens.fall_off), 2.0 / math.hypot(*size))
+        values["shade"] = (lens.shade.stops, lens.shade.radius, max(lens.shade.softness, 1e-3))
+    if lens.fringe != 0.0:
+        features.add("FRINGE")
+        values["fringe"] = fringe_share(lens.fringe)
+    if lens.grain > 0.0:
+        features.add("GRAIN")
+        values |= {"grain_strength": grain_strength(lens.grain), "grain_seed": lens.seed & 0xFFFF}
+    return features, values
 
 
 class Developer:
@@ -54,6 +115,7 @@ class Developer:
         self._ramp.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._targets: dict[Size, moderngl.Framebuffer] = {}
         self._table = TableTexture(context)
+        self._bloom = BloomPyramid(context, programs)
 
     def _target(self, size: Size) -> moderngl.Framebuffer:
         if size not in self._targets:
@@ -71,20 +133,23 @@ class Developer:
 
     def _chain(self, look: ShownLook) -> dict[str, object]:
         """Values of the grade and the table, where there are any. Raises ValueProblem for a table's file."""
-        out: dict[str, object] = {}
-        if look.white is not None or look.grade != NEUTRAL_GRADE:
-            matrix = np.eye(3) if look.white is None else balance_matrix(*look.white)
-            grade = look.grade
-            out |= {
-                "white_balance": tuple(matrix.T.ravel().tolist()),
-                "grade_slope": grade.slope,
-                "grade_offset": grade.offset,
-                "grade_power": grade.power,
-                "grade_about": (grade.saturation, grade.contrast),
-            }
+        out = _of_grade(look) if look.white is not None or look.grade != NEUTRAL_GRADE else {}
         if look.table is not None:
             out |= self._table.uniforms(look.table)
         return out
+
+    def _seen(
+        self, light: moderngl.Texture, look: ShownLook, scale: float
+    ) -> tuple[frozenset[str], dict[str, object]]:
+        """Features and values of the lens and of film."""
+        features, values = _of_lens(look.lens, light.size)
+        smooth = look.bloom.amount > 0.0 or look.lens.fringe != 0.0
+        light.filter = (moderngl.LINEAR, moderngl.LINEAR) if smooth else (moderngl.NEAREST, moderngl.NEAREST)
+        light.repeat_x = light.repeat_y = False
+        if look.bloom.amount > 0.0:
+            more, of_bloom = self._bloom.spread(light, scale, look.bloom)
+            features, values = features | more, values | of_bloom
+        return frozenset(features), values
 
     def develop(
         self,
@@ -100,10 +165,10 @@ class Developer:
         features = VIEW_FEATURES.get(view, frozenset())
         to_picture = exposure_scale(look.ev100)
         chain: dict[str, object] = {}
-        if look.vignette > 0.0 and view in CHAINED:
-            features |= {"VIGNETTE"}
-            width, height = light.size
-            chain["vignette"] = (corner_fall(look.vignette), 2.0 / math.hypot(width, height))
+        scale = (1.0 if view in INSPECTED else to_picture / held_exposure) / samples
+        if view in CHAINED:
+            more, values = self._seen(light, look, scale)
+            features, chain = features | more, {**chain, **values}
         if look.night_eye > 0.0 and view in CHAINED:
             features |= {"NIGHT"}
             chain["night_eye"] = (look.night_eye, 1.0 / to_picture)
@@ -118,7 +183,7 @@ class Developer:
             dither=self._dither,
             size=light.size,
             ramp=self._ramp,
-            scale=(1.0 if view in INSPECTED else to_picture / held_exposure) / samples,
+            scale=scale,
             curve=(curve.a, curve.b, curve.c, curve.d),
             curve_white=look.curve.white,
             **chain,

@@ -1,6 +1,6 @@
 #version 430 core
 // From pre-exposed light to display values. Twin of image/chain.py.
-// Variants: VIGNETTE (the lens), NIGHT (the eye at night), GRADE (white balance and grade), CURVE_... (which curve, and
+// Variants: BLOOM, FRINGE, VIGNETTE, GRAIN (the lens and film), NIGHT (the eye at night), GRADE (white balance and grade), CURVE_... (which curve, and
 // ON_LUMINANCE), TABLE (of LINEAR, LOG or display values), PLAIN (as it is, no curve), FALSE_COLOUR (stops about mid grey), ZEBRA (burnt and buried).
 // Output is blue, green, red, 255 with the top row first: what the window paints as it is.
 
@@ -8,8 +8,17 @@ uniform sampler2D picture;
 uniform sampler2D dither;      // ordered thresholds
 uniform float scale;           // pre-exposed light to picture value
 uniform ivec2 size;
+#ifdef BLOOM
+#ifndef BLOOM_EVEN
+#include "chain/places.glsl"
+#endif
+#endif
+#include "chain/seen.glsl"
 #ifdef VIGNETTE
 #include "chain/vignette.glsl"
+#endif
+#ifdef GRAIN
+#include "chain/grain.glsl"
 #endif
 #ifdef NIGHT
 uniform vec2 night_eye;        // strength; picture value to cd/m2
@@ -67,9 +76,12 @@ vec3 by_night(vec3 x) {
 void main() {
     ivec2 here = ivec2(gl_FragCoord.xy);
     ivec2 pixel = ivec2(here.x, size.y - 1 - here.y);
-    vec3 x = max(texelFetch(picture, pixel, 0).rgb * scale, 0.0);
+    vec3 x = seen_at(pixel);
 #ifdef VIGNETTE
     x *= vignette_leaves(here, size);
+#endif
+#ifdef GRAIN
+    x *= grain(here);
 #endif
 #ifdef NIGHT
     x = by_night(x);

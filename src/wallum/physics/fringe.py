@@ -1,0 +1,46 @@
+"""Colour fringes of a lens: red is drawn a little larger than green, and blue smaller, from the middle on.
+
+That is lateral chromatic aberration to its first order, in which the scale of the picture depends on the wave
+length (Kingslake, "Lens Design Fundamentals", chapter 11). Twin of realtime/shaders/include/chain/seen.glsl.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wallum.physics.arrays import Floats
+
+__all__ = ["HALF_DIAGONAL", "fringe_share", "fringed"]
+
+# Pixels from the middle to the corner of the picture that fringes are stated for: 1920 x 1080.
+HALF_DIAGONAL = 1101.45
+
+
+def fringe_share(pixels: float) -> float:
+    """How much larger red is drawn, for a fringe of so many pixels at the corner of 1920 x 1080 [-]."""
+    return pixels / HALF_DIAGONAL
+
+
+def fringed(picture: Floats, pixels: float) -> NDArray[np.float64]:
+    """(H, W, 3) a picture as a lens with a fringe draws it; read between pixels, its edge goes on."""
+    out = np.array(picture, np.float64)
+    share = fringe_share(pixels)
+    for channel, scale in ((0, 1.0 + share), (2, 1.0 - share)):
+        out[..., channel] = _scaled(out[..., channel], scale)
+    return out
+
+
+def _scaled(values: NDArray[np.float64], scale: float) -> NDArray[np.float64]:
+    height, width = values.shape
+    rows, above = _places(height, scale)
+    columns, left = _places(width, scale)
+    upper, under = values[rows], values[np.minimum(rows + 1, height - 1)]
+    lines = upper + (under - upper) * above[:, None]
+    near, far = lines[:, columns], lines[:, np.minimum(columns + 1, width - 1)]
+    return np.asarray(near + (far - near) * left)
+
+
+def _places(size: int, scale: float) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """(size,) which pixel each is read from, and how far it lies toward the next."""
+    at = np.clip((np.arange(size) + 0.5 - 0.5 * size) / scale + 0.5 * size - 0.5, 0.0, size - 1.0)
+    first = np.floor(at).astype(np.int64)
+    return first, at - first
