@@ -168,8 +168,8 @@ class PictureValues(Item):
         0.0, 4.0, unit="stops", step=0.05, safe=(0.0, 1.0),
     )  # fmt: skip
     shade: float = folded(
-        "Lens", 0.0, "Vignette", "By hand: what is lost at the corners. A fake.", -2.0, 4.0, unit="stops", step=0.05,
-        safe=(0.0, 0.7),
+        "Lens", 0.0, "Vignette", "By hand: what is lost at the corners. A fake.", -2.0, 4.0, unit="stops",
+        step=0.05, safe=(0.0, 0.7),
     )  # fmt: skip
     shade_radius: float = folded(
         "Lens", 0.4, "Its start", "Of the way from the middle to the corner.", 0.0, 1.5, step=0.05

@@ -1,11 +1,11 @@
 """Bloom: a share of the light that a lens spreads over its picture, by a pyramid of ever smaller pictures.
 
-The picture becomes a mixture of itself and of its spread, so that no light comes from nowhere. Every step of
-the pyramid keeps the mean, whatever the size: down into its first picture it takes the mean of what each pixel
-covers; between the others, and up, it interpolates, with weights that are balanced (Sinkhorn 1964; by Newton's method)
-until every pixel takes, and gives, its share. Where a side divides evenly that is bilinear enlarging. The pyramid is that
-of Burt and Adelson 1983. Twin of realtime/passes/bloom.py with shaders/bloom.frag.glsl, which read the weights
-from here.
+The picture becomes a mixture of itself and of its spread, so that no light comes from nowhere. Every step
+of the pyramid keeps the mean, whatever the size: down into its first picture it takes the mean of what each
+pixel covers; between the others, and up, it interpolates, with weights that are balanced (Sinkhorn 1964; by
+Newton's method) until every pixel takes, and gives, its share. Where a side divides evenly that is bilinear
+enlarging. The pyramid is that of Burt and Adelson 1983. Twin of realtime/passes/bloom.py with
+shaders/bloom.frag.glsl, which read the weights from here.
 """
 
 from collections.abc import Sequence
@@ -77,7 +77,7 @@ def sizes_of(size: Size) -> tuple[Size, ...]:
 
 @lru_cache(maxsize=64)
 def down_weights(many: int, few: int, first: bool) -> NDArray[np.float64]:
-    """(few, many) of a step down along one side: into the first picture, or between two; not to be changed."""
+    """(few, many) of a step down along one side, into the first picture or between two; not to be changed."""
     if not first:
         return up_weights(many, few).T * (few / many)
     edges = np.arange(few + 1) * (many / few)

@@ -5,8 +5,8 @@ A film's granularity is stated as the root mean square of its density, read thro
 that wavers by 0.009 about each pixel. Density is a logarithm, so that the grain is a factor of the light; its
 mean is 1, so that it brightens nothing.
 
-Each pixel's draw is the sum of the four bytes of a hash of its place (O'Neill 2014, PCG), which is near enough
-to the normal distribution. Twin of realtime/shaders/include/chain/grain.glsl.
+Each pixel's draw is the sum of the four bytes of a hash of its place (O'Neill 2014, PCG), near enough to the
+normal distribution. Twin of realtime/shaders/include/chain/grain.glsl.
 """
 
 import math
