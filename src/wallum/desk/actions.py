@@ -87,6 +87,7 @@ COMMANDS: Final = (
     Command("hours", "Shots and views", "Shot by hours", "Shift+Q", "The shot at every hour, and back"),
     Command("bench", "Shots and views", "Day bench", "Ctrl+B", "Lanes of the day, or the balance"),
     Command("frame_lines", "Shots and views", "Target's frame", "Y", "What the target's picture holds", True),
+    Command("scopes", "Comparing", "Scopes", "Ctrl+U", "Light, signal and colours of the picture, and back"),
     Command("flip", "Comparing", "Flip", "B", "Flip to the variant, and back"),
     Command("wipe", "Comparing", "Wipe", "Z", "Wipe between the variant and the present"),
     Command("wipe_pinned", "Comparing", "Wipe the pinned", "Shift+Z", "Wipe against the pinned picture"),
@@ -118,6 +119,7 @@ GESTURES: Final = (
     ("E D S F R W", "fly on, back, aside, up, down"),
     ("Drag a ring or handle", "move a lamp; Shift is fine"),
     ("Ctrl, click or drag", "add lamps to the selection"),
+    ("Hold , or .", "without the look; its last effect alone"),
     ("Escape", "give back, or lead back"),
 )
 

@@ -11,6 +11,7 @@ from wallum.desk.day.bench import choice_box, compose_bench, headed, order_bar, 
 from wallum.desk.day.day_bar import DayBar
 from wallum.desk.day.day_bench import DayBench
 from wallum.desk.day.transport import Transport
+from wallum.desk.look.look_desk import LookDesk
 from wallum.desk.panes.balance import BalanceView
 from wallum.desk.panes.check_sheet import CheckSheet
 from wallum.desk.panes.cost_bar import CostBar
@@ -127,6 +128,7 @@ class DeskWindow(QMainWindow):
         self.base_mark = BaseMark(self.session, self.picture, lambda: self.tune.air_layer)
         self.bench = DayBench(self.session, self.sheet, self.picture, self)
         self.at_rest = AtRest(self.session, self.link, self.picture, self.transport)
+        self.look = LookDesk(self.session, self.picture, self.tune, self.asking, self.link, self)
         self._alone = QLabel()
         self.viewing = Viewing(
             self.session,
@@ -153,6 +155,7 @@ class DeskWindow(QMainWindow):
                 "redo": self.session.redo,
                 **pointer.commands,
                 **self.comparing.commands,
+                **self.look.commands,
                 "aim": lambda: at(tools.aim),
                 "kick": lambda: at(tools.kick),
                 "pull": self._pull_mode,
@@ -428,8 +431,6 @@ class DeskWindow(QMainWindow):
             more = self.indirect.text + self.baking.text
             self._state.setText(self.exposing.state_text(self._shown, more))
 
-    # -- tools -------------------------------------------------------------------------
-
     def _pull_mode(self) -> None:
         """While on, a drag in the picture pulls a shadow."""
         on = self.act["pull"].isChecked()
@@ -440,8 +441,6 @@ class DeskWindow(QMainWindow):
         self._told.setText(
             "Drag a shadow to where it should fall, or click lit ground to stand a stick there" if on else ""
         )
-
-    # -- further commands ---------------------------------------------------------------
 
     def _frame_lines(self) -> None:
         """Show what the target's picture holds, or not."""
@@ -488,7 +487,7 @@ class DeskWindow(QMainWindow):
         """Stop what runs beside the window."""
         self.settings.keep_window_states({"window": self.saveGeometry(), "panes": self.panes.saveState()})
         silence(self.act)
-        for asked in (self.truth, self.receiver, self.checks, self.baking, self.comparing):
+        for asked in (self.truth, self.receiver, self.checks, self.baking, self.comparing, self.look):
             asked.dispose()
         self.transport.play(False)
         self.walker.stop()

@@ -12,7 +12,7 @@ from wallum.physics.curves import DEFAULT_WHITE, CurveKind, CurveOn
 from wallum.physics.exposure import DARKER_AT, MID_GREY, key_value
 from wallum.physics.tone import DEFAULT_CURVE, ToneCurve
 
-__all__ = ["AS_METERED", "INDIRECT", "Indirect", "Look"]
+__all__ = ["AS_METERED", "DARKER", "INDIRECT", "Indirect", "Look"]
 
 METERED = ("darkest", "brightest", "clip_low", "clip_high", "speed_up", "speed_down")
 # How much darker than metered a picture stays, from the least light on: by physics.exposure.DARKER_AT.

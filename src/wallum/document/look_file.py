@@ -12,39 +12,47 @@ from wallum.errors import ExportProblem, ValueProblem
 from wallum.faults import reading, said
 from wallum.files import read_limited, write_whole
 
-__all__ = ["read_look", "write_look_file"]
+__all__ = ["look_of_text", "read_look", "text_of_look", "write_look_file"]
 
 MOST_BYTES: Final = 1 << 20
-KIND, VERSION = "wallum look", 2
+KIND, VERSION = "wallum look", 3
+
+
+def text_of_look(look: Look) -> str:
+    """A look as the text of its file."""
+    data = {"kind": KIND, "version": VERSION, "look": look.model_dump(mode="json", exclude_defaults=True)}
+    return json.dumps(data, indent=1, ensure_ascii=False) + "\n"
 
 
 def write_look_file(path: Path, look: Look) -> None:
     """Write a look, whole or not at all. Raises ExportProblem."""
-    data = {"kind": KIND, "version": VERSION, "look": look.model_dump(mode="json", exclude_defaults=True)}
-    text = json.dumps(data, indent=1, ensure_ascii=False) + "\n"
     try:
-        write_whole(path, text.encode())
+        write_whole(path, text_of_look(look).encode())
     except OSError as error:
         raise ExportProblem(f"cannot be written: {said(error)}", str(path)) from None
 
 
 def read_look(path: Path) -> Look:
     """A look from a file. Raises ValueProblem."""
-    data = read_limited(path, MOST_BYTES, ValueProblem)
-    with reading(ValueProblem, "not a look", str(path), "JSON text"):
+    return look_of_text(read_limited(path, MOST_BYTES, ValueProblem), str(path))
+
+
+def look_of_text(data: bytes, source: str) -> Look:
+    """A look from the bytes of its file. Raises ValueProblem."""
+    with reading(ValueProblem, "not a look", source, "JSON text"):
         given = json.loads(data)
     values = given.get("look") if isinstance(given, dict) and given.get("kind") == KIND else given
     if not isinstance(values, dict):
-        raise ValueProblem("not a look", str(path), "an object of the look's values")
+        raise ValueProblem("not a look", source, "an object of the look's values")
     if values is not given:
         version = given.get("version")
-        if version not in (1, VERSION):
-            raise ValueProblem(f"a look of version {version!r}", str(path), f"version {VERSION} or less")
+        if version not in (1, 2, VERSION):
+            raise ValueProblem(f"a look of version {version!r}", source, f"version {VERSION} or less")
         if version == 1:  # metered to mid grey in any light
             values = {**AS_METERED, **values}
     try:
         return Look.model_validate(values)
     except ValidationError as error:
         told = refusal(error, "")
-        place = f"{path}: {told.where}" if told.where else str(path)
+        place = f"{source}: {told.where}" if told.where else source
         raise ValueProblem(told.what, place, told.expected) from None

@@ -5,7 +5,7 @@ from typing import Any, Final
 from wallum.document.fields import Item, Kind, Vector, parameter
 from wallum.physics.grade import DecisionList, Ranges
 
-__all__ = ["EFFECTS", "RANGES", "PictureValues", "effect_of", "folded"]
+__all__ = ["EFFECTS", "EFFECT_WORDS", "RANGES", "PictureValues", "effect_of", "folded"]
 
 RANGES: Final = ("shadows", "middles", "lights")
 # Each effect: its switch, and the values that are its own.
@@ -24,6 +24,20 @@ EFFECTS: Final[dict[str, tuple[str, ...]]] = {
     ),
     "with_curve": ("curve", "curve_on", "white", "toe", "shoulder"),
     "with_table": ("table", "table_on", "table_strength"),
+}
+
+
+# As they are called.
+EFFECT_WORDS: Final[dict[str, str]] = {
+    "with_bloom": "Bloom",
+    "with_lens": "Lens",
+    "with_grain": "Grain",
+    "with_night_eye": "Night eye",
+    "with_white": "White balance",
+    "with_grade": "Grade",
+    "with_ranges": "Shadows, middles, lights",
+    "with_curve": "Tone curve",
+    "with_table": "Table",
 }
 
 
@@ -75,13 +89,6 @@ def _saturation(heading: str, **more: Any) -> float:
 class PictureValues(Item):
     """Lens, eye, white balance and grade."""
 
-    night_eye: float = folded(
-        "Night eye", 0.0, "Night eye",
-        "A look, not light: in the dark colour goes and blue stays brighter, as to the eye at night.",
-        0.0, 1.0, step=0.05, after="saturation",
-    )  # fmt: skip
-    with_night_eye: bool = switch("Night eye")
-
     with_white: bool = switch("White balance")
     neutral_kelvin: float = folded(
         "White balance", 6500.0, "Neutral", "Light of this colour looks neutral. 6500 leaves all as it is.",
@@ -98,6 +105,12 @@ class PictureValues(Item):
         after="neutral_kelvin",
     )  # fmt: skip
     saturation: float = _saturation("Grade", after="contrast")
+    night_eye: float = folded(
+        "Night eye", 0.0, "Night eye",
+        "A look, not light: in the dark colour goes and blue stays brighter, as to the eye at night.",
+        0.0, 1.0, step=0.05, after="saturation",
+    )  # fmt: skip
+    with_night_eye: bool = switch("Night eye")
     pivot: float = folded(
         "Grade",
         0.0,

@@ -30,7 +30,7 @@ from wallum.realtime.passes.baked_light import BakedLightPass, BakedPages
 from wallum.realtime.passes.base import Draft, Lit, Pass, Seen, Steps, SunTurn
 from wallum.realtime.passes.bounce import ProbeLightOfHand, ProbeLightPass
 from wallum.realtime.passes.develop import Developer
-from wallum.realtime.passes.finish import DevelopPass, Finishing, FinishPass, MeterPass, ReadBack
+from wallum.realtime.passes.finish import DevelopPass, Finishing, FinishPass, MeterPass, ReadBack, SamplePass
 from wallum.realtime.passes.gaps import GapsPass
 from wallum.realtime.passes.inspect import Inspect
 from wallum.realtime.passes.lamp_buffers import LampBuffers
@@ -39,6 +39,7 @@ from wallum.realtime.passes.light import Light, LightAdded, LightOfOthers, Light
 from wallum.realtime.passes.lighting import Lighting
 from wallum.realtime.passes.metering import Meter
 from wallum.realtime.passes.probe_light import ProbeLight
+from wallum.realtime.passes.sampling import Sampler
 from wallum.realtime.passes.shadows import LampShadowPass, SunShadowPass
 from wallum.realtime.passes.sheets import Cards, ScreenShafts
 from wallum.realtime.passes.sky import Clouds, SkyMaps, SkyVisibilityPass
@@ -132,6 +133,7 @@ class Engine:
         context, programs = self.context, self.programs
         made: tuple[FinishPass, ...] = (
             MeterPass(Meter(context, programs)),
+            SamplePass(Sampler(context, programs)),
             DevelopPass(Developer(context, programs)),
             ReadBack(),
         )

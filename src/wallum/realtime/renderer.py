@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from wallum.errors import RendererProblem
 from wallum.frame.quality import HIGH, Quality
+from wallum.frame.views import INSPECTED
 from wallum.realtime.engine import Engine, open_context
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.level.baked_set import BakedSet
@@ -81,6 +82,8 @@ class Renderer:
             engine.seen.unshadowed,
             ev100=picture.look.ev100,
             metered=picture.metered,
+            look=None if request.view in INSPECTED else picture.look,
+            sample=picture.sample,
             all_sky=request.scene.sky is not None and not engine.probe_light.there,
         )
 

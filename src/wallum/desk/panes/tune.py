@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from functools import partial
 
-from PyQt6.QtCore import QSignalBlocker, Qt, QTimer
+from PyQt6.QtCore import QSignalBlocker, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wallum.desk.day.path_chart import PathChart
+from wallum.desk.look.head import LookHead
 from wallum.desk.panes.air_head import AIR_GROUPS, LAYERS, AirHead
 from wallum.desk.panes.baking_head import BakingHead
 from wallum.desk.panes.colour_field import ColourField
@@ -24,6 +25,7 @@ from wallum.desk.project.session import Session
 from wallum.desk.rendering.light_baking import LightBaking
 from wallum.desk.widgets.still_label import StillLabel
 from wallum.document.fields import Item, declared
+from wallum.document.look import Look
 from wallum.document.owners import OWNERS, title_of
 from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
@@ -194,14 +196,17 @@ def build_pane(session: Session, item: Item) -> Iterator[Pane | None]:
 class TunePane(QWidget):
     """Shows the selected source; where none is, the picture's values, the air or the place.
 
+    group_changed : the group of the project whose values are shown; empty for a source's
     The pane of each kind is built once, in idle moments ahead of its use (`build_ahead`): all of
     them together take longer than an opening window should wait for.
     """
 
+    group_changed = pyqtSignal(str)
+
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self._group = "look"
+        self._group, self.group = "look", "look"
         self._stack = QStackedWidget()
         self._kinds = _one_of_each()
         self._panes: dict[type[Item], Pane] = {}
@@ -227,6 +232,8 @@ class TunePane(QWidget):
         layout.addWidget(self._air)
         self.baking = BakingHead()
         layout.addWidget(self.baking)
+        self.look = LookHead(session)
+        layout.addWidget(self.look)
         layout.addWidget(self._scroll, 1)
         session.changed.connect(self.refresh)
         session.selection.changed.connect(self.refresh)
@@ -312,6 +319,15 @@ class TunePane(QWidget):
         alone = self._session.selection.lead == ""
         return self._group if alone and self._group in LAYERS else ""
 
+    def _show_look(self, shown: bool, look: Look) -> None:
+        self.look.setVisible(shown)
+        if shown:
+            self.look.show_look(look)
+        group = self._group if self._session.selection.lead == "" else ""
+        if group != self.group:
+            self.group = group
+            self.group_changed.emit(group)
+
     def refresh(self) -> None:
         """Show the present values."""
         now = self._session.now
@@ -330,6 +346,7 @@ class TunePane(QWidget):
             self._air.show_group(self._group)
         self.baking.setVisible(source is None and self._group == "baking")
         self.baking.refresh()
+        self._show_look(source is None and self._group == "look", now.look)
         if source is not None:
             found = (now.source(one) for one in self._session.selection.ids[:-1])
             others = [one for one in found if one is not None]

@@ -187,6 +187,9 @@ class Row:
         if info.kind == "colour":
             info = Parameter(info.label, info.help, low=0.0, high=1.0, step=0.01)
         fields = [NumberField(info, letter) for letter in letters]
+        whole = self._whole(info) if self._info.kind == "vector" and letters == "RGB" else None
+        if whole is not None:
+            layout.addWidget(whole)
         for axis, field in enumerate(fields):
             field.previewed.connect(lambda value, axis=axis: self._preview_part(axis, value))
             field.committed.connect(lambda: self._session.commit(self._step))
@@ -199,8 +202,30 @@ class Row:
             for axis, field in enumerate(fields):
                 parts = [value[axis] for value in values]
                 field.show_value(parts[0], differs=_differ(parts))
+            if whole is not None:
+                whole.show_value(round(sum(values[0]) / 3.0, 6), differs=_differ(values))
 
         return holder, show
+
+    def _whole(self, info: Parameter) -> NumberField:
+        """All three channels at once: a drag moves each as far, what is typed is given to all."""
+        field = NumberField(replace(info, label=f"{info.label} of all"))
+        field.setToolTip("All three: dragged alike, or typed")
+        field.previewed.connect(self._preview_whole)
+        field.committed.connect(lambda: self._session.commit(self._step))
+        field.cancelled.connect(self._session.cancel)
+        field.typed.connect(self._whole_typed)
+        field.reset_asked.connect(self._reset)
+        return field
+
+    def _whole_typed(self, text: str) -> None:
+        parts = [f"{path}/{axis}" for path in self.paths for axis in "xyz"]
+        self._session.set_text_all(self._step, parts, text)
+
+    def _preview_whole(self, value: float) -> None:
+        moved = value - sum(self._before[0]) / 3.0
+        parts = (tuple(float(f"{part + moved:.6g}") for part in one) for one in self._before)
+        self._session.preview_all(dict(zip(self.paths, parts, strict=True)))
 
     def _part_typed(self, axis: int, text: str) -> None:
         paths = [f"{path}/{'xyz'[axis]}" for path in self.paths]

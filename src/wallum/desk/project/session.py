@@ -78,6 +78,7 @@ class Session(QObject):
         self.camera: Camera | None = None
         self.shown_ev = self.history.present.look.ev100  # exposure of the last picture
         self._now: tuple[Project, Moment, Project] | None = None  # found last, and for what
+        self.touched = ""  # path of the value that was changed last
         self.selection = Selection(lambda: self.project)
         self.playhead = Playhead(own_moment(self.history.present))
         self.keeping = Keeping(self, file)
@@ -157,6 +158,7 @@ class Session(QObject):
         except WallumError as error:
             self.told.emit(str(error))
             return
+        self.touched = next(iter(values), self.touched)
         heads = [path.split("/") for path in values]
         self.active = frozenset(one[1].removeprefix("@") for one in heads if one[0] == "sources")
         self.light_dragged = any(one[0] in ("sources", "air", "mist", "screen_shafts") for one in heads)
@@ -172,6 +174,7 @@ class Session(QObject):
 
     def set_all(self, label: str, values: dict[str, Any]) -> bool:
         """Change several values, by their paths, as one step; False where one was refused."""
+        self.touched = next(iter(values), self.touched)
         return self._edit(label, lambda: self._with_all(self.history.present, values))
 
     def apply(self, label: str, remedies: Iterable[Remedy]) -> bool:
@@ -221,6 +224,7 @@ class Session(QObject):
 
     def set_text_all(self, label: str, paths: list[str], text: str) -> bool:
         """Type the same into several values, as one step; False where one refused it."""
+        self.touched = next(iter(paths), self.touched)
 
         def typed() -> Project:
             project = self.history.present

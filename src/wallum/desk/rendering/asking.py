@@ -1,5 +1,7 @@
 """Asking the renderer for the picture of what is shown, no oftener than it can draw."""
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.day.transport import Transport
@@ -7,8 +9,10 @@ from wallum.desk.picture.view import PictureView
 from wallum.desk.project.session import Session
 from wallum.desk.rendering.exposing import Exposing, heroes_for
 from wallum.desk.rendering.render_link import RenderLink
+from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.moment.picture_scene import picture_scene
+from wallum.moment.scene import LitScene
 
 __all__ = ["Asking"]
 
@@ -34,6 +38,8 @@ class Asking(QObject):
         self._held_back: bool | None = None  # a picture still to be asked for: whether it moves
         self.project: Project | None = None  # that was asked for last
         self.only = ""  # the source that is shown alone
+        # A scene as it is developed while a key is held.
+        self.through: Callable[[LitScene, Look], LitScene] = lambda scene, _: scene
         link.room_came.connect(self._ask_held_back)
 
     def ask(self, moving: bool = False) -> None:
@@ -64,7 +70,7 @@ class Asking(QObject):
         self.lit.emit(scene)
         look = session.now.look
         self._link.show(
-            scene,
+            self.through(scene, look),
             camera,
             size,
             session.active,

@@ -42,6 +42,7 @@ class RenderLink(QObject):
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._settle)
         self._may_settle = True
+        self.sampled = False  # whether pictures bring their values in small
 
     @property
     def client(self) -> RendererClient:
@@ -87,7 +88,9 @@ class RenderLink(QObject):
 
         held_ev, heroes, view, view_of : see PictureRequest
         """
-        plain = PictureRequest(0, scene, camera, size, heroes=heroes, view=view, view_of=view_of)
+        plain = PictureRequest(
+            0, scene, camera, size, heroes=heroes, view=view, view_of=view_of, sampled=self.sampled
+        )
         self._wanted = replace(plain, settle=True)
         detail: Detail = "reduced" if moving else "full"
         asked = replace(plain, active=active, detail=detail, held_ev=held_ev)

@@ -99,10 +99,30 @@ class NumberField(QWidget):
             painter.fillRect(QRect(1, 1, 3, self.height() - 3), QColor(TOKENS["second"]))
             painter.setPen(QColor(TOKENS["second"]))
             painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter, "\u2260" if not self._prefix else "")
+        self._paint_safe(painter, box)
         painter.setPen(QColor(TOKENS["text" if self.isEnabled() else "edge"]))
         room = inside.width() - (10 if self._prefix else 0)
         shown = self.fontMetrics().elidedText(self.text, Qt.TextElideMode.ElideLeft, room)
         painter.drawText(inside, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, shown)
+
+    def _share(self, value: float) -> float:
+        """Where a value lies in the range, 0 to 1."""
+        low, high = self.info.low, self.info.high
+        assert low is not None
+        assert high is not None
+        return min(max((value - low) / (high - low), 0.0), 1.0)
+
+    def _paint_safe(self, painter: QPainter, box: QRect) -> None:
+        """The part of the range in which a look stays subtle, as a line, and where the value is."""
+        if self.info.safe is None or not self.isEnabled():
+            return
+        low, high = (box.left() + 1 + self._share(one) * (box.width() - 2) for one in self.info.safe)
+        y = box.bottom() - 1
+        painter.fillRect(QRect(round(low), y, max(round(high - low), 2), 2), QColor(TOKENS["second"]))
+        inside = self.info.safe[0] <= self._value <= self.info.safe[1]
+        at = box.left() + 1 + self._share(self._value) * (box.width() - 2)
+        colour = TOKENS["text" if inside else "over"]
+        painter.fillRect(QRect(round(at) - 1, y - 2, 2, 4), QColor(colour))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

@@ -22,6 +22,7 @@ class StillLabel(QWidget):
     def __init__(self, lines: int = 1, wide: int = 0, right: bool = False) -> None:
         super().__init__()
         self._text, self._lines, self._wide, self._right = "", lines, wide, right
+        self._tone = "quiet"
         across = QSizePolicy.Policy.Preferred if wide else QSizePolicy.Policy.Ignored
         self.setSizePolicy(across, QSizePolicy.Policy.Fixed)
 
@@ -29,10 +30,10 @@ class StillLabel(QWidget):
         """What it says."""
         return self._text
 
-    def setText(self, text: str) -> None:
-        """Say something else."""
-        if text != self._text:
-            self._text = text
+    def setText(self, text: str, tone: str = "quiet") -> None:
+        """Say something else. tone : one of TOKENS"""
+        if (text, tone) != (self._text, self._tone):
+            self._text, self._tone = text, tone
             self.setAccessibleName(text)
             self.update()
 
@@ -44,7 +45,7 @@ class StillLabel(QWidget):
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        painter.setPen(QColor(TOKENS["quiet"]))
+        painter.setPen(QColor(TOKENS[self._tone]))
         across = Qt.AlignmentFlag.AlignRight if self._right else Qt.AlignmentFlag.AlignLeft
         place, text = QRect(self.rect()), self._text
         if self._lines == 1:

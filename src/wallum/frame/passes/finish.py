@@ -3,7 +3,7 @@
 from wallum.frame.asked import Asked, Counted
 from wallum.frame.described import Described
 
-__all__ = ["DEVELOP", "INSPECT", "METER", "READ_BACK"]
+__all__ = ["DEVELOP", "INSPECT", "METER", "READ_BACK", "SAMPLE"]
 
 
 def _count(asked: Asked) -> Counted:
@@ -13,5 +13,6 @@ def _count(asked: Asked) -> Counted:
 
 INSPECT = Described("inspect")  # surfaces without any light, in the place of it
 METER = Described("meter")
+SAMPLE = Described("sample")  # for scopes
 DEVELOP = Described("develop", ("pixels", "vignette pixels"), _count)
 READ_BACK = Described("read back")

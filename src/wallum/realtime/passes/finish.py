@@ -9,15 +9,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.frame.described import Described
-from wallum.frame.passes.finish import DEVELOP, METER, READ_BACK
+from wallum.frame.passes.finish import DEVELOP, METER, READ_BACK, SAMPLE
 from wallum.frame.views import INSPECTED
 from wallum.moment.shown_look import ShownLook
+from wallum.physics.exposure import exposure_scale
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.passes.develop import Developer
 from wallum.realtime.passes.metering import Meter
+from wallum.realtime.passes.sampling import Sampler
 from wallum.realtime.process.request import PictureRequest
 
-__all__ = ["DevelopPass", "FinishPass", "Finishing", "MeterPass", "ReadBack"]
+__all__ = ["DevelopPass", "FinishPass", "Finishing", "MeterPass", "ReadBack", "SamplePass"]
 
 
 @dataclass
@@ -28,6 +30,7 @@ class Finishing:
     out     : where its bytes go: blue, green, red, 255
     look    : the request's, exposed as it is found
     metered : the exposure that its light asks for; None: not asked
+    sample  : a small picture of its values; None: not asked
     shown   : the picture once it is developed
     """
 
@@ -37,6 +40,7 @@ class Finishing:
     out: memoryview | NDArray[np.uint8]
     look: ShownLook
     metered: float | None = None
+    sample: NDArray[np.float16] | None = None
     shown: moderngl.Framebuffer | None = None
 
     @property
@@ -81,6 +85,23 @@ class MeterPass(FinishPass):
         picture.metered = self._meter.ev100(picture.light, held, metering, request.heroes)
         ev100 = picture.metered if request.held_ev is None else request.held_ev
         picture.look = replace(picture.look, ev100=ev100)
+        return {}
+
+
+class SamplePass(FinishPass):
+    """A small picture of its values, exposed."""
+
+    described = SAMPLE
+
+    def __init__(self, sampler: Sampler) -> None:
+        self._sampler = sampler
+
+    def wanted(self, picture: Finishing) -> bool:
+        return picture.request.sampled and picture.request.view not in INSPECTED
+
+    def draw(self, picture: Finishing) -> dict[str, int]:
+        held = picture.held_exposure * picture.samples
+        picture.sample = self._sampler.read(picture.light, exposure_scale(picture.look.ev100) / held)
         return {}
 
 

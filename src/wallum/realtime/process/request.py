@@ -10,6 +10,7 @@ from wallum.frame.record import PassRecord
 from wallum.frame.views import FROM_SURFACES
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
+from wallum.moment.shown_look import ShownLook
 
 __all__ = ["Frame", "PictureRequest"]
 
@@ -31,6 +32,7 @@ class PictureRequest:
     view    : one of frame.views.VIEWS
     view_of : id of the source that a view is about; empty for the sun
     heroes : (36, 64) how much of each cell of the picture is a hero, for metering
+    sampled : whether its values are wanted too, in small
     """
 
     number: int
@@ -44,6 +46,7 @@ class PictureRequest:
     view: str = "final"
     view_of: str = ""
     heroes: NDArray[np.float32] | None = None
+    sampled: bool = False
 
     @property
     def shown_scene(self) -> LitScene:
@@ -59,6 +62,8 @@ class Frame:
 
     ev100   : exposure that it is developed with
     metered : exposure that its light asks for, where the scene is metered
+    look    : that it is developed with; None where a view has none
+    sample  : (135, 240, 3) its values before that, exposed, where they were asked for
     all_sky : whether surfaces see all of the sky, as nothing is known yet of what stands before it
     """
 
@@ -71,6 +76,8 @@ class Frame:
     buffer: int = -1
     ev100: float = 0.0
     metered: float | None = None
+    look: ShownLook | None = None
+    sample: NDArray[np.float16] | None = None
     all_sky: bool = False
 
     @property

@@ -1,0 +1,168 @@
+"""A picture in numbers: what scopes and the head of the look show, worked out behind the window."""
+
+import threading
+from dataclasses import dataclass
+from typing import cast
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from wallum.desk.project.work_thread import WorkThread
+from wallum.errors import WallumError
+from wallum.faults import fault_of
+from wallum.image.apart import Apart, look_apart
+from wallum.moment.shown_look import ShownLook
+from wallum.physics.scopes import parade, stops_histogram, vectors, waveform
+from wallum.physics.tone import srgb_encode
+from wallum.realtime.process.request import Frame
+
+__all__ = ["LookReader", "Reading", "Taken", "picked_pixels"]
+
+# Of a sample's rows and columns, every so many are looked at for how far the look moves it.
+COARSE = 2
+
+
+@dataclass(frozen=True, eq=False)
+class Taken:
+    """What is read.
+
+    values : (H, W, 3) exposed; pixels : (H, W, 3) the same places as they are shown, 0 to 1
+    scopes : whether these are shown
+    """
+
+    values: NDArray[np.float32]
+    pixels: NDArray[np.float32]
+    look: ShownLook
+    scopes: bool
+
+
+@dataclass(frozen=True, eq=False)
+class Reading:
+    """histogram : of the light, by quarters of a stop; and scopes of picture and light, where shown"""
+
+    taken: Taken
+    histogram: NDArray[np.float64]
+    apart: Apart
+    luma: dict[str, NDArray[np.int64]]
+    parade: dict[str, NDArray[np.int64]]
+    vectors: dict[str, NDArray[np.int64]]
+
+
+def picked_pixels(image: QImage, shape: tuple[int, int]) -> NDArray[np.float32]:
+    """(H, W, 3) of 0 to 1: one pixel of each cell of a picture. Copies no more than these."""
+    bits = image.constBits()
+    assert bits is not None
+    bits.setsize(image.sizeInBytes())
+    whole = np.frombuffer(cast(bytes, bits), np.uint8).reshape(image.height(), image.bytesPerLine())
+    rows = ((np.arange(shape[0]) + 0.5) / shape[0] * image.height()).astype(np.int64)
+    columns = ((np.arange(shape[1]) + 0.5) / shape[1] * image.width()).astype(np.int64)
+    lines = whole[rows].reshape(shape[0], -1, 4)
+    return np.asarray(lines[:, columns, 2::-1] / np.float32(255.0), np.float32)
+
+
+def by_stops(values: NDArray[np.float32]) -> NDArray[np.float64]:
+    """(H, W, 3) light as a signal of 0 to 1, by stops of each channel over the span of the histogram."""
+    stops = np.log2(np.maximum(values.astype(np.float64), 1e-9) / 0.18)
+    return np.clip((stops + 12.0) / 20.0, 0.0, 1.0)
+
+
+def read(taken: Taken) -> Reading:
+    """Everything of a picture. Raises ValueProblem for a table's file."""
+    apart = look_apart(taken.values[::COARSE, ::COARSE], taken.look)
+    luma, parades, planes = {}, {}, {}
+    if taken.scopes:
+        light = by_stops(taken.values)
+        colours = {"picture": taken.pixels, "light": srgb_encode(np.clip(taken.values, 0.0, 1.0))}
+        for of, signal in (("picture", taken.pixels), ("light", light)):
+            luma[of], parades[of], planes[of] = waveform(signal), parade(signal), vectors(colours[of])
+    return Reading(taken, stops_histogram(taken.values), apart, luma, parades, planes)
+
+
+class ReaderThread(WorkThread):
+    """Reads one picture after another; newest wins."""
+
+    done = pyqtSignal(object)  # a Reading
+    doing = "reading the picture"
+    behind = True
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._lock = threading.Condition()
+        self._wanted: Taken | None = None
+        self._ended = False
+
+    def ask(self, taken: Taken) -> None:
+        """Read a picture; one that waits is given up."""
+        with self._lock:
+            self._wanted = taken
+            self._lock.notify()
+        if not self.isRunning():
+            self.start()
+
+    def end(self) -> None:
+        """Stop for good."""
+        with self._lock:
+            self._ended = True
+            self._lock.notify()
+        self.wait()
+
+    def work(self) -> None:
+        while True:
+            with self._lock:
+                while self._wanted is None and not self._ended:
+                    self._lock.wait()
+                if self._ended or self._wanted is None:
+                    return
+                taken, self._wanted = self._wanted, None
+            try:
+                self.done.emit(read(taken))
+            except WallumError:
+                continue  # the table is gone: a check says so
+            except Exception as error:  # the next may fare better
+                self.failed.emit(str(fault_of(error, self.doing)))
+            del taken
+
+
+class LookReader(QObject):
+    """Takes what it needs of each picture that is shown, as long as anyone looks."""
+
+    came = pyqtSignal(object)  # a Reading
+    failed = pyqtSignal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._thread = ReaderThread()
+        self._thread.done.connect(self._came)
+        self._thread.failed.connect(self.failed)
+        self.head = self.scopes = False  # who looks
+        self.latest: Reading | None = None
+        self.values: NDArray[np.float32] | None = None  # of the picture that is shown
+        self.ev100 = 0.0  # that these are exposed by
+
+    @property
+    def wanted(self) -> bool:
+        """Whether pictures are to bring their values."""
+        return self.head or self.scopes
+
+    def take(self, frame: Frame, image: QImage) -> None:
+        """A picture is shown."""
+        if frame.sample is None or frame.look is None:
+            return
+        self.values, self.ev100 = frame.sample.astype(np.float32), frame.look.ev100
+        height, width = frame.sample.shape[:2]
+        pixels = picked_pixels(image, (height, width))
+        self._thread.ask(Taken(self.values, pixels, frame.look, self.scopes))
+
+    def _came(self, reading: Reading) -> None:
+        self.latest = reading
+        self.came.emit(reading)
+
+    def forget(self) -> None:
+        """The picture is of something else now."""
+        self.latest = self.values = None
+
+    def end(self) -> None:
+        """Stop for good."""
+        self._thread.end()

@@ -1,0 +1,280 @@
+"""Scopes of the picture: its light in stops, its signal by columns, its colours; what is pointed at is marked
+in the picture."""
+
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QCloseEvent, QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
+from PyQt6.QtWidgets import QDockWidget, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+
+from wallum.desk.look.reading import LookReader, Reading, by_stops
+from wallum.desk.widgets.tokens import TOKENS
+from wallum.physics.scopes import LUMA, PER_STOP, STOPS, bin_of, colour_difference, stops_of
+from wallum.physics.tone import srgb_encode
+
+__all__ = ["Scope", "ScopesDock"]
+
+Mask = NDArray[np.bool_]
+# Colours whose place in the plane is named, encoded.
+NAMED: Final = {
+    "R": (1, 0, 0),
+    "Y": (1, 1, 0),
+    "G": (0, 1, 0),
+    "C": (0, 1, 1),
+    "B": (0, 0, 1),
+    "M": (1, 0, 1),
+}
+# How near a colour or a level must lie to what is pointed at.
+NEAR_LEVEL, NEAR_COLOUR, NEAR_COLUMN = 0.02, 0.03, 0.02
+
+
+def drawn(counts: NDArray[np.int64], colour: tuple[int, int, int]) -> NDArray[np.float64]:
+    """(H, W, 3) of 0 to 255: counts as light, the lowest row of them last."""
+    top = max(float(np.quantile(counts[counts > 0], 0.98)) if (counts > 0).any() else 1.0, 1.0)
+    bright = np.clip(np.sqrt(counts[::-1] / top), 0.0, 1.0)
+    return np.asarray(bright[..., None] * np.array(colour))
+
+
+def image_of(rgb: NDArray[np.float64]) -> QImage:
+    """A picture of (H, W, 3) of 0 to 255."""
+    data = np.zeros((*rgb.shape[:2], 4), np.uint8)
+    data[..., :3] = np.clip(rgb, 0.0, 255.0)[..., ::-1]
+    height, width = rgb.shape[:2]
+    return QImage(data.tobytes(), width, height, 4 * width, QImage.Format.Format_RGB32).copy()
+
+
+class Scope(QWidget):
+    """One scope: an image over a scale. kind : "light", "signal" or "colours"."""
+
+    pointed = pyqtSignal(object)  # (H, W) of the sample: what is pointed at; None: nothing
+
+    def __init__(self, kind: str, title: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.kind, self._title = kind, title
+        self.of, self.by_channel = "picture", False
+        self._reading: Reading | None = None
+        self._image: QImage | None = None
+        self._at: QPointF | None = None
+        self.setMouseTracking(True)
+        self.setAccessibleName(title)
+        self.setMinimumSize(120, 96)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def sizeHint(self) -> QSize:
+        return QSize(140 if self.kind == "colours" else 240, 150)
+
+    def show_reading(self, reading: Reading) -> None:
+        """Show what was read of a picture."""
+        self._reading = reading
+        self._image = self._made(reading)
+        self.update()
+
+    def _made(self, reading: Reading) -> QImage | None:
+        if self.of not in reading.luma:
+            return None
+        if self.kind == "colours":
+            return image_of(drawn(reading.vectors[self.of], (190, 215, 190)))
+        if self.kind != "signal":
+            return None
+        if not self.by_channel:
+            return image_of(drawn(reading.luma[self.of], (215, 215, 205)))
+        colours = ((235, 90, 80), (100, 215, 100), (95, 140, 245))
+        counts = reading.parade[self.of]
+        return image_of(np.concatenate([drawn(*one) for one in zip(counts, colours, strict=True)], axis=1))
+
+    def _box(self) -> QRectF:
+        box = QRectF(self.rect()).adjusted(4.0, 18.0, -4.0, -16.0 if self.kind == "light" else -4.0)
+        if self.kind == "colours":
+            side = min(box.width(), box.height())
+            middle = box.center()
+            box = QRectF(middle.x() - 0.5 * side, middle.y() - 0.5 * side, side, side)
+        return box
+
+    # -- what is pointed at ----------------------------------------------------------------
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        box = self._box()
+        self._at = event.position() if box.contains(event.position()) else None
+        self.pointed.emit(None if self._at is None else self.mask_at(self._at))
+        self.update()
+
+    def leaveEvent(self, _: QEvent | None) -> None:
+        self._at = None
+        self.pointed.emit(None)
+        self.update()
+
+    def mask_at(self, at: QPointF) -> Mask | None:
+        """(H, W) of the sample: where the picture is as a place of the scope says."""
+        if self._reading is None:
+            return None
+        box, taken = self._box(), self._reading.taken
+        x, y = (at.x() - box.left()) / box.width(), (box.bottom() - at.y()) / box.height()
+        if self.kind == "light":
+            wanted = bin_of(STOPS[0] + x * (STOPS[1] - STOPS[0]))
+            return np.asarray(bin_of(stops_of(taken.values)) == wanted)
+        light = self.of == "light"
+        if self.kind == "colours":
+            shown = srgb_encode(np.clip(taken.values, 0.0, 1.0)) if light else taken.pixels
+            off = colour_difference(shown) - np.array([x - 0.5, y - 0.5])
+            return np.asarray(np.hypot(off[..., 0], off[..., 1]) < NEAR_COLOUR)
+        signal = by_stops(taken.values) if light else taken.pixels.astype(np.float64)
+        across = (np.arange(signal.shape[1]) + 0.5) / signal.shape[1]
+        if self.by_channel:
+            channel = min(int(3.0 * x), 2)
+            level, x = signal[..., channel], 3.0 * x - channel
+        else:
+            level = signal @ LUMA
+        return np.asarray((np.abs(level - y) < NEAR_LEVEL) & (np.abs(across - x) < NEAR_COLUMN))
+
+    # -- painting --------------------------------------------------------------------------
+
+    def paintEvent(self, _: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        box = self._box()
+        painter.fillRect(self.rect(), QColor(TOKENS["pane"]))
+        painter.setPen(QColor(TOKENS["quiet"]))
+        painter.drawText(QRectF(4.0, 1.0, self.width() - 8.0, 15.0), Qt.AlignmentFlag.AlignLeft, self._title)
+        painter.fillRect(box, QColor("#161616"))
+        if self._image is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(box, self._image)
+        if self.kind == "light":
+            self._paint_light(painter, box)
+        elif self.kind == "colours":
+            self._paint_plane(painter, box)
+        else:
+            self._paint_levels(painter, box)
+
+    def _paint_light(self, painter: QPainter, box: QRectF) -> None:
+        low, high = STOPS
+        if self._reading is not None and self._reading.histogram.any():
+            tops = self._reading.histogram / self._reading.histogram.max()
+            wide = box.width() / len(tops)
+            for number, top in enumerate(tops.tolist()):
+                bar = QRectF(
+                    box.left() + number * wide, box.bottom() - top * box.height(), wide, top * box.height()
+                )
+                painter.fillRect(bar, QColor(205, 205, 195))
+        for stops in range(-8, 5, 4):
+            x = box.left() + (stops - low) / (high - low) * box.width()
+            painter.setPen(QPen(QColor(TOKENS["edge" if stops == 0 else "line"]), 1))
+            painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+            painter.setPen(QColor(TOKENS["quiet"]))
+            room = QRectF(x - 20.0, box.bottom() + 1.0, 40.0, 14.0)
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, f"{stops:+d}" if stops else "grey")
+        if self._at is not None and self._reading is not None:
+            x = (self._at.x() - box.left()) / box.width()
+            number = int(bin_of(low + x * (high - low)))
+            share = self._reading.histogram[number]
+            text = f"{low + number / PER_STOP:+.2f} stops: {share:.1%}"
+            painter.drawText(
+                QRectF(box.left() + 4.0, box.top(), 160.0, 16.0), Qt.AlignmentFlag.AlignLeft, text
+            )
+
+    def _paint_levels(self, painter: QPainter, box: QRectF) -> None:
+        painter.setPen(QPen(QColor(255, 255, 255, 45), 1))
+        for part in range(1, 4):
+            y = box.bottom() - part / 4.0 * box.height()
+            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+        if self.by_channel:
+            for part in (1, 2):
+                x = box.left() + part / 3.0 * box.width()
+                painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+
+    def _paint_plane(self, painter: QPainter, box: QRectF) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        middle = box.center()
+        painter.setPen(QPen(QColor(255, 255, 255, 60), 1))
+        for share in (0.25, 0.5):
+            painter.drawEllipse(middle, share * box.width(), share * box.height())
+        painter.drawLine(QPointF(box.left(), middle.y()), QPointF(box.right(), middle.y()))
+        painter.drawLine(QPointF(middle.x(), box.top()), QPointF(middle.x(), box.bottom()))
+        painter.setPen(QColor(TOKENS["quiet"]))
+        for name, colour in NAMED.items():
+            blue, red = (0.86 * colour_difference(np.array(colour, np.float64))).tolist()
+            at = middle + QPointF(blue * box.width(), -red * box.height())
+            painter.drawText(
+                QRectF(at.x() - 8.0, at.y() - 8.0, 16.0, 16.0), Qt.AlignmentFlag.AlignCenter, name
+            )
+
+
+class ScopesDock(QDockWidget):
+    """All scopes beside each other; it can be moved to any side, or away from the window."""
+
+    pointed = pyqtSignal(object)
+    shown = pyqtSignal()
+
+    def __init__(self, reader: LookReader, parent: QWidget | None = None) -> None:
+        super().__init__("Scopes", parent)
+        self.setObjectName("scopes")
+        self._reader = reader
+        self.scopes = (
+            Scope("light", "Light, in stops"),
+            Scope("signal", "Signal"),
+            Scope("colours", "Colours"),
+        )
+        holder = QWidget()
+        holder.setObjectName("pane")
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(6, 2, 6, 4)
+        row.setSpacing(8)
+        for scope, stretch in zip(self.scopes, (4, 5, 3), strict=True):
+            row.addWidget(scope, stretch)
+            scope.pointed.connect(self.pointed)
+        self.of_light = self._switch("Of the light", "Signal and colours of the light, before the look")
+        self.by_channel = self._switch("By channel", "Signal of red, green and blue beside each other")
+        column = QVBoxLayout()
+        column.addWidget(self.of_light)
+        column.addWidget(self.by_channel)
+        column.addStretch(1)
+        row.addLayout(column)
+        self.setWidget(holder)
+        reader.came.connect(self._take)
+        self.hide()
+
+    def _switch(self, text: str, tip: str) -> QToolButton:
+        button = QToolButton()
+        button.setObjectName("tab")
+        button.setText(text)
+        button.setToolTip(tip)
+        button.setCheckable(True)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        button.toggled.connect(lambda _: self._show_latest())
+        return button
+
+    def _show_latest(self) -> None:
+        for scope in self.scopes:
+            scope.of = "light" if self.of_light.isChecked() else "picture"
+            scope.by_channel = self.by_channel.isChecked()
+        if self._reader.latest is not None:
+            self._take(self._reader.latest)
+
+    def _take(self, reading: Reading) -> None:
+        if self.isVisible():
+            for scope in self.scopes:
+                scope.show_reading(reading)
+
+    def swap(self) -> None:
+        """Open, or put away."""
+        self.setVisible(not self.isVisible())
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._reader.scopes = True
+        self.shown.emit()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        super().closeEvent(event)
+        self._put_away()
+
+    def setVisible(self, visible: bool) -> None:
+        super().setVisible(visible)
+        if not visible:
+            self._put_away()
+
+    def _put_away(self) -> None:
+        self._reader.scopes = False
+        self.pointed.emit(None)

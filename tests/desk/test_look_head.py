@@ -1,0 +1,191 @@
+"""The head of the look: its curves dragged, what is said of it, scopes, keys that are held, other looks."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtTest import QTest
+
+from wallum.desk.picture.pixels import pixels_of
+from wallum.document.look import Look
+from wallum.document.own_looks import own_look
+
+
+@pytest.fixture
+def desk(qtbot, window):
+    """The look's values are shown, and a picture has been read."""
+    window.tune.show_group("look")
+    qtbot.waitUntil(lambda: window.look.reader.latest is not None, timeout=120_000)
+    return window
+
+
+def next_reading(qtbot, window, change):
+    with qtbot.waitSignal(window.look.reader.came, timeout=60_000):
+        change()
+    return window.look.reader.latest
+
+
+def dragged(widget, start, by):
+    end = (start + QPointF(*by)).toPoint()
+    QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=start.toPoint())
+    QTest.mouseMove(widget, (start + QPointF(*by) / 2).toPoint())
+    QTest.mouseMove(widget, end)
+    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=end)
+
+
+def test_the_head_says_how_far_the_look_moves_the_picture(qtbot, desk):
+    assert desk.tune.look.told.text() == "The look leaves the picture as it is"
+    desk.session.set_value("more", "look/saturation", 0.0)
+    qtbot.waitUntil(lambda: "delta E" in desk.tune.look.told.text(), timeout=60_000)
+    desk.session.set_value("too much", "look/contrast", 4.0)
+    qtbot.waitUntil(lambda: "Loud" in desk.tune.look.told.text(), timeout=60_000)
+    desk.session.undo()
+    desk.session.undo()
+    qtbot.waitUntil(lambda: "as it is" in desk.tune.look.told.text(), timeout=60_000)
+
+
+def test_rings_of_the_curve_are_dragged_as_one_step_each(desk):
+    chart, session = desk.tune.look.curve, desk.session
+    before = session.project.look
+    dragged(chart, chart.handles["white"], (-20, 0))
+    assert session.project.look.white < before.white
+    dragged(chart, chart.handles["toe"], (0, -8))
+    assert session.project.look.toe > before.toe
+    session.undo()
+    session.undo()
+    assert session.project.look == before
+    session.set_value("another", "look/curve", "neutral")
+    assert chart.handles == {}
+
+
+def test_a_curve_that_could_not_be_is_told_and_the_last_one_stays(desk):
+    chart, session = desk.tune.look.curve, desk.session
+    told = []
+    session.told.connect(told.append)
+    dragged(chart, chart.handles["white"], (-160, 0))
+    look = session.project.look
+    assert look.own_curve.rises_to(look.white)
+    session.undo()
+
+
+def test_rings_of_the_night_change_how_dark_it_stays(desk):
+    session, chart = desk.session, desk.tune.look.night
+    session.set_value("meter", "look/exposed", "metered")
+    desk.tune.look._tabs[1].click()
+    before = session.project.look.dark_dusk
+    dragged(chart, chart.rings[3], (0, 12))
+    assert session.project.look.dark_dusk > before
+    session.undo()
+    assert session.project.look.dark_dusk == before
+
+
+def test_scopes_count_the_picture_and_point_into_it(qtbot, desk):
+    dock = desk.look.dock
+    reading = next_reading(qtbot, desk, lambda: desk.act["scopes"].trigger())
+    qtbot.waitUntil(lambda: "picture" in (desk.look.reader.latest or reading).luma, timeout=60_000)
+    reading = desk.look.reader.latest
+    height, width = reading.taken.values.shape[:2]
+    for counts in (reading.luma, reading.vectors):
+        assert {one.sum() for one in counts.values()} == {height * width}
+    assert reading.histogram.sum() == pytest.approx(1.0)
+    light = dock.scopes[0]
+    dock.resize(dock.width(), 200)
+    qtbot.wait(50)
+    box = light._box()
+    marked = [
+        light.mask_at(QPointF(x, box.center().y())) for x in np.linspace(box.left() + 1, box.right() - 1, 400)
+    ]
+    assert np.stack(marked).any(axis=0).all()
+    light.pointed.emit(marked[200])
+    assert desk.look.pointed._image is not None
+    dock.of_light.click()
+    dock.by_channel.click()
+    desk.act["scopes"].trigger()
+    assert desk.look.pointed._image is None
+    assert not desk.look.reader.scopes
+
+
+def test_while_a_key_is_held_the_look_is_gone_or_alone(qtbot, desk):
+    session, images = desk.session, []
+
+    def shown(change):
+        change()
+        number = desk.link.client.latest_number
+        qtbot.waitUntil(lambda: bool(images) and images[-1][0].number >= number, timeout=60_000)
+        return images[-1][1]
+
+    def note(frame, image):
+        if frame.detail == "full":
+            images.append((frame, pixels_of(image).astype(int)))
+
+    desk.link.frame_came.connect(note)
+    desk.picture.setFocus()
+    # All light is there, so that only the look changes from here on.
+    qtbot.waitUntil(lambda: desk.link.client.light_number > 0 and not desk.indirect.text, timeout=120_000)
+    qtbot.wait(300)
+    plain = shown(lambda: desk.ask_picture())
+    session.set_value("grey", "look/saturation", 0.0)
+    looked = shown(lambda: session.set_value("dim", "look/slope", (0.5, 0.5, 0.5)))
+    assert np.abs(looked - plain).mean() > 3.0
+    before = shown(lambda: QTest.keyPress(desk.picture, Qt.Key.Key_Comma))
+    assert np.abs(before - plain).mean() < 0.5
+    again = shown(lambda: QTest.keyRelease(desk.picture, Qt.Key.Key_Comma))
+    assert np.abs(again - looked).mean() < 0.5
+    session.set_value("shade", "look/shade", 4.0)
+    alone = shown(lambda: QTest.keyPress(desk.picture, Qt.Key.Key_Period))
+    shown(lambda: QTest.keyRelease(desk.picture, Qt.Key.Key_Period))
+    middle = np.s_[
+        alone.shape[0] // 2 - 5 : alone.shape[0] // 2 + 5, alone.shape[1] // 2 - 5 : alone.shape[1] // 2 + 5
+    ]
+    assert np.abs(alone[middle] - plain[middle]).mean() < 4.0
+    assert alone[:4, :4].mean() < 0.5 * plain[:4, :4].mean()
+    for _ in range(3):
+        session.undo()
+
+
+def test_other_looks_are_taken_in_part_copied_and_pasted(qtbot, desk, tmp_path):
+    head, session = desk.tune.look, desk.session
+    before = session.project.look
+    head.take_own("Soot and brass")
+    assert session.project.look.grain == own_look("Soot and brass").grain
+    assert session.project.look.ev100 == before.ev100
+    head.copy()
+    session.undo()
+    assert session.project.look == before
+    head.paste()
+    assert session.project.look.grain == own_look("Soot and brass").grain
+    head.save_file(str(tmp_path / "look.json"))
+    head.take_none()
+    assert session.project.look.grain == 0.0
+    for switch in head.parts:
+        head._parts[switch] = switch == "with_grain"
+    head.take_file(str(tmp_path / "look.json"))
+    assert session.project.look == Look(**{**before.model_dump(), "grain": 200.0})
+
+
+@pytest.mark.parametrize(
+    "text", ["", "no look", '{"kind": "wallum look", "version": 99, "look": {}}', '{"bloom": 7}']
+)
+def test_what_is_no_look_changes_nothing(qtbot, desk, text):
+    before = desk.session.project
+    QGuiApplication.clipboard().setText(text)
+    with qtbot.waitSignal(desk.session.failed, timeout=5_000) as said:
+        desk.tune.look.paste()
+    assert "\n" not in said.args[0]
+    assert desk.session.project is before
+
+
+def test_all_three_channels_move_together(desk):
+    from wallum.desk.widgets.number_field import NumberField
+
+    session = desk.session
+    session.set_value("warm", "look/slope", (1.2, 1.0, 0.8))
+    field = next(
+        one for one in desk.tune.pane.findChildren(NumberField) if one.accessibleName() == "Slope of all"
+    )
+    assert field.value == pytest.approx(1.0)
+    field.previewed.emit(1.3)
+    field.committed.emit()
+    assert session.project.look.slope == pytest.approx((1.5, 1.3, 1.1))
+    field.typed.emit("0.9")
+    assert session.project.look.slope == pytest.approx((0.9, 0.9, 0.9))
