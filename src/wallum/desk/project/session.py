@@ -210,6 +210,7 @@ class Session(QObject):
 
     def set_value(self, label: str, path: str, value: Any) -> bool:
         """Change one value, as one step; False where it was refused, and said why."""
+        self.touched = path
         done = self._edit(label, lambda: self._with(self.history.present, path, value))
         if done and path == "setting/clock":
             self.playhead.set_hour(self.project.setting.clock)
@@ -217,6 +218,7 @@ class Session(QObject):
 
     def set_text(self, label: str, path: str, text: str) -> bool:
         """Change one value as typed; False where it was refused, and said why."""
+        self.touched = path
         done = self._edit(label, lambda: self._with_text(self.history.present, path, text))
         if done and path == "setting/clock":
             self.playhead.set_hour(self.project.setting.clock)
