@@ -5,6 +5,7 @@ import json
 import av
 import numpy as np
 import pytest
+from commands import run
 from PIL import Image
 
 from wallum.cli.main import main
@@ -95,3 +96,18 @@ def test_in_a_film_the_exposure_comes_after_the_light_in_the_levels_time(tmp_pat
         steps[end] = np.diff(json.loads(capsys.readouterr().out)["ev100"])
     assert steps["12:02"][1:] == pytest.approx(np.full(6, -0.05 * 15.0), abs=5e-3)
     assert steps["15:00"].sum() < -5.0
+
+
+def test_grain_moves_in_a_film_and_stands_in_stills(tmp_path, capsys):
+    room, _ = open_project("demo:pale-room")
+    project = tmp_path / "room.wallum"
+    save(room.revised(look=room.look.revised(grain=6400.0)), project)
+    folder = tmp_path / "film"
+    words = ("--size", "64x36", "--seconds", "0.2", "--fps", "10", "--from", "12:00", "--to", "12:01")
+    assert run(capsys, "film", project, *words, "--out", folder)[0] == 0
+    a, b = (np.asarray(Image.open(one)).astype(int) for one in sorted(folder.glob("*.png"))[:2])
+    assert np.abs(a - b).mean() > 0.5
+    stills = [tmp_path / "a.png", tmp_path / "b.png"]
+    for one in stills:
+        assert run(capsys, "render", project, "--shot", "long-side", "--size", "64x36", "--out", one)[0] == 0
+    assert stills[0].read_bytes() == stills[1].read_bytes()

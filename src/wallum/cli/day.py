@@ -51,7 +51,7 @@ class Drawn:
         if self.bounce is not None and relight:
             relit(self.renderer, self.bounce, picture_scene(project, own_moment(project), camera, size))
         heroes = self.heroes(camera)
-        return render_picture(project, self.level, camera, size, settle, self.renderer, heroes, **how)
+        return render_picture(project, self.level, camera, size, settle, self.renderer, heroes=heroes, **how)
 
 
 def prepare(project: Any, level: Any, file: Path | None) -> Drawn:

@@ -71,12 +71,12 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
         lit_at = float("-inf")
         exposures = []
         with click.progressbar(hours, label=str(out), hidden=as_json) as run:
-            for hour in run:
+            for number, hour in enumerate(run, start=1):
                 now = document.revised(setting=document.setting.revised(clock=hour))
                 settle = options["settled"]
                 relight = abs(hour - lit_at) >= RELIT_H
                 lit_at = hour if relight else lit_at
-                made = drawn.picture(now, camera, size, settle, relight, held_ev=held)
+                made = drawn.picture(now, camera, size, settle, relight, held_ev=held, seed=number)
                 writer.add(made.rgb)
                 exposures.append(round(made.ev100, 3))
                 # As in play.

@@ -55,7 +55,7 @@ def render_reference(
 
     if view not in ("final", "direct"):
         raise ValueProblem(f"there is no reference picture of {view}", "--view", "final, direct, one:SOURCE")
-    scene = evaluate(project)
+    scene = evaluate(project, None, camera.eye)
     scene = scene.direct() if view == "direct" else scene
     bounces = 0 if view == "direct" else options["bounces"]
     rays = RayScene(level, flatten(level))

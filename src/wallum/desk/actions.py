@@ -46,6 +46,7 @@ COMMANDS: Final = (
     *(Command(kind, "Put and aim", one.text, one.key, one.tip) for kind, one in LAMP_LOOKS.items()),
     Command("pocket", "Put and aim", "Pocket of air", "Shift+O", "Put a pocket of fog, dust or smoke here"),
     Command("room", "Put and aim", "Room", "Shift+R", "Put a box with a light or a mirror image of its own"),
+    Command("zone", "Put and aim", "Zone", "Shift+L", "Put a part of the level that has a look of its own"),
     Command("card", "Put and aim", "Card of shafts", "Shift+C", "Fit one to the chosen lamp, or an opening"),
     Command("veil", "Put and aim", "Veil", "Shift+V", "Put a drifting veil of near fog here"),
     Command("aim", "Put and aim", "Aim", "A", "Aim the selected lamp at what is under the pointer"),

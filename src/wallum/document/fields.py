@@ -7,7 +7,7 @@ here and nowhere else.
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from functools import lru_cache
-from typing import Annotated, Any, Literal, Self, TypeVar, cast
+from typing import Annotated, Any, ClassVar, Literal, Self, TypeVar, cast
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError, model_validator
 from pydantic.fields import FieldInfo
@@ -85,6 +85,9 @@ def _broken(text: str) -> bool:
 
 class Item(BaseModel):
     """A frozen value of the document. Every change goes through `revised`, which validates."""
+
+    # Names of the parameters that are shown at once, where that is not each declaration's.
+    FIRST: ClassVar[tuple[str, ...]] = ()
 
     model_config = ConfigDict(frozen=True, extra="forbid", validate_default=True)
 

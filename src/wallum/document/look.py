@@ -241,15 +241,7 @@ class Look(PictureValues):
 
     @model_validator(mode="after")
     def _chain_is_sound(self) -> Self:
-        for one in self.grades():
-            if min(one.slope) < 0.0 or min(one.power) <= 0.0:
-                raise ValueError("slopes must be 0 or more, and powers above 0")
-            if max(*one.slope, *one.power, *map(abs, one.offset)) > 100.0:
-                raise ValueError("slope, offset and power must be 100 or less")
-        if self.range_low > self.range_high:
-            raise ValueError(
-                f"shadows must end ({self.range_low:g} stops) before lights begin ({self.range_high:g})"
-            )
+        self.check_grades()
         own = self.own_curve  # looked at only where it is not the one that is known to rise
         if self.curve == "own" and own is not DEFAULT_CURVE and not own.rises_to(self.white):
             raise ValueError(

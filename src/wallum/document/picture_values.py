@@ -218,6 +218,18 @@ class PictureValues(Item):
         """Every decision list of it."""
         return DecisionList(self.slope, self.offset, self.power), *map(self.list_of, RANGES)
 
+    def check_grades(self) -> None:
+        """Raises ValueError where a grade is none."""
+        for one in self.grades():
+            if min(one.slope) < 0.0 or min(one.power) <= 0.0:
+                raise ValueError("slopes must be 0 or more, and powers above 0")
+            if max(*one.slope, *one.power, *map(abs, one.offset)) > 100.0:
+                raise ValueError("slope, offset and power must be 100 or less")
+        if self.range_low > self.range_high:
+            raise ValueError(
+                f"shadows must end ({self.range_low:g} stops) before lights begin ({self.range_high:g})"
+            )
+
     def switched_off(self) -> set[str]:
         """Values of effects that are off; and those that do nothing as others are."""
         off = {name for one, names in EFFECTS.items() if not getattr(self, one, True) for name in names}

@@ -34,7 +34,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 14
+SCHEMA_VERSION = 15
 
 
 def _iso_date(value: str) -> str:

@@ -7,10 +7,27 @@ from wallum.document.owners import OWNERS
 from wallum.document.paths import choices
 from wallum.document.project import PartMarks, Project, Shot
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import LAMP_KINDS, MoonSource, SkySource, SunSource
+from wallum.document.sources import (
+    LAMP_KINDS,
+    CardSource,
+    MoonSource,
+    PocketSource,
+    RoomSource,
+    SkySource,
+    SunSource,
+    VeilSource,
+    ZoneSource,
+)
 
 __all__ = ["parameter_document"]
 
+BOXES_AND_SHEETS: tuple[PocketSource | CardSource | VeilSource | RoomSource | ZoneSource, ...] = (
+    PocketSource(id="pocket", name="Pocket of air"),
+    CardSource(id="card", name="Card"),
+    VeilSource(id="veil", name="Veil"),
+    RoomSource(id="room", name="Room"),
+    ZoneSource(id="zone", name="Zone"),
+)
 SECTIONS: tuple[tuple[str, str, Item], ...] = (
     *((one.title, one.name, getattr(Project(), one.name)) for one in OWNERS.values()),
     ("Sun", "sources/sun", SunSource(id="sun", name="Sun")),
@@ -20,6 +37,7 @@ SECTIONS: tuple[tuple[str, str, Item], ...] = (
         (word.capitalize(), "sources/NAME", kind(id=word, name=word.capitalize()))
         for word, kind in LAMP_KINDS.items()
     ),
+    *((one.name, "sources/NAME", one) for one in BOXES_AND_SHEETS),
     ("Shot", "shots/NAME", Shot(id="shot", name="Shot")),
     ("Marks of a part", "", PartMarks(part="part")),
 )

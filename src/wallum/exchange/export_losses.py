@@ -13,6 +13,7 @@ from wallum.document.sources import (
     Sheets,
     SkySource,
     SunSource,
+    ZoneSource,
 )
 from wallum.exchange.gltf_lights import WRITERS
 from wallum.level.model import Finding, Level
@@ -63,6 +64,9 @@ def _of_picture(project: Project) -> Iterator[str]:
     rooms = sum(isinstance(one, RoomSource) and one.on for one in project.resolved_sources)
     if rooms:
         yield f"glTF has no rooms with a light of their own: they are left out ({rooms})"
+    zones = sum(isinstance(one, ZoneSource) and one.on for one in project.resolved_sources)
+    if zones:
+        yield f"glTF has no zones with a look of their own: they are left out ({zones})"
     sheets = sum(isinstance(one, Sheets) and one.on for one in project.resolved_sources)
     if sheets:
         yield f"glTF has no cards and veils: they are left out ({sheets})"

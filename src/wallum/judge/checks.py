@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from wallum.document.lanes import format_clock
 from wallum.document.paths import slug_of
 from wallum.document.project import Project, Shot
-from wallum.document.sources import Lamp
+from wallum.document.sources import Lamp, ZoneSource
 from wallum.frame.asked import Asked, Boxes
 from wallum.judge.air_checks import (
     hidden_heroes,
@@ -127,12 +127,13 @@ class Checked:
         return Seen(shot, camera, surfaces, hero_cells(self.rays, self.level, marked, camera, CELLS))
 
     def looks(self) -> Iterator[tuple[Seen, Moment, LitScene]]:
-        """Every shot at every hour that is looked at."""
+        """Every shot at every hour that is looked at, as its camera has it by the zones that it stands in."""
+        zones = any(isinstance(one, ZoneSource) for one in self.project.sources)
         for seen in self.shots:
             for moment, scene in self.scenes.items():
                 if not self.keep_going():
                     return
-                yield seen, moment, scene
+                yield seen, moment, evaluate(self.project, moment, seen.camera.eye) if zones else scene
 
 
 def _named(project: Project, source_id: str) -> str:

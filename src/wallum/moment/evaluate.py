@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.document.air import Air, AirValues
-from wallum.document.fields import unchecked
+from wallum.document.fields import Vector, unchecked
 from wallum.document.look import Look
 from wallum.document.project import Balance, Project
 from wallum.document.sources import GROUPS, Lamp, Source
@@ -26,6 +26,7 @@ from wallum.moment.scene import AIR_ID, Dome, Gaps, LitScene, Sun
 from wallum.moment.screen import radial_of
 from wallum.moment.still import still_ids
 from wallum.moment.switching import is_on
+from wallum.moment.zones import zoned
 from wallum.physics.colour import luminance
 from wallum.physics.dome import DOME_SIZE, dome_directions, irradiance
 from wallum.physics.exposure import ev_for_luminance
@@ -242,11 +243,16 @@ def _flat(look: Look, sky: Dome | None) -> NDArray[np.float64] | None:
     return np.maximum(irradiance(sky.terms, up)[0], 0.0) * look.flat_share
 
 
-def evaluate(project: Project, moment: Moment | None = None) -> LitScene:
-    """What lights the level at a moment (None: the project's own), all resolved."""
+def evaluate(project: Project, moment: Moment | None = None, eye: Vector | None = None) -> LitScene:
+    """What lights the level at a moment (None: the project's own), all resolved.
+
+    eye : where a camera stands, which zones have a say in its picture by; None: none of them has
+    """
     moment = moment or own_moment(project)
     values = lane_values(project, moment)
     now = with_values(unchecked(project, {"sources": _others(project)}), values)
+    if eye is not None:
+        now = zoned(now, np.array(eye))
     lamps, glow = _lamps(project, moment, values)
     base = find_base_light(now, moment).times(2.0**project.balance.base)
     air = air_of(now, moment)

@@ -20,7 +20,7 @@ def picture_scene(
     indirect : whether light counts that comes by way of other surfaces; where it does not, lamps are
                left out whose light cannot fall on anything in the picture
     """
-    scene = evaluate(project, moment)
+    scene = evaluate(project, moment, camera.eye)
     if indirect:
         return scene
     keep = in_view(scene.lamps, camera.with_aspect(size[0] / size[1]))

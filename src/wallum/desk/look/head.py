@@ -19,6 +19,7 @@ from wallum.document.own_looks import OWN_LOOKS, effects_of, own_look, taken
 from wallum.document.picture_values import EFFECT_WORDS, EFFECTS
 from wallum.errors import WallumError
 from wallum.image.apart import Apart
+from wallum.moment.zones import InForce
 
 __all__ = ["LookHead", "told_apart"]
 
@@ -46,7 +47,8 @@ class LookHead(QWidget):
         self.setObjectName("pane")
         self._session = session
         self._parts = dict.fromkeys(EFFECTS, True)  # which effects are taken from other looks
-        self.told = StillLabel(2)
+        self.told, self.zones = StillLabel(2), StillLabel(1)
+        self.zones.hide()
         self.curve, self.night = CurveChart(session), NightChart(session)
         self._charts = QStackedWidget()
         self._charts.addWidget(self.curve)
@@ -69,6 +71,7 @@ class LookHead(QWidget):
         layout.addLayout(row)
         layout.addWidget(self._charts)
         layout.addWidget(self.told)
+        layout.addWidget(self.zones)
         self._tabs[0].setChecked(True)
 
     def _ask_scopes(self) -> None:
@@ -90,6 +93,12 @@ class LookHead(QWidget):
         """Show the look of the present moment."""
         self.curve.show_look(look)
         self.night.show_look(look)
+
+    def show_zones(self, zones: tuple[InForce, ...]) -> None:
+        """Say which zones have a say where the camera is."""
+        self.zones.setVisible(bool(zones))
+        said = ", ".join(f"{one.zone.name} {one.share:.0%}" for one in reversed(zones))
+        self.zones.setText(f"In force here: {said}" if zones else "", "second")
 
     def lead(self, reader: LookReader) -> None:
         """Show what is read of the picture."""

@@ -46,6 +46,7 @@ class LookDesk(QObject):
         self.dock.pointed.connect(self.pointed.show)
         self.dock.shown.connect(self._looked_at)
         tune.group_changed.connect(self._head_shown)
+        self.reader.came.connect(lambda _: tune.mark_zones() if tune.group == "look" else None)
         self.reader.failed.connect(session.failed)
         self.held.changed.connect(asking.ask)
         asking.through = self.held.of

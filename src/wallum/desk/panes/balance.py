@@ -15,7 +15,7 @@ from wallum.desk.widgets.short_names import shortened
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.fields import declared
 from wallum.document.project import Balance
-from wallum.document.sources import GROUPS, Placed, Source
+from wallum.document.sources import GROUPS, Placed, Source, ZoneSource
 from wallum.judge.cost import FrameCost
 from wallum.judge.ledger import Contribution, glow_by_material
 from wallum.moment.shown_colour import shown_colour
@@ -85,7 +85,7 @@ class BalanceView(QWidget):
 
     def refresh(self) -> None:
         """Show the present sources; where only values changed, only their strips are painted."""
-        sources, trims = self._session.project.resolved_sources, self._session.project.balance
+        sources, trims = self._sources(), self._session.project.balance
         before, self._laid_out = self._laid_out, sources
         shape = [(one.id, str(one.role)) for one in sources]
         if before is not None and shape == self._shape and self.sorted_by != "name":
@@ -104,9 +104,13 @@ class BalanceView(QWidget):
     def _repaint(self, strip: Strip) -> None:
         self.update(QRect(round(strip.x - self._scroll), 0, WIDTH, self.height()))
 
+    def _sources(self) -> tuple[Source, ...]:
+        """Those that have a strip: zones give no light."""
+        return tuple(one for one in self._session.project.resolved_sources if not isinstance(one, ZoneSource))
+
     def _lay_out(self) -> None:
         groups: dict[str, list[Source]] = {name: [] for name in GROUP_ORDER}
-        for source in self._session.project.resolved_sources:
+        for source in self._sources():
             groups[GROUPS[source.role]].append(source)
         x, strips = 6.0, []
         for name in GROUP_ORDER:

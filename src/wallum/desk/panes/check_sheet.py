@@ -77,9 +77,8 @@ class CheckSheet(QObject):
         if rgb is None or self._picture.view != "final":
             return []
         moment, project = self._session.playhead.moment, self._session.history.present
-        return [
-            Pictured("the picture", rgb, self._picture.camera_as_shown, moment, evaluate(project, moment))
-        ]
+        camera = self._picture.camera_as_shown
+        return [Pictured("the picture", rgb, camera, moment, evaluate(project, moment, camera.eye))]
 
     def _end(self) -> bool:
         thread, self._thread = self._thread, None

@@ -22,8 +22,9 @@ from wallum.desk.project.session import Session
 from wallum.desk.widgets.short_names import ShortNames
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.fields import declared
+from wallum.document.picture_values import EFFECT_WORDS
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import CardSource, Lamp, PocketSource, RoomSource, Source, VeilSource
+from wallum.document.sources import CardSource, Lamp, PocketSource, RoomSource, Source, VeilSource, ZoneSource
 from wallum.moment.shown_colour import shown_colour
 
 __all__ = ["SourceList", "source_icon"]
@@ -67,6 +68,11 @@ def _icon(kind: str, on: bool, shown: tuple[int, int, int]) -> QIcon:
                 QPolygonF([QPointF(3, 6), QPointF(7, 2), QPointF(16, 2), QPointF(16, 11), QPointF(12, 15)])
             )
             painter.drawLine(QPointF(12, 6), QPointF(16, 2))
+        case "zone":
+            pen = QPen(colour, 1.3, Qt.PenStyle.DashLine)
+            painter.setPen(pen)
+            painter.drawRect(QRectF(2.5, 4.5, 13, 10))
+            painter.drawEllipse(QPointF(9, 9.5), 1.5, 1.5)
         case "card":
             painter.drawPolyline(QPolygonF([QPointF(7, 2), QPointF(3, 15), QPointF(15, 15), QPointF(11, 2)]))
             painter.drawLine(QPointF(9, 5), QPointF(9, 15))
@@ -86,6 +92,10 @@ def _strength(source: Source) -> str:
     """How strong a source is, in a few words."""
     if isinstance(source, PocketSource):
         return f"one sees {format_quantity(source.visibility, 'm')}"
+    if isinstance(source, ZoneSource):
+        own = [EFFECT_WORDS[one].lower() for one in source.effects]
+        own += [f"{source.exposure:+g} stops"] if source.exposure else []
+        return ", ".join(own) or "nothing of its own yet"
     if isinstance(source, RoomSource):
         return format_quantity(source.ambient, "lx")
     if isinstance(source, VeilSource):

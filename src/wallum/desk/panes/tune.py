@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from functools import partial
 
+import numpy as np
 from PyQt6.QtCore import QSignalBlocker, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QGridLayout,
@@ -27,6 +28,7 @@ from wallum.desk.widgets.still_label import StillLabel
 from wallum.document.fields import Item, declared
 from wallum.document.look import Look
 from wallum.document.owners import OWNERS, title_of
+from wallum.document.picture_values import effect_of
 from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import (
@@ -38,9 +40,11 @@ from wallum.document.sources import (
     PocketSource,
     RoomSource,
     VeilSource,
+    ZoneSource,
 )
 from wallum.moment.base_light import body_now, find_base_light
 from wallum.moment.shown_colour import shown_colour, shown_rgb
+from wallum.moment.zones import in_force
 from wallum.physics.colour import luminance
 from wallum.realtime.passes.cascades import nearest_grain
 
@@ -180,7 +184,8 @@ def build_pane(session: Session, item: Item) -> Iterator[Pane | None]:
     folded: dict[str, list[Row]] = {}
     for name, info in declared(item).items():
         row = Row(session, name, info, item)
-        if info.first and len(first) < MOST_FIRST:
+        at_once = name in item.FIRST if item.FIRST else info.first
+        if at_once and len(first) < MOST_FIRST:
             first.append(row)
         else:
             folded.setdefault(info.heading or "More", []).append(row)
@@ -323,10 +328,24 @@ class TunePane(QWidget):
         self.look.setVisible(shown)
         if shown:
             self.look.show_look(look)
+            self.mark_zones()
         group = self._group if self._session.selection.lead == "" else ""
         if group != self.group:
             self.group = group
             self.group_changed.emit(group)
+
+    def mark_zones(self) -> None:
+        """Say which zones have a say in the picture, and in which values."""
+        camera = self._session.camera
+        by_effect: dict[str, str] = {}
+        zones = () if camera is None else in_force(self._session.now.sources, np.array(camera.eye))
+        for one in zones:
+            by_effect |= dict.fromkeys(one.zone.effects, f"{one.zone.name}, {one.share:.0%} here")
+            if one.zone.exposure != 0.0:
+                by_effect["compensation"] = by_effect["ev100"] = f"{one.zone.name}, {one.share:.0%} here"
+        self.look.show_zones(zones)
+        for row in self.pane.rows:
+            row.mark(by_effect.get(row.name) or by_effect.get(effect_of(row.name) or "", ""))
 
     def refresh(self) -> None:
         """Show the present values."""
@@ -359,6 +378,7 @@ class TunePane(QWidget):
 def _one_of_each() -> tuple[Item, ...]:
     lamps = (kind(id=word, name=word) for word, kind in LAMP_KINDS.items())
     boxes = PocketSource(id="pocket", name="pocket"), RoomSource(id="room", name="room")
+    zone = ZoneSource(id="zone", name="zone")
     groups = (getattr(Project(), one.name) for one in OWNERS.values() if one.tab)
     sheets = CardSource(id="card", name="card"), VeilSource(id="veil", name="veil")
-    return (*groups, *base_light(), *lamps, *boxes, *sheets)
+    return (*groups, *base_light(), *lamps, *boxes, *sheets, zone)

@@ -22,6 +22,7 @@ from wallum.desk.panes.peg_button import PegButton
 from wallum.desk.project.session import Session
 from wallum.desk.rendering.picture_file import PictureFileButton
 from wallum.desk.widgets.number_field import NumberField
+from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.air import AirValues
 from wallum.document.fields import Item, Parameter
 from wallum.document.look import Look
@@ -56,6 +57,7 @@ class Row:
         self.in_force = True  # whether it has a say as the others are set
         self._others: tuple[Item, ...] = ()  # further selected sources
         self._before: list[Any] = []  # what the value was, of each, before a drag
+        self._by = ""  # the zone whose value is in force instead
         self._default = type(item).model_fields[name].default
         parts_unit = f", {info.unit}" if info.kind == "vector" and info.unit else ""
         self.label = QLabel(info.label + parts_unit)
@@ -73,6 +75,18 @@ class Row:
             low, high = (format_quantity(v, self._info.unit) for v in (self._info.low, self._info.high))
             limits = f"\n{low} to {high}. Drag (fine with Shift), type, or Delete for the default."
         return self._info.help + limits
+
+    @property
+    def name(self) -> str:
+        """Of the value."""
+        return self._name
+
+    def mark(self, by: str) -> None:
+        """Say whose value is in force in its place; empty: its own is."""
+        if by != self._by:
+            self._by = by
+            self.label.setStyleSheet(f"color: {TOKENS['second']}" if by else "")
+            self.label.setToolTip(f"In force: that of the zone {by}" if by else self._info.help)
 
     @property
     def _step(self) -> str:

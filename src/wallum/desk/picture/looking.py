@@ -11,7 +11,7 @@ from wallum.desk.picture.view_state import ViewState
 from wallum.desk.picture.wall import ShotWall
 from wallum.desk.project.session import Session
 from wallum.document.fit import LevelFit
-from wallum.document.sources import CardSource, Lamp, PocketSource, RoomSource, Sheets
+from wallum.document.sources import CardSource, Lamp, PocketSource, RoomSource, Sheets, ZoneSource
 from wallum.moment.camera import Camera, far_for
 
 __all__ = ["Looking"]
@@ -76,7 +76,7 @@ class Looking(QObject):
             return
         low, high = self._session.level.level.bounds
         source = self._session.selection.source
-        if isinstance(source, PocketSource | RoomSource | Sheets):
+        if isinstance(source, PocketSource | RoomSource | ZoneSource | Sheets):
             half = 0.5 * (source.length if isinstance(source, CardSource) else max(source.size))
             low, high = (np.array(source.position) + sign * half for sign in (-1.0, 1.0))
         elif isinstance(source, Lamp):

@@ -14,7 +14,7 @@ from wallum.desk.picture.handles import Handle
 from wallum.desk.project.session import Session
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.project import Project
-from wallum.document.sources import CardSource, PocketSource, RoomSource, Source, VeilSource
+from wallum.document.sources import CardSource, PocketSource, RoomSource, Source, VeilSource, ZoneSource
 from wallum.memo import Memo
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
@@ -25,7 +25,7 @@ __all__ = ["SideGrip", "Sized", "draw_outline", "outline_of", "side_handles"]
 
 Point = NDArray[np.float64]
 # What stands in the level with a size and a turn.
-Sized = PocketSource | VeilSource | RoomSource
+Sized = PocketSource | VeilSource | RoomSource | ZoneSource
 # Its sides: which axis, and which way along it.
 SIDES: Final = tuple((axis, sign) for axis in range(3) for sign in (-1.0, 1.0))
 LEAST_M = 0.1
@@ -59,7 +59,9 @@ def _lines(pocket: Sized) -> list[Point]:
     """Its outline as lines of places (N, 3): the edges of a box, or three rings."""
     axes, half = _axes(pocket), 0.5 * np.array(pocket.size)
     out = []
-    if not isinstance(pocket, PocketSource) or pocket.shape == "box":
+    if isinstance(pocket, ZoneSource) and pocket.shape == "everywhere":
+        return []
+    if not isinstance(pocket, PocketSource | ZoneSource) or pocket.shape == "box":
         for axis in range(3):
             first, second = ((axis + 1) % 3, (axis + 2) % 3)
             for a in (-1.0, 1.0):

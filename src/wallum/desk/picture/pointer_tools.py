@@ -41,6 +41,7 @@ class PointerTools:
             **{kind: partial(at, partial(self.put_at, kind)) for kind in LAMP_LOOKS},
             "pocket": partial(at, self.put_pocket),
             "room": partial(at, self.put_room),
+            "zone": partial(at, self.put_zone),
             "card": partial(at, self.shafts.put_card),
             "veil": partial(at, self.shafts.put_veil),
             "figure": partial(at, self.stand_figure),
@@ -71,6 +72,10 @@ class PointerTools:
     def put_room(self, at: QPointF) -> None:
         """Put a room of one's own there."""
         self._put_on(self._session.add_room, "a room", at)
+
+    def put_zone(self, at: QPointF) -> None:
+        """Put a zone there."""
+        self._put_on(self._session.add_zone, "a zone", at)
 
     def _put_on(self, put: Callable[[Vector], object], what: str, at: QPointF) -> None:
         found = self._picture.surface_at(at)

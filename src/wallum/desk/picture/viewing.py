@@ -13,6 +13,7 @@ from wallum.desk.picture.view import PictureView
 from wallum.desk.picture.view_state import ViewState
 from wallum.desk.picture.walker import Walker
 from wallum.desk.picture.wipe import Wipe
+from wallum.desk.picture.zone_view import ZONES, ZoneView
 from wallum.desk.project.session import Session
 from wallum.desk.rendering.asking import Asking
 from wallum.desk.rendering.truth import RAW_TRUTH, TRUTHS, Truth
@@ -22,7 +23,7 @@ __all__ = ["CHOICES", "ONE_SOURCE", "Viewing"]
 
 ONE_SOURCE = "one source"
 # What the list of views offers.
-CHOICES = (*VIEWS, ONE_SOURCE, *TRUTHS)
+CHOICES = (*VIEWS, ZONES, ONE_SOURCE, *TRUTHS)
 
 
 class Viewing(QObject):
@@ -43,6 +44,7 @@ class Viewing(QObject):
         self._session, self._picture, self._state = session, picture, state
         self._balance, self._truth, self._asking = balance, truth, asking
         self._choice, self._told = choice, told
+        self.zones = ZoneView(session, picture)
         balance.only_changed.connect(self._only_changed)
         choice.currentTextChanged.connect(self._view_changed)
         state.way_out("alone", partial(balance.see_only, ""))
@@ -100,6 +102,7 @@ class Viewing(QObject):
             self._balance.see_only(self._session.selection.lead)
         elif view != ONE_SOURCE and self._balance.only:
             self._balance.see_only("")
+        self.zones.show(view == ZONES)
         traced = self._truth.show(view in TRUTHS, view == RAW_TRUTH)
         self._state.tell("truth", view in TRUTHS)
         self._picture.update()

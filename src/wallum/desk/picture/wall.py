@@ -71,4 +71,5 @@ class ShotWall(PictureGrid):
             return {}
         self._asked = asked
         far = far_for(loaded.level.bounds)
-        return shot_requests(self._session.project, scene, far, size, WALL_PREFIX)
+        moment = self._session.playhead.moment
+        return shot_requests(self._session.project, scene, moment, far, size, WALL_PREFIX)

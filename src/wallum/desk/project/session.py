@@ -19,7 +19,7 @@ from wallum.document.paths import look_up, put, put_text
 from wallum.document.pegging import pegged, unpegged, without_lane
 from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import LAMP_KINDS, Coloured, Lamp, PocketSource, RoomSource, new_id
+from wallum.document.sources import LAMP_KINDS, Coloured, Lamp, PocketSource, RoomSource, ZoneSource, new_id
 from wallum.errors import ValueProblem, WallumError
 from wallum.judge.findings import Remedy
 from wallum.moment.aiming import aimed_at
@@ -293,6 +293,18 @@ class Session(QObject):
         self.selection.select(room.id)
         self.told.emit(f"{room.name}: pull its sides to the walls; its light is at the right")
         return room
+
+    def add_zone(self, at: Vector) -> ZoneSource:
+        """Put a zone on the ground at a place, and select it."""
+        project = self.history.present
+        number = 1 + sum(one.kind == "zone" for one in project.resolved_sources)
+        zone = ZoneSource(id=new_id("source"), name=f"Zone {number}", rank=float(number))
+        x, y, z = at
+        zone = zone.revised(position=(round(x, 3), round(y + 0.5 * zone.size[1] - 0.05, 3), round(z, 3)))
+        self.history.edit(f"put {zone.name}", project.with_source(zone))
+        self.selection.select(zone.id)
+        self.told.emit(f"{zone.name}: pull its sides; what the picture is like in it is at the right")
+        return zone
 
     def remove_selected(self) -> None:
         """Take the selected sources out of the project; locked ones stay."""

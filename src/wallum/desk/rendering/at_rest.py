@@ -11,8 +11,10 @@ from wallum.desk.project.session import Session
 from wallum.desk.rendering.contribution_thread import ContributionThread, Wanted
 from wallum.desk.rendering.render_link import RenderLink
 from wallum.document.project import Project
+from wallum.document.sources import ZoneSource
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
+from wallum.moment.moment import Moment
 from wallum.moment.scene import LitScene
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.field.bounce import BounceField
@@ -23,16 +25,22 @@ REST_MS = 300
 
 
 def shot_requests(
-    project: Project, scene: LitScene, far: float, size: tuple[int, int], prefix: str = ""
+    project: Project, scene: LitScene, moment: Moment, far: float, size: tuple[int, int], prefix: str = ""
 ) -> dict[str, PictureRequest]:
     """A small picture of each shot, by a prefix and its id."""
-    aspect = size[0] / size[1]
+    cameras = {shot.id: Camera.of_shot(shot, size[0] / size[1], far) for shot in project.shots}
     return {
-        f"{prefix}{shot.id}": PictureRequest(
-            0, scene, Camera.of_shot(shot, aspect, far), size, detail="thumb"
+        f"{prefix}{shot}": PictureRequest(
+            0, _zoned(project, scene, moment, camera), camera, size, detail="thumb"
         )
-        for shot in project.shots
+        for shot, camera in cameras.items()
     }
+
+
+def _zoned(project: Project, scene: LitScene, moment: Moment, camera: Camera) -> LitScene:
+    """A scene as a camera has it by the zones that it stands in."""
+    zones = any(isinstance(one, ZoneSource) and one.on for one in project.sources)
+    return evaluate(project, moment, camera.eye) if zones else scene
 
 
 class AtRest(QObject):
@@ -115,7 +123,7 @@ class AtRest(QObject):
         if all(a is b or a == b for a, b in zip(shown, self._thumbs_of, strict=True)):
             return {}
         self._thumbs_of = shown
-        return shot_requests(self._session.project, scene, far, THUMB_SIZE)
+        return shot_requests(self._session.project, scene, self._session.playhead.moment, far, THUMB_SIZE)
 
     def dispose(self) -> None:
         """Stop for good."""

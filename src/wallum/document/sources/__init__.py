@@ -15,6 +15,7 @@ from wallum.document.sources.pocket import PocketSource
 from wallum.document.sources.punctual import PointSource, SpotSource
 from wallum.document.sources.room import RoomSource
 from wallum.document.sources.sheets import CardSource, Sheets, VeilSource
+from wallum.document.sources.zone import ZoneSource
 
 __all__ = [
     "GROUPS",
@@ -35,6 +36,7 @@ __all__ = [
     "SpotSource",
     "SunSource",
     "VeilSource",
+    "ZoneSource",
     "new_id",
 ]
 
@@ -54,7 +56,8 @@ Source = Annotated[
     | PocketSource
     | CardSource
     | VeilSource
-    | RoomSource,
+    | RoomSource
+    | ZoneSource,
     Field(discriminator="kind"),
 ]
 # Kinds of lamps by their word.

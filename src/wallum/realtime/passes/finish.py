@@ -114,6 +114,8 @@ class DevelopPass(FinishPass):
         self._developer = developer
 
     def draw(self, picture: Finishing) -> dict[str, int]:
+        lens = replace(picture.look.lens, seed=picture.request.seed)
+        picture.look = replace(picture.look, lens=lens)
         picture.shown = self._developer.develop(
             picture.light, picture.look, picture.held_exposure, picture.samples, picture.request.view
         )

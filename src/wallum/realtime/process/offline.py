@@ -1,7 +1,7 @@
 """One picture of a project, in this process: for the command line and for tests."""
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,18 +51,16 @@ def render_picture(
     size: tuple[int, int],
     settle: bool = True,
     renderer: Renderer | None = None,
-    heroes: NDArray[np.float32] | None = None,
-    view: str = "final",
-    held_ev: float | None = None,
+    **asked: Any,
 ) -> Picture:
     """Draw a project's light on its level, at its clock. Raises RendererProblem, LevelProblem.
 
     renderer : one that already shows this level; made and filled, without probes, where None
-    heroes, view, held_ev : see PictureRequest
+    asked    : more of the request, as heroes, view, held_ev, seed; see PictureRequest
     """
     renderer = renderer or renderer_for(project, level)
     scene = picture_scene(project, own_moment(project), camera, size)
-    request = PictureRequest(0, scene, camera, size, heroes=heroes, view=view, held_ev=held_ev)
+    request = PictureRequest(0, scene, camera, size, **asked)
     for _ in renderer.draw(request):
         pass
     if settle:

@@ -33,6 +33,7 @@ class PictureRequest:
     view_of : id of the source that a view is about; empty for the sun
     heroes : (36, 64) how much of each cell of the picture is a hero, for metering
     sampled : whether its values are wanted too, in small
+    seed    : of its grain: pictures of a film have one each
     """
 
     number: int
@@ -47,6 +48,7 @@ class PictureRequest:
     view_of: str = ""
     heroes: NDArray[np.float32] | None = None
     sampled: bool = False
+    seed: int = 0
 
     @property
     def shown_scene(self) -> LitScene:
