@@ -6,9 +6,11 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtTest import QTest
 
+from wallum.desk.look.reading import around
 from wallum.desk.picture.pixels import pixels_of
 from wallum.document.look import Look
 from wallum.document.own_looks import own_look
+from wallum.physics.grade import balance_matrix
 
 
 @pytest.fixture
@@ -189,3 +191,24 @@ def test_all_three_channels_move_together(desk):
     assert session.project.look.slope == pytest.approx((1.5, 1.3, 1.1))
     field.typed.emit("0.9")
     assert session.project.look.slope == pytest.approx((0.9, 0.9, 0.9))
+
+
+def test_what_is_picked_looks_grey(qtbot, desk):
+    session = desk.session
+    at = QPointF(desk.picture.width() * 0.5, desk.picture.height() * 0.6)
+    before = around(desk.look.reader.values, 0.5, 0.6)
+    assert np.ptp(before / before.mean()) > 0.05
+    desk.look.pick_at(at)
+    look = session.project.look
+    shown = balance_matrix(look.neutral_kelvin, look.neutral_tint) @ before
+    assert np.ptp(shown / shown.mean()) < 0.02
+    session.undo()
+    assert session.project.look.neutral_kelvin == Look.NEUTRAL_K
+
+
+def test_picking_waits_for_the_pictures_values_where_no_one_looks(qtbot, window):
+    window.tune.show_group("air")
+    window.look.reader.forget()
+    window.look.pick_at(QPointF(window.picture.width() * 0.5, window.picture.height() * 0.6))
+    qtbot.waitUntil(lambda: window.session.project.look.neutral_kelvin != Look.NEUTRAL_K, timeout=120_000)
+    window.session.undo()

@@ -18,7 +18,7 @@ from wallum.physics.scopes import parade, stops_histogram, vectors, waveform
 from wallum.physics.tone import srgb_encode
 from wallum.realtime.process.request import Frame
 
-__all__ = ["LookReader", "Reading", "Taken", "picked_pixels"]
+__all__ = ["LookReader", "Reading", "Taken", "around", "by_stops", "picked_pixels"]
 
 # Of a sample's rows and columns, every so many are looked at for how far the look moves it.
 COARSE = 2
@@ -60,6 +60,14 @@ def picked_pixels(image: QImage, shape: tuple[int, int]) -> NDArray[np.float32]:
     columns = ((np.arange(shape[1]) + 0.5) / shape[1] * image.width()).astype(np.int64)
     lines = whole[rows].reshape(shape[0], -1, 4)
     return np.asarray(lines[:, columns, 2::-1] / np.float32(255.0), np.float32)
+
+
+def around(values: NDArray[np.float32], across: float, down: float) -> NDArray[np.float64]:
+    """(3,) mean of a picture's values (H, W, 3) about a place, 0 to 1 from left and top."""
+    height, width = values.shape[:2]
+    x, y = min(max(int(across * width), 0), width - 1), min(max(int(down * height), 0), height - 1)
+    near = values[max(y - 1, 0) : y + 2, max(x - 1, 0) : x + 2]
+    return np.asarray(near.reshape(-1, 3).astype(np.float64).mean(axis=0))
 
 
 def by_stops(values: NDArray[np.float32]) -> NDArray[np.float64]:
