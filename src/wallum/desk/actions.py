@@ -54,7 +54,7 @@ COMMANDS: Final = (
     Command("pull", "Put and aim", "Pull", "X", "Pull a shadow, or that of a stick stood anywhere", True),
     Command("align", "Put and aim", "Align to the shot", "J", "The selected source shines from the camera"),
     Command("meter", "Put and aim", "Meter", "M", "Read the light under the pointer"),
-    Command("grey", "Put and aim", "Grey here", "Shift+K", "What is under the pointer looks grey from now on"),
+    Command("grey", "Put and aim", "Grey here", "Shift+K", "What is under the pointer is grey from here on"),
     Command("figure", "Put and aim", "Figure", "I", "Stand a figure with a grey and a mirror ball here"),
     Command("select_all", "Sources", "Select all lamps", "Ctrl+A", "Select every lamp that shows a mark"),
     Command("duplicate", "Sources", "Duplicate", "Ctrl+D", "Copy the selected lamps, a step aside"),
