@@ -79,6 +79,9 @@ RANGES = {
 }  # fmt: skip
 
 
+LINES = {"middles_power": (1.0,) * 3, "lights_saturation": 1.0, "lights_offset": (0.02, 0.0, 0.01)}
+
+
 @pytest.mark.parametrize("size", [SIZE, ODD], ids=["even", "odd"])
 @pytest.mark.parametrize("name", LENS)
 def test_lens_and_film_are_the_twins(renderer, name, size):
@@ -92,8 +95,11 @@ def test_lens_and_film_are_the_twins(renderer, name, size):
     assert np.abs(shown.astype(int) - plain).mean() > 0.3
 
 
-def test_ranges_lift_and_pivot_are_the_twins(renderer):
-    shown, twin = _pictures(renderer, pale_room_project().look.revised(**RANGES))
+@pytest.mark.parametrize(
+    "change", [{}, {"middles_power": (1.0,) * 3}, LINES], ids=["all", "no power", "lines"]
+)
+def test_ranges_lift_and_pivot_are_the_twins(renderer, change):
+    shown, twin = _pictures(renderer, pale_room_project().look.revised(**{**RANGES, **change}))
     off = np.abs(shown.astype(int) - twin.astype(int))
     assert off.max() <= 2
     assert (off > 1).mean() < 1e-3

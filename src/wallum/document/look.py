@@ -204,6 +204,11 @@ class Look(PictureValues):
     )  # fmt: skip
     table_strength: float = folded("Table", 1.0, "Strength", "How much of it is taken.", 0.0, 1.0)
 
+    limit: float = folded(
+        "Loudness", 40.0, "Loud from", "Median shift of colours from which the look is said to be loud.",
+        1.0, 500.0, unit="delta E", step=1.0,
+    )  # fmt: skip
+
     @property
     def darker(self) -> tuple[float, ...]:
         """Of a metered picture, see physics.exposure.kept_dark."""

@@ -19,7 +19,7 @@ __all__ = ["Apart", "look_apart"]
 
 # From here on a look is called loud.
 LOUD_STOPS: Final = 0.75
-LOUD_DELTA_E: Final = 20.0
+LOUD_DELTA_E: Final = 40.0
 LOUD_CLIPPED: Final = 0.03
 # Of the 256 values of a channel, what counts as its end.
 CLIPPED: Final = 254.5 / 255.0
@@ -37,14 +37,13 @@ class Apart:
     delta_e: float
     clipped: tuple[float, float, float]
 
-    @property
-    def loud(self) -> tuple[str, ...]:
-        """What of it is more than most pictures bear."""
+    def loud(self, limit: float = LOUD_DELTA_E) -> tuple[str, ...]:
+        """What of it is more than most pictures bear. limit : of differences of colour [delta E ITP]"""
         out = []
         if self.stops > LOUD_STOPS:
             out.append(f"moves half of it by more than {LOUD_STOPS:g} stops")
-        if self.delta_e > LOUD_DELTA_E:
-            out.append(f"shifts colours by more than {LOUD_DELTA_E:g} delta E")
+        if self.delta_e > limit:
+            out.append(f"shifts colours by more than {limit:g} delta E")
         if max(self.clipped) > LOUD_CLIPPED:
             out.append(f"clips more than {LOUD_CLIPPED:.0%} of a channel")
         return tuple(out)

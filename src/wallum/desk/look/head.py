@@ -24,7 +24,7 @@ from wallum.moment.zones import InForce
 __all__ = ["LookHead", "told_apart"]
 
 
-def told_apart(apart: Apart) -> str:
+def told_apart(apart: Apart, loud: tuple[str, ...]) -> str:
     """How far a look moves the picture, in a line."""
     clipped = max(apart.clipped)
     ends = ""
@@ -34,7 +34,7 @@ def told_apart(apart: Apart) -> str:
     if apart.stops < 0.005 and apart.delta_e < 0.05 and not ends:
         return "The look leaves the picture as it is"
     said = f"The look moves it {apart.stops:.2f} stops, {apart.delta_e:.1f} delta E{ends}"
-    return f"{said}. Loud: {apart.loud[0]}" if apart.loud else said
+    return f"{said}. Loud: {loud[0]}" if loud else said
 
 
 class LookHead(QWidget):
@@ -107,7 +107,8 @@ class LookHead(QWidget):
     def _show_reading(self, reading: Reading) -> None:
         self.curve.show_light(reading.histogram)
         self.night.update()
-        self.told.setText(told_apart(reading.apart), "over" if reading.apart.loud else "quiet")
+        loud = reading.apart.loud(self._session.now.look.limit)
+        self.told.setText(told_apart(reading.apart, loud), "over" if loud else "quiet")
 
     # -- other looks -----------------------------------------------------------------------
 

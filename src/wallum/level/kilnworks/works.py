@@ -169,8 +169,8 @@ def _lanes() -> tuple[Lane, ...]:
     night = (_peg(-0.75, "rising", angle=-8.0), _peg(0.75, "rising", angle=4.0),
              _peg(0.75, "setting", angle=10.0), _peg(0.35, "setting", angle=1.0), _peg(-0.75, "setting", angle=-8.0))  # fmt: skip
     # Moonlight as the eye has it: with less colour, and bluer.
-    eye = (_peg(0.6, "rising", angle=-14.0), _peg(0.0, "rising", angle=-5.0),
-           _peg(0.0, "setting", angle=-5.0), _peg(0.6, "setting", angle=-14.0))  # fmt: skip
+    eye = (_peg(0.5, "rising", angle=-14.0), _peg(0.0, "rising", angle=-5.0),
+           _peg(0.0, "setting", angle=-5.0), _peg(0.5, "setting", angle=-14.0))  # fmt: skip
     # Mist lies in the valley in the morning, and the air clears toward noon.
     mist = (_peg(3_800.0, "rising", 0.5), _peg(150_000.0, "noon", -2.0), _peg(250_000.0, "noon", 2.0), _peg(14_000.0, "setting", 0.0),
             _peg(500.0, "setting", 2.5), _peg(900.0, "midnight", 1.0), _peg(6_000.0, "rising", -2.0))  # fmt: skip
@@ -205,8 +205,31 @@ def _lanes() -> tuple[Lane, ...]:
         Lane(owner="mist", name="on", pegs=lies),
         Lane(owner="gate-veil", name="hides", pegs=drifts),
     ]
+    lanes += _look_lanes()
     lanes += [Lane(owner=f"mouth-{n}", name="trim", pegs=fire) for n in range(1, 5)]
     return tuple(lanes)
+
+
+def _look_lanes() -> list[Lane]:
+    """The day is clear and a little warm, dusk parts cool from warm, and by night moonlight is cool, fires are
+    not orange through and through, and what is dark can be read."""
+    values = {
+        "neutral_kelvin": (6500.0, 6300.0, 4700.0),
+        "lift": (0.0, 0.0, 0.3),
+        "shadows_slope": ((0.96, 1.0, 1.06), (0.9, 0.98, 1.14), (0.9, 0.98, 1.14)),
+        "middles_slope": ((1.0, 1.0, 1.0), (1.0, 1.0, 1.0), (0.98, 1.0, 1.03)),
+        "lights_slope": ((1.02, 1.0, 0.97), (1.05, 1.0, 0.92), (1.05, 1.0, 0.93)),
+        "bloom": (0.025, 0.05, 0.06),
+    }
+    return [Lane(owner="look", name=name, pegs=_three(*one)) for name, one in values.items()]
+
+
+def _three(day: Any, dusk: Any, night: Any) -> tuple[Peg, ...]:
+    """A value by day, as the sun goes or comes, and by night."""
+    return (
+        _peg(night, "rising", angle=-12.0), _peg(dusk, "rising", angle=-1.0), _peg(day, "rising", angle=10.0),
+        _peg(day, "setting", angle=12.0), _peg(dusk, "setting", angle=-1.0), _peg(night, "setting", angle=-12.0),
+    )  # fmt: skip
 
 
 def _marks() -> tuple[PartMarks, ...]:
@@ -246,7 +269,16 @@ def kilnworks_project() -> Project:
         sources=(sun, moon.revised(trim=2.0), sky.revised(ground_by="the level"), *_lamps(), *_pockets()),
         shots=SHOTS,
         walks=(WALK,),
-        look=Look(exposed="metered", ev100=11.0, weighted="centre", darkest=-4.0).revised(**AS_METERED),
+        look=Look(
+            exposed="metered",
+            ev100=11.0,
+            weighted="centre",
+            darkest=-4.0,
+            saturation=1.03,
+            vignette=0.3,
+            bloom_reach=0.72,
+            range_low=-2.0,
+        ).revised(**AS_METERED),
         lanes=_lanes(),
         marks=_marks(),
     )

@@ -39,8 +39,12 @@ def _grade_features(grade: Grade) -> set[str]:
         out.add("POWER")
     if grade.ranges is not None:
         out.add("RANGES")
-        if any(one.power != NEUTRAL_GRADE.power for one in _lists(grade.ranges)):
-            out.add("RANGE_POWER")
+        lists = _lists(grade.ranges)
+        if any(one.power != NEUTRAL_GRADE.power for one in lists):
+            out |= {"RANGE_LISTS", "RANGE_POWER"}
+        # Below 0 is nothing, range by range: only lines that stay above it add up to a line.
+        if any(one.saturation != 1.0 or min(one.offset) < 0.0 for one in lists):
+            out.add("RANGE_LISTS")
     return out
 
 
