@@ -78,3 +78,17 @@ def test_a_finding_names_how_many_where_and_what_causes_them():
     assert level.parts[0].name in ground.text
     clean = _eight_bits(_gradient(True), dithered=True)
     assert list(banding(Project(sources=base_light()), level, rays, [_pictured(clean)])) == []
+
+
+def test_a_grade_that_spreads_few_values_apart_is_the_cause():
+    level = grey_level(box((-500.0, -0.2, -500.0), (500.0, 0.0, 500.0), 0))
+    rays = RayScene(level, flatten(level))
+    stepped = _eight_bits(_gradient(True))
+    for contrast, named in ((3.0, True), (1.05, False)):
+        look = Look(ev100=13.0, contrast=contrast)
+        scene = evaluate(Project(sources=base_light(), look=look))
+        picture = Pictured("shots/one", stepped, CAMERA, Moment(10.0), scene)
+        (found,) = banding(Project(sources=base_light(), look=look), level, rays, [picture])
+        assert ("by the grade" in found.text) is named
+        if named:
+            assert found.remedy.values["look/contrast"] == 1.0

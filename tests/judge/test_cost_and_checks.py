@@ -20,6 +20,7 @@ from wallum.judge.checks import Checked, _exposure, check
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import PROFILE_NAMES, DeviceProfile, load_profile, read_profile, write_profile
 from wallum.judge.work import count_work
+from wallum.level.cube_file import write_cube
 from wallum.level.flatten import flatten
 from wallum.level.pale_room import pale_room
 from wallum.moment.at_moment import at_moment
@@ -28,6 +29,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.metered import metered_picture
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
+from wallum.physics.colour_table import ColourTable
 from wallum.physics.dome import sample_dome
 from wallum.realtime.level.bundling import bundle_level, chunk_boxes
 from wallum.speed.profile import Measured, fit_profile, median_error, split
@@ -250,6 +252,37 @@ def test_a_look_that_clips_a_heros_colour_or_crushes_the_dark_is_told(setting):
     (finding,) = [one for one in checked(setting, crushed) if one.kind == "crushed blacks"]
     assert "black by the look alone" in finding.text
     assert "crushed blacks" not in kinds(checked(setting, apply(crushed, finding)))
+
+
+def test_a_loud_look_is_told_with_the_effect_that_makes_it_so(setting):
+    lit = Project(sources=(LAMP.revised(intensity=400.0), SPOT), look=Look(ev100=5.0))
+    quiet = lit.revised(look=lit.look.revised(saturation=1.05))
+    assert "loud look" not in kinds(checked(setting, quiet))
+    loud = lit.revised(
+        look=lit.look.revised(saturation=1.05, neutral_kelvin=2500.0, lights_slope=(1.02, 1.0, 1.0))
+    )
+    (finding,) = [one for one in checked(setting, loud) if one.kind == "loud look"]
+    assert "without white balance" in finding.remedy.text
+    assert "loud look" not in kinds(checked(setting, apply(loud, finding)))
+    heard = loud.revised(look=loud.look.revised(limit=500.0))
+    assert "loud look" not in kinds(checked(setting, heard))
+
+
+def test_a_table_that_has_no_entries_for_what_is_bright_is_told(setting, tmp_path):
+    cube = tmp_path / "plain.cube"
+    share = np.linspace(0.0, 1.0, 5)
+    grid = np.stack(np.meshgrid(share, share, share, indexing="ij"), axis=-1)
+    write_cube(cube, ColourTable(grid.astype(np.float32)), "Plain", [])
+    base = Project(sources=(LAMP.revised(intensity=400.0), SPOT), look=Look(ev100=5.0, table=str(cube)))
+    assert "table outside its domain" not in kinds(checked(setting, base))
+    bright = base.revised(look=base.look.revised(table_on="log", ev100=-9.0))
+    (finding,) = [one for one in checked(setting, bright) if one.kind == "table outside its domain"]
+    assert "table outside its domain" not in kinds(checked(setting, apply(bright, finding)))
+    narrow = tmp_path / "narrow.cube"
+    write_cube(narrow, ColourTable(grid.astype(np.float32), (0.0,) * 3, (0.2,) * 3), "Narrow", [])
+    few = base.revised(look=base.look.revised(table=str(narrow)))
+    (finding,) = [one for one in checked(setting, few) if one.kind == "table outside its domain"]
+    assert "table outside its domain" not in kinds(checked(setting, apply(few, finding)))
 
 
 def test_glow_that_nothing_carries_is_found_where_it_is_shown_by_no_probes(setting):

@@ -17,6 +17,7 @@ from wallum.document.lanes import format_clock
 from wallum.document.project import Project
 from wallum.document.sources import SkySource
 from wallum.judge.findings import Finding, Remedy
+from wallum.judge.look_checks import is_plain, steepened
 from wallum.level.model import Level
 from wallum.moment.camera import Camera
 from wallum.moment.moment import Moment
@@ -35,7 +36,11 @@ NEAR_PX, FAR_PX = 6, 20
 LEAST_STEP, MOST_STEP, MOST_SLOPE = 0.6, 6.0, 0.035
 # A contour is at least so long; so many make bands.
 LEAST_PX, LEAST_CONTOURS = 40, 5
+# So many times steeper than none a look is named as the cause.
+STEEP: Final = 1.6
+LUMA: Final = np.array([0.2126, 0.7152, 0.0722])
 WORDS: Final = {
+    "grade": "the grade, which spreads few values far apart",
     "air": "the air's light",
     "sky": "the sky",
     "picture": "the sky's picture, of 8 bits a channel",
@@ -79,7 +84,7 @@ def _steps(values: NDArray[np.float64]) -> NDArray[np.float64]:
 
 def bands_in(rgb: NDArray[np.uint8]) -> Bands:
     """Bands of a picture (H, W, 3)."""
-    grey = rgb.astype(np.float64) @ np.array([0.2126, 0.7152, 0.0722])
+    grey = rgb.astype(np.float64) @ LUMA
     smooth = uniform_filter(grey, DITHER_PX)
     # Where it is busy there are no contours that one would see.
     rough = np.sqrt(
@@ -108,13 +113,21 @@ def banding(project: Project, level: Level, rays: RayScene, pictures: list[Pictu
         bands = bands_in(one.rgb)
         if bands.contours < LEAST_CONTOURS:
             continue
-        cause = _cause(one, bands, level, rays)
+        cause = _of_grade(one, bands) or _cause(one, bands, level, rays)
         share = len(bands.pixels) / (one.rgb.shape[0] * one.rgb.shape[1])
         text = (
             f"{bands.contours} contour steps over {share:.1%} of the picture at "
             f"{format_clock(one.moment.clock)}, by {WORDS.get(cause, cause)}"
         )
         yield Finding("banding", one.where, "note", text, _remedy(project, cause, one))
+
+
+def _of_grade(one: Pictured, bands: Bands) -> str:
+    """That it is the grade; empty where the look is no steeper than others there."""
+    rows = bands.pixels[:: max(len(bands.pixels) // 400, 1)]
+    greys = one.rgb[rows[:, 0], rows[:, 1]].astype(np.float64) @ LUMA / 255.0
+    plain = is_plain(one.scene.look)
+    return "" if plain or steepened(one.scene.look, greys) < STEEP else "grade"
 
 
 def _cause(one: Pictured, bands: Bands, level: Level, rays: RayScene) -> str:
@@ -138,6 +151,9 @@ def _cause(one: Pictured, bands: Bands, level: Level, rays: RayScene) -> str:
 
 
 def _remedy(project: Project, cause: str, one: Pictured) -> Remedy | None:
+    if cause == "grade":
+        values = {"look/contrast": 1.0, "look/lift": 0.0}
+        return Remedy("contrast and lift back to none, or grain over it", values, one.moment)
     if cause == "air" and project.air.on and project.air.shafts:
         reach = round(0.5 * project.air.reach, 1)
         return Remedy(

@@ -26,7 +26,15 @@ from wallum.judge.bounce_checks import leaks, places_without, within_bodies
 from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import NOON, Finding, Remedy
-from wallum.judge.look_checks import Exposed, clipped, crushed_blacks, is_plain, table_unread
+from wallum.judge.look_checks import (
+    Exposed,
+    beyond_table,
+    clipped,
+    crushed_blacks,
+    is_plain,
+    louder,
+    table_unread,
+)
 from wallum.judge.sheet_checks import left_behind, seen_edge_on
 from wallum.judge.sky_checks import ambient_follows, dark_night, exposure_jump, suns_apart
 from wallum.judge.work import Work, count_work, with_baked
@@ -433,14 +441,13 @@ def of_baked(subject: Checked) -> Iterator[Finding]:
 def of_look(subject: Checked) -> Iterator[Finding]:
     """What is wrong with the look."""
     yield from table_unread(subject.project)
-    graded = (one for one in subject.looks() if not is_plain(one[2].look))
-    yield from crushed_blacks(
-        subject.project,
-        (
-            Exposed(seen.shot.name, moment, _exposed_values(subject, moment, seen), scene.look)
-            for seen, moment, scene in graded
-        ),
-    )
+    looks = (one for one in subject.looks() if not is_plain(one[2].look))
+    exposed = [
+        Exposed(seen.shot.name, moment, _exposed_values(subject, moment, seen), scene.look)
+        for seen, moment, scene in looks
+    ]
+    for look_check in (crushed_blacks, louder, beyond_table):
+        yield from look_check(subject.project, iter(exposed))
 
 
 CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (

@@ -10,26 +10,38 @@ from numpy.typing import NDArray
 
 from wallum.document.lanes import format_clock
 from wallum.document.look import Look
+from wallum.document.own_looks import effects_of
+from wallum.document.picture_values import EFFECT_WORDS
 from wallum.document.project import Project
 from wallum.errors import ValueProblem
-from wallum.image.chain import displayed
+from wallum.image.apart import Apart, look_apart
+from wallum.image.chain import displayed, graded
 from wallum.judge.findings import Finding, Remedy
 from wallum.level.cube_file import read_cube
 from wallum.moment.at_moment import at_moment
+from wallum.moment.looks import shown_look
 from wallum.moment.moment import Moment
-from wallum.moment.shown_look import ShownLook
+from wallum.moment.shown_look import NO_LENS, ShownLook
 from wallum.physics.arrays import Floats
+from wallum.physics.bloom import NO_BLOOM
+from wallum.physics.colour import luminance
+from wallum.physics.colour_table import STOPS_ABOVE
 from wallum.physics.curves import OWN_CURVE
+from wallum.physics.exposure import MID_GREY
 from wallum.physics.grade import NEUTRAL_GRADE
 from wallum.physics.tone import srgb_encode
 
-__all__ = ["Exposed", "clipped", "crushed_blacks", "is_plain", "table_unread"]
+__all__ = [
+    "Exposed", "beyond_table", "clipped", "crushed_blacks", "is_plain", "louder", "steepened", "table_unread",
+]  # fmt: skip
 
 # Of the 256 values a screen shows: at most so much is black, and a channel from here on is clipped.
 BLACK: Final = 2.0 / 255.0
 CLIPPED: Final = 254.5 / 255.0
-# A shot may have so much black by the look alone.
+# A shot may have so much black by the look alone, and so much beyond a table's ends.
 MOST_CRUSHED: Final = 0.2
+MOST_BEYOND: Final = 0.02
+GREYS: Final = MID_GREY * 2.0 ** np.linspace(-10.0, 7.0, 341)
 
 
 @dataclass(frozen=True)
@@ -94,3 +106,96 @@ def _lifted(project: Project, moment: Moment) -> Remedy:
         values |= {"look/curve": "own", "look/toe": Look().toe}
     named = " and ".join(path.removeprefix("look/") for path in values) or "the table's strength"
     return Remedy(f"take {named} back at {format_clock(moment.clock)}", values, moment)
+
+
+def _apart(one: Exposed, look: ShownLook) -> Apart:
+    """How far a look moves what a shot shows, without what depends on the place in the picture."""
+    return look_apart(one.values[None], replace(look, bloom=NO_BLOOM, lens=NO_LENS))
+
+
+def louder(project: Project, seen: Iterator[Exposed]) -> Iterator[Finding]:
+    """The shot that the look moves farthest, where that is louder than its limit."""
+    worst: tuple[Apart, Exposed] | None = None
+    for one in seen:
+        found = _apart(one, one.look) if len(one.values) else None
+        limit = at_moment(project, one.moment).look.limit
+        if found is not None and found.loud(limit) and (worst is None or found.delta_e > worst[0].delta_e):
+            worst = found, one
+    if worst is None:
+        return
+    found, one = worst
+    look = at_moment(project, one.moment).look
+    said = " and ".join(found.loud(look.limit))
+    where = f"{one.shot} at {format_clock(one.moment.clock)}"
+    text = f"the look of {where} {said} (half of it by {found.delta_e:.0f})"
+    yield Finding("loud look", "look", "note", text, _quieter(one, look))
+
+
+def _quieter(one: Exposed, look: Look) -> Remedy | None:
+    """Without the effect that moves it most."""
+    effects = effects_of(look)
+    if not effects:
+        return None
+    left = {
+        effect: _apart(
+            one, replace(shown_look(look.revised(**{effect: False})), ev100=one.look.ev100)
+        ).delta_e
+        for effect in effects
+    }
+    most = min(left, key=left.__getitem__)
+    text = f"without {EFFECT_WORDS[most].lower()} it is {left[most]:.0f} at {format_clock(one.moment.clock)}"
+    return Remedy(text, {f"look/{most}": False}, one.moment)
+
+
+def beyond_table(project: Project, seen: Iterator[Exposed]) -> Iterator[Finding]:
+    """A shot of which much lies beyond the ends of the look's table: it is all shown as these are."""
+    worst: tuple[float, float, Exposed] | None = None
+    for one in seen:
+        share, stops = _beyond(one.values, one.look)
+        if share > MOST_BEYOND and (worst is None or share > worst[0]):
+            worst = share, stops, one
+    if worst is not None:
+        share, stops, one = worst
+        clock = format_clock(one.moment.clock)
+        text = f"{share:.0%} of {one.shot} at {clock} lies beyond the ends of the look's table"
+        yield Finding("table outside its domain", "look/table", "warning", text, _darker(project, one, stops))
+
+
+def _beyond(values: Floats, look: ShownLook) -> tuple[float, float]:
+    """Share of picture values (P, 3) that a table has no entries for, and by how many stops too bright."""
+    if look.table is None or not len(values):
+        return 0.0, 0.0
+    if look.table.on == "log":
+        over = np.log2(np.maximum(graded(values, look), 1e-9).max(axis=1) / MID_GREY) - STOPS_ABOVE
+        return float((over > 0.0).mean()), float(np.quantile(over, 0.99))
+    try:
+        table = read_cube(Path(look.table.file))
+    except ValueProblem:
+        return 0.0, 0.0
+    shown = look.curve(graded(values, look))
+    taken = srgb_encode(shown) if look.table.on == "display" else shown
+    beyond = (taken < np.array(table.low) - 1e-6) | (taken > np.array(table.high) + 1e-6)
+    return float(beyond.any(axis=1).mean()), 0.0
+
+
+def _darker(project: Project, one: Exposed, stops: float) -> Remedy | None:
+    look = at_moment(project, one.moment).look
+    if stops <= 0.0:
+        words = "leave the table out, or take one with the domain of 0 to 1"
+        return Remedy(words, {"look/with_table": False}, one.moment)
+    if look.exposed == "metered":
+        values = {"look/compensation": round(max(look.compensation - stops, -8.0), 2)}
+    else:
+        values = {"look/ev100": round(min(look.ev100 + stops, 20.0), 2)}
+    return Remedy(f"{stops:.1f} stops darker, all of it has entries", values, one.moment)
+
+
+def steepened(look: ShownLook, encoded: Floats) -> float:
+    """How many times steeper a look is than none, in the mean where the screen shows some greys (N,) of 0
+    to 1: so many times farther apart are the steps of what it is made from."""
+    greys = np.repeat(GREYS[:, None], 3, axis=1)
+    plain = ShownLook(look.ev100)
+    own, without = (srgb_encode(luminance(displayed(greys, one))) for one in (look, plain))
+    ratio = np.gradient(own) / np.maximum(np.gradient(without), 1e-6)
+    rising = np.maximum.accumulate(own) + 1e-9 * np.arange(len(own))
+    return float(np.mean(np.interp(np.asarray(encoded), rising, ratio)))
