@@ -19,6 +19,7 @@ from wallum.judge.device import write_profile
 from wallum.level.sheets import rolling_sheets, write_level
 from wallum.speed.day import day_rows
 from wallum.speed.limits import memory_copy_ms
+from wallum.speed.look import look_rows
 from wallum.speed.pictures import picture_rows
 from wallum.speed.profile import driver_name, fit_profile, measure_scenes, median_error, split
 from wallum.speed.works import works_rows
@@ -105,6 +106,7 @@ def measure_all(progress: Callable[[str], None]) -> list[Row]:
             _open_rows,
             day_rows,
             picture_rows,
+            look_rows,
             works_rows,
             sky_rows,
             desk_rows,

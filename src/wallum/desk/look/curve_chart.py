@@ -83,6 +83,13 @@ class CurveChart(QWidget):
         x = box.left() + (stops - LOW) / (HIGH - LOW) * box.width()
         return QPointF(x, box.bottom() - value * box.height())
 
+    def _polygon(self, stops: NDArray[np.float64], values: NDArray[np.float64]) -> QPolygonF:
+        """Places of many at once."""
+        box = self._box()
+        x = box.left() + (stops - LOW) / (HIGH - LOW) * box.width()
+        y = box.bottom() - values * box.height()
+        return QPolygonF(list(map(QPointF, x.tolist(), y.tolist())))
+
     def _on_line(self, stops: float) -> QPointF:
         return self._at(stops, float(np.interp(stops, np.linspace(LOW, HIGH, len(self._line)), self._line)))
 
@@ -146,8 +153,7 @@ class CurveChart(QWidget):
         self._paint_scale(painter, box)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._paint_light(painter, box)
-        stops = np.linspace(LOW, HIGH, len(self._line))
-        line = QPolygonF([self._at(*one) for one in zip(stops.tolist(), self._line.tolist(), strict=True)])
+        line = self._polygon(np.linspace(LOW, HIGH, len(self._line)), self._line)
         painter.setPen(QPen(QColor(TOKENS["text"]), 1.6))
         painter.drawPolyline(line)
         for name, at in self.handles.items():
@@ -172,12 +178,11 @@ class CurveChart(QWidget):
             return
         tops = np.sqrt(self._light / self._light.max()) * 0.9
         edges = STOPS[0] + np.arange(len(tops) + 1) / PER_STOP
-        outline = QPolygonF([self._at(LOW, 0.0)])
-        for left, top in zip(edges.tolist(), tops.tolist(), strict=False):
-            if LOW <= left < HIGH:
-                outline.append(self._at(left, top))
-                outline.append(self._at(min(left + 1.0 / PER_STOP, HIGH), top))
-        outline.append(self._at(HIGH, 0.0))
+        across = np.clip(np.repeat(edges, 2)[1:-1], LOW, HIGH)
+        ends = np.array([LOW, HIGH])
+        outline = self._polygon(
+            np.concatenate([ends[:1], across, ends[1:]]), np.concatenate([[0.0], np.repeat(tops, 2), [0.0]])
+        )
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(184, 184, 184, 70))
         painter.drawPolygon(outline)

@@ -21,7 +21,7 @@ from wallum.realtime.process.request import Frame
 __all__ = ["LookReader", "Reading", "Taken", "around", "by_stops", "picked_pixels"]
 
 # Of a sample's rows and columns, every so many are looked at for how far the look moves it.
-COARSE = 2
+COARSE = 3
 
 
 @dataclass(frozen=True, eq=False)
@@ -160,7 +160,7 @@ class LookReader(QObject):
             return
         self.values, self.ev100 = frame.sample.astype(np.float32), frame.look.ev100
         height, width = frame.sample.shape[:2]
-        pixels = picked_pixels(image, (height, width))
+        pixels = picked_pixels(image, (height, width)) if self.scopes else self.values
         self._thread.ask(Taken(self.values, pixels, frame.look, self.scopes))
 
     def _came(self, reading: Reading) -> None:

@@ -254,8 +254,12 @@ class ScopesDock(QDockWidget):
 
     def _take(self, reading: Reading) -> None:
         if self.isVisible():
-            for scope in self.scopes:
-                scope.show_reading(reading)
+            self.show_reading(reading)
+
+    def show_reading(self, reading: Reading) -> None:
+        """Show what was read of a picture, in every scope."""
+        for scope in self.scopes:
+            scope.show_reading(reading)
 
     def swap(self) -> None:
         """Open, or put away."""

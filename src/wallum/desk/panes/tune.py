@@ -93,6 +93,10 @@ class Section(QWidget):
         layout.addWidget(self._grid)
         self._set_open(not folded)
 
+    @property
+    def is_open(self) -> bool:
+        return not self._grid.isHidden()
+
     def _set_open(self, is_open: bool) -> None:
         self._grid.setVisible(is_open)
         if self._fold is not None:
@@ -125,7 +129,7 @@ class Pane(QWidget):
         if self._chart is not None:
             self._column.addWidget(self._chart)
         self._sections: list[tuple[Section, list[Row]]] = []
-        self.rows = list(first)
+        self.rows, self._first = list(first), first
 
     def add_section(self, title: str, rows: list[Row]) -> None:
         """More rows, folded under a heading."""
@@ -141,9 +145,15 @@ class Pane(QWidget):
     def show_item(self, item: Item, prefix: str, title: str, others: Sequence[Item] = ()) -> None:
         """Show an item of this pane's kind. others : more sources that are edited with it."""
         self._title.setText(title)
-        for row in self.rows:
-            row.refresh(item, prefix, title, others)
+        off = item.inactive()
+        dragged = self._session.history.shown is not self._session.history.present
+        for row in self._first:
+            row.refresh(item, prefix, title, others, off)
         for section, rows in self._sections:
+            # What is folded is not looked at while a hand moves.
+            if not dragged or section.is_open:
+                for row in rows:
+                    row.refresh(item, prefix, title, others, off)
             # What has no say as the item is set is not in the way.
             section.setVisible(any(row.in_force for row in rows))
         if isinstance(item, Coloured):
@@ -212,6 +222,7 @@ class TunePane(QWidget):
         super().__init__(parent)
         self._session = session
         self._group, self.group = "look", "look"
+        self._zones_marked = False
         self._stack = QStackedWidget()
         self._kinds = _one_of_each()
         self._panes: dict[type[Item], Pane] = {}
@@ -343,6 +354,9 @@ class TunePane(QWidget):
             by_effect |= dict.fromkeys(one.zone.effects, f"{one.zone.name}, {one.share:.0%} here")
             if one.zone.exposure != 0.0:
                 by_effect["compensation"] = by_effect["ev100"] = f"{one.zone.name}, {one.share:.0%} here"
+        if not zones and not self._zones_marked:
+            return
+        self._zones_marked = bool(zones)
         self.look.show_zones(zones)
         for row in self.pane.rows:
             row.mark(by_effect.get(row.name) or by_effect.get(effect_of(row.name) or "", ""))

@@ -97,10 +97,18 @@ class Row:
         """Whether the widget wants the whole width, below its label."""
         return self._info.kind in ("vector", "colour")
 
-    def refresh(self, item: Item, prefix: str, title: str, others: Sequence[Item] = ()) -> None:
+    def refresh(
+        self,
+        item: Item,
+        prefix: str,
+        title: str,
+        others: Sequence[Item] = (),
+        off: frozenset[str] | None = None,
+    ) -> None:
         """Show the value of an item at a path; writes nothing.
 
         others : more sources that what is set here is given to
+        off    : the item's values that have no say; found where not given
         """
         self._path, self._title = f"{prefix}/{self._name}", title
         shared = all(self._name in kind.model_fields for kind in {type(one) for one in others})
@@ -109,7 +117,7 @@ class Row:
         if self._session.history.shown is self._session.history.present:
             self._before = values
         self._refresh(item, values)
-        self.in_force = self._name not in item.inactive() and shared
+        self.in_force = self._name not in (item.inactive() if off is None else off) and shared
         self.widget.setEnabled(self.in_force)
         self.label.setEnabled(self.in_force)
         if self.peg is not None:

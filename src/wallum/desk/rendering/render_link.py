@@ -1,5 +1,6 @@
 """The renderer as the window sees it: asks without waiting, hands frames over as images."""
 
+import time
 from dataclasses import replace
 
 import numpy as np
@@ -19,6 +20,8 @@ __all__ = ["RenderLink"]
 
 # The hand rests after this long without a new request.
 REST_MS = 90
+# Least time between two pictures under the hand that bring their values.
+SAMPLED_S = 0.09
 
 
 class RenderLink(QObject):
@@ -42,6 +45,7 @@ class RenderLink(QObject):
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._settle)
         self._may_settle = True
+        self._sampled_at = 0.0
         self.sampled = False  # whether pictures bring their values in small
 
     @property
@@ -91,9 +95,15 @@ class RenderLink(QObject):
         plain = PictureRequest(
             0, scene, camera, size, heroes=heroes, view=view, view_of=view_of, sampled=self.sampled
         )
+        now = time.perf_counter()
+        # A hand that moves has pictures to wait for: their values come now and then.
+        early = now - self._sampled_at < SAMPLED_S
+        self._sampled_at = self._sampled_at if early else now
         self._wanted = replace(plain, settle=True)
         detail: Detail = "reduced" if moving else "full"
-        asked = replace(plain, active=active, detail=detail, held_ev=held_ev)
+        asked = replace(
+            plain, active=active, detail=detail, held_ev=held_ev, sampled=self.sampled and not early
+        )
         number = self._client.request(asked)
         self._rest.start()
         return number

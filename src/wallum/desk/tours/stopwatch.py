@@ -142,6 +142,7 @@ def _rows_of(window: DeskWindow) -> Iterator[Row]:
     times = timed_drag(window, field, QPoint(20, 8), lambda i: QPoint(2 * i, 0))
     yield _drag_row("drag of the exposure, event to painted, 95th", times, 25.0)
     wait_settled(window, 2)
+    yield from _look_rows(window)
     start = QPoint(window.picture.width() // 2, window.picture.height() // 2)
     times = timed_drag(window, window.picture, start, lambda i: QPoint(6 * i, i), Qt.MouseButton.RightButton)
     yield _drag_row("camera move at reduced size, event to painted, 95th", times, 70.0)
@@ -158,6 +159,31 @@ def _rows_of(window: DeskWindow) -> Iterator[Row]:
     beat.stop()
     yield beat.row("heartbeat of the window over all these, lateness, 99th")
     yield _restart_row(window)
+
+
+def _look_rows(window: DeskWindow) -> Iterator[Row]:
+    """Values of the look dragged, its head shown; and what scopes take of the window's own time."""
+    window.tune.show_group("look")
+    for label in ("Contrast", "Saturation", "Bloom"):
+        found = (f for f in window.tune.pane.findChildren(NumberField) if f.info.label == label)
+        times = timed_drag(window, next(found), QPoint(20, 8), lambda i: QPoint(2 * i, 0))
+        yield _drag_row(f"drag of the look's {label.lower()}, event to painted, 95th", times, 35.0)
+        window.session.undo()
+        wait_settled(window, 2)
+    dock, reader = window.look.dock, window.look.reader
+    dock.swap()
+    wait_for(lambda: bool(reader.latest is not None and reader.latest.luma), "the scopes")
+    assert reader.latest is not None
+    taken = []
+    for _ in range(MOVES):
+        began = time.perf_counter()
+        dock.show_reading(reader.latest)
+        for scope in dock.scopes:
+            scope.repaint()
+        taken.append((time.perf_counter() - began) * 1e3)
+    dock.swap()
+    yield _drag_row("scopes shown anew, of the window's own time, 95th", taken, 5.0)
+    wait_settled(window, 2)
 
 
 def _fog_rows(window: DeskWindow) -> Iterator[Row]:
