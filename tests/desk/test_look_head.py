@@ -212,3 +212,16 @@ def test_picking_waits_for_the_pictures_values_where_no_one_looks(qtbot, window)
     window.look.pick_at(QPointF(window.picture.width() * 0.5, window.picture.height() * 0.6))
     qtbot.waitUntil(lambda: window.session.project.look.neutral_kelvin != Look.NEUTRAL_K, timeout=120_000)
     window.session.undo()
+
+
+def test_a_wipe_shows_the_picture_without_its_look(qtbot, desk):
+    session, wipe = desk.session, desk.wipe
+    session.set_value("grey", "look/saturation", 0.0)
+    desk.act["wipe_look"].trigger()
+    assert desk.state.shown == "wipe"
+    qtbot.waitUntil(lambda: wipe.fits, timeout=120_000)
+    without = pixels_of(wipe._image).astype(int)
+    assert np.ptp(without, axis=2).mean() > 5.0
+    desk.act["wipe_look"].trigger()
+    assert desk.state.shown == ""
+    session.undo()

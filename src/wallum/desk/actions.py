@@ -93,6 +93,7 @@ COMMANDS: Final = (
     Command("flip", "Comparing", "Flip", "B", "Flip to the variant, and back"),
     Command("wipe", "Comparing", "Wipe", "Z", "Wipe between the variant and the present"),
     Command("wipe_pinned", "Comparing", "Wipe the pinned", "Shift+Z", "Wipe against the pinned picture"),
+    Command("wipe_look", "Comparing", "Wipe the look", "Alt+Z", "With the look, and without it"),
     Command("around", "Comparing", "Light around, ways", "Shift+B", "Probes, lightmaps, sky, flat, none"),
     Command("pin", "Comparing", "Pin a picture", "Ctrl+P", "Choose a picture to compare with"),
     Command("keys", "Help", "Every key", "F1", "Show every key in one sheet"),

@@ -1,18 +1,20 @@
 """The look of a project at a moment, as pictures are developed by it."""
 
+from dataclasses import replace
 from pathlib import Path
 
 from wallum.document.look import Look
 from wallum.errors import ValueProblem
 from wallum.files import changed_at
 from wallum.level.cube_file import read_cube
+from wallum.moment.scene import LitScene
 from wallum.moment.shown_look import Lens, Metering, ShownLook, ShownTable
 from wallum.physics.bloom import NO_BLOOM, Bloom
 from wallum.physics.curves import OWN_CURVE, Curve
 from wallum.physics.grade import Grade
 from wallum.physics.vignette import NO_SHADE, EdgeShade
 
-__all__ = ["shown_look"]
+__all__ = ["looked_by", "shown_look"]
 
 
 def shown_look(look: Look) -> ShownLook:
@@ -34,6 +36,13 @@ def shown_look(look: Look) -> ShownLook:
         curve,
         _table(look),
     )
+
+
+def looked_by(scene: LitScene, look: Look, effect: str) -> LitScene:
+    """A scene developed by one effect of its look alone (see document.picture_values), or by none where that
+    is empty; its light, and how it is exposed, are the same."""
+    shown = shown_look(look.only(effect))
+    return replace(scene, look=replace(shown, ev100=scene.look.ev100, metering=scene.look.metering))
 
 
 def _bloom(look: Look) -> Bloom:

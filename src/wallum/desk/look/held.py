@@ -1,6 +1,5 @@
 """While a key is held, the picture without its look, or with one effect of it alone."""
 
-from dataclasses import replace
 from typing import Final
 
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
@@ -10,7 +9,7 @@ from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit
 from wallum.desk.project.session import Session
 from wallum.document.look import Look
 from wallum.document.picture_values import EFFECT_WORDS, effect_of
-from wallum.moment.looks import shown_look
+from wallum.moment.looks import looked_by
 from wallum.moment.scene import LitScene
 
 __all__ = ["HeldLook"]
@@ -46,11 +45,7 @@ class HeldLook(QObject):
     def of(self, scene: LitScene, look: Look) -> LitScene:
         """A scene as it is developed while the key is held; its light is the same."""
         effect = self.effect
-        if effect is None:
-            return scene
-        kept = scene.look
-        shown = shown_look(look.only(effect))
-        return replace(scene, look=replace(shown, ev100=kept.ev100, metering=kept.metering))
+        return scene if effect is None else looked_by(scene, look, effect)
 
     def eventFilter(self, _: QObject | None, event: QEvent | None) -> bool:
         if not isinstance(event, QKeyEvent) or event.isAutoRepeat() or event.modifiers():

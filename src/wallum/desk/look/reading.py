@@ -21,7 +21,8 @@ from wallum.realtime.process.request import Frame
 __all__ = ["LookReader", "Reading", "Taken", "around", "by_stops", "picked_pixels"]
 
 # Of a sample's rows and columns, every so many are looked at for how far the look moves it.
-COARSE = 3
+COARSE = 4
+CHANNELS = ((235, 90, 80), (100, 215, 100), (95, 140, 245))
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,6 +49,7 @@ class Reading:
     luma: dict[str, NDArray[np.int64]]
     parade: dict[str, NDArray[np.int64]]
     vectors: dict[str, NDArray[np.int64]]
+    images: dict[tuple[str, str], QImage]
 
 
 def picked_pixels(image: QImage, shape: tuple[int, int]) -> NDArray[np.float32]:
@@ -76,16 +78,36 @@ def by_stops(values: NDArray[np.float32]) -> NDArray[np.float64]:
     return np.clip((stops + 12.0) / 20.0, 0.0, 1.0)
 
 
+def drawn(counts: NDArray[np.int64], colour: tuple[int, int, int]) -> NDArray[np.float64]:
+    """(H, W, 3) of 0 to 255: counts as light, the lowest row of them last."""
+    top = max(float(np.quantile(counts[counts > 0], 0.98)) if (counts > 0).any() else 1.0, 1.0)
+    bright = np.clip(np.sqrt(counts[::-1] / top), 0.0, 1.0)
+    return np.asarray(bright[..., None] * np.array(colour))
+
+
+def image_of(rgb: NDArray[np.float64]) -> QImage:
+    """A picture of (H, W, 3) of 0 to 255."""
+    data = np.zeros((*rgb.shape[:2], 4), np.uint8)
+    data[..., :3] = np.clip(rgb, 0.0, 255.0)[..., ::-1]
+    height, width = rgb.shape[:2]
+    return QImage(data.tobytes(), width, height, 4 * width, QImage.Format.Format_RGB32).copy()
+
+
 def read(taken: Taken) -> Reading:
     """Everything of a picture. Raises ValueProblem for a table's file."""
     apart = look_apart(taken.values[::COARSE, ::COARSE], taken.look)
     luma, parades, planes = {}, {}, {}
+    images: dict[tuple[str, str], QImage] = {}
     if taken.scopes:
         light = by_stops(taken.values)
         colours = {"picture": taken.pixels, "light": srgb_encode(np.clip(taken.values, 0.0, 1.0))}
         for of, signal in (("picture", taken.pixels), ("light", light)):
             luma[of], parades[of], planes[of] = waveform(signal), parade(signal), vectors(colours[of])
-    return Reading(taken, stops_histogram(taken.values), apart, luma, parades, planes)
+            three = [drawn(*one) for one in zip(parades[of], CHANNELS, strict=True)]
+            images["luma", of] = image_of(drawn(luma[of], (215, 215, 205)))
+            images["parade", of] = image_of(np.concatenate(three, axis=1))
+            images["colours", of] = image_of(drawn(planes[of], (190, 215, 190)))
+    return Reading(taken, stops_histogram(taken.values[::2, ::2]), apart, luma, parades, planes, images)
 
 
 class ReaderThread(WorkThread):

@@ -6,7 +6,17 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QCloseEvent, QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QShowEvent
+from PyQt6.QtGui import (
+    QCloseEvent,
+    QColor,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QShowEvent,
+)
 from PyQt6.QtWidgets import QDockWidget, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from wallum.desk.look.reading import LookReader, Reading, by_stops
@@ -28,21 +38,6 @@ NAMED: Final = {
 }
 # How near a colour or a level must lie to what is pointed at.
 NEAR_LEVEL, NEAR_COLOUR, NEAR_COLUMN = 0.02, 0.03, 0.02
-
-
-def drawn(counts: NDArray[np.int64], colour: tuple[int, int, int]) -> NDArray[np.float64]:
-    """(H, W, 3) of 0 to 255: counts as light, the lowest row of them last."""
-    top = max(float(np.quantile(counts[counts > 0], 0.98)) if (counts > 0).any() else 1.0, 1.0)
-    bright = np.clip(np.sqrt(counts[::-1] / top), 0.0, 1.0)
-    return np.asarray(bright[..., None] * np.array(colour))
-
-
-def image_of(rgb: NDArray[np.float64]) -> QImage:
-    """A picture of (H, W, 3) of 0 to 255."""
-    data = np.zeros((*rgb.shape[:2], 4), np.uint8)
-    data[..., :3] = np.clip(rgb, 0.0, 255.0)[..., ::-1]
-    height, width = rgb.shape[:2]
-    return QImage(data.tobytes(), width, height, 4 * width, QImage.Format.Format_RGB32).copy()
 
 
 class Scope(QWidget):
@@ -72,17 +67,13 @@ class Scope(QWidget):
         self.update()
 
     def _made(self, reading: Reading) -> QImage | None:
-        if self.of not in reading.luma:
+        if self.kind == "light":
             return None
-        if self.kind == "colours":
-            return image_of(drawn(reading.vectors[self.of], (190, 215, 190)))
-        if self.kind != "signal":
-            return None
-        if not self.by_channel:
-            return image_of(drawn(reading.luma[self.of], (215, 215, 205)))
-        colours = ((235, 90, 80), (100, 215, 100), (95, 140, 245))
-        counts = reading.parade[self.of]
-        return image_of(np.concatenate([drawn(*one) for one in zip(counts, colours, strict=True)], axis=1))
+        return reading.images.get(("colours" if self.kind == "colours" else self._signal, self.of))
+
+    @property
+    def _signal(self) -> str:
+        return "parade" if self.by_channel else "luma"
 
     def _box(self) -> QRectF:
         box = QRectF(self.rect()).adjusted(4.0, 18.0, -4.0, -16.0 if self.kind == "light" else -4.0)
@@ -139,7 +130,6 @@ class Scope(QWidget):
         painter.drawText(QRectF(4.0, 1.0, self.width() - 8.0, 15.0), Qt.AlignmentFlag.AlignLeft, self._title)
         painter.fillRect(box, QColor("#161616"))
         if self._image is not None:
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(box, self._image)
         if self.kind == "light":
             self._paint_light(painter, box)
@@ -151,13 +141,13 @@ class Scope(QWidget):
     def _paint_light(self, painter: QPainter, box: QRectF) -> None:
         low, high = STOPS
         if self._reading is not None and self._reading.histogram.any():
-            tops = self._reading.histogram / self._reading.histogram.max()
-            wide = box.width() / len(tops)
-            for number, top in enumerate(tops.tolist()):
-                bar = QRectF(
-                    box.left() + number * wide, box.bottom() - top * box.height(), wide, top * box.height()
-                )
-                painter.fillRect(bar, QColor(205, 205, 195))
+            tops = np.repeat(self._reading.histogram / self._reading.histogram.max(), 2)
+            edges = np.repeat(np.linspace(box.left(), box.right(), len(tops) // 2 + 1), 2)[1:-1]
+            places = map(QPointF, edges.tolist(), (box.bottom() - tops * box.height()).tolist())
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(205, 205, 195))
+            painter.drawPolygon(QPolygonF([box.bottomLeft(), *places, box.bottomRight()]))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
         for stops in range(-8, 5, 4):
             x = box.left() + (stops - low) / (high - low) * box.width()
             painter.setPen(QPen(QColor(TOKENS["edge" if stops == 0 else "line"]), 1))

@@ -46,6 +46,7 @@ class Comparing(QObject):
         return {
             "wipe": self.wipe_variant,
             "wipe_pinned": self.wipe_pinned,
+            "wipe_look": self.wipe_look,
             "pin": self.pin,
             "around": self.around.swap,
             "three_ways": lambda: self._pointer.at_pointer(self.ways.toggle),
@@ -78,6 +79,10 @@ class Comparing(QObject):
             self._wipe.begin("pinned")
         else:
             self.pin()
+
+    def wipe_look(self) -> None:
+        """Wipe between the picture without its look and with it, or end that."""
+        self._wipe.begin("" if self._wipe.against == "look" else "look")
 
     def pin(self) -> None:
         """Choose a picture to compare with, and show it."""

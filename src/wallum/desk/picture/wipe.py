@@ -1,7 +1,7 @@
 """The wipe: a movable line that shows another picture beside the present one.
 
-The other picture is a variant, drawn for this camera and hour while the hand rests, or a picture
-that was pinned, such as a painting of the mood.
+The other picture is a variant, or the present one without its look, drawn for this camera and hour while the
+hand rests; or one that was pinned, such as a painting of the mood.
 """
 
 from pathlib import Path
@@ -21,6 +21,7 @@ from wallum.files import read_limited
 from wallum.level.opening import file_of
 from wallum.limits import PICTURE_BYTES
 from wallum.moment.camera import Camera
+from wallum.moment.looks import looked_by
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
 from wallum.realtime.process.request import PictureRequest
@@ -29,7 +30,7 @@ __all__ = ["WIPE_NAME", "Wipe"]
 
 WIPE_NAME = "wipe"
 CATCH_PX = 7.0
-Against = Literal["", "variant", "pinned"]
+Against = Literal["", "variant", "pinned", "look"]
 
 
 def _read_image(name: str) -> QImage:
@@ -72,17 +73,20 @@ class Wipe(QObject):
     def _key(self, camera: Camera, size: tuple[int, int]) -> tuple[object, ...]:
         present = self._session.history.present
         variant = next((one for one in present.variants if one.id == self.variant), None)
-        return (variant, self._session.playhead.hour, camera, size, present.setting, self._picture.view)
+        other = present if self.against == "look" else variant
+        return (other, self._session.playhead.hour, camera, size, present.setting, self._picture.view)
 
     def _other(self) -> Project | None:
         present = self._session.history.present
+        if self.against == "look":
+            return present
         if all(one.id != self.variant for one in present.variants):
             return None
         return applied(present, self.variant)
 
     def wanted(self, _: LitScene) -> dict[str, PictureRequest]:
         """The other picture, where it is not the one that is there."""
-        other = self._other() if self.against == "variant" else None
+        other = self._other() if self.against in ("variant", "look") else None
         if other is None:
             return {}
         size, camera = self._picture.pixel_size(), self._picture.camera_as_shown
@@ -91,6 +95,8 @@ class Wipe(QObject):
             return {}
         self._asked = key
         scene = picture_scene(other, self._session.playhead.moment, camera, size)
+        if self.against == "look":
+            scene = looked_by(scene, self._session.now.look, "")
         return {WIPE_NAME: PictureRequest(0, scene, camera, size, detail="thumb", view=self._picture.view)}
 
     def take_picture(self, name: str, image: QImage) -> None:
@@ -166,7 +172,7 @@ class Wipe(QObject):
 
     def _placed(self, image: QImage, whole: QRectF) -> QRectF:
         """Where the other picture lies: a pinned one as large as it fits, in the middle."""
-        if self.against == "variant":
+        if self.against != "pinned":
             return whole
         scale = max(whole.width() / image.width(), whole.height() / image.height())
         size = QRectF(0.0, 0.0, image.width() * scale, image.height() * scale)
@@ -176,6 +182,8 @@ class Wipe(QObject):
     def _words(self) -> str:
         if self.against == "pinned":
             return "pinned" if self.fits else "the pinned picture cannot be read"
+        if self.against == "look":
+            return "without the look" if self.fits else "without the look: comes when the hand rests"
         variants = self._session.project.variants
         name = next((one.name for one in variants if one.id == self.variant), "")
         if not name:
