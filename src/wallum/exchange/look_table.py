@@ -44,7 +44,7 @@ def write_look(path: Path, look: ShownLook, size: int, name: str) -> tuple[float
         f"Takes picture values by stops: (log2(value / {MID_GREY:g}) + {STOPS_BELOW:g}) / "
         f"{STOPS_BELOW + STOPS_ABOVE:g}, each channel of linear sRGB"
     )
-    left = "Gives sRGB, encoded. Left out: exposure, the lens, the eye at night, dither"
+    left = "Gives sRGB, encoded. Left out: exposure, bloom, lens, grain, the eye at night, dither"
     off = f"Off the look by {mean:.2f} of 255 in the mean over all colours, at most {most:.1f}"
     write_cube(path, table, name.replace('"', "'"), [takes, left, off])
     return most, mean

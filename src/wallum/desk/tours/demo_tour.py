@@ -18,6 +18,7 @@ from wallum.desk.window import DeskWindow
 from wallum.document.targets import STAND_INS
 from wallum.exchange.report import Costed, write_report
 from wallum.frame.asked import Asked
+from wallum.image.develop import develop
 from wallum.judge.checks import Checked, check
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import load_profile
@@ -26,6 +27,7 @@ from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment, own_moment
 from wallum.moment.picture_scene import picture_scene
+from wallum.moment.shown_look import ShownLook
 from wallum.realtime.process.offline import relit, render_picture, renderer_for
 from wallum.transport.contributions import LAYER_SIZE
 from wallum.transport.field.kept_field import kept_bounce
@@ -39,9 +41,12 @@ CLOCKS: Final = ("9:00", "12:30", "17:10", "21:30")
 PROOFS: Final = (
     ("shot-kiln", "17:10"),
     ("shot-yard", "9:00"),
+    ("shot-yard", "17:40"),
     ("shot-vault", "12:30"),
     ("shot-yard", "21:30"),
 )
+# That is also shown without its look.
+COMPARED: Final = "shot-yard"
 REST_PICTURES: Final = 24
 
 
@@ -141,6 +146,9 @@ def _proof_pictures(window: DeskWindow, folder: Path) -> Iterator[tuple[str, str
         picture = render_picture(at, loaded.level, camera, (960, 600), renderer=renderer)
         path = folder / f"picture-{shot_id.removeprefix('shot-')}-{clock.replace(':', '')}.png"
         Image.fromarray(picture.rgb).save(path)
+        if shot_id == COMPARED:
+            plain = folder / f"{path.stem}-without-its-look.png"
+            Image.fromarray(develop(picture.luminance, ShownLook(picture.ev100))).save(plain)
         small = np.asarray(Image.fromarray(picture.rgb).resize((480, 300), Image.Resampling.LANCZOS))
         yield str(path), f"{shot.name}, {clock}", small
 

@@ -13,7 +13,6 @@ from wallum.desk.window import DeskWindow
 from wallum.document.project import Project
 from wallum.exchange.gltf_export import export_gltf
 from wallum.level.jar_yard import jar_yard
-from wallum.moment.camera import Camera
 
 __all__ = ["refresh_screenshots"]
 
@@ -41,9 +40,7 @@ def _works(folder: Path) -> Iterator[str]:
         window.session.selection.select("sun")
         window.session.playhead.set_hour(9.0)
         yield _settled(window, folder / "desk-day.png")
-        window.views.setCurrentText("false colour")
-        yield _settled(window, folder / "desk-false-colour.png")
-        window.views.setCurrentText("final")
+        yield from _looks(window, folder)
         window.session.playhead.set_hour(12.5)
         window.looking.look_through("shot-vault")
         window.tune.show_group("target")
@@ -61,8 +58,38 @@ def _works(folder: Path) -> Iterator[str]:
         yield from _compared(window, folder)
 
 
+def _looks(window: DeskWindow, folder: Path) -> Iterator[str]:
+    """The look with its curve and scopes at dusk, the night with and without, a zone in the shed."""
+    window.session.selection.select("")
+    window.tune.show_group("look")
+    window.session.playhead.set_hour(17.0 + 2.0 / 3.0)
+    window.act["scopes"].trigger()
+    wait_for(lambda: bool(window.look.reader.latest and window.look.reader.latest.luma), "the scopes")
+    yield _settled(window, folder / "desk-look.png")
+    window.act["scopes"].trigger()
+    window.session.playhead.set_hour(21.5)
+    window.act["wipe_look"].trigger()
+    window.ask_picture()
+    wait_for(lambda: window.wipe.fits, "the picture without its look")
+    yield _settled(window, folder / "desk-wipe.png")
+    window.act["wipe_look"].trigger()
+    window.looking.look_through("shot-shed")
+    window.session.playhead.set_hour(10.0)
+    wide, high = window.picture.width(), window.picture.height()
+    window.pointer.put_zone(QPointF(0.5 * wide, 0.72 * high))
+    zone = window.session.selection.source
+    assert zone is not None
+    own = {"name": "Wheel", "exposure": 0.7, "size": (5.0, 3.0, 5.0), "with_grade": True, "contrast": 1.15}
+    window.session.set_values("the wheel's own look", zone.id, own)
+    window.views.setCurrentText("zones")
+    yield _settled(window, folder / "desk-zones.png")
+    window.views.setCurrentText("final")
+    window.session.undo()
+    window.session.undo()
+
+
 def _days(folder: Path) -> Iterator[str]:
-    """The Day bench, its shot by hours, the air by morning and in the shed, and the deck from above."""
+    """The Day bench, its shot by hours, the air by morning and in the shed."""
     with open_desk(DEMO) as window:
         wait_for(lambda: window.link.client.light_number > 0, "the probes")
         session = window.session
@@ -89,13 +116,6 @@ def _days(folder: Path) -> Iterator[str]:
         session.selection.select("clay-dust")
         yield _settled(window, folder / "desk-shed-dust.png")
         yield _three_ways(window, folder)
-        window.looking.look_through("shot-terrace")
-        session.selection.select("")
-        session.set_all("deck", {"sources/sky/deck": 0.75, "sources/sky/cloud": 0.0})
-        session.playhead.set_hour(17.3)
-        window.looking.look_from(Camera((0.0, 1650.0, 400.0), (-0.75, -0.14, -0.65), 52.0, 1.6))
-        session.selection.select("sky")
-        yield _settled(window, folder / "desk-deck-from-above.png")
 
 
 def _three_ways(window: DeskWindow, folder: Path) -> str:
@@ -117,11 +137,6 @@ def _compared(window: DeskWindow, folder: Path) -> Iterator[str]:
     window.variants.keep("Low sun")
     window.session.playhead.set_hour(17.6)
     window.session.set_value("fire up", "balance/accents", 2.0)
-    window.act["wipe"].trigger()
-    window.ask_picture()
-    wait_for(lambda: window.wipe.fits, "the variant's picture")
-    yield _settled(window, folder / "desk-wipe.png")
-    window.act["wipe"].trigger()
     window.act["strip"].trigger()
     yield shoot(window, folder / "desk-what-lights-it.png")
     window.sheet.close_sheet()
