@@ -1,6 +1,6 @@
 """A picture in numbers: what scopes and the head of the look show, worked out behind the window."""
 
-import threading
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import cast
 
@@ -9,9 +9,8 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from wallum.desk.project.work_thread import WorkThread
+from wallum.desk.project.work_thread import NewestThread
 from wallum.errors import WallumError
-from wallum.faults import fault_of
 from wallum.image.apart import Apart, look_apart
 from wallum.moment.shown_look import ShownLook
 from wallum.physics.scopes import parade, stops_histogram, vectors, waveform
@@ -110,49 +109,16 @@ def read(taken: Taken) -> Reading:
     return Reading(taken, stops_histogram(taken.values[::2, ::2]), apart, luma, parades, planes, images)
 
 
-class ReaderThread(WorkThread):
-    """Reads one picture after another; newest wins."""
+class ReaderThread(NewestThread):
+    """Reads one picture after another; `ask` takes a Taken."""
 
     done = pyqtSignal(object)  # a Reading
     doing = "reading the picture"
-    behind = True
 
-    def __init__(self) -> None:
-        super().__init__()
-        self._lock = threading.Condition()
-        self._wanted: Taken | None = None
-        self._ended = False
-
-    def ask(self, taken: Taken) -> None:
-        """Read a picture; one that waits is given up."""
-        with self._lock:
-            self._wanted = taken
-            self._lock.notify()
-        if not self.isRunning():
-            self.start()
-
-    def end(self) -> None:
-        """Stop for good."""
-        with self._lock:
-            self._ended = True
-            self._lock.notify()
-        self.wait()
-
-    def work(self) -> None:
-        while True:
-            with self._lock:
-                while self._wanted is None and not self._ended:
-                    self._lock.wait()
-                if self._ended or self._wanted is None:
-                    return
-                taken, self._wanted = self._wanted, None
-            try:
-                self.done.emit(read(taken))
-            except WallumError:
-                continue  # the table is gone: a check says so
-            except Exception as error:  # the next may fare better
-                self.failed.emit(str(fault_of(error, self.doing)))
-            del taken
+    def work_on(self, wanted: Taken) -> None:
+        # A table that is gone meanwhile is told by a check.
+        with suppress(WallumError):
+            self.done.emit(read(wanted))
 
 
 class LookReader(QObject):

@@ -3,7 +3,7 @@
 import math
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -33,6 +33,7 @@ __all__ = ["Session", "fitting_intensity", "names_of"]
 
 # A new lamp's light on a mid grey surface at its distance: this much above mid grey.
 NEW_LAMP_STOPS = 0.5
+Box = TypeVar("Box", PocketSource, RoomSource, ZoneSource)
 FREE_WHEN_LOCKED = frozenset({"locked", "name", "on", "hidden", "role"})
 
 
@@ -269,40 +270,32 @@ class Session(QObject):
         self.told.emit(f"{lamp.name}: {strength}, so that it shows at EV {self.shown_ev:.1f}")
         return lamp
 
+    def _put_box(self, kind: type[Box], at: Vector, sunk: float = 0.0) -> Box:
+        """Stand a box on the ground at a place, sunk into it so far [m], and select it."""
+        project, word = self.history.present, str(kind.model_fields["kind"].default)
+        number = 1 + sum(one.kind == word for one in project.resolved_sources)
+        box = kind(id=new_id("source"), name=f"{word.capitalize()} {number}")
+        x, y, z = at
+        box = box.revised(position=(round(x, 3), round(y + 0.5 * box.size[1] - sunk, 3), round(z, 3)))
+        self.history.edit(f"put {box.name}", project.with_source(box))
+        self.selection.select(box.id)
+        return box
+
     def add_pocket(self, at: Vector) -> PocketSource:
         """Put a pocket of air on the ground at a place, and select it."""
-        project = self.history.present
-        number = 1 + sum(one.kind == "pocket" for one in project.resolved_sources)
-        pocket = PocketSource(id=new_id("source"), name=f"Pocket {number}")
-        x, y, z = at
-        place = (round(x, 3), round(y + 0.5 * pocket.size[1], 3), round(z, 3))
-        pocket = pocket.revised(position=place)
-        self.history.edit(f"put {pocket.name}", project.with_source(pocket))
-        self.selection.select(pocket.id)
+        pocket = self._put_box(PocketSource, at)
         self.told.emit(f"{pocket.name}: pull its sides; how far one sees in it is at the right")
         return pocket
 
     def add_room(self, at: Vector) -> RoomSource:
         """Put a room of one's own on the ground at a place, and select it."""
-        project = self.history.present
-        number = 1 + sum(one.kind == "room" for one in project.resolved_sources)
-        room = RoomSource(id=new_id("source"), name=f"Room {number}")
-        x, y, z = at
-        room = room.revised(position=(round(x, 3), round(y + 0.5 * room.size[1] - 0.05, 3), round(z, 3)))
-        self.history.edit(f"put {room.name}", project.with_source(room))
-        self.selection.select(room.id)
+        room = self._put_box(RoomSource, at, sunk=0.05)
         self.told.emit(f"{room.name}: pull its sides to the walls; its light is at the right")
         return room
 
     def add_zone(self, at: Vector) -> ZoneSource:
         """Put a zone on the ground at a place, and select it."""
-        project = self.history.present
-        number = 1 + sum(one.kind == "zone" for one in project.resolved_sources)
-        zone = ZoneSource(id=new_id("source"), name=f"Zone {number}", rank=float(number))
-        x, y, z = at
-        zone = zone.revised(position=(round(x, 3), round(y + 0.5 * zone.size[1] - 0.05, 3), round(z, 3)))
-        self.history.edit(f"put {zone.name}", project.with_source(zone))
-        self.selection.select(zone.id)
+        zone = self._put_box(ZoneSource, at, sunk=0.05)
         self.told.emit(f"{zone.name}: pull its sides; what the picture is like in it is at the right")
         return zone
 

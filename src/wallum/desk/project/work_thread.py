@@ -3,6 +3,7 @@
 import os
 import threading
 from functools import partial
+from typing import Any
 
 from PyQt6.QtCore import QObject, QThread, QThreadPool, QTimer, pyqtSignal
 
@@ -10,7 +11,7 @@ from wallum.errors import WallumError
 from wallum.faults import fault_of
 from wallum.realtime.process.memory import give_memory_back
 
-__all__ = ["Crew", "WorkThread"]
+__all__ = ["Crew", "NewestThread", "WorkThread"]
 
 LOW_PRIORITY = 10
 # Once nothing has ended for so long, memory that was freed goes back to the system.
@@ -54,6 +55,62 @@ class WorkThread(QThread):
             text = str(fault_of(error, self.doing))
         if text and not self.given_up:
             self.failed.emit(text)
+
+
+class NewestThread(WorkThread):
+    """Works on one request at a time, for as long as the desk is open; newest wins."""
+
+    behind = True
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._lock = threading.Condition()
+        self._wanted: Any = None
+        self._ended = self._stopped = False
+
+    def ask(self, wanted: Any) -> None:
+        """Work on something; what was asked for before, and has not begun, is given up."""
+        with self._lock:
+            self._wanted = wanted
+            self._lock.notify()
+        if not self.isRunning():
+            self.start()
+
+    def give_up(self) -> None:
+        """What is being worked out is not wanted any more: the hand moves."""
+        self._stopped = True
+
+    @property
+    def overtaken(self) -> bool:
+        """Whether what is being worked out is not wanted any more."""
+        return self._stopped or self._wanted is not None or self._ended
+
+    def end(self) -> None:
+        """Stop for good."""
+        with self._lock:
+            self._ended = True
+            self._lock.notify()
+        self.wait()
+
+    def work_on(self, wanted: Any) -> None:
+        """One request; what it raises is told, and the next may fare better."""
+        raise NotImplementedError
+
+    def work(self) -> None:
+        while True:
+            with self._lock:
+                while self._wanted is None and not self._ended:
+                    self._lock.wait()
+                if self._ended or self._wanted is None:
+                    return
+                wanted, self._wanted = self._wanted, None
+                self._stopped = False
+            try:
+                self.work_on(wanted)
+            except Exception as error:
+                self.failed.emit(str(fault_of(error, self.doing)))
+            # While it waits it holds nothing, such as a level: that may be long gone from the desk.
+            del wanted
 
 
 class Crew(QObject):

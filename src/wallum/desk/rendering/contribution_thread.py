@@ -1,15 +1,13 @@
 """What each source gives the picture, worked out behind the window: newest wins."""
 
-import threading
 from dataclasses import dataclass
 
 from PyQt6.QtCore import pyqtSignal
 
 from wallum.desk.project.loading import LoadedLevel
-from wallum.desk.project.work_thread import WorkThread
+from wallum.desk.project.work_thread import NewestThread
 from wallum.document.targets import Target
 from wallum.errors import WallumError
-from wallum.faults import fault_of
 from wallum.frame.asked import Asked
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import load_profile
@@ -41,58 +39,18 @@ class Wanted:
     bounce: BounceField | None = None
 
 
-class ContributionThread(WorkThread):
-    """Works on one request at a time; one that is newer makes it give up."""
+class ContributionThread(NewestThread):
+    """Works out what each source of a scene gives; `ask` takes a Wanted."""
 
     worked_out = pyqtSignal(object)  # by source id, what it gives
     pool_found = pyqtSignal(str, object, object)  # lamp id, camera, its field of lux
     cost_found = pyqtSignal(object)  # a FrameCost
     cost_refused = pyqtSignal(str)  # why there is none
     doing = "working out what sources give"
-    behind = True
 
     def __init__(self) -> None:
         super().__init__()
-        self._lock = threading.Condition()
-        self._wanted: Wanted | None = None
-        self._ended = False
-        self._stop = False
         self._seen: tuple[object, Camera, SeenSurfaces] | None = None
-
-    def ask(self, wanted: Wanted) -> None:
-        """Work out what each source of a scene gives; what was asked before is given up."""
-        with self._lock:
-            self._wanted = wanted
-            self._lock.notify()
-        if not self.isRunning():
-            self.start()
-
-    def give_up(self) -> None:
-        """What is being worked out is not wanted any more: the hand moves."""
-        self._stop = True
-
-    def end(self) -> None:
-        """Stop for good."""
-        with self._lock:
-            self._ended = True
-            self._lock.notify()
-        self.wait()
-
-    def work(self) -> None:
-        while True:
-            with self._lock:
-                while self._wanted is None and not self._ended:
-                    self._lock.wait()
-                if self._ended or self._wanted is None:
-                    return
-                wanted, self._wanted = self._wanted, None
-                self._stop = False
-            try:
-                self._work_out(wanted)
-            except Exception as error:  # the next request may fare better
-                self.failed.emit(str(fault_of(error, self.doing)))
-            # While it waits it holds no level: that may be long gone from the desk.
-            del wanted
 
     def _surfaces(self, loaded: LoadedLevel, camera: Camera) -> SeenSurfaces:
         kept = self._seen
@@ -101,7 +59,7 @@ class ContributionThread(WorkThread):
             kept = self._seen = (loaded.rays, camera, seen)
         return kept[2]
 
-    def _work_out(self, wanted: Wanted) -> None:
+    def work_on(self, wanted: Wanted) -> None:
         loaded, scene = wanted.loaded, wanted.scene
         layers = Layers(self._surfaces(loaded, wanted.camera))
         if wanted.pool_of in scene.lamps.ids:
@@ -109,7 +67,7 @@ class ContributionThread(WorkThread):
             self.pool_found.emit(wanted.pool_of, wanted.camera, field)
         self._find_cost(wanted, layers.seen)
         for _ in fill_layers(layers, loaded.rays, scene, wanted.bounce):
-            if self._stop or self._wanted is not None or self._ended:
+            if self.overtaken:
                 return
         self.worked_out.emit(ledger(layers, wanted.ev100))
 
