@@ -183,3 +183,39 @@ def test_a_look_of_before_meters_as_it_did_and_one_of_later_is_refused(tmp_path)
     assert read_look(old).darker == (0.0,) * 5
     with pytest.raises(ValueProblem, match="version 9"):
         read_look(later)
+
+
+def test_a_project_takes_a_look_by_name_or_file_whole_or_in_part(capsys, tmp_path):
+    project, own = tmp_path / "room.wallum", tmp_path / "own.json"
+    before = pale_room_project().look.revised(ev100=6.0, contrast=1.3)
+    save(pale_room_project().revised(look=before), project)
+    status, out, _ = run(capsys, "look", project, "soot and brass", "--only", "grain; bloom", "--json")
+    assert status == 0
+    assert json.loads(out)["effects"] == ["bloom", "grain"]
+    look = load(project).look
+    assert (look.grain, look.contrast, look.ev100) == (200.0, 1.3, 6.0)
+    assert run(capsys, "export", project, own)[0] == 0
+    other = tmp_path / "other.wallum"
+    save(pale_room_project(), other)
+    assert run(capsys, "look", other, own)[0] == 0
+    assert load(other).look.contrast == 1.3
+    assert load(other).look.ev100 == pale_room_project().look.ev100
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        (("Nothing like it",), "Clay at noon"),
+        (("gone.json",), "gone.json"),
+        (("Printed", "--only", "smell"), "grain"),
+    ],
+)
+def test_a_look_that_is_none_leaves_the_project(capsys, tmp_path, words, told):
+    project = tmp_path / "room.wallum"
+    save(pale_room_project(), project)
+    kept = project.read_bytes()
+    status, _, error = run(capsys, "look", project, *words)
+    assert status == 2
+    assert told in error
+    assert error.count("\n") == 1
+    assert project.read_bytes() == kept

@@ -2,9 +2,10 @@
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from wallum.desk.look.reading import around
 from wallum.desk.picture.pixels import pixels_of
@@ -225,3 +226,39 @@ def test_a_wipe_shows_the_picture_without_its_look(qtbot, desk):
     desk.act["wipe_look"].trigger()
     assert desk.state.shown == ""
     session.undo()
+
+
+def test_pictures_stay_as_they_are_delivered_while_that_is_asked(qtbot, desk):
+    frames = []
+    desk.session.set_value("several", "target/edges", "samples")
+    desk.act["delivered"].trigger()
+    desk.link.frame_came.connect(lambda frame, _: frames.append(frame))
+    desk.ask_picture()
+    qtbot.waitUntil(lambda: any(one.settled == 4 for one in frames), timeout=120_000)
+    qtbot.wait(600)
+    assert max(one.settled for one in frames) == 4
+    assert "as delivered" in desk._state.text()
+    desk.act["delivered"].trigger()
+    qtbot.waitUntil(lambda: any(one.settled > 4 for one in frames), timeout=120_000)
+    desk.session.undo()
+
+
+def test_a_key_that_is_let_go_elsewhere_is_held_no_more(desk):
+    QTest.keyPress(desk.picture, Qt.Key.Key_Comma)
+    assert desk.look.held.effect == ""
+    QApplication.sendEvent(desk, QEvent(QEvent.Type.WindowDeactivate))
+    assert desk.look.held.effect is None
+
+
+def test_the_focus_is_picked_in_the_picture(desk):
+    session = desk.session
+    at = QPointF(desk.picture.width() * 0.5, desk.picture.height() * 0.6)
+    desk.look.focus_at(at)
+    look = session.project.look
+    found, camera = desk.picture.surface_at(at), desk.picture.camera
+    assert look.focus == "far and near"
+    assert look.focus_at == pytest.approx(
+        (found[0] - np.array(camera.eye)) @ np.array(camera.direction), abs=0.01
+    )
+    session.undo()
+    assert session.project.look.focus == "off"

@@ -80,3 +80,22 @@ def test_the_view_of_zones_tints_what_lies_in_them(window, zone):
     assert 0.02 < np.mean(tinted) < 1.0
     window.picture.grab()
     window.viewing.plain()
+
+
+def test_a_look_is_copied_from_a_zone_to_the_picture_and_back(window, zone):
+    session, head = window.session, window.tune.look
+    session.set_values("warm", zone.id, {"with_white": True, "neutral_kelvin": 3400.0, "contrast": 1.4})
+    window.act["copy_look"].trigger()
+    session.selection.select("")
+    window.act["paste_look"].trigger()
+    assert session.project.look.neutral_kelvin == 3400.0
+    assert session.project.look.contrast == 1.0  # which the zone has no say in
+    head.take_own("Soot and brass")
+    window.act["copy_look"].trigger()
+    session.selection.select(zone.id)
+    window.act["paste_look"].trigger()
+    pasted = session.project.source(zone.id)
+    assert {"with_grade", "with_ranges", "with_grain", "with_lens", "with_bloom"} <= set(pasted.effects)
+    assert pasted.grain == session.project.look.grain
+    session.undo()
+    assert session.project.source(zone.id).effects == ("with_white",)

@@ -13,6 +13,7 @@ from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.looks import shown_look
 from wallum.physics.colour_table import ColourTable
+from wallum.physics.focus import focused
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.request import PictureRequest
 
@@ -103,6 +104,23 @@ def test_ranges_lift_and_pivot_are_the_twins(renderer, change):
     off = np.abs(shown.astype(int) - twin.astype(int))
     assert off.max() <= 2
     assert (off > 1).mean() < 1e-3
+
+
+@pytest.mark.parametrize("size", [SIZE, ODD], ids=["even", "odd"])
+@pytest.mark.parametrize("side", ["far and near", "far", "near"])
+def test_depth_of_field_is_the_twin(renderer, side, size):
+    look = pale_room_project().look.revised(ev100=3.0, focus=side, focus_at=3.2, focus_stop=0.7)
+    plain, _ = _pictures(renderer, look.revised(focus="off"), size)
+    shown, _ = _pictures(renderer, look, size)
+    request = PictureRequest(1, evaluate(pale_room_project()), CAMERA, size)
+    light = renderer.luminance(request, settled=False)
+    texture = renderer.engine.depth_of(request, False)
+    depth = np.frombuffer(texture.read(), np.float32).reshape(size[1], size[0])[::-1]
+    spread = focused(light[::-1], depth[::-1], shown_look(look).focus, CAMERA.fov)[::-1]
+    twin = develop(spread, replace(shown_look(look), ev100=3.0))
+    off = np.abs(shown.astype(int) - twin.astype(int))
+    assert (off > 2).mean() < 0.01
+    assert np.abs(shown.astype(int) - plain).max() > 10
 
 
 EVERY = {**GRADED, **RANGES, **LENS["all"], "curve": "filmic"}

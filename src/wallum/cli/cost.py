@@ -84,7 +84,7 @@ def cost_of(
     size = (wanted.width, wanted.height)
     boxes, quality = Boxes(*chunk_boxes(level, flat)), TIERS[tier]
     scene = evaluate(at_most(project, quality.indirect))
-    asked = Asked(boxes, scene, seen, camera, size, quality=quality)
+    asked = Asked(boxes, scene, seen, camera, size, quality=quality, edges=wanted.edges)
     baked = fitting_bake(project, file, rays, level) if scene.still is not None else None
     work = count_work(with_baked(asked, baked))
     return Found(frame_cost(work, wanted, profile), wanted.name, camera_of.name, profile.origin)

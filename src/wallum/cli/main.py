@@ -15,6 +15,7 @@ from wallum.cli.day import sheet_command, sun_command
 from wallum.cli.develop import develop_command
 from wallum.cli.export import export_command
 from wallum.cli.film import film_command
+from wallum.cli.look import look_command
 from wallum.cli.meter import meter_command
 from wallum.cli.truth import PATHS
 from wallum.cli.values import (
@@ -229,6 +230,7 @@ cli.add_command(meter_command)
 cli.add_command(bake_command)
 cli.add_command(export_command)
 cli.add_command(develop_command)
+cli.add_command(look_command)
 cli.add_command(sun_command)
 cli.add_command(sheet_command)
 cli.add_command(film_command)

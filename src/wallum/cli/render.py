@@ -25,11 +25,16 @@ def render_realtime(
 
     drawn = prepare(project, level, file)
     picture = drawn.picture(
-        drawn.project, camera, options["size"], settle=not options["as_delivered"], view=view
+        drawn.project,
+        camera,
+        options["size"],
+        settle=not options["as_delivered"],
+        view=view,
+        edges=drawn.project.target.edges,
     )
     passes = [{"name": p.name, "ms": round(p.ms, 3), "work": p.work} for p in picture.passes]
     told = {"settled": picture.settled, "ev100": picture.ev100, "passes": passes}
-    word = "settled" if picture.settled else "as delivered"
+    word = "as delivered" if options["as_delivered"] else "settled"
     return Made(picture.rgb, picture.luminance, told, f"{options['size'][0]}x{options['size'][1]}, {word}")
 
 

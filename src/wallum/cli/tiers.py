@@ -72,7 +72,9 @@ def _draw(project: Any, file: Path | None, shot: str | None, sheet: Path) -> dic
         for _ in range(2):  # the first one also makes its programs ready
             renderer.engine.forget()
             shown = at_most(project, quality.indirect)
-            picture = render_picture(shown, level, camera, size, settle=False, renderer=renderer)
+            picture = render_picture(
+                shown, level, camera, size, settle=False, renderer=renderer, edges=shown.target.edges
+            )
         pictures.append(picture.rgb)
         times[tier] = sum(one.ms for one in picture.passes)
     labels = [f"{tier}: {ms:.0f} ms here" for tier, ms in times.items()]

@@ -178,6 +178,18 @@ class Look(PictureValues):
     dark_dusk: float = _darker(3, "At dusk")
     dark_shade: float = _darker(4, "In shade by day")
 
+    with_focus: bool = switch("Focus")
+    focus: Literal["off", "far and near", "far", "near"] = choice(
+        "off", label="Unsharp", first=False, heading="Focus",
+        help="What lies away from the focus: none of it, all, or only what is beyond or before.",
+    )  # fmt: skip
+    focus_at: float = folded(
+        "Focus", 6.0, "Focus at", "How far away it is sharp.", 0.1, 10_000.0, unit="m", step=0.1, scale="log"
+    )
+    focus_stop: float = folded(
+        "Focus", 4.0, "f-number", "Of a lens before a sensor 24 mm high: less is more unsharp.", 0.7, 32.0,
+        step=0.1, scale="log",
+    )  # fmt: skip
     with_curve: bool = switch("Tone curve")
     curve: CurveKind = choice(
         "own", label="Curve", first=False, heading="Tone curve",
@@ -223,7 +235,8 @@ class Look(PictureValues):
 
     def _chain_off(self) -> set[str]:
         """Of the chain, what does nothing as the look is."""
-        off = set() if self.curve == "own" else {"toe", "shoulder"}
+        off = set() if self.focus != "off" else {"focus_at", "focus_stop"}
+        off |= set() if self.curve == "own" else {"toe", "shoulder"}
         if self.curve not in ("own", "reinhard"):
             off |= {"white"}
         if self.curve == "neutral":

@@ -4,8 +4,9 @@ from typing import Any, Final
 
 from wallum.document.look import Look
 from wallum.document.picture_values import EFFECTS
+from wallum.document.sources.zone import ZONE_EFFECTS, ZoneSource
 
-__all__ = ["OWN_LOOKS", "effects_of", "own_look", "taken"]
+__all__ = ["OWN_LOOKS", "effects_of", "look_of_zone", "own_look", "taken", "zone_values"]
 
 OWN_LOOKS: Final[dict[str, dict[str, Any]]] = {
     "Clay at noon": {
@@ -51,6 +52,19 @@ OWN_LOOKS: Final[dict[str, dict[str, Any]]] = {
 def own_look(name: str) -> Look:
     """One of them."""
     return Look(**OWN_LOOKS[name])
+
+
+def look_of_zone(zone: ZoneSource) -> Look:
+    """What a zone has of its own, as a look."""
+    names = (name for switch in zone.effects for name in EFFECTS[switch])
+    return Look(**{name: getattr(zone, name) for name in names})
+
+
+def zone_values(look: Look, effects: tuple[str, ...]) -> dict[str, Any]:
+    """Values that a zone takes of a look: of effects that do something in it, and that zones can have."""
+    has = [one for one in effects_of(look) if one in effects and one in ZONE_EFFECTS and getattr(look, one)]
+    out: dict[str, Any] = dict.fromkeys(has, True)
+    return out | {name: getattr(look, name) for one in has for name in EFFECTS[one]}
 
 
 def effects_of(look: Look) -> tuple[str, ...]:

@@ -11,6 +11,7 @@ RANGES: Final = ("shadows", "middles", "lights")
 # Each effect: its switch, and the values that are its own.
 EFFECTS: Final[dict[str, tuple[str, ...]]] = {
     "with_bloom": ("bloom", "bloom_reach", "bloom_tint", "bloom_threshold"),
+    "with_focus": ("focus", "focus_at", "focus_stop"),
     "with_lens": ("vignette", "shade", "shade_radius", "shade_softness", "fringe"),
     "with_grain": ("grain",),
     "with_night_eye": ("night_eye",),
@@ -30,6 +31,7 @@ EFFECTS: Final[dict[str, tuple[str, ...]]] = {
 # As they are called.
 EFFECT_WORDS: Final[dict[str, str]] = {
     "with_bloom": "Bloom",
+    "with_focus": "Focus",
     "with_lens": "Lens",
     "with_grain": "Grain",
     "with_night_eye": "Night eye",

@@ -6,7 +6,10 @@ from pydantic import Field
 
 from wallum.document.fields import Item, choice, parameter
 
-__all__ = ["STAND_INS", "Target"]
+__all__ = ["STAND_INS", "Edges", "Target"]
+
+
+Edges = Literal["none", "filter", "samples"]
 
 
 def _count(default: int, label: str, help_text: str, high: int, heading: str = "Traits") -> int:
@@ -40,6 +43,11 @@ class Target(Item):
     )
     frame_rate: float = parameter(
         60.0, label="Frames", help="Pictures a second.", unit="1/s", low=1.0, high=500.0, step=1.0
+    )
+    edges: Edges = choice(
+        "none",
+        label="Edges",
+        help="Of the delivered picture: as they are, by a filter over it, or by several samples a pixel.",
     )
     share: float = parameter(
         0.45, label="Lighting's share", help="Share of a frame that lighting may take.",

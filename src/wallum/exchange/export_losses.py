@@ -83,6 +83,7 @@ def _of_chain(look: ShownLook) -> Iterator[str]:
     """What a look does beside its exposure."""
     lens = look.lens
     for said, there in (
+        ("The depth of field", look.focus is not None),
         ("The bloom", look.bloom.amount > 0.0),
         ("The vignette", lens.shaded),
         ("The colour fringe", lens.fringe != 0.0),

@@ -56,7 +56,7 @@ class Asked:
 
     seen : surfaces that the camera sees, however coarse; size : of the picture; grid : whether light
     of the sky is cut by a grid; baked : share of the surfaces that show baked light, and
-    held_bytes, the memory of that
+    held_bytes, the memory of that; edges : how they are smoothed, see document.targets
     """
 
     boxes: Boxes
@@ -68,6 +68,7 @@ class Asked:
     quality: Quality = HIGH
     baked: float = 0.0
     held_bytes: float = 0.0
+    edges: str = "none"
 
     @cached_property
     def pixels(self) -> float:

@@ -6,7 +6,7 @@ from wallum.frame.described import Described
 from wallum.frame.passes.air import AIR, AIR_LIGHT
 from wallum.frame.passes.baked import BAKED_LIGHT
 from wallum.frame.passes.bounce import PROBE_LIGHT, PROBE_LIGHT_OF_HAND
-from wallum.frame.passes.finish import DEVELOP, INSPECT, METER, READ_BACK, SAMPLE
+from wallum.frame.passes.finish import DEVELOP, EDGES, FOCUS, INSPECT, METER, READ_BACK, SAMPLE
 from wallum.frame.passes.gaps import GAPS
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
@@ -40,7 +40,7 @@ LIT: Final[tuple[Described, ...]] = (
     SCREEN_SHAFTS,
 )
 # From there to the window.
-FINISHED: Final[tuple[Described, ...]] = (METER, SAMPLE, DEVELOP, READ_BACK)
+FINISHED: Final[tuple[Described, ...]] = (METER, SAMPLE, FOCUS, DEVELOP, EDGES, READ_BACK)
 PASSES: Final = LIT + FINISHED
 # What each pass counts; times are sums of these, each times a coefficient.
 COUNTS: Final[dict[str, tuple[str, ...]]] = {one.name: one.counts for one in PASSES if one.counts}

@@ -20,6 +20,7 @@ class Quality:
     coarse_pixels: pixels of a moving picture that its surfaces may be off by
     air_places   : columns, rows and slices of the volume that the air is lit in
     settled      : pictures that a settled one is the mean of
+    edge_samples : samples of a pixel, where the delivered picture has several
     indirect     : the truest way that light from all around is shown, see document.look
     """
 
@@ -34,6 +35,7 @@ class Quality:
     coarse_pixels: float = 2.0
     air_places: tuple[int, int, int] = (56, 32, 40)
     settled: int = 64
+    edge_samples: int = 4
     indirect: str = "probes"
 
 
@@ -47,6 +49,7 @@ TIERS: Final = {
         sun_maps=2,
         deck_part=5,
         air_places=(28, 16, 24),
+        edge_samples=2,
         indirect="flat",
     ),
     "medium": Quality(
@@ -54,6 +57,11 @@ TIERS: Final = {
     ),
     "high": HIGH,
     "ultra": Quality(
-        tile_sizes=(1024, 512, 256), sun_texels=4096, sun_maps=4, deck_part=2, air_places=(112, 64, 64)
+        tile_sizes=(1024, 512, 256),
+        sun_texels=4096,
+        sun_maps=4,
+        deck_part=2,
+        air_places=(112, 64, 64),
+        edge_samples=8,
     ),
 }

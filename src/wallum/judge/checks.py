@@ -308,7 +308,8 @@ def _exposed(project: Project, kind: str, moment: Moment) -> Remedy:
 def _work(subject: Checked, seen: Seen, scene: LitScene) -> Work:
     size = (subject.project.target.width, subject.project.target.height)
     baked, fits = subject.baked()
-    asked = Asked(subject.boxes, scene, seen.surfaces, seen.camera, size)
+    edges = subject.project.target.edges
+    asked = Asked(subject.boxes, scene, seen.surfaces, seen.camera, size, edges=edges)
     return count_work(with_baked(asked, baked if fits else None))
 
 

@@ -11,6 +11,7 @@ from wallum.moment.scene import LitScene
 from wallum.moment.shown_look import Lens, Metering, ShownLook, ShownTable
 from wallum.physics.bloom import NO_BLOOM, Bloom
 from wallum.physics.curves import OWN_CURVE, Curve
+from wallum.physics.focus import Focus, FocusSide
 from wallum.physics.grade import Grade
 from wallum.physics.vignette import NO_SHADE, EdgeShade
 
@@ -28,6 +29,7 @@ def shown_look(look: Look) -> ShownLook:
     return ShownLook(
         look.ev100,
         _metering(look),
+        _focus(look),
         _bloom(look),
         _lens(look),
         look.night_eye if look.with_night_eye else 0.0,
@@ -43,6 +45,13 @@ def looked_by(scene: LitScene, look: Look, effect: str) -> LitScene:
     is empty; its light, and how it is exposed, are the same."""
     shown = shown_look(look.only(effect))
     return replace(scene, look=replace(shown, ev100=scene.look.ev100, metering=scene.look.metering))
+
+
+def _focus(look: Look) -> Focus | None:
+    if not look.with_focus or look.focus == "off":
+        return None
+    sides: dict[str, FocusSide] = {"far and near": "both", "far": "far", "near": "near"}
+    return Focus(look.focus_at, look.focus_stop, sides[look.focus])
 
 
 def _bloom(look: Look) -> Bloom:

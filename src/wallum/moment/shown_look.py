@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from wallum.physics.bloom import NO_BLOOM, Bloom
 from wallum.physics.colour_table import TableOn
 from wallum.physics.curves import OWN_CURVE, Curve
+from wallum.physics.focus import Focus
 from wallum.physics.grade import NEUTRAL_GRADE, Grade
 from wallum.physics.vignette import NO_SHADE, EdgeShade
 
@@ -62,6 +63,7 @@ class ShownLook:
 
     ev100    : exposure by hand; where it is metered, about what will be found
     metering : None where exposed by hand
+    focus    : what the lens leaves sharp; None: all of it
     bloom    : what of the light is spread over the picture
     lens     : what else of it depends on the place
     night_eye: strength of the look of the eye at night, 0 to 1
@@ -73,6 +75,7 @@ class ShownLook:
 
     ev100: float
     metering: Metering | None = None
+    focus: Focus | None = None
     bloom: Bloom = NO_BLOOM
     lens: Lens = NO_LENS
     night_eye: float = 0.0

@@ -30,7 +30,18 @@ from wallum.realtime.passes.baked_light import BakedLightPass, BakedPages
 from wallum.realtime.passes.base import Draft, Lit, Pass, Seen, Steps, SunTurn
 from wallum.realtime.passes.bounce import ProbeLightOfHand, ProbeLightPass
 from wallum.realtime.passes.develop import Developer
-from wallum.realtime.passes.finish import DevelopPass, Finishing, FinishPass, MeterPass, ReadBack, SamplePass
+from wallum.realtime.passes.edges import EdgeFilter
+from wallum.realtime.passes.finish import (
+    DevelopPass,
+    EdgePass,
+    Finishing,
+    FinishPass,
+    FocusPass,
+    MeterPass,
+    ReadBack,
+    SamplePass,
+)
+from wallum.realtime.passes.focus import FocusBlur
 from wallum.realtime.passes.gaps import GapsPass
 from wallum.realtime.passes.inspect import Inspect
 from wallum.realtime.passes.lamp_buffers import LampBuffers
@@ -134,7 +145,9 @@ class Engine:
         made: tuple[FinishPass, ...] = (
             MeterPass(Meter(context, programs)),
             SamplePass(Sampler(context, programs)),
+            FocusPass(FocusBlur(context, programs)),
             DevelopPass(Developer(context, programs)),
+            EdgePass(EdgeFilter(context, programs)),
             ReadBack(),
         )
         by_name = {one.described.name: one for one in made}
@@ -290,5 +303,12 @@ class Engine:
 
     def target_of(self, request: PictureRequest) -> LightTarget:
         """The light that a request's picture was summed into."""
+        return self._targets_of(request).result
+
+    def depth_of(self, request: PictureRequest, settled: bool) -> moderngl.Texture:
+        """Depths of the surfaces of its picture [m], 0 for the sky."""
+        return (self.settling if settled else self._targets_of(request)).gbuffer.distance
+
+    def _targets_of(self, request: PictureRequest) -> RenderTargets:
         targets = {"full": self._still, "thumb": self._thumb}
-        return targets.get(request.detail, self._reduced).result
+        return targets.get(request.detail, self._reduced)

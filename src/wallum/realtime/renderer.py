@@ -72,7 +72,9 @@ class Renderer:
         as it was drawn: who shows it makes it larger."""
         engine = self.engine
         light = self.settler.light if settled else engine.target_of(request).light
-        picture = engine.finish(Finishing(request, light, max(settled, 1), out, request.scene.look))
+        finishing = Finishing(request, light, max(settled, 1), out, request.scene.look, settled=settled > 0)
+        finishing.depth = engine.depth_of(request, settled > 0)
+        picture = engine.finish(finishing)
         return Frame(
             request.number,
             light.size,
@@ -84,6 +86,7 @@ class Renderer:
             metered=picture.metered,
             look=None if request.view in INSPECTED else picture.look,
             sample=picture.sample,
+            delivered=settled == 0 or request.most > 0,
             all_sky=request.scene.sky is not None and not engine.probe_light.there,
         )
 

@@ -59,11 +59,11 @@ class Settler:
     @property
     def worth_showing(self) -> bool:
         """Whether the sum so far should be developed: not each step would be seen."""
-        return self.count == 1 or self.count % SHOWN_EVERY == 2 or self.count >= HIGH.settled
+        return self.count == 1 or self.count % SHOWN_EVERY == 2 or self.done
 
     @property
     def done(self) -> bool:
-        return self._request is None or self.count >= HIGH.settled
+        return self._request is None or self.count >= (self._request.most or HIGH.settled)
 
     def begin(self, request: PictureRequest) -> None:
         """Start over for a request."""

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from scipy.optimize import nnls
 
 from wallum.document.paths import put
+from wallum.document.picture_values import effect_of
 from wallum.document.project import Project
 from wallum.document.sources import SkySource
 from wallum.frame.asked import Asked, Boxes
@@ -65,6 +66,10 @@ class Measured:
         return sum(self.ms[name] for name in self.work.passes if name in self.ms)
 
 
+# One value of each kind of work that developing has.
+LOOKS: Final[dict[str, object]] = {"vignette": 1.0, "bloom": 0.1, "saturation": 1.1}
+
+
 def _some_lamps(scene: LitScene, count: int) -> LitScene:
     keep = np.arange(len(scene.lamps.ids)) < count
     return replace(scene, lamps=Lamps(scene.lamps.ids[:count], scene.lamps.rows[keep]))
@@ -103,12 +108,12 @@ def _scenes(project: Project, level: Level) -> Iterator[tuple[str, Camera, LitSc
                     Camera.of_shot(shot, 1.0, far),
                     lit,
                 )
-        lens = put(project, "look/vignette", 1.0)
-        yield (
-            f"{project.name}, {shot.name}, vignette",
-            Camera.of_shot(shot, 1.0, far),
-            evaluate(lens, Moment(12.0)),
-        )
+        plain = project.revised(look=project.look.only(""), lanes=())
+        for path, value in LOOKS.items():
+            looked = put(plain, f"look/{path}", value)
+            looked = looked.revised(look=looked.look.revised(**{str(effect_of(path)): True}))
+            scene = evaluate(looked, Moment(12.0))
+            yield f"{project.name}, {shot.name}, {path}", Camera.of_shot(shot, 1.0, far), scene
         for name, cloud in CLOUDS.items():
             sky = next((one for one in project.resolved_sources if isinstance(one, SkySource)), None)
             if sky is not None:

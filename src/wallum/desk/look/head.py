@@ -15,8 +15,9 @@ from wallum.desk.widgets.buttons import text_button
 from wallum.desk.widgets.still_label import StillLabel
 from wallum.document.look import Look
 from wallum.document.look_file import look_of_text, read_look, text_of_look, write_look_file
-from wallum.document.own_looks import OWN_LOOKS, effects_of, own_look, taken
+from wallum.document.own_looks import OWN_LOOKS, effects_of, look_of_zone, own_look, taken, zone_values
 from wallum.document.picture_values import EFFECT_WORDS, EFFECTS
+from wallum.document.sources import ZoneSource
 from wallum.errors import WallumError
 from wallum.image.apart import Apart
 from wallum.moment.zones import InForce
@@ -152,6 +153,10 @@ class LookHead(QWidget):
 
     def take(self, label: str, other: Look) -> None:
         """Take another look, as far as its effects are ticked, as one step."""
+        zone = self._session.selection.source
+        if isinstance(zone, ZoneSource):
+            self._take_in_zone(label, other, zone)
+            return
         look = taken(self._session.now.look, other, self.parts)
         names = [name for switch in self.parts for name in (switch, *EFFECTS[switch])]
         old = self._session.now.look
@@ -162,6 +167,14 @@ class LookHead(QWidget):
             self._session.set_all(label, values)
         else:
             self._session.told.emit("The picture has that look already")
+
+    def _take_in_zone(self, label: str, other: Look, zone: ZoneSource) -> None:
+        """The same in a zone, which has the effects that the other look does something by."""
+        values = zone_values(other, self.parts)
+        if not values:
+            self._session.told.emit("That look has nothing that a zone could take")
+        else:
+            self._session.set_values(f"{label}, {zone.name}", zone.id, values)
 
     def take_own(self, name: str) -> None:
         """Take one of the program's own."""
@@ -175,8 +188,10 @@ class LookHead(QWidget):
         """Put the look on the clipboard, as the text of its file."""
         board = QGuiApplication.clipboard()
         assert board is not None
-        board.setText(text_of_look(self._session.now.look))
-        count = len(effects_of(self._session.now.look))
+        zone = self._session.selection.source
+        look = look_of_zone(zone) if isinstance(zone, ZoneSource) else self._session.now.look
+        board.setText(text_of_look(look))
+        count = len(effects_of(look))
         self._session.told.emit(f"The look is copied ({count} effects); paste it anywhere, in a zone too")
 
     def paste(self) -> None:

@@ -48,6 +48,8 @@ class HeldLook(QObject):
         return scene if effect is None else looked_by(scene, look, effect)
 
     def eventFilter(self, _: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.WindowDeactivate and self._key is not None:
+            self._let_go()  # who goes to another window lets go of the key there
         if not isinstance(event, QKeyEvent) or event.isAutoRepeat() or event.modifiers():
             return False
         pressed = event.type() == QEvent.Type.KeyPress
@@ -57,13 +59,18 @@ class HeldLook(QObject):
             return False
         if pressed and self._key is None:
             self._key = event.key()
-        elif event.type() == QEvent.Type.KeyRelease and self._key == event.key():
-            self._key = None
-        else:
-            return False
+            self._say()
+            self.changed.emit()
+            return True
+        if event.type() == QEvent.Type.KeyRelease and self._key == event.key():
+            self._let_go()
+            return True
+        return False
+
+    def _let_go(self) -> None:
+        self._key = None
         self._say()
         self.changed.emit()
-        return True
 
     def _say(self) -> None:
         if self._key == ALONE and not self._touched():

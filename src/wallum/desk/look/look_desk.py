@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+import numpy as np
 from PyQt6.QtCore import QObject, QPointF, Qt
 from PyQt6.QtGui import QCursor, QImage
 from PyQt6.QtWidgets import QMainWindow
@@ -59,7 +60,22 @@ class LookDesk(QObject):
     @property
     def commands(self) -> dict[str, Callable[[], object]]:
         """By the names of the commands."""
-        return {"scopes": self.dock.swap, "grey": self.pick_grey}
+        return {
+            "scopes": self.dock.swap,
+            "grey": self.pick_grey,
+            "focus": self.pick_focus,
+            "delivered": self.swap_delivered,
+            "copy_look": self.head.copy,
+            "paste_look": self.head.paste,
+        }
+
+    def swap_delivered(self) -> None:
+        """Let pictures stay as the target delivers them, or settle again."""
+        self._link.delivered = not self._link.delivered
+        edges = {"none": "not smoothed", "filter": "smoothed by the filter", "samples": "by several samples"}
+        words = edges[self._session.project.target.edges]
+        self._session.told.emit(f"As delivered: edges {words} (see Target)" if self._link.delivered else "")
+        self._asking.ask()
 
     def pick_grey(self) -> None:
         """Let what is under the pointer look neutral."""
@@ -68,6 +84,25 @@ class LookDesk(QObject):
             self.pick_at(at)
         else:
             self._session.told.emit("Point at something that is to be grey first")
+
+    def pick_focus(self) -> None:
+        """Let what is under the pointer be sharp."""
+        at = QPointF(self._picture.mapFromGlobal(QCursor.pos()))
+        inside = self._picture.rect().contains(at.toPoint())
+        self.focus_at(at if inside else QPointF(self._picture.rect().center()))
+
+    def focus_at(self, at: QPointF) -> None:
+        """Let what is at a place of the picture be sharp, as one step."""
+        found, camera = self._picture.surface_at(at), self._picture.camera
+        if found is None:
+            self._session.told.emit("There is no surface there to focus on")
+            return
+        depth = float((found[0] - np.array(camera.eye)) @ np.array(camera.direction))
+        values: dict[str, object] = {"look/focus_at": round(min(max(depth, 0.1), 10_000.0), 2)}
+        if self._session.now.look.focus == "off":
+            values["look/focus"] = "far and near"
+        if self._session.set_all("focus", values):
+            self._session.told.emit(f"Sharp at {depth:.2f} m; how unsharp the rest is: Picture, Focus")
 
     def pick_at(self, at: QPointF) -> None:
         """Let a place of the picture look neutral, as one step."""

@@ -69,6 +69,7 @@ class Asking(QObject):
         self.asked.emit(moving or dragging)
         self.lit.emit(scene)
         look = session.now.look
+        self._link.edges = session.project.target.edges
         self._link.show(
             self.through(scene, look),
             camera,

@@ -79,6 +79,6 @@ class ContributionThread(NewestThread):
             self.cost_refused.emit(str(error))
             return
         size = (target.width, target.height)
-        asked = Asked(wanted.loaded.boxes, wanted.scene, seen, wanted.camera, size)
+        asked = Asked(wanted.loaded.boxes, wanted.scene, seen, wanted.camera, size, edges=target.edges)
         work = count_work(with_baked(asked, None if wanted.bounce is None else wanted.bounce.baked))
         self.cost_found.emit(frame_cost(work, target, profile))

@@ -89,7 +89,7 @@ class Exposing:
 
         more : what else is still being made
         """
-        if shown.settled:
+        if not shown.delivered:
             text = (
                 "settled" if shown.settled >= HIGH.settled else f"settling {shown.settled} of {HIGH.settled}"
             )

@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, QSocketNotifier, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage
 
+from wallum.frame.quality import HIGH
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.realtime.level.baked_set import BakedSet
@@ -45,6 +46,8 @@ class RenderLink(QObject):
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._settle)
         self._may_settle = True
+        # How the target smooths edges, and whether pictures stay as they are delivered.
+        self.edges, self.delivered = "none", False
         self._sampled_at = 0.0
         self.sampled = False  # whether pictures bring their values in small
 
@@ -93,13 +96,17 @@ class RenderLink(QObject):
         held_ev, heroes, view, view_of : see PictureRequest
         """
         plain = PictureRequest(
-            0, scene, camera, size, heroes=heroes, view=view, view_of=view_of, sampled=self.sampled
-        )
+            0, scene, camera, size, heroes=heroes, view=view, view_of=view_of, sampled=self.sampled,
+            edges=self.edges,
+        )  # fmt: skip
         now = time.perf_counter()
         # A hand that moves has pictures to wait for: their values come now and then.
         early = now - self._sampled_at < SAMPLED_S
         self._sampled_at = self._sampled_at if early else now
         self._wanted = replace(plain, settle=True)
+        if self.delivered:
+            several = self.edges == "samples"
+            self._wanted = replace(plain, settle=several, most=HIGH.edge_samples if several else 0)
         detail: Detail = "reduced" if moving else "full"
         asked = replace(
             plain, active=active, detail=detail, held_ev=held_ev, sampled=self.sampled and not early

@@ -163,7 +163,8 @@ def _costed(window: DeskWindow) -> Iterator[Costed]:
             seen = seen_surfaces(loaded.rays, loaded.level, camera, LAYER_SIZE)
             for clock in CLOCKS:
                 scene = evaluate(project, Moment(hour_of(clock)))
-                work = count_work(Asked(loaded.boxes, scene, seen, camera, (target.width, target.height)))
+                size = target.width, target.height
+                work = count_work(Asked(loaded.boxes, scene, seen, camera, size, edges=target.edges))
                 yield Costed(shot.name, clock, target, profile, frame_cost(work, target, profile))
 
 

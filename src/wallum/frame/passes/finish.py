@@ -2,17 +2,41 @@
 
 from wallum.frame.asked import Asked, Counted
 from wallum.frame.described import Described
+from wallum.physics.grade import NEUTRAL_GRADE
 
-__all__ = ["DEVELOP", "INSPECT", "METER", "READ_BACK", "SAMPLE"]
+__all__ = ["DEVELOP", "EDGES", "FOCUS", "INSPECT", "METER", "READ_BACK", "SAMPLE"]
 
 
 def _count(asked: Asked) -> Counted:
-    lens = asked.pixels if asked.scene.look.lens.shaded else 0.0
-    return Counted({"pixels": asked.pixels, "vignette pixels": lens})
+    look, pixels = asked.scene.look, asked.pixels
+    chained = look.white is not None or look.grade != NEUTRAL_GRADE or look.table is not None
+    more = look.lens.fringe != 0.0 or look.lens.grain > 0.0 or look.night_eye > 0.0
+    return Counted(
+        {
+            "pixels": pixels,
+            "vignette pixels": pixels * look.lens.shaded,
+            "bloom pixels": pixels * (look.bloom.amount > 0.0),
+            "chain pixels": pixels * (int(chained) + int(more)),
+        }
+    )
+
+
+def _focus(asked: Asked) -> Counted | None:
+    return None if asked.scene.look.focus is None else Counted({"pixels": asked.pixels})
+
+
+def _edges(asked: Asked) -> Counted | None:
+    """Of the filter every pixel; of samples each that a pixel has more than one."""
+    if asked.edges == "none":
+        return None
+    more = asked.pixels * (asked.quality.edge_samples - 1) if asked.edges == "samples" else 0.0
+    return Counted({"pixels": asked.pixels if asked.edges == "filter" else 0.0, "samples": more})
 
 
 INSPECT = Described("inspect")  # surfaces without any light, in the place of it
 METER = Described("meter")
 SAMPLE = Described("sample")  # for scopes
-DEVELOP = Described("develop", ("pixels", "vignette pixels"), _count)
+FOCUS = Described("focus", ("pixels",), _focus)
+DEVELOP = Described("develop", ("pixels", "vignette pixels", "bloom pixels", "chain pixels"), _count)
+EDGES = Described("edges", ("pixels", "samples"), _edges)
 READ_BACK = Described("read back")

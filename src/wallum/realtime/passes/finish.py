@@ -9,17 +9,25 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.frame.described import Described
-from wallum.frame.passes.finish import DEVELOP, METER, READ_BACK, SAMPLE
-from wallum.frame.views import INSPECTED
+from wallum.frame.passes.finish import DEVELOP, EDGES, FOCUS, METER, READ_BACK, SAMPLE
+from wallum.frame.views import INSPECTED, VIEWS
 from wallum.moment.shown_look import ShownLook
 from wallum.physics.exposure import exposure_scale
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.passes.develop import Developer
+from wallum.realtime.passes.edges import EdgeFilter
+from wallum.realtime.passes.focus import FocusBlur
 from wallum.realtime.passes.metering import Meter
 from wallum.realtime.passes.sampling import Sampler
 from wallum.realtime.process.request import PictureRequest
 
-__all__ = ["DevelopPass", "FinishPass", "Finishing", "MeterPass", "ReadBack", "SamplePass"]
+__all__ = [
+    "DevelopPass", "EdgePass", "FinishPass", "Finishing", "FocusPass", "MeterPass", "ReadBack", "SamplePass",
+]  # fmt: skip
+
+
+# Views of the picture as the lens draws it.
+SEEN_BY_LENS = frozenset(VIEWS) - {*INSPECTED, "false colour"}
 
 
 @dataclass
@@ -32,6 +40,8 @@ class Finishing:
     metered : the exposure that its light asks for; None: not asked
     sample  : a small picture of its values; None: not asked
     shown   : the picture once it is developed
+    settled : whether it is of jittered pictures
+    depth   : of its surfaces [m], 0 for the sky
     """
 
     request: PictureRequest
@@ -42,6 +52,8 @@ class Finishing:
     metered: float | None = None
     sample: NDArray[np.float16] | None = None
     shown: moderngl.Framebuffer | None = None
+    settled: bool = False
+    depth: moderngl.Texture | None = None
 
     @property
     def held_exposure(self) -> float:
@@ -105,6 +117,27 @@ class SamplePass(FinishPass):
         return {}
 
 
+class FocusPass(FinishPass):
+    """What the lens leaves sharp of it."""
+
+    described = FOCUS
+
+    def __init__(self, blur: FocusBlur) -> None:
+        self._blur = blur
+
+    def wanted(self, picture: Finishing) -> bool:
+        there = picture.look.focus is not None and picture.depth is not None
+        return there and picture.request.view in SEEN_BY_LENS
+
+    def draw(self, picture: Finishing) -> dict[str, int]:
+        assert picture.look.focus is not None
+        assert picture.depth is not None
+        fov = picture.request.camera.fov
+        # Light that is a sum stays one: the blur is a mean of it.
+        picture.light = self._blur.drawn(picture.light, picture.depth, picture.look.focus, fov)
+        return {"pixels": picture.pixels}
+
+
 class DevelopPass(FinishPass):
     """What the look makes of the light."""
 
@@ -119,6 +152,24 @@ class DevelopPass(FinishPass):
         picture.shown = self._developer.develop(
             picture.light, picture.look, picture.held_exposure, picture.samples, picture.request.view
         )
+        return {"pixels": picture.pixels}
+
+
+class EdgePass(FinishPass):
+    """Edges of a picture as it is delivered; what settles is smooth by itself."""
+
+    described = EDGES
+
+    def __init__(self, edges: EdgeFilter) -> None:
+        self._edges = edges
+
+    def wanted(self, picture: Finishing) -> bool:
+        request = picture.request
+        return request.edges == "filter" and not picture.settled and request.view not in INSPECTED
+
+    def draw(self, picture: Finishing) -> dict[str, int]:
+        assert picture.shown is not None
+        picture.shown = self._edges.smoothed(picture.shown)
         return {"pixels": picture.pixels}
 
 

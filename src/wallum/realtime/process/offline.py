@@ -65,10 +65,13 @@ def render_picture(
         pass
     if settle:
         renderer.settle(request)
-    count = HIGH.settled if settle else 0
+    several = request.edges == "samples" and not settle
+    if several:
+        renderer.settle(request, renderer.engine.quality.edge_samples)
+    count = renderer.settler.count if settle or several else 0
     out = np.zeros((size[1], size[0], 4), np.uint8)
     frame = renderer.read_into(request, count, out)
-    light = renderer.luminance(request, settle)
+    light = renderer.luminance(request, count > 0)
     return Picture(out[:, :, 2::-1].copy(), light, count, frame.passes, frame.ev100, frame.metered)
 
 

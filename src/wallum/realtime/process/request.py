@@ -33,6 +33,8 @@ class PictureRequest:
     view_of : id of the source that a view is about; empty for the sun
     heroes : (36, 64) how much of each cell of the picture is a hero, for metering
     sampled : whether its values are wanted too, in small
+    edges   : how they are smoothed where it is as delivered, see document.targets
+    most    : pictures that a settled one is the mean of; 0: as many as the quality has
     seed    : of its grain: pictures of a film have one each
     """
 
@@ -49,6 +51,8 @@ class PictureRequest:
     heroes: NDArray[np.float32] | None = None
     sampled: bool = False
     seed: int = 0
+    edges: str = "none"
+    most: int = 0
 
     @property
     def shown_scene(self) -> LitScene:
@@ -66,6 +70,7 @@ class Frame:
     metered : exposure that its light asks for, where the scene is metered
     look    : that it is developed with; None where a view has none
     sample  : (135, 240, 3) its values before that, exposed, where they were asked for
+    delivered: whether it is as it is delivered, however many pictures it is the mean of
     all_sky : whether surfaces see all of the sky, as nothing is known yet of what stands before it
     """
 
@@ -81,6 +86,7 @@ class Frame:
     look: ShownLook | None = None
     sample: NDArray[np.float16] | None = None
     all_sky: bool = False
+    delivered: bool = False
 
     @property
     def total_ms(self) -> float:

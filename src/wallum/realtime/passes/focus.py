@@ -1,0 +1,80 @@
+"""Depth of field over the light of a picture. Twin of physics/focus.py."""
+
+from dataclasses import dataclass
+
+import moderngl
+import numpy as np
+
+from wallum.physics.focus import MOST, SPIRAL, Focus, tile_of
+from wallum.realtime.gl.programs import Programs, set_uniforms
+from wallum.realtime.gl.targets import Size
+
+__all__ = ["FocusBlur"]
+
+MOST_SIZES = 4
+
+
+@dataclass(frozen=True)
+class Made:
+    """Textures, and what draws into them."""
+
+    textures: tuple[moderngl.Texture, ...]
+    frame: moderngl.Framebuffer
+
+
+class FocusBlur:
+    """Keeps what it draws into, of the last few sizes."""
+
+    def __init__(self, context: moderngl.Context, programs: Programs) -> None:
+        self._context, self._programs = context, programs
+        self._made: dict[Size, dict[str, Made]] = {}
+
+    def _target(self, size: Size, many: int) -> Made:
+        textures = tuple(self._context.texture(size, 4, dtype="f2") for _ in range(many))
+        for texture in textures:
+            texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            texture.repeat_x = texture.repeat_y = False
+        return Made(textures, self._context.framebuffer(list(textures)))
+
+    def _of(self, size: Size) -> dict[str, Made]:
+        if size not in self._made:
+            if len(self._made) >= MOST_SIZES:
+                for old in self._made.pop(next(iter(self._made))).values():
+                    old.frame.release()
+                    for texture in old.textures:
+                        texture.release()
+            half, tile = ((size[0] + 1) // 2, (size[1] + 1) // 2), tile_of(size[1])
+            tiles = -(-half[0] // tile), -(-half[1] // tile)
+            sizes = {"HALVED": half, "TILES": tiles, "GATHERED": half, "": size}
+            self._made[size] = {
+                name: self._target(one, 2 if name == "GATHERED" else 1) for name, one in sizes.items()
+            }
+        return self._made[size]
+
+    def _draw(self, made: dict[str, Made], name: str, **values: object) -> tuple[moderngl.Texture, ...]:
+        program = self._programs.get("screen", "focus", frozenset({name} if name else ()))
+        set_uniforms(program, **values)
+        made[name].frame.use()
+        self._context.enable_only(0)
+        self._programs.over_screen(program)
+        return made[name].textures
+
+    def drawn(
+        self, light: moderngl.Texture, depth: moderngl.Texture, focus: Focus, fov_deg: float
+    ) -> moderngl.Texture:
+        """The light of a picture as a lens draws it.
+
+        depth : of its surfaces [m], 0 for the sky; fov_deg : vertical
+        """
+        made, height = self._of(light.size), light.size[1]
+        low, high = -MOST * height, MOST * height
+        sides = (0.0 if focus.side == "far" else low, 0.0 if focus.side == "near" else high)
+        lens = {"strength": focus.strength(fov_deg) * height, "focus_at": focus.at, "sides": sides}
+        tile = tile_of(height)
+        (halved,) = self._draw(made, "HALVED", picture=light, depths=depth, **lens)
+        (tiles,) = self._draw(made, "TILES", halved=halved, tile=tile)
+        spiral = np.ascontiguousarray(SPIRAL, np.float32).tobytes()
+        gathered = self._draw(made, "GATHERED", halved=halved, tiles=tiles, tile=tile, spiral=spiral)
+        behind, before = gathered
+        (drawn,) = self._draw(made, "", picture=light, depths=depth, behind=behind, before=before, **lens)
+        return drawn
