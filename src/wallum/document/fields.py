@@ -14,7 +14,6 @@ from pydantic.fields import FieldInfo
 
 __all__ = [
     "Item",
-    "Kind",
     "Parameter",
     "Scale",
     "Vector",

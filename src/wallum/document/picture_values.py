@@ -2,7 +2,7 @@
 
 from typing import Any, Final
 
-from wallum.document.fields import Item, Kind, Vector, parameter
+from wallum.document.fields import Item, Vector, parameter
 from wallum.physics.grade import DecisionList, Ranges
 
 __all__ = ["EFFECTS", "EFFECT_WORDS", "RANGES", "PictureValues", "effect_of", "folded"]
@@ -64,9 +64,9 @@ def switch(heading: str) -> bool:
     )  # fmt: skip
 
 
-def _triple(heading: str, default: float, label: str, help_text: str, kind: Kind = "vector") -> Vector:
+def _triple(heading: str, default: float, label: str, help_text: str) -> Vector:
     return parameter(
-        (default,) * 3, label=label, help=help_text, kind=kind, step=0.01, first=False, heading=heading,
+        (default,) * 3, label=label, help=help_text, kind="vector", step=0.01, first=False, heading=heading,
         letters="RGB",
     )  # fmt: skip
 
@@ -171,7 +171,9 @@ class PictureValues(Item):
         0.95,
         step=0.05,
     )
-    bloom_tint: Vector = _triple("Bloom", 1.0, "Tint", "Colour of what is spread.", "colour")
+    bloom_tint: Vector = _triple(
+        "Bloom", 1.0, "Tint", "Of what is spread: how much of each channel, the most of them being all of it."
+    )
     bloom_threshold: float = folded(
         "Bloom", 0.0, "From", "Picture value from which light is spread at all. Anything but 0 is a fake.",
         0.0, 100.0, step=0.1,
