@@ -171,9 +171,7 @@ class PictureValues(Item):
         0.95,
         step=0.05,
     )
-    bloom_tint: Vector = _triple(
-        "Bloom", 1.0, "Tint", "Of what is spread: how much of each channel, the most of them being all of it."
-    )
+    bloom_tint: Vector = _triple("Bloom", 1.0, "Tint", "How much of each channel is spread, beside the most.")
     bloom_threshold: float = folded(
         "Bloom", 0.0, "From", "Picture value from which light is spread at all. Anything but 0 is a fake.",
         0.0, 100.0, step=0.1,
