@@ -95,7 +95,7 @@ class Settler:
         engine, n = self._engine, self.count
         engine.log.begin()
         width, height = request.size
-        grid = n // ROUND
+        grid = n if request.most else n // ROUND  # of a few pictures each has a grid of its own
         offset = (halton(grid, 1, 2)[0] - 0.5, halton(grid, 1, 3)[0] - 0.5)
         jitter = (2.0 * offset[0] / width, 2.0 * offset[1] / height)
         view = View(request.camera.with_aspect(width / height), jitter, request.view, request.view_of)

@@ -1,6 +1,6 @@
 """One picture of a project, in this process: for the command line and for tests."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -67,7 +67,8 @@ def render_picture(
         renderer.settle(request)
     several = request.edges == "samples" and not settle
     if several:
-        renderer.settle(request, renderer.engine.quality.edge_samples)
+        samples = renderer.engine.quality.edge_samples
+        renderer.settle(replace(request, most=samples), samples)
     count = renderer.settler.count if settle or several else 0
     out = np.zeros((size[1], size[0], 4), np.uint8)
     frame = renderer.read_into(request, count, out)
