@@ -80,7 +80,7 @@ def test_no_mutated_file_raises_what_is_not_ours(tmp_path, name, unguided):
 @pytest.mark.slow
 @pytest.mark.parametrize("seed", [3, 4])
 def test_a_random_artist_meets_no_fault(tmp_path, seed):
-    done = run("wallum.soak.hand", tmp_path, "--seconds", 20, "--seed", seed)
+    done = run("wallum.soak.hand", tmp_path, "--seconds", 30, "--seed", seed)
     met = json.loads((tmp_path / "hand.json").read_text())
     assert met["faults"] == []
     assert met["messages"] == []
