@@ -68,6 +68,7 @@ def test_a_curve_that_could_not_be_is_told_and_the_last_one_stays(desk):
     dragged(chart, chart.handles["white"], (-160, 0))
     look = session.project.look
     assert look.own_curve.rises_to(look.white)
+    assert any("no curve has" in one for one in told)
     session.undo()
 
 

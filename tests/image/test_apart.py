@@ -26,7 +26,6 @@ def test_no_look_moves_nothing(values):
 
 def test_brighter_by_a_stop_on_a_straight_curve_is_a_stop():
     dim = np.random.default_rng(3).uniform(0.01, 0.2, (40, 60, 3))
-    straight = shown_look(Look(curve="linear"))
     twice = shown_look(Look(curve="linear", slope=(2.0, 2.0, 2.0)))
     both = (
         shown_look(Look(curve="linear", slope=(2.0, 2.0, 2.0), ev100=1.0)),
@@ -39,7 +38,6 @@ def test_brighter_by_a_stop_on_a_straight_curve_is_a_stop():
             np.abs(np.log2((luminance(a) + 1e-4) / (luminance(displayed(dim, shown_look(Look()))) + 1e-4)))
         )
     )
-    assert look_apart(dim, straight).stops < look_apart(dim, twice).stops + 1.0
     red = look_apart(dim, shown_look(Look(slope=(1.0, 1.0, 0.4))))
     assert red.delta_e > 5.0
 

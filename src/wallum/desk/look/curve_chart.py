@@ -55,7 +55,6 @@ class CurveChart(QWidget):
         self._held: tuple[str, QPointF, float] | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(HEIGHT_PX)
-        self.setMouseTracking(True)
         self.setAccessibleName("Tone curve")
         self.setToolTip("Stops about mid grey, and what the screen shows of them. Drag the rings.")
 

@@ -195,7 +195,7 @@ class ScopesDock(QDockWidget):
     """All scopes beside each other; it can be moved to any side, or away from the window."""
 
     pointed = pyqtSignal(object)
-    shown = pyqtSignal()
+    shown = pyqtSignal()  # or put away
 
     def __init__(self, reader: LookReader, parent: QWidget | None = None) -> None:
         super().__init__("Scopes", parent)
@@ -271,4 +271,5 @@ class ScopesDock(QDockWidget):
 
     def _put_away(self) -> None:
         self._reader.scopes = False
+        self.shown.emit()
         self.pointed.emit(None)

@@ -49,6 +49,7 @@ class RenderLink(QObject):
         # How the target smooths edges, and whether pictures stay as they are delivered.
         self.edges, self.delivered = "none", False
         self._sampled_at = 0.0
+        self.sampled_moving = False  # also while the camera or the hour moves
         self.sampled = False  # whether pictures bring their values in small
 
     @property
@@ -108,9 +109,8 @@ class RenderLink(QObject):
             several = self.edges == "samples"
             self._wanted = replace(plain, settle=several, most=HIGH.edge_samples if several else 0)
         detail: Detail = "reduced" if moving else "full"
-        asked = replace(
-            plain, active=active, detail=detail, held_ev=held_ev, sampled=self.sampled and not early
-        )
+        now_and_then = self.sampled and not early and (not moving or self.sampled_moving)
+        asked = replace(plain, active=active, detail=detail, held_ev=held_ev, sampled=now_and_then)
         number = self._client.request(asked)
         self._rest.start()
         return number
