@@ -86,11 +86,11 @@ def test_rings_of_the_night_change_how_dark_it_stays(desk):
 def test_scopes_count_the_picture_and_point_into_it(qtbot, desk):
     dock = desk.look.dock
     reading = next_reading(qtbot, desk, lambda: desk.act["scopes"].trigger())
-    qtbot.waitUntil(lambda: "picture" in (desk.look.reader.latest or reading).luma, timeout=60_000)
-    reading = desk.look.reader.latest
+    reader = desk.look.reader
+    qtbot.waitUntil(lambda: (reader.latest or reading).signal is not None, timeout=60_000)
+    reading = reader.latest
     height, width = reading.taken.values.shape[:2]
-    for counts in (reading.luma, reading.vectors):
-        assert {one.sum() for one in counts.values()} == {height * width}
+    assert reading.signal.sum() == reading.vectors.sum() == height * width
     assert reading.histogram.sum() == pytest.approx(1.0)
     light = dock.scopes[0]
     dock.resize(dock.width(), 200)
@@ -103,10 +103,14 @@ def test_scopes_count_the_picture_and_point_into_it(qtbot, desk):
     light.pointed.emit(marked[200])
     assert desk.look.pointed._image is not None
     dock.of_light.click()
+    qtbot.waitUntil(lambda: reader.latest.taken.scopes.of_light, timeout=60_000)
+    assert (reader.latest.signal != reading.signal).any()
     dock.by_channel.click()
+    qtbot.waitUntil(lambda: reader.latest.signal.ndim == 3, timeout=60_000)
+    assert (reader.latest.signal.sum(axis=(1, 2)) == height * width).all()
     desk.act["scopes"].trigger()
     assert desk.look.pointed._image is None
-    assert not desk.look.reader.scopes
+    assert not reader.scopes
 
 
 def test_while_a_key_is_held_the_look_is_gone_or_alone(qtbot, desk):

@@ -80,6 +80,7 @@ RANGES = {
 }  # fmt: skip
 
 
+POWERS = {"shadows_power": (0.9, 1.0, 1.1), "lights_power": (1.2, 1.0, 0.9)}
 LINES = {"middles_power": (1.0,) * 3, "lights_saturation": 1.0, "lights_offset": (0.02, 0.0, 0.01)}
 
 
@@ -97,7 +98,7 @@ def test_lens_and_film_are_the_twins(renderer, name, size):
 
 
 @pytest.mark.parametrize(
-    "change", [{}, {"middles_power": (1.0,) * 3}, LINES], ids=["all", "no power", "lines"]
+    "change", [{}, POWERS, {"middles_power": (1.0,) * 3}, LINES], ids=["all", "powers", "no power", "lines"]
 )
 def test_ranges_lift_and_pivot_are_the_twins(renderer, change):
     shown, twin = _pictures(renderer, pale_room_project().look.revised(**{**RANGES, **change}))
@@ -181,3 +182,58 @@ def test_no_light_is_drawn_anew_for_what_the_look_does(renderer, change):
         drawn.append({one.name for one in renderer.engine.log.records})
     assert {"surfaces", "light"} <= drawn[0]
     assert drawn[1] <= {"develop", "meter", "read back"}
+
+
+SEEN_LATER = (
+    {"bloom": 0.3, "focus": "far and near", "focus_at": 2.0, "focus_stop": 0.7},
+    {"bloom": 0.6, "focus": "far and near", "focus_at": 2.0, "focus_stop": 0.7},
+    {"bloom": 0.6, "bloom_reach": 0.3},
+    {"bloom": 0.6, "bloom_reach": 0.3, "ev100": 4.0},
+    {"bloom": 0.6, "bloom_threshold": 0.3, "ev100": 4.0},
+    {"bloom": 0.6, "bloom_threshold": 0.3, "ev100": 5.0},
+    {"bloom": 0.3, "exposed": "metered", "compensation": 1.0},
+)
+
+
+def test_what_is_found_in_the_light_is_kept_as_long_as_that_is_the_same(renderer):
+    """One look after another over the same light, and over another, and back: each as if nothing was before."""
+    renderer.set_level(bundle_level(pale_room()))
+    project = pale_room_project()
+    out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
+
+    def seen(camera, change, known):
+        scene = evaluate(project.revised(look=project.look.revised(ev100=3.0).revised(**change)))
+        request = PictureRequest(1, scene, camera, SIZE)
+        for _ in renderer.draw(request):
+            pass
+        renderer.engine.drawn += 0 if known else 1
+        renderer.read_into(request, 0, out)
+        return out.copy()
+
+    views = (CAMERA, replace(CAMERA, direction=(0.5, -0.2, -0.8)), CAMERA)
+    shown, alone = (
+        [seen(camera, change, known) for camera in views for change in SEEN_LATER] for known in (True, False)
+    )
+    assert (np.stack(shown) == np.stack(alone)).all()
+    assert len({one.tobytes() for one in shown}) == 2 * len(SEEN_LATER)
+
+
+def test_a_look_that_changes_alone_spreads_no_light_anew(renderer, monkeypatch):
+    renderer.set_level(bundle_level(pale_room()))
+    base = pale_room_project()
+    drawn = []
+    programs = renderer.engine.programs
+    before = programs.over_screen
+    monkeypatch.setattr(programs, "over_screen", lambda one: (drawn.append(one), before(one)))
+
+    def passes(**look):
+        drawn.clear()
+        request = PictureRequest(1, evaluate(base.revised(look=base.look.revised(**look))), CAMERA, SIZE)
+        for _ in renderer.draw(request):
+            pass
+        renderer.read_into(request, 0, np.zeros((SIZE[1], SIZE[0], 4), np.uint8))
+        return len(drawn)
+
+    passes(bloom=0.3)
+    assert passes(bloom=0.5, contrast=1.1) == 1  # the developing
+    assert passes(bloom=0.5, bloom_reach=0.2) > 1

@@ -70,6 +70,8 @@ class DeskWindow(QMainWindow):
     def __init__(self, session: Session | None = None) -> None:
         super().__init__()
         self.session = session or Session()
+        # The picture is asked for before anything else shows the change.
+        self.session.changed.connect(self._project_changed)
         self.link = RenderLink(self)
         self.link.start()  # it is ready by the time the window is
         self.picture = PictureView(self.session)
@@ -227,7 +229,6 @@ class DeskWindow(QMainWindow):
             self.panes.restoreState(QByteArray(panes))
 
     def _connect(self) -> None:
-        self.session.changed.connect(self._project_changed)
         self.session.told.connect(self._told.setText)
         self.session.playhead.moved.connect(self._hour_changed)
         self.day.ribbon.dragged.connect(self._scrub)

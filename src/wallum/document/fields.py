@@ -103,7 +103,12 @@ class Item(BaseModel):
     def revised(self, **changes: Any) -> Self:
         """A copy with `changes`, validated as a whole; unchanged members are shared."""
         values = {name: getattr(self, name) for name in type(self).model_fields}
-        return type(self).model_validate({**values, **changes})
+        out = type(self).model_validate({**values, **changes})
+        for name, value in values.items():
+            # Validation makes each tuple anew, and what is kept by the identity of this one would be lost.
+            if isinstance(value, tuple) and name not in changes and out.__dict__[name] == value:
+                out.__dict__[name] = value
+        return out
 
     def inactive(self) -> frozenset[str]:
         """Names of parameters that have no say as the others are set."""

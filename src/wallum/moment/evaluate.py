@@ -60,6 +60,8 @@ class Stack:
 
 _STACKS: Final = Memo[Stack](4)
 _OTHERS: Final = Memo[tuple[Source, ...]](4)
+# Of projects that differ in their look alone.
+_LAMPS: Final = Memo[tuple[Lamps, dict[str, float]]](4)
 
 
 def _row(lamp: Lamp) -> bytes:
@@ -108,6 +110,12 @@ def _lamps(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, 
         return Lamps(stack.ids, rows), glow
     kept = np.flatnonzero(on)
     return Lamps(tuple(map(stack.ids.__getitem__, kept.tolist())), rows[kept]), glow
+
+
+def _lamps_that_are_on(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, dict[str, float]]:
+    """The same, found once for all looks."""
+    rest = (value for name, value in project.__dict__.items() if name != "look")
+    return _LAMPS.get(lambda: _lamps(project, moment, lanes), *rest, also=moment)
 
 
 def _group_trimmed(rows: LampRows, stack: Stack, balance: Balance) -> LampRows:
@@ -253,7 +261,7 @@ def evaluate(project: Project, moment: Moment | None = None, eye: Vector | None 
     now = with_values(unchecked(project, {"sources": _others(project)}), values)
     if eye is not None:
         now = zoned(now, np.array(eye))
-    lamps, glow = _lamps(project, moment, values)
+    lamps, glow = _lamps_that_are_on(project, moment, values)
     base = find_base_light(now, moment).times(2.0**project.balance.base)
     air = air_of(now, moment)
     far = _through(base.far, air)

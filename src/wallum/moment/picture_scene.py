@@ -1,15 +1,21 @@
 """What one camera shows of a project at a moment: the one way to the scene of a picture."""
 
 from dataclasses import replace
+from typing import Final
 
 from wallum.document.project import Project
+from wallum.memo import Memo
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.lamps import Lamps
 from wallum.moment.moment import Moment
 from wallum.moment.scene import LitScene
 from wallum.moment.view import in_view
 
 __all__ = ["picture_scene"]
+
+# While the look alone changes, lamps and camera stay the same.
+_SEEN: Final = Memo[Lamps](4)
 
 
 def picture_scene(
@@ -23,5 +29,11 @@ def picture_scene(
     scene = evaluate(project, moment, camera.eye)
     if indirect:
         return scene
-    keep = in_view(scene.lamps, camera.with_aspect(size[0] / size[1]))
-    return scene if keep.all() else replace(scene, lamps=scene.lamps.only(keep))
+    seen_by = camera.with_aspect(size[0] / size[1])
+    return replace(scene, lamps=_SEEN.get(lambda: _seen(scene.lamps, seen_by), scene.lamps, also=seen_by))
+
+
+def _seen(lamps: Lamps, camera: Camera) -> Lamps:
+    """Those whose light can fall on anything in a camera's picture."""
+    keep = in_view(lamps, camera)
+    return lamps if keep.all() else lamps.only(keep)

@@ -95,6 +95,7 @@ class Engine:
         self.passes, self.finishing = self._make_passes(), self._make_finishing()
         self.level: LevelOnGpu | None = None
         self._level_number = 0
+        self.drawn = 0  # passes up to now: while that is the same, no light is another
         self._pace = Pace()
         self.seen = Seen(NO_LAMPS, {}, ())
 
@@ -265,6 +266,7 @@ class Engine:
             return
         # A picture may be given up in the midst of a pass: only a whole one leaves a key, and none stays of
         # what lay in the same target.
+        self.drawn += 1
         for other in self.passes:
             if other is one or (one.target and other.target == one.target):
                 kept.pop(other.name, None)

@@ -73,6 +73,7 @@ class Renderer:
         engine = self.engine
         light = self.settler.light if settled else engine.target_of(request).light
         finishing = Finishing(request, light, max(settled, 1), out, request.scene.look, settled=settled > 0)
+        finishing.key = (light.glo, settled, engine.drawn)
         finishing.depth = engine.depth_of(request, settled > 0)
         picture = engine.finish(finishing)
         return Frame(

@@ -132,8 +132,8 @@ class LookDesk(QObject):
     def _looked_at(self) -> None:
         """Someone looks, or no more: pictures bring their values from now on."""
         before, self._link.sampled = self._link.sampled, self.reader.wanted
-        # The head waits for a camera to rest; scopes that are open go with it.
-        self._link.sampled_moving = self.reader.scopes
+        # The head waits for a hand to rest; scopes that are open go with it.
+        self._link.sampled_often = self.reader.scopes
         if self.reader.wanted and not before:
             self._asking.ask()
 

@@ -1,7 +1,7 @@
 """A picture in numbers: what scopes and the head of the look show, worked out behind the window."""
 
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import cast
 
 import numpy as np
@@ -17,11 +17,19 @@ from wallum.physics.scopes import parade, stops_histogram, vectors, waveform
 from wallum.physics.tone import srgb_encode
 from wallum.realtime.process.request import Frame
 
-__all__ = ["LookReader", "Reading", "Taken", "around", "by_stops", "picked_pixels"]
+__all__ = ["LookReader", "Reading", "Scoped", "Taken", "around", "by_stops", "picked_pixels"]
 
 # Of a sample's rows and columns, every so many are looked at for how far the look moves it.
 COARSE = 4
 CHANNELS = ((235, 90, 80), (100, 215, 100), (95, 140, 245))
+
+
+@dataclass(frozen=True)
+class Scoped:
+    """What scopes are of: the picture, or the light before the look; its luma, or its channels."""
+
+    of_light: bool = False
+    by_channel: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -29,26 +37,29 @@ class Taken:
     """What is read.
 
     values : (H, W, 3) exposed; pixels : (H, W, 3) the same places as they are shown, 0 to 1
-    scopes : whether these are shown
+    scopes : what these are of; None: they are not shown
     """
 
     values: NDArray[np.float32]
     pixels: NDArray[np.float32]
     look: ShownLook
-    scopes: bool
+    scopes: Scoped | None
 
 
 @dataclass(frozen=True, eq=False)
 class Reading:
-    """histogram : of the light, by quarters of a stop; and scopes of picture and light, where shown"""
+    """histogram : of the light, by quarters of a stop; and scopes, where shown
+
+    signal  : (128, 240), or (3, 128, 240) by channel; vectors : (128, 128); see physics.scopes
+    images  : of these, by the kind of the scope that shows them
+    """
 
     taken: Taken
     histogram: NDArray[np.float64]
     apart: Apart
-    luma: dict[str, NDArray[np.int64]]
-    parade: dict[str, NDArray[np.int64]]
-    vectors: dict[str, NDArray[np.int64]]
-    images: dict[tuple[str, str], QImage]
+    signal: NDArray[np.int64] | None = None
+    vectors: NDArray[np.int64] | None = None
+    images: dict[str, QImage] = field(default_factory=dict)
 
 
 def picked_pixels(image: QImage, shape: tuple[int, int]) -> NDArray[np.float32]:
@@ -95,18 +106,23 @@ def image_of(rgb: NDArray[np.float64]) -> QImage:
 def read(taken: Taken) -> Reading:
     """Everything of a picture. Raises ValueProblem for a table's file."""
     apart = look_apart(taken.values[::COARSE, ::COARSE], taken.look)
-    luma, parades, planes = {}, {}, {}
-    images: dict[tuple[str, str], QImage] = {}
-    if taken.scopes:
-        light = by_stops(taken.values)
-        colours = {"picture": taken.pixels, "light": srgb_encode(np.clip(taken.values, 0.0, 1.0))}
-        for of, signal in (("picture", taken.pixels), ("light", light)):
-            luma[of], parades[of], planes[of] = waveform(signal), parade(signal), vectors(colours[of])
-            three = [drawn(*one) for one in zip(parades[of], CHANNELS, strict=True)]
-            images["luma", of] = image_of(drawn(luma[of], (215, 215, 205)))
-            images["parade", of] = image_of(np.concatenate(three, axis=1))
-            images["colours", of] = image_of(drawn(planes[of], (190, 215, 190)))
-    return Reading(taken, stops_histogram(taken.values[::2, ::2]), apart, luma, parades, planes, images)
+    out = Reading(taken, stops_histogram(taken.values[::2, ::2]), apart)
+    return out if taken.scopes is None else _scoped(out, taken.scopes)
+
+
+def _scoped(reading: Reading, scopes: Scoped) -> Reading:
+    """With scopes, as they are shown."""
+    values, pixels = reading.taken.values, reading.taken.pixels
+    signal = by_stops(values) if scopes.of_light else pixels
+    colours = srgb_encode(np.clip(values, 0.0, 1.0)) if scopes.of_light else pixels
+    counts, plane = parade(signal) if scopes.by_channel else waveform(signal), vectors(colours)
+    if scopes.by_channel:
+        parts = [drawn(*one) for one in zip(counts, CHANNELS, strict=True)]
+        shown = np.concatenate(parts, axis=1)
+    else:
+        shown = drawn(counts, (215, 215, 205))
+    images = {"signal": image_of(shown), "colours": image_of(drawn(plane, (190, 215, 190)))}
+    return replace(reading, signal=counts, vectors=plane, images=images)
 
 
 class ReaderThread(NewestThread):
@@ -132,7 +148,9 @@ class LookReader(QObject):
         self._thread = ReaderThread()
         self._thread.done.connect(self._came)
         self._thread.failed.connect(self.failed)
-        self.head = self.scopes = False  # who looks
+        self.head, self.scopes = False, False  # who looks
+        self._scoped = Scoped()
+        self._taken: Taken | None = None  # what is read, or is to be
         self.latest: Reading | None = None
         self.values: NDArray[np.float32] | None = None  # of the picture that is shown
         self.ev100 = 0.0  # that these are exposed by
@@ -149,7 +167,16 @@ class LookReader(QObject):
         self.values, self.ev100 = frame.sample.astype(np.float32), frame.look.ev100
         height, width = frame.sample.shape[:2]
         pixels = picked_pixels(image, (height, width)) if self.scopes else self.values
-        self._thread.ask(Taken(self.values, pixels, frame.look, self.scopes))
+        scoped = self._scoped if self.scopes else None
+        self._taken = Taken(self.values, pixels, frame.look, scoped)
+        self._thread.ask(self._taken)
+
+    def show_scopes(self, scoped: Scoped) -> None:
+        """Let scopes be of something else; what is shown is read again."""
+        self._scoped = scoped
+        if self._taken is not None and self._taken.scopes is not None:
+            self._taken = replace(self._taken, scopes=scoped)
+            self._thread.ask(self._taken)
 
     def _came(self, reading: Reading) -> None:
         self.latest = reading
@@ -157,7 +184,7 @@ class LookReader(QObject):
 
     def forget(self) -> None:
         """The picture is of something else now."""
-        self.latest = self.values = None
+        self.latest = self.values = self._taken = None
 
     def end(self) -> None:
         """Stop for good."""

@@ -14,12 +14,13 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QPolygonF,
     QShowEvent,
 )
 from PyQt6.QtWidgets import QDockWidget, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
-from wallum.desk.look.reading import LookReader, Reading, by_stops
+from wallum.desk.look.reading import LookReader, Reading, Scoped, by_stops
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.physics.scopes import LUMA, PER_STOP, STOPS, bin_of, colour_difference, stops_of
 from wallum.physics.tone import srgb_encode
@@ -48,10 +49,11 @@ class Scope(QWidget):
     def __init__(self, kind: str, title: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.kind, self._title = kind, title
-        self.of, self.by_channel = "picture", False
         self._reading: Reading | None = None
         self._image: QImage | None = None
         self._at: QPointF | None = None
+        # Lines and words over it, as long as size and channels stay.
+        self._scale: tuple[object, QPixmap] | None = None
         self.setMouseTracking(True)
         self.setAccessibleName(title)
         self.setMinimumSize(120, 96)
@@ -63,17 +65,14 @@ class Scope(QWidget):
     def show_reading(self, reading: Reading) -> None:
         """Show what was read of a picture."""
         self._reading = reading
-        self._image = self._made(reading)
+        self._image = reading.images.get(self.kind)
         self.update()
 
-    def _made(self, reading: Reading) -> QImage | None:
-        if self.kind == "light":
-            return None
-        return reading.images.get(("colours" if self.kind == "colours" else self._signal, self.of))
-
     @property
-    def _signal(self) -> str:
-        return "parade" if self.by_channel else "luma"
+    def _scoped(self) -> Scoped:
+        """What is shown."""
+        scoped = None if self._reading is None else self._reading.taken.scopes
+        return scoped or Scoped()
 
     def _box(self) -> QRectF:
         box = QRectF(self.rect()).adjusted(4.0, 18.0, -4.0, -16.0 if self.kind == "light" else -4.0)
@@ -106,14 +105,14 @@ class Scope(QWidget):
         if self.kind == "light":
             wanted = bin_of(STOPS[0] + x * (STOPS[1] - STOPS[0]))
             return np.asarray(bin_of(stops_of(taken.values)) == wanted)
-        light = self.of == "light"
+        light = self._scoped.of_light
         if self.kind == "colours":
             shown = srgb_encode(np.clip(taken.values, 0.0, 1.0)) if light else taken.pixels
             off = colour_difference(shown) - np.array([x - 0.5, y - 0.5])
             return np.asarray(np.hypot(off[..., 0], off[..., 1]) < NEAR_COLOUR)
         signal = by_stops(taken.values) if light else taken.pixels.astype(np.float64)
         across = (np.arange(signal.shape[1]) + 0.5) / signal.shape[1]
-        if self.by_channel:
+        if self._scoped.by_channel:
             channel = min(int(3.0 * x), 2)
             level, x = signal[..., channel], 3.0 * x - channel
         else:
@@ -126,20 +125,38 @@ class Scope(QWidget):
         painter = QPainter(self)
         box = self._box()
         painter.fillRect(self.rect(), QColor(TOKENS["pane"]))
-        painter.setPen(QColor(TOKENS["quiet"]))
-        painter.drawText(QRectF(4.0, 1.0, self.width() - 8.0, 15.0), Qt.AlignmentFlag.AlignLeft, self._title)
         painter.fillRect(box, QColor("#161616"))
         if self._image is not None:
             painter.drawImage(box, self._image)
         if self.kind == "light":
             self._paint_light(painter, box)
-        elif self.kind == "colours":
-            self._paint_plane(painter, box)
-        else:
-            self._paint_levels(painter, box)
+        painter.drawPixmap(0, 0, self._scale_now(box))
+        if self.kind == "light":
+            self._paint_pointed(painter, box)
+
+    def _scale_now(self, box: QRectF) -> QPixmap:
+        """The scope's title, lines and words, drawn once for a size."""
+        of = self.size(), self._scoped, self.devicePixelRatioF()
+        if self._scale is None or self._scale[0] != of:
+            pixmap = QPixmap(self.size() * self.devicePixelRatioF())
+            pixmap.setDevicePixelRatio(self.devicePixelRatioF())
+            pixmap.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(pixmap)
+            painter.setFont(self.font())
+            painter.setPen(QColor(TOKENS["quiet"]))
+            room = QRectF(4.0, 1.0, self.width() - 8.0, 15.0)
+            painter.drawText(room, Qt.AlignmentFlag.AlignLeft, self._title)
+            if self.kind == "light":
+                self._paint_stops(painter, box)
+            elif self.kind == "colours":
+                self._paint_plane(painter, box)
+            else:
+                self._paint_levels(painter, box)
+            painter.end()
+            self._scale = of, pixmap
+        return self._scale[1]
 
     def _paint_light(self, painter: QPainter, box: QRectF) -> None:
-        low, high = STOPS
         if self._reading is not None and self._reading.histogram.any():
             tops = np.repeat(self._reading.histogram / self._reading.histogram.max(), 2)
             edges = np.repeat(np.linspace(box.left(), box.right(), len(tops) // 2 + 1), 2)[1:-1]
@@ -148,6 +165,10 @@ class Scope(QWidget):
             painter.setBrush(QColor(205, 205, 195))
             painter.drawPolygon(QPolygonF([box.bottomLeft(), *places, box.bottomRight()]))
             painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    @staticmethod
+    def _paint_stops(painter: QPainter, box: QRectF) -> None:
+        low, high = STOPS
         for stops in range(-8, 5, 4):
             x = box.left() + (stops - low) / (high - low) * box.width()
             painter.setPen(QPen(QColor(TOKENS["edge" if stops == 0 else "line"]), 1))
@@ -155,7 +176,11 @@ class Scope(QWidget):
             painter.setPen(QColor(TOKENS["quiet"]))
             room = QRectF(x - 20.0, box.bottom() + 1.0, 40.0, 14.0)
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter, f"{stops:+d}" if stops else "grey")
+
+    def _paint_pointed(self, painter: QPainter, box: QRectF) -> None:
+        low, high = STOPS
         if self._at is not None and self._reading is not None:
+            painter.setPen(QColor(TOKENS["quiet"]))
             x = (self._at.x() - box.left()) / box.width()
             number = int(bin_of(low + x * (high - low)))
             share = self._reading.histogram[number]
@@ -169,7 +194,7 @@ class Scope(QWidget):
         for part in range(1, 4):
             y = box.bottom() - part / 4.0 * box.height()
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-        if self.by_channel:
+        if self._scoped.by_channel:
             for part in (1, 2):
                 x = box.left() + part / 3.0 * box.width()
                 painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
@@ -232,15 +257,11 @@ class ScopesDock(QDockWidget):
         button.setToolTip(tip)
         button.setCheckable(True)
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        button.toggled.connect(lambda _: self._show_latest())
+        button.toggled.connect(lambda _: self._switched())
         return button
 
-    def _show_latest(self) -> None:
-        for scope in self.scopes:
-            scope.of = "light" if self.of_light.isChecked() else "picture"
-            scope.by_channel = self.by_channel.isChecked()
-        if self._reader.latest is not None:
-            self._take(self._reader.latest)
+    def _switched(self) -> None:
+        self._reader.show_scopes(Scoped(self.of_light.isChecked(), self.by_channel.isChecked()))
 
     def _take(self, reading: Reading) -> None:
         if self.isVisible():

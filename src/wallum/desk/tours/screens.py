@@ -64,7 +64,7 @@ def _looks(window: DeskWindow, folder: Path) -> Iterator[str]:
     window.tune.show_group("look")
     window.session.playhead.set_hour(17.0 + 2.0 / 3.0)
     window.act["scopes"].trigger()
-    wait_for(lambda: bool(window.look.reader.latest and window.look.reader.latest.luma), "the scopes")
+    wait_for(lambda: bool(window.look.reader.latest and window.look.reader.latest.images), "the scopes")
     yield _settled(window, folder / "desk-look.png")
     window.act["scopes"].trigger()
     window.session.playhead.set_hour(21.5)

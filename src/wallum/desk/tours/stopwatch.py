@@ -4,6 +4,7 @@ import os
 import signal
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 
 from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent
@@ -172,19 +173,24 @@ def _look_rows(window: DeskWindow) -> Iterator[Row]:
         wait_settled(window, 2)
     dock, reader = window.look.dock, window.look.reader
     dock.swap()
-    wait_for(lambda: bool(reader.latest is not None and reader.latest.luma), "the scopes")
+    wait_for(lambda: bool(reader.latest is not None and reader.latest.images), "the scopes")
     holder = dock.widget()
     assert reader.latest is not None
     assert holder is not None
     wait_settled(window, 2)
-    taken = []
+    taken, waited = [], []
     for _ in range(MOVES):
-        began = time.perf_counter()
+        began, own = time.perf_counter(), time.thread_time()
         dock.show_reading(reader.latest)
         holder.repaint()
-        taken.append((time.perf_counter() - began) * 1e3)
+        # The renderer may have both processors meanwhile: what the window's thread does is told from waiting.
+        taken.append((time.thread_time() - own) * 1e3)
+        waited.append((time.perf_counter() - began) * 1e3)
     dock.swap()
-    yield _drag_row("scopes shown anew, of the window's own time, 95th", taken, 5.0)
+    row = _drag_row("scopes shown anew, of the window's own time, 95th", taken, 5.0)
+    middle, most = (round(percentile(waited, share), 1) for share in (0.5, 0.95))
+    by_clock = {"by the clock, median": middle, "by the clock, 95th": most}
+    yield replace(row, details=by_clock)
     wait_settled(window, 2)
 
 

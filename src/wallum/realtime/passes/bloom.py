@@ -13,7 +13,7 @@ from wallum.realtime.gl.targets import Size
 
 __all__ = ["BloomPyramid"]
 
-TAPS = 6
+TAPS, PAIRS = 6, 3
 MOST_SIZES = 4
 
 
@@ -35,14 +35,18 @@ class Step:
 
 
 def _taps(weights: NDArray[np.float64]) -> NDArray[np.float32]:
-    """(2, n, 4) the weights of n pixels (n, m), as shaders/include/chain/weights.glsl reads them."""
+    """(2, n, 4) the weights of n pixels (n, m), as shaders/include/chain/weights.glsl reads them: readings
+    between two pixels each."""
+    count = weights.shape[1]
     first = np.argmax(weights > 0.0, axis=1)
     beyond = np.pad(weights, ((0, 0), (0, TAPS)))
-    out = np.zeros((2, len(weights), 4), np.float32)
-    for tap in range(TAPS):
-        out[tap // 4, :, tap % 4] = beyond[np.arange(len(weights)), first + tap]
-    out[1, :, 3] = first
-    return out
+    out = np.zeros((2, len(weights), 4))
+    for pair in range(PAIRS):
+        near, far = (beyond[np.arange(len(weights)), first + 2 * pair + one] for one in range(2))
+        share = far / np.maximum(near + far, 1e-30)
+        out[0, :, pair] = np.minimum(first + 2 * pair + 0.5 + share, count - 0.5) / count
+        out[1, :, pair] = near + far
+    return out.astype(np.float32)
 
 
 def _places(weights: NDArray[np.float64]) -> NDArray[np.float32]:
@@ -52,11 +56,13 @@ def _places(weights: NDArray[np.float64]) -> NDArray[np.float32]:
 
 
 class BloomPyramid:
-    """Spreads light; keeps the pictures of the last few sizes."""
+    """Spreads light; keeps the pictures of the last few sizes, and what was spread last."""
 
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
         self._context, self._programs = context, programs
         self._steps: dict[Size, tuple[Step, ...]] = {}
+        self._down: tuple[object, ...] | None = None  # what the pyramid holds, on the way down
+        self._up: float | None = None  # and with which reach it went up
 
     def _table(self, values: NDArray[np.float32]) -> moderngl.Texture:
         """A table of one or four numbers for each pixel, in rows."""
@@ -87,6 +93,7 @@ class BloomPyramid:
         if size not in self._steps:
             if len(self._steps) >= MOST_SIZES:
                 self._release(self._steps.pop(next(iter(self._steps))))
+                self._down = None
             self._steps[size] = tuple(self._made(size))
         return self._steps[size]
 
@@ -106,30 +113,52 @@ class BloomPyramid:
         self._context.enable_only(0)
         self._programs.over_screen(program)
 
-    def spread(
-        self, light: moderngl.Texture, scale: float, bloom: Bloom
-    ) -> tuple[frozenset[str], dict[str, object]]:
-        """Features and values of include/chain/seen.glsl for the bloom of a picture's light, which becomes
-        picture values by a factor. A picture of a few pixels has none."""
-        steps = self._of(light.size)
-        if not steps:
-            return frozenset(), {}
+    def _go_down(
+        self, light: moderngl.Texture, steps: tuple[Step, ...], scale: float, threshold: float
+    ) -> None:
+        """The light ever smaller, times a factor; threshold: from which it is spread, 0: from none."""
         before = light
         for number, step in enumerate(steps):
             features = {"DOWN"} if number else {"DOWN", "FIRST"}
             own: dict[str, object] = {"from": before} if number else {"from": before, "scale": scale}
-            if bloom.threshold > 0.0 and number == 0:
+            if threshold > 0.0 and number == 0:
                 features.add("THRESHOLD")
-                own["threshold"] = bloom.threshold
+                own["threshold"] = threshold
             self._draw(step.down[1], features, step.even, **own, **({} if step.even else step.tables))
             before = step.down[0]
+
+    def _go_up(self, steps: tuple[Step, ...], reach: float) -> None:
+        """And back, each a mean of what came down and of what is smaller."""
+        before = steps[-1].down[0]
         for wider, step in zip(reversed(steps[1:]), reversed(steps[:-1]), strict=True):
             tables = {} if wider.even else wider.up
-            own = {"from": before, "own": step.down[0], "reach": bloom.reach}
+            own = {"from": before, "own": step.down[0], "reach": reach}
             self._draw(step.back[1], set(), wider.even, **own, **tables)
             before = step.back[0]
+
+    def spread(
+        self, light: moderngl.Texture, samples: int, gain: float, bloom: Bloom, key: tuple[object, ...] = ()
+    ) -> tuple[frozenset[str], dict[str, object]]:
+        """Features and values of include/chain/seen.glsl for the bloom of a picture's light, a sum of
+        samples, whose mean becomes picture values by a gain. A picture of a few pixels has none.
+
+        key : of the light, which is not spread again while that is the same; empty: it is
+        """
+        steps = self._of(light.size)
+        if not steps:
+            return frozenset(), {}
+        # Light is spread as it is, so that its exposure makes no other pyramid.
+        threshold = bloom.threshold / gain
+        down = *key, threshold
+        if not key or down != self._down:
+            self._go_down(light, steps, 1.0 / samples, threshold)
+            self._down, self._up = down, None
+        if self._up != bloom.reach:
+            self._go_up(steps, bloom.reach)
+            self._up = bloom.reach
         values: dict[str, object] = {
-            "bloom": before,
+            "bloom": steps[0].back[0] if len(steps) > 1 else steps[0].down[0],
+            "bloom_gain": gain,
             "bloom_share": tuple(bloom.shares.tolist()),
             **({} if steps[0].even else steps[0].up),
         }

@@ -12,7 +12,6 @@ from wallum.physics.false_colour import ramp
 from wallum.physics.fringe import fringe_share
 from wallum.physics.grade import NEUTRAL_GRADE, DecisionList, Grade, Ranges, balance_matrix
 from wallum.physics.grain import grain_strength
-from wallum.physics.tone import bayer_matrix
 from wallum.physics.vignette import corner_fall
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import Size
@@ -40,8 +39,9 @@ def _grade_features(grade: Grade) -> set[str]:
     if grade.ranges is not None:
         out.add("RANGES")
         lists = _lists(grade.ranges)
-        if any(one.power != NEUTRAL_GRADE.power for one in lists):
-            out |= {"RANGE_LISTS", "RANGE_POWER"}
+        for name, one in zip(("SHADOWS", "MIDDLES", "LIGHTS"), lists, strict=True):
+            if one.power != NEUTRAL_GRADE.power:
+                out |= {"RANGE_LISTS", f"{name}_POWER"}
         # Below 0 is nothing, range by range: only lines that stay above it add up to a line.
         if any(one.saturation != 1.0 or min(one.offset) < 0.0 for one in lists):
             out.add("RANGE_LISTS")
@@ -75,7 +75,7 @@ def _of_grade(look: ShownLook) -> dict[str, object]:
         "grade_offset": grade.offset,
         "grade_power": grade.power,
         "grade_about": (grade.saturation, grade.contrast, 2.0**grade.lift - 1.0),
-        "grade_pivot": MID_GREY * 2.0**grade.pivot,
+        "grade_pivot": (1.0 - grade.contrast) * (math.log2(MID_GREY) + grade.pivot),
     }
     if grade.ranges is not None:
         lists = _lists(grade.ranges)
@@ -111,9 +111,6 @@ class Developer:
 
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
         self._context, self._programs = context, programs
-        thresholds = bayer_matrix(3).astype(np.float32)
-        self._dither = context.texture((8, 8), 1, np.ascontiguousarray(thresholds), dtype="f4")
-        self._dither.filter = (moderngl.NEAREST, moderngl.NEAREST)
         colours = ramp()
         self._ramp = context.texture((len(colours), 1), 3, np.ascontiguousarray(colours), dtype="f4")
         self._ramp.filter = (moderngl.NEAREST, moderngl.NEAREST)
@@ -143,15 +140,15 @@ class Developer:
         return out
 
     def _seen(
-        self, light: moderngl.Texture, look: ShownLook, scale: float
+        self, light: moderngl.Texture, look: ShownLook, samples: int, gain: float, key: tuple[object, ...]
     ) -> tuple[frozenset[str], dict[str, object]]:
-        """Features and values of the lens and of film."""
+        """Features and values of the lens and of film; gain: from the samples' mean to picture values."""
         features, values = _of_lens(look.lens, light.size)
         smooth = look.bloom.amount > 0.0 or look.lens.fringe != 0.0
         light.filter = (moderngl.LINEAR, moderngl.LINEAR) if smooth else (moderngl.NEAREST, moderngl.NEAREST)
         light.repeat_x = light.repeat_y = False
         if look.bloom.amount > 0.0:
-            more, of_bloom = self._bloom.spread(light, scale, look.bloom)
+            more, of_bloom = self._bloom.spread(light, samples, gain, look.bloom, key)
             features, values = features | more, values | of_bloom
         return frozenset(features), values
 
@@ -162,16 +159,20 @@ class Developer:
         held_exposure: float,
         samples: int = 1,
         view: str = "final",
+        key: tuple[object, ...] = (),
     ) -> moderngl.Framebuffer:
         """Develop `light`, which holds `samples` pictures times `held_exposure`, for a view, exposed by
-        the look's `ev100`. Twin of image/develop.py."""
+        the look's `ev100`. Twin of image/develop.py.
+
+        key : the light is the same as long as this is; empty: unknown
+        """
         frame = self._target(light.size)
         features = VIEW_FEATURES.get(view, frozenset())
         to_picture = exposure_scale(look.ev100)
         chain: dict[str, object] = {}
-        scale = (1.0 if view in INSPECTED else to_picture / held_exposure) / samples
+        gain = 1.0 if view in INSPECTED else to_picture / held_exposure
         if view in CHAINED:
-            more, values = self._seen(light, look, scale)
+            more, values = self._seen(light, look, samples, gain, key)
             features, chain = features | more, {**chain, **values}
         if look.night_eye > 0.0 and view in CHAINED:
             features |= {"NIGHT"}
@@ -184,10 +185,9 @@ class Developer:
         set_uniforms(
             program,
             picture=light,
-            dither=self._dither,
             size=light.size,
             ramp=self._ramp,
-            scale=scale,
+            scale=gain / samples,
             curve=(curve.a, curve.b, curve.c, curve.d),
             curve_white=look.curve.white,
             **chain,

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from wallum.frame.described import Described
 from wallum.frame.passes.finish import DEVELOP, EDGES, FOCUS, METER, READ_BACK, SAMPLE
 from wallum.frame.views import INSPECTED, VIEWS
+from wallum.moment.metered import metered_cells
 from wallum.moment.shown_look import ShownLook
 from wallum.physics.exposure import exposure_scale
 from wallum.realtime.gl.view import pre_exposure
@@ -41,6 +42,7 @@ class Finishing:
     sample  : a small picture of its values; None: not asked
     shown   : the picture once it is developed
     settled : whether it is of jittered pictures
+    key     : its light is the same as long as this is; what was found in that is kept
     depth   : of its surfaces [m], 0 for the sky
     """
 
@@ -53,6 +55,7 @@ class Finishing:
     sample: NDArray[np.float16] | None = None
     shown: moderngl.Framebuffer | None = None
     settled: bool = False
+    key: tuple[object, ...] = ()
     depth: moderngl.Texture | None = None
 
     @property
@@ -94,7 +97,8 @@ class MeterPass(FinishPass):
         request, held = picture.request, picture.held_exposure * picture.samples
         metering = request.scene.look.metering
         assert metering is not None
-        picture.metered = self._meter.ev100(picture.light, held, metering, request.heroes)
+        cells = self._meter.cells(picture.light, picture.key).astype(np.float64) / held
+        picture.metered = metered_cells(cells, metering, request.heroes)
         ev100 = picture.metered if request.held_ev is None else request.held_ev
         picture.look = replace(picture.look, ev100=ev100)
         return {}
@@ -132,9 +136,10 @@ class FocusPass(FinishPass):
     def draw(self, picture: Finishing) -> dict[str, int]:
         assert picture.look.focus is not None
         assert picture.depth is not None
-        fov = picture.request.camera.fov
+        fov, focus = picture.request.camera.fov, picture.look.focus
+        picture.key = (*picture.key, focus, fov)
         # Light that is a sum stays one: the blur is a mean of it.
-        picture.light = self._blur.drawn(picture.light, picture.depth, picture.look.focus, fov)
+        picture.light = self._blur.drawn(picture.light, picture.depth, focus, fov, picture.key)
         return {"pixels": picture.pixels}
 
 
@@ -150,7 +155,12 @@ class DevelopPass(FinishPass):
         lens = replace(picture.look.lens, seed=picture.request.seed)
         picture.look = replace(picture.look, lens=lens)
         picture.shown = self._developer.develop(
-            picture.light, picture.look, picture.held_exposure, picture.samples, picture.request.view
+            picture.light,
+            picture.look,
+            picture.held_exposure,
+            picture.samples,
+            picture.request.view,
+            picture.key,
         )
         return {"pixels": picture.pixels}
 

@@ -23,11 +23,12 @@ class Made:
 
 
 class FocusBlur:
-    """Keeps what it draws into, of the last few sizes."""
+    """Keeps what it draws into, of the last few sizes, and what it drew last."""
 
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
         self._context, self._programs = context, programs
         self._made: dict[Size, dict[str, Made]] = {}
+        self._kept: tuple[tuple[object, ...], moderngl.Texture] | None = None
 
     def _target(self, size: Size, many: int) -> Made:
         textures = tuple(self._context.texture(size, 4, dtype="f2") for _ in range(many))
@@ -39,6 +40,7 @@ class FocusBlur:
     def _of(self, size: Size) -> dict[str, Made]:
         if size not in self._made:
             if len(self._made) >= MOST_SIZES:
+                self._kept = None
                 for old in self._made.pop(next(iter(self._made))).values():
                     old.frame.release()
                     for texture in old.textures:
@@ -60,12 +62,25 @@ class FocusBlur:
         return made[name].textures
 
     def drawn(
-        self, light: moderngl.Texture, depth: moderngl.Texture, focus: Focus, fov_deg: float
+        self,
+        light: moderngl.Texture,
+        depth: moderngl.Texture,
+        focus: Focus,
+        fov_deg: float,
+        key: tuple[object, ...] = (),
     ) -> moderngl.Texture:
         """The light of a picture as a lens draws it.
 
         depth : of its surfaces [m], 0 for the sky; fov_deg : vertical
+        key   : of all these, which are not drawn again while that is the same; empty: they are
         """
+        if not key or self._kept is None or self._kept[0] != key:
+            self._kept = key, self._drawn(light, depth, focus, fov_deg)
+        return self._kept[1]
+
+    def _drawn(
+        self, light: moderngl.Texture, depth: moderngl.Texture, focus: Focus, fov_deg: float
+    ) -> moderngl.Texture:
         made, height = self._of(light.size), light.size[1]
         low, high = -MOST * height, MOST * height
         sides = (0.0 if focus.side == "far" else low, 0.0 if focus.side == "near" else high)

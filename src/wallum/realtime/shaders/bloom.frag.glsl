@@ -5,9 +5,9 @@
 
 uniform sampler2D from;        // the picture before
 #ifdef FIRST
-uniform float scale;           // light to picture value
+uniform float scale;           // to the mean of its samples
 #ifdef THRESHOLD
-uniform float threshold;       // picture value from which light is spread
+uniform float threshold;       // from which light is spread
 #endif
 #endif
 #ifndef DOWN
@@ -24,17 +24,13 @@ uniform float reach;
 
 out vec4 out_light;
 
-vec3 fetched(ivec2 at) {
-    vec3 light = texelFetch(from, at, 0).rgb;
-#ifdef FIRST
-    light = max(light * scale, 0.0);
-#endif
 #ifdef THRESHOLD
+vec3 fetched(ivec2 at) {
+    vec3 light = max(texelFetch(from, clamp(at, ivec2(0), textureSize(from, 0) - 1), 0).rgb * scale, 0.0);
     float bright = dot(light, vec3(0.2126, 0.7152, 0.0722));
-    light *= clamp((bright - threshold) / (0.5 * threshold), 0.0, 1.0);
-#endif
-    return light;
+    return light * clamp((bright - threshold) / (0.5 * threshold), 0.0, 1.0);
 }
+#endif
 
 #ifdef DOWN
 #ifdef EVEN
@@ -61,14 +57,29 @@ vec3 resampled(ivec2 here) {
 }
 #endif
 #else
+// Between four pixels; what of each is over a threshold has to be found before.
+vec3 read(vec2 at) {
+#ifdef THRESHOLD
+    vec2 between = at * vec2(textureSize(from, 0)) - 0.5;
+    ivec2 low = ivec2(floor(between));
+    vec2 share = between - vec2(low);
+    return mix(mix(fetched(low), fetched(low + ivec2(1, 0)), share.x),
+               mix(fetched(low + ivec2(0, 1)), fetched(low + 1), share.x), share.y);
+#else
+#ifdef FIRST
+    return max(texture(from, at).rgb * scale, 0.0);
+#else
+    return texture(from, at).rgb;
+#endif
+#endif
+}
+
 vec3 resampled(ivec2 here) {
     Weights x = weights_of(across, here.x);
     Weights y = weights_of(down, here.y);
-    ivec2 last = textureSize(from, 0) - 1;
     vec3 sum = vec3(0.0);
-    for (int j = 0; j < 6; ++j)
-        for (int i = 0; i < 6; ++i)
-            sum += x.of[i] * y.of[j] * fetched(min(ivec2(x.first + i, y.first + j), last));
+    for (int j = 0; j < 3; ++j)
+        for (int i = 0; i < 3; ++i) sum += x.of[i] * y.of[j] * read(vec2(x.at[i], y.at[j]));
     return sum;
 }
 #endif

@@ -5,7 +5,6 @@
 // Output is blue, green, red, 255 with the top row first: what the window paints as it is.
 
 uniform sampler2D picture;
-uniform sampler2D dither;      // ordered thresholds
 uniform float scale;           // pre-exposed light to picture value
 uniform ivec2 size;
 #ifdef BLOOM
@@ -73,6 +72,13 @@ vec3 by_night(vec3 x) {
 }
 #endif
 
+// Ordered thresholds of 0 to 1, 8 x 8 of them. Twin of physics/tone.py bayer_matrix.
+float dither(ivec2 here) {
+    int y = here.y, x = here.x ^ y;
+    int place = (x & 1) << 5 | (y & 1) << 4 | (x & 2) << 2 | (y & 2) << 1 | (x & 4) >> 1 | (y & 4) >> 2;
+    return (float(place) + 0.5) * (1.0 / 64.0);
+}
+
 void main() {
     ivec2 here = ivec2(gl_FragCoord.xy);
     ivec2 pixel = ivec2(here.x, size.y - 1 - here.y);
@@ -89,7 +95,7 @@ void main() {
 #ifdef GRADE
     x = graded(x);
 #endif
-    float threshold = texelFetch(dither, here & 7, 0).r - 0.5;
+    float threshold = dither(here) - 0.5;
 #ifdef FALSE_COLOUR
     vec3 encoded = in_stops(x);
 #else

@@ -5,7 +5,7 @@ uniform vec3 grade_slope;
 uniform vec3 grade_offset;
 uniform vec3 grade_power;
 uniform vec3 grade_about;      // saturation, contrast, what the darkest are raised by, less 1
-uniform float grade_pivot;     // picture value
+uniform float grade_pivot;     // stops that keep the pivot where it is
 #ifdef RANGES
 uniform mat3 range_slope;      // of shadows, middles, lights
 uniform mat3 range_offset;
@@ -16,11 +16,7 @@ uniform vec3 range_saturation;
 uniform vec3 range_borders;    // [stops about mid grey], and how many stops they are soft
 
 #ifdef RANGE_LISTS
-vec3 by_list(vec3 x, vec3 slope, vec3 offset, vec3 power, float saturation) {
-    x = max(x * slope + offset, 0.0);
-#ifdef RANGE_POWER
-    x = pow(x, power);
-#endif
+vec3 saturated(vec3 x, float saturation) {
     float grey = dot(x, vec3(0.2126, 0.7152, 0.0722));
     return max(grey + saturation * (x - grey), 0.0);
 }
@@ -31,9 +27,22 @@ vec3 by_ranges(vec3 x) {
     vec2 t = clamp((stops - range_borders.xy) / range_borders.z + 0.5, 0.0, 1.0);
     vec2 over = t * t * (3.0 - 2.0 * t);
 #ifdef RANGE_LISTS
-    return (1.0 - over.x) * by_list(x, range_slope[0], range_offset[0], range_power[0], range_saturation.x)
-         + (over.x - over.y) * by_list(x, range_slope[1], range_offset[1], range_power[1], range_saturation.y)
-         + over.y * by_list(x, range_slope[2], range_offset[2], range_power[2], range_saturation.z);
+    vec3 shadows = max(x * range_slope[0] + range_offset[0], 0.0);
+    vec3 middles = max(x * range_slope[1] + range_offset[1], 0.0);
+    vec3 lights = max(x * range_slope[2] + range_offset[2], 0.0);
+    // A power is dear: only ranges that have one pay for it.
+#ifdef SHADOWS_POWER
+    shadows = pow(shadows, range_power[0]);
+#endif
+#ifdef MIDDLES_POWER
+    middles = pow(middles, range_power[1]);
+#endif
+#ifdef LIGHTS_POWER
+    lights = pow(lights, range_power[2]);
+#endif
+    return (1.0 - over.x) * saturated(shadows, range_saturation.x)
+         + (over.x - over.y) * saturated(middles, range_saturation.y)
+         + over.y * saturated(lights, range_saturation.z);
 #else
     // Lines add up: which of them holds, and how far, is one line.
     vec3 share = vec3(1.0 - over.x, over.x - over.y, over.y);
@@ -45,7 +54,8 @@ vec3 by_ranges(vec3 x) {
 vec3 graded(vec3 x) {
     x = max(white_balance * x, 0.0);
 #ifdef CONTRAST
-    x = grade_pivot * pow(x / grade_pivot, vec3(grade_about.y));
+    // The pivot to the power of 1 less contrast, in stops, is what a power of x is raised by.
+    x = exp2(grade_about.y * log2(x) + grade_pivot);
 #endif
     x *= 1.0 + grade_about.z * 0.01125 / (0.01125 + dot(x, vec3(0.2126, 0.7152, 0.0722)));
 #ifdef RANGES

@@ -2,7 +2,8 @@
 // where the sources are given. Coordinates are the texture's, its lowest row first.
 
 #ifdef BLOOM
-uniform sampler2D bloom;       // all light, spread, in picture values
+uniform sampler2D bloom;       // all light, spread
+uniform float bloom_gain;      // to picture values
 uniform vec3 bloom_share;
 #ifdef BLOOM_FROM
 uniform float bloom_from;      // threshold
@@ -40,7 +41,7 @@ vec3 seen_at(ivec2 pixel) {
     float bright = dot(light, vec3(0.2126, 0.7152, 0.0722));
     part *= clamp((bright - bloom_from) / (0.5 * bloom_from), 0.0, 1.0);
 #endif
-    light += bloom_share * (spread_at(pixel) - part);
+    light += bloom_share * (bloom_gain * spread_at(pixel) - part);
 #endif
     return max(light, 0.0);
 }

@@ -1,11 +1,10 @@
-// Weights of a step down the pyramid along each side: how much of six pixels, from a first one on.
+// A step down the pyramid along each side: three readings between two pixels each, at 0 to 1 over the picture.
 
 uniform sampler2D across;
 uniform sampler2D down;
 
-struct Weights { float of[6]; int first; };
+struct Weights { vec3 at, of; };
 
 Weights weights_of(sampler2D table, int pixel) {
-    vec4 a = texelFetch(table, ivec2(pixel, 0), 0), b = texelFetch(table, ivec2(pixel, 1), 0);
-    return Weights(float[6](a.x, a.y, a.z, a.w, b.x, b.y), int(b.w));
+    return Weights(texelFetch(table, ivec2(pixel, 0), 0).xyz, texelFetch(table, ivec2(pixel, 1), 0).xyz);
 }
