@@ -188,6 +188,7 @@ SEEN_LATER = (
     {"bloom": 0.3, "focus": "far and near", "focus_at": 2.0, "focus_stop": 0.7},
     {"bloom": 0.6, "focus": "far and near", "focus_at": 2.0, "focus_stop": 0.7},
     {"bloom": 0.6, "bloom_reach": 0.3},
+    {"bloom": 0.6, "bloom_reach": 0.8},
     {"bloom": 0.6, "bloom_reach": 0.3, "ev100": 4.0},
     {"bloom": 0.6, "bloom_threshold": 0.3, "ev100": 4.0},
     {"bloom": 0.6, "bloom_threshold": 0.3, "ev100": 5.0},
