@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from wallum.errors import ValueProblem
-from wallum.exchange.cdl_file import SUFFIXES, parse_grade, read_grade, write_grade
-from wallum.physics.grade import Grade
+from wallum.exchange.cdl_file import SUFFIXES, left_out, parse_grade, read_grade, write_grade
+from wallum.physics.grade import Grade, Ranges
 
 # As the ASC's document shows a collection.
 COLLECTION = b"""<?xml version="1.0" encoding="UTF-8"?>
@@ -62,3 +62,9 @@ def test_what_is_wrong_is_said_in_one_sentence(old, new, word):
         parse_grade(COLLECTION.replace(old, new), "a.ccc")
     assert word in str(told.value)
     assert "\n" not in str(told.value)
+
+
+def test_what_a_decision_list_cannot_hold_is_named():
+    assert left_out(Grade((1.2, 1.0, 0.9), saturation=0.8)) == []
+    told = left_out(Grade(contrast=1.1, lift=0.5, hues=(0.5, 1.0, 1.0), ranges=Ranges()))
+    assert [one.split()[0] for one in told] == ["contrast", "lift", "grades", "saturations"]

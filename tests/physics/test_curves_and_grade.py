@@ -1,5 +1,7 @@
 """Tone curves, grade and white balance, against what is published of them."""
 
+import colorsys
+
 import numpy as np
 import pytest
 
@@ -7,7 +9,7 @@ from wallum.document.look import Look
 from wallum.physics.colour import XYZ_TO_SRGB, light_colour, luminance
 from wallum.physics.curves import Curve, filmic, neutral, reinhard
 from wallum.physics.exposure import MID_GREY
-from wallum.physics.grade import DecisionList, Grade, Ranges, balance_matrix, neutral_for
+from wallum.physics.grade import DecisionList, Grade, Ranges, balance_matrix, by_hue, neutral_for
 from wallum.physics.tone import DEFAULT_CURVE
 
 GREYS = np.repeat(np.geomspace(1e-3, 500.0, 200)[:, None], 3, axis=1)
@@ -163,3 +165,24 @@ def test_what_is_picked_as_grey_becomes_grey(kelvin, tint):
     assert shown == pytest.approx(np.ones(3), abs=5e-3)
     with pytest.raises(ValueError, match="black"):
         neutral_for(np.zeros(3))
+
+
+HUES, BETWEEN = (0.2, 0.7, 1.4), (1.1, 0.4, 2.0)
+
+
+def test_a_hue_has_the_saturation_of_the_two_it_lies_between():
+    """The hue of a hexagon, as Python's colorsys finds it, goes evenly from one of six to the next."""
+    x = np.random.default_rng(3).uniform(0.2, 1.0, (400, 3))
+    around = [HUES[0], BETWEEN[0], HUES[1], BETWEEN[1], HUES[2], BETWEEN[2], HUES[0]]
+    factors = [np.interp(6.0 * colorsys.rgb_to_hsv(*one)[0], np.arange(7), around) for one in x.tolist()]
+    grey = luminance(x)[:, None]
+    wanted = np.maximum(grey + np.array(factors)[:, None] * (x - grey), 0.0)
+    np.testing.assert_allclose(by_hue(x, HUES, BETWEEN), wanted, rtol=1e-9)
+
+
+def test_all_hues_alike_are_one_saturation_and_greys_stay():
+    x = np.random.default_rng(4).uniform(0.0, 3.0, (200, 3))
+    even = Grade(hues=(1.3,) * 3, hues_between=(1.3,) * 3)(x)
+    np.testing.assert_allclose(even, Grade(saturation=1.3)(x), atol=1e-12)
+    np.testing.assert_allclose(by_hue(GREYS, HUES, BETWEEN), GREYS, rtol=1e-12)
+    np.testing.assert_allclose(luminance(by_hue(x, (0.3,) * 3, (0.9,) * 3)), luminance(x))

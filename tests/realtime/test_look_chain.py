@@ -81,6 +81,7 @@ RANGES = {
 
 
 POWERS = {"shadows_power": (0.9, 1.0, 1.1), "lights_power": (1.2, 1.0, 0.9)}
+HUES = {"hues": (0.3, 1.5, 0.8), "hues_between": (1.6, 0.5, 1.0)}
 LINES = {"middles_power": (1.0,) * 3, "lights_saturation": 1.0, "lights_offset": (0.02, 0.0, 0.01)}
 
 
@@ -98,7 +99,9 @@ def test_lens_and_film_are_the_twins(renderer, name, size):
 
 
 @pytest.mark.parametrize(
-    "change", [{}, POWERS, {"middles_power": (1.0,) * 3}, LINES], ids=["all", "powers", "no power", "lines"]
+    "change",
+    [{}, POWERS, HUES, {"middles_power": (1.0,) * 3}, LINES],
+    ids=["all", "powers", "hues", "no power", "lines"],
 )
 def test_ranges_lift_and_pivot_are_the_twins(renderer, change):
     shown, twin = _pictures(renderer, pale_room_project().look.revised(**{**RANGES, **change}))

@@ -11,6 +11,7 @@ from wallum.document.air import Air
 from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
+from wallum.image.develop import in_focus
 from wallum.level.flatten import flatten
 from wallum.level.model import Material
 from wallum.level.pale_room import pale_room, pale_room_project
@@ -20,6 +21,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.metered import metered_picture
 from wallum.moment.shown_look import Metering
 from wallum.physics.colour import luminance
+from wallum.physics.focus import Focus
 from wallum.realtime.process.offline import render_picture, renderer_for
 from wallum.transport.air_between import air_between
 from wallum.transport.rays import RayScene
@@ -217,3 +219,34 @@ def test_metering_a_picture_by_cells():
     half = np.full((72, 128, 3), 8.0)
     half[:, 64:] = 32.0
     assert metered_picture(half, how) == pytest.approx(even + 1.0, abs=1e-6)
+
+
+def test_depths_of_a_floor_are_those_of_a_pinhole():
+    """A camera 2 m over a floor that looks level: a row that is t below the middle sees it 2 / t away."""
+    camera = Camera((0.0, 2.0, 0.0), (0.0, 0.0, -1.0), 60.0)
+    depths = traced(floor(), Project(), camera, 0).depths()
+    below = (2.0 * (np.arange(SIZE[1]) + 0.5) / SIZE[1] - 1.0) * np.tan(np.radians(30.0))
+    near = below > 2.0 / 40.0
+    exact = np.broadcast_to(2.0 / below[near][:, None], depths[near].shape)
+    np.testing.assert_allclose(depths[near], exact, rtol=1e-4)
+    assert (depths[below < 0.0] == 0.0).all()
+
+
+def test_what_the_lens_leaves_unsharp_is_so_in_pictures_of_paths_too():
+    """A floor sharp at 0.8 m: what is sharp stays, the far edge against the sky is smoothed."""
+    camera, level, size = Camera((0.0, 0.4, 0.0), (0.0, -0.2, -1.0), 60.0), floor(), (320, 180)
+    scene = evaluate(Project(sources=(plain_sky(),)))
+    reference = Reference(RayScene(level, flatten(level)), level, scene, camera, size, 0)
+    reference.step()
+    light, depths = reference.luminance, reference.depths()
+    assert in_focus(light, scene.look, depths, 60.0) is light
+    drawn = in_focus(light, replace(scene.look, focus=Focus(0.8, 0.7, "both")), depths, 60.0)
+    assert drawn.mean() == pytest.approx(light.mean(), rel=0.02)
+
+    def steepest(picture):
+        return np.abs(np.diff(luminance(picture), axis=0)).max()
+
+    assert steepest(drawn) < 0.6 * steepest(light)
+    sharp = np.abs(depths - 0.8) < 0.02
+    assert sharp.any()
+    np.testing.assert_allclose(drawn[sharp], light[sharp], rtol=0.05)

@@ -56,7 +56,7 @@ def _export_look(reference: str, file: Path, size: int, as_json: bool) -> None:
     """Write the look of a project's hour. Raises ExportProblem, ValueProblem."""
     from wallum.document.look_file import write_look_file
     from wallum.errors import ExportProblem
-    from wallum.exchange.cdl_file import write_grade
+    from wallum.exchange.cdl_file import left_out, write_grade
     from wallum.exchange.look_table import write_look
     from wallum.files import refuse_inputs
     from wallum.moment.at_moment import at_moment
@@ -72,9 +72,13 @@ def _export_look(reference: str, file: Path, size: int, as_json: bool) -> None:
         print_json({"file": str(file)}) if as_json else click.echo(str(file))
         return
     if file.suffix.lower() != ".cube":
-        write_grade(file, shown_look(look).grade, project.name or "look")
-        warnings = [] if look.contrast == 1.0 else ["contrast is no part of a decision list"]
-        print_json({"file": str(file), "warnings": warnings}) if as_json else click.echo(str(file))
+        grade = shown_look(look).grade
+        write_grade(file, grade, project.name or "look")
+        warnings = [f"{one} no part of a decision list" for one in left_out(grade)]
+        if as_json:
+            print_json({"file": str(file), "warnings": warnings})
+        else:
+            click.echo("\n".join([*(f"warning: {one}" for one in warnings), str(file)]))
         return
     most, mean = write_look(file, shown_look(look), size, project.name or "look")
     if as_json:

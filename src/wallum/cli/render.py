@@ -49,7 +49,7 @@ def render_reference(
 
     from wallum.errors import ValueProblem
     from wallum.image.denoise import denoised, denoiser
-    from wallum.image.develop import develop
+    from wallum.image.develop import develop, in_focus
     from wallum.level.flatten import flatten
     from wallum.moment.evaluate import evaluate
     from wallum.moment.metered import metered_picture
@@ -86,8 +86,10 @@ def render_reference(
     told = {"samples": reference.samples, "noise": noise, "denoised_by": by, "ev100": ev100}
     said = f"noise {noise:.1%}" if noise is not None else "noise not known from one path"
     said += "" if by is None else f" before {by}"
+    look = replace(scene.look, ev100=ev100)
+    sharp = light if look.focus is None else in_focus(light, look, reference.depths(), camera.fov)
     return Made(
-        develop(light, replace(scene.look, ev100=ev100)),
+        develop(sharp, look),
         light.astype(np.float32),
         told,
         f"{reference.samples} paths a pixel, {said}",

@@ -15,7 +15,7 @@ from wallum.files import read_limited, write_whole
 __all__ = ["look_of_text", "read_look", "text_of_look", "write_look_file"]
 
 MOST_BYTES: Final = 1 << 20
-KIND, VERSION = "wallum look", 3
+KIND, VERSION = "wallum look", 4
 
 
 def text_of_look(look: Look) -> str:
@@ -46,7 +46,7 @@ def look_of_text(data: bytes, source: str) -> Look:
         raise ValueProblem("not a look", source, "an object of the look's values")
     if values is not given:
         version = given.get("version")
-        if version not in (1, 2, VERSION):
+        if version not in (1, 2, 3, VERSION):
             raise ValueProblem(f"a look of version {version!r}", source, f"version {VERSION} or less")
         if version == 1:  # metered to mid grey in any light
             values = {**AS_METERED, **values}

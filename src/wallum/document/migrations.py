@@ -70,6 +70,7 @@ STEPS: Final[dict[int, Step]] = {
     12: lambda data: data,  # knew no boxes of probes, no grade and no curve: all is as it was
     13: _night_was_as_bright_as_day,
     14: lambda data: data,  # knew no zones, bloom, grain and ranges of the grade: there are none
+    15: lambda data: data,  # knew no saturation by hue: all have the same
 }
 
 

@@ -8,6 +8,7 @@ from wallum.physics.grade import DecisionList, Ranges
 __all__ = ["EFFECTS", "EFFECT_WORDS", "RANGES", "PictureValues", "effect_of", "folded"]
 
 RANGES: Final = ("shadows", "middles", "lights")
+HUES: Final = ("hues", "hues_between")
 # Each effect: its switch, and the values that are its own.
 EFFECTS: Final[dict[str, tuple[str, ...]]] = {
     "with_bloom": ("bloom", "bloom_reach", "bloom_tint", "bloom_threshold"),
@@ -16,7 +17,7 @@ EFFECTS: Final[dict[str, tuple[str, ...]]] = {
     "with_grain": ("grain",),
     "with_night_eye": ("night_eye",),
     "with_white": ("neutral_kelvin", "neutral_tint"),
-    "with_grade": ("contrast", "pivot", "lift", "slope", "offset", "power", "saturation"),
+    "with_grade": ("contrast", "pivot", "lift", "slope", "offset", "power", "saturation", *HUES),
     "with_ranges": (
         *(f"{one}_{part}" for one in RANGES for part in ("slope", "offset", "power", "saturation")),
         "range_low",
@@ -64,10 +65,13 @@ def switch(heading: str) -> bool:
     )  # fmt: skip
 
 
-def _triple(heading: str, default: float, label: str, help_text: str) -> Vector:
+def _triple(
+    heading: str, default: float, label: str, help_text: str, letters: str = "RGB", most: float | None = None
+) -> Vector:
+    limits = {} if most is None else {"low": 0.0, "high": most}
     return parameter(
         (default,) * 3, label=label, help=help_text, kind="vector", step=0.01, first=False, heading=heading,
-        letters="RGB",
+        letters=letters, **limits,
     )  # fmt: skip
 
 
@@ -126,6 +130,12 @@ class PictureValues(Item):
     lift: float = folded(
         "Grade", 0.0, "Lift", "How much the darkest are raised. Black stays black: it is no veil.",
         -3.0, 4.0, unit="stops", step=0.05, safe=(-0.7, 1.0),
+    )  # fmt: skip
+    hues: Vector = _triple(
+        "Grade", 1.0, "Hues", "Saturation of reds, greens and blues, each by itself.", most=4.0
+    )  # fmt: skip
+    hues_between: Vector = _triple(
+        "Grade", 1.0, "Hues between", "Saturation of yellows, cyans and magentas.", "YCM", most=4.0
     )  # fmt: skip
     slope: Vector = _slope("Grade")
     offset: Vector = _offset("Grade")
@@ -227,6 +237,8 @@ class PictureValues(Item):
                 raise ValueError("slopes must be 0 or more, and powers above 0")
             if max(*one.slope, *one.power, *map(abs, one.offset)) > 100.0:
                 raise ValueError("slope, offset and power must be 100 or less")
+        if not all(0.0 <= one <= 4.0 for one in (*self.hues, *self.hues_between)):
+            raise ValueError("the saturation of a hue must be 0 to 4")
         if self.range_low > self.range_high:
             raise ValueError(
                 f"shadows must end ({self.range_low:g} stops) before lights begin ({self.range_high:g})"

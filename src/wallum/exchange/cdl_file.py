@@ -14,7 +14,7 @@ from wallum.faults import reading, said
 from wallum.files import read_limited, write_whole
 from wallum.physics.grade import Grade
 
-__all__ = ["SUFFIXES", "parse_grade", "read_grade", "write_grade"]
+__all__ = ["SUFFIXES", "left_out", "parse_grade", "read_grade", "write_grade"]
 
 SUFFIXES: Final = (".cc", ".ccc", ".cdl")
 SPACE: Final = "urn:ASC:CDL:v1.2"
@@ -77,8 +77,20 @@ def _numbers(correction: Element, name: str, default: tuple[float, ...], source:
     return out
 
 
+def left_out(grade: Grade) -> list[str]:
+    """What of a grade such a file cannot hold, as the beginning of a sentence."""
+    said = {
+        "contrast is": grade.contrast != 1.0,
+        "lift is": grade.lift != 0.0,
+        "grades of shadows, middles and lights are": grade.ranges is not None,
+        "saturations by hue are": grade.of_hues,
+    }
+    return [words for words, there in said.items() if there]
+
+
 def write_grade(path: Path, grade: Grade, name: str) -> None:
-    """Write a grade as one correction, by the file's extension, without contrast. Raises ExportProblem."""
+    """Write a grade as one correction, by the file's extension, without what is `left_out`. Raises
+    ExportProblem."""
     tags = [*ABOUT[path.suffix.lower()], "ColorCorrection"]
     root = element = Element(tags[0], {"xmlns": SPACE})
     for tag in tags[1:]:

@@ -8,13 +8,20 @@ from wallum.moment.shown_look import ShownLook
 from wallum.physics.arrays import Floats
 from wallum.physics.bloom import bloomed
 from wallum.physics.exposure import exposure_scale
+from wallum.physics.focus import focused
 from wallum.physics.fringe import fringed
 from wallum.physics.grain import grain
 from wallum.physics.night_eye import night_eye
 from wallum.physics.tone import bayer_matrix, srgb_encode
 from wallum.physics.vignette import vignette
 
-__all__ = ["develop", "shown", "through_lens"]
+__all__ = ["develop", "in_focus", "shown", "through_lens"]
+
+
+def in_focus(luminance: Floats, look: ShownLook, depth: Floats, fov_deg: float) -> NDArray[np.float64]:
+    """(H, W, 3) light [cd/m2] as the look's lens leaves it sharp; depth : (H, W) [m], 0 for the sky."""
+    light = np.asarray(luminance, np.float64)
+    return light if look.focus is None else focused(light, depth, look.focus, fov_deg)
 
 
 def shown(luminance: Floats, look: ShownLook) -> NDArray[np.float64]:

@@ -75,6 +75,7 @@ def _grade(look: Look) -> Grade:
     return Grade(
         look.slope, look.offset, look.power, look.saturation, look.contrast,
         look.pivot if look.contrast != 1.0 else 0.0, look.lift, ranges,
+        look.hues, look.hues_between,
     )  # fmt: skip
 
 

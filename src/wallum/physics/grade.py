@@ -23,6 +23,7 @@ __all__ = [
     "Grade",
     "Ranges",
     "balance_matrix",
+    "by_hue",
     "neutral_for",
 ]
 
@@ -99,6 +100,24 @@ class DecisionList:
 NEUTRAL_LIST: Final = DecisionList()
 
 
+def by_hue(x: NDArray[np.float64], hues: Triple, between: Triple) -> NDArray[np.float64]:
+    """(..., 3) picture values of 0 and more with a saturation for each hue [-].
+
+    A colour is grey, and so much of one of red, green, blue, and of one of yellow, cyan, magenta beside it:
+    their shares weigh the saturations of both, so that a hue that turns goes evenly from one to the next.
+
+    hues : of red, green, blue; between : of yellow, cyan, magenta. Luminance stays, but for what ends at 0.
+    """
+    low, middle, high = np.moveaxis(np.sort(x, axis=-1), -1, 0)
+    pure = np.maximum(x - middle[..., None], 0.0)
+    # Yellow is what red and green have over blue, and so on around.
+    mixed = np.maximum(np.minimum(x, np.roll(x, -1, axis=-1)) - np.roll(x, -2, axis=-1), 0.0)
+    chroma = np.maximum(high - low, 1e-30)
+    factor = (pure @ np.array(hues) + mixed @ np.array(between)) / chroma
+    grey = luminance(x)[..., None]
+    return np.asarray(np.maximum(grey + np.where(high > low, factor, 1.0)[..., None] * (x - grey), 0.0))
+
+
 @dataclass(frozen=True)
 class Ranges:
     """Grades of shadows, middles and lights apart; between them they blend, and they add up to one.
@@ -133,17 +152,20 @@ class Ranges:
 @dataclass(frozen=True)
 class Grade(DecisionList):
     """A grade of picture values of 0 and more: contrast in stops per stop, lift of the darkest, ranges
-    apart, and a decision list for all, in this order.
+    apart, a decision list for all, and hues apart, in this order.
 
     contrast : about a pivot [stops about mid grey]
     lift     : stops that the darkest are raised; black stays black, and what is bright is left
     ranges   : None where shadows, middles and lights have none of their own
+    hues     : how far reds, greens and blues are from grey; hues_between : yellows, cyans and magentas
     """
 
     contrast: float = 1.0
     pivot: float = 0.0
     lift: float = 0.0
     ranges: Ranges | None = None
+    hues: Triple = ONES
+    hues_between: Triple = ONES
 
     def __call__(self, values: Floats) -> NDArray[np.float64]:
         """(..., 3) picture values to picture values [-]."""
@@ -155,7 +177,13 @@ class Grade(DecisionList):
             x = x * (1.0 + (2.0**self.lift - 1.0) * LIFT_BELOW / (LIFT_BELOW + luminance(x)[..., None]))
         if self.ranges is not None:
             x = self.ranges(x)
-        return super().__call__(x)
+        x = super().__call__(x)
+        return by_hue(x, self.hues, self.hues_between) if self.of_hues else x
+
+    @property
+    def of_hues(self) -> bool:
+        """Whether hues have saturations of their own."""
+        return (self.hues, self.hues_between) != (ONES, ONES)
 
 
 NEUTRAL_GRADE: Final = Grade()

@@ -30,6 +30,8 @@ PARTS: Final[dict[str, dict[str, Any]]] = {
 MORE: Final[dict[str, dict[str, Any]]] = {
     "fringe": {"fringe": 1.0},
     "night eye": {"night_eye": 0.5},
+    "hues": {"hues": (1.1, 1.0, 0.9), "hues_between": (1.0, 0.9, 1.0)},
+    "depth of field": {"focus": "far and near", "focus_at": 2.0, "focus_stop": 1.4},
     "contrast and powers": {"contrast": 1.1, "power": (1.0, 1.05, 1.1), "shadows_power": (1.0, 1.0, 1.1)},
 }
 

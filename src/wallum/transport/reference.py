@@ -113,6 +113,19 @@ class Reference:
         mean = (self._shown / np.float32(max(self.samples, 1))).reshape(height, width, 6)
         return mean[..., :3], mean[..., 3:]
 
+    def depths(self) -> NDArray[np.float64]:
+        """(H, W) how far from the camera's plane the surfaces in the middles of the pixels lie [m], but for
+        those that are seen through; 0 for the sky."""
+        width, height = self._size
+        x, y = ((np.arange(one) + 0.5) / one for one in self._size)
+        camera = self._camera.with_aspect(width / height)
+        ways = camera.rays(np.tile(x, height), np.repeat(y, width)).astype(np.float32)
+        eyes = np.broadcast_to(np.array(camera.eye, np.float32), ways.shape)
+        hits = self._rays.first_hit(eyes, ways, veils=False)
+        back = camera.rotation()[2]
+        along = -(ways @ back) * np.where(hits.triangle >= 0, hits.distance, 0.0)
+        return np.asarray(along.reshape(height, width), np.float64)
+
     @property
     def noise(self) -> float:
         """Standard error of the pixels' luminance over their luminance, both as root mean squares."""

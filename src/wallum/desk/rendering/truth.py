@@ -14,7 +14,7 @@ from wallum.desk.project.loading import LoadedLevel
 from wallum.desk.project.session import Session
 from wallum.desk.project.work_thread import Crew, WorkThread
 from wallum.image.denoise import denoised, denoiser
-from wallum.image.develop import develop
+from wallum.image.develop import develop, in_focus
 from wallum.moment.camera import Camera
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
@@ -53,6 +53,7 @@ class _TruthThread(WorkThread):
     def __init__(self, wanted: _Wanted) -> None:
         super().__init__()
         self._wanted = wanted
+        self._depths: NDArray[np.float64] | None = None  # where the lens leaves something unsharp
         self.ev100 = wanted.ev100  # as the real-time picture is exposed, which may change meanwhile
 
     def work(self) -> None:
@@ -61,6 +62,7 @@ class _TruthThread(WorkThread):
         reference = Reference(w.loaded.rays, level, w.scene, w.camera, w.size, BOUNCES, w.follows)
         reference.aim_by(w.made)
         clean = None
+        self._depths = None if w.scene.look.focus is None else reference.depths()
         while reference.samples < MOST_PATHS and reference.step(lambda: not self.given_up):
             light, paths = reference.luminance, reference.samples
             self.refined.emit(self._developed(light), paths, reference.noise)
@@ -71,7 +73,10 @@ class _TruthThread(WorkThread):
                 self.cleaned.emit(self._developed(clean))
 
     def _developed(self, light: NDArray[np.float64]) -> NDArray[np.uint8]:
-        return develop(light, replace(self._wanted.scene.look, ev100=self.ev100))
+        look = replace(self._wanted.scene.look, ev100=self.ev100)
+        if self._depths is not None:
+            light = in_focus(light, look, self._depths, self._wanted.camera.fov)
+        return develop(light, look)
 
 
 class Truth(QObject):

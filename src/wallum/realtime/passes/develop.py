@@ -36,6 +36,8 @@ def _grade_features(grade: Grade) -> set[str]:
         out.add("CONTRAST")
     if grade.power != NEUTRAL_GRADE.power:
         out.add("POWER")
+    if grade.of_hues:
+        out.add("HUES")
     if grade.ranges is not None:
         out.add("RANGES")
         lists = _lists(grade.ranges)
@@ -77,6 +79,8 @@ def _of_grade(look: ShownLook) -> dict[str, object]:
         "grade_about": (grade.saturation, grade.contrast, 2.0**grade.lift - 1.0),
         "grade_pivot": (1.0 - grade.contrast) * (math.log2(MID_GREY) + grade.pivot),
     }
+    if grade.of_hues:
+        out |= {"grade_hues": grade.hues, "grade_between": grade.hues_between}
     if grade.ranges is not None:
         lists = _lists(grade.ranges)
         out |= {

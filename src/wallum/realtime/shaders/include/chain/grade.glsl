@@ -5,6 +5,10 @@ uniform vec3 grade_slope;
 uniform vec3 grade_offset;
 uniform vec3 grade_power;
 uniform vec3 grade_about;      // saturation, contrast, what the darkest are raised by, less 1
+#ifdef HUES
+uniform vec3 grade_hues;       // saturation of red, green, blue
+uniform vec3 grade_between;    // of yellow, cyan, magenta
+#endif
 uniform float grade_pivot;     // stops that keep the pivot where it is
 #ifdef RANGES
 uniform mat3 range_slope;      // of shadows, middles, lights
@@ -51,6 +55,17 @@ vec3 by_ranges(vec3 x) {
 }
 #endif
 
+#ifdef HUES
+// A colour is grey, one of red, green, blue, and one of those between beside it: shares of these two.
+float by_hue(vec3 x) {
+    vec3 next = x.gbr, last = x.brg;
+    vec3 pure = max(x - max(next, last), 0.0);
+    vec3 between = max(min(x, next) - last, 0.0);
+    float chroma = max(x.r, max(x.g, x.b)) - min(x.r, min(x.g, x.b));
+    return (dot(pure, grade_hues) + dot(between, grade_between)) / max(chroma, 1e-9);
+}
+#endif
+
 vec3 graded(vec3 x) {
     x = max(white_balance * x, 0.0);
 #ifdef CONTRAST
@@ -66,5 +81,10 @@ vec3 graded(vec3 x) {
     x = pow(x, grade_power);
 #endif
     float grey = dot(x, vec3(0.2126, 0.7152, 0.0722));
-    return max(grey + grade_about.x * (x - grey), 0.0);
+    x = max(grey + grade_about.x * (x - grey), 0.0);
+#ifdef HUES
+    grey = dot(x, vec3(0.2126, 0.7152, 0.0722));
+    x = max(grey + by_hue(x) * (x - grey), 0.0);
+#endif
+    return x;
 }
