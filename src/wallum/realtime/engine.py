@@ -20,6 +20,7 @@ from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.programs import Programs
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.view import View
+from wallum.realtime.hand_light import HandLight, asked_of, dark
 from wallum.realtime.level.bundle import LevelBundle
 from wallum.realtime.level.drawing import Coarse, LevelOnGpu
 from wallum.realtime.level.probe_set import ProbeSet
@@ -82,6 +83,7 @@ class Engine:
         self.context, self.quality = context, quality
         self.programs = Programs(context)
         self.log = PassLog(context)
+        self.hand = HandLight(context, self.programs)
         self.sky = SkyPass(context, self.programs, quality)
         self.sky_visibility = SkyVisibility(context, self.programs)
         self.probe_light = ProbeLight(context, self.programs)
@@ -177,6 +179,7 @@ class Engine:
 
     def set_probes(self, probes: ProbeSet | None) -> None:
         """Know where light that comes back from surfaces is known, and where mirror images are taken."""
+        self.hand.forget()
         self.probe_light.set_probes(probes)
         self.lighting.mirrors.set_places(None if probes is None else probes.mirrors)
         self.sky_visibility.set_air(None if probes is None else probes.air)
@@ -184,6 +187,7 @@ class Engine:
     def forget(self) -> None:
         """Let go of all that is kept between pictures, so that the next one does all its work."""
         self.lighting.volume.shows = None
+        self.hand.forget()
         self._passing.level_changed()
         for targets in self._all_targets:
             targets.forget()
@@ -192,6 +196,7 @@ class Engine:
         """Let go of the light alone, so that the next picture is lit anew; surfaces and shadows stay."""
         for targets in self._all_targets:
             targets.forget_light()
+        self.hand.forget()
         self.lighting.volume.shows = None
 
     def picture(self, request: PictureRequest) -> Steps:
@@ -209,7 +214,19 @@ class Engine:
             self._level().complete()
         camera = request.camera.with_aspect(request.size[0] / request.size[1])
         view = View(camera, show=request.view, show_of=request.view_of)
-        yield from self.light(targets, scene, view, size, request.active)
+        asked = asked_of(request)
+        gain = self.hand.gain(asked, self.drawn)
+        if asked is None or gain is None:
+            yield from self.light(targets, scene, view, size, request.active)
+            self.hand.note(asked, self.drawn)
+        else:
+            if not self.hand.has_two:
+                self.hand.keep("with", targets.result.frame)
+                yield from self.light(targets, dark(scene, request.active), view, size, request.active)
+                self.hand.keep("without", targets.result.frame)
+            with self.log.measure("light by its strength") as work:
+                work |= self.hand.draw(gain, asked)
+            self.drawn += 1
         self.log.end()
         if moving:
             self._pace.note(self.log.total_ms)
@@ -306,6 +323,10 @@ class Engine:
     def target_of(self, request: PictureRequest) -> LightTarget:
         """The light that a request's picture was summed into."""
         return self._targets_of(request).result
+
+    def light_of(self, request: PictureRequest) -> moderngl.Texture:
+        """The light of the picture that was made last, which a request asked for."""
+        return self.hand.light if self.hand.shown else self.target_of(request).light
 
     def depth_of(self, request: PictureRequest, settled: bool) -> moderngl.Texture:
         """Depths of the surfaces of its picture [m], 0 for the sky."""

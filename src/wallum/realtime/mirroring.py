@@ -62,6 +62,7 @@ class Mirroring:
             yield from engine.light(engine.faces, lit, View(camera, show=FACE), (SIZE, SIZE))
             faces[number] = self._face()
         light = engine.probe_light.room_light
+        self._engine.hand.forget()
         mirrors.take(place, faces, pre_exposure(scene.look.ev100), light, key)
 
     def _face(self) -> NDArray[np.float32]:

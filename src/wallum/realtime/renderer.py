@@ -71,7 +71,7 @@ class Renderer:
         """Develop the last picture into `out`, 4 bytes a pixel (blue, green, red, 255), as small
         as it was drawn: who shows it makes it larger."""
         engine = self.engine
-        light = self.settler.light if settled else engine.target_of(request).light
+        light = self.settler.light if settled else engine.light_of(request)
         finishing = Finishing(request, light, max(settled, 1), out, request.scene.look, settled=settled > 0)
         finishing.key = (light.glo, settled, engine.drawn)
         finishing.depth = engine.depth_of(request, settled > 0)
@@ -99,16 +99,18 @@ class Renderer:
     def take_bounce(self, units: Units) -> None:
         """That light, of some sources of strength 1."""
         self.settler.stop()
+        self.engine.hand.forget()
         self.engine.probe_light.take(units)
 
     def set_baked(self, baked: BakedSet | None) -> None:
         """Light that was baked of the level; None: there is none."""
         self.settler.stop()
+        self.engine.hand.forget()
         self.engine.baked.set(baked)
 
     def luminance(self, request: PictureRequest, settled: bool) -> NDArray[np.float32]:
         """(H, W, 3) light of the last picture, top row first [cd/m2]."""
-        texture = self.settler.light if settled else self.engine.target_of(request).light
+        texture = self.settler.light if settled else self.engine.light_of(request)
         kind = np.float32 if settled else np.float16
         width, height = texture.size
         data = np.frombuffer(texture.read(), kind).reshape(height, width, 4)[::-1, :, :3]
