@@ -1,5 +1,7 @@
 """The head of the look: its curves dragged, what is said of it, scopes, keys that are held, other looks."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QEvent, QPointF, Qt
@@ -11,6 +13,7 @@ from wallum.desk.look.reading import around
 from wallum.desk.picture.pixels import pixels_of
 from wallum.document.look import Look
 from wallum.document.own_looks import own_look
+from wallum.moment.zones import zoned
 from wallum.physics.grade import balance_matrix
 
 
@@ -169,6 +172,40 @@ def test_other_looks_are_taken_in_part_copied_and_pasted(qtbot, desk, tmp_path):
         head._parts[switch] = switch == "with_grain"
     head.take_file(str(tmp_path / "look.json"))
     assert session.project.look == Look(**{**before.model_dump(), "grain": 200.0})
+
+
+def test_a_look_goes_from_one_shot_to_another_and_no_further(qtbot, desk):
+    head, session = desk.tune.look, desk.session
+    first, second = session.project.shots[:2]
+    before = session.project
+
+    def seen_at(shot):
+        desk.looking.look_through(shot.id)
+        return zoned(session.now, np.array(session.camera.eye)).look
+
+    small = {"position": first.eye, "size": (0.4,) * 3, "blend": 0.3}
+    session.set_values("look", session.add_zone(first.eye).id, {"with_grain": True, "grain": 320.0, **small})
+    session.selection.select("")
+    assert seen_at(first).grain == 320.0
+    head.copy()
+    assert seen_at(second).grain == 0.0
+    head.paste_for_shot()
+    assert seen_at(second).grain == 320.0
+    assert session.project.look == before.look
+    for other in session.project.shots[2:]:
+        assert seen_at(other).grain == 0.0
+    seen_at(second)
+    QGuiApplication.clipboard().setText('{"grain": 100.0}')
+    head.paste_for_shot()
+    assert seen_at(second).grain == 100.0
+    assert len(session.project.sources) == len(before.sources) + 2
+    session.camera = replace(session.camera, eye=(50.0, 9.0, 50.0))
+    with qtbot.waitSignal(session.told, timeout=5_000) as said:
+        head.paste_for_shot()
+    assert "shot" in said.args[0]
+    for _ in range(4):
+        session.undo()
+    assert session.project == before
 
 
 @pytest.mark.parametrize(

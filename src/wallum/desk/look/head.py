@@ -1,8 +1,10 @@
 """Head of the look's values: how far it moves the picture, its curves, and looks to take from."""
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QAction, QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedWidget, QToolButton, QVBoxLayout, QWidget
@@ -20,7 +22,7 @@ from wallum.document.picture_values import EFFECT_WORDS, EFFECTS
 from wallum.document.sources import ZoneSource
 from wallum.errors import WallumError
 from wallum.image.apart import Apart
-from wallum.moment.zones import InForce
+from wallum.moment.zones import InForce, zoned
 
 __all__ = ["LookHead", "told_apart"]
 
@@ -128,6 +130,7 @@ class LookHead(QWidget):
         self._entry(self.menu, "Save as a file ...", self._save)
         self._entry(self.menu, "Copy", self.copy)
         self._entry(self.menu, "Paste", self.paste)
+        self._entry(self.menu, "Paste for this shot alone", self.paste_for_shot)
         self.menu.addSeparator()
         parts = self.menu.addMenu("Take of another look")
         assert parts is not None
@@ -189,19 +192,34 @@ class LookHead(QWidget):
         board = QGuiApplication.clipboard()
         assert board is not None
         zone = self._session.selection.source
-        look = look_of_zone(zone) if isinstance(zone, ZoneSource) else self._session.now.look
+        look = look_of_zone(zone) if isinstance(zone, ZoneSource) else self._seen_look
         board.setText(text_of_look(look))
         count = len(effects_of(look))
-        self._session.told.emit(f"The look is copied ({count} effects); paste it anywhere, in a zone too")
+        self._session.told.emit(
+            f"The look is copied ({count} effects); paste it anywhere, in a zone or for one shot too"
+        )
 
-    def paste(self) -> None:
-        """Take the look that is on the clipboard."""
+    @property
+    def _seen_look(self) -> Look:
+        """The look that is in force where the camera stands."""
+        now, camera = self._session.now, self._session.camera
+        return now.look if camera is None else zoned(now, np.array(camera.eye)).look
+
+    def _pasted(self, use: Callable[[Look], None]) -> None:
         board = QGuiApplication.clipboard()
         assert board is not None
         try:
-            self.take("paste a look", look_of_text(board.text().encode(), "the clipboard"))
+            use(look_of_text(board.text().encode(), "the clipboard"))
         except WallumError as error:
             self._session.failed.emit(str(error))
+
+    def paste(self) -> None:
+        """Take the look that is on the clipboard."""
+        self._pasted(partial(self.take, "paste a look"))
+
+    def paste_for_shot(self) -> None:
+        """Let the shot that the camera stands at alone have it."""
+        self._pasted(lambda look: self._session.take_look_for_shot(look, self.parts))
 
     def _open(self) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Take a look", "", "Looks (*.json)")

@@ -15,10 +15,12 @@ from wallum.desk.project.selection import Selection
 from wallum.document.fields import Vector, declared, unchecked
 from wallum.document.history import History
 from wallum.document.lanes import Peg, PegTime
+from wallum.document.look import Look
 from wallum.document.paths import look_up, put, put_text
 from wallum.document.pegging import pegged, unpegged, without_lane
 from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
+from wallum.document.shot_look import shot_at, with_look_of_shot
 from wallum.document.sources import LAMP_KINDS, Coloured, Lamp, PocketSource, RoomSource, ZoneSource, new_id
 from wallum.errors import ValueProblem, WallumError
 from wallum.judge.findings import Remedy
@@ -298,6 +300,15 @@ class Session(QObject):
         zone = self._put_box(ZoneSource, at, sunk=0.05)
         self.told.emit(f"{zone.name}: pull its sides; what the picture is like in it is at the right")
         return zone
+
+    def take_look_for_shot(self, look: Look, effects: tuple[str, ...]) -> None:
+        """Let the shot that the camera stands at, and no other, have a look, as one step."""
+        project = self.history.present
+        shot = None if self.camera is None else shot_at(project, self.camera.eye)
+        if shot is None:
+            self.told.emit("Look through a shot first: the camera stands at none")
+        elif self._edit(f"look of {shot.name}", lambda: with_look_of_shot(project, shot, look, effects)):
+            self.told.emit(f"{shot.name} alone has it, by the zone Look of {shot.name}")
 
     def remove_selected(self) -> None:
         """Take the selected sources out of the project; locked ones stay."""
