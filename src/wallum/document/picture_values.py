@@ -131,15 +131,15 @@ class PictureValues(Item):
         "Grade", 0.0, "Lift", "How much the darkest are raised. Black stays black: it is no veil.",
         -3.0, 4.0, unit="stops", step=0.05, safe=(-0.7, 1.0),
     )  # fmt: skip
-    hues: Vector = _triple(
-        "Grade", 1.0, "Hues", "Saturation of reds, greens and blues, each by itself.", most=4.0
-    )  # fmt: skip
-    hues_between: Vector = _triple(
-        "Grade", 1.0, "Hues between", "Saturation of yellows, cyans and magentas.", "YCM", most=4.0
-    )  # fmt: skip
     slope: Vector = _slope("Grade")
     offset: Vector = _offset("Grade")
     power: Vector = _power("Grade")
+    hues: Vector = _triple(
+        "Grade", 1.0, "Saturation by hue", "Of reds, greens and blues, each by itself.", most=4.0
+    )  # fmt: skip
+    hues_between: Vector = _triple(
+        "Grade", 1.0, "And between", "Saturation of yellows, cyans and magentas.", "YCM", most=4.0
+    )  # fmt: skip
 
     with_ranges: bool = switch("Shadows, middles, lights")
     range_low: float = folded(

@@ -75,7 +75,7 @@ class CurveChart(QWidget):
     # -- where things are ------------------------------------------------------------------
 
     def _box(self) -> QRectF:
-        return QRectF(self.rect()).adjusted(6.0, 6.0, -6.0, -16.0)
+        return QRectF(self.rect()).adjusted(6.0, 6.0, -6.0, -18.0)
 
     def _at(self, stops: float, value: float) -> QPointF:
         box = self._box()
@@ -169,7 +169,7 @@ class CurveChart(QWidget):
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
             painter.setPen(QColor(TOKENS["quiet"]))
             text = f"{stops:+d}" if stops else "grey"
-            room = QRectF(x - 20.0, box.bottom() + 1.0, 40.0, 14.0)
+            room = QRectF(x - 20.0, box.bottom(), 40.0, 17.0)
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_light(self, painter: QPainter, box: QRectF) -> None:

@@ -75,7 +75,7 @@ class Scope(QWidget):
         return scoped or Scoped()
 
     def _box(self) -> QRectF:
-        box = QRectF(self.rect()).adjusted(4.0, 18.0, -4.0, -16.0 if self.kind == "light" else -4.0)
+        box = QRectF(self.rect()).adjusted(4.0, 18.0, -4.0, -19.0 if self.kind == "light" else -4.0)
         if self.kind == "colours":
             side = min(box.width(), box.height())
             middle = box.center()
@@ -174,7 +174,7 @@ class Scope(QWidget):
             painter.setPen(QPen(QColor(TOKENS["edge" if stops == 0 else "line"]), 1))
             painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
             painter.setPen(QColor(TOKENS["quiet"]))
-            room = QRectF(x - 20.0, box.bottom() + 1.0, 40.0, 14.0)
+            room = QRectF(x - 20.0, box.bottom() + 1.0, 40.0, 18.0)
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter, f"{stops:+d}" if stops else "grey")
 
     def _paint_pointed(self, painter: QPainter, box: QRectF) -> None:

@@ -209,7 +209,9 @@ class Row:
         if info.kind == "colour":
             info = Parameter(info.label, info.help, low=0.0, high=1.0, step=0.01)
         fields = [NumberField(info, letter) for letter in letters]
-        whole = self._whole(info) if self._info.kind == "vector" and letters == "RGB" else None
+        # What has ends of its own stands for itself: there is nothing to drag all of it by.
+        alike = self._info.kind == "vector" and letters == "RGB" and info.high is None
+        whole = self._whole(info) if alike else None
         if whole is not None:
             layout.addWidget(whole)
         for axis, field in enumerate(fields):

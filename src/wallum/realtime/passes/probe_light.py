@@ -32,6 +32,39 @@ MOST_CHANGED = 4
 NEAR_M = 0.1
 
 
+class _Sum:
+    """Light of all sources at some places of a level, each times its gain.
+
+    A hand changes one source of many, and light that comes is of a few: what has changed is summed anew.
+    """
+
+    def __init__(self, places: slice) -> None:
+        self._places = places
+        self._light: NDArray[np.float64] | None = None
+        self._of: dict[str, tuple[NDArray[np.float16], tuple[float, ...]]] = {}
+
+    def of(self, units: Units, gains: Gains) -> NDArray[np.float64]:
+        """(N, 3), not to be changed. gains : of sources that have units"""
+        now = {one: (units[one], tuple(gain)) for one, gain in gains.items()}
+        before = self._of
+        changed = [one for one in {**before, **now} if not _same(before.get(one), now.get(one))]
+        if self._light is None or len(changed) > MOST_CHANGED:
+            before, changed = {}, list(now)
+            self._light = np.zeros((len(next(iter(units.values()))[self._places]), 3))
+        for one in changed:
+            for known, sign in ((before.get(one), -1.0), (now.get(one), 1.0)):
+                if known is not None:
+                    self._light += known[0][self._places].astype(np.float32) * (sign * np.array(known[1]))
+        self._of = now
+        return np.maximum(self._light, 0.0)
+
+
+def _same(one: tuple[object, object] | None, other: tuple[object, object] | None) -> bool:
+    if one is None or other is None:
+        return one is other
+    return one[0] is other[0] and one[1] == other[1]
+
+
 class _Table:
     """What each probe has, eight half floats of it, see probe_light.frag.glsl; `written`: of which light."""
 
@@ -43,6 +76,7 @@ class _Table:
         self.texture = context.texture((ROW, rows), 4, self.packed.tobytes(), dtype="u4")
         self.texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self.written: object = None
+        self.sum = _Sum(slice(len(probes.places)))
 
 
 class ProbeLight:
@@ -55,9 +89,7 @@ class ProbeLight:
         self._all: _Table | None = None
         self._beside: _Table | None = None  # the same without what is baked
         self._sky: ProbeSky | None = None
-        # What the air sees by all sources, and of which in which strength.
-        self._air_sum: NDArray[np.float64] | None = None
-        self._air_of: dict[str, tuple[int, tuple[float, ...]]] = {}
+        self._in_air = _Sum(slice(0))  # what the air sees
         self.units: Units = {}
         self._versions: dict[str, int] = {}  # of each
         self.number = 0  # of the set
@@ -87,10 +119,10 @@ class ProbeLight:
             self._sky.release()
         self._set, self._textures, self._all, self._beside, self._sky = probes, {}, None, None, None
         self.units, self._versions = {}, {}
-        self._air_sum, self._air_of = None, {}
         self.number += 1
         if probes is None:
             return
+        self._in_air = _Sum(slice(len(probes.places), None))
         cells = np.ascontiguousarray(probes.cells.transpose(2, 1, 0))
         self._textures = {
             "probe_cells": self._context.texture3d(probes.cells.shape, 1, cells.tobytes(), dtype="u4"),
@@ -158,9 +190,7 @@ class ProbeLight:
             return False
         assert self._set is not None
         count = len(self._set.places)
-        out = np.zeros((count, 3), np.float32)
-        for source_id, gain in there.items():
-            out += self.units[source_id][:count] * (gain * exposure).astype(np.float32)
+        out = (table.sum.of(self.units, there) * exposure).astype(np.float32)
         table.packed[:count, :3] = np.minimum(coloured(out, keeps), MOST_LIGHT)
         table.texture.write(table.packed)
         table.written = key
@@ -170,10 +200,11 @@ class ProbeLight:
         """(A, 3) mean luminance of all surfaces that places of the air see [cd/m2]; of two that a wall parts
         both see what the darker does, so that none gets through it."""
         assert self._set is not None
-        air, count = self._set.air, len(self._set.places)
+        air = self._set.air
         if air is None:
             return np.zeros((0, 3), np.float32)
-        out = coloured(self._summed_air(scene, count, len(air.there)), scene.bounce[1])
+        seen = self._in_air.of(self.units, gains_of(scene, self.units)).astype(np.float32)
+        out = coloured(seen, scene.bounce[1])
         bright = np.where(air.there, out @ LUMINANCE_WEIGHTS.astype(np.float32), np.float32(np.inf))
         pairs = np.concatenate([air.parted, air.parted[:, ::-1]])
         pairs = pairs[bright[pairs[:, 1]] < bright[pairs[:, 0]]]
@@ -181,21 +212,6 @@ class ProbeLight:
         order = np.argsort(-bright[pairs[:, 1]], kind="stable")
         darkest[pairs[order, 0]] = pairs[order, 1]
         return out[darkest]
-
-    def _summed_air(self, scene: LitScene, first: int, places: int) -> NDArray[np.float32]:
-        """(A, 3) the same before walls. A hand moves one source of many: what has changed is summed anew."""
-        now = {one: (self._versions[one], tuple(gain)) for one, gain in gains_of(scene, self.units).items()}
-        before = self._air_of
-        changed = [one for one in now if before.get(one) != now[one]]
-        # What was taken over in the meantime is no factor of what was there.
-        other = before.keys() != now.keys() or any(before[one][0] != now[one][0] for one in changed)
-        if self._air_sum is None or other or len(changed) > MOST_CHANGED:
-            before, changed, self._air_sum = {}, list(now), np.zeros((places, 3))
-        for one in changed:
-            more = np.array(now[one][1]) - np.array(before[one][1] if one in before else (0.0,) * 3)
-            self._air_sum += self.units[one][first:].astype(np.float64) * more
-        self._air_of = now
-        return np.maximum(self._air_sum, 0.0).astype(np.float32)
 
     @property
     def in_air(self) -> bool:
