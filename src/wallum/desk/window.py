@@ -382,7 +382,7 @@ class DeskWindow(QMainWindow):
             self.truth.asked()
         self.at_rest.asked()
         if hand:
-            self.background.hand_moves()
+            self.background.hand_moves(self.session.hand_needs_rays)
 
     def _keep_shot(self) -> None:
         shot = self.shots.keep(self.picture.camera)

@@ -46,12 +46,11 @@ class Asked:
 
 
 def asked_of(request: PictureRequest) -> Asked | None:
-    """None where a hand holds anything but lamps that are on, or the picture shows no light."""
+    """None where a hand holds no lamp that is on, or the picture shows no light; what else it holds is of the
+    rest."""
     scene = request.shown_scene
     own = _own(scene.lamps, request.active)
-    if request.detail != "full" or request.view in INSPECTED or own.sum() != len(request.active):
-        return None
-    if not own.any():
+    if request.detail != "full" or request.view in INSPECTED or not own.any():
         return None
     emission = scene.lamps.rows["emission"][own].astype(np.float64)
     glow = {one: value for one, value in scene.glow.items() if one in request.active}

@@ -128,10 +128,10 @@ class Background(QObject):
         self._later.stop()
         self._bounce, self._bounce_of, self._bouncing = None, None, False
 
-    def hand_moves(self) -> None:
-        """Rays wait while the picture is asked for again and again."""
+    def hand_moves(self, needs_rays: bool = True) -> None:
+        """Rays wait while the picture is asked for again and again; light too, where the hand needs none."""
         if self._bounce is not None:
-            self._bounce.pause(True)
+            self._bounce.pause(True, not needs_rays)
         self._rest.start()
         self.moves.emit()
 

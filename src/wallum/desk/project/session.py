@@ -3,7 +3,7 @@
 import math
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Final, TypeVar
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -21,7 +21,16 @@ from wallum.document.pegging import pegged, unpegged, without_lane
 from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
 from wallum.document.shot_look import shot_at, with_look_of_shot
-from wallum.document.sources import LAMP_KINDS, Coloured, Lamp, PocketSource, RoomSource, ZoneSource, new_id
+from wallum.document.sources import (
+    GROUPS,
+    LAMP_KINDS,
+    Coloured,
+    Lamp,
+    PocketSource,
+    RoomSource,
+    ZoneSource,
+    new_id,
+)
 from wallum.errors import ValueProblem, WallumError
 from wallum.judge.findings import Remedy
 from wallum.moment.aiming import aimed_at
@@ -63,6 +72,11 @@ def refuse_where_locked(project: Project, path: str) -> None:
         raise ValueProblem(f"{source.name} is locked", rest[1], "unlock it first")
 
 
+LIGHT_GROUPS: Final = ("sources", "balance", "air", "mist", "screen_shafts")
+# Of every lamp, beside the one that says how strong it is.
+STRENGTHS: Final = ("trim", "kelvin", "tint", "colour", "colour_by")
+
+
 class Session(QObject):
     """Every edit goes through here, and from here through the history. What is selected, where the playhead
     stands and how the work is kept are its parts."""
@@ -77,6 +91,8 @@ class Session(QObject):
         self._end_listening = self.history.listen(self.changed.emit)
         self.level: LoadedLevel | None = None
         self.active: frozenset[str] = frozenset()  # sources under the hand
+        self.hand_holds = False  # whether a value is being dragged
+        self.hand_needs_rays = True  # whether light may fall elsewhere by what the hand does
         self.light_dragged = False  # whether the hand changes light: exposure then holds still
         self.camera: Camera | None = None
         self.shown_ev = self.history.present.look.ev100  # exposure of the last picture
@@ -163,9 +179,23 @@ class Session(QObject):
             return
         self.touched = next(iter(values), self.touched)
         heads = [path.split("/") for path in values]
-        self.active = frozenset(one[1].removeprefix("@") for one in heads if one[0] == "sources")
-        self.light_dragged = any(one[0] in ("sources", "air", "mist", "screen_shafts") for one in heads)
+        self.active = frozenset().union(*map(self._held_by, heads))
+        self.light_dragged = any(one[0] in LIGHT_GROUPS for one in heads)
+        self.hand_holds = True
+        self.hand_needs_rays = any(one[0] == "sources" and not self._is_strength(one) for one in heads)
         self.history.preview(shown)
+
+    def _held_by(self, head: list[str]) -> frozenset[str]:
+        """Ids of the sources whose light a path changes."""
+        if head[0] == "sources":
+            return frozenset({head[1].removeprefix("@")})
+        of_group = self.history.present.sources if head[0] == "balance" else ()
+        return frozenset(one.id for one in of_group if GROUPS[one.role] == head[1])
+
+    def _is_strength(self, head: list[str]) -> bool:
+        """Whether a path of a source changes how strong its light is, or its colour, and no more."""
+        source = self.history.present.source(head[1].removeprefix("@"))
+        return isinstance(source, Lamp) and head[2] in (source.STRENGTH, *STRENGTHS)
 
     def preview_values(self, source_id: str, changes: dict[str, Any]) -> None:
         """Show several values of one source while a drag lasts."""
@@ -200,6 +230,7 @@ class Session(QObject):
 
     def _hand_off(self) -> None:
         self.active, self.light_dragged = frozenset(), False
+        self.hand_holds, self.hand_needs_rays = False, True
 
     def commit(self, label: str) -> None:
         """End a drag as one step."""

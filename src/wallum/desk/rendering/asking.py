@@ -66,7 +66,7 @@ class Asking(QObject):
             pocket = scene.pocket_alone(self.only)
             view = view if pocket is None else "air"
             scene = scene.only(self.only) if pocket is None else pocket
-        self.asked.emit(moving or dragging)
+        self.asked.emit(moving or session.hand_holds)
         self.lit.emit(scene)
         look = session.now.look
         self._link.edges = session.project.target.edges

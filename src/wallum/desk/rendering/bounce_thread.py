@@ -47,7 +47,7 @@ class BounceThread(WorkThread):
         self._asked = threading.Event()
         self._lock = threading.Lock()
         self._scene: LitScene | None = None
-        self._paused, self._told = False, 0.0
+        self._paused, self._waits, self._told = False, False, 0.0
         self._made_by: tuple[ProbeBox, ...] | None = None  # what probes were made by, or are being made by
         self._not_before = 0.0
         self.bounce: BounceField | None = None  # once it is there; its light is brought up meanwhile
@@ -57,9 +57,12 @@ class BounceThread(WorkThread):
         super().give_up()
         self._asked.set()
 
-    def pause(self, paused: bool) -> None:
-        """Whether a hand moves: rays wait for it, light follows it slowly."""
-        self._paused = paused
+    def pause(self, paused: bool, waits: bool = False) -> None:
+        """Whether a hand moves: rays wait for it, light follows it slowly.
+
+        waits : light waits too, as what the hand holds needs no rays
+        """
+        self._paused, self._waits = paused, waits
 
     def follow(self, scene: LitScene) -> None:
         """Work out the light of a scene; never waits."""
@@ -105,7 +108,12 @@ class BounceThread(WorkThread):
                 self._asked.wait()
                 self._follow_once(self.bounce)
 
+    def _wait_for_hand(self) -> None:
+        while self._waits and not self.given_up:
+            time.sleep(PAUSE_S)
+
     def _follow_once(self, bounce: BounceField) -> None:
+        self._wait_for_hand()
         self._asked.clear()
         with self._lock:
             scene = self._scene
@@ -170,6 +178,7 @@ class BounceThread(WorkThread):
             if self._paused:
                 took = time.perf_counter() - start
                 time.sleep(min(took * (1.0 / SHARE - 1.0), LONGEST_REST_S))
+                self._wait_for_hand()
                 start = time.perf_counter()
             if self._asked.is_set():
                 return  # there is something newer

@@ -1,0 +1,90 @@
+"""What the hand holds may need rays cast anew, or not: then light that is being worked out waits for it."""
+
+import threading
+
+import pytest
+
+from wallum.desk.project.session import Session
+from wallum.desk.rendering.bounce_thread import BounceThread
+from wallum.document.project import Project, base_light
+from wallum.document.sources import PanelSource, PointSource
+
+LAMPS = PointSource(id="a", name="a"), PanelSource(id="p", name="p")
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "needs"),
+    [
+        ("sources/@a/intensity", 50.0, False),
+        ("sources/@a/kelvin", 3000.0, False),
+        ("sources/@p/luminance", 50.0, False),
+        ("sources/@p/trim", 1.0, False),
+        ("sources/@a/position", (1.0, 2.0, 3.0), True),
+        ("sources/@a/position/x", 2.0, True),
+        ("sources/@sky/trim", 1.0, True),
+        ("air/visibility", 300.0, False),
+        ("balance/lamps", 1.0, False),
+        ("look/contrast", 1.1, False),
+    ],
+)
+def test_what_is_dragged_says_whether_light_may_fall_elsewhere(qtbot, path, value, needs):
+    session = Session(Project(sources=(*base_light(), *LAMPS)))
+    assert not session.hand_holds
+    session.preview(path, value)
+    assert session.hand_holds
+    assert session.hand_needs_rays == needs
+    session.commit("drag")
+    assert not session.hand_holds
+    assert session.hand_needs_rays
+
+
+def test_a_group_under_the_hand_is_all_its_sources(qtbot):
+    session = Session(Project(sources=(*base_light(), *LAMPS)))
+    session.preview("balance/lamps", 1.0)
+    assert session.active == {"a", "p"}
+    assert session.light_dragged
+    session.preview("balance/base", 1.0)
+    assert session.active == {one.id for one in base_light()}
+    session.cancel()
+    assert session.active == frozenset()
+
+
+class Stale:
+    """Light of three sources that is another than the scene's."""
+
+    units: dict[str, object] = {}
+
+    def __init__(self):
+        self.begun = 0
+
+    def stale(self, scene):
+        return True
+
+    def relight(self, scene, together):
+        for _ in range(3):
+            self.begun += 1
+            yield ()
+
+
+def test_light_waits_for_a_hand_that_needs_none_and_then_comes(qtbot):
+    thread, bounce = BounceThread(object(), None, ()), Stale()
+    thread.pause(True, waits=True)
+    thread.follow(object())
+    working = threading.Thread(target=lambda: thread._follow_once(bounce))
+    working.start()
+    working.join(0.5)
+    assert working.is_alive()
+    assert bounce.begun == 0
+    thread.pause(False)
+    working.join(30.0)
+    assert bounce.begun == 3
+
+
+def test_light_follows_a_hand_that_moves_it_slowly(qtbot):
+    thread, bounce = BounceThread(object(), None, ()), Stale()
+    thread.pause(True)
+    thread.follow(object())
+    working = threading.Thread(target=lambda: thread._follow_once(bounce))
+    working.start()
+    working.join(30.0)
+    assert bounce.begun == 3
