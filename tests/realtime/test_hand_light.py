@@ -98,6 +98,16 @@ def test_what_is_no_strength_is_drawn(shown, change, camera):
     np.testing.assert_allclose(light, whole, rtol=5e-3, atol=1e-2)
 
 
+def test_what_is_much_stronger_is_drawn_once_and_then_followed_again(shown):
+    for strength in (2.0, 2.1, 2.2):
+        _drawn(shown, _project(intensity=strength))
+    assert "light added" in _drawn(shown, _project(intensity=80.0))[1]
+    light, passes, _ = _drawn(shown, _project(intensity=90.0))
+    assert "light by its strength" in passes
+    assert "light added" not in passes
+    np.testing.assert_allclose(light, _drawn(shown, _project(intensity=90.0), ())[0], rtol=5e-3, atol=1e-2)
+
+
 def test_light_that_comes_meanwhile_is_in_the_picture(shown):
     for strength in (40.0, 42.0, 43.0):
         _drawn(shown, _project(intensity=strength))

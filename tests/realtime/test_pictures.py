@@ -201,12 +201,18 @@ def test_a_drags_picture_is_the_whole_pictures_twin(renderer, room):
 
 def test_a_drag_costs_one_lamp_and_not_all(renderer, room):
     renderer.set_level(bundle_level(room))
-    for intensity in (10.0, 20.0):
-        project = project_of(POINT, SPOT.revised(intensity=intensity))
+
+    def passes(**of_spot):
+        project = project_of(POINT, SPOT.revised(**of_spot))
         request = PictureRequest(1, evaluate(project), LONG, SIZE, frozenset({"s"}))
         for _ in renderer.draw(request):
             pass
-    assert [record.name for record in renderer.engine.log.records] == ["light added"]
+        return [record.name for record in renderer.engine.log.records]
+
+    passes(intensity=10.0, radius=0.1)
+    assert passes(intensity=10.0, radius=0.2) == ["light added"]
+    assert passes(intensity=20.0, radius=0.2) == ["light added", "light by its strength"]
+    assert passes(intensity=30.0, radius=0.2) == ["light by its strength"]
 
 
 def test_shadow_maps_are_kept_until_what_they_see_changes(renderer, room):

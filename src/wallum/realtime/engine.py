@@ -218,7 +218,7 @@ class Engine:
         gain = self.hand.gain(asked, self.drawn)
         if asked is None or gain is None:
             yield from self.light(targets, scene, view, size, request.active)
-            self.hand.note(asked, self.drawn)
+            self.hand.note(asked, self.drawn, targets.result.frame)
         else:
             if not self.hand.has_two:
                 self.hand.keep("with", targets.result.frame)

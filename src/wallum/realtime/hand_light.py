@@ -24,7 +24,7 @@ from wallum.realtime.process.request import PictureRequest
 __all__ = ["Asked", "HandLight", "asked_of", "dark"]
 
 # So many times as strong as what was drawn, and the steps of half floats would begin to show.
-MOST_GAIN = 8.0
+MOST_GAIN = 12.0
 SAME = 1e-4
 ANY_LOOK = ShownLook(0.0)
 Gain = NDArray[np.float64]
@@ -109,9 +109,16 @@ class HandLight:
         """What lights the level otherwise has changed."""
         self._was, self.has_two = None, False
 
-    def note(self, asked: Asked | None, drawn: int) -> None:
-        """A picture has been drawn; drawn : passes up to now."""
+    def note(self, asked: Asked | None, drawn: int, light: moderngl.Framebuffer) -> None:
+        """A picture has been drawn, its light is this; drawn : passes up to now."""
+        # Without the hand's lamps it is as it was: it need not be drawn once more.
+        was = self._was
+        same = asked is not None and was is not None and (asked.rest, asked.held) == (was.rest, was.held)
+        stays = self.has_two and same
         self._was, self._drawn, self.has_two, self.shown = asked, drawn, False, False
+        if stays:
+            self.keep("with", light)
+            self.has_two = True
 
     def gain(self, asked: Asked | None, drawn: int) -> Gain | None:
         """How many times as strong the hand's lamps are as in the picture that is kept, or was just drawn;

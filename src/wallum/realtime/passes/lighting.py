@@ -223,7 +223,7 @@ class Lighting:
         names |= air_features(scene.air) | ({"MANY_LAMPS"} if self._buffers.many else set())
         exposure = pre_exposure(scene.look.ev100)
         values = self.far_values(scene, view) | air_uniforms(scene, view) | self._shadow_values(names, draft)
-        values |= self._visibility.openness(scene.sky)
+        values |= self._visibility.openness(scene.sky, draft.moving)
         if scene.sky is not None:
             terms = scene.sky.upper_terms * FACTORS[:, None] * exposure
             values["sky_terms"] = terms.astype("f4").tobytes()

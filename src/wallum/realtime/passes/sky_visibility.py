@@ -82,10 +82,14 @@ class SkyVisibility:
         mean = np.maximum(SOLID @ parts / SOLID.sum(), 1e-12)
         return np.asarray(self._seen @ (parts / mean).astype(np.float32), np.float32)
 
-    def openness(self, sky: Dome | None) -> dict[str, object]:
-        """Values by which air_lit.frag.glsl finds what a place has of a sky."""
+    def openness(self, sky: Dome | None, moving: bool = False) -> dict[str, object]:
+        """Values by which air_lit.frag.glsl finds what a place has of a sky.
+
+        moving : by hand or hour; how a sky is spread is then followed once it rests, how strong it is at once
+        """
         shape = self._air.values.shape[:3]
-        if self._open is None or self._open_to != (None if sky is None else sky.key):
+        other = self._open_to != (None if sky is None else sky.key)
+        if self._open is None or (other and not (moving and self._open_to is not None)):
             values = np.zeros((*shape, 4), np.float16)
             values[..., :3] = self._air.values[..., :1]
             values[..., 3] = self._air.values[..., 1]
