@@ -174,11 +174,11 @@ class BounceThread(WorkThread):
         for ids in bounce.relight(scene, TOGETHER):
             if self.given_up:
                 return
+            self._wait_for_hand()  # what comes makes the picture be drawn anew
             self.lit.emit(units_of({one: bounce.units[one] for one in ids}))
             if self._paused:
                 took = time.perf_counter() - start
                 time.sleep(min(took * (1.0 / SHARE - 1.0), LONGEST_REST_S))
-                self._wait_for_hand()
                 start = time.perf_counter()
             if self._asked.is_set():
                 return  # there is something newer
