@@ -99,6 +99,7 @@ class Engine:
         self._level_number = 0
         self.drawn = 0  # passes up to now: while that is the same, no light is another
         self._pace = Pace()
+        self._moved = False  # whether the picture before was a moving one
         self.seen = Seen(NO_LAMPS, {}, ())
 
     def _make_targets(self) -> None:
@@ -130,7 +131,7 @@ class Engine:
             SunShadowPass(log, self._passing, self.quality),
             Inspect(log, lighting),
             Clouds(log, sky),
-            AirLight(log, lighting, lighting.volume),
+            AirLight(log, lighting),
             LightOfOthers(log, lighting, sky),
             Light(log, lighting, sky, over),
             LightAdded(log, context, lighting, sky),
@@ -186,7 +187,7 @@ class Engine:
 
     def forget(self) -> None:
         """Let go of all that is kept between pictures, so that the next one does all its work."""
-        self.lighting.volume.shows = None
+        self.lighting.forget_air()
         self.hand.forget()
         self._passing.level_changed()
         for targets in self._all_targets:
@@ -197,7 +198,7 @@ class Engine:
         for targets in self._all_targets:
             targets.forget_light()
         self.hand.forget()
-        self.lighting.volume.shows = None
+        self.lighting.forget_air()
 
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `finish` then shows it."""
@@ -228,8 +229,9 @@ class Engine:
                 work |= self.hand.draw(gain, asked)
             self.drawn += 1
         self.log.end()
-        if moving:
+        if moving and self._moved:  # the first of them does what the others find done
             self._pace.note(self.log.total_ms)
+        self._moved = moving
 
     def light(
         self,

@@ -26,7 +26,11 @@ class Pace:
     def note(self, ms: float) -> None:
         """Take notice of a moving picture's time."""
         self._easy = self._easy + 1 if ms < EASY_MS else 0
-        if ms > TOO_SLOW_MS and self._step < len(SHARES) - 1:
-            self._step += 1
+        if ms > TOO_SLOW_MS:
+            # At once as coarse as it takes: at each other size surfaces are drawn anew.
+            coarser = (
+                n for n, one in enumerate(SHARES) if ms * (one / SHARES[self._step]) ** 2 <= TOO_SLOW_MS
+            )
+            self._step = next(coarser, len(SHARES) - 1)
         elif self._easy >= PATIENCE and self._step > 0:
             self._step, self._easy = self._step - 1, 0

@@ -8,7 +8,6 @@ from wallum.frame.passes.surfaces import SURFACES
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.passes.air_over import AirOver
-from wallum.realtime.passes.air_volume import AirVolume
 from wallum.realtime.passes.base import Draft, Lit, Pass, Steps
 from wallum.realtime.passes.lighting import Lighting
 
@@ -21,9 +20,9 @@ class AirLight(Pass):
     described = AIR_LIGHT
     reads = tuple(one.name for one in (SURFACES, SKY, SKY_VISIBILITY, LAMP_SHADOWS, SUN_SHADOWS))
 
-    def __init__(self, log: PassLog, lighting: Lighting, volume: AirVolume) -> None:
+    def __init__(self, log: PassLog, lighting: Lighting) -> None:
         super().__init__(log)
-        self._lighting, self._volume = lighting, volume
+        self._lighting = lighting
 
     def wanted(self, draft: Draft) -> bool:
         return draft.scene.air is not None and draft.scene.air.in_volume and not draft.inspected
@@ -37,14 +36,15 @@ class AirLight(Pass):
 
     def is_kept(self, draft: Draft) -> bool:
         # One volume is held, whoever asked for it.
-        return self._volume.shows == draft.keys[self.name]
+        return self._lighting.volume_of(draft).shows == draft.keys[self.name]
 
     def draw(self, draft: Draft) -> Steps:
+        volume = self._lighting.volume_of(draft)
         with self.log.measure(self.name) as work:
             self._lighting.light_air(draft)
-            work["places"] = self._volume.places
+            work["places"] = volume.places
             work["lamps"] = len(draft.seen.lamps.ids)
-        self._volume.shows = draft.keys[self.name]
+        volume.shows = draft.keys[self.name]
         yield
 
 

@@ -3,7 +3,6 @@ thinner the nearer they are. Wronski 2014, "Volumetric Fog", for the volume; Hil
 
 import moderngl
 
-from wallum.frame.quality import Quality
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View
@@ -16,11 +15,11 @@ GROUP = (8, 4)  # of include air_sum.comp.glsl
 
 
 class AirVolume:
-    """Textures of the volume; `shows` says of what: one for all ways of making pictures."""
+    """Textures of the volume; `shows` says of what: one for all ways of making pictures but moving ones."""
 
-    def __init__(self, context: moderngl.Context, programs: Programs, quality: Quality) -> None:
+    def __init__(self, context: moderngl.Context, programs: Programs, size: tuple[int, int, int]) -> None:
         self._context, self._programs = context, programs
-        self.size = columns, rows, slices = quality.air_places
+        self.size = columns, rows, slices = size
         self._across = max(1, round((slices * rows / columns) ** 0.5))
         down = -(-slices // self._across)
         self._farthest = context.texture((columns, rows), 1, dtype="f4")

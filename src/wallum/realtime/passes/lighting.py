@@ -73,7 +73,9 @@ class Lighting:
         self._sky, self._visibility, self.probes = sky, visibility, probes
         self.mirrors = MirrorImages(context)
         self._lists, self._air_lists = LampLists(context), LampLists(context)
-        self.volume, self._pockets = AirVolume(context, programs, quality), Pockets(context)
+        self._pockets = Pockets(context)
+        self._volume = AirVolume(context, programs, quality.air_places)
+        self._passing_volume = AirVolume(context, programs, quality.passing_air)
         self.clouds = CloudMap(context, programs, sky)
         self.tiles = Tiles(context, programs)
         self._follow = context.texture((FOLLOWERS, 1), 1, np.ones(FOLLOWERS, np.float32), dtype="f4")
@@ -90,6 +92,14 @@ class Lighting:
         self.glossy = False  # whether anything in it is smooth enough to mirror the level
         self.unusual = False  # whether anything in it reflects otherwise than most
         self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
+
+    def volume_of(self, draft: "Draft") -> AirVolume:
+        """The volume that the air of a picture is lit in."""
+        return self._passing_volume if draft.moving else self._volume
+
+    def forget_air(self) -> None:
+        """Light the air anew for the next picture."""
+        self._volume.shows = self._passing_volume.shows = None
 
     def around_air(self, scene: LitScene) -> object:
         """What the light that the air has from around depends on, beside sun, sky and lamps."""
@@ -209,12 +219,12 @@ class Lighting:
         values = {**self.far_values(scene, view), **air_uniforms(scene, view), **view.uniforms}
         values |= view.pixel_uniforms(gbuffer.size)
         if scene.air.in_volume:
-            values |= self.volume.uniforms(view, draft.gbuffer, scene.air.reach)
+            values |= self.volume_of(draft).uniforms(view, draft.gbuffer, scene.air.reach)
         return names, values
 
     def light_air(self, draft: "Draft") -> None:
         """Fill the volume that the air is lit in."""
-        scene, view, gbuffer, volume = draft.scene, draft.view, draft.gbuffer, self.volume
+        scene, view, gbuffer, volume = draft.scene, draft.view, draft.gbuffer, self.volume_of(draft)
         assert scene.air is not None
         self.write_lamps(draft)
         self._list_lamps_of_air(draft)
@@ -256,9 +266,9 @@ class Lighting:
             reaching = lamps.rows.copy()
             reaching["range"][dark] = NO_REACH_M
             lamps = Lamps(lamps.ids, reaching)
-        columns, rows, _ = self.volume.size
+        columns, rows, _ = self.volume_of(draft).size
         size = (columns // AIR_CELL * CELL_PIXELS, rows // AIR_CELL * CELL_PIXELS)
-        key = (lamps.shape_key(), shadowed.tobytes(), camera)
+        key = (lamps.shape_key(), shadowed.tobytes(), camera, size)
         if self._air_lists.key != key:
             self._air_lists.write(assign_lamps(lamps, shadowed, camera, size))
             self._air_lists.key = key
@@ -382,7 +392,7 @@ class Lighting:
         values: dict[str, object] = {}
         if in_air and scene.air is not None:
             features |= {"IN_AIR"}
-            values = self.volume.uniforms(draft.view, gbuffer, scene.air.reach)
+            values = self.volume_of(draft).uniforms(draft.view, gbuffer, scene.air.reach)
         if draft.view.show in FROM_SURFACES:
             features = features & {"SKY"} | {"MIRRORED"} if draft.view.show == "reflections" else frozenset()
         if self.probes.there and draft.view.show != "direct":
