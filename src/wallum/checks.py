@@ -16,7 +16,7 @@ __all__ = ["run_checks"]
 
 # Tests that wait for windows, and as many others as take as long with them as the rest does: that keeps the
 # second core busy meanwhile.
-WINDOWS: Final = ("desk", "soak", "exchange", "level", "judge")
+WINDOWS: Final = ("desk", "soak", "exchange", "level")
 CHECKS: Final = (
     ("format", ["ruff", "format", "--check", "--quiet", "."]),
     ("lint", ["ruff", "check", "--quiet", "."]),

@@ -82,7 +82,7 @@ def test_the_command_films_a_part_of_the_day_around_midnight(tmp_path, capsys):
 def test_in_a_film_the_exposure_comes_after_the_light_in_the_levels_time(tmp_path, capsys):
     """Within a minute the picture shall be six stops brighter: at a twentieth of a stop a second, eight pictures
     of two minutes come after by 0.75 each; those of three hours are there at once."""
-    project, _ = open_project("demo:jar-yard")
+    project, _ = open_project("demo:pale-room")
     look = project.look.revised(exposed="metered", speed_up=0.05, speed_down=0.05)
     project = project.revised(look=look)
     for hours, value in ((12.0, 0.0), (12.0 + 1.0 / 60.0, 6.0), (15.0, 6.0)):

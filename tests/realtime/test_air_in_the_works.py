@@ -28,7 +28,7 @@ from wallum.transport.field.kept_field import kept_field
 from wallum.transport.rays import RayScene
 from wallum.transport.through import seen_through
 
-TURNS, SETTLED, BLUR, PATHS = 24, 24, 5, 4000
+TURNS, SETTLED, BLUR, PATHS = 24, 24, 5, 2000
 
 
 @pytest.fixture(scope="module")

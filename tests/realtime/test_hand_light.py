@@ -98,6 +98,13 @@ def test_what_is_no_strength_is_drawn(shown, change, camera):
     np.testing.assert_allclose(light, whole, rtol=5e-3, atol=1e-2)
 
 
+def test_a_lamp_that_reaches_nothing_in_the_picture_costs_no_light(shown):
+    for strength in (40.0, 42.0, 43.0):
+        light, passes, _ = _drawn(shown, _project(FOG, intensity=strength, on=False))
+    assert passes <= {"light by its strength", "develop", "meter", "read back"}
+    np.testing.assert_allclose(light, _drawn(shown, _project(FOG, on=False), ())[0], rtol=2e-3)
+
+
 def test_what_is_much_stronger_is_drawn_once_and_then_followed_again(shown):
     for strength in (2.0, 2.1, 2.2):
         _drawn(shown, _project(intensity=strength))

@@ -108,6 +108,7 @@ class Engine:
         own_lamps, own_sun = LampShadows(context, quality), SunShadows(context, quality.sun_texels)
         small = SunShadows(context, quality.thumb_texels)
         self._still = RenderTargets(context, programs, lamps, sun)
+        self._still.own_air = True  # after a rest it is as it was
         self._reduced = RenderTargets(context, programs, lamps, sun)
         self.settling = RenderTargets(context, programs, own_lamps, own_sun)
         self._thumb = RenderTargets(context, programs, lamps, small)

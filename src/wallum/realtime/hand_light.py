@@ -46,11 +46,11 @@ class Asked:
 
 
 def asked_of(request: PictureRequest) -> Asked | None:
-    """None where a hand holds no lamp that is on, or the picture shows no light; what else it holds is of the
+    """None where a hand holds nothing, or the picture shows no light. All but lamps that it holds is of the
     rest."""
     scene = request.shown_scene
     own = _own(scene.lamps, request.active)
-    if request.detail != "full" or request.view in INSPECTED or not own.any():
+    if request.detail != "full" or request.view in INSPECTED or not request.active:
         return None
     emission = scene.lamps.rows["emission"][own].astype(np.float64)
     glow = {one: value for one, value in scene.glow.items() if one in request.active}
@@ -74,6 +74,8 @@ def _own(lamps: Lamps, active: Iterable[str]) -> NDArray[np.bool_]:
 def gain_between(was: Asked, now: Asked) -> Gain | None:
     """(3,) how many times as strong the hand's lamps have become in each channel, all alike; None: they have
     not, or so much that the picture is to be drawn."""
+    if not len(was.emission):
+        return np.ones(3)  # none of them reaches the picture
     lit = was.emission > 0.0
     if (now.emission[~lit] > 0.0).any():
         return None

@@ -38,6 +38,7 @@ class RenderTargets:
         # What the light from surfaces of the sources under the hand was looked up with.
         self.hand_gains: dict[str, NDArray[np.float64]] = {}
         self._held: tuple[GBuffer, LightTarget, LightTarget, LightTarget] | None = None
+        self.own_air = False  # whether the volume that its air is lit in is no other's
         self.in_air = False  # whether the picture has air before it
         self._lit: tuple[object, object, bool] = UNLIT
 

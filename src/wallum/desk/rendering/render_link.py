@@ -21,8 +21,8 @@ __all__ = ["RenderLink"]
 
 # The hand rests after this long without a new request.
 REST_MS = 90
-# Least time between two pictures under the hand that bring their values: for scopes, and for the head alone.
-SCOPES_S, HEAD_S = 0.09, 0.7
+# Least time between two pictures under the hand that bring their values.
+SAMPLED_S = 0.09
 
 
 class RenderLink(QObject):
@@ -49,8 +49,8 @@ class RenderLink(QObject):
         # How the target smooths edges, and whether pictures stay as they are delivered.
         self.edges, self.delivered = "none", False
         self._sampled_at = 0.0
-        self.sampled = False  # whether pictures bring their values in small
-        self.sampled_often = False  # and under any hand that moves
+        self.sampled = False  # whether pictures at rest bring their values in small
+        self.sampled_often = False  # and those under a hand, now and then
 
     @property
     def client(self) -> RendererClient:
@@ -102,14 +102,14 @@ class RenderLink(QObject):
         )  # fmt: skip
         now = time.perf_counter()
         # A hand that moves has pictures to wait for: their values come now and then.
-        early = now - self._sampled_at < (SCOPES_S if self.sampled_often else HEAD_S)
+        early = now - self._sampled_at < SAMPLED_S
         self._sampled_at = self._sampled_at if early else now
         self._wanted = replace(plain, settle=True)
         if self.delivered:
             several = self.edges == "samples"
             self._wanted = replace(plain, settle=several, most=HIGH.edge_samples if several else 0)
         detail: Detail = "reduced" if moving else "full"
-        now_and_then = self.sampled and not early and (not moving or self.sampled_often)
+        now_and_then = self.sampled_often and not early
         asked = replace(plain, active=active, detail=detail, held_ev=held_ev, sampled=now_and_then)
         number = self._client.request(asked)
         self._rest.start()

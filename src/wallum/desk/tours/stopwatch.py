@@ -165,6 +165,7 @@ def _rows_of(window: DeskWindow) -> Iterator[Row]:
 def _look_rows(window: DeskWindow) -> Iterator[Row]:
     """Values of the look dragged, its head shown; and what scopes take of the window's own time."""
     window.tune.show_group("look")
+    wait_settled(window, 2)
     for label in ("Contrast", "Saturation", "Bloom"):
         found = (f for f in window.tune.pane.findChildren(NumberField) if f.info.label == label)
         times = timed_drag(window, next(found), QPoint(20, 8), lambda i: QPoint(2 * i, 0))

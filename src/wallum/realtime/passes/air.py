@@ -35,7 +35,7 @@ class AirLight(Pass):
         return lit.lamps.rows.tobytes(), sun, shown, *seen, self._lighting.around_air(scene)
 
     def is_kept(self, draft: Draft) -> bool:
-        # One volume is held, whoever asked for it.
+        # Several ways of making pictures may share one.
         return self._lighting.volume_of(draft).shows == draft.keys[self.name]
 
     def draw(self, draft: Draft) -> Steps:

@@ -15,7 +15,7 @@ GROUP = (8, 4)  # of include air_sum.comp.glsl
 
 
 class AirVolume:
-    """Textures of the volume; `shows` says of what: one for all ways of making pictures but moving ones."""
+    """Textures of the volume; `shows` says of what."""
 
     def __init__(self, context: moderngl.Context, programs: Programs, size: tuple[int, int, int]) -> None:
         self._context, self._programs = context, programs

@@ -75,6 +75,7 @@ class Lighting:
         self._lists, self._air_lists = LampLists(context), LampLists(context)
         self._pockets = Pockets(context)
         self._volume = AirVolume(context, programs, quality.air_places)
+        self._settling_volume = AirVolume(context, programs, quality.air_places)
         self._passing_volume = AirVolume(context, programs, quality.passing_air)
         self.clouds = CloudMap(context, programs, sky)
         self.tiles = Tiles(context, programs)
@@ -95,11 +96,14 @@ class Lighting:
 
     def volume_of(self, draft: "Draft") -> AirVolume:
         """The volume that the air of a picture is lit in."""
-        return self._passing_volume if draft.moving else self._volume
+        if draft.moving:
+            return self._passing_volume
+        return self._volume if draft.targets.own_air else self._settling_volume
 
     def forget_air(self) -> None:
         """Light the air anew for the next picture."""
-        self._volume.shows = self._passing_volume.shows = None
+        for volume in (self._volume, self._settling_volume, self._passing_volume):
+            volume.shows = None
 
     def around_air(self, scene: LitScene) -> object:
         """What the light that the air has from around depends on, beside sun, sky and lamps."""

@@ -8,9 +8,11 @@ import numpy as np
 from wallum.moment.camera import Camera
 from wallum.moment.lamps import LAMP_ROW, NO_LAMPS, Lamps
 from wallum.moment.scene import Dome, LitScene, Stars, Sun
-from wallum.moment.shown_look import Metering, ShownLook
+from wallum.moment.shown_look import Lens, Metering, ShownLook
+from wallum.physics.bloom import Bloom
 from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.dome import plain_dome
+from wallum.physics.grade import Grade
 from wallum.physics.high_cloud import HighCloud
 from wallum.physics.medium import Layer, Medium
 from wallum.realtime.level.probe_set import MirrorPlaces, ProbeSet
@@ -22,6 +24,7 @@ from wallum.transport.field.sky_parts import BINS
 __all__ = ["precompile"]
 
 SIZE = (64, 36)
+LARGE = (384, 216)  # whose bloom has steps of every kind
 
 
 def _lamps(shadow: bool) -> Lamps:
@@ -55,6 +58,16 @@ def _requests() -> Iterator[PictureRequest]:
     for lamps in (NO_LAMPS, _lamps(True)):
         yield replace(whole, scene=LitScene(lamps, shaded, under, look, air))
     yield replace(whole, detail="reduced")
+
+
+def _looks() -> Iterator[ShownLook]:
+    """Looks that begin with one value each: what a hand on a neutral one drags first."""
+    plain = ShownLook(0.0)
+    yield replace(plain, bloom=Bloom(0.05))
+    yield replace(plain, grade=Grade(saturation=1.1))
+    yield replace(plain, grade=Grade(contrast=1.1))
+    yield replace(plain, white=(5000.0, 0.0))
+    yield replace(plain, lens=Lens(fall_off=0.5))
 
 
 def _of_probes() -> Iterator[PictureRequest]:
@@ -95,6 +108,12 @@ def precompile(renderer: Renderer) -> Iterator[None]:
         for _ in renderer.draw(request):
             pass
         renderer.read_into(request, 0, out)
+        yield
+    large, shown = replace(request, size=LARGE), np.zeros((LARGE[1], LARGE[0], 4), np.uint8)
+    for _ in renderer.draw(large):
+        pass
+    for look in _looks():
+        renderer.read_into(replace(large, scene=replace(large.scene, look=look)), 0, shown)
         yield
     for request in _of_probes():
         if _drawn_with_a_probe(renderer, request):
