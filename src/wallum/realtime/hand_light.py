@@ -48,10 +48,10 @@ class Asked:
 def asked_of(request: PictureRequest) -> Asked | None:
     """None where a hand holds nothing, or the picture shows no light. All but lamps that it holds is of the
     rest."""
-    scene = request.shown_scene
-    own = _own(scene.lamps, request.active)
     if request.detail != "full" or request.view in INSPECTED or not request.active:
         return None
+    scene = request.shown_scene
+    own = _own(scene.lamps, request.active)
     emission = scene.lamps.rows["emission"][own].astype(np.float64)
     glow = {one: value for one, value in scene.glow.items() if one in request.active}
     rest = replace(dark(scene, request.active), look=ANY_LOOK)
@@ -79,11 +79,10 @@ def gain_between(was: Asked, now: Asked) -> Gain | None:
     lit = was.emission > 0.0
     if (now.emission[~lit] > 0.0).any():
         return None
-    ratios = np.where(lit, now.emission / np.where(lit, was.emission, 1.0), np.nan)
-    # A channel that no lamp has may have any.
-    known = np.where(lit.any(axis=0), np.nanmax(np.where(lit, ratios, -1.0), axis=0), np.nan)
-    gain = np.where(np.isnan(known), np.nanmax(known) if lit.any() else 1.0, known)
-    if (np.abs(ratios - gain)[lit] > SAME * np.maximum(gain, SAME)[None].repeat(len(ratios), 0)[lit]).any():
+    ratios = np.where(lit, now.emission / np.where(lit, was.emission, 1.0), 0.0)
+    most = ratios.max(axis=0)
+    gain = np.where(lit.any(axis=0), most, most.max())  # of a channel that no lamp has any will do
+    if (lit & (np.abs(ratios - gain) > SAME * np.maximum(gain, SAME))).any():
         return None
     for one, value in was.glow.items():
         if np.abs(now.glow.get(one, 0.0) - value * gain).max() > 10.0 * SAME * max(value, SAME):
