@@ -1,8 +1,11 @@
 """What is kept is kept by identity, is let go in turn, and may be asked for by many threads."""
 
+import pickle
 from concurrent.futures import ThreadPoolExecutor
 
+from wallum.level.pale_room import pale_room_project
 from wallum.memo import Memo
+from wallum.moment.evaluate import evaluate
 
 
 class Thing:
@@ -52,3 +55,14 @@ def test_threads_get_what_is_theirs():
 
     with ThreadPoolExecutor(8) as pool:
         assert list(pool.map(ask, range(4000))) == [number % 20 for number in range(4000)]
+
+
+def test_what_was_found_from_fields_is_neither_sent_nor_compared():
+    lamps = evaluate(pale_room_project()).lamps
+    before = pickle.dumps(lamps)
+    assert lamps.casting.any()  # found now, and kept
+    assert "casting" in vars(lamps)
+    assert pickle.dumps(lamps) == before
+    again = pickle.loads(before)
+    assert again.ids == lamps.ids
+    assert (again.casting == lamps.casting).all()

@@ -3,9 +3,9 @@
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from threading import Lock
-from typing import Generic, TypeVar
+from typing import Any, Generic, TypeVar
 
-__all__ = ["Memo"]
+__all__ = ["FieldsAlone", "Memo"]
 
 Value = TypeVar("Value")
 
@@ -36,3 +36,12 @@ class Memo(Generic[Value]):
             while len(self._kept) > self._most:
                 self._kept.popitem(last=False)
         return value
+
+
+class FieldsAlone:
+    """A dataclass that is sent and compared by its fields: what was found from them is left behind."""
+
+    __dataclass_fields__: dict[str, Any]
+
+    def __getstate__(self) -> dict[str, object]:
+        return {name: self.__dict__[name] for name in self.__dataclass_fields__}

@@ -244,7 +244,13 @@ def test_the_picture_settles_when_the_hand_rests_and_turns_to_what_is_newer(wind
     assert "settl" in window._state.text()
     seen.clear()
     window.session.set_value("brighter", "look/ev100", 2.0)
-    first = wait_frame(qtbot, window, seen, lambda f: True)[0]
+    wait_frame(qtbot, window, seen)
+    first = next(f for f, _ in seen if window.link.client.is_current(f))
+    assert first.settled >= 2  # its light is the same
+    seen.clear()
+    window.session.set_value("off", "sources/ceiling-lamp/on", False)
+    wait_frame(qtbot, window, seen)
+    first = next(f for f, _ in seen if window.link.client.is_current(f))
     assert first.settled == 0
 
 

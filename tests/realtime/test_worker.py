@@ -201,3 +201,27 @@ def test_smooth_surfaces_show_the_level_once_the_picture_rests(client):
         pictures.append(client.pixels(found).astype(int).copy())
     other = np.abs(pictures[1] - pictures[0]).max(axis=2) > 40
     assert other.mean() > 0.15
+
+
+def settled_pixels(client, request):
+    number = client.request(request)
+    (_, last), _ = until(client, lambda m: frame(m) and frame(m).number == number and frame(m).settled)
+    return client.pixels(last).copy(), last
+
+
+def test_under_a_look_what_has_settled_stays(client):
+    other = put(pale_room_project(), "look/contrast", 1.4)
+    client.request(asked(settle=True))
+    (_, before), _ = until(client, lambda m: frame(m) and frame(m).settled == HIGH.settled)
+    neutral = client.pixels(before).copy()
+    under_hand, told = settled_pixels(client, asked(other))
+    assert told.settled == HIGH.settled
+    assert (under_hand != neutral).any()
+    # Let go, nothing is settled anew: the first picture is the last.
+    at_rest, told = settled_pixels(client, asked(other, settle=True))
+    assert told.settled == HIGH.settled
+    assert (at_rest == under_hand).all()
+    # Other light is drawn.
+    number = client.request(asked(put(pale_room_project(), "sources/ceiling-lamp/on", False)))
+    (_, drawn), _ = until(client, lambda m: frame(m) and frame(m).number == number)
+    assert drawn.settled == 0

@@ -7,6 +7,8 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.memo import FieldsAlone
+
 __all__ = ["LAMP_ROW", "NO_LAMPS", "LampRows", "Lamps"]
 
 # One lamp, resolved; lengths in metres. All of one width, so that rows can be sent and compared as bytes.
@@ -51,7 +53,7 @@ def _without(rows: LampRows, names: tuple[str, ...]) -> LampRows:
 
 
 @dataclass(frozen=True)
-class Lamps:
+class Lamps(FieldsAlone):
     """Lamps that are on.
 
     ids  : N source ids

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.level.panorama_file import read_panorama
+from wallum.memo import FieldsAlone
 from wallum.moment.lamps import Lamps
 from wallum.moment.room_light import RoomLight
 from wallum.moment.shown_look import ShownLook
@@ -156,7 +157,7 @@ class SkyPicture:
 
 
 @dataclass(frozen=True, eq=False)
-class Dome:
+class Dome(FieldsAlone):
     """Light of the sky by direction: luminance (H, W, 3) of the upper half, and of the far
     ground (3,) [cd/m2], see physics.dome.
 

@@ -15,6 +15,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.memo import FieldsAlone
 from wallum.physics.arrays import Floats
 from wallum.physics.medium import henyey_greenstein
 from wallum.physics.pocket import noise_at
@@ -33,7 +34,7 @@ ALONG = (0.05, 0.25)
 
 
 @dataclass(frozen=True)
-class Sheet:
+class Sheet(FieldsAlone):
     """A flat piece, from the middle of one side along to the middle of the other.
 
     start, along : place; way to the far side [m]; across : unit, to the side, not always at a right angle

@@ -11,6 +11,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.memo import FieldsAlone
 from wallum.physics.arrays import Floats
 from wallum.physics.pocket import Pocket
 
@@ -70,7 +71,7 @@ def henyey_greenstein(cosine: Floats, forwardness: float) -> NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Layer:
+class Layer(FieldsAlone):
     """Air that thins out upward.
 
     extinction  : at and below base height, at 550 nm and without `absorption` [1/m]
@@ -140,7 +141,7 @@ class Straight:
 
 
 @dataclass(frozen=True)
-class Medium:
+class Medium(FieldsAlone):
     """All air of a level.
 
     layers   : they add up

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import map_coordinates
 
+from wallum.memo import FieldsAlone
 from wallum.physics.arrays import Floats
 
 __all__ = ["HARDEST", "MOST_POCKETS", "NOISE_CELLS", "Pocket", "noise_at", "pocket_noise"]
@@ -65,7 +66,7 @@ def noise_at(places: Floats, drifted: RGB, grain_m: float, contrast: float) -> N
 
 
 @dataclass(frozen=True)
-class Pocket:
+class Pocket(FieldsAlone):
     """Other air in a box or an ellipsoid.
 
     centre, half : its middle and half its sizes [m]; turn_rad : about the vertical, clockwise from above

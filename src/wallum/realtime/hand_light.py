@@ -4,7 +4,6 @@ Of a scene drawn once with the hand's lamps and once as if they gave nothing, th
 strength is the second plus so much of what the first has more.
 """
 
-import pickle
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
@@ -15,10 +14,10 @@ from numpy.typing import NDArray
 from wallum.frame.views import INSPECTED
 from wallum.moment.lamps import Lamps
 from wallum.moment.scene import LitScene
-from wallum.moment.shown_look import ShownLook
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import Size
 from wallum.realtime.gl.view import pre_exposure
+from wallum.realtime.light_asked import light_asked
 from wallum.realtime.process.request import PictureRequest
 
 __all__ = ["Asked", "HandLight", "asked_of", "dark"]
@@ -26,7 +25,6 @@ __all__ = ["Asked", "HandLight", "asked_of", "dark"]
 # So many times as strong as what was drawn, and the steps of half floats would begin to show.
 MOST_GAIN = 12.0
 SAME = 1e-4
-ANY_LOOK = ShownLook(0.0)
 Gain = NDArray[np.float64]
 
 
@@ -54,9 +52,8 @@ def asked_of(request: PictureRequest) -> Asked | None:
     own = _own(scene.lamps, request.active)
     emission = scene.lamps.rows["emission"][own].astype(np.float64)
     glow = {one: value for one, value in scene.glow.items() if one in request.active}
-    rest = replace(dark(scene, request.active), look=ANY_LOOK)
-    told = rest, request.camera, request.size, request.view, request.view_of, sorted(request.active)
-    return Asked(pickle.dumps(told, 5), emission, glow, pre_exposure(scene.look.ev100))
+    rest = light_asked(request, dark(scene, request.active))
+    return Asked(rest, emission, glow, pre_exposure(scene.look.ev100))
 
 
 def dark(scene: LitScene, active: Iterable[str]) -> LitScene:

@@ -36,7 +36,7 @@ class Renderer:
 
     def set_level(self, bundle: LevelBundle) -> None:
         """Show another level."""
-        self.settler.stop()
+        self.settler.forget()
         self.engine.set_level(bundle)
 
     def forget_unused(self) -> None:
@@ -71,8 +71,10 @@ class Renderer:
         """Develop the last picture into `out`, 4 bytes a pixel (blue, green, red, 255), as small
         as it was drawn: who shows it makes it larger."""
         engine = self.engine
+        look = request.scene.look
         light = self.settler.light if settled else engine.light_of(request)
-        finishing = Finishing(request, light, max(settled, 1), out, request.scene.look, settled=settled > 0)
+        held = self.settler.held if settled else pre_exposure(look.ev100)
+        finishing = Finishing(request, light, max(settled, 1), held, out, look, settled=settled > 0)
         finishing.key = (light.glo, settled, engine.drawn)
         finishing.depth = engine.depth_of(request, settled > 0)
         picture = engine.finish(finishing)
@@ -93,18 +95,18 @@ class Renderer:
 
     def set_probes(self, probes: ProbeSet | None) -> None:
         """Where light that comes back from surfaces is known."""
-        self.settler.stop()
+        self.settler.forget()
         self.engine.set_probes(probes)
 
     def take_bounce(self, units: Units) -> None:
         """That light, of some sources of strength 1."""
-        self.settler.stop()
+        self.settler.forget()
         self.engine.hand.forget()
         self.engine.probe_light.take(units)
 
     def set_baked(self, baked: BakedSet | None) -> None:
         """Light that was baked of the level; None: there is none."""
-        self.settler.stop()
+        self.settler.forget()
         self.engine.hand.forget()
         self.engine.baked.set(baked)
 
@@ -114,7 +116,7 @@ class Renderer:
         kind = np.float32 if settled else np.float16
         width, height = texture.size
         data = np.frombuffer(texture.read(), kind).reshape(height, width, 4)[::-1, :, :3]
-        held = pre_exposure(request.scene.look.ev100) * (max(self.settler.count, 1) if settled else 1)
+        held = self.settler.held * self.settler.count if settled else pre_exposure(request.scene.look.ev100)
         return data.astype(np.float32) / np.float32(held)
 
     def settle(self, request: PictureRequest, pictures: int = HIGH.settled) -> None:
@@ -122,6 +124,6 @@ class Renderer:
         for _ in self.take_mirrors(request, self.stale_mirrors(request)):
             pass
         self.settler.begin(request)
-        for _ in range(pictures):
+        while self.settler.count < pictures:
             for _ in self.refine():
                 pass

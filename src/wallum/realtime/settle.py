@@ -20,7 +20,8 @@ from wallum.physics.emitters import cone_directions, halton
 from wallum.realtime.engine import Engine
 from wallum.realtime.gl.programs import set_uniforms
 from wallum.realtime.gl.targets import Size
-from wallum.realtime.gl.view import View
+from wallum.realtime.gl.view import View, pre_exposure
+from wallum.realtime.light_asked import light_asked
 from wallum.realtime.passes.base import SunTurn
 from wallum.realtime.passes.cascades import CASCADES
 from wallum.realtime.process.request import PictureRequest
@@ -48,7 +49,9 @@ class Settler:
         self._request: PictureRequest | None = None
         self._lamps: Lamps | None = None
         self._next_lamp = 0
+        self._asked = b""  # the light of its pictures
         self.count = 0
+        self.held = 1.0  # exposure that each is held with
 
     @property
     def light(self) -> moderngl.Texture:
@@ -65,17 +68,30 @@ class Settler:
     def done(self) -> bool:
         return self._request is None or self.count >= (self._request.most or HIGH.settled)
 
+    def shows(self, request: PictureRequest) -> bool:
+        """Whether the sum so far is of the light that a request asks for: its look alone is another."""
+        return self.count > 0 and request.detail == "full" and light_asked(request) == self._asked
+
     def begin(self, request: PictureRequest) -> None:
-        """Start over for a request."""
+        """Settle a request: go on where the sum is of its light, or start over."""
+        held = pre_exposure(request.scene.look.ev100)
+        if self.shows(request) and held == self.held:
+            self._request = request
+            return
         self._request, self.count, self._next_lamp = request, 0, 0
+        self._asked, self.held = light_asked(request), held
         self._lamps = request.scene.lamps
         self._fit(request.size)
         assert self._frame is not None
         self._frame.clear()
 
     def stop(self) -> None:
-        """Give up: something newer came."""
+        """Something newer came; what is there stays good for pictures of the same light."""
         self._request = None
+
+    def forget(self) -> None:
+        """What lights the level has changed: the sum is of no use."""
+        self._request, self.count = None, 0
 
     def _fit(self, size: Size) -> None:
         if self._sum is not None and self._sum.size == size:

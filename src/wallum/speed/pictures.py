@@ -43,6 +43,7 @@ def _camera(project: Project, level: Level) -> Camera:
 
 def _settle_times(renderer: Renderer, request: PictureRequest) -> list[float]:
     out = np.empty((SIZE[1], SIZE[0], 4), np.uint8)
+    renderer.settler.forget()
     renderer.settler.begin(request)
     times = []
     for count in range(HIGH.settled):

@@ -14,7 +14,6 @@ from wallum.frame.views import INSPECTED, VIEWS
 from wallum.moment.metered import metered_cells
 from wallum.moment.shown_look import ShownLook
 from wallum.physics.exposure import exposure_scale
-from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.passes.develop import Developer
 from wallum.realtime.passes.edges import EdgeFilter
 from wallum.realtime.passes.focus import FocusBlur
@@ -35,7 +34,7 @@ SEEN_BY_LENS = frozenset(VIEWS) - {*INSPECTED, "false colour"}
 class Finishing:
     """A picture on its way from light to bytes.
 
-    light   : sum of `samples` pictures, each times the exposure that its request was lit with
+    light   : sum of `samples` pictures, each times `held`, the exposure that it was lit with
     out     : where its bytes go: blue, green, red, 255
     look    : the request's, exposed as it is found
     metered : the exposure that its light asks for; None: not asked
@@ -49,6 +48,7 @@ class Finishing:
     request: PictureRequest
     light: moderngl.Texture
     samples: int
+    held: float
     out: memoryview | NDArray[np.uint8]
     look: ShownLook
     metered: float | None = None
@@ -57,10 +57,6 @@ class Finishing:
     settled: bool = False
     key: tuple[object, ...] = ()
     depth: moderngl.Texture | None = None
-
-    @property
-    def held_exposure(self) -> float:
-        return pre_exposure(self.request.scene.look.ev100)
 
     @property
     def pixels(self) -> int:
@@ -94,7 +90,7 @@ class MeterPass(FinishPass):
         return request.scene.look.metering is not None and request.view not in INSPECTED
 
     def draw(self, picture: Finishing) -> dict[str, int]:
-        request, held = picture.request, picture.held_exposure * picture.samples
+        request, held = picture.request, picture.held * picture.samples
         metering = request.scene.look.metering
         assert metering is not None
         cells = self._meter.cells(picture.light, picture.key).astype(np.float64) / held
@@ -116,7 +112,7 @@ class SamplePass(FinishPass):
         return picture.request.sampled and picture.request.view not in INSPECTED
 
     def draw(self, picture: Finishing) -> dict[str, int]:
-        held = picture.held_exposure * picture.samples
+        held = picture.held * picture.samples
         picture.sample = self._sampler.read(picture.light, exposure_scale(picture.look.ev100) / held)
         return {}
 
@@ -157,7 +153,7 @@ class DevelopPass(FinishPass):
         picture.shown = self._developer.develop(
             picture.light,
             picture.look,
-            picture.held_exposure,
+            picture.held,
             picture.samples,
             picture.request.view,
             picture.key,

@@ -109,17 +109,18 @@ def precompile(renderer: Renderer) -> Iterator[None]:
             pass
         renderer.read_into(request, 0, out)
         yield
-    large, shown = replace(request, size=LARGE), np.zeros((LARGE[1], LARGE[0], 4), np.uint8)
-    for _ in renderer.draw(large):
-        pass
-    for look in _looks():
-        renderer.read_into(replace(large, scene=replace(large.scene, look=look)), 0, shown)
-        yield
     for request in _of_probes():
         if _drawn_with_a_probe(renderer, request):
             renderer.read_into(request, 0, out)
         yield
-    renderer.settle(request, 1)
-    renderer.read_into(request, 1, out)
-    renderer.settler.stop()
+    # Light that has settled is held in floats of another size: programs that read it are others.
+    large, shown = replace(request, size=LARGE), np.zeros((LARGE[1], LARGE[0], 4), np.uint8)
+    for _ in renderer.draw(large):
+        pass
+    renderer.settle(large, 1)
     yield
+    for look in (large.scene.look, *_looks()):
+        for settled in (0, 1):
+            renderer.read_into(replace(large, scene=replace(large.scene, look=look)), settled, shown)
+            yield
+    renderer.settler.forget()

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 from wallum.faults import keep_log
+from wallum.realtime.light_asked import light_asked
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.memory import Block, give_memory_back, load_value
 from wallum.realtime.process.precompile import precompile
@@ -208,20 +209,36 @@ class Worker:
         if self._renderer.engine.level is None:
             self._channel.send(("dropped", request.number))
             return
+        settler = self._renderer.settler
+        # Under a look that changes what has settled stays: no light is drawn.
+        settled = settler.count if settler.shows(request) else 0
+        if not settled and not self._drawn(request):
+            return
+        if self._give(request, settled) and request.settle:
+            self._settling = request
+            if self._compiling is None:
+                settler.begin(request)
+
+    def _drawn(self, request: PictureRequest) -> bool:
+        """Make the light of a picture; False: something newer came, which asks for other light."""
         at_rest = request.detail == "full" and not request.active
         for _ in self._renderer.draw(request):
             if at_rest and self._channel.readable():
                 self._take_messages(wait=False)
-                if self._pending is not None:
-                    self._channel.send(("dropped", request.number))
-                    return
-                if self._overtaken:  # it is still what is wanted, of the level that has come
-                    self._pending = request
-                    return
-        if self._give(request, settled=0) and request.settle:
-            self._settling = request
-            if self._compiling is None:
-                self._renderer.settler.begin(request)
+                if self._next_level is not None and self._pending is None:
+                    self._pending = request  # it is still what is wanted, of the level that has come
+                    return False
+                if self._overtaken and not self._same_light(request):
+                    break
+        if at_rest and self._pending is not None:
+            self._channel.send(("dropped", request.number))
+            return False
+        return True
+
+    def _same_light(self, request: PictureRequest) -> bool:
+        """Whether what has come instead of a request asks for the light that is being made for it."""
+        newer = self._pending if self._next_level is None else None
+        return newer is not None and light_asked(newer) == light_asked(request)
 
     def _settle_once(self) -> None:
         request = self._settling

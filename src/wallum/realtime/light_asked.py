@@ -1,0 +1,24 @@
+"""What the light of a picture depends on, so that requests which differ in their look alone are known."""
+
+import pickle
+from dataclasses import replace
+from typing import Final
+
+from wallum.moment.scene import LitScene
+from wallum.moment.shown_look import ShownLook
+from wallum.realtime.process.request import PictureRequest
+
+__all__ = ["light_asked"]
+
+ANY_LOOK: Final = ShownLook(0.0)
+
+
+def light_asked(request: PictureRequest, scene: LitScene | None = None) -> bytes:
+    """All that a picture shows beside its look and how it is exposed, to be compared.
+
+    scene : in the place of the one that the request shows
+    Alike only where nothing differs; that two differ does not say that their light does.
+    """
+    bare = replace(scene or request.shown_scene, look=ANY_LOOK)
+    told = bare, request.camera, request.size, request.view, request.view_of, sorted(request.active)
+    return pickle.dumps((*told, request.detail, request.most), 5)
