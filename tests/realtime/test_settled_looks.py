@@ -8,6 +8,7 @@ from wallum.level.pale_room import pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.process.precompile import LARGE, precompile
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 
@@ -82,3 +83,18 @@ def test_light_that_comes_makes_it_useless(renderer):
     renderer.settle(of(), 2)
     renderer.set_baked(None)
     assert not renderer.settler.shows(of())
+
+
+def test_a_window_of_another_size_may_ask_while_programs_are_compiled(room):
+    """What is compiled for is drawn anew where a picture of the desk came between."""
+    renderer = Renderer()
+    renderer.set_level(bundle_level(room))
+    size = (LARGE[0] + 40, LARGE[1] + 30)
+    asked = PictureRequest(0, of().scene, CAMERA, size)
+    out = np.zeros((size[1], size[0], 4), np.uint8)
+    for _ in precompile(renderer, lambda: asked.scene.look):
+        for _ in renderer.draw(asked):
+            pass
+        renderer.read_into(asked, 0, out)
+    assert out[..., :3].std() > 5
+    assert not renderer.settler.shows(asked)

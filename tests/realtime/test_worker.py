@@ -14,6 +14,7 @@ from level_shapes import field_of, glowing_room
 from wallum.document.look import Look
 from wallum.document.paths import put
 from wallum.document.project import Project
+from wallum.frame.order import FINISHED
 from wallum.frame.quality import HIGH
 from wallum.level.model import Material
 from wallum.level.pale_room import pale_room_project
@@ -216,6 +217,7 @@ def test_under_a_look_what_has_settled_stays(client):
     neutral = client.pixels(before).copy()
     under_hand, told = settled_pixels(client, asked(other))
     assert told.settled == HIGH.settled
+    assert {one.name for one in told.passes} <= {one.name for one in FINISHED}
     assert (under_hand != neutral).any()
     # Let go, nothing is settled anew: the first picture is the last.
     at_rest, told = settled_pixels(client, asked(other, settle=True))

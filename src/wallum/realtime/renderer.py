@@ -1,6 +1,8 @@
 """Pictures from requests, unsettled or settled, as bytes or as light. Holds no process."""
 
 from collections.abc import Iterator
+from dataclasses import replace
+from typing import Final
 
 import moderngl
 import numpy as np
@@ -9,6 +11,7 @@ from numpy.typing import NDArray
 from wallum.errors import RendererProblem
 from wallum.frame.quality import HIGH, Quality
 from wallum.frame.views import INSPECTED
+from wallum.physics.bloom import Bloom
 from wallum.realtime.engine import Engine, open_context
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.level.baked_set import BakedSet
@@ -20,6 +23,8 @@ from wallum.realtime.process.request import Frame, PictureRequest
 from wallum.realtime.settle import Settler
 
 __all__ = ["Renderer"]
+
+ANY_BLOOM: Final = Bloom(0.05)
 
 
 class Renderer:
@@ -33,6 +38,7 @@ class Renderer:
                 f"no picture can be drawn: {error}", "OpenGL", "OpenGL 4.3 through EGL"
             ) from error
         self.settler, self._mirroring = Settler(self.engine), Mirroring(self.engine)
+        self._foreseen = (0, 0)
 
     def set_level(self, bundle: LevelBundle) -> None:
         """Show another level."""
@@ -46,6 +52,14 @@ class Renderer:
     def draw(self, request: PictureRequest) -> Iterator[None]:
         """Make the light of an unsettled picture; stops between passes."""
         yield from self.engine.picture(request)
+
+    def settled_for(self, request: PictureRequest) -> int:
+        """Of how many pictures the light is that has settled for what a request shows, its look aside; 0: it
+        is to be drawn. Where there are any, `read_into` of them is the whole work."""
+        if not self.settler.shows(request):
+            return 0
+        self.engine.log.begin()
+        return self.settler.count
 
     def stale_mirrors(self, request: PictureRequest, seen: bool = True) -> list[int]:
         """Mirror images that are not of a request's light; seen : only those that its picture, which has just
@@ -66,6 +80,17 @@ class Renderer:
     def refine(self) -> Iterator[None]:
         """Make one more jittered picture; stops between passes."""
         yield from self.settler.step()
+
+    def foresee(self, request: PictureRequest) -> None:
+        """Develop what has settled once with bloom, for nobody, if none of its size was: the pictures that it
+        is spread over take longer to make than a hand that begins to drag it should wait."""
+        size = self.settler.light.size
+        if size == self._foreseen:
+            return
+        self._foreseen = size
+        bloomed = replace(request.scene.look, bloom=ANY_BLOOM)
+        unseen = replace(request, scene=replace(request.scene, look=bloomed), sampled=False)
+        self.read_into(unseen, self.settler.count, np.empty((size[1], size[0], 4), np.uint8))
 
     def read_into(self, request: PictureRequest, settled: int, out: memoryview | NDArray[np.uint8]) -> Frame:
         """Develop the last picture into `out`, 4 bytes a pixel (blue, green, red, 255), as small

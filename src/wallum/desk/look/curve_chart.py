@@ -6,7 +6,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from wallum.desk.project.session import Session
@@ -53,6 +53,7 @@ class CurveChart(QWidget):
         self._line = response(self._look)
         self._light: NDArray[np.float64] | None = None
         self._held: tuple[str, QPointF, float] | None = None
+        self._behind: QPixmap | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(HEIGHT_PX)
         self.setAccessibleName("Tone curve")
@@ -69,7 +70,7 @@ class CurveChart(QWidget):
 
     def show_light(self, histogram: NDArray[np.float64]) -> None:
         """Show how the picture's light lies, see physics.scopes.stops_histogram."""
-        self._light = histogram
+        self._light, self._behind = histogram, None
         self.update()
 
     # -- where things are ------------------------------------------------------------------
@@ -146,12 +147,8 @@ class CurveChart(QWidget):
 
     def paintEvent(self, _: QPaintEvent | None) -> None:
         painter = QPainter(self)
-        box = self._box()
-        painter.fillRect(self.rect(), QColor(TOKENS["pane"]))
-        painter.fillRect(box, QColor(TOKENS["ground"]))
-        self._paint_scale(painter, box)
+        painter.drawPixmap(0, 0, self._paper())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._paint_light(painter, box)
         line = self._polygon(np.linspace(LOW, HIGH, len(self._line)), self._line)
         painter.setPen(QPen(QColor(TOKENS["text"]), 1.6))
         painter.drawPolyline(line)
@@ -161,6 +158,24 @@ class CurveChart(QWidget):
             painter.setBrush(QColor(TOKENS["accent" if held else "ground"]))
             painter.drawEllipse(at, 4.5, 4.5)
         painter.setBrush(Qt.BrushStyle.NoBrush)
+
+    def _paper(self) -> QPixmap:
+        """What lies behind the curve, drawn once: the scale, and the picture's light."""
+        ratio = self.devicePixelRatioF()
+        size = self.size() * ratio
+        if self._behind is not None and self._behind.size() == size:
+            return self._behind
+        self._behind = QPixmap(size)
+        self._behind.setDevicePixelRatio(ratio)
+        painter, box = QPainter(self._behind), self._box()
+        painter.setFont(self.font())
+        painter.fillRect(self.rect(), QColor(TOKENS["pane"]))
+        painter.fillRect(box, QColor(TOKENS["ground"]))
+        self._paint_scale(painter, box)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint_light(painter, box)
+        painter.end()
+        return self._behind
 
     def _paint_scale(self, painter: QPainter, box: QRectF) -> None:
         for stops in range(-8, 9, 4):

@@ -39,6 +39,7 @@ from wallum.desk.project.session import Session
 from wallum.desk.widgets.stops_scale import draw_grain_scale, draw_stops_scale
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.sources import Placed
+from wallum.memo import Memo
 from wallum.moment.camera import Camera
 from wallum.realtime.process.request import Frame
 from wallum.transport.rays import RayScene
@@ -86,6 +87,7 @@ class PictureView(QWidget):
         self._grip: Grip | None = None
         self._label = ""  # what is said beside the pointer while something is held
         self._stand: tuple[Placed, RayScene, Stand] | None = None
+        self._marks: Memo[list[Mark]] = Memo(1)
         self._box: QRectF | None = None  # drawn about what is to be selected
         self._keys: set[int] = set()
         self.tool: Tool | None = None  # takes drags of the left button while it is set
@@ -138,9 +140,14 @@ class PictureView(QWidget):
 
     def marks(self) -> list[Mark]:
         """Marks of the lamps as the view shows them now."""
-        camera = self.camera_as_shown
-        shown = self._session.selection.chosen
-        return place_marks(self._session.project, camera, self.width(), self.height(), shown)
+        project, camera = self._session.project, self.camera_as_shown
+        wide, high, shown = self.width(), self.height(), self._session.selection.chosen
+        # A look under the hand moves none of them.
+        return self._marks.get(
+            lambda: place_marks(project, camera, wide, high, shown),
+            project.resolved_sources,
+            also=(camera, wide, high, frozenset(shown)),
+        )
 
     def _stand_of_selected(self) -> Stand | None:
         """How the selected lamp stands; rays are sent only when it or the level has changed."""

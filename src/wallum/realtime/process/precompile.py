@@ -1,6 +1,6 @@
 """Compile what a session will draw with before it is needed: each program with its real state."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -8,11 +8,10 @@ import numpy as np
 from wallum.moment.camera import Camera
 from wallum.moment.lamps import LAMP_ROW, NO_LAMPS, Lamps
 from wallum.moment.scene import Dome, LitScene, Stars, Sun
-from wallum.moment.shown_look import Lens, Metering, ShownLook
+from wallum.moment.shown_look import Metering, ShownLook
 from wallum.physics.bloom import Bloom
 from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.dome import plain_dome
-from wallum.physics.grade import Grade
 from wallum.physics.high_cloud import HighCloud
 from wallum.physics.medium import Layer, Medium
 from wallum.realtime.level.probe_set import MirrorPlaces, ProbeSet
@@ -60,14 +59,14 @@ def _requests() -> Iterator[PictureRequest]:
     yield replace(whole, detail="reduced")
 
 
-def _looks() -> Iterator[ShownLook]:
-    """Looks that begin with one value each: what a hand on a neutral one drags first."""
-    plain = ShownLook(0.0)
-    yield replace(plain, bloom=Bloom(0.05))
-    yield replace(plain, grade=Grade(saturation=1.1))
-    yield replace(plain, grade=Grade(contrast=1.1))
-    yield replace(plain, white=(5000.0, 0.0))
-    yield replace(plain, lens=Lens(fall_off=0.5))
+def _looks(of: ShownLook) -> Iterator[ShownLook]:
+    """A look, and with it one more value each: what a hand drags first."""
+    yield of
+    yield replace(of, bloom=Bloom(0.05))
+    yield replace(of, grade=replace(of.grade, saturation=1.1))
+    yield replace(of, grade=replace(of.grade, contrast=1.1))
+    yield replace(of, white=(5000.0, 0.0))
+    yield replace(of, lens=replace(of.lens, fall_off=0.5))
 
 
 def _of_probes() -> Iterator[PictureRequest]:
@@ -101,8 +100,11 @@ def _drawn_with_a_probe(renderer: Renderer, request: PictureRequest) -> bool:
     return True
 
 
-def precompile(renderer: Renderer) -> Iterator[None]:
-    """Draw one small picture of every common kind; stops after each."""
+def precompile(renderer: Renderer, look: Callable[[], ShownLook | None] = lambda: None) -> Iterator[None]:
+    """Draw one small picture of every common kind; stops after each.
+
+    look : of the picture that waits for this, if one does
+    """
     out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
     for request in _requests():
         for _ in renderer.draw(request):
@@ -115,12 +117,13 @@ def precompile(renderer: Renderer) -> Iterator[None]:
         yield
     # Light that has settled is held in floats of another size: programs that read it are others.
     large, shown = replace(request, size=LARGE), np.zeros((LARGE[1], LARGE[0], 4), np.uint8)
-    for _ in renderer.draw(large):
-        pass
     renderer.settle(large, 1)
     yield
-    for look in (large.scene.look, *_looks()):
+    for one in _looks(look() or large.scene.look):
+        # A picture of another size may have been drawn meanwhile.
+        for _ in renderer.draw(large):
+            pass
         for settled in (0, 1):
-            renderer.read_into(replace(large, scene=replace(large.scene, look=look)), settled, shown)
-            yield
+            renderer.read_into(replace(large, scene=replace(large.scene, look=one)), settled, shown)
+        yield
     renderer.settler.forget()

@@ -15,6 +15,7 @@ from typing import Any
 import numpy as np
 
 from wallum.faults import keep_log
+from wallum.moment.shown_look import ShownLook
 from wallum.realtime.light_asked import light_asked
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.memory import Block, give_memory_back, load_value
@@ -27,6 +28,8 @@ __all__ = ["Worker", "main"]
 log = logging.getLogger("wallum.worker")
 
 BEHIND_THE_WINDOW = 3
+# Pictures that have settled when there is time to think of what a hand may drag next.
+FORESEEN_AT = 2
 
 
 class Worker:
@@ -191,8 +194,11 @@ class Worker:
         self._level = block
         self._renderer.set_level(load_value(block))
         give_memory_back()  # of the level before
-        self._compiling = precompile(self._renderer)
+        self._compiling = precompile(self._renderer, self._resting_look)
         self._channel.send(("level shown",))
+
+    def _resting_look(self) -> ShownLook | None:
+        return None if self._settling is None else self._settling.scene.look
 
     def _compile_step(self) -> None:
         """Compile a little more; pictures that are asked for come first."""
@@ -209,15 +215,14 @@ class Worker:
         if self._renderer.engine.level is None:
             self._channel.send(("dropped", request.number))
             return
-        settler = self._renderer.settler
         # Under a look that changes what has settled stays: no light is drawn.
-        settled = settler.count if settler.shows(request) else 0
+        settled = self._renderer.settled_for(request)
         if not settled and not self._drawn(request):
             return
         if self._give(request, settled) and request.settle:
             self._settling = request
             if self._compiling is None:
-                settler.begin(request)
+                self._renderer.settler.begin(request)
 
     def _drawn(self, request: PictureRequest) -> bool:
         """Make the light of a picture; False: something newer came, which asks for other light."""
@@ -249,6 +254,8 @@ class Worker:
             return
         if self._renderer.settler.worth_showing:
             self._give(request, self._renderer.settler.count)
+        if self._renderer.settler.count == FORESEEN_AT:
+            self._renderer.foresee(request)
         if self._renderer.settler.done:
             self._mirrors_left = self._renderer.stale_mirrors(request, seen=False)
             give_memory_back()
