@@ -1,7 +1,12 @@
 """Pictures are asked for no oftener than they can be drawn, and the last move is always seen."""
 
+import os
+import signal
+
+from desk_frames import frames
 from PyQt6.QtWidgets import QApplication
 
+from wallum.desk.rendering.render_link import REST_MS
 from wallum.desk.tours.tour import wait_for
 from wallum.document.air import Air
 from wallum.document.owners import OWNERS
@@ -86,3 +91,20 @@ def test_panes_are_built_when_they_are_shown_or_in_idle_moments(window):
     window.session.selection.select("sun")
     tune.show_group("figure")
     assert tune.pane is shown
+
+
+def test_a_hand_rests_once_it_has_seen_its_answer(window, qtbot):
+    """Pictures that take as long as a rest must not make one: a whole picture would come between two moves."""
+    frames(window)
+    qtbot.waitUntil(lambda: not window.link.client.busy, timeout=20_000)
+    rest, left = window.link._rest, []
+    window.link.frame_came.connect(lambda frame, _: left.append(rest.remainingTime()))
+    os.kill(window.link.client.pid, signal.SIGSTOP)
+    try:
+        window.ask_picture(moving=True)
+        qtbot.wait(int(1.8 * REST_MS))
+        left.clear()
+    finally:
+        os.kill(window.link.client.pid, signal.SIGCONT)
+    qtbot.waitUntil(lambda: bool(left), timeout=20_000)
+    assert left[0] > 0.7 * REST_MS

@@ -141,7 +141,6 @@ class RenderLink(QObject):
         if not self._may_settle:
             return
         if self._client.busy:
-            # The hand may be quicker than the picture: it rests once it has seen its answer.
             self._rest.start()
         elif self._wanted is not None:
             self._client.request(self._wanted)
@@ -175,6 +174,9 @@ class RenderLink(QObject):
         width, height = frame.size
         form = QImage.Format.Format_RGB32
         image = QImage(pixels.data, width, height, 4 * width, form)  # type: ignore[call-overload]
+        if self._rest.isActive():
+            # A hand whose pictures take long rests once it has seen its answer, and not before.
+            self._rest.start()
         before, self._shown = self._shown, frame
         # Qt keeps only the address: the memory must stay mapped while the image is painted,
         # even when buffers of another size take its place.
