@@ -89,7 +89,8 @@ def test_what_is_written_is_read_back(size, tmp_path, rng):
         (CUBE.replace(b"1 0 1", b"1 zero 1"), "line 9"),
         (CUBE.replace(b"1 0 1\n0 0 1", b"1 0\n1 0 0 1"), "line 9"),
         (CUBE.replace(b"LUT_3D_SIZE 2", b"LUT_3D_SIZE 2\nLUT_1D_SIZE 2"), "two sizes"),
-        (CUBE.replace(b"TITLE", b"TITEL"), "TITEL"),
+        (CUBE.replace(b"TITLE", b"TITEL"), "not known: TITEL"),
+        (b"LUT_3D_SIZE 2\n" + b"nan 0 0\n" * 8, "no finite"),
         (b"\xff\xfe\x00", "no text"),
     ],
 )

@@ -23,6 +23,8 @@ CUBE, CURVE = "LUT_3D_SIZE", "LUT_1D_SIZE"
 MOST: Final = {CUBE: 129, CURVE: 65_536}
 # Not of the specification, but written by many: the same range for all channels.
 RANGES: Final = ("LUT_1D_INPUT_RANGE", "LUT_3D_INPUT_RANGE")
+# What some write where they have none.
+NO_NUMBERS: Final = frozenset({"nan", "inf", "infinity"})
 
 
 def read_cube(path: Path) -> ColourTable:
@@ -48,7 +50,7 @@ def parse_cube(raw: bytes, source: str) -> ColourTable:
         words = line.split()
         if not words or words[0].startswith("#") or words[0] == "TITLE":
             continue
-        if words[0][0] in "+-.0123456789":
+        if words[0][0] in "+-.0123456789" or words[0].lower() in NO_NUMBERS:
             begin = number
             break
         _keyword(words, sizes, ends, (source, number + 1))
@@ -73,6 +75,8 @@ def _keyword(
     """Take a line before the values. Raises ValueProblem."""
     source, line = where
     name, values = words[0], words[1:]
+    if name not in (*MOST, *ends, *RANGES):
+        raise ValueProblem(f"line {line} of the table is not known: {name[:40]}", source, "a .cube file")
     try:
         if name in MOST:
             if name in sizes or len(values) != 1 or not 2 <= int(values[0]) <= MOST[name]:
@@ -84,8 +88,6 @@ def _keyword(
         elif name in RANGES:
             low, high = (float(one) for one in values)
             ends["DOMAIN_MIN"], ends["DOMAIN_MAX"] = (low,) * 3, (high,) * 3
-        else:
-            raise ValueProblem(f"line {line} of the table is not known: {name[:40]}", source, "a .cube file")
         if not all(math.isfinite(part) for end in ends.values() for part in end):
             raise ValueError
     except ValueError:
