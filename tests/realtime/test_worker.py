@@ -64,7 +64,13 @@ def frame(message):
     return message[1] if message[0] == "frame" else None
 
 
-def test_a_picture_comes_and_settles(client):
+def settled_pixels(client, request):
+    number = client.request(request)
+    (_, last), _ = until(client, lambda m: frame(m) and frame(m).number == number and frame(m).settled)
+    return client.pixels(last).copy(), last
+
+
+def test_a_picture_comes_settles_and_stays_so_under_another_look(client):
     number = client.request(asked(settle=True))
     (_, first), _ = until(client, lambda m: frame(m) is not None)
     # Of a level just opened a sketch comes first, as small as it was drawn.
@@ -77,6 +83,20 @@ def test_a_picture_comes_and_settles(client):
     counts = [frame(m).settled for m in seen if frame(m)]
     assert counts == sorted(counts)
     assert last.passes
+    # Its light is not drawn anew for another look, under the hand or let go.
+    other, neutral = put(pale_room_project(), "look/contrast", 1.4), client.pixels(last).copy()
+    under_hand, told = settled_pixels(client, asked(other))
+    assert told.settled == HIGH.settled
+    assert {one.name for one in told.passes} <= {one.name for one in FINISHED}
+    assert (under_hand != neutral).any()
+    # Let go, nothing is settled anew: the first picture is the last.
+    at_rest, told = settled_pixels(client, asked(other, settle=True))
+    assert told.settled == HIGH.settled
+    assert (at_rest == under_hand).all()
+    # Other light is drawn.
+    number = client.request(asked(put(pale_room_project(), "sources/ceiling-lamp/on", False)))
+    (_, drawn), _ = until(client, lambda m: frame(m) and frame(m).number == number)
+    assert drawn.settled == 0
 
 
 def test_of_many_requests_the_newest_is_answered_and_few_others(client):
@@ -202,28 +222,3 @@ def test_smooth_surfaces_show_the_level_once_the_picture_rests(client):
         pictures.append(client.pixels(found).astype(int).copy())
     other = np.abs(pictures[1] - pictures[0]).max(axis=2) > 40
     assert other.mean() > 0.15
-
-
-def settled_pixels(client, request):
-    number = client.request(request)
-    (_, last), _ = until(client, lambda m: frame(m) and frame(m).number == number and frame(m).settled)
-    return client.pixels(last).copy(), last
-
-
-def test_under_a_look_what_has_settled_stays(client):
-    other = put(pale_room_project(), "look/contrast", 1.4)
-    client.request(asked(settle=True))
-    (_, before), _ = until(client, lambda m: frame(m) and frame(m).settled == HIGH.settled)
-    neutral = client.pixels(before).copy()
-    under_hand, told = settled_pixels(client, asked(other))
-    assert told.settled == HIGH.settled
-    assert {one.name for one in told.passes} <= {one.name for one in FINISHED}
-    assert (under_hand != neutral).any()
-    # Let go, nothing is settled anew: the first picture is the last.
-    at_rest, told = settled_pixels(client, asked(other, settle=True))
-    assert told.settled == HIGH.settled
-    assert (at_rest == under_hand).all()
-    # Other light is drawn.
-    number = client.request(asked(put(pale_room_project(), "sources/ceiling-lamp/on", False)))
-    (_, drawn), _ = until(client, lambda m: frame(m) and frame(m).number == number)
-    assert drawn.settled == 0
