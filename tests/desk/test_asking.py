@@ -108,3 +108,16 @@ def test_a_hand_rests_once_it_has_seen_its_answer(window, qtbot):
         os.kill(window.link.client.pid, signal.SIGCONT)
     qtbot.waitUntil(lambda: bool(left), timeout=20_000)
     assert left[0] > 0.7 * REST_MS
+
+
+def test_light_that_comes_while_the_hour_moves_asks_for_no_whole_picture(window, monkeypatch):
+    at_peace(window)
+    asked, show = [], window.link.show
+    monkeypatch.setattr(window.link, "show", lambda *words: asked.append(words[4]) or show(*words))
+    window.session.playhead.scrub(9.0)
+    at_peace(window)
+    window.ask_picture()  # as whatever does that finds light from surfaces
+    assert asked == [True, True]
+    at_peace(window)
+    window.session.playhead.rest_at(9.0)
+    assert asked == [True, True, False]

@@ -49,8 +49,10 @@ class Asking(QObject):
         """
         session = self._session
         dragging = session.light_dragged
-        # All light changes with the air: a smaller picture will do for that too.
+        # All light changes with the air: a smaller picture will do for that too. And light that comes while
+        # the hour moves asks for no whole picture between two of its moves.
         moving = moving or (dragging and not session.active)
+        moving = moving or session.playhead.scrubbing or self._transport.playing
         if session.level is None:
             return
         if (moving or dragging) and not self._link.has_room:
