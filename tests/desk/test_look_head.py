@@ -282,6 +282,14 @@ def test_pictures_stay_as_they_are_delivered_while_that_is_asked(qtbot, desk):
     assert "as delivered" in desk._state.text()
     desk.act["delivered"].trigger()
     qtbot.waitUntil(lambda: any(one.settled > 4 for one in frames), timeout=120_000)
+    # One picture each is what is delivered then, though its light has settled.
+    desk.session.set_value("one", "target/edges", "none")
+    frames.clear()
+    desk.act["delivered"].trigger()
+    qtbot.waitUntil(lambda: any(desk.link.client.is_current(one) for one in frames), timeout=120_000)
+    assert next(one for one in frames if desk.link.client.is_current(one)).settled == 0
+    desk.act["delivered"].trigger()
+    desk.session.undo()
     desk.session.undo()
 
 

@@ -1,5 +1,7 @@
 """Settled light is developed by any look and at any exposure, as if it had been settled for that."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -77,6 +79,17 @@ def test_it_goes_on_where_it_was_left_and_starts_over_where_held_otherwise(rende
     assert renderer.settler.count == 2
     renderer.settler.begin(of(ev100=9.0))
     assert renderer.settler.count == 0
+
+
+def test_a_picture_that_stays_as_it_is_delivered_is_drawn(renderer):
+    renderer.settler.forget()
+    renderer.settle(of(), 2)
+    assert renderer.settled_for(of(contrast=1.2)) == 2
+    assert renderer.settled_for(replace(of(contrast=1.2), delivered=True, edges="filter")) == 0
+    several = replace(of(), most=2, delivered=True)
+    renderer.settler.forget()
+    renderer.settle(several, 2)
+    assert renderer.settled_for(several) == 2
 
 
 def test_light_that_comes_makes_it_useless(renderer):

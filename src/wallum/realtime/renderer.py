@@ -56,7 +56,8 @@ class Renderer:
     def settled_for(self, request: PictureRequest) -> int:
         """Of how many pictures the light is that has settled for what a request shows, its look aside; 0: it
         is to be drawn. Where there are any, `read_into` of them is the whole work."""
-        if not self.settler.shows(request):
+        as_drawn = request.delivered and not request.most
+        if as_drawn or not self.settler.shows(request):
             return 0
         self.engine.log.begin()
         return self.settler.count

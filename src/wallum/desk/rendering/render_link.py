@@ -98,7 +98,7 @@ class RenderLink(QObject):
         """
         plain = PictureRequest(
             0, scene, camera, size, heroes=heroes, view=view, view_of=view_of, sampled=self.sampled,
-            edges=self.edges,
+            edges=self.edges, delivered=self.delivered,
         )  # fmt: skip
         now = time.perf_counter()
         # A hand that moves has pictures to wait for: their values come now and then.

@@ -35,6 +35,7 @@ class PictureRequest:
     sampled : whether its values are wanted too, in small
     edges   : how they are smoothed where it is as delivered, see document.targets
     most    : pictures that a settled one is the mean of; 0: as many as the quality has
+    delivered: whether it is to be as it is delivered: what has settled of its light is not shown for it
     seed    : of its grain: pictures of a film have one each
     """
 
@@ -53,6 +54,7 @@ class PictureRequest:
     seed: int = 0
     edges: str = "none"
     most: int = 0
+    delivered: bool = False
 
     @property
     def shown_scene(self) -> LitScene:
