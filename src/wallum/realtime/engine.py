@@ -26,6 +26,7 @@ from wallum.realtime.level.drawing import Coarse, LevelOnGpu
 from wallum.realtime.level.probe_set import ProbeSet
 from wallum.realtime.pace import Pace
 from wallum.realtime.passes.air import Air, AirLight
+from wallum.realtime.passes.air_lit import AirLit
 from wallum.realtime.passes.air_over import AirOver
 from wallum.realtime.passes.baked_light import BakedLightPass, BakedPages
 from wallum.realtime.passes.base import Draft, Lit, Pass, Seen, Steps, SunTurn
@@ -61,6 +62,7 @@ from wallum.realtime.passes.sun_shadows import SunShadows
 from wallum.realtime.passes.surfaces import SeeThrough, Surfaces
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.render_targets import RenderTargets
+from wallum.realtime.turns import Turns
 
 __all__ = ["Engine", "open_context"]
 
@@ -89,16 +91,15 @@ class Engine:
         self.probe_light = ProbeLight(context, self.programs)
         self.baked = BakedPages(context, self.programs)
         lamps = LampBuffers(context)
-        self.lighting = Lighting(
-            context, self.programs, lamps, self.sky, self.sky_visibility, self.probe_light, quality
-        )
+        self.lighting = Lighting(context, self.programs, lamps, self.sky, self.probe_light)
+        self.air = AirLit(context, self.programs, lamps, self.lighting, self.sky_visibility, quality)
         self._passing = SunShadows(context, quality.passing_texels)  # of a sun that moves
         self._make_targets()
         self.passes, self.finishing = self._make_passes(), self._make_finishing()
         self.level: LevelOnGpu | None = None
         self._level_number = 0
         self.drawn = 0  # passes up to now: while that is the same, no light is another
-        self._pace = Pace()
+        self._pace, self._turns = Pace(), Turns()
         self._moved = False  # whether the picture before was a moving one
         self.seen = Seen(NO_LAMPS, {}, ())
 
@@ -118,7 +119,8 @@ class Engine:
     def _make_passes(self) -> tuple[Pass, ...]:
         """The passes up to the light of a picture, in the order of wallum.frame."""
         log, context, lighting, sky = self.log, self.context, self.lighting, self.sky
-        over = AirOver(context, self.programs, lighting, sky)
+        air = self.air
+        over = AirOver(context, self.programs, air, sky)
         made: tuple[Pass, ...] = (
             Surfaces(log),
             GapsPass(log, context, self.programs),
@@ -132,12 +134,12 @@ class Engine:
             SunShadowPass(log, self._passing, self.quality),
             Inspect(log, lighting),
             Clouds(log, sky),
-            AirLight(log, lighting),
+            AirLight(log, air),
             LightOfOthers(log, lighting, sky),
-            Light(log, lighting, sky, over),
+            Light(log, lighting, sky, over, air),
             LightAdded(log, context, lighting, sky),
             Air(log, over),
-            LightOfSeeThrough(log, lighting),
+            LightOfSeeThrough(log, lighting, air),
             Cards(log, context, self.programs),
             ScreenShafts(log, context, self.programs),
         )
@@ -188,7 +190,7 @@ class Engine:
 
     def forget(self) -> None:
         """Let go of all that is kept between pictures, so that the next one does all its work."""
-        self.lighting.forget_air()
+        self.air.forget()
         self.hand.forget()
         self._passing.level_changed()
         for targets in self._all_targets:
@@ -199,7 +201,7 @@ class Engine:
         for targets in self._all_targets:
             targets.forget_light()
         self.hand.forget()
-        self.lighting.forget_air()
+        self.air.forget()
 
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `finish` then shows it."""
@@ -219,7 +221,8 @@ class Engine:
         asked = asked_of(request)
         gain = self.hand.gain(asked, self.drawn)
         if asked is None or gain is None:
-            yield from self.light(targets, scene, view, size, request.active)
+            waits = self._turns.waiting(request)
+            yield from self.light(targets, scene, view, size, request.active, waits=waits)
             self.hand.note(asked, self.drawn, targets.result.frame)
         else:
             if not self.hand.has_two:
@@ -242,6 +245,7 @@ class Engine:
         size: Size,
         active: frozenset[str] = frozenset(),
         turn: SunTurn | None = None,
+        waits: frozenset[str] = frozenset(),
     ) -> Steps:
         """Fill `targets.total` with the light of a scene seen by a view: every pass in its order, as far as
         what it left there is not what is wanted."""
@@ -267,6 +271,7 @@ class Engine:
             turn=turn,
             moving=moving,
             coarse=coarse,
+            waits=waits,
         )
         targets.in_air = scene.air is not None and not draft.inspected
         for one in self.passes:
@@ -281,6 +286,12 @@ class Engine:
         kept = draft.targets.keys
         lit = draft.rest if one.described is LIGHT_OF_OTHERS else draft.whole
         lit = draft.on_surfaces if one.described is LIGHT else lit
+        held = kept.get(one.name)
+        if held is not None and draft.waits and self._waits(one, draft, held):
+            draft.keys[one.name] = held
+            self.drawn += 1
+            yield from one.follow(draft)
+            return
         draft.keys[one.name] = self._key(one, draft, lit)
         if one.is_kept(draft):
             return
@@ -294,6 +305,12 @@ class Engine:
         draft.keys[one.name] = self._key(one, draft, lit)
         for name in (one.name, *(one.reads if one.over else ())):
             kept[name] = draft.keys.get(name)
+
+    @staticmethod
+    def _waits(one: Pass, draft: Draft, held: object) -> bool:
+        if one.name in draft.waits:
+            return one.may_wait(draft, held)
+        return one.unnoticed(draft, held)
 
     def _key(self, one: Pass, draft: Draft, lit: Lit) -> object:
         """What the result of a pass for a scene depends on: its own, and all that it reads."""

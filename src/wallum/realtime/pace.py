@@ -5,8 +5,8 @@ from wallum.realtime.gl.targets import Size
 __all__ = ["Pace"]
 
 # Shares of the full width and height, best first.
-SHARES = (0.5, 0.42, 0.35, 0.3)
-TOO_SLOW_MS, EASY_MS = 34.0, 20.0
+SHARES = (0.5, 0.42, 0.35, 0.3, 0.25)
+TOO_SLOW_MS, EASY_MS = 28.0, 16.0
 # So many easy pictures in a row before a finer one is tried again.
 PATIENCE = 30
 

@@ -40,6 +40,7 @@ class RenderTargets:
         self._held: tuple[GBuffer, LightTarget, LightTarget, LightTarget] | None = None
         self.own_air = False  # whether the volume that its air is lit in is no other's
         self.in_air = False  # whether the picture has air before it
+        self.light_alone = True  # whether `total` holds the light that was drawn last, without that
         self._lit: tuple[object, object, bool] = UNLIT
 
     def fit(self, size: Size) -> GBuffer:

@@ -14,6 +14,7 @@ from wallum.desk.picture.marks import draw_label
 from wallum.desk.picture.view import PictureView
 from wallum.desk.project.session import Session
 from wallum.desk.widgets.tokens import TOKENS
+from wallum.memo import Memo
 
 __all__ = ["BaseMark"]
 
@@ -31,11 +32,18 @@ class BaseMark(QObject):
         super().__init__(picture)
         self._session, self._picture, self._layer = session, picture, layer
         self._begun = (0.0, 0.0)
+        self._uprights: Memo[NDArray[np.float64]] = Memo(1)
         picture.overlays.append(self._paint)
         picture.first_grips.append(self.take)
 
     def _upright(self) -> NDArray[np.float64]:
         """A place of the upright line that the mark moves on."""
+        picture = self._picture
+        seen = picture.camera_as_shown, picture.width(), picture.height()
+        shown = self._session.level, self._session.project.bodies
+        return self._uprights.get(self._found, *shown, also=seen).copy()
+
+    def _found(self) -> NDArray[np.float64]:
         at = QPointF(ACROSS * self._picture.width(), 0.5 * self._picture.height())
         origin, way = self._picture.ray(at)
         flat = np.asarray(way[0], dtype=np.float64) * np.array([1.0, 0.0, 1.0])

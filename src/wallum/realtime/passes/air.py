@@ -7,9 +7,9 @@ from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
 from wallum.frame.passes.surfaces import SURFACES
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.view import pre_exposure
+from wallum.realtime.passes.air_lit import AirLit
 from wallum.realtime.passes.air_over import AirOver
 from wallum.realtime.passes.base import Draft, Lit, Pass, Steps
-from wallum.realtime.passes.lighting import Lighting
 
 __all__ = ["Air", "AirLight"]
 
@@ -20,9 +20,9 @@ class AirLight(Pass):
     described = AIR_LIGHT
     reads = tuple(one.name for one in (SURFACES, SKY, SKY_VISIBILITY, LAMP_SHADOWS, SUN_SHADOWS))
 
-    def __init__(self, log: PassLog, lighting: Lighting) -> None:
+    def __init__(self, log: PassLog, air: AirLit) -> None:
         super().__init__(log)
-        self._lighting = lighting
+        self._air = air
 
     def wanted(self, draft: Draft) -> bool:
         return draft.scene.air is not None and draft.scene.air.in_volume and not draft.inspected
@@ -32,19 +32,31 @@ class AirLight(Pass):
         sun = None if scene.sun is None else scene.sun.key
         shown = tuple(None if one is None else (one.in_air, one.air_shadow) for one in (scene.sun, scene.sky))
         seen = scene.air, pre_exposure(scene.look.ev100), draft.size
-        return lit.lamps.rows.tobytes(), sun, shown, *seen, self._lighting.around_air(scene)
+        return lit.lamps.rows.tobytes(), sun, shown, *seen, self._air.around(scene)
 
     def is_kept(self, draft: Draft) -> bool:
         # Several ways of making pictures may share one.
-        return self._lighting.volume_of(draft).shows == draft.keys[self.name]
+        return self._air.volume_of(draft).shows == draft.keys[self.name]
 
     def draw(self, draft: Draft) -> Steps:
-        volume = self._lighting.volume_of(draft)
+        volume = self._air.volume_of(draft)
         with self.log.measure(self.name) as work:
-            self._lighting.light_air(draft)
+            self._air.light(draft)
+            self._air.sum_up(draft)
             work["places"] = volume.places
             work["lamps"] = len(draft.seen.lamps.ids)
         volume.shows = draft.keys[self.name]
+        yield
+
+    def may_wait(self, draft: Draft, held: object) -> bool:
+        return self._air.may_wait(draft)
+
+    def follow(self, draft: Draft) -> Steps:
+        """Sum up what the volume was lit with, as thick as the air is now."""
+        with self.log.measure(self.name) as work:
+            self._air.sum_up(draft)
+            work["places"] = 0
+        self._air.volume_of(draft).shows = None
         yield
 
 

@@ -3,8 +3,8 @@
 import moderngl
 
 from wallum.realtime.gl.programs import Programs, set_uniforms
+from wallum.realtime.passes.air_lit import AirLit
 from wallum.realtime.passes.base import Draft
-from wallum.realtime.passes.lighting import Lighting
 from wallum.realtime.passes.sky_pass import SkyPass
 
 __all__ = ["AirOver", "can_fold"]
@@ -23,14 +23,12 @@ def can_fold(draft: Draft) -> bool:
 class AirOver:
     """Draws the air before surfaces and sky into the target of the finished light."""
 
-    def __init__(
-        self, context: moderngl.Context, programs: Programs, lighting: Lighting, sky: SkyPass
-    ) -> None:
-        self._context, self._programs, self._lighting, self._sky = context, programs, lighting, sky
+    def __init__(self, context: moderngl.Context, programs: Programs, air: AirLit, sky: SkyPass) -> None:
+        self._context, self._programs, self._air, self._sky = context, programs, air, sky
 
     def _values(self, draft: Draft) -> tuple[frozenset[str], dict[str, object]]:
         scene, view, gbuffer = draft.scene, draft.view, draft.gbuffer
-        names, values = self._lighting.air_before(draft, gbuffer)
+        names, values = self._air.before(draft, gbuffer)
         values |= {"g_depth": gbuffer.distance, "floor_y": self._sky.floor_y}
         if view.show == "air":
             names |= {"ALONE"}

@@ -1,5 +1,6 @@
 """The air as shaders read it."""
 
+from dataclasses import replace
 from functools import lru_cache
 
 import numpy as np
@@ -9,7 +10,7 @@ from wallum.physics.dome import FACTORS
 from wallum.physics.medium import Layer, Medium
 from wallum.realtime.gl.view import View, pre_exposure
 
-__all__ = ["air_dims", "air_features", "air_uniforms", "seen_features"]
+__all__ = ["air_dims", "air_features", "air_uniforms", "seen_features", "thickened", "was_uniforms"]
 
 # Light that loses less than this on its way to a surface is taken as whole: a fourteenth of a stop.
 LEAST_LOST = 0.05
@@ -62,6 +63,27 @@ def _of_layer(layer: Layer, eye_y: float) -> dict[str, tuple[float, ...]]:
         "air_thick": tuple(layer.thickness),
         "air_scatter": tuple(layer.scattered),
         "air_own": layer.own,
+    }
+
+
+def thickened(was: Medium, now: Medium) -> bool:
+    """Whether air is as it was but for how much of it there is at each height, and what colour that has."""
+    if len(was.layers) != len(now.layers):
+        return False
+    layers = tuple(
+        replace(one, forwardness=other.forwardness, own=other.own)
+        for one, other in zip(was.layers, now.layers, strict=True)
+    )
+    return replace(now, layers=layers, clear_to=was.clear_to, hides=was.hides) == was
+
+
+def was_uniforms(was: Medium) -> dict[str, object]:
+    """Values of air_sum.comp.glsl with WAS."""
+    rows = [(one.extinction, 1.0 / one.scale_height, one.base_height, one.scale_height) for one in was.layers]
+    scattered = [one.thickness * one.scattered for one in was.layers]
+    return {
+        "was_layer": np.array(rows, np.float32).tobytes(),
+        "was_scattered": np.array(scattered, np.float32).tobytes(),
     }
 
 

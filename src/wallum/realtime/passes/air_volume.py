@@ -3,6 +3,7 @@ thinner the nearer they are. Wronski 2014, "Volumetric Fog", for the volume; Hil
 
 import moderngl
 
+from wallum.physics.medium import Medium
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View
@@ -35,6 +36,7 @@ class AirVolume:
             volume.filter = (moderngl.LINEAR, moderngl.LINEAR)
             volume.repeat_x = volume.repeat_y = volume.repeat_z = False
         self.shows: object = None
+        self.lit_in: Medium | None = None  # the air that places were lit in
         self._found: object = None  # the surfaces before which places are held, and how deep they go
 
     @property

@@ -75,6 +75,7 @@ class Draft:
     baked  : ids of the sources of which baked light is shown; fixed : those of them that draw nothing
              themselves on surfaces, as what comes straight from them is baked too
     hand_gains : of the sources under it, what their light from surfaces at strength 1 is multiplied by
+    waits  : passes that may show what they hold, see turns.py
     keys   : of each pass that this picture has come through, what its result depends on
     """
 
@@ -90,6 +91,7 @@ class Draft:
     moving: bool = False
     coarse: Coarse | None = None
     folded: bool = False
+    waits: frozenset[str] = frozenset()
     keys: dict[str, object] = field(default_factory=dict)
     layers: list[Layer] = field(default_factory=list)
     seen: Seen = field(default_factory=lambda: Seen(NO_LAMPS, {}, ()))
@@ -165,6 +167,18 @@ class Pass(ABC):
         """Whether the result that was kept is the one that is wanted."""
         key = draft.keys[self.name]
         return key is not None and draft.targets.keys.get(self.name) == key
+
+    def may_wait(self, draft: Draft, held: object) -> bool:
+        """Whether the result that is held, with its key, may stand for the one that is wanted."""
+        return True
+
+    def unnoticed(self, draft: Draft, held: object) -> bool:
+        """Whether, among pictures that take turns, its own may be left out."""
+        return False
+
+    def follow(self, draft: Draft) -> Steps:
+        """Draw what must follow at once, though the rest of it waits."""
+        yield from ()
 
     @abstractmethod
     def draw(self, draft: Draft) -> Steps:

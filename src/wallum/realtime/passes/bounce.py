@@ -1,5 +1,7 @@
 """The passes that look up, for each pixel, what the probes about it have."""
 
+from typing import cast
+
 import numpy as np
 
 from wallum.frame.passes.baked import BAKED_LIGHT
@@ -10,9 +12,12 @@ from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.passes.base import Draft, Lit, Pass, Steps
-from wallum.realtime.passes.probe_light import ProbeLight
+from wallum.realtime.passes.probe_light import LightKey, ProbeLight
 
 __all__ = ["ProbeLightOfHand", "ProbeLightPass"]
+
+# Which images surfaces see, and of what light; how it is shown; what is baked; the sky.
+Key = tuple[tuple[int, LightKey], tuple[float, bool], tuple[str, ...], object]
 
 
 class ProbeLightPass(Pass):
@@ -28,9 +33,15 @@ class ProbeLightPass(Pass):
     def wanted(self, draft: Draft) -> bool:
         return self._probes.there and not draft.inspected
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: Draft, lit: Lit) -> Key:
         look = pre_exposure(lit.scene.look.ev100), draft.view.show == "probes"
         return self._probes.key(_others(draft)), look, tuple(sorted(draft.baked)), _sky_key(draft)
+
+    def unnoticed(self, draft: Draft, held: object) -> bool:
+        own, _ = cast("tuple[Key, object]", held)
+        now = self.key(draft, draft.whole)
+        same = own[1:] == now[1:] and own[0][0] == now[0][0]
+        return same and self._probes.unnoticed(own[0][1], now[0][1])
 
     def draw(self, draft: Draft) -> Steps:
         with self.log.measure(self.name) as work:

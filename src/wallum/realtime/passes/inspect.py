@@ -35,5 +35,5 @@ class Inspect(Pass):
             self._lighting.inspect(view, draft.gbuffer, total, shadows, grain)
             for layer in reversed(draft.layers):
                 self._lighting.inspect(view, layer.gbuffer, layer.target, shadows, grain)
-                draft.targets.layers.lay(layer, draft, self._lighting, total)
+                draft.targets.layers.lay(layer, draft, None, total)
         yield

@@ -13,6 +13,7 @@ from wallum.frame.views import WITHOUT_SKY
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.targets import LightTarget
 from wallum.realtime.gl.view import pre_exposure
+from wallum.realtime.passes.air_lit import AirLit
 from wallum.realtime.passes.air_over import AirOver, can_fold
 from wallum.realtime.passes.base import Draft, Lit, Pass, Steps
 from wallum.realtime.passes.lighting import Lighting
@@ -51,10 +52,15 @@ class _Summed(Pass):
             self._lighting.mirrors.version if self._lighting.shows_mirrors(draft) else None,
         )
 
+    def _in_air_values(self, draft: Draft) -> dict[str, object] | None:
+        """Values of the air's volume, where that is laid over the light as it is drawn."""
+        return None
+
     def _sum(self, draft: Draft, lit: Lit, target: LightTarget) -> Steps:
         with self.log.measure(self.name) as work:
             self._lighting.write_lamps(draft)
-            self._lighting.sum_all(draft, lit, draft.gbuffer, target, draft.folded)
+            in_air = self._in_air_values(draft)
+            self._lighting.sum_all(draft, lit, draft.gbuffer, target, in_air)
             exposure = pre_exposure(lit.scene.look.ev100)
             if draft.view.show not in WITHOUT_SKY:
                 self._sky.draw(lit.scene, draft.view, draft.gbuffer, target, exposure)
@@ -80,9 +86,9 @@ class Light(_Summed):
     described = LIGHT
     target = "total"
 
-    def __init__(self, log: PassLog, lighting: Lighting, sky: SkyPass, over: AirOver) -> None:
+    def __init__(self, log: PassLog, lighting: Lighting, sky: SkyPass, over: AirOver, air: AirLit) -> None:
         super().__init__(log, lighting, sky)
-        self._over = over
+        self._over, self._air = over, air
 
     def wanted(self, draft: Draft) -> bool:
         return not draft.active and not draft.inspected
@@ -90,9 +96,20 @@ class Light(_Summed):
     def begin(self, draft: Draft) -> None:
         """Whether the air goes into it: not where nothing else has changed since, as the light is kept then
         and air laid over that costs less than both."""
-        draft.folded = can_fold(draft) and draft.targets.folds(
-            (super().key(draft, draft.on_surfaces), draft.view.camera, draft.size), self._in_air(draft)
+        draft.folded = (
+            can_fold(draft)
+            and not draft.waits
+            and draft.targets.folds(
+                (super().key(draft, draft.on_surfaces), draft.view.camera, draft.size), self._in_air(draft)
+            )
         )
+
+    def _in_air_values(self, draft: Draft) -> dict[str, object] | None:
+        return self._air.uniforms(draft, draft.gbuffer) if draft.folded else None
+
+    def may_wait(self, draft: Draft, held: object) -> bool:
+        """Not where the air was drawn into it."""
+        return draft.targets.light_alone
 
     @staticmethod
     def _in_air(draft: Draft) -> object:
@@ -105,7 +122,9 @@ class Light(_Summed):
 
     def draw(self, draft: Draft) -> Steps:
         targets = draft.targets
-        yield from self._sum(draft, draft.on_surfaces, targets.aired if draft.folded else targets.total)
+        targets.light_alone = not draft.folded
+        target = targets.aired if draft.folded else targets.total
+        yield from self._sum(draft, draft.on_surfaces, target)
         if draft.folded:
             with self.log.measure(AIR.name):
                 self._over.beyond(draft)
@@ -155,9 +174,9 @@ class LightOfSeeThrough(Pass):
     reads = (LIGHT.name, LIGHT_ADDED.name, AIR.name)
     target, over = "total", True
 
-    def __init__(self, log: PassLog, lighting: Lighting) -> None:
+    def __init__(self, log: PassLog, lighting: Lighting, air: AirLit) -> None:
         super().__init__(log)
-        self._lighting = lighting
+        self._lighting, self._air = lighting, air
 
     def wanted(self, draft: Draft) -> bool:
         return bool(draft.layers) and not draft.inspected
@@ -171,6 +190,6 @@ class LightOfSeeThrough(Pass):
         for layer in reversed(draft.layers):
             with self.log.measure(self.name) as work:
                 lighting.sum_all(draft, draft.on_surfaces, layer.gbuffer, layer.target)
-                layers.lay(layer, draft, lighting, draft.targets.result)
+                layers.lay(layer, draft, self._air, draft.targets.result)
                 work |= lighting.work(draft, layer.gbuffer)
             yield

@@ -7,14 +7,12 @@ from typing import TYPE_CHECKING
 import moderngl
 import numpy as np
 
-from wallum.frame.quality import Quality
 from wallum.frame.views import FACE, FROM_SURFACES
 from wallum.moment.bounce_gains import sky_strength
 from wallum.moment.kinds import SHADERS, by_kind
-from wallum.moment.lamps import NO_LAMPS, LampRows, Lamps
+from wallum.moment.lamps import NO_LAMPS, LampRows
 from wallum.moment.scene import LitScene
 from wallum.moment.view import bounding_spheres
-from wallum.physics.dome import FACTORS
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import grain_ramp
 from wallum.physics.gloss_table import gloss_table
@@ -23,17 +21,14 @@ from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.tiles import Tiles
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.bundle import GLOW_SCALE
-from wallum.realtime.passes.air_values import air_dims, air_features, air_uniforms, seen_features
-from wallum.realtime.passes.air_volume import AirVolume
+from wallum.realtime.passes.air_values import air_dims, air_features, air_uniforms
 from wallum.realtime.passes.cloud_map import CloudMap
-from wallum.realtime.passes.clusters import CELL_PIXELS, assign_lamps, held_squares
+from wallum.realtime.passes.clusters import assign_lamps, held_squares
 from wallum.realtime.passes.lamp_buffers import LampBuffers, LampLists, lamp_rows
 from wallum.realtime.passes.lamp_scissor import lamp_scissor
 from wallum.realtime.passes.mirror_images import MirrorImages
-from wallum.realtime.passes.pockets import Pockets
 from wallum.realtime.passes.probe_light import ProbeLight
 from wallum.realtime.passes.sky_pass import SkyPass
-from wallum.realtime.passes.sky_visibility import SkyVisibility
 from wallum.realtime.passes.sun_shadows import SunShadows
 
 if TYPE_CHECKING:
@@ -43,9 +38,6 @@ __all__ = ["FOLLOWERS", "Lighting"]
 
 # Lamps that glow may follow, and one number for glow that follows none.
 FOLLOWERS = 256
-# Columns and rows of the air's volume that share a list of lamps.
-AIR_CELL = 4
-NO_REACH_M = 1e-3
 # Of the light of a pixel that was baked with the sky, gloss takes at least one part of so many.
 LEAST_PART = 100.0
 BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", *map(kind_feature, SHADERS)})
@@ -65,18 +57,12 @@ class Lighting:
         programs: Programs,
         buffers: LampBuffers,
         sky: SkyPass,
-        visibility: SkyVisibility,
         probes: ProbeLight,
-        quality: Quality,
     ) -> None:
         self._context, self._programs, self._buffers = context, programs, buffers
-        self._sky, self._visibility, self.probes = sky, visibility, probes
+        self._sky, self.probes = sky, probes
         self.mirrors = MirrorImages(context)
-        self._lists, self._air_lists = LampLists(context), LampLists(context)
-        self._pockets = Pockets(context)
-        self._volume = AirVolume(context, programs, quality.air_places)
-        self._settling_volume = AirVolume(context, programs, quality.air_places)
-        self._passing_volume = AirVolume(context, programs, quality.passing_air)
+        self._lists = LampLists(context)
         self.clouds = CloudMap(context, programs, sky)
         self.tiles = Tiles(context, programs)
         self._follow = context.texture((FOLLOWERS, 1), 1, np.ones(FOLLOWERS, np.float32), dtype="f4")
@@ -93,21 +79,6 @@ class Lighting:
         self.glossy = False  # whether anything in it is smooth enough to mirror the level
         self.unusual = False  # whether anything in it reflects otherwise than most
         self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
-
-    def volume_of(self, draft: "Draft") -> AirVolume:
-        """The volume that the air of a picture is lit in."""
-        if draft.moving:
-            return self._passing_volume
-        return self._volume if draft.targets.own_air else self._settling_volume
-
-    def forget_air(self) -> None:
-        """Light the air anew for the next picture."""
-        for volume in (self._volume, self._settling_volume, self._passing_volume):
-            volume.shows = None
-
-    def around_air(self, scene: LitScene) -> object:
-        """What the light that the air has from around depends on, beside sun, sky and lamps."""
-        return self._visibility.number, self.probes.light_key(scene) if self.probes.in_air else None
 
     def shows_mirrors(self, draft: "Draft") -> bool:
         """Whether smooth surfaces of a picture show images of the level."""
@@ -193,10 +164,10 @@ class Lighting:
             values["follow"] = self._written_follow(scene)
         if scene.sun is not None and scene.sun.clouds is not None:
             values |= self.clouds.uniforms(scene.sun, exposure)
-        set_uniforms(program, **values, **self._shadow_values(features, draft))
+        set_uniforms(program, **values, **self.shadow_values(features, draft))
         return program
 
-    def _shadow_values(self, features: frozenset[str], draft: "Draft") -> dict[str, object]:
+    def shadow_values(self, features: frozenset[str], draft: "Draft") -> dict[str, object]:
         """Uniforms of the shadows that a variant looks up."""
         values: dict[str, object] = {}
         if "SUN_SHADOW" in features:
@@ -213,69 +184,6 @@ class Lighting:
         """What the light on surfaces depends on of the air: nothing, where that is too thin to dim it on its
         way; but light that has no air before it may be laid over in place."""
         return "AIR" in self.features(scene, False, False, glow=False) and scene.air, scene.air is None
-
-    def air_before(self, draft: "Draft", gbuffer: GBuffer) -> tuple[frozenset[str], dict[str, object]]:
-        """The variant and the values of include/air_light.glsl for what a G-buffer holds."""
-        scene, view = draft.scene, draft.view
-        assert scene.air is not None
-        there = {"SUN": scene.sun is not None, "SKY": scene.sky is not None}
-        names = seen_features(scene.air) | {name for name, used in there.items() if used}
-        values = {**self.far_values(scene, view), **air_uniforms(scene, view), **view.uniforms}
-        values |= view.pixel_uniforms(gbuffer.size)
-        if scene.air.in_volume:
-            values |= self.volume_of(draft).uniforms(view, draft.gbuffer, scene.air.reach)
-        return names, values
-
-    def light_air(self, draft: "Draft") -> None:
-        """Fill the volume that the air is lit in."""
-        scene, view, gbuffer, volume = draft.scene, draft.view, draft.gbuffer, self.volume_of(draft)
-        assert scene.air is not None
-        self.write_lamps(draft)
-        self._list_lamps_of_air(draft)
-        lit = replace(scene, lamps=draft.seen.lamps)
-        names = self.features(lit, True, bool(draft.seen.tiles), glow=False)
-        names |= air_features(scene.air) | ({"MANY_LAMPS"} if self._buffers.many else set())
-        exposure = pre_exposure(scene.look.ev100)
-        values = self.far_values(scene, view) | air_uniforms(scene, view) | self._shadow_values(names, draft)
-        values |= self._visibility.openness(scene.sky, draft.moving)
-        if scene.sky is not None:
-            terms = scene.sky.upper_terms * FACTORS[:, None] * exposure
-            values["sky_terms"] = terms.astype("f4").tobytes()
-            values["far_ground"] = tuple(scene.sky.ground * exposure)
-        if self.probes.in_air:
-            names |= {"AROUND"}
-            values["air_surfaces"] = self._visibility.surfaces(self.probes, scene, exposure)
-        if scene.sun is not None and scene.sun.clouds is not None:
-            values |= self.clouds.uniforms(scene.sun, exposure)
-        if scene.air.pockets:
-            pockets = scene.air.pockets
-            self._pockets.write(pockets, view.camera, volume.size, scene.air.reach, exposure)
-            names |= {"POCKETS"}
-            values |= self._pockets.uniforms(pockets)
-        if scene.lamps.ids:
-            values |= self._air_lists.uniforms()
-        volume.find_held(view, gbuffer, scene.air.reach)
-        program = self._programs.get("screen", "air_lit", names)
-        self._buffers.connect(program)
-        self._pockets.connect(program)
-        volume.light(program, values, view, gbuffer, scene.air.reach)
-        summed = seen_features(scene.air) & {"MIST", "TINTED", "POCKETS"}
-        volume.sum_up(summed, air_uniforms(scene, view), view, gbuffer, scene.air.reach)
-
-    def _list_lamps_of_air(self, draft: "Draft") -> None:
-        """The lamps of each coarse cell of the view, whether it holds a surface or not."""
-        lamps, shadowed, camera = draft.seen.lamps, draft.seen.shadowed, draft.view.camera
-        dark = lamps.rows["in_air"] <= 0.0
-        if dark.any():  # one that lights no air reaches none
-            reaching = lamps.rows.copy()
-            reaching["range"][dark] = NO_REACH_M
-            lamps = Lamps(lamps.ids, reaching)
-        columns, rows, _ = self.volume_of(draft).size
-        size = (columns // AIR_CELL * CELL_PIXELS, rows // AIR_CELL * CELL_PIXELS)
-        key = (lamps.shape_key(), shadowed.tobytes(), camera, size)
-        if self._air_lists.key != key:
-            self._air_lists.write(assign_lamps(lamps, shadowed, camera, size))
-            self._air_lists.key = key
 
     def far_values(self, scene: LitScene, view: View) -> dict[str, object]:
         """Uniforms of the air, the sky and the sun."""
@@ -386,17 +294,23 @@ class Lighting:
         self._lists.key = key
 
     def sum_all(
-        self, draft: "Draft", lit: "Lit", gbuffer: GBuffer, target: LightTarget, in_air: bool = False
+        self,
+        draft: "Draft",
+        lit: "Lit",
+        gbuffer: GBuffer,
+        target: LightTarget,
+        in_air: dict[str, object] | None = None,
     ) -> None:
         """Light of many sources at once on the surfaces of a G-buffer. Where no lamp reaches (see
-        `tiles`), a program draws that knows of none. in_air : with what the air's volume makes of it"""
+        `tiles`), a program draws that knows of none. in_air : values of the air's volume, where that is laid
+        over it"""
         self._list_lamps(draft, lit, gbuffer)
         scene = replace(lit.scene, lamps=lit.lamps)
         features = self._on_ground(self.features(scene, True, bool(draft.seen.tiles), glow=True), scene)
         values: dict[str, object] = {}
-        if in_air and scene.air is not None:
+        if in_air is not None:
             features |= {"IN_AIR"}
-            values = self.volume_of(draft).uniforms(draft.view, gbuffer, scene.air.reach)
+            values |= in_air
         if draft.view.show in FROM_SURFACES:
             features = features & {"SKY"} | {"MIRRORED"} if draft.view.show == "reflections" else frozenset()
         if self.probes.there and draft.view.show != "direct":

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 
 import moderngl
 import numpy as np
@@ -17,7 +18,7 @@ from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.probe_set import MOST_IMAGES, ProbeSet, Units
 from wallum.realtime.passes.probe_sky import MOST_LIGHT, ProbeSky
 
-__all__ = ["Gains", "ProbeLight"]
+__all__ = ["Gains", "LightKey", "ProbeLight"]
 
 # By source id, RGB factors of its light at strength 1.
 Gains = Mapping[str, NDArray[np.float64]]
@@ -30,6 +31,14 @@ NEEDED = {"BAKED": "g_baked", "LIVE": "beside_baked", "SKY": "probe_sky"}
 MOST_CHANGED = 4
 # A surface that lies so near a room's side is in it [m].
 NEAR_M = 0.1
+# What light may change by before pictures that take turns show it, as a share.
+UNNOTICED = 0.005
+# Number of the probes and what of colours is kept; of each source its id, its version, and RGB gain.
+LightKey = tuple[tuple[int, float], tuple[tuple[Any, ...], ...]]
+
+
+# Light of a source at strength 1, and its gain.
+_Known = tuple[NDArray[np.float16], tuple[float, ...]]
 
 
 class _Sum:
@@ -41,7 +50,7 @@ class _Sum:
     def __init__(self, places: slice) -> None:
         self._places = places
         self._light: NDArray[np.float64] | None = None
-        self._of: dict[str, tuple[NDArray[np.float16], tuple[float, ...]]] = {}
+        self._of: dict[str, _Known] = {}
 
     def of(self, units: Units, gains: Gains) -> NDArray[np.float64]:
         """(N, 3), not to be changed. gains : of sources that have units"""
@@ -50,19 +59,31 @@ class _Sum:
         changed = [one for one in {**before, **now} if not _same(before.get(one), now.get(one))]
         if self._light is None or len(changed) > MOST_CHANGED:
             before, changed = {}, list(now)
-            self._light = np.zeros((len(next(iter(units.values()))[self._places]), 3))
+            self._light = np.zeros((3, len(next(iter(units.values()))[self._places])))
         for one in changed:
-            for known, sign in ((before.get(one), -1.0), (now.get(one), 1.0)):
-                if known is not None:
-                    self._light += known[0][self._places].astype(np.float32) * (sign * np.array(known[1]))
+            for known, gain in _changes(before.get(one), now.get(one)):
+                # A channel at a time: numpy takes half as long for that.
+                for channel, factor in enumerate(gain.tolist()):
+                    if factor:
+                        self._light[channel] += known[self._places, channel] * np.float32(factor)
         self._of = now
-        return np.maximum(self._light, 0.0)
+        return np.maximum(self._light, 0.0).T
 
 
-def _same(one: tuple[object, object] | None, other: tuple[object, object] | None) -> bool:
+def _same(one: _Known | None, other: _Known | None) -> bool:
     if one is None or other is None:
         return one is other
     return one[0] is other[0] and one[1] == other[1]
+
+
+def _changes(
+    before: _Known | None, now: _Known | None
+) -> list[tuple[NDArray[np.float16], NDArray[np.float64]]]:
+    """What is to be added where a source was known as one and is known as another: light, and how often."""
+    if before is not None and now is not None and before[0] is now[0]:
+        return [(now[0], np.array(now[1]) - before[1])]
+    signed = (before, -1.0), (now, 1.0)
+    return [(known[0], sign * np.array(known[1])) for known, sign in signed if known is not None]
 
 
 class _Table:
@@ -92,6 +113,7 @@ class ProbeLight:
         self._in_air = _Sum(slice(0))  # what the air sees
         self.units: Units = {}
         self._versions: dict[str, int] = {}  # of each
+        self._means: dict[str, tuple[NDArray[np.float16], NDArray[np.float64]]] = {}  # see _mean
         self.number = 0  # of the set
         self._rooms_number = 0  # of what sees which image
         # By number, mean of the surfaces that see an image [lx].
@@ -118,7 +140,7 @@ class ProbeLight:
         if self._sky is not None:
             self._sky.release()
         self._set, self._textures, self._all, self._beside, self._sky = probes, {}, None, None, None
-        self.units, self._versions = {}, {}
+        self.units, self._versions, self._means = {}, {}, {}
         self.number += 1
         if probes is None:
             return
@@ -167,15 +189,34 @@ class ProbeLight:
             self.units = {**self.units, **units}
             self._versions |= {one: self._versions.get(one, 0) + 1 for one in units}
 
-    def key(self, scene: LitScene) -> object:
+    def key(self, scene: LitScene) -> tuple[int, LightKey]:
         """What the light of a scene's sources depends on, and which images surfaces see."""
         return self._rooms_number, self.light_key(scene)
 
-    def light_key(self, scene: LitScene) -> object:
+    def light_key(self, scene: LitScene) -> LightKey:
         """What that light alone depends on."""
         gains = gains_of(scene, self.units)
         versions = tuple((one, self._versions[one], *gains[one]) for one in sorted(gains))
         return (self.number, scene.bounce[1]), versions
+
+    def unnoticed(self, held: LightKey, now: LightKey) -> bool:
+        """Whether all light has changed so little since, in the mean of all probes, that a picture soon
+        followed by another may do without."""
+        if held[0] != now[0] or [one[:2] for one in held[1]] != [one[:2] for one in now[1]]:
+            return False
+        then, gains = (np.array([one[2:] for one in key[1]]).reshape(-1, 3) for key in (held, now))
+        mean = np.array([self._mean(one[0]) for one in now[1]]).reshape(-1, 3)
+        return bool((mean * np.abs(gains - then)).sum() <= UNNOTICED * (mean * gains).sum())
+
+    def _mean(self, source_id: str) -> NDArray[np.float64]:
+        """(3,) light of a source at strength 1, the mean of all probes."""
+        assert self._set is not None
+        known = self._means.get(source_id)
+        light = self.units[source_id]
+        if known is None or known[0] is not light:
+            mean = light[: len(self._set.places)].mean(axis=0, dtype=np.float64)
+            known = self._means[source_id] = light, mean
+        return known[1]
 
     def versions(self, ids: frozenset[str]) -> tuple[object, ...]:
         """What the light of some sources at strength 1 depends on; of those that have any."""

@@ -142,8 +142,7 @@ class SkyPass:
         return {"dome": self._dome, "dome_exposure": exposure}
 
     def surface_uniforms(self, dome: Dome, exposure: float) -> dict[str, object]:
-        """Values that the light pass needs of the sky."""
-        self.show(dome)
+        """Values that the light pass needs of the sky; its maps are those that were taken over last."""
         return {
             "sky_terms": (dome.terms * FACTORS[:, None] * exposure).astype("f4").tobytes(),
             "mirror": self._mirror,
@@ -197,7 +196,6 @@ class SkyPass:
         self._programs.over_screen(program)
 
     def _sky_uniforms(self, dome: Dome, view: View, gbuffer: GBuffer, exposure: float) -> dict[str, object]:
-        self.show(dome)
         pixel_rad = 2.0 * view.camera.tangents[1] / gbuffer.size[1]
         return {
             **self._behind_uniforms(pixel_rad, exposure),

@@ -8,7 +8,7 @@ from wallum.moment.scene import Dome, LitScene
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.level.probe_set import AirPlaces
-from wallum.realtime.passes.probe_light import ProbeLight
+from wallum.realtime.passes.probe_light import LightKey, ProbeLight
 from wallum.realtime.passes.probe_sky import MOST_LIGHT
 from wallum.transport.field.sky_parts import BINS, PARTS, SOLID, sky_parts
 
@@ -31,7 +31,7 @@ class SkyVisibility:
         self._open: moderngl.Texture3D | None = None
         self._open_to: object = None
         self._surfaces: moderngl.Texture3D | None = None
-        self._lit: object = None
+        self._lit: tuple[LightKey, float] | None = None
         self.number = 0  # of what is known of the air
 
     def set_air(self, air: AirPlaces | None) -> None:
@@ -51,10 +51,16 @@ class SkyVisibility:
         texture.repeat_x = texture.repeat_y = texture.repeat_z = False
         return texture
 
-    def surfaces(self, probes: ProbeLight, scene: LitScene, exposure: float) -> moderngl.Texture3D:
-        """What the air sees of surfaces in the light of a scene, pre-exposed."""
-        key = probes.light_key(scene), exposure
-        if self._surfaces is None or self._lit != key:
+    def surfaces(
+        self, probes: ProbeLight, scene: LitScene, exposure: float, in_turn: bool = False
+    ) -> moderngl.Texture3D:
+        """What the air sees of surfaces in the light of a scene, pre-exposed.
+
+        in_turn : for one of many pictures soon one after the other: what goes unnoticed is left out
+        """
+        key, held = (probes.light_key(scene), exposure), self._lit
+        left_out = in_turn and held is not None and held[1] == exposure and probes.unnoticed(held[0], key[0])
+        if self._surfaces is None or not (held == key or left_out):
             shape = (*self._air.values.shape[:3], 4)
             light = np.zeros((len(self._air.there), 4), np.float16)
             light[:, :3] = np.minimum(probes.air_light(scene) * exposure, MOST_LIGHT)

@@ -76,6 +76,7 @@ class SunShadows:
         texels = min(TEXELS, most_texels)
         self.atlas, self.frame = _atlas(context, texels)
         self.veils = VeilAtlas(context, share=1)
+        self._asked: object = None  # what cascades were placed for last, where they show just that
         self.dither = 0.0  # by which the seams between cascades are spread in this picture, 0 to 1
         self._size(texels, CASCADES, False)
 
@@ -99,7 +100,7 @@ class SunShadows:
         """Every cascade shows what is no longer there."""
         self.veils.release()
         self._shown = [None] * len(self._shown)
-        self._progress = None
+        self._asked = self._progress = None
 
     def assign(
         self,
@@ -113,6 +114,21 @@ class SunShadows:
 
         Those that are not drawn go on showing what they show. maps : see moment.scene.Sun
         """
+        asked = tuple(direction), camera, bounds.tobytes(), None if toward is None else tuple(toward), maps
+        if asked == self._asked:
+            return []
+        dirty = self._placed(direction, camera, bounds, toward, maps)
+        self._asked = None if dirty else asked
+        return dirty
+
+    def _placed(
+        self,
+        direction: NDArray[np.float64],
+        camera: Camera,
+        bounds: NDArray[np.float64],
+        toward: NDArray[np.float64] | None,
+        maps: tuple[float, int, int],
+    ) -> list[int]:
         reach, texels, count = maps
         texels = min(texels, self._most)
         far = goes_on(bounds, reach)

@@ -12,9 +12,9 @@ from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.view import View
 from wallum.realtime.level.drawing import Coarse, LevelOnGpu
-from wallum.realtime.passes.lighting import Lighting
 
 if TYPE_CHECKING:
+    from wallum.realtime.passes.air_lit import AirLit
     from wallum.realtime.passes.base import Draft
 
 __all__ = ["LAYERS", "Layer", "Layers"]
@@ -98,14 +98,14 @@ class Layers:
         more = frozenset({"CASTERS"}) if view.show == "casters" else frozenset()
         return level.draw_surfaces(view.to_clip, frustum_planes(view.to_clip), coarse, more, values)
 
-    def lay(self, layer: Layer, draft: "Draft", lighting: Lighting, target: LightTarget) -> None:
-        """Put a layer over what is in a target, with the air before it."""
+    def lay(self, layer: Layer, draft: "Draft", air: "AirLit | None", target: LightTarget) -> None:
+        """Put a layer over what is in a target; air : with what that shows and leaves of it."""
         gbuffer, view = layer.gbuffer, draft.view
         assert gbuffer.through is not None
         names: frozenset[str] = frozenset()
         values: dict[str, object] = {**view.uniforms, **view.pixel_uniforms(gbuffer.size)}
-        if draft.scene.air is not None and not draft.inspected:
-            names, values = lighting.air_before(draft, gbuffer)
+        if air is not None and draft.scene.air is not None:
+            names, values = air.before(draft, gbuffer)
             names |= {"AIR"}
         values |= {"through": gbuffer.through, "lit": layer.target.light, "g_depth": gbuffer.distance}
         frame = self._frame_over(layer, target)

@@ -1,7 +1,8 @@
 #version 430 core
 // Sums up, along each column of the air's volume, what comes to the eye: a texel holds what has come together
 // up to where its slice begins, and what is left of light from there. Each slice in closed form, so that nothing
-// is lost or won however thick it is (Hillaire 2015). Variants: POCKETS; MIST; TINTED, where it swallows more of one channel.
+// is lost or won however thick it is (Hillaire 2015). Variants: POCKETS; MIST; TINTED, where it swallows more of one channel;
+// WAS: places were lit in air of another thickness, by which what they scatter is multiplied.
 
 layout(local_size_x = 8, local_size_y = 4) in;
 layout(rgba16f, binding = 0) writeonly uniform image3D volume;
@@ -18,6 +19,10 @@ uniform ivec4 air_cells;
 uniform vec2 air_steps;
 uniform vec2 air_fakes;         // clear up to this distance [m]; most that it hides
 #include "air.glsl"
+#ifdef WAS
+uniform vec4 was_layer[2];      // as air_layer
+uniform vec3 was_scattered[2];  // what was scattered, over was_layer.x
+#endif
 
 uniform float air_spread;       // share that the columns beside have in each; none while a picture settles
 
@@ -31,6 +36,24 @@ vec4 spread(ivec2 low, ivec2 column, ivec4 beside, bvec4 deep) {
     sum += deep.w ? texelFetch(slices, low + ivec2(column.x, beside.w), 0) : own;
     return mix(own, 0.25 * sum, air_spread);
 }
+
+#ifdef WAS
+vec3 scattered_now(float y) {
+    vec3 sum = air_thick[0] * air_scatter[0] * air_density(air_layer[0], y);
+#ifdef MIST
+    sum += air_thick[1] * air_scatter[1] * air_density(air_layer[1], y);
+#endif
+    return sum;
+}
+
+vec3 scattered_then(float y) {
+    vec3 sum = was_scattered[0] * air_density(was_layer[0], y);
+#ifdef MIST
+    sum += was_scattered[1] * air_density(was_layer[1], y);
+#endif
+    return sum;
+}
+#endif
 
 void main() {
     ivec2 column = ivec2(gl_GlobalInvocationID.xy);
@@ -84,7 +107,11 @@ void main() {
         vec3 kept = vec3(exp(-taken.g * way));
 #endif
         vec3 thin = vec3(lessThan(taken * way, vec3(1e-4)));
-        light += left * here.rgb * mix((1.0 - kept) / max(taken, vec3(1e-12)), vec3(way), thin);
+        vec3 lit = here.rgb;
+#ifdef WAS
+        lit *= (scattered_now(y) + here.a) / max(scattered_then(y) + here.a, vec3(1e-9));
+#endif
+        light += left * lit * mix((1.0 - kept) / max(taken, vec3(1e-12)), vec3(way), thin);
         left *= kept;
         start = end;
     }
