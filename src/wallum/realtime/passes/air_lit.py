@@ -137,7 +137,7 @@ class AirLit:
         scene, view, volume = draft.scene, draft.view, self.volume_of(draft)
         assert scene.air is not None
         names = seen_features(scene.air) & {"MIST", "TINTED", "POCKETS"}
-        values = air_uniforms(scene, view)
+        values = {**air_uniforms(scene, view)}
         if volume.lit_in is not None and volume.lit_in != scene.air:
             names |= {"WAS"}
             values |= was_uniforms(volume.lit_in)

@@ -2,9 +2,11 @@
 
 from dataclasses import replace
 from functools import lru_cache
+from typing import Final
 
 import numpy as np
 
+from wallum.memo import Memo
 from wallum.moment.scene import LitScene
 from wallum.physics.dome import FACTORS
 from wallum.physics.medium import Layer, Medium
@@ -12,6 +14,9 @@ from wallum.realtime.gl.view import View, pre_exposure
 
 __all__ = ["air_dims", "air_features", "air_uniforms", "seen_features", "thickened", "was_uniforms"]
 
+# Several passes of one picture ask for the same.
+_DIMS: Final = Memo[bool](8)
+_VALUES: Final = Memo[dict[str, object]](8)
 # Light that loses less than this on its way to a surface is taken as whole: a fourteenth of a stop.
 LEAST_LOST = 0.05
 # How far a lamp without a range is taken to shine [m].
@@ -38,9 +43,13 @@ def seen_features(air: Medium) -> frozenset[str]:
 def air_dims(scene: LitScene, low: float, high: float) -> bool:
     """Whether the air takes a noticeable part of light before that comes to surfaces between two heights [m]:
     of lamps by their ranges, of sun and moon by how deep in it a surface lies."""
-    air = scene.air
+    air, far = scene.air, scene.sun
     if air is None:
         return False
+    return _DIMS.get(lambda: _dims(scene, air, low, high), air, far, scene.lamps.rows, also=(low, high))
+
+
+def _dims(scene: LitScene, air: Medium, low: float, high: float) -> bool:
     heights = np.linspace(low, high, 16)
     if scene.sun is not None and scene.sun.through is not None:
         share = air.from_far(heights, scene.sun.through[1])
@@ -88,12 +97,17 @@ def was_uniforms(was: Medium) -> dict[str, object]:
 
 
 def air_uniforms(scene: LitScene, view: View) -> dict[str, object]:
-    """Values of include/air.glsl and air_light.glsl, but for the volume."""
+    """Values of include/air.glsl and air_light.glsl, but for the volume; not to be changed."""
     air = scene.air
     if air is None:
         return {}
+    of = air, scene.sun, scene.sky, scene.look
+    return _VALUES.get(lambda: _uniforms(scene, air, view.camera.eye[1]), *of, also=view.camera.eye[1])
+
+
+def _uniforms(scene: LitScene, air: Medium, eye_y: float) -> dict[str, object]:
     exposure = pre_exposure(scene.look.ev100)
-    layers = [_of_layer(one, view.camera.eye[1]) for one in air.layers]
+    layers = [_of_layer(one, eye_y) for one in air.layers]
     out: dict[str, object] = {}
     for name in layers[0]:
         gain = exposure if name == "air_own" else 1.0

@@ -188,7 +188,7 @@ class Lighting:
     def far_values(self, scene: LitScene, view: View) -> dict[str, object]:
         """Uniforms of the air, the sky and the sun."""
         exposure = pre_exposure(scene.look.ev100)
-        values = air_uniforms(scene, view)
+        values = {**air_uniforms(scene, view)}
         if scene.sky is not None:
             values |= self._sky.surface_uniforms(scene.sky, exposure)
         if scene.sun is not None:
