@@ -15,6 +15,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
 from wallum.physics.medium import Layer, Medium
 from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.pace import Pace
 from wallum.realtime.passes.air_values import thickened
 from wallum.realtime.passes.probe_light import UNNOTICED, ProbeLight
 from wallum.realtime.process.request import PictureRequest
@@ -41,8 +42,16 @@ def asked(air, *sources, number=1, **more):
     return replace(request, **more)
 
 
+class OnePace(Pace):
+    """Moving pictures of one size, however long they take."""
+
+    def note(self, ms):
+        pass
+
+
 @pytest.fixture(scope="module")
 def shown(renderer):
+    own, renderer.engine._pace = renderer.engine._pace, OnePace()
     renderer.set_level(
         bundle_level(grey_level(box((-20, -0.2, -40), (20, 0, 12), 0), box((-2, 0, -3), (2, 2, -2), 0)))
     )
@@ -56,7 +65,8 @@ def shown(renderer):
             pass
         return renderer.luminance(request, settled=False).astype(np.float64)
 
-    return draw
+    yield draw
+    renderer.engine._pace = own
 
 
 def drawn(renderer):
