@@ -48,7 +48,8 @@ class HeldLook(QObject):
         return scene if effect is None else looked_by(scene, look, effect)
 
     def eventFilter(self, _: QObject | None, event: QEvent | None) -> bool:
-        if event is not None and event.type() == QEvent.Type.WindowDeactivate and self._key is not None:
+        # It sees every event there is: what is cheapest is asked first.
+        if self._key is not None and event is not None and event.type() == QEvent.Type.WindowDeactivate:
             self._let_go()  # who goes to another window lets go of the key there
         if not isinstance(event, QKeyEvent) or event.isAutoRepeat() or event.modifiers():
             return False

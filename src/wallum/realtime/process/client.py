@@ -279,11 +279,9 @@ class RendererClient:
             self._channel.close()
             self._channel = None
         if self._process is not None:
-            try:
-                self._process.wait(timeout=2.0)
-            except subprocess.TimeoutExpired:
-                self._process.kill()
-                self._process.wait()
+            # It holds nothing that is not held here as well: nobody waits for what it is about.
+            self._process.kill()
+            self._process.wait()
             self._process = None
 
     def stop(self) -> None:
