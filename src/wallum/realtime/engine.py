@@ -20,11 +20,11 @@ from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.programs import Programs
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.view import View
-from wallum.realtime.hand_light import HandLight, asked_of, dark
+from wallum.realtime.hand_light import Asked, HandLight, asked_of, dark
 from wallum.realtime.level.bundle import LevelBundle
 from wallum.realtime.level.drawing import Coarse, LevelOnGpu
 from wallum.realtime.level.probe_set import ProbeSet
-from wallum.realtime.pace import Pace
+from wallum.realtime.pace import HandPace, Pace
 from wallum.realtime.passes.air import Air, AirLight
 from wallum.realtime.passes.air_lit import AirLit
 from wallum.realtime.passes.air_over import AirOver
@@ -99,7 +99,8 @@ class Engine:
         self.level: LevelOnGpu | None = None
         self._level_number = 0
         self.drawn = 0  # passes up to now: while that is the same, no light is another
-        self._pace, self._turns = Pace(), Turns()
+        self._pace, self._hand_pace, self._turns = Pace(), HandPace(), Turns()
+        self._small: PictureRequest | None = None  # the last one, where it was made small for the hand
         self._moved = False  # whether the picture before was a moving one
         self.seen = Seen(NO_LAMPS, {}, ())
 
@@ -205,25 +206,24 @@ class Engine:
 
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `finish` then shows it."""
-        moving = request.detail == "reduced"
+        asked = asked_of(request)
+        self._small = request if self._hand_pace.small(None if asked is None else asked.rest) else None
+        moving = request.detail == "reduced" or self._small is not None
         self.log.begin(hurry=moving)
-        targets, size, scene = self._still, request.size, request.shown_scene
-        if request.detail == "thumb":
-            targets = self._thumb
-        elif request.detail != "full":
-            targets, size = self._reduced, self._pace.size(request.size)
+        targets, size, scene = self._targets_of(request), request.size, request.shown_scene
+        if targets is self._reduced:
+            size = self._pace.size(request.size)
         if request.detail == "sketch":
             scene = scene.without_shadows()
         else:
             self._level().complete()
         camera = request.camera.with_aspect(request.size[0] / request.size[1])
         view = View(camera, show=request.view, show_of=request.view_of)
-        asked = asked_of(request)
         gain = self.hand.gain(asked, self.drawn)
         if asked is None or gain is None:
             waits = self._turns.waiting(request)
             yield from self.light(targets, scene, view, size, request.active, waits=waits)
-            self.hand.note(asked, self.drawn, targets.result.frame)
+            self._note(asked, targets)
         else:
             if not self.hand.has_two:
                 self.hand.keep("with", targets.result.frame)
@@ -236,6 +236,13 @@ class Engine:
         if moving and self._moved:  # the first of them does what the others find done
             self._pace.note(self.log.total_ms)
         self._moved = moving
+
+    def _note(self, asked: Asked | None, targets: RenderTargets) -> None:
+        """Take notice of a picture that was drawn, as far as the hand's next one goes by it."""
+        whole = asked if self._small is None else None
+        self.hand.note(whole, self.drawn, targets.result.frame)
+        if whole is not None:
+            self._hand_pace.note(self.log.records)
 
     def light(
         self,
@@ -352,6 +359,12 @@ class Engine:
         """Depths of the surfaces of its picture [m], 0 for the sky."""
         return (self.settling if settled else self._targets_of(request)).gbuffer.distance
 
+    def is_small(self, request: PictureRequest) -> bool:
+        """Whether its picture, made last, is as small as one of a moving camera."""
+        return request.detail == "reduced" or request is self._small
+
     def _targets_of(self, request: PictureRequest) -> RenderTargets:
         targets = {"full": self._still, "thumb": self._thumb}
+        if request is self._small:
+            return self._reduced
         return targets.get(request.detail, self._reduced)

@@ -1,8 +1,16 @@
 """How coarse a moving picture must be to keep up with the hand on this machine."""
 
+from typing import Final
+
+from wallum.frame.passes.baked import BAKED_LIGHT
+from wallum.frame.passes.bounce import PROBE_LIGHT
+from wallum.frame.passes.light import LIGHT_OF_OTHERS
+from wallum.frame.passes.sky import CLOUDS, SKY
+from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
+from wallum.frame.record import PassRecord
 from wallum.realtime.gl.targets import Size
 
-__all__ = ["Pace"]
+__all__ = ["HandPace", "Pace"]
 
 # Shares of the full width and height, best first.
 SHARES = (0.5, 0.42, 0.35, 0.3, 0.25)
@@ -34,3 +42,34 @@ class Pace:
             self._step = next(coarser, len(SHARES) - 1)
         elif self._easy >= PATIENCE and self._step > 0:
             self._step, self._easy = self._step - 1, 0
+
+
+# Passes that the first picture under a hand does for all that come after it.
+ONCE: Final = frozenset(
+    one.name for one in (SURFACES, SEE_THROUGH, SKY, CLOUDS, BAKED_LIGHT, PROBE_LIGHT, LIGHT_OF_OTHERS)
+)
+# A hand does not feel what it holds when it waits for longer.
+HAND_SLOW_MS = 60.0
+
+
+class HandPace:
+    """Tells whether the hand's pictures are made as small as moving ones: where a source is moved, so that
+    its light is drawn for each, and a whole one takes too long for that."""
+
+    def __init__(self) -> None:
+        self._rest: bytes | None = None
+        self._slow = False
+
+    def small(self, rest: bytes | None) -> bool:
+        """Whether the next picture is made small.
+
+        rest : all that it shows beside how strong the sources are that the hand holds, which needs no light
+               drawn (hand_light.py); None where no hand holds any
+        """
+        moved = None not in (rest, self._rest) and rest != self._rest
+        self._rest = rest
+        return moved and self._slow
+
+    def note(self, records: list[PassRecord]) -> None:
+        """Take notice of what a whole picture under a hand did."""
+        self._slow = sum(one.ms for one in records if one.name not in ONCE) > HAND_SLOW_MS

@@ -108,7 +108,7 @@ class Renderer:
             request.number,
             light.size,
             settled,
-            request.detail,
+            "reduced" if engine.is_small(request) else request.detail,
             engine.log.records,
             engine.seen.unshadowed,
             ev100=picture.look.ev100,

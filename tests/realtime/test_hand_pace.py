@@ -1,0 +1,101 @@
+"""A source that is moved is shown small where whole pictures come too slowly; its strength never is."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from level_shapes import grey_level
+
+from wallum.document.look import Look
+from wallum.document.project import Project
+from wallum.document.sources import PointSource, SpotSource, SunSource
+from wallum.frame.passes.light import LIGHT_ADDED, LIGHT_OF_OTHERS
+from wallum.frame.record import PassRecord
+from wallum.level.solids import box
+from wallum.moment.camera import Camera
+from wallum.moment.evaluate import evaluate
+from wallum.realtime import pace as paces
+from wallum.realtime.level.bundling import bundle_level
+from wallum.realtime.pace import HandPace
+from wallum.realtime.process.request import PictureRequest
+
+SIZE = (192, 108)
+CAMERA = Camera((0.0, 1.8, 9.0), (0.0, -0.05, -0.9987), 60.0, 16 / 9, far=200.0)
+SUN = SunSource(id="sun", name="Sun", azimuth=150.0, elevation=40.0, stands="where set", light="own",
+                illuminance=100.0)  # fmt: skip
+SPOT = SpotSource(id="spot", name="Spot", position=(1.0, 4.0, 1.0), intensity=3000.0, shadow=True)
+POINT = PointSource(id="point", name="Point", position=(-1.5, 1.5, 1.0), intensity=400.0, shadow=True)
+
+
+def asked(point, held=True):
+    scene = evaluate(Project(sources=(SUN, SPOT, point), look=Look(ev100=6.0)))
+    return PictureRequest(1, scene, CAMERA, SIZE, active=frozenset({"point"} if held else ()))
+
+
+def at(x):
+    return POINT.revised(position=(x, 1.5, 1.0))
+
+
+@pytest.fixture
+def draw(renderer, monkeypatch):
+    renderer.set_level(
+        bundle_level(grey_level(box((-20, -0.2, -40), (20, 0, 12), 0), box((-2, 0, -3), (2, 2, -2), 0)))
+    )
+    monkeypatch.setattr(renderer.engine, "_hand_pace", HandPace())
+    monkeypatch.setattr(paces, "HAND_SLOW_MS", 0.0)  # as on a machine where every picture is slow
+
+    def shown(request):
+        for _ in renderer.draw(request):
+            pass
+        out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
+        frame = renderer.read_into(request, 0, out)
+        return renderer.luminance(request, settled=False).astype(np.float64), frame
+
+    return shown
+
+
+def test_a_moved_source_is_shown_small_from_its_second_move_on_and_whole_at_rest(draw):
+    draw(asked(at(-1.5), held=False))
+    sizes = [draw(asked(at(-1.4 + 0.1 * step)))[1].size for step in range(4)]
+    assert sizes[0] == SIZE
+    assert all(one[0] < SIZE[0] for one in sizes[1:])
+    light, frame = draw(asked(at(-1.1), held=False))
+    assert (frame.size, frame.detail) == (SIZE, "full")
+    again, _ = draw(replace(asked(at(-1.1), held=False), number=2))
+    assert np.array_equal(light, again)
+
+
+def test_small_it_is_the_whole_picture_in_few_pixels(draw):
+    draw(asked(at(-1.4)))
+    light, frame = draw(asked(at(-0.9)))
+    assert frame.detail == "reduced"
+    whole, _ = draw(asked(at(-0.9), held=False))
+    few, same = (
+        one[np.ix_(*(np.linspace(0, n - 1, 27).round().astype(int) for n in one.shape[:2]))]
+        for one in (light, whole)
+    )
+    seen = same > 0.0  # what lies behind all surfaces is black
+    assert seen.mean() > 0.3
+    assert np.median(np.abs(few[seen] / same[seen] - 1.0)) < 0.03
+
+
+def test_a_strength_that_is_dragged_after_a_place_is_whole_and_exact(draw):
+    draw(asked(at(-1.4)))
+    draw(asked(at(-0.9)))
+    for strength in (500.0, 520.0, 800.0):
+        light, frame = draw(asked(at(-0.9).revised(intensity=strength)))
+        assert (frame.size, frame.detail) == (SIZE, "full")
+    truth, _ = draw(asked(at(-0.9).revised(intensity=800.0), held=False))
+    assert np.allclose(light, truth, rtol=4e-3, atol=1e-5)
+
+
+def test_what_is_done_once_for_all_moves_makes_no_hand_slow():
+    pace = HandPace()
+    pace.small(b"one")
+    pace.note([PassRecord(LIGHT_OF_OTHERS.name, 500.0), PassRecord(LIGHT_ADDED.name, 30.0)])
+    assert not pace.small(b"two")
+    pace.note([PassRecord(LIGHT_ADDED.name, 90.0)])
+    assert not pace.small(b"two")  # moved no further: its strength alone
+    assert pace.small(b"three")
+    assert not pace.small(None)
+    assert not pace.small(b"four")  # another drag begins
