@@ -1,5 +1,6 @@
 """Shared fixtures. Tests that need a window run offscreen unless they start a screen."""
 
+import math
 import os
 import threading
 from pathlib import Path
@@ -8,9 +9,12 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, settings
 
+from wallum.realtime import pace as paces
+
 # How quick the machine is on the day decides no test: speed has its own command.
 settings.register_profile("no clock", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("no clock")
+paces.HAND_SLOW_MS = math.inf
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 

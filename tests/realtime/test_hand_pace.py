@@ -89,7 +89,8 @@ def test_a_strength_that_is_dragged_after_a_place_is_whole_and_exact(draw):
     assert np.allclose(light, truth, rtol=4e-3, atol=1e-5)
 
 
-def test_what_is_done_once_for_all_moves_makes_no_hand_slow():
+def test_what_is_done_once_for_all_moves_makes_no_hand_slow(monkeypatch):
+    monkeypatch.setattr(paces, "HAND_SLOW_MS", 60.0)
     pace = HandPace()
     pace.small(b"one")
     pace.note([PassRecord(LIGHT_OF_OTHERS.name, 500.0), PassRecord(LIGHT_ADDED.name, 30.0)])
