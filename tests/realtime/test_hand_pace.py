@@ -15,6 +15,7 @@ from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime import pace as paces
+from wallum.realtime.hand_light import asked_of
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.pace import HandPace
 from wallum.realtime.process.request import PictureRequest
@@ -63,6 +64,7 @@ def test_a_moved_source_is_shown_small_from_its_second_move_on_and_whole_at_rest
     assert (frame.size, frame.detail) == (SIZE, "full")
     again, _ = draw(replace(asked(at(-1.1), held=False), number=2))
     assert np.array_equal(light, again)
+    assert draw(asked(at(-1.0)))[1].size[0] < SIZE[0]  # by now it is known to be slow
 
 
 def test_small_it_is_the_whole_picture_in_few_pixels(draw):
@@ -92,11 +94,21 @@ def test_a_strength_that_is_dragged_after_a_place_is_whole_and_exact(draw):
 def test_what_is_done_once_for_all_moves_makes_no_hand_slow(monkeypatch):
     monkeypatch.setattr(paces, "HAND_SLOW_MS", 60.0)
     pace = HandPace()
-    pace.small(b"one")
+
+    def small(request):
+        return pace.small(request, asked_of(request))
+
+    assert not small(asked(at(-1.5), held=False))
+    assert not small(asked(at(-1.4)))
     pace.note([PassRecord(LIGHT_OF_OTHERS.name, 500.0), PassRecord(LIGHT_ADDED.name, 30.0)])
-    assert not pace.small(b"two")
+    assert not small(asked(at(-1.3)))
     pace.note([PassRecord(LIGHT_ADDED.name, 90.0)])
-    assert not pace.small(b"two")  # moved no further: its strength alone
-    assert pace.small(b"three")
-    assert not pace.small(None)
-    assert not pace.small(b"four")  # another drag begins
+    brighter = at(-1.3).revised(intensity=410.0)
+    assert not small(asked(brighter))  # moved no further: its strength alone
+    assert small(asked(at(-1.2)))
+    assert small(asked(at(-1.2)))  # other light has come meanwhile
+    assert not small(asked(at(-1.2).revised(intensity=410.0)))
+    assert not small(asked(at(-1.2), held=False))
+    assert not small(asked(brighter.revised(position=(-1.2, 1.5, 1.0))))  # another drag, of its strength
+    assert not small(asked(at(-1.2), held=False))
+    assert small(asked(at(-1.1)))  # and one of its place

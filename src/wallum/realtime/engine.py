@@ -193,6 +193,7 @@ class Engine:
         """Let go of all that is kept between pictures, so that the next one does all its work."""
         self.air.forget()
         self.hand.forget()
+        self._hand_pace = HandPace()
         self._passing.level_changed()
         for targets in self._all_targets:
             targets.forget()
@@ -207,8 +208,9 @@ class Engine:
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `finish` then shows it."""
         asked = asked_of(request)
-        self._small = request if self._hand_pace.small(None if asked is None else asked.rest) else None
-        moving = request.detail == "reduced" or self._small is not None
+        if request.detail != "thumb":
+            self._small = request if self._hand_pace.small(request, asked) else None
+        moving = self.is_small(request)
         self.log.begin(hurry=moving)
         targets, size, scene = self._targets_of(request), request.size, request.shown_scene
         if targets is self._reduced:

@@ -1,6 +1,9 @@
 """How coarse a moving picture must be to keep up with the hand on this machine."""
 
+from dataclasses import replace
 from typing import Final
+
+import numpy as np
 
 from wallum.frame.passes.baked import BAKED_LIGHT
 from wallum.frame.passes.bounce import PROBE_LIGHT
@@ -9,6 +12,8 @@ from wallum.frame.passes.sky import CLOUDS, SKY
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 from wallum.frame.record import PassRecord
 from wallum.realtime.gl.targets import Size
+from wallum.realtime.hand_light import Asked, asked_of
+from wallum.realtime.process.request import PictureRequest
 
 __all__ = ["HandPace", "Pace"]
 
@@ -54,21 +59,31 @@ HAND_SLOW_MS = 60.0
 
 class HandPace:
     """Tells whether the hand's pictures are made as small as moving ones: where a source is moved, so that
-    its light is drawn for each, and a whole one takes too long for that."""
+    its light is drawn for each, and a whole one took too long for that."""
 
     def __init__(self) -> None:
-        self._rest: bytes | None = None
-        self._slow = False
+        self._before: PictureRequest | None = None
+        self._asked: Asked | None = None
+        self._small = self._slow = False
 
-    def small(self, rest: bytes | None) -> bool:
+    def small(self, request: PictureRequest, asked: Asked | None) -> bool:
         """Whether the next picture is made small.
 
-        rest : all that it shows beside how strong the sources are that the hand holds, which needs no light
-               drawn (hand_light.py); None where no hand holds any
+        asked : what it asks for of the sources that the hand holds, see hand_light.py: their strength needs
+                no light drawn; None where it holds none
         """
-        moved = None not in (rest, self._rest) and rest != self._rest
-        self._rest = rest
-        return moved and self._slow
+        before = self._asked
+        if self._before is not None and self._before.active != request.active:
+            before = asked_of(replace(self._before, active=request.active, detail="full"))
+        small = asked is not None and before is not None and self._slow and self._drawn_anew(before, asked)
+        self._before, self._asked, self._small = request, asked, small
+        return small
+
+    def _drawn_anew(self, before: Asked, asked: Asked) -> bool:
+        """Whether light is drawn for a picture: a source has moved, or other light has come meanwhile."""
+        if before.rest != asked.rest:
+            return True
+        return self._small and np.array_equal(before.emission, asked.emission)
 
     def note(self, records: list[PassRecord]) -> None:
         """Take notice of what a whole picture under a hand did."""
