@@ -18,6 +18,7 @@ from wallum.realtime import pace as paces
 from wallum.realtime.hand_light import asked_of
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.pace import HandPace
+from wallum.realtime.process.precompile import LARGE, precompile
 from wallum.realtime.process.request import PictureRequest
 
 SIZE = (192, 108)
@@ -65,6 +66,24 @@ def test_a_moved_source_is_shown_small_from_its_second_move_on_and_whole_at_rest
     again, _ = draw(replace(asked(at(-1.1), held=False), number=2))
     assert np.array_equal(light, again)
     assert draw(asked(at(-1.0)))[1].size[0] < SIZE[0]  # by now it is known to be slow
+
+
+def test_under_another_look_it_is_the_same_small_picture(draw, renderer):
+    draw(asked(at(-1.4)))
+    request = asked(at(-0.9))
+    _, frame = draw(request)
+    assert frame.size[0] < SIZE[0]
+    out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
+    brighter = replace(request.scene, look=replace(request.scene.look, ev100=5.0))
+    assert renderer.read_into(replace(request, scene=brighter), 0, out).size == frame.size
+
+
+def test_programs_are_compiled_whatever_a_hand_does_meanwhile(draw, renderer):
+    """Also with a window that is larger than the pictures they are compiled by."""
+    wide = (LARGE[0] + 64, LARGE[1] + 36)
+    for number, _ in enumerate(precompile(renderer)):
+        for _ in renderer.draw(replace(asked(at(-1.5), held=False), size=wide, number=number)):
+            pass
 
 
 def test_small_it_is_the_whole_picture_in_few_pixels(draw):

@@ -67,6 +67,11 @@ from wallum.realtime.turns import Turns
 __all__ = ["Engine", "open_context"]
 
 
+def _own(request: PictureRequest) -> object:
+    """What a picture is known by, however it is to be developed."""
+    return request.number, request.detail, request.size, request.active
+
+
 @lru_cache(maxsize=1)
 def open_context() -> moderngl.Context:
     """The OpenGL 4.3 context of this process, without a window.
@@ -100,7 +105,7 @@ class Engine:
         self._level_number = 0
         self.drawn = 0  # passes up to now: while that is the same, no light is another
         self._pace, self._hand_pace, self._turns = Pace(), HandPace(), Turns()
-        self._small: PictureRequest | None = None  # the last one, where it was made small for the hand
+        self._small: object = None  # what picture was made small for the hand, if the last one was
         self._moved = False  # whether the picture before was a moving one
         self.seen = Seen(NO_LAMPS, {}, ())
 
@@ -209,7 +214,7 @@ class Engine:
         """Make the light of one unsettled picture; `finish` then shows it."""
         asked = asked_of(request)
         if request.detail != "thumb":
-            self._small = request if self._hand_pace.small(request, asked) else None
+            self._small = _own(request) if self._hand_pace.small(request, asked) else None
         moving = self.is_small(request)
         self.log.begin(hurry=moving)
         targets, size, scene = self._targets_of(request), request.size, request.shown_scene
@@ -363,10 +368,10 @@ class Engine:
 
     def is_small(self, request: PictureRequest) -> bool:
         """Whether its picture, made last, is as small as one of a moving camera."""
-        return request.detail == "reduced" or request is self._small
+        return request.detail == "reduced" or _own(request) == self._small
 
     def _targets_of(self, request: PictureRequest) -> RenderTargets:
         targets = {"full": self._still, "thumb": self._thumb}
-        if request is self._small:
+        if _own(request) == self._small:
             return self._reduced
         return targets.get(request.detail, self._reduced)

@@ -116,7 +116,8 @@ def precompile(renderer: Renderer, look: Callable[[], ShownLook | None] = lambda
             renderer.read_into(request, 0, out)
         yield
     # Light that has settled is held in floats of another size: programs that read it are others.
-    large, shown = replace(request, size=LARGE), np.zeros((LARGE[1], LARGE[0], 4), np.uint8)
+    large = replace(request, size=LARGE, active=frozenset())
+    shown = np.zeros((LARGE[1], LARGE[0], 4), np.uint8)
     renderer.settle(large, 1)
     yield
     for one in _looks(look() or large.scene.look):
