@@ -4,29 +4,18 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import grey_level
+from lit_ground import CAMERA, POINT, SIZE, SPOT, SUN, bundle
 
 from wallum.document.look import Look
 from wallum.document.project import Project
-from wallum.document.sources import PointSource, SpotSource, SunSource
 from wallum.frame.passes.light import LIGHT_ADDED, LIGHT_OF_OTHERS
 from wallum.frame.record import PassRecord
-from wallum.level.solids import box
-from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime import pace as paces
 from wallum.realtime.hand_light import asked_of
-from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.pace import HandPace
 from wallum.realtime.process.precompile import LARGE, precompile
 from wallum.realtime.process.request import PictureRequest
-
-SIZE = (192, 108)
-CAMERA = Camera((0.0, 1.8, 9.0), (0.0, -0.05, -0.9987), 60.0, 16 / 9, far=200.0)
-SUN = SunSource(id="sun", name="Sun", azimuth=150.0, elevation=40.0, stands="where set", light="own",
-                illuminance=100.0)  # fmt: skip
-SPOT = SpotSource(id="spot", name="Spot", position=(1.0, 4.0, 1.0), intensity=3000.0, shadow=True)
-POINT = PointSource(id="point", name="Point", position=(-1.5, 1.5, 1.0), intensity=400.0, shadow=True)
 
 
 def asked(point, held=True):
@@ -40,9 +29,7 @@ def at(x):
 
 @pytest.fixture
 def draw(renderer, monkeypatch):
-    renderer.set_level(
-        bundle_level(grey_level(box((-20, -0.2, -40), (20, 0, 12), 0), box((-2, 0, -3), (2, 2, -2), 0)))
-    )
+    renderer.set_level(bundle())
     monkeypatch.setattr(renderer.engine, "_hand_pace", HandPace())
     monkeypatch.setattr(paces, "HAND_SLOW_MS", 0.0)  # as on a machine where every picture is slow
 

@@ -4,29 +4,19 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import grey_level
+from lit_ground import CAMERA, POINT, SIZE, SPOT, SUN, bundle
 
 from wallum.document.look import Look
 from wallum.document.project import Project
-from wallum.document.sources import PointSource, SpotSource, SunSource
-from wallum.level.solids import box
-from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
 from wallum.physics.medium import Layer, Medium
-from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.pace import Pace
 from wallum.realtime.passes.air_values import thickened
 from wallum.realtime.passes.probe_light import UNNOTICED, ProbeLight
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.turns import TAKING_TURNS, Turns
 
-SIZE = (192, 108)
-CAMERA = Camera((0.0, 1.8, 9.0), (0.0, -0.05, -0.9987), 60.0, 16 / 9, far=200.0)
-SUN = SunSource(id="sun", name="Sun", azimuth=150.0, elevation=40.0, stands="where set", light="own",
-                illuminance=200.0)  # fmt: skip
-SPOT = SpotSource(id="spot", name="Spot", position=(1.0, 4.0, 1.0), intensity=3000.0, shadow=True)
-POINT = PointSource(id="point", name="Point", position=(-1.5, 1.5, 1.0), intensity=400.0, shadow=True)
 EXACT_WITHIN = 2e-3
 
 
@@ -35,10 +25,10 @@ def air_of(visibility, **more):
     return project.air.revised(on=True, visibility=visibility, base_height=50.0, **more)
 
 
-def asked(air, *sources, number=1, **more):
+def asked(air, *sources, **more):
     sources = sources or (SUN, SPOT, POINT)
     scene = evaluate(Project(sources=sources, look=Look(ev100=6.0), air=air))
-    request = PictureRequest(number, scene, CAMERA, SIZE, detail="reduced")
+    request = PictureRequest(1, scene, CAMERA, SIZE, detail="reduced")
     return replace(request, **more)
 
 
@@ -52,15 +42,13 @@ class OnePace(Pace):
 @pytest.fixture(scope="module")
 def shown(renderer):
     own, renderer.engine._pace = renderer.engine._pace, OnePace()
-    renderer.set_level(
-        bundle_level(grey_level(box((-20, -0.2, -40), (20, 0, 12), 0), box((-2, 0, -3), (2, 2, -2), 0)))
-    )
+    renderer.set_level(bundle())
 
     def draw(request, anew=False):
         """(H, W, 3) luminance of a picture; anew: as if none had been before."""
         if anew:
             renderer.engine.forget()
-            renderer.engine._turns.__init__()
+            renderer.engine._turns = Turns()
         for _ in renderer.draw(request):
             pass
         return renderer.luminance(request, settled=False).astype(np.float64)

@@ -323,7 +323,7 @@ class Engine:
     @staticmethod
     def _waits(one: Pass, draft: Draft, held: object) -> bool:
         if one.name in draft.waits:
-            return one.may_wait(draft, held)
+            return one.may_wait(draft)
         return one.unnoticed(draft, held)
 
     def _key(self, one: Pass, draft: Draft, lit: Lit) -> object:

@@ -48,7 +48,7 @@ class AirLight(Pass):
         volume.shows = draft.keys[self.name]
         yield
 
-    def may_wait(self, draft: Draft, held: object) -> bool:
+    def may_wait(self, draft: Draft) -> bool:
         return self._air.may_wait(draft)
 
     def follow(self, draft: Draft) -> Steps:

@@ -168,12 +168,12 @@ class Pass(ABC):
         key = draft.keys[self.name]
         return key is not None and draft.targets.keys.get(self.name) == key
 
-    def may_wait(self, draft: Draft, held: object) -> bool:
-        """Whether the result that is held, with its key, may stand for the one that is wanted."""
+    def may_wait(self, draft: Draft) -> bool:
+        """Whether the result that is held may stand for the one that is wanted."""
         return True
 
     def unnoticed(self, draft: Draft, held: object) -> bool:
-        """Whether, among pictures that take turns, its own may be left out."""
+        """Whether, among pictures that take turns, its own may be left out; held : key of what is held."""
         return False
 
     def follow(self, draft: Draft) -> Steps:

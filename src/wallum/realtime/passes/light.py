@@ -107,7 +107,7 @@ class Light(_Summed):
     def _in_air_values(self, draft: Draft) -> dict[str, object] | None:
         return self._air.uniforms(draft, draft.gbuffer) if draft.folded else None
 
-    def may_wait(self, draft: Draft, held: object) -> bool:
+    def may_wait(self, draft: Draft) -> bool:
         """Not where the air was drawn into it."""
         return draft.targets.light_alone
 
