@@ -51,10 +51,12 @@ def _settled(renderer, scene, camera):
     return seen.reshape(height, 2, width, 2).mean(axis=(1, 3))
 
 
-def _off(renderer, rays, scene, camera):
-    """(N,) how far the air of a settled picture lies from that by rays, over that, where there is any."""
+def air_off(renderer, rays, scene, camera, turns=TURNS, of=None):
+    """(N,) how far the air of a settled picture lies from that by rays (of another scene where one is given),
+    over that, where there is any."""
     ways = looked_along(rays, camera)
-    truth = luminance(air_light(rays, scene, ways, TURNS, np.random.default_rng(4))).reshape(MEASURED[::-1])
+    truth = luminance(air_light(rays, of or scene, ways, turns, np.random.default_rng(4)))
+    truth = truth.reshape(MEASURED[::-1])
     seen = _settled(renderer, scene, camera)
     seen, truth = uniform_filter(seen, BLUR), uniform_filter(truth, BLUR)
     some = truth > 0.05 * np.quantile(truth, 0.9)
@@ -110,4 +112,4 @@ def test_a_fogged_corridor_has_the_air_that_rays_say(renderer):
     scene = replace(scene, air=Medium((Layer(0.12, 5.0, 100.0, (0.92, 0.92, 0.92), 0.4),), reach=30.0))
     renderer.set_level(bundle_level(level))
     camera = Camera((0.0, 1.6, 5.0), (0.0, 0.0, -1.0), 60.0, MEASURED[0] / MEASURED[1], far=60.0)
-    assert np.median(_off(renderer, rays, scene, camera)) < 0.1
+    assert np.median(air_off(renderer, rays, scene, camera)) < 0.1

@@ -71,6 +71,7 @@ STEPS: Final[dict[int, Step]] = {
     13: _night_was_as_bright_as_day,
     14: lambda data: data,  # knew no zones, bloom, grain and ranges of the grade: there are none
     15: lambda data: data,  # knew no saturation by hue: all have the same
+    16: lambda data: data,  # knew no gobos: there are none
 }
 
 

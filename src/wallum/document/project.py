@@ -34,7 +34,7 @@ __all__ = [
     "slugs",
 ]
 
-SCHEMA_VERSION = 16
+SCHEMA_VERSION = 17
 
 
 def _iso_date(value: str) -> str:

@@ -27,7 +27,7 @@ UNITS: Final[dict[str, tuple[str, float]]] = {
     "m/s": ("m/s", 1.0), "km/h": ("m/s", 1.0 / 3.6), "cd/m2": ("cd/m2", 1.0), "nit": ("cd/m2", 1.0),
     "kcd/m2": ("cd/m2", 1000.0), "du": ("DU", 1.0),
     "ev": ("EV", 1.0), "h": ("h", 1.0), "s": ("s", 1.0), "min": ("s", 60.0), "%": ("", 0.01),
-    "m2": ("m2", 1.0), "px": ("px", 1.0), "mb": ("MB", 1.0),
+    "hz": ("Hz", 1.0), "m2": ("m2", 1.0), "px": ("px", 1.0), "mb": ("MB", 1.0),
     "stop": ("stops", 1.0), "stops": ("stops", 1.0),
 }  # fmt: skip
 OPERATORS: Final[dict[type, Callable[[float, float], float]]] = {

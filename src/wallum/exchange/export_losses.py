@@ -12,6 +12,7 @@ from wallum.document.sources import (
     RoomSource,
     Sheets,
     SkySource,
+    SpotSource,
     SunSource,
     ZoneSource,
 )
@@ -26,6 +27,10 @@ __all__ = ["losses"]
 
 # How kinds of findings end that tell of something that was left behind when the level was read.
 LEFT_BEHIND = ("not read", "not drawn", "left out", "missing")
+
+
+def _named(names: list[str]) -> str:
+    return f"{', '.join(names[:3])}{'' if len(names) <= 3 else ' and more'}"
 
 
 def _of_light(project: Project) -> Iterator[str]:
@@ -47,7 +52,10 @@ def _of_light(project: Project) -> Iterator[str]:
     for word, writer in WRITERS.items():
         names = [one.name for one in lamps if one.word == word]
         if writer.loss and names:
-            yield f"{', '.join(names[:3])}{'' if len(names) <= 3 else ' and more'}: {writer.loss}"
+            yield f"{_named(names)}: {writer.loss}"
+    patterned = [one.name for one in lamps if isinstance(one, SpotSource) and one.gobo != "none"]
+    if patterned:
+        yield f"{_named(patterned)}: glTF has no gobos; they are kept in extras alone, others see none"
     soft = sum(one.radius > 0.0 for one in lamps)
     if soft:
         lamps_of = f"{soft} {'lamp' if soft == 1 else 'lamps'}"

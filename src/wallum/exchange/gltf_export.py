@@ -15,7 +15,7 @@ import numpy as np
 from wallum import __version__
 from wallum.document.fields import declared
 from wallum.document.project import Project
-from wallum.document.sources import GROUPS, FarLight, Lamp, SunSource
+from wallum.document.sources import GOBO_VALUES, GROUPS, FarLight, Lamp, SpotSource, SunSource
 from wallum.errors import ExportProblem
 from wallum.exchange.export_losses import losses
 from wallum.exchange.gltf_lights import WRITERS
@@ -48,6 +48,8 @@ def _light(source: SunSource | Lamp) -> Json:
             own["range"] = source.range
         given = writer.candela(source)
         more: Json = {"radius": source.radius}
+        if isinstance(source, SpotSource) and source.gobo != "none":
+            more |= {one: getattr(source, one) for one in ("gobo", *sorted(GOBO_VALUES))}
     else:
         name, strength = "illuminance", source.illuminance
         own, given, more = {"type": "directional"}, strength, {"disc": source.disc}

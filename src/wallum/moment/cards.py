@@ -57,12 +57,12 @@ def _about_axis(
 
 
 def _mean_over_cone(row: np.void, spread: float) -> float:
-    """Mean illuminance over a lamp's cone, over that on its axis."""
+    """Mean illuminance over a lamp's cone, over that on its axis, without its gobo."""
     away = np.sqrt((np.arange(32) + 0.5) / 32) * math.tan(spread)
     side, _ = (one[0] for one in frame_of(row["direction"].astype(np.float64)[None]))
     ways = row["direction"].astype(np.float64) + away[:, None] * side
     free = np.array([row]).copy()
-    free["range"] = 0.0
+    free["range"] = free["gobo"] = 0.0
     strength = kind_of(row).sample(free, row["position"].astype(np.float64) + 4.0 * ways).strength
     middle = (
         kind_of(row)
@@ -84,6 +84,7 @@ def _lamp_beam(source: CardSource, row: np.void, gain: float, fades: Fades) -> C
     )
     # The profile of a card has half of its axis' illuminance in the mean.
     even = 2.0 * _mean_over_cone(row, spread)
+    even *= float(row["gobo_open"])
     light = hue * (candela * even * gain * ALBEDO * extinction_for(source.visibility))
     sheets = _about_axis(start, axis, source.length, (widths[0], widths[1]), _count(source))
     toward, g = _tuple(axis), source.forwardness

@@ -30,6 +30,7 @@ from wallum.moment.zones import zoned
 from wallum.physics.colour import luminance
 from wallum.physics.dome import DOME_SIZE, dome_directions, irradiance
 from wallum.physics.exposure import ev_for_luminance
+from wallum.physics.gobo import COMES_BACK
 from wallum.physics.medium import Layer, Medium, Straight, extinction_for
 from wallum.physics.sky_air import air_mass
 
@@ -56,6 +57,7 @@ class Stack:
     ids: tuple[str, ...]
     index: dict[str, int]
     switched: tuple[int, ...]  # lamps that are not switched by hand alone
+    patterned: tuple[int, ...]  # lamps with a gobo
 
 
 _STACKS: Final = Memo[Stack](4)
@@ -78,7 +80,8 @@ def _stack(sources: tuple[Source, ...]) -> Stack:
     on = np.array([_shines(one) for one in lamps], dtype=bool)
     index = {one.id: i for i, one in enumerate(lamps)}
     switched = tuple(i for i, one in enumerate(lamps) if one.switched != "by hand")
-    return Stack(sources, lamps, rows, on, tuple(index), index, switched)
+    patterned = tuple(np.flatnonzero(rows["gobo"]).tolist())
+    return Stack(sources, lamps, rows, on, tuple(index), index, switched, patterned)
 
 
 def _lamps(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, dict[str, float]]:
@@ -98,7 +101,7 @@ def _lamps(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, 
             on[i] = _shines(lamp)
     for i in {*stack.switched, *(i for i, lamp in changed.items() if lamp.switched != "by hand")}:
         on[i] = on[i] and is_on(project, changed.get(i, stack.lamps[i]), moment)
-    rows = _group_trimmed(rows, stack, project.balance)
+    rows = _drifted(_group_trimmed(rows, stack, project.balance), stack, changed, moment)
     followed = {one.follows for one in project.marks if one.follows}
     glow = {}
     for lamp_id in followed & stack.index.keys():
@@ -110,6 +113,17 @@ def _lamps(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, 
         return Lamps(stack.ids, rows), glow
     kept = np.flatnonzero(on)
     return Lamps(tuple(map(stack.ids.__getitem__, kept.tolist())), rows[kept]), glow
+
+
+def _drifted(rows: LampRows, stack: Stack, changed: dict[int, Lamp], moment: Moment) -> LampRows:
+    """Rows with what gobos have drifted since midnight."""
+    speeds = {i: getattr(changed.get(i, stack.lamps[i]), "gobo_drift", 0.0) for i in stack.patterned}
+    if not any(speeds.values()):
+        return rows
+    out = rows.copy()
+    for i, speed in speeds.items():
+        out["gobo_at"][i] = math.fmod(speed * moment.clock * 3600.0, COMES_BACK)
+    return out
 
 
 def _lamps_that_are_on(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, dict[str, float]]:

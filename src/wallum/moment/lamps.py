@@ -23,6 +23,10 @@ __all__ = ["LAMP_ROW", "NO_LAMPS", "LampRows", "Lamps"]
 #   shadow    : 1 where things stand in its way
 #   in_air    : how strongly air shows its light; 1 is true
 #   air_shadow: 1 where its shadow counts there
+#   gobo      : number of its pattern in wallum.physics.gobo.PATTERNS; 0 for none
+#   gobo_open, gobo_soft : share of light that it leaves in the mean; width of its edges [repeats]
+#   gobo_at   : by which it has drifted [repeats]
+#   gobo_across : across the beam, level where it is not turned; as long as repeats lie in a tangent of 1
 LAMP_ROW: Final = np.dtype(
     [
         ("position", "f4", 3),
@@ -37,12 +41,18 @@ LAMP_ROW: Final = np.dtype(
         ("shadow", "f4"),
         ("in_air", "f4"),
         ("air_shadow", "f4"),
+        ("gobo", "f4"),
+        ("gobo_open", "f4"),
+        ("gobo_soft", "f4"),
+        ("gobo_at", "f4"),
+        ("gobo_across", "f4", 3),
     ]
 )
 LampRows = NDArray[np.void]
 # What moves no light about: neither between cells of a view nor within a shadow.
-STRENGTH: Final = ("emission",)
-SHADOWLESS: Final = ("emission", "radius", "position", "in_air", "air_shadow")
+GOBO: Final = ("gobo", "gobo_open", "gobo_soft", "gobo_at", "gobo_across")
+STRENGTH: Final = ("emission", *GOBO)
+SHADOWLESS: Final = ("emission", "radius", "position", "in_air", "air_shadow", *GOBO)
 
 
 def _without(rows: LampRows, names: tuple[str, ...]) -> LampRows:

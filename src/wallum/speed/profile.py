@@ -31,6 +31,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import Lamps
 from wallum.moment.moment import Moment
 from wallum.moment.scene import LitScene
+from wallum.physics.gobo import PATTERNS
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
@@ -46,7 +47,7 @@ LAMPS: Final = (0, 6, 40)
 RUNS: Final = 4
 # What else the machine does only makes a run longer: this share of them is taken for undisturbed.
 UNDISTURBED: Final = 0.25
-# Scenes come in eights, a shot each: with every fifth, each kind is fitted and each is left out.
+# Scenes come in twelves, a shot each: with every fifth, each kind is fitted and each is left out.
 LEFT_OUT: Final = 5
 ROUNDS, SMALLEST_ERROR = 6, 0.02
 CLOUDS: Final = {"high cloud": {"cloud": 0.5}, "deck": {"deck": 0.6}}
@@ -73,6 +74,16 @@ LOOKS: Final[dict[str, object]] = {"vignette": 1.0, "bloom": 0.1, "saturation": 
 def _some_lamps(scene: LitScene, count: int) -> LitScene:
     keep = np.arange(len(scene.lamps.ids)) < count
     return replace(scene, lamps=Lamps(scene.lamps.ids[:count], scene.lamps.rows[keep]))
+
+
+def _patterned(scene: LitScene) -> LitScene:
+    """With leaves before all lamps that have a cone."""
+    rows = scene.lamps.rows.copy()
+    coned = rows["cos_outer"] > 0.0
+    rows["gobo"][coned] = float(PATTERNS.index("leaves"))
+    rows["gobo_open"], rows["gobo_soft"] = 0.5, 0.1
+    rows["gobo_across"] = np.cross(rows["direction"], (0.1, 1.0, 0.2))
+    return replace(scene, lamps=Lamps(scene.lamps.ids, rows))
 
 
 def _timed(renderer: Renderer, request: PictureRequest) -> dict[str, float]:
@@ -108,6 +119,8 @@ def _scenes(project: Project, level: Level) -> Iterator[tuple[str, Camera, LitSc
                     Camera.of_shot(shot, 1.0, far),
                     lit,
                 )
+        patterned = _patterned(evaluate(project, Moment(21.0)))
+        yield f"{project.name}, {shot.name}, gobos", Camera.of_shot(shot, 1.0, far), patterned
         plain = project.revised(look=project.look.only(""), lanes=())
         for path, value in LOOKS.items():
             looked = put(plain, f"look/{path}", value)

@@ -12,12 +12,13 @@ from wallum.document.sources.lamp import Lamp
 from wallum.document.sources.panel import PanelSource
 from wallum.document.sources.placed import Placed
 from wallum.document.sources.pocket import PocketSource
-from wallum.document.sources.punctual import PointSource, SpotSource
+from wallum.document.sources.punctual import GOBO_VALUES, PointSource, SpotSource
 from wallum.document.sources.room import RoomSource
 from wallum.document.sources.sheets import CardSource, Sheets, VeilSource
 from wallum.document.sources.zone import ZoneSource
 
 __all__ = [
+    "GOBO_VALUES",
     "GROUPS",
     "LAMP_KINDS",
     "CardSource",

@@ -9,7 +9,7 @@ from wallum.moment.view import bounding_spheres, in_view
 
 __all__ = ["AIR", "AIR_LIGHT"]
 
-VOLUME = ("each", "places", "sun places", "sky places", "lamp places", "pocket places")
+VOLUME = ("each", "places", "sun places", "sky places", "lamp places", "gobo places", "pocket places")
 
 
 def _light(asked: Asked) -> Counted | None:
@@ -31,7 +31,10 @@ def _light(asked: Asked) -> Counted | None:
     for index in np.flatnonzero(reached):
         share = min(4.19 * float(radii[index]) ** 3 / seen, 1.0)
         if np.linalg.norm(centres[index] - camera.eye) - radii[index] < scene.air.reach:
-            counted.sources[scene.lamps.ids[index]] = {"lamp places": places * share}
+            own = {"lamp places": places * share}
+            if scene.lamps.rows["gobo"][index]:
+                own["gobo places"] = places * share
+            counted.sources[scene.lamps.ids[index]] = own
     for pocket in scene.air.pockets:
         near = np.linalg.norm(np.array(pocket.centre) - camera.eye) - pocket.radius < scene.air.reach
         share = min(4.19 * pocket.radius**3 / seen, 1.0) if near else 0.0

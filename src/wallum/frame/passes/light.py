@@ -13,6 +13,7 @@ COUNTS = (
     "sun pixels",
     "lamp pixels",
     "shadowed lamp pixels",
+    "gobo pixels",
 )
 
 
@@ -33,6 +34,8 @@ def _count(asked: Asked) -> Counted:
         counted.sources[lamp_id] = {"lamp pixels": reached}
         if scene.lamps.casting[index]:
             counted.sources[lamp_id]["shadowed lamp pixels"] = reached
+        if scene.lamps.rows["gobo"][index]:
+            counted.sources[lamp_id]["gobo pixels"] = reached
     for room in scene.rooms:  # as a lamp that reaches so far costs
         counted.sources[room.id] = {
             "lamp pixels": float((room.share(asked.seen.points) > 0.0).sum()) * asked.each

@@ -2,7 +2,7 @@
 realtime/shaders/include/kinds/punctual.glsl; sources are given in physics/photometry.py."""
 
 import math
-from typing import Any
+from typing import Any, TypeAlias
 
 import numpy as np
 
@@ -10,7 +10,10 @@ from wallum.moment.kinds.kind import Arriving, Kind, Tiling
 from wallum.moment.lamps import LampRows
 from wallum.physics.arrays import Floats, dots, scaled
 from wallum.physics.emitters import ball_points
+from wallum.physics.gobo import PATTERNS, gobo_share
 from wallum.physics.photometry import cone_falloff, range_window
+
+Vector: TypeAlias = tuple[float, float, float]
 
 __all__ = ["FACES", "Point", "Spot"]
 
@@ -18,6 +21,54 @@ __all__ = ["FACES", "Point", "Spot"]
 FACES = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], dtype=np.float64)
 # A single tile cannot look wider.
 WIDEST_TILE = math.radians(80.0)
+# A gobo's repeats are counted up to here from the axis of a wider beam: in a flat plate it has no end.
+WIDEST_GOBO = math.radians(80.0)
+# Nearer to right angles with the axis than this cosine, a gobo is as there.
+FLATTEST = 0.05
+
+
+def _across(direction: tuple[float, float, float], turn_deg: float) -> Vector:
+    """Unit, across the beam: level, and from left to right of one who looks along it; turned clockwise."""
+    d = np.array(direction)
+    level = np.cross(d, (0.0, 1.0, 0.0))
+    away = float(np.linalg.norm(level))
+    level = level / away if away > 1e-3 else np.array([1.0, 0.0, 0.0])
+    up, turn = np.cross(level, d), math.radians(turn_deg)
+    x, y, z = (level * math.cos(turn) - up * math.sin(turn)).tolist()
+    return x, y, z
+
+
+def _gobo(lamp: Any) -> dict[str, Any]:
+    """Fields of its row; the pattern widens with the beam."""
+    wide = math.tan(min(math.radians(lamp.outer), WIDEST_GOBO))
+    repeats = 0.5 / (lamp.gobo_size * wide)
+    return {
+        "gobo": PATTERNS.index(lamp.gobo),
+        "gobo_open": lamp.gobo_open,
+        "gobo_soft": lamp.gobo_soft,
+        "gobo_across": tuple(repeats * part for part in _across(lamp.direction, lamp.gobo_turn)),
+    }
+
+
+def through_gobos(rows: LampRows, toward: Floats) -> Floats | None:
+    """(N,) share of light that gobos let past in N directions (N, 3) back to lamps; None where there are
+    none."""
+    patterned = rows["gobo"] > 0.5
+    if not patterned.any():
+        return None
+    own = np.flatnonzero(np.broadcast_to(patterned, len(toward)))
+    taken = np.broadcast_to(rows, len(toward))[own]
+    d, across = (taken[name].astype(toward.dtype) for name in ("direction", "gobo_across"))
+    way = -toward[own]
+    ahead = np.maximum(dots(way, d), FLATTEST)
+    out = np.ones(len(toward), toward.dtype)
+    out[own] = gobo_share(
+        taken["gobo"].astype(int),
+        dots(way, across) / ahead,
+        dots(way, np.cross(across, d)) / ahead,
+        *(taken[name].astype(toward.dtype) for name in ("gobo_at", "gobo_open", "gobo_soft")),
+    )
+    return out
 
 
 class _Punctual(Kind):
@@ -81,12 +132,15 @@ class Spot(_Punctual):
             "direction": lamp.direction,
             "cos_outer": math.cos(math.radians(lamp.outer)),
             "cos_inner": math.cos(math.radians(inner)),
+            **(_gobo(lamp) if lamp.gobo != "none" else {}),
         }
 
     def arriving(self, rows: LampRows, places: Floats, points: Floats) -> Arriving:
         toward, reach, strength = super().arriving(rows, places, points)
         cosine = -dots(toward, rows["direction"].astype(places.dtype, copy=False))
-        return Arriving(toward, reach, strength * cone_falloff(cosine, rows["cos_inner"], rows["cos_outer"]))
+        strength = strength * cone_falloff(cosine, rows["cos_inner"], rows["cos_outer"])
+        left = through_gobos(rows, toward)
+        return Arriving(toward, reach, strength if left is None else strength * left)
 
     def tiling(self, row: np.void) -> Tiling:
         half = math.acos(max(min(float(row["cos_outer"]), 1.0), 0.05))

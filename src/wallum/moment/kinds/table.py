@@ -24,6 +24,7 @@ SHADERS: Final = tuple(dict.fromkeys(kind.shader for kind in KINDS))
 _NAMES: Final = tuple(LAMP_ROW.names or ())
 _PACKED: Final = Struct(f"={LAMP_ROW.itemsize // 4}f")
 _NUMBERS: Final = {kind.name: number for number, kind in enumerate(KINDS)}
+_NO_GOBO: Final = {"gobo": 0.0, "gobo_open": 1.0, "gobo_soft": 0.0, "gobo_at": 0.0, "gobo_across": (0.0,) * 3}
 
 
 def shader_numbers(rows: LampRows) -> NDArray[np.intp]:
@@ -72,6 +73,7 @@ def row_of(lamp: "Lamp") -> bytes:
         "shadow": lamp.shadow,
         "in_air": lamp.in_air,
         "air_shadow": lamp.air_shadow,
+        **_NO_GOBO,
         **KINDS[number].own_values(lamp),
     }
     flat: list[float] = []

@@ -39,6 +39,10 @@ def lamp_rows(lamps: Lamps, exposure: float, tiles: dict[str, Tile]) -> NDArray[
     out[:, 15] = [0.0 if tile is None else tile.texel for tile in held]
     out[:, 16:19] = rows["point"]
     out[:, 19] = np.where(rows["air_shadow"] > 0.5, rows["in_air"], -rows["in_air"])
+    for column, name in enumerate(("gobo", "gobo_open", "gobo_soft"), start=20):
+        out[:, column] = rows[name]
+    out[:, 24:27] = rows["gobo_across"]
+    out[:, 27] = rows["gobo_at"]
     return out
 
 

@@ -40,12 +40,13 @@ __all__ = ["FOLLOWERS", "Lighting"]
 FOLLOWERS = 256
 # Of the light of a pixel that was baked with the sky, gloss takes at least one part of so many.
 LEAST_PART = 100.0
-BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", *map(kind_feature, SHADERS)})
+BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", "GOBOS", *map(kind_feature, SHADERS)})
 
 
 def kind_features(rows: LampRows) -> set[str]:
-    """The features of the kinds of lamps that are there."""
-    return {kind_feature(kind.shader) for kind, _ in by_kind(rows)}
+    """The features of the kinds of lamps that are there, and of what stands before them."""
+    gobos = {"GOBOS"} if rows["gobo"].any() else set()
+    return gobos | {kind_feature(kind.shader) for kind, _ in by_kind(rows)}
 
 
 class Lighting:

@@ -42,6 +42,9 @@ uniform float pocket_forward;
 #endif
 #ifdef LAMPS
 #include "lamps.glsl"
+#ifdef GOBOS
+#include "gobo.glsl"
+#endif
 #include "lamp_lists.glsl"
 #ifdef LAMP_SHADOWS
 #include "lamp_shadow.glsl"

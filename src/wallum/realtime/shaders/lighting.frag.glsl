@@ -20,6 +20,9 @@
 #endif
 #if defined(LAMPS) || defined(ONE_LAMP)
 #include "lamps.glsl"
+#ifdef GOBOS
+#include "gobo.glsl"
+#endif
 #endif
 #ifdef LAMP_SHADOWS
 #include "lamp_shadow.glsl"

@@ -7,6 +7,8 @@ struct Lamp {
     vec4 cone;               // scale of the ramp, first shadow tile or -1, has a single tile, texel size
     vec4 point;              // of the body that light is taken from in this picture; how strongly it lights air,
                              // below 0 where its shadow does not count there
+    vec4 gobo;               // number of its pattern, 0 for none; share that it leaves, width of its edges [repeats]
+    vec4 gobo_across;        // across the beam, as long as repeats lie in a tangent of 1; drifted by [repeats]
 };
 
 // Uniform blocks are read twice as fast as storage, but hold no more than a driver allows.

@@ -14,7 +14,11 @@ vec3 punctual_illuminance(uint index, vec3 position, out vec3 to_lamp, out float
     float ratio2 = d2 * emission.w;
     float window = clamp(1.0 - ratio2 * ratio2, 0.0, 1.0);
     float ramp = clamp(dot(to_lamp, aim.xyz) * -lamps[index].cone.x + aim.w, 0.0, 1.0);
-    return emission.rgb * (ramp * ramp * window / max(d2, place.w));
+    float share = ramp * ramp * window / max(d2, place.w);
+#ifdef GOBOS
+    share *= share > 0.0 ? gobo_left(index, gobo_place(index, to_lamp), vec2(0.0)) : 0.0;
+#endif
+    return emission.rgb * share;
 }
 
 // What a lamp brings to a surface, and the same where its shadow is looked up: every kind has both.

@@ -3,6 +3,10 @@
 // Pre-exposed illuminance facing the lamp, the mean over the ray's piece from `first` to `last` [m from the
 // eye] by how near it comes, which is in closed form (Sun 2005); cone and range are those of its middle.
 // `to_lamp` is unit, from the middle.
+#ifdef GOBOS
+const int GOBO_PIECES = 4;
+#endif
+
 vec3 punctual_in_air(uint lamp, vec3 d, float first, float last, float width, out vec3 to_lamp, out float far) {
     vec4 place = lamps[lamp].position_radius2;
     vec4 emission = lamps[lamp].emission_range;
@@ -22,5 +26,20 @@ vec3 punctual_in_air(uint lamp, vec3 d, float first, float last, float width, ou
     float ratio2 = d2 * emission.w;
     float window = clamp(1.0 - ratio2 * ratio2, 0.0, 1.0);
     float ramp = clamp(dot(to_lamp, aim.xyz) * -lamps[lamp].cone.x + aim.w, 0.0, 1.0);
-    return emission.rgb * (ramp * ramp * window * mean);
+    float share = ramp * ramp * window * mean;
+#ifdef GOBOS
+    if (lamps[lamp].gobo.x > 0.5 && share > 0.0) {
+        // The mean over the piece and over the width of its place.
+        float wide = width * inverse * length(lamps[lamp].gobo_across.xyz);
+        float left = 0.0;
+        vec2 from = gobo_place(lamp, normalize(c - d * first));
+        for (int i = 1; i <= GOBO_PIECES; ++i) {
+            vec2 to = gobo_place(lamp, normalize(c - d * mix(first, last, float(i) / float(GOBO_PIECES))));
+            left += gobo_left(lamp, 0.5 * (from + to), sqrt(wide * wide + (to - from) * (to - from)));
+            from = to;
+        }
+        share *= left / float(GOBO_PIECES);
+    }
+#endif
+    return emission.rgb * share;
 }
