@@ -137,6 +137,12 @@ def _lamps() -> list[Source]:
                         position=(px, py - 0.1, pz), intensity=6.0 * len(group), kelvin=2500.0, range=8.0,
                         radius=0.3, **by_light)
         )  # fmt: skip
+    # Somebody is still up in the shop: its louvres and the bars of the window fall on the lane's far wall.
+    out.append(
+        SpotSource(id="shop-window", name="Shop Window", role="accent", position=(-1.8, 2.1, 24.55), direction=(1.0, -0.07, 0.0),
+                   intensity=1400.0, kelvin=2250.0, inner=12.0, outer=20.0, range=15.0, radius=0.04, shadow=True, gobo="slats",
+                   gobo_size=0.036, gobo_open=0.5, gobo_soft=0.2, **by_light)
+    )  # fmt: skip
     for number, along in enumerate((24.6, 22.4, 20.2)):
         out.append(
             PointSource(id=f"sign-{number + 1}", name=f"Kiln Sign {number + 1}", role="accent", position=(3.75, 3.25, along),

@@ -16,6 +16,7 @@ from wallum.moment.view import bounding_spheres
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import grain_ramp
 from wallum.physics.gloss_table import gloss_table
+from wallum.physics.gobo import PATTERNS
 from wallum.realtime.gl.programs import Programs, kind_feature, set_uniforms
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.tiles import Tiles
@@ -40,13 +41,14 @@ __all__ = ["FOLLOWERS", "Lighting"]
 FOLLOWERS = 256
 # Of the light of a pixel that was baked with the sky, gloss takes at least one part of so many.
 LEAST_PART = 100.0
-BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", "GOBOS", *map(kind_feature, SHADERS)})
+BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", "GOBOS", "LEAVES", *map(kind_feature, SHADERS)})
 
 
 def kind_features(rows: LampRows) -> set[str]:
     """The features of the kinds of lamps that are there, and of what stands before them."""
     gobos = {"GOBOS"} if rows["gobo"].any() else set()
-    return gobos | {kind_feature(kind.shader) for kind, _ in by_kind(rows)}
+    leaves = {"LEAVES"} if (rows["gobo"] == PATTERNS.index("leaves")).any() else set()
+    return gobos | leaves | {kind_feature(kind.shader) for kind, _ in by_kind(rows)}
 
 
 class Lighting:

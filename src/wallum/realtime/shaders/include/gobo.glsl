@@ -11,6 +11,7 @@ float gobo_bars(float x, float open_share, float soft) {
     return (opened.x - opened.y) / soft;
 }
 
+#ifdef LEAVES
 vec3 gobo_hashed(ivec2 cell, uint layer) {
     uvec2 at = uvec2(cell) & 63u;
     uint h = (at.x * 1597334677u) ^ (at.y * 3812015801u) ^ (layer * 2654435769u);
@@ -49,6 +50,13 @@ float gobo_leaves(vec2 place, float drifted, float open_share, float soft) {
     return left;
 }
 
+#endif
+
+// So many steps where a lamp has a gobo and any light is left to go through it.
+int gobo_steps(uint lamp, float share, int steps) {
+    return lamps[lamp].gobo.x > 0.5 && share > 0.0 ? steps : 0;
+}
+
 // Place in a lamp's gobo of a unit direction back to it, in repeats.
 vec2 gobo_place(uint lamp, vec3 to_lamp) {
     vec3 d = lamps[lamp].direction_offset.xyz;
@@ -60,16 +68,15 @@ vec2 gobo_place(uint lamp, vec3 to_lamp) {
 // Share of a lamp's light that its gobo leaves at a place, averaged over widths [repeats] beside its own.
 float gobo_left(uint lamp, vec2 place, vec2 widths) {
     vec4 gobo = lamps[lamp].gobo;
-    if (gobo.x < 0.5) {
-        return 1.0;
-    }
     float drifted = lamps[lamp].gobo_across.w;
     vec2 soft = max(sqrt(gobo.z * gobo.z + widths * widths), GOBO_SHARPEST);
-    if (gobo.x < 1.5) {
-        return gobo_bars(place.y + drifted, gobo.y, soft.y);
+    float side = gobo.x < 1.5 ? gobo.y : sqrt(gobo.y);
+    float left = gobo_bars(place.y + drifted, side, soft.y);
+    left *= gobo.x < 1.5 ? 1.0 : gobo_bars(place.x, side, soft.x);
+#ifdef LEAVES
+    for (int leafy = gobo.x > 2.5 ? 1 : 0; leafy > 0; --leafy) {
+        left = gobo_leaves(place, drifted, gobo.y, max(soft.x, soft.y));
     }
-    float side = sqrt(gobo.y);
-    return gobo.x < 2.5
-        ? gobo_bars(place.x, side, soft.x) * gobo_bars(place.y + drifted, side, soft.y)
-        : gobo_leaves(place, drifted, gobo.y, max(soft.x, soft.y));
+#endif
+    return left;
 }

@@ -16,7 +16,10 @@ vec3 punctual_illuminance(uint index, vec3 position, out vec3 to_lamp, out float
     float ramp = clamp(dot(to_lamp, aim.xyz) * -lamps[index].cone.x + aim.w, 0.0, 1.0);
     float share = ramp * ramp * window / max(d2, place.w);
 #ifdef GOBOS
-    share *= share > 0.0 ? gobo_left(index, gobo_place(index, to_lamp), vec2(0.0)) : 0.0;
+    // A loop, as a software driver goes past one that nothing enters, but through all branches.
+    for (int left = gobo_steps(index, share, 1); left > 0; --left) {
+        share *= gobo_left(index, gobo_place(index, to_lamp), vec2(0.0));
+    }
 #endif
     return emission.rgb * share;
 }

@@ -28,18 +28,17 @@ vec3 punctual_in_air(uint lamp, vec3 d, float first, float last, float width, ou
     float ramp = clamp(dot(to_lamp, aim.xyz) * -lamps[lamp].cone.x + aim.w, 0.0, 1.0);
     float share = ramp * ramp * window * mean;
 #ifdef GOBOS
-    if (lamps[lamp].gobo.x > 0.5 && share > 0.0) {
-        // The mean over the piece and over the width of its place.
-        float wide = width * inverse * length(lamps[lamp].gobo_across.xyz);
-        float left = 0.0;
-        vec2 from = gobo_place(lamp, normalize(c - d * first));
-        for (int i = 1; i <= GOBO_PIECES; ++i) {
-            vec2 to = gobo_place(lamp, normalize(c - d * mix(first, last, float(i) / float(GOBO_PIECES))));
-            left += gobo_left(lamp, 0.5 * (from + to), sqrt(wide * wide + (to - from) * (to - from)));
-            from = to;
-        }
-        share *= left / float(GOBO_PIECES);
+    // The mean over the piece and over the width of its place.
+    int pieces = gobo_steps(lamp, share, GOBO_PIECES);
+    float left = pieces > 0 ? 0.0 : 1.0;
+    float wide = width * inverse * length(lamps[lamp].gobo_across.xyz);
+    vec2 from = gobo_place(lamp, normalize(c - d * first));
+    for (int i = 1; i <= pieces; ++i) {
+        vec2 to = gobo_place(lamp, normalize(c - d * mix(first, last, float(i) / float(GOBO_PIECES))));
+        left += gobo_left(lamp, 0.5 * (from + to), sqrt(wide * wide + (to - from) * (to - from))) / float(GOBO_PIECES);
+        from = to;
     }
+    share *= left;
 #endif
     return emission.rgb * share;
 }
