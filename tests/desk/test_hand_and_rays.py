@@ -3,7 +3,9 @@
 import threading
 
 import pytest
+from PyQt6.QtCore import QObject, pyqtSignal
 
+from wallum.desk.project.background import Background
 from wallum.desk.project.session import Session
 from wallum.desk.rendering.bounce_thread import BounceThread
 from wallum.document.project import Project, base_light
@@ -88,3 +90,50 @@ def test_light_follows_a_hand_that_moves_it_slowly(qtbot):
     working.start()
     working.join(30.0)
     assert bounce.begun == 3
+
+
+class Brings(QObject):
+    """Stands for the thread that works light out."""
+
+    lit = pyqtSignal(object)
+
+    def pause(self, paused, waits=False):
+        pass
+
+    def give_up(self):
+        pass
+
+
+@pytest.fixture
+def brought(qtbot):
+    """Background work, what brings light to it, and what came of that."""
+    background = Background(Session(Project(sources=LAMPS)))
+    background._bounce, came = Brings(), []
+    background._bounce.lit.connect(background._take_bounce)
+    background.bounce_lit.connect(came.append)
+    yield background, background._bounce.lit, came
+    background.dispose()
+
+
+def test_light_under_way_when_a_hand_takes_hold_comes_once_it_rests(qtbot, brought):
+    background, lit, came = brought
+    lit.emit({"a": 1})
+    assert came == [{"a": 1}]
+    background.hand_moves(needs_rays=False)
+    for units in ({"a": 2, "p": 3}, {"a": 4}):
+        lit.emit(units)
+    assert came == [{"a": 1}]
+    assert not background.at_rest
+    qtbot.waitUntil(lambda: len(came) == 2)
+    assert came[1] == {"a": 4, "p": 3}
+    assert background.at_rest
+
+
+def test_light_that_waits_comes_at_once_to_a_hand_that_moves_light_itself(brought):
+    background, lit, came = brought
+    background.hand_moves(needs_rays=False)
+    lit.emit({"a": 2})
+    assert not came
+    background.hand_moves(needs_rays=True)
+    lit.emit({"a": 3})
+    assert came == [{"a": 2}, {"a": 3}]

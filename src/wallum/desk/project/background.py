@@ -44,6 +44,8 @@ class Background(QObject):
         self._later.setSingleShot(True)
         self._later.setInterval(LATER_MS)
         self._later.timeout.connect(self._start_bounce)
+        self._light_waits = False  # for a hand that needs no rays
+        self._kept: Units = {}  # light that has come meanwhile
         self._bouncing = False  # whether light from surfaces is not yet as the scene has it
         self._boxes: tuple[ProbeBox, ...] = ()
         self._asked: tuple[dict[str, str], Dress] = ({}, Dress())
@@ -58,7 +60,7 @@ class Background(QObject):
     @property
     def at_rest(self) -> bool:
         """Whether nothing is being worked out."""
-        return not self._packing and not self._bouncing
+        return not self._packing and not self._bouncing and not self._kept
 
     @property
     def bounce(self) -> BounceField | None:
@@ -110,11 +112,20 @@ class Background(QObject):
 
     def _take_probes(self, probes: ProbeSet | None, units: Units) -> None:
         if self.sender() is self._bounce and not self._ended:
-            self._bouncing = probes is not None
+            self._bouncing, self._kept = probes is not None, {}
             self.probes_ready.emit(probes, units)
 
     def _take_bounce(self, units: Units) -> None:
-        if self.sender() is self._bounce and not self._ended:
+        if self.sender() is not self._bounce or self._ended:
+            return
+        self._kept |= units
+        # What was under way when a hand took hold would have all light drawn anew that is kept for it.
+        if not (self._light_waits and self.hand_is_moving):
+            self._give_bounce()
+
+    def _give_bounce(self) -> None:
+        units, self._kept = self._kept, {}
+        if units:
             self.bounce_lit.emit(units)
 
     def _bounce_settled(self, settled: bool) -> None:
@@ -126,12 +137,15 @@ class Background(QObject):
         if self._bounce is not None:
             self._bounce.give_up()
         self._later.stop()
-        self._bounce, self._bounce_of, self._bouncing = None, None, False
+        self._bounce, self._bounce_of, self._bouncing, self._kept = None, None, False, {}
 
     def hand_moves(self, needs_rays: bool = True) -> None:
         """Rays wait while the picture is asked for again and again; light too, where the hand needs none."""
         if self._bounce is not None:
             self._bounce.pause(True, not needs_rays)
+        self._light_waits = not needs_rays
+        if needs_rays:
+            self._give_bounce()
         self._rest.start()
         self.moves.emit()
 
@@ -142,6 +156,7 @@ class Background(QObject):
             self._bounce.pause(on)
 
     def _rested(self) -> None:
+        self._give_bounce()
         self.rested.emit()
         if self._bounce is not None and not self._makes_way:
             self._bounce.pause(False)
