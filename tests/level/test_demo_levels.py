@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from wallum.document.sources import Lamp
+from wallum.document.sources import Lamp, SpotSource
 from wallum.level import kept
 from wallum.level.cistern import cistern, cistern_project
 from wallum.level.flatten import flatten
@@ -96,7 +96,8 @@ def test_the_works_have_their_places_heroes_and_lamps():
         "terrace steps",
     }
     shadowed = [one for one in project.sources if isinstance(one, Lamp) and one.shadow]
-    assert len(shadowed) == 4
+    assert {one.name for one in shadowed} == {*(f"Fire Mouth {n}" for n in range(1, 5)), "Shop Window"}
+    assert [one.name for one in shadowed if isinstance(one, SpotSource) and one.gobo != "none"] == ["Shop Window"]
     assert project.setting.date == "2027-10-12"
     noon, night = (evaluate(project, Moment(hour)) for hour in (12.0, 21.5))
     assert len(night.lamps.ids) > len(noon.lamps.ids)
