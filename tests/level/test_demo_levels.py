@@ -97,7 +97,9 @@ def test_the_works_have_their_places_heroes_and_lamps():
     }
     shadowed = [one for one in project.sources if isinstance(one, Lamp) and one.shadow]
     assert {one.name for one in shadowed} == {*(f"Fire Mouth {n}" for n in range(1, 5)), "Shop Window"}
-    assert [one.name for one in shadowed if isinstance(one, SpotSource) and one.gobo != "none"] == ["Shop Window"]
+    assert [one.name for one in shadowed if isinstance(one, SpotSource) and one.gobo != "none"] == [
+        "Shop Window"
+    ]
     assert project.setting.date == "2027-10-12"
     noon, night = (evaluate(project, Moment(hour)) for hour in (12.0, 21.5))
     assert len(night.lamps.ids) > len(noon.lamps.ids)

@@ -55,6 +55,15 @@ def test_a_moved_source_is_shown_small_from_its_second_move_on_and_whole_at_rest
     assert draw(asked(at(-1.0)))[1].size[0] < SIZE[0]  # by now it is known to be slow
 
 
+def test_strength_stays_whole_though_another_source_was_chosen_just_before(draw):
+    """What is chosen is told with every picture, for views that show something of it."""
+    draw(asked(at(-1.4)))
+    assert draw(asked(at(-0.9)))[1].detail == "reduced"  # it is known to be slow
+    draw(replace(asked(at(-0.9), held=False), view_of="spot"))
+    stronger = asked(at(-0.9).revised(intensity=500.0))
+    assert draw(replace(stronger, view_of="point"))[1].size == SIZE
+
+
 def test_under_another_look_it_is_the_same_small_picture(draw, renderer):
     draw(asked(at(-1.4)))
     request = asked(at(-0.9))

@@ -342,6 +342,24 @@ def test_a_moving_picture_is_as_coarse_as_the_machine_needs():
     assert Pace().size((1, 1)) == (1, 1)
 
 
+def test_the_first_picture_of_a_size_decides_nothing():
+    """It draws surfaces anew: a finer size that is tried would never stay."""
+    pace = Pace()
+    for _ in range(3):
+        pace.note(80.0)
+    coarse = pace.size((960, 540))
+    for _ in range(40):
+        if pace.size((960, 540)) != coarse:
+            break
+        pace.note(10.0)
+    finer = pace.size((960, 540))
+    assert finer > coarse
+    pace.note(200.0)
+    assert pace.size((960, 540)) == finer
+    pace.note(200.0)
+    assert pace.size((960, 540)) < finer
+
+
 def test_pre_exposure_moves_in_whole_steps():
     assert pre_exposure(8.0) == pre_exposure(9.9) != pre_exposure(10.1)
 

@@ -197,11 +197,15 @@ class Engine:
     def forget(self) -> None:
         """Let go of all that is kept between pictures, so that the next one does all its work."""
         self.air.forget()
-        self.hand.forget()
-        self._hand_pace = HandPace()
+        self.forget_hand()
         self._passing.level_changed()
         for targets in self._all_targets:
             targets.forget()
+
+    def forget_hand(self) -> None:
+        """Let go of what the pictures before say of a hand: they were not a hand's."""
+        self.hand.forget()
+        self._hand_pace = HandPace()
 
     def forget_light(self) -> None:
         """Let go of the light alone, so that the next picture is lit anew; surfaces and shadows stay."""

@@ -4,6 +4,7 @@ import pickle
 from dataclasses import replace
 from typing import Final
 
+from wallum.frame.views import INSPECTED
 from wallum.moment.scene import LitScene
 from wallum.moment.shown_look import ShownLook
 from wallum.realtime.process.request import PictureRequest
@@ -20,5 +21,6 @@ def light_asked(request: PictureRequest, scene: LitScene | None = None) -> bytes
     Alike only where nothing differs; that two differ does not say that their light does.
     """
     bare = replace(scene or request.shown_scene, look=ANY_LOOK)
-    told = bare, request.camera, request.size, request.view, request.view_of, sorted(request.active)
+    of = request.view_of if request.view in INSPECTED else ""  # what lights a picture is shown as it is
+    told = bare, request.camera, request.size, request.view, of, sorted(request.active)
     return pickle.dumps((*told, request.detail, request.most), 5)

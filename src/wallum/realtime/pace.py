@@ -30,6 +30,7 @@ class Pace:
     def __init__(self) -> None:
         self._step = 0
         self._easy = 0
+        self._new = False  # whether the size is another than the last picture's
 
     def size(self, full: Size) -> Size:
         """Size to draw at for a picture of a full size."""
@@ -37,7 +38,11 @@ class Pace:
         return max(round(full[0] * share), 1), max(round(full[1] * share), 1)
 
     def note(self, ms: float) -> None:
-        """Take notice of a moving picture's time."""
+        """Take notice of a moving picture's time. The first of a size does more: surfaces are drawn anew."""
+        new, self._new = self._new, False
+        if new:
+            return
+        before = self._step
         self._easy = self._easy + 1 if ms < EASY_MS else 0
         if ms > TOO_SLOW_MS:
             # At once as coarse as it takes: at each other size surfaces are drawn anew.
@@ -47,6 +52,7 @@ class Pace:
             self._step = next(coarser, len(SHARES) - 1)
         elif self._easy >= PATIENCE and self._step > 0:
             self._step, self._easy = self._step - 1, 0
+        self._new = self._step != before
 
 
 # Passes that the first picture under a hand does for all that come after it.

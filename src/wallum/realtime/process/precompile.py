@@ -110,10 +110,12 @@ def precompile(renderer: Renderer, look: Callable[[], ShownLook | None] = lambda
         for _ in renderer.draw(request):
             pass
         renderer.read_into(request, 0, out)
+        renderer.engine.forget_hand()
         yield
     for request in _of_probes():
         if _drawn_with_a_probe(renderer, request):
             renderer.read_into(request, 0, out)
+        renderer.engine.forget_hand()
         yield
     # Light that has settled is held in floats of another size: programs that read it are others.
     large = replace(request, size=LARGE, active=frozenset())
