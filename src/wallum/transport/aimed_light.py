@@ -14,6 +14,7 @@ from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import cone_directions
 from wallum.transport.glow_aim import GlowAim
 from wallum.transport.lamp_choice import about_given
+from wallum.transport.light_aim import LightAim
 from wallum.transport.light_paths import Paths, add_light
 from wallum.transport.onward import answer_of, leaving_density
 from wallum.transport.rays import LIFT_M, Hits, RayScene
@@ -37,6 +38,7 @@ class AimedLight:
         self._rays, self._tables, self._scene, self._cloud_shadow = rays, tables, scene, cloud_shadow
         self._part_gain = part_gain
         self.sky: SkyAim | None = None  # where the sky is looked for, where that is known
+        self.others: LightAim | None = None  # where light of other surfaces is
         self._glow = GlowAim(rays, tables, part_gain)
         self._lamps = scene.lamps.rows.copy()
         self._casts = scene.lamps.casting
@@ -66,7 +68,7 @@ class AimedLight:
         if straight:
             self._add_far(light, paths, surfaces, places, rng)
             self._add_lamps(light, paths, surfaces, places, rng)
-        self._add_glow(light, paths, surfaces, places, rng)
+        self._add_glow(light, paths, surfaces, places, probes, rng)
         return probes
 
     def sky_share(self, paths: Paths) -> NDArray[np.float32]:
@@ -90,7 +92,7 @@ class AimedLight:
         sky, aim = self._scene.sky, self.sky
         assert sky is not None
         assert aim is not None
-        rows = np.flatnonzero((probes >= 0) & paths.alive())
+        rows = np.flatnonzero(aim.aims(probes) & paths.alive())
         toward, chance = aim.aim(probes.take(rows), rng)
         over = dots(surfaces.normals.take(rows, 0), toward) > 1e-4
         over &= dots(surfaces.faces.take(rows, 0), toward) > 0.0
@@ -104,7 +106,7 @@ class AimedLight:
         if not len(rows):
             return
         to_eye = -paths.directions
-        met = leaving_density(surfaces, rows, to_eye, toward)
+        met = leaving_density(surfaces, rows, to_eye, toward, probes, self.others)
         counts = _weighed(chance, met) / chance
         shown = sample_dome(sky.luminance, sky.ground.astype(np.float32), toward).astype(np.float32) * through
         shown *= answer_of(surfaces, rows, to_eye.take(rows, 0), toward) * paths.weight.take(rows, 0)
@@ -122,7 +124,13 @@ class AimedLight:
         return counts
 
     def _add_glow(
-        self, light: Floats, paths: Paths, surfaces: Surfaces, places: Floats, rng: np.random.Generator
+        self,
+        light: Floats,
+        paths: Paths,
+        surfaces: Surfaces,
+        places: Floats,
+        probes: NDArray[np.int64],
+        rng: np.random.Generator,
     ) -> None:
         rows = np.flatnonzero(paths.alive()) if len(self._glow) else np.zeros(0, np.int64)
         if not len(rows):
@@ -141,7 +149,7 @@ class AimedLight:
         rows, hits = rows.take(lit), target.hits.only(lit)
         to_eye = -paths.directions
         chance = target.chance.take(lit)
-        met = leaving_density(surfaces, rows, to_eye, toward)
+        met = leaving_density(surfaces, rows, to_eye, toward, probes, self.others)
         counts = _weighed(chance, met) / chance
         part = self._rays.triangles.part.take(hits.triangle)
         shown = self._tables.glow_at(hits.triangle, hits.weights) * through

@@ -8,6 +8,7 @@ from wallum.physics.emitters import disc_points
 from wallum.physics.frames import frame_of
 from wallum.physics.surface import MIN_ROUGHNESS, response
 from wallum.transport.facets import facet_pdf, seen_facets
+from wallum.transport.light_aim import LightAim
 from wallum.transport.light_paths import Paths
 from wallum.transport.surface_tables import Surfaces
 
@@ -28,18 +29,47 @@ def answer_of(surfaces: Surfaces, rows: NDArray[np.int64], to_eye: Floats, to_li
 
 
 def leaving_density(
-    surfaces: Surfaces, rows: NDArray[np.int64], to_eye: Floats, toward: Floats
+    surfaces: Surfaces,
+    rows: NDArray[np.int64],
+    to_eye: Floats,
+    toward: Floats,
+    probes: NDArray[np.int64],
+    others: LightAim | None,
 ) -> NDArray[np.float32]:
-    """(K,) with which paths leave some of the surfaces by directions (K, 3) [1/sr]. to_eye : (N, 3) of all"""
+    """(K,) with which paths leave some of the surfaces by directions (K, 3) [1/sr]. to_eye : (N, 3) of all;
+    probes, others : as `leave` has them"""
     share, alpha = _mirror_share(surfaces, to_eye)
-    return _density(surfaces, share, alpha, rows, to_eye.take(rows, 0), toward)
+    own = _density(surfaces, share, alpha, rows, to_eye.take(rows, 0), toward)
+    if others is None:
+        return own
+    probes = probes.take(rows)
+    return _guided(own, others.shares(probes, share.take(rows)), others, probes, toward)
+
+
+def _guided(
+    own: NDArray[np.float32],
+    share: NDArray[np.float32],
+    others: LightAim,
+    probes: NDArray[np.int64],
+    toward: Floats,
+) -> NDArray[np.float32]:
+    """(K,) densities where a share of the paths is aimed at what is bright."""
+    out = own * (np.float32(1.0) - share)
+    rows = np.flatnonzero(share > 0.0)
+    out[rows] += share.take(rows) * others.density(probes.take(rows), toward.take(rows, 0))
+    return out
 
 
 def leave(
-    paths: Paths, surfaces: Surfaces, places: Floats, probes: NDArray[np.int64], rng: np.random.Generator
+    paths: Paths,
+    surfaces: Surfaces,
+    places: Floats,
+    probes: NDArray[np.int64],
+    rng: np.random.Generator,
+    others: LightAim | None = None,
 ) -> Paths:
-    """Paths that leave their surfaces, from places (N, 3): by the cosine, or by the facets' mirror image.
-    probes : (N,) by which those aim at the sky"""
+    """Paths that leave their surfaces, from places (N, 3): by the cosine, by the facets' mirror image, or for
+    what is bright. probes : (N,) by which those aim at the sky, and at `others`"""
     n, v = surfaces.normals, -paths.directions
     count = len(n)
     share, alpha = _mirror_share(surfaces, v)
@@ -53,12 +83,20 @@ def leave(
     eye = v.take(rows, 0)
     half = seen_facets(*(one.take(rows, 0) for one in (n, side, up, v, alpha, u)))
     toward[rows] = scaled(half, 2.0 * dots(eye, half)) - eye
+    aimed = np.zeros(count, np.float32)
+    if others is not None:
+        aimed = others.shares(probes, share)
+        some = np.flatnonzero(aimed > 0.0)
+        rows = some[rng.random(len(some), dtype=np.float32) < aimed.take(some)]
+        toward[rows] = others.aim(probes.take(rows), rng)
     toward = normalised(toward)
     n_l = dots(n, toward)
     good = (n_l > 1e-4) & (dots(surfaces.faces, toward) > 0.0) & paths.alive()
     rows = np.flatnonzero(good)
     v, toward = v.take(rows, 0), toward.take(rows, 0)
     density = _density(surfaces, share, alpha, rows, v, toward)
+    if others is not None:
+        density = _guided(density, aimed.take(rows), others, probes.take(rows), toward)
     weight = answer_of(surfaces, rows, v, toward)
     weight *= scaled(paths.weight.take(rows, 0), 1.0 / np.maximum(density, 1e-9))
     return Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight, density, probes.take(rows))

@@ -41,6 +41,7 @@ from wallum.transport.air_lit import (
     worth_following,
 )
 from wallum.transport.field.bounce import Field
+from wallum.transport.light_aim import LightAim
 from wallum.transport.light_paths import Paths, add_light
 from wallum.transport.onward import leave
 from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
@@ -95,9 +96,11 @@ class Reference:
         self._aimed = AimedLight(rays, self._tables, scene, self._lit_gain, self._cloud_shadow)
 
     def aim_by(self, made: Field | None) -> Self:
-        """From now on paths aim at the sky too, by what the level's probes have seen of it."""
+        """From now on paths aim at the sky too, by what the level's probes have seen of it, and where that is
+        little at surfaces that are bright."""
         if made is not None and self._scene.sky is not None:
             self._aimed.sky = SkyAim(made, self._scene.sky)
+            self._aimed.others = LightAim(self._rays, made, self._scene, self._aimed.sky.little)
         return self
 
     @property
@@ -289,7 +292,7 @@ class Reference:
         surfaces = Surfaces.white_paper(normals, faces)
         light = np.zeros((count, 3), np.float32)
         probes = self._aimed.gather(light, paths, surfaces, starts, rng, straight)
-        self._follow(light, leave(paths, surfaces, starts, probes, rng), rng)
+        self._follow(light, leave(paths, surfaces, starts, probes, rng, self._aimed.others), rng)
         return light * np.float32(np.pi)
 
     def _lit_and_onward(
@@ -310,7 +313,7 @@ class Reference:
         places += surfaces.faces * np.float32(LIFT_M * 10.0)
         self._add_own(light, paths, surfaces, hits)
         probes = self._aimed.gather(light, paths, surfaces, places, rng)
-        return leave(paths, surfaces, places, probes, rng)
+        return leave(paths, surfaces, places, probes, rng, self._aimed.others)
 
     def _go_through(self, paths: Paths, hits: Hits, see: Look, rng: np.random.Generator) -> None:
         """At what is seen through a path goes on straight or stays, by how much comes through; `hits` are

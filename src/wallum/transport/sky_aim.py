@@ -33,12 +33,18 @@ class SkyAim:
         share = worth / np.maximum(total, 1e-20)[:, None]
         self._ends = np.cumsum(share, axis=1)
         self._density = share / SOLID.astype(np.float32)
-        self._aims = (total > 0.0) & (seen.sum(axis=1) < MOST_SEEN)
+        self.little = seen.sum(axis=1) < MOST_SEEN
+        self._aims = (total > 0.0) & self.little
+        self._density[~self._aims] = 0.0
 
     def find(self, places: Floats, normals: Floats) -> NDArray[np.int64]:
-        """(P,) the probe by which each surface aims; NO_PROBE where none helps."""
+        """(P,) the probe by which each surface aims; NO_PROBE where chance finds the sky well enough."""
         found = self._probes.find(places, normals)
-        return np.where((found != NO_PROBE) & self._aims.take(np.maximum(found, 0)), found, NO_PROBE)
+        return np.where((found != NO_PROBE) & self.little.take(np.maximum(found, 0)), found, NO_PROBE)
+
+    def aims(self, probes: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """(P,) whether each of the probes that were found, or NO_PROBE, sees any of the sky."""
+        return (probes != NO_PROBE) & self._aims.take(np.maximum(probes, 0))
 
     def aim(
         self, probes: NDArray[np.int64], rng: np.random.Generator

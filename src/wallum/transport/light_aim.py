@@ -1,0 +1,108 @@
+"""Where light comes from that other surfaces send: paths leave for what the probes know to be bright.
+
+Of each probe it is known which others fill its view, and what those send follows from the scene; by parts of
+all directions that is a density to leave by. Paths take it as often as their own, and are weighed by the mean
+of both, so that what probes do not know is found as before, and what they know wrongly costs noise alone
+(Vorba et al. 2014 for paths that are guided so; Veach 1995 for the mean).
+"""
+
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import csr_matrix
+
+from wallum.moment.bounce_gains import strengths
+from wallum.moment.scene import LitScene
+from wallum.physics.arrays import Floats
+from wallum.physics.colour import luminance
+from wallum.transport.field.bounce import Field, bounced
+from wallum.transport.field.relight import direct_of
+from wallum.transport.rays import RayScene
+
+__all__ = ["GUIDED", "LightAim", "direction_parts"]
+
+# Share of paths that leave so, from surfaces that mirror nothing.
+GUIDED: Final = 0.7
+# Parts of all directions, alike in size: bands of height, and parts around.
+BANDS, AROUND = 12, 24
+PARTS: Final = BANDS * AROUND
+SOLID: Final = 4.0 * np.pi / PARTS
+# Lamps whose light is looked at to know what is bright: the strongest.
+MOST_LAMPS: Final = 64
+# Of all ways each is left this much, over what an even density gives: neighbours of a part are as bright.
+LEAST: Final = 0.1
+
+
+def direction_parts(directions: Floats) -> NDArray[np.int64]:
+    """(N,) which part unit directions (N, 3) point to."""
+    band = np.clip(np.floor((directions[:, 1] + 1.0) * (0.5 * BANDS)), 0, BANDS - 1)
+    turn = np.arctan2(directions[:, 0], directions[:, 2]) / (2.0 * np.pi) % 1.0
+    return np.asarray(band * AROUND + np.minimum(np.floor(turn * AROUND), AROUND - 1), np.int64)
+
+
+class LightAim:
+    """Which ways paths leave surfaces by, by the probes that stand for those.
+
+    guides : (N,) whether there is anything to go by; only : (N,) of which probes it is wanted
+    """
+
+    def __init__(self, rays: RayScene, made: Field, scene: LitScene, only: NDArray[np.bool_]) -> None:
+        wanted = np.flatnonzero(only)
+        sent = luminance(made.probes.albedo * _light(rays, made, scene)).astype(np.float32)
+        parts = _seen_parts(made, wanted, sent)
+        total = parts.sum(axis=1)
+        self.guides = np.zeros(len(made.probes), dtype=bool)
+        self.guides[wanted] = total > 0.0
+        share = parts / np.maximum(total, 1e-20)[:, None] * np.float32(1.0 - LEAST) + np.float32(
+            LEAST / PARTS
+        )
+        self._row = np.zeros(len(made.probes), np.int64)
+        self._row[wanted] = np.arange(len(wanted))
+        self._ends = np.cumsum(share, axis=1)
+        self._density = share / np.float32(SOLID)
+
+    def aim(self, probes: NDArray[np.int64], rng: np.random.Generator) -> NDArray[np.float32]:
+        """(K, 3) a direction for each of some surfaces, by their probes."""
+        u = rng.random((len(probes), 3), dtype=np.float32)
+        part = (self._ends.take(self._row.take(probes), 0) < u[:, :1]).sum(axis=1).clip(0, PARTS - 1)
+        up = ((part // AROUND + u[:, 1]) * np.float32(2.0 / BANDS) - 1.0).astype(np.float32)
+        turn = (part % AROUND + u[:, 2]) * np.float32(2.0 * np.pi / AROUND)
+        flat = np.sqrt(np.maximum(1.0 - up * up, 0.0))
+        return np.stack([np.sin(turn) * flat, up, np.cos(turn) * flat], axis=1).astype(np.float32)
+
+    def density(self, probes: NDArray[np.int64], toward: Floats) -> NDArray[np.float32]:
+        """(K,) with which `aim` finds directions (K, 3) [1/sr]."""
+        return np.asarray(self._density[self._row.take(probes), direction_parts(toward)])
+
+    def shares(self, probes: NDArray[np.int64], mirrored: Floats) -> NDArray[np.float32]:
+        """(K,) how many of the paths that leave some surfaces are aimed. probes : (K,) -1 for none
+        mirrored : (K,) share of their paths that leave by their facets"""
+        there = (probes >= 0) & self.guides.take(np.maximum(probes, 0))
+        return np.where(there, np.float32(GUIDED) * (np.float32(1.0) - mirrored), np.float32(0.0))
+
+
+def _light(rays: RayScene, made: Field, scene: LitScene) -> NDArray[np.float32]:
+    """(N, 3) illuminance of probes, all told but what glow gives straight [lx]."""
+    gains = strengths(scene)
+    far = [one.id for one in (scene.sun, scene.sky) if one is not None]
+    strongest = np.argsort(-luminance(scene.lamps.rows["emission"].astype(np.float64)), kind="stable")
+    ids = far + [scene.lamps.ids[i] for i in strongest[:MOST_LAMPS].tolist()]
+    first, land = np.zeros((len(made.probes), 3), np.float32), np.zeros(3)
+    for one in ids:
+        direct = direct_of(rays, made.probes, made.seen, None, scene, one)
+        first += direct.probes * gains[one].astype(np.float32)
+        land += direct.land * gains[one]
+    return first + bounced(made, first, land)
+
+
+def _seen_parts(made: Field, wanted: NDArray[np.int64], sent: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(K, PARTS) what each of some probes has from each part of all directions."""
+    seen = made.seen.others.tocsr()[wanted].tocoo()
+    toward = made.probes.places.take(seen.col, 0) - made.probes.places.take(wanted.take(seen.row), 0)
+    length = np.sqrt(np.maximum((toward * toward).sum(axis=1), 1e-12))
+    part = direction_parts(toward / length[:, None])
+    at = seen.row.astype(np.int64) * PARTS + part
+    out = np.bincount(at, seen.data * sent.take(seen.col), len(wanted) * PARTS).astype(np.float32)
+    near: csr_matrix = made.smooth[wanted][:, wanted]  # few rays make neighbours differ by chance
+    return np.asarray(near @ out.reshape(len(wanted), PARTS), np.float32)
