@@ -19,14 +19,17 @@ def pool_field(rays: RayScene, scene: LitScene, seen: SeenSurfaces, lamp_id: str
     """(rows, columns) illuminance by one lamp [lx] of the surfaces in a picture's pixels.
 
     Not a number where no surface is, and at the seams between surfaces, where a line of equal
-    light would lead across a gap. Shadows by one ray a pixel to the lamp's middle.
+    light would lead across a gap. Shadows by one ray a pixel to the lamp's middle. Through a gobo it is the
+    mean of what that leaves: lines about each of its openings would say nothing.
     """
     columns, rows = seen.size
     out = np.full(rows * columns, np.nan)
     if lamp_id not in scene.lamps.ids or not len(seen.pixel):
         return out.reshape(rows, columns)
     index = scene.lamps.ids.index(lamp_id)
-    row = scene.lamps.rows[index : index + 1]
+    row = scene.lamps.rows[index : index + 1].copy()
+    row["emission"] *= row["gobo_open"][:, None]
+    row["gobo"] = 0.0
     kind = kind_of(row[0])
     lux = kind.on_surface(row, seen.points, seen.normals) * float(luminance(row["emission"][0]))
     lit = np.flatnonzero(lux > 0.0)
