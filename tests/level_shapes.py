@@ -55,6 +55,15 @@ def slabs_about(low, high, wall, material=0):
     return [box(a, b, material) for a, b in slabs]
 
 
+def corridor():
+    """Walls, floor and ceiling of a corridor of 4 x 3 x 26 m, which is looked along toward its end."""
+    return [
+        box((-2.2, 0.0, -20.0), (-2.0, 3.0, 6.0), 0), box((2.0, 0.0, -20.0), (2.2, 3.0, 6.0), 0),
+        box((-2.2, -0.2, -20.0), (2.2, 0.0, 6.0), 0), box((-2.2, 3.0, -20.0), (2.2, 3.2, 6.0), 0),
+        box((-2.2, 0.0, -20.2), (2.2, 3.0, -20.0), 0),
+    ]  # fmt: skip
+
+
 # A room whose walls glow, each in its colour: -x, +x, the ceiling, -z, +z.
 ROOM_LOW, ROOM_HIGH = np.array([0.0, 0.0, 0.0]), np.array([4.0, 3.0, 5.0])
 ROOM_COLOURS = np.array(

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import grey_level
+from level_shapes import corridor, grey_level
 from scipy.ndimage import uniform_filter
 
 from wallum.document.look import Look
@@ -93,13 +93,8 @@ def test_the_works_have_the_air_that_rays_say(renderer, works, shot, clock):
 
 def test_a_fogged_corridor_has_the_air_that_rays_say(renderer):
     """Spots along its ceiling, some behind pillars."""
-    walls = [
-        box((-2.2, 0.0, -20.0), (-2.0, 3.0, 6.0), 0), box((2.0, 0.0, -20.0), (2.2, 3.0, 6.0), 0),
-        box((-2.2, -0.2, -20.0), (2.2, 0.0, 6.0), 0), box((-2.2, 3.0, -20.0), (2.2, 3.2, 6.0), 0),
-        box((-2.2, 0.0, -20.2), (2.2, 3.0, -20.0), 0),
-        *(box((-1.4, 0.0, z), (-1.0, 3.0, z + 0.4), 0) for z in (-3.0, -8.0)),
-    ]  # fmt: skip
-    level = grey_level(*walls)
+    pillars = (box((-1.4, 0.0, z), (-1.0, 3.0, z + 0.4), 0) for z in (-3.0, -8.0))
+    level = grey_level(*corridor(), *pillars)
     rays = RayScene(level, flatten(level))
     lamps = tuple(
         SpotSource(

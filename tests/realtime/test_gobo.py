@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from gltf_maker import no_files
-from level_shapes import grey_level, plain_ground
+from level_shapes import corridor, grey_level, plain_ground
 from pydantic import ValidationError
 from test_air_in_the_works import MEASURED, air_off
 
@@ -20,7 +20,6 @@ from wallum.judge.work import count_work
 from wallum.level.flatten import flatten
 from wallum.level.gltf_reader import parse_gltf
 from wallum.level.gltf_writer import to_glb
-from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.kinds import kind_of
@@ -133,12 +132,7 @@ def test_paths_and_the_pool_find_the_same(renderer):
 @pytest.mark.parametrize("pattern", PATTERNS)
 def test_the_air_is_lit_through_it_as_rays_say(renderer, pattern):
     """Spots in the walls of a fogged corridor, whose beams are seen from the side and from behind."""
-    walls = [
-        box((-2.2, 0.0, -20.0), (-2.0, 3.0, 6.0), 0), box((2.0, 0.0, -20.0), (2.2, 3.0, 6.0), 0),
-        box((-2.2, -0.2, -20.0), (2.2, 0.0, 6.0), 0), box((-2.2, 3.0, -20.0), (2.2, 3.2, 6.0), 0),
-        box((-2.2, 0.0, -20.2), (2.2, 3.0, -20.0), 0),
-    ]  # fmt: skip
-    level = grey_level(*walls)
+    level = grey_level(*corridor())
     lamps = tuple(
         SpotSource(
             id=f"s{n}", name=f"Spot {n}", position=(1.6 - 3.2 * (n % 2), 2.6, -1.5 - 3.5 * n), inner=20.0, outer=42.0,
