@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from gltf_maker import no_files
-from level_shapes import corridor, grey_level, plain_ground
+from level_shapes import corridor, field_of, grey_level, plain_ground
 from pydantic import ValidationError
 from test_air_in_the_works import MEASURED, air_off
 
@@ -28,6 +28,7 @@ from wallum.physics.colour import luminance
 from wallum.physics.medium import Layer, Medium
 from wallum.realtime.level.bundling import bundle_level, chunk_boxes
 from wallum.realtime.process.request import PictureRequest
+from wallum.transport.field.bounce import BounceField
 from wallum.transport.pool import pool_field
 from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
@@ -160,6 +161,24 @@ def test_what_drifts_is_another_picture_at_another_time_and_the_same_at_the_same
     assert at[9.001] - at[9.0] == pytest.approx(0.25 * 3.6, abs=1e-3)
     assert evaluate(project, Moment(9.0)).lamps.rows["gobo_at"][0] == at[9.0]
     assert abs(at[23.5]) < 256.0
+
+
+def test_light_that_comes_back_is_not_worked_out_anew_while_it_drifts():
+    level = plain_ground()
+    rays, made = field_of(level)
+    bounce = BounceField.of(rays, level, made, {})
+    project = Project(sources=(with_gobo("slats", gobo_drift=0.25),))
+    at_nine, later = (evaluate(project, Moment(clock)) for clock in (9.0, 9.4001))
+    assert at_nine.lamps.rows["gobo_at"] != later.lamps.rows["gobo_at"]
+    for _ in bounce.relight(at_nine):
+        pass
+    assert not bounce.stale(later)
+    fresh = BounceField.of(rays, level, made, {})
+    for _ in fresh.relight(later):
+        pass
+    assert np.array_equal(fresh.units["spot"].light, bounce.units["spot"].light)
+    turned = evaluate(Project(sources=(with_gobo("slats", gobo_turn=80.0),)), Moment(9.0))
+    assert bounce.stale(turned) == ["spot"]
 
 
 def test_its_values_follow_pegs_and_are_inactive_without_a_pattern():

@@ -50,7 +50,7 @@ def _gobo(lamp: Any) -> dict[str, Any]:
     }
 
 
-def through_gobos(rows: LampRows, toward: Floats) -> Floats | None:
+def _through_gobos(rows: LampRows, toward: Floats) -> Floats | None:
     """(N,) share of light that gobos let past in N directions (N, 3) back to lamps; None where there are
     none."""
     patterned = rows["gobo"] > 0.5
@@ -139,7 +139,7 @@ class Spot(_Punctual):
         toward, reach, strength = super().arriving(rows, places, points)
         cosine = -dots(toward, rows["direction"].astype(places.dtype, copy=False))
         strength = strength * cone_falloff(cosine, rows["cos_inner"], rows["cos_outer"])
-        left = through_gobos(rows, toward)
+        left = _through_gobos(rows, toward)
         return Arriving(toward, reach, strength if left is None else strength * left)
 
     def tiling(self, row: np.void) -> Tiling:

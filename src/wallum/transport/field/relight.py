@@ -88,7 +88,8 @@ def _sun(rays: RayScene, probes: Probes, sun: Sun) -> NDArray[np.float32]:
 
 def _lamp(rays: RayScene, probes: Probes, scene: LitScene, index: int) -> NDArray[np.float32]:
     lamps = scene.lamps
-    row = lamps.rows[index : index + 1]
+    row = lamps.rows[index : index + 1].copy()
+    row["gobo_at"] = 0.0  # as moment.bounce_gains.bounce_keys has it
     kind = kind_of(row[0])
     centres, radii = bounding_spheres(lamps)
     away = probes.places - centres[index].astype(np.float32)
