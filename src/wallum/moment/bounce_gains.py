@@ -63,7 +63,7 @@ def bounce_keys(scene: LitScene) -> dict[str, object]:
         keys[sky.id] = sky.key, tuple(sky.ground)
     for index, lamp_id in enumerate(scene.lamps.ids):
         row = scene.lamps.rows[index : index + 1].copy()
-        # What comes back of a gobo that drifts is taken as before it did: else all would be cast anew in play.
+        # A gobo is taken as before it drifted: else its light would be cast anew all through play.
         for name in ("emission", "in_air", "air_shadow", "point", "gobo_at"):
             row[name] = 0.0
         keys[lamp_id] = row.tobytes(), None if scene.air is None else scene.air.layers
