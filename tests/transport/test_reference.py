@@ -201,6 +201,23 @@ def test_noise_is_said_and_falls_with_the_root_of_the_paths():
     assert traced(level, project, camera, 1, 0, (16, 9)).noise == float("inf")
 
 
+def test_the_errors_of_pixels_are_how_far_pictures_of_other_seeds_lie_apart():
+    level, project = pale_room(), pale_room_project()
+    camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
+    scene, rays = evaluate(project), RayScene(level, flatten(level))
+    made, told = [], []
+    for seed in range(16):
+        reference = Reference(rays, level, scene, camera, (16, 9), 2, project.follows, seed=seed)
+        assert np.isinf(reference.errors).all()
+        while reference.samples < 32:
+            reference.step()
+        made.append(luminance(reference.luminance))
+        told.append(reference.errors)
+    apart, errors = np.std(made, axis=0, ddof=1), np.sqrt(np.mean(np.square(told), axis=0))
+    assert errors.shape == (9, 16)
+    assert np.median(errors / apart) == pytest.approx(1.0, abs=0.15)
+
+
 def test_the_same_seed_is_the_same_picture_and_one_that_is_given_up_changes_nothing():
     level, project = pale_room(), pale_room_project()
     camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)

@@ -7,7 +7,8 @@ from typing import Any
 __all__ = ["HOURS", "truth_lines"]
 
 HOURS = ("06:30", "09:00", "17:10", "21:30")
-PATHS, BOUNCES = 256, 6
+# Of a block of the picture, see judge/truth.py.
+PATHS, BOUNCES = 1024, 6
 
 
 def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterator[Any]:
@@ -16,7 +17,7 @@ def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterato
 
     from wallum.cli.day import prepare
     from wallum.document.lanes import parse_clock
-    from wallum.judge.truth import BLOCKS, INSIDE_SKY, PICTURE, compare, solid_blocks
+    from wallum.judge.truth import BLOCKS, INSIDE_SKY, PICTURE, TRACED, TRACED_EACH, compare, solid_blocks
     from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
     from wallum.moment.moment import own_moment
@@ -39,9 +40,9 @@ def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterato
             now = document.revised(setting=document.setting.revised(clock=parse_clock(clock)))
             picture = drawn.picture(now, camera, PICTURE).luminance
             scene = picture_scene(now, own_moment(now), camera, PICTURE)
-            reference = Reference(drawn.rays, level, scene, camera, BLOCKS, BOUNCES, document.follows)
+            reference = Reference(drawn.rays, level, scene, camera, TRACED, BOUNCES, document.follows)
             reference.aim_by(None if drawn.bounce is None else drawn.bounce.made)
-            for _ in range(paths):
+            for _ in range(-(-paths // TRACED_EACH**2)):
                 reference.step()
             where = shot.name, clock, inside
-            yield compare(picture, reference.luminance, solid, where, float(reference.noise))
+            yield compare(picture, reference.luminance, reference.errors, solid, where)

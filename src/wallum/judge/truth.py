@@ -15,10 +15,13 @@ from wallum.transport.surfaces import seen_surfaces
 
 __all__ = ["BLOCKS", "INSIDE_SKY", "PICTURE", "Off", "compare", "solid_blocks"]
 
-# The reference has one pixel for each block of the picture: what both are the mean over is the same.
+# Means of blocks are compared. The reference has so many pixels in each that paths are followed many at a
+# time: an eighth of the work that one pixel a block is.
 BLOCKS: Final = (48, 27)
 EACH: Final = 10
 PICTURE: Final = (BLOCKS[0] * EACH, BLOCKS[1] * EACH)
+TRACED_EACH: Final = 5
+TRACED: Final = (BLOCKS[0] * TRACED_EACH, BLOCKS[1] * TRACED_EACH)
 LOOKED: Final = 5  # rays across a block that tell whether all of it is surface
 LEAST: Final = 1e-9
 # A shot whose surfaces see less of the sky than this, at the median, is one inside.
@@ -30,7 +33,7 @@ class Off:
     """Stops that a picture is brighter than the reference: at the median, its size there, and at 9 of 10.
 
     whole  : between the means of both, which noise does not shift as it does a median
-    noise  : of the reference, as a share of its mean: what is off by less is not known
+    noise  : standard error of the reference's blocks, at the median: what is off by less is not known
     blocks : that were compared
     """
 
@@ -51,7 +54,7 @@ class Off:
         where = "inside " if self.inside else "outside"
         return (
             f"{self.shot:32s} {self.clock}  {where}  {self.bias:+5.2f}  median {self.median:4.2f}"
-            f"  9 of 10 {self.most:4.2f} stops, all {self.whole:+5.2f}, noise {self.noise:.0%}"
+            f"  9 of 10 {self.most:4.2f} stops, all {self.whole:+5.2f}, noise {self.noise:4.2f}"
         )
 
 
@@ -71,20 +74,22 @@ def _mean(picture: Floats, each: int) -> Floats:
 
 
 def compare(
-    picture: Floats, reference: Floats, solid: NDArray[np.bool_], where: tuple[str, str, bool], noise: float
+    picture: Floats, reference: Floats, errors: Floats, solid: NDArray[np.bool_], where: tuple[str, str, bool]
 ) -> Off:
-    """A picture of PICTURE pixels (H, W, 3) beside a reference of BLOCKS pixels (h, w, 3) [cd/m2].
+    """A picture of PICTURE pixels (H, W, 3) beside a reference of TRACED pixels (h, w, 3) [cd/m2].
 
-    where : shot, clock, whether it is inside; noise : of the reference, as a share
+    errors : (h, w) standard errors of that [cd/m2]; solid : (B,) blocks that count
+    where : shot, clock, whether it is inside
     """
-    own = luminance(_mean(picture.astype(np.float64), EACH))
-    true = luminance(reference.reshape(-1, 3))
-    off = np.log2(np.maximum(own, LEAST) / np.maximum(true, LEAST))[solid]
-    if not len(off):
-        return Off(*where, 0.0, 0.0, 0.0, 0.0, noise, 0)
+    own = luminance(_mean(picture.astype(np.float64), EACH))[solid]
+    true = luminance(_mean(reference, TRACED_EACH))[solid]
+    if not len(own):
+        return Off(*where, 0.0, 0.0, 0.0, 0.0, 0.0, 0)
+    off = np.log2(np.maximum(own, LEAST) / np.maximum(true, LEAST))
     size = np.abs(off)
-    bias, median, most = (
-        round(float(v), 3) for v in (np.median(off), np.median(size), np.quantile(size, 0.9))
-    )
-    whole = np.log2(max(float(own[solid].mean()), LEAST) / max(float(true[solid].mean()), LEAST))
-    return Off(*where, bias, median, most, round(float(whole), 3), round(noise, 3), len(off))
+    whole = np.log2(max(float(own.mean()), LEAST) / max(float(true.mean()), LEAST))
+    apart = np.sqrt(_mean(errors[..., None] ** 2, TRACED_EACH)[solid, 0]) / TRACED_EACH
+    noise = np.log2(1.0 + apart / np.maximum(true, LEAST))
+    told = np.median(off), np.median(size), np.quantile(size, 0.9), whole, np.median(noise)
+    bias, median, most, means, error = (round(float(one), 3) for one in told)
+    return Off(*where, bias, median, most, means, error, len(off))

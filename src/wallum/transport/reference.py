@@ -130,15 +130,22 @@ class Reference:
         return np.asarray(along.reshape(height, width), np.float64)
 
     @property
-    def noise(self) -> float:
-        """Standard error of the pixels' luminance over their luminance, both as root mean squares."""
-        n = self.samples
+    def errors(self) -> NDArray[np.float64]:
+        """(H, W) standard error of each pixel's luminance [cd/m2]; endless before there are two paths."""
+        n, (width, height) = self.samples, self._size
         if n < 2:
-            return float("inf")
+            return np.full((height, width), np.inf)
         mean = self._sum @ WEIGHTS / n
         variance = np.maximum(self._squares / n - mean**2, 0.0) / (n - 1)
-        power = float((mean**2).mean())
-        return float(np.sqrt(variance.mean() / power)) if power > 0.0 else 0.0
+        return np.asarray(np.sqrt(variance).reshape(height, width), np.float64)
+
+    @property
+    def noise(self) -> float:
+        """Standard error of the pixels' luminance over their luminance, both as root mean squares."""
+        if self.samples < 2:
+            return float("inf")
+        power = float(((self._sum @ WEIGHTS / self.samples) ** 2).mean())
+        return float(np.sqrt((self.errors**2).mean() / power)) if power > 0.0 else 0.0
 
     def step(self, keep_going: Callable[[], bool] = lambda: True) -> bool:
         """One more path for every pixel; False, and nothing changed, where it was not to go on."""
