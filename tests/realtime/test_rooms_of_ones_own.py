@@ -155,5 +155,5 @@ def test_images_beyond_those_that_can_be_numbered_are_left_out(renderer):
     assert engine.lighting.mirrors.set_own(rooms)
     engine.probe_light.show_rooms(rooms)
     assert len(engine.lighting.mirrors.places) == 15
-    assert engine.probe_light._all.packed[0, 7] == 15.0
+    assert engine.probe_light._all.images[0] == 15
     renderer.set_probes(None)

@@ -16,7 +16,8 @@ from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.probe_set import MOST_IMAGES, ProbeSet, Units
-from wallum.realtime.passes.probe_sky import MOST_LIGHT, ProbeSky
+from wallum.realtime.level.probe_words import image_words, shared_exponent, sky_words
+from wallum.realtime.passes.probe_sky import ProbeSky, terms_of
 
 __all__ = ["Gains", "LightKey", "ProbeLight"]
 
@@ -25,8 +26,10 @@ Gains = Mapping[str, NDArray[np.float64]]
 
 # Of include/probes.glsl.
 ROW = 64
+# Of a probe's links that to itself.
+OWN_LINK = 13
 # Variants of probe_light.frag.glsl by a value that each needs.
-NEEDED = {"BAKED": "g_baked", "LIVE": "beside_baked", "SKY": "probe_sky"}
+NEEDED = {"BAKED": "g_baked", "LIVE": "beside_baked", "SKY": "sky_terms"}
 # So many sources are summed on what was summed before; more are summed anew.
 MOST_CHANGED = 4
 # A surface that lies so near a room's side is in it [m].
@@ -87,17 +90,60 @@ def _changes(
 
 
 class _Table:
-    """What each probe has, eight half floats of it, see probe_light.frag.glsl; `written`: of which light."""
+    """What each probe has, as probe_light.frag.glsl reads it, see level/probe_words.py.
+
+    images : (N,) the number of that which each mirrors
+    """
 
     def __init__(self, context: moderngl.Context, probes: ProbeSet) -> None:
-        rows = -(-len(probes.places) // ROW)
-        self.packed = np.zeros((rows * ROW, 8), np.float16)
-        self.packed[: len(probes.sky), 3:7] = probes.sky[:, [3, 0, 1, 2]]
-        self.packed[: len(probes.sky), 7] = probes.of_room
-        self.texture = context.texture((ROW, rows), 4, self.packed.tobytes(), dtype="u4")
-        self.texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
-        self.written: object = None
-        self.sum = _Sum(slice(len(probes.places)))
+        count = len(probes.places)
+        rows = -(-count // ROW)
+        self.images = probes.of_room.copy()
+        self.light = np.zeros((count, 3), np.float32)  # of surfaces, pre-exposed
+        self._words = np.zeros((rows * ROW, 4), np.uint32)
+        self._words[:count, 2:] = sky_words(probes.sky, self.images, probes.links)
+        # One that is no more has what another has that stands in its place.
+        own = probes.links[:, OWN_LINK]
+        self._stands = None if (own == np.arange(count)).all() else own
+        self._texture = context.texture((ROW, rows), 4, self._words.tobytes(), dtype="u4")
+        self._texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        self._written: object = None
+        self._stale = False
+        self.sum = _Sum(slice(count))
+        self._sky: NDArray[np.float32] | None = None
+
+    def show_images(self, images: NDArray[np.uint8]) -> None:
+        """Let each probe mirror another image."""
+        count, self.images = len(images), images
+        self._words[:count, 2:] = image_words(self._words[:count, 2:], images)
+        self._stale = True
+
+    def show_sky(self, light: NDArray[np.float32]) -> None:
+        """(N, 3) what comes straight from the sky, pre-exposed; one array has always the same light."""
+        if light is not self._sky:
+            self._words[: len(light), 1], self._sky = self._standing(shared_exponent(light)), light
+            self._stale = True
+
+    def show_light(self, light: NDArray[np.float32], key: object) -> None:
+        """(N, 3) what comes from surfaces, pre-exposed. key : see `holds`"""
+        self.light, self._written = light, key
+        self._words[: len(light), 0] = self._standing(shared_exponent(light))
+        self._stale = True
+
+    def holds(self, key: object) -> bool:
+        """Whether the light that it was last given had this key."""
+        return self._written == key
+
+    def _standing(self, words: NDArray[np.uint32]) -> NDArray[np.uint32]:
+        return words if self._stands is None else words[self._stands]
+
+    @property
+    def texture(self) -> moderngl.Texture:
+        """All of it as it is now."""
+        if self._stale:
+            self._texture.write(self._words)
+            self._stale = False
+        return self._texture
 
 
 class ProbeLight:
@@ -137,8 +183,6 @@ class ProbeLight:
         tables = [one.texture for one in (self._all, self._beside) if one is not None]
         for texture in (*self._textures.values(), *tables):
             texture.release()
-        if self._sky is not None:
-            self._sky.release()
         self._set, self._textures, self._all, self._beside, self._sky = probes, {}, None, None, None
         self.units, self._versions, self._means = {}, {}, {}
         self.number += 1
@@ -156,7 +200,7 @@ class ProbeLight:
         for texture in self._textures.values():
             texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._all, self._beside = _Table(self._context, probes), _Table(self._context, probes)
-        self._sky = ProbeSky(self._context, probes.sky_seen, ROW)
+        self._sky = ProbeSky(probes.sky_seen)
 
     def show_rooms(self, rooms: tuple[RoomLight, ...]) -> None:
         """Let what stands in rooms of the artist's see the images of those, which come after those found."""
@@ -170,8 +214,7 @@ class ProbeLight:
             numbers[over.share(self._set.places) > 0.0] = number
         for table in (self._all, self._beside):
             assert table is not None
-            table.packed[: len(numbers), 7] = numbers
-            table.written = None
+            table.show_images(numbers)
         self._rooms_number += 1
 
     def _table(self, values: NDArray[np.generic], dtype: str, components: int = 4) -> moderngl.Texture:
@@ -227,14 +270,10 @@ class ProbeLight:
         there = {one: gain for one, gain in sorted(gains.items()) if one in self.units}
         versions = self.versions(frozenset(there))
         key = (versions, tuple(tuple(gain) for gain in there.values()), keeps, exposure)
-        if table.written == key:
+        if table.holds(key):
             return False
-        assert self._set is not None
-        count = len(self._set.places)
         out = (table.sum.of(self.units, there) * exposure).astype(np.float32)
-        table.packed[:count, :3] = np.minimum(coloured(out, keeps), MOST_LIGHT)
-        table.texture.write(table.packed)
-        table.written = key
+        table.show_light(np.asarray(coloured(out, keeps), np.float32), key)
         return True
 
     def air_light(self, scene: LitScene) -> NDArray[np.float32]:
@@ -278,8 +317,8 @@ class ProbeLight:
         exposure = pre_exposure(scene.look.ev100)
         gains = gains_of(scene, self.units)
         if self._write(self._all, gains, scene.bounce[1], exposure) and whole:
-            numbers = self._all.packed[:, 7].astype(np.int64)
-            light = np.maximum(luminance(self._all.packed[:, :3].astype(np.float64)), 0.0) / exposure
+            numbers = self._all.images
+            light = np.maximum(luminance(self._all.light), 0.0) / exposure
             counts = np.maximum(np.bincount(numbers), 1)
             self.room_light = np.bincount(numbers, light) / counts
         values: dict[str, object] = {}
@@ -292,7 +331,8 @@ class ProbeLight:
             values |= {"g_baked": gbuffer.baked[0], "sky_is_baked": float(by_pages)}
         if sky is not None:
             assert self._sky is not None
-            values |= self._sky.uniforms(sky, exposure)
+            self._all.show_sky(self._sky.light(sky, exposure))
+            values |= terms_of(sky, exposure)
             gbuffer.sky_strength = sky_strength(sky)
         self._look_up(gbuffer, view, gbuffer.probe_frame, values)
 

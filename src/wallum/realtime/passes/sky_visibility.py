@@ -9,11 +9,12 @@ from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.level.probe_set import AirPlaces
 from wallum.realtime.passes.probe_light import LightKey, ProbeLight
-from wallum.realtime.passes.probe_sky import MOST_LIGHT
 from wallum.transport.field.sky_parts import BINS, PARTS, SOLID, sky_parts
 
 __all__ = ["ALL_OPEN", "SkyVisibility"]
 
+# Half floats end a little later.
+MOST_LIGHT = 60_000.0
 # Stands for air of which nothing is known (yet).
 ALL_OPEN = AirPlaces(
     np.broadcast_to(np.array([1.0, 0.5], np.float16), (2, 2, 2, 2)), np.zeros((8, BINS), np.float16),

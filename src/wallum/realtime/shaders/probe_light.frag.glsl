@@ -7,20 +7,14 @@
 #include "probes.glsl"
 uniform sampler2D g_normal;
 uniform sampler2D g_depth;
-// Eight half floats a probe: illuminance, pre-exposed; share of the sky that is seen; mean way to that, as often
-// as it is seen; the number of the mirror image that it sees best, and 1.
-uniform usampler2D probe_light;
+uniform usampler2D probe_light;   // four words a probe: see realtime/level/probe_words.py
 uniform vec3 ends_below;          // of each axis: large where the level ends with the cells
 uniform vec3 ends_above;
 uniform vec3 eye;
 uniform float probe_turn;         // another for each picture, 0 to 1
 
-#ifdef OWN
-uniform sampler2D probe_middles;
-#endif
 #ifdef SKY
 #include "sky.glsl"
-uniform sampler2D probe_sky;      // illuminance of each straight from the sky, pre-exposed
 #endif
 #ifdef BAKED
 uniform sampler2D g_baked;        // see baked.frag.glsl
@@ -28,6 +22,9 @@ uniform float sky_is_baked;
 #endif
 #ifdef LIVE
 uniform usampler2D beside_baked;  // as probe_light, without what is baked
+#endif
+#ifdef OWN
+uniform sampler2D probe_middles;
 #endif
 
 const float IMAGE_STEPS = 7.0;    // all that a half float has room for
@@ -47,6 +44,45 @@ float sky_toward(vec3 d, vec3 n, vec4 sky) {
     return clamp(sky.w + rise * (dot(n, d) - 2.0 / 3.0) + across, 0.0, 1.0);
 }
 
+vec3 shared_exponent(uint word) {
+    float scale = uintBitsToFloat(((word >> 27u) + 103u) << 23u);
+    return vec3(word & 511u, word >> 9u & 511u, word >> 18u & 511u) * scale;
+}
+
+// What the probes about a surface have, each as often as it counts.
+struct Sum {
+    vec3 light;
+    vec3 from_sky;
+    vec4 sky;       // in steps, see `whole`
+    vec3 not_baked;
+    float total;
+    float most;     // that one image other than its own counts
+    float not_own;  // that all of those do
+    uint beside;    // that image
+};
+
+void add(inout Sum sum, ivec2 place, uvec4 words, uint image, float w) {
+    sum.light += shared_exponent(words.x) * w;
+#ifdef SKY
+    sum.from_sky += shared_exponent(words.y) * w;
+#endif
+#ifdef LIVE
+    sum.not_baked += shared_exponent(texelFetch(beside_baked, place, 0).x) * w;
+#endif
+    sum.sky += vec4(words.z & 4095u, words.z >> 12u & 4095u, words.w & 4095u, words.w >> 12u & 16383u) * w;
+    sum.total += w;
+    uint its = words.z >> 24u & 15u;
+    float foreign = its != image ? w : 0.0;
+    sum.beside = foreign > sum.most ? its : sum.beside;
+    sum.most = max(sum.most, foreign);
+    sum.not_own += foreign;
+}
+
+// Mean way to the sky, as often as it is seen, and its share, from the steps that words have them in.
+vec4 whole(vec4 steps) {
+    return vec4(steps.xyz * (2.0 / 4094.0) - 1.0, steps.w * (1.0 / 16383.0));
+}
+
 void main() {
     ivec2 pixel = ivec2(gl_FragCoord.xy);
     float depth = texelFetch(g_depth, pixel, 0).r;
@@ -55,63 +91,49 @@ void main() {
     vec3 within;
     float size;
     int own = probe_at(p, n, within, size);
-    ivec3 beside = ivec3(within.x < 0.0 ? -1 : 1, within.y < 0.0 ? -1 : 1, within.z < 0.0 ? -1 : 1);
+    ivec3 after = ivec3(greaterThanEqual(within, vec3(0.0)));
     vec3 f = min(abs(within), 1.0);
-    vec4 sky = vec4(0.0);
-    vec3 light = vec3(0.0);
-    vec3 from_sky = vec3(0.0);
-#ifdef BAKED
-    vec3 not_baked = vec3(0.0);
-#endif
-    float total = 0.0;
-    // Its own mirror image, and that of the probes about it which has most of the rest.
-    float image = 0.0, beside_image = 0.0, most = 0.0, not_own = 0.0;
-    if (own >= 0) {
-        image = unpackHalf2x16(texelFetch(probe_light, probe_place(own), 0).w).y;
-        ivec2 table = ivec2((own & (PROBE_ROW - 1)) * 27, own >> 6);
-        for (int i = 0; i < 8; ++i) {
-            ivec3 corner = ivec3(i & 1, (i >> 1) & 1, i >> 2);
-            ivec3 offset = corner * beside + 1;
-            int probe = texelFetch(probe_links, table + ivec2(offset.x + 3 * offset.y + 9 * offset.z, 0), 0).r;
-            vec3 side = mix(1.0 - f, f, vec3(corner));
-            float w = probe < 0 ? 0.0 : side.x * side.y * side.z;
-            ivec2 place = probe_place(max(probe, 0));
-            uvec4 halves = texelFetch(probe_light, place, 0);
-            vec2 blue_share = unpackHalf2x16(halves.y);
-            light += vec3(unpackHalf2x16(halves.x), blue_share.x) * w;
-#ifdef LIVE
-            uvec2 live = texelFetch(beside_baked, place, 0).xy;
-            not_baked += vec3(unpackHalf2x16(live.x), unpackHalf2x16(live.y).x) * w;
-#endif
-#ifdef SKY
-            from_sky += texelFetch(probe_sky, place, 0).rgb * w;
-#endif
-            vec2 up_image = unpackHalf2x16(halves.w);
-            sky += vec4(unpackHalf2x16(halves.z), up_image.x, blue_share.y) * w;
-            total += w;
-            float foreign = up_image.y != image ? w : 0.0;
-            beside_image = foreign > most ? up_image.y : beside_image;
-            most = max(most, foreign);
-            not_own += foreign;
-        }
+    ivec2 own_place = probe_place(max(own, 0));
+    uvec4 own_words = texelFetch(probe_light, own_place, 0);
+    uint image = own_words.z >> 24u & 15u;
+    Sum sum = Sum(vec3(0.0), vec3(0.0), vec4(0.0), vec3(0.0), 0.0, 0.0, 0.0, image);
+    add(sum, own_place, own_words, image, max((1.0 - f.x) * (1.0 - f.y) * (1.0 - f.z), 1e-6));
+    // Only where there are others beside it: of a plain floor or wall three.
+    ivec3 has = ivec3(uvec3(own_words.w) >> (uvec3(26, 28, 30) + uvec3(after))) & 1;
+    int axes = own >= 0 ? has.x | has.y << 1 | has.z << 2 : 0;
+    ivec2 table = ivec2((own & (PROBE_ROW - 1)) * 27 + 13, own >> 6);
+    ivec3 strides = (2 * after - 1) * ivec3(1, 3, 9);
+    for (int corner = -axes & axes; corner != 0; corner = corner - axes & axes) {
+        ivec3 which = ivec3(corner, corner >> 1, corner >> 2) & 1;
+        int step = which.x * strides.x + which.y * strides.y + which.z * strides.z;
+        int probe = texelFetch(probe_links, table + ivec2(step, 0), 0).r;
+        vec3 side = mix(1.0 - f, f, vec3(which));
+        float w = probe < 0 ? 0.0 : side.x * side.y * side.z;
+        ivec2 place = probe_place(max(probe, 0));
+        add(sum, place, texelFetch(probe_light, place, 0), image, w);
     }
     // Beyond all probes all is open; where one is missing, as its own alone says.
-    float over = total > 0.0 ? 1.0 / total : 0.0;
-    sky = own >= 0 ? sky * over : vec4(n * (2.0 / 3.0), 1.0);
+    float over = own >= 0 ? 1.0 / sum.total : 0.0;
+    vec4 sky = own >= 0 ? whole(sum.sky * over) : vec4(n * (2.0 / 3.0), 1.0);
     vec3 counts = vec3(textureSize(probe_cells, 0));
     vec3 at = (p - probe_low) / probe_step;
     vec3 inset = min(at + ends_below, counts - at + ends_above);
     float away = 1.0 - clamp(min(min(inset.x, inset.y), inset.z) / 4.0, 0.0, 1.0);
     away = own >= 0 ? away * away : 1.0;
-    light *= over * (1.0 - away);
+    vec3 light = sum.light * (over * (1.0 - away));
 #ifdef BAKED
     vec4 baked = texelFetch(g_baked, pixel, 0);
     vec3 of_surfaces = light;
-    light = baked.a > 0.5 ? baked.rgb + not_baked * (over * (1.0 - away)) : light;
+    light = baked.a > 0.5 ? baked.rgb + sum.not_baked * (over * (1.0 - away)) : light;
 #endif
     sky = mix(sky, vec4(n * (2.0 / 3.0), 1.0), away);
 #ifdef SKY
-    from_sky = mix(from_sky * over, sky_illuminance(n), away);
+    vec3 from_sky = sum.from_sky * over;
+    for (int times = away > 0.0 ? 1 : 0; times > 0; --times) {
+        from_sky = mix(from_sky, sky_illuminance(n), away);
+    }
+#else
+    vec3 from_sky = vec3(0.0);
 #endif
     vec3 mirrored = reflect(normalize(v_ray), n);
 #ifdef BAKED
@@ -133,15 +155,15 @@ void main() {
     // Each probe by itself: what it has, on a ball about its place, and darker about that, so far as it stands
     // for what is there.
     if (own >= 0) {
-        uvec4 halves = texelFetch(probe_light, probe_place(own), 0);
-        light = vec3(unpackHalf2x16(halves.x), unpackHalf2x16(halves.y).x);
-        float apart = distance(p, texelFetch(probe_middles, probe_place(own), 0).xyz) / (probe_step * size);
+        light = shared_exponent(own_words.x);
+        float apart = distance(p, texelFetch(probe_middles, own_place, 0).xyz) / (probe_step * size);
         light *= apart < 0.2 ? 1.0 : 0.35;
     }
 #endif
     // In steps that change over at other pixels and in other pictures. Source of the pattern: Jimenez 2014,
     // interleaved gradient noise.
     float chance = fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))) + probe_turn);
-    float share = floor(not_own * over * IMAGE_STEPS + chance);
-    out_light = vec4(min(light, 60000.0), image + 16.0 * (beside_image + 16.0 * min(share, IMAGE_STEPS)));
+    float share = min(floor(sum.not_own * over * IMAGE_STEPS + chance), IMAGE_STEPS);
+    float images = own >= 0 ? float(image) + 16.0 * (float(sum.beside) + 16.0 * share) : 0.0;
+    out_light = vec4(min(light, 60000.0), images);
 }

@@ -23,10 +23,14 @@ bool probe_faces(uint word, int facing) {
 int probe_facing(uint word, int facing, vec3 p) {
     uint below = (1u << uint(facing)) - 1u;
     int first = int(word >> 12u) + bitCount(word & below) + bitCount((word >> 6u) & below);
-    vec4 one = texelFetch(probe_planes, probe_place(first), 0);
-    vec4 other = texelFetch(probe_planes, probe_place(first + 1), 0);
-    bool second = probe_faces(word, 6 + facing) && (dot(p, one.xyz) > one.w || dot(p, other.xyz) > other.w);
-    return second ? first + 1 : first;
+    // A loop that most pixels run through not once: a software driver skips that, and no branch.
+    int found = first;
+    for (int times = int(word >> uint(6 + facing) & 1u); times > 0; --times) {
+        vec4 one = texelFetch(probe_planes, probe_place(first), 0);
+        vec4 other = texelFetch(probe_planes, probe_place(first + 1), 0);
+        found += int(dot(p, one.xyz) > one.w || dot(p, other.xyz) > other.w);
+    }
+    return found;
 }
 
 // The probe that stands for a surface, or whichever there is; -1: none. `within`: where in the cell that it was
@@ -42,7 +46,7 @@ int probe_at(vec3 p, vec3 n, out vec3 within, out float size) {
         return -1;
     }
     uint word = texelFetch(probe_cells, cell, 0).r;
-    if (word != 0u && (word & 63u) == 0u) {
+    for (int times = word != 0u && (word & 63u) == 0u ? 1 : 0; times > 0; --times) {
         int along = 1 << int(word >> 6u & 63u);
         ivec3 part = clamp(ivec3((before - vec3(cell)) * float(along)), ivec3(0), ivec3(along - 1));
         int number = int(word >> 12u) + (part.z * along + part.y) * along + part.x;
