@@ -9,6 +9,7 @@ from wallum.level.cistern import cistern, cistern_project
 from wallum.level.flatten import flatten
 from wallum.level.kept import kept_level
 from wallum.level.kilnworks.shapes import beam, bevelled_box, tube_along
+from wallum.level.kilnworks.terrain import STAIR, ground_pieces
 from wallum.level.kilnworks.works import kilnworks, kilnworks_project
 from wallum.level.sanity import sanity_findings
 from wallum.moment.evaluate import evaluate
@@ -53,6 +54,17 @@ def test_faces_are_wound_the_way_their_normals_look(demo):
 def signed_volume(made):
     corners = made.positions.astype(float)[made.triangles]
     return np.einsum("ij,ij->", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])) / 6.0
+
+
+def test_the_ground_is_a_body_open_at_the_stair_alone():
+    """All faces of what is closed, each times the way it looks, make nothing: what is left is the stair's hole,
+    so that no low sun comes from below into what is dug."""
+    whole = np.zeros(3)
+    for piece in ground_pieces():
+        corners = piece.positions.astype(float)[piece.triangles]
+        whole += np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]).sum(axis=0) / 2.0
+    x0, x1, z0, z1 = STAIR
+    assert whole == pytest.approx([0.0, -(x1 - x0) * (z1 - z0), 0.0], abs=0.5)
 
 
 def test_shapes_are_closed_and_hold_what_they_should():

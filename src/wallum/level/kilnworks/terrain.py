@@ -9,11 +9,14 @@ from numpy.typing import NDArray
 from wallum.level.kilnworks.shapes import sheet
 from wallum.level.kilnworks.surfaces import Surface
 from wallum.level.model import Primitive
+from wallum.level.solids import grid
 
 __all__ = ["STAIR", "ground_at", "ground_height", "ground_pieces", "mesas"]
 
 # The stair's hole in the ground: x from and to, z from and to.
 STAIR: Final = (-18.9, -12.3, 2.9, 5.1)
+# How far the ground goes on below its lowest place [m].
+BELOW_M: Final = 0.5
 
 
 def _rise(x: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -56,7 +59,8 @@ def _axis(
 
 
 def ground_pieces() -> tuple[Primitive, ...]:
-    """The ground as one sheet, without the stair's hole."""
+    """The ground as a sheet without the stair's hole, and what makes a body of it: a low sun would shine from
+    below its edge into all that is dug."""
     x0, x1, z0, z1 = STAIR
     xs = _axis(-620.0, -24.0, 24.0, 560.0, (x0, x1))
     zs = _axis(-760.0, -29.0, 42.0, 420.0, (z0, z1))
@@ -65,11 +69,22 @@ def ground_pieces() -> tuple[Primitive, ...]:
     made = sheet(points[::-1], Surface.EARTH)
     middles = made.positions[made.triangles].mean(axis=1)
     inside = (middles[:, 0] > x0) & (middles[:, 0] < x1) & (middles[:, 2] > z0) & (middles[:, 2] < z1)
-    return (
-        Primitive(
-            made.positions, made.normals, made.triangles[~inside], made.material, made.tangents, made.uv0
-        ),
+    above = Primitive(
+        made.positions, made.normals, made.triangles[~inside], made.material, made.tangents, made.uv0
     )
+    return above, *_below(points)
+
+
+def _below(ground: NDArray[np.float64]) -> Iterator[Primitive]:
+    """Sides and bottom of a body of which the ground (R, C, 3) is the top; rows and columns go along z and x."""
+    low = float(ground[..., 1].min()) - BELOW_M
+    for edge in (ground[0], ground[-1, ::-1], ground[::-1, 0], ground[:, -1]):
+        foot = edge.copy()
+        foot[:, 1] = low
+        yield grid(np.stack([edge, foot]), Surface.EARTH, (1.0, 1.0))
+    corners = ground[::-1][:: len(ground) - 1, :: ground.shape[1] - 1].copy()
+    corners[..., 1] = low
+    yield grid(corners[::-1], Surface.EARTH, (1.0, 1.0))
 
 
 def _mesa(

@@ -22,7 +22,7 @@ from wallum.level.model import Level, Mesh, Part
 __all__ = ["VERSION", "kilnworks", "kilnworks_project"]
 
 # Counts up when the level changes, so that kept files are made anew.
-VERSION: Final = 7
+VERSION: Final = 8
 PLACE: Final = Setting(
     latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10-12", clock=17.0 + 10.0 / 60.0
 )
