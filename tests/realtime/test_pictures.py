@@ -471,6 +471,25 @@ def test_a_normal_map_turns_the_surface(renderer):
     assert lit[0] > 5.0 * max(lit[1], 1e-6)
 
 
+def test_bumps_too_small_to_be_seen_catch_a_grazing_light(renderer, rng):
+    """By the mean over all texels of what is over 0 of their cosine, and not by the cosine of their mean."""
+    slopes = 0.2 * rng.normal(size=(64, 64, 2))
+    normals = normalised(np.concatenate([slopes, np.ones((64, 64, 1))], axis=2).reshape(-1, 3))
+    coded = np.round((normals * 0.5 + 0.5) * 255).astype(np.uint8).reshape(64, 64, 3)
+    bumpy = png(np.concatenate([coded, np.full((64, 64, 1), 255, np.uint8)], axis=2))
+    for degrees in (4.0, 10.0, 60.0):
+        toward = np.array([np.cos(np.radians(degrees)), 0.0, np.sin(np.radians(degrees))])
+        lamp = LIGHT.revised(position=tuple(60.0 * toward), intensity=1e6)
+        lit = []
+        for textures in ({"normal": TextureUse(0, scale=(32.0, 32.0))}, {}):
+            level = wall_of(Material(base=(0.5,) * 4, metallic=0.0, textures=textures), (bumpy,))
+            shown = draw_level(renderer, level, project_of(lamp), FRONT).luminance[..., 1]
+            middle = shown[SIZE[1] // 2 - 6 : SIZE[1] // 2 + 6, SIZE[0] // 2 - 6 : SIZE[0] // 2 + 6]
+            lit.append(middle.mean())
+        expected = np.maximum(normals @ toward, 0.0).mean() / toward[2]
+        assert lit[0] / lit[1] == pytest.approx(expected, rel=0.1), degrees
+
+
 def test_a_moved_texture_is_read_where_it_was_moved(renderer):
     pixels = np.zeros((8, 8, 4), np.uint8)
     pixels[..., 3] = 255

@@ -30,7 +30,7 @@ class GBuffer:
         self.key: object = None
         self.through = _target(context, size, 4, "f1") if layer else None
         self.base = _target(context, size, 4, "f1")
-        self.normal = _target(context, size, 2, "f2")
+        self.normal = _target(context, size, 4, "f2")  # and bumps
         self.surface = _target(context, size, 4, "f1")
         self.glow = context.texture(size, 3, dtype="f2", internal_format=self.R11F_G11F_B10F)
         self.glow.filter = (moderngl.NEAREST, moderngl.NEAREST)

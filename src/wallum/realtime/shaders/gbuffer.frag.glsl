@@ -15,7 +15,7 @@ in vec4 v_tangent;
 in float v_depth;
 
 layout(location = 0) out vec4 out_base;     // square root of the base colour; occlusion
-layout(location = 1) out vec2 out_normal;
+layout(location = 1) out vec4 out_normal;    // in two numbers; variance of bumps too small to be seen
 layout(location = 2) out vec4 out_surface;  // roughness, metal, unlit, what its glow follows
 layout(location = 3) out vec3 out_glow;
 layout(location = 4) out float out_depth;
@@ -48,8 +48,10 @@ void main() {
     if (not_of_this_layer()) discard;
 #endif
     vec3 n = normalize(v_normal);
+    float bumps = 0.0;
 #ifdef NORMAL_MAP
     vec3 bump = texture(normal_map, texture_place(2, v_uv)).xyz * 2.0 - 1.0;
+    bumps = 0.5 * max(1.0 - dot(bump, bump), 0.0) * material.factors.z * material.factors.z;
     bump.xy *= material.factors.z;
     vec3 t = normalize(v_tangent.xyz);
     vec3 b = cross(n, t) * v_tangent.w;
@@ -83,7 +85,7 @@ void main() {
     base.rgb *= 1.0 - material.kind.w;
 #endif
     out_base = vec4(sqrt(base.rgb), occlusion);
-    out_normal = oct_encode(n);
+    out_normal = vec4(oct_encode(n), min(bumps, 0.25), 0.0);
     out_surface = vec4(rough, metal, material.kind.x, material.kind.y);
     out_glow = glow;
     out_depth = v_depth;

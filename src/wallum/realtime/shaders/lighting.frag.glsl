@@ -106,7 +106,9 @@ Surface surface_at(vec2 at, vec3 ray, float depth) {
     float rough = max(kind.r, 0.045);
     Surface s;
     s.position = eye + ray * depth;
-    s.normal = oct_decode(texture(g_normal, at).rg);
+    vec3 normal = texture(g_normal, at).rgb;
+    s.normal = oct_decode(normal.rg);
+    s.bumps = bumps_of(normal.b);
     s.to_eye = -normalize(ray);
     s.rough = rough;
     s.a2 = rough * rough * rough * rough;

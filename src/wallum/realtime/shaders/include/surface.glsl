@@ -15,7 +15,20 @@ struct Surface {
     float a2;        // roughness^4
     float n_v;
     float occlusion;
+    vec3 bumps;      // length of the mean normal; deviation of the cosine by bumps; see mean_cosine
 };
+
+// Bumps that are too small to be drawn, by their variance: see physics/bumps.py.
+vec3 bumps_of(float variance) {
+    return vec3(1.0 - variance, sqrt(variance), 0.39894228 / max(variance, 1e-9));
+}
+
+// Mean of what is over 0 of a surface's cosines to a light.
+float mean_cosine(Surface s, float cosine) {
+    float mean = cosine * s.bumps.x;
+    float near = max(s.bumps.y - abs(mean) * (1.0 / 2.4), 0.0);
+    return max(mean, 0.0) + near * near * near * s.bumps.z;
+}
 
 // What the gloss sends back on the whole: scale, offset, kept and steep of physics/gloss_table.py,
 // by roughness and the root of the cosine to the eye.
@@ -73,6 +86,6 @@ vec3 gloss_response(Surface s, vec3 to_light, float n_l, float a2) {
 
 // Luminance per illuminance on a surface that faces the light, times the cosine [1/sr].
 vec3 response(Surface s, vec3 to_light) {
-    float n_l = clamp(dot(s.normal, to_light), 0.0, 1.0);
+    float n_l = min(mean_cosine(s, dot(s.normal, to_light)), 1.0);
     return n_l * (under_response(s, n_l) + gloss_response(s, to_light, n_l, s.a2));
 }
