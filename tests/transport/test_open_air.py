@@ -66,7 +66,7 @@ def test_a_quick_look_comes_first_and_knows_what_is_dark(houses):
     early, made = houses
     assert early.air is None
     assert made.air is not None
-    shares = [one.seen.sky.sum(axis=1) + one.seen.land for one in (early, made)]
+    shares = [one.seen.sky.sum(axis=1) + one.seen.land.sum(axis=1) for one in (early, made)]
     inside = (np.abs(made.probes.places - [5.0, 1.5, 0.0]) < [2.85, 1.55, 3.85]).all(axis=1)
     assert inside.sum() > 100
     assert np.median(shares[0][inside]) < 0.03

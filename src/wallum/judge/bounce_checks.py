@@ -128,7 +128,7 @@ def _rooms(made: Field) -> Iterator[_Room]:
     seen = others.copy()
     seen.data = np.where(seen.data >= TOGETHER, seen.data, np.float32(0.0))
     # What looks out of a gap belongs to neither side of it.
-    within = diags((made.seen.sky.sum(axis=1) + made.seen.land < LOOKS_OUT).astype(np.float32))
+    within = diags((made.seen.sky.sum(axis=1) + made.seen.land.sum(axis=1) < LOOKS_OUT).astype(np.float32))
     beside = within @ (near + seen) @ within
     beside.eliminate_zeros()
     count, heap = connected_components(beside, directed=False)

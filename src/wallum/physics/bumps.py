@@ -1,9 +1,9 @@
 """Bumps that are too small to be drawn: what light falls on a surface whose normals are spread.
 
-A mean of unit normals is shorter than one, by how far they are spread (Toksvig 2005). Lambert's cosine ends at 0,
-so that under a grazing light bumps catch more than their mean does: of a cosine that is spread evenly about its mean
-by a deviation s what is over 0 is, in the mean, m F(m / s) + s f(m / s), F the normal distribution, f its density.
-Twin of shaders/include/surface.glsl.
+A mean of unit normals is shorter than one, by how far they are spread (Toksvig 2005). Lambert's cosine ends
+at 0, so that under a grazing light bumps catch more than their mean does: of a cosine that is spread normally
+about its mean m by a deviation s, what is over 0 is in the mean m F(m / s) + s f(m / s), F the normal
+distribution, f its density. Twin of shaders/include/surface.glsl.
 """
 
 import numpy as np

@@ -17,6 +17,7 @@ from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
 from wallum.transport.field.bounce import Field, bounced
+from wallum.transport.field.land import PATCHES
 from wallum.transport.field.relight import direct_of
 from wallum.transport.rays import RayScene
 
@@ -88,7 +89,7 @@ def _light(rays: RayScene, made: Field, scene: LitScene) -> NDArray[np.float32]:
     far = [one.id for one in (scene.sun, scene.sky) if one is not None]
     strongest = np.argsort(-luminance(scene.lamps.rows["emission"].astype(np.float64)), kind="stable")
     ids = far + [scene.lamps.ids[i] for i in strongest[:MOST_LAMPS].tolist()]
-    first, land = np.zeros((len(made.probes), 3), np.float32), np.zeros(3)
+    first, land = np.zeros((len(made.probes), 3), np.float32), np.zeros((PATCHES, 3))
     for one in ids:
         direct = direct_of(rays, made.probes, made.seen, None, scene, one)
         first += direct.probes * gains[one].astype(np.float32)

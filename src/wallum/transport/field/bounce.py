@@ -25,8 +25,6 @@ __all__ = ["BounceField", "Field", "Unit", "smoothing"]
 
 # Bounces that are followed one by one; the rest goes on as the last two did.
 BOUNCES: Final = 5
-# Of land beyond all probes.
-LAND_ALBEDO: Final = 0.2
 
 
 @dataclass(frozen=True)
@@ -112,7 +110,7 @@ class BounceField:
         light = bounced(
             made,
             np.concatenate([one.probes for one in direct], axis=1),
-            np.concatenate([one.land for one in direct]),
+            np.concatenate([one.land for one in direct], axis=1),
         )
         for number, (source_id, one) in enumerate(zip(ids, direct, strict=True)):
             own = light[:, 3 * number : 3 * number + 3]
@@ -176,11 +174,11 @@ def _glowing(level: Level, mesh: Mesh) -> str:
 
 def bounced(made: Field, first: NDArray[np.float32], land: Floats) -> NDArray[np.float32]:
     """(N, 3 S) illuminance of probes by light that has met at least one surface, from what comes to them
-    straight (N, 3 S), and to land beyond them (3 S,); S sources beside each other."""
+    straight (N, 3 S), and by that of land beyond them (L, 3 S); S sources beside each other."""
     count = first.shape[1] // 3
     albedo, others = np.tile(made.probes.albedo, (1, count)), made.seen.others
     last = others @ (albedo * first)
-    last += np.outer(made.seen.land, LAND_ALBEDO * land).astype(np.float32)
+    last += made.seen.land @ (np.tile(made.seen.beyond.albedo, (1, count)) * land).astype(np.float32)
     total, before = last.copy(), last
     for _ in range(BOUNCES - 1):
         before, last = last, others @ (albedo * last)

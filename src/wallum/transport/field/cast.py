@@ -16,9 +16,11 @@ from scipy.sparse import csr_matrix
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.colour import luminance
 from wallum.physics.emitters import cosine_directions
+from wallum.transport.field.land import PATCHES, Land, LandSeen
 from wallum.transport.field.probes import NO_PROBE, PLACES, Probes
 from wallum.transport.field.sky_parts import BINS, sky_bins
 from wallum.transport.rays import Hits, RayScene
+from wallum.transport.surface_tables import SurfaceTables
 
 __all__ = ["ALL_RAYS", "FEW_RAYS", "Seen", "cast"]
 
@@ -26,8 +28,6 @@ __all__ = ["ALL_RAYS", "FEW_RAYS", "Seen", "cast"]
 LEAST_RAYS, MOST_RAYS, ALL_RAYS = 160, 1024, 6_000_000
 # And of each for a quick look, until those are cast.
 FEW_RAYS: Final = 24
-# What faces up by this cosine may be land.
-LAND_UP: Final = 0.5
 BATCH: Final = 512  # probes at once: small steps keep the window's thread free
 LIFT_M: Final = 2e-3
 # A surface of the level that lies beyond all probes; the back of what has one side only.
@@ -40,7 +40,8 @@ class Seen:
     """What N probes see.
 
     others : (N, N) share of a probe's view that each other one fills, by the cosine
-    sky    : (N, BINS) the same of parts of the sky, see sky_parts.py; land : (N,) of land beyond all probes
+    sky    : (N, BINS) the same of parts of the sky, see sky_parts.py; land : (N, PATCHES) of land beyond all
+             probes, whose patches are `beyond`
     toward : (N, 3) mean of the directions to what is seen of the sky, each as often as it is
     dark   : (N,) share that is the back of what has one side: nothing is seen of that
     """
@@ -50,6 +51,7 @@ class Seen:
     land: NDArray[np.float32]
     toward: NDArray[np.float32]
     dark: NDArray[np.float32]
+    beyond: Land
 
 
 def rays_each(count: int) -> int:
@@ -67,7 +69,7 @@ def _ways(faces: Floats, rows: NDArray[np.int64], each: int) -> NDArray[np.float
     return cosine_directions(normals, np.stack([first.ravel(), second.ravel()], axis=1))
 
 
-def cast(rays: RayScene, probes: Probes, few: int = 0) -> Iterator[float | Seen]:
+def cast(rays: RayScene, tables: SurfaceTables, probes: Probes, few: int = 0) -> Iterator[float | Seen]:
     """Send the rays; gives the share that is done, and in the end what was seen.
 
     few : rays of each probe, for a quick look; 0: as many as are worth the time
@@ -76,7 +78,8 @@ def cast(rays: RayScene, probes: Probes, few: int = 0) -> Iterator[float | Seen]
     each = few or rays_each(count)
     batch = max(BATCH * LEAST_RAYS // each, 1)
     turn = np.arange(each) % PLACES
-    sky, land = np.zeros((count, BINS), np.float32), np.zeros(count, np.float32)
+    sky, land = np.zeros((count, BINS), np.float32), np.zeros((count, PATCHES), np.float32)
+    beyond = LandSeen(rays, tables, probes.low + 0.5 * probes.step * np.array(probes.cells.shape))
     toward, dark = np.zeros((count, 3), np.float32), np.zeros(count, np.float32)
     parts = []
     for start in range(0, count, batch):
@@ -95,13 +98,16 @@ def cast(rays: RayScene, probes: Probes, few: int = 0) -> Iterator[float | Seen]
         sky[rows] = bins.reshape(len(rows), BINS)
         for k in range(3):
             toward[rows, k] = np.bincount(own[free], ways[free, k] * weight[free], len(rows))
-        for value, share in ((LAND, land), (DARK, dark)):
-            out = np.flatnonzero(found == value)
-            share[rows] = np.bincount(own[out], weight[out], len(rows))
+        out = np.flatnonzero(found == DARK)
+        dark[rows] = np.bincount(own[out], weight[out], len(rows))
+        out = np.flatnonzero(found == LAND)
+        patch = beyond.add(origins[out], ways[out], hits.only(out))
+        shares = np.bincount(own[out] * PATCHES + patch, weight[out], len(rows) * PATCHES)
+        land[rows] = shares.reshape(len(rows), PATCHES)
         met = np.flatnonzero(found >= 0)
         parts.append(csr_matrix((weight[met], (own[met], found[met])), (len(rows), count), dtype=np.float32))
         yield min((start + batch) / count, 1.0)
-    yield Seen(_stacked(parts, count), sky, land, toward, dark)
+    yield Seen(_stacked(parts, count), sky, land, toward, dark, beyond.land())
 
 
 def _stacked(parts: list[csr_matrix], count: int) -> csr_matrix:
@@ -138,12 +144,7 @@ def _found(rays: RayScene, probes: Probes, origins: Floats, ways: Floats, hits: 
     places = origins[met] + ways[met] * hits.distance[met, None]
     found = probes.find(places, faces, strict=True)
     out[met] = np.where(back & ~double, DARK, found)
-    beyond = np.flatnonzero((found == NO_PROBE) & (faces[:, 1] >= LAND_UP) & ~(back & ~double))
+    beyond = np.flatnonzero((found == NO_PROBE) & ~(back & ~double))
     _, within = probes.cell_of(places[beyond], faces[beyond])
-    beyond = beyond[~within]
-    # Land is what has nothing over it.
-    start = (places[beyond] + faces[beyond] * 10.0 * LIFT_M).astype(np.float32)
-    up = np.broadcast_to(np.array([0.0, 1.0, 0.0], np.float32), start.shape)
-    open_land = ~rays.blocked(start, up, np.full(len(beyond), np.inf, np.float32))
-    out[met[beyond[open_land]]] = LAND
+    out[met[beyond[~within]]] = LAND
     return out

@@ -20,16 +20,18 @@ from wallum.moment.probe_boxes import ProbeBox, probe_boxes
 from wallum.transport.field.air import OpenAir
 from wallum.transport.field.bounce import BounceField, Field, smoothing
 from wallum.transport.field.cast import ALL_RAYS, Seen
+from wallum.transport.field.land import PATCHES, Land
 from wallum.transport.field.making import make_field
 from wallum.transport.field.placing import WANTED
 from wallum.transport.field.probes import Probes
 from wallum.transport.field.rooms import Rooms
+from wallum.transport.field.sky_parts import BINS
 from wallum.transport.rays import RayScene
 
 __all__ = ["field_key", "kept_bounce", "kept_field", "level_key", "load_field", "save_field"]
 
 log = logging.getLogger("wallum.derived")
-VERSION: Final = 25
+VERSION: Final = 26
 # Of all fields in one folder: the oldest go; and of one, unpacked.
 HELD_BYTES, MOST_BYTES = 400 << 20, 1 << 30
 # What a sparse matrix is kept as.
@@ -63,6 +65,7 @@ def save_field(made: Field, key: str, path: Path) -> None:
         matrix = air.pop("surfaces")
         air |= {name: getattr(matrix, name) for name in MATRIX}
         values |= {f"air_{name}": value for name, value in air.items()}
+    values |= {f"land_{one.name}": getattr(made.seen.beyond, one.name) for one in fields(Land)}
     others = made.seen.others
     values |= {"data": others.data, "indices": others.indices.astype(np.int32), "indptr": others.indptr}
     values |= {name: getattr(made.seen, name).astype(np.float32) for name in ("land", "toward", "dark")}
@@ -97,7 +100,10 @@ def _read(kept: Any) -> Field:
     rooms = Rooms(**{one.name: kept[f"rooms_{one.name}"] for one in fields(Rooms)})
     if len(sky) != count or probes.links.shape != (count, 27) or len(rooms.of) != count:
         raise ValueError("parts of different sizes")
-    seen = Seen(others, sky, kept["land"], kept["toward"], kept["dark"])
+    beyond = Land(**{one.name: kept[f"land_{one.name}"] for one in fields(Land)})
+    seen = Seen(others, sky, kept["land"], kept["toward"], kept["dark"], beyond)
+    if seen.land.shape != (count, PATCHES) or beyond.sky.shape != (PATCHES, BINS):
+        raise ValueError("land of another kind")
     plain = {one.name: kept[f"air_{one.name}"] for one in fields(OpenAir) if one.name != "surfaces"}
     places = int(np.prod(plain["values"].shape[:3]))
     matrix = csr_matrix(tuple(kept[f"air_{name}"] for name in MATRIX), (places, count))

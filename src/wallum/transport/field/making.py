@@ -40,11 +40,11 @@ def make_field(
         yield PLACED * min(number / 10.0, 1.0)
     if placed is None:
         return
-    for few in cast(rays, placed, FEW_RAYS):
+    for few in cast(rays, tables, placed, FEW_RAYS):
         if not isinstance(few, float):
             probes = placed.without(few.dark > INSIDE)
             yield Field(probes, few, smoothing(probes), no_rooms(probes))
-    for seen in cast(rays, placed):
+    for seen in cast(rays, tables, placed):
         if isinstance(seen, float):
             yield PLACED + (CAST - PLACED) * seen
             continue

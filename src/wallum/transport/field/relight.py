@@ -15,19 +15,23 @@ from wallum.physics.cloud_shadow import ShadowMap
 from wallum.physics.emitters import halton
 from wallum.transport.field.cast import Seen
 from wallum.transport.field.glow import glow_light
+from wallum.transport.field.land import PATCHES, SAMPLES
 from wallum.transport.field.probes import PLACES, Probes
-from wallum.transport.field.sky_parts import WEIGHTS, sky_parts
+from wallum.transport.field.sky_parts import sky_parts
 from wallum.transport.rays import LIFT_M, RayScene
 
 __all__ = ["Direct", "direct_of"]
 
 # Rays start this much off surfaces, beside what Embree's own numbers ask for.
 OFF: Final = 20.0
+# And off land, which is far and coarse [m].
+FAR_OFF_M: Final = 0.05
 
 
 @dataclass(frozen=True)
 class Direct:
-    """Light that one source of strength 1 brings to N probes (N, 3) and to level land beyond them (3,)."""
+    """Light that one source of strength 1 brings straight to N probes (N, 3), and to the patches of land
+    beyond them (L, 3)."""
 
     probes: NDArray[np.float32]
     land: NDArray[np.float64]
@@ -44,17 +48,21 @@ def direct_of(
     """What one source of a scene brings, for a strength of 1: see moment.bounce_gains.
     shining : numbers of the probes that it is, where it is glow"""
     if shining is not None:
-        return Direct(glow_light(rays, probes, shining), np.zeros(3))
+        return Direct(glow_light(rays, probes, shining), np.zeros((PATCHES, 3)))
     gain = strengths(scene)[source_id]
     if scene.sun is not None and scene.sun.id == source_id:
         over = 1.0 / np.maximum(gain, 1e-12)
-        up = max(float(scene.sun.direction[1]), 0.0)
-        return Direct(_sun(rays, probes, scene.sun) * over.astype(np.float32), np.full(3, up))
+        land = seen.beyond
+        lit = _sun(rays, scene.sun, land.places + land.faces * FAR_OFF_M, land.faces)
+        return Direct(
+            _means(_sun(rays, scene.sun, *_spread(probes)), PLACES) * over.astype(np.float32),
+            land.lit(_means(lit, SAMPLES) * over),
+        )
     if scene.sky is not None and scene.sky.id == source_id:
         parts = np.pi * sky_parts(scene.sky) / gain
-        return Direct(seen.sky @ parts.astype(np.float32), WEIGHTS @ parts[:-1])
+        return Direct(seen.sky @ parts.astype(np.float32), seen.beyond.lit(seen.beyond.sky @ parts))
     index = scene.lamps.ids.index(source_id)
-    return Direct(_lamp(rays, probes, scene, index), np.zeros(3))
+    return Direct(_lamp(rays, probes, scene, index), np.zeros((PATCHES, 3)))
 
 
 def _spread(probes: Probes) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -63,12 +71,13 @@ def _spread(probes: Probes) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     return probes.samples.reshape(-1, 3) + normals * (LIFT_M * OFF), normals
 
 
-def _means(values: Floats) -> NDArray[np.float32]:
-    return values.reshape(-1, PLACES, 3).mean(axis=1).astype(np.float32)
+def _means(values: Floats, each: int) -> NDArray[np.float32]:
+    return values.reshape(-1, each, 3).mean(axis=1).astype(np.float32)
 
 
-def _sun(rays: RayScene, probes: Probes, sun: Sun) -> NDArray[np.float32]:
-    places, normals = _spread(probes)
+def _sun(rays: RayScene, sun: Sun, places: Floats, normals: Floats) -> NDArray[np.float32]:
+    """(M, 3) illuminance of places, a little off their surfaces, and normals (..., 3) [lx]."""
+    places, normals = places.reshape(-1, 3).astype(np.float64), normals.reshape(-1, 3).astype(np.float64)
     out = np.zeros((len(places), 3), np.float32)
     cosine = normals @ sun.direction
     rows = np.flatnonzero(cosine > 0.0)
@@ -83,7 +92,7 @@ def _sun(rays: RayScene, probes: Probes, sun: Sun) -> NDArray[np.float32]:
     lit = np.flatnonzero(through.any(axis=1))
     own = rows[lit]
     out[own] = through[lit] * sun.at(places[own], clouds) * cosine[own, None]
-    return _means(out)
+    return out
 
 
 def _lamp(rays: RayScene, probes: Probes, scene: LitScene, index: int) -> NDArray[np.float32]:
@@ -112,5 +121,5 @@ def _lamp(rays: RayScene, probes: Probes, scene: LitScene, index: int) -> NDArra
     light[rows] = (strength * cosine)[rows, None] * through
     if scene.air is not None:
         light[rows] *= scene.air.between(np.broadcast_to(row["position"], (len(rows), 3)), places[rows])
-    out[near] = _means(light)
+    out[near] = _means(light, PLACES)
     return out

@@ -72,7 +72,7 @@ def find_rooms(rays: RayScene, probes: Probes, seen: Seen, seed: int = 1) -> Roo
     """The rooms of a level with these probes, and the places outside."""
     rng = np.random.default_rng(seed)
     floors = np.flatnonzero(probes.normals[:, 1] > FLOOR_UP)
-    under_roof = seen.sky[floors].sum(axis=1) + seen.land[floors] < ROOFED
+    under_roof = seen.sky[floors].sum(axis=1) + seen.land[floors].sum(axis=1) < ROOFED
     eyes: list[Floats] = []
     roofed: list[bool] = []
     for inside in (True, False):
