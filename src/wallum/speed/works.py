@@ -24,7 +24,7 @@ from wallum.speed.bounce import bounce_rows
 from wallum.transport.rays import RayScene, rays_asked
 from wallum.transport.reference import Reference
 
-__all__ = ["works_rows"]
+__all__ = ["raw_rate", "works_rows"]
 
 DEMO = "demo:kilnworks"
 SIZE, TRACED = (960, 540), (480, 270)
@@ -139,7 +139,7 @@ def _traced_rows(rays: RayScene) -> Iterator[Row]:
     raw, own, seconds = [], [], 0.0
     while reference.samples < PATHS:
         # In turns: the pace of a shared machine changes from second to second.
-        raw.append(_raw_rate(rays))
+        raw.append(raw_rate(rays))
         before, start = rays_asked(), time.perf_counter()
         reference.step()
         passed = time.perf_counter() - start
@@ -158,7 +158,7 @@ def _traced_rows(rays: RayScene) -> Iterator[Row]:
     yield Row("what of Embree's own rate it leaves unused", unused, "%", 60.0, limit, "raw M rays/s")
 
 
-def _raw_rate(rays: RayScene) -> float:
+def raw_rate(rays: RayScene) -> float:
     """Rays a second that Embree answers with next to nothing of ours around it."""
     rng = np.random.default_rng(1)
     origins = rng.uniform((-15.0, 0.5, -12.0), (15.0, 3.0, 12.0), (RAW_RAYS, 3)).astype(np.float32)

@@ -21,7 +21,7 @@ from wallum.transport.field.rooms import Rooms
 from wallum.transport.lightmaps.baked import BakedLight
 from wallum.transport.rays import RayScene
 
-__all__ = ["BounceField", "Field", "Unit", "smoothing"]
+__all__ = ["BOUNCES", "BounceField", "Field", "Unit", "smoothing"]
 
 # Bounces that are followed one by one; the rest goes on as the last two did.
 BOUNCES: Final = 5
