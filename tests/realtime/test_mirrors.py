@@ -21,6 +21,7 @@ from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.field.bounce import BounceField
+from wallum.transport.reference import Reference
 
 SIZE = (160, 90)
 EYE = Camera((1.2, 1.9, 4.4), (0.25, -0.55, -0.8), 70.0, SIZE[0] / SIZE[1], far=60.0)
@@ -110,6 +111,27 @@ def test_in_a_room_that_is_alike_all_around_a_smooth_metal_sends_all_back(render
     pixels, _ = _met()
     picture = luminance(_mirrored(renderer, dark)).ravel()[pixels]
     assert np.median(picture) == pytest.approx(100.0, rel=0.05)
+
+
+@pytest.mark.parametrize("roughness", [0.55, 0.8])
+def test_under_a_roof_a_dull_floor_gleams_against_the_light(renderer, dark, roughness):
+    """The floor before the one bright wall, seen against it: as much light as paths have, in the mean. Without
+    images, by what lies about on the whole, it has a third to half less."""
+    colours = np.full((5, 3), 5.0)
+    colours[3] = 500.0
+    level = glowing_room(Material("dull", (0.02, 0.02, 0.02, 1.0), 0.0, roughness), colours)
+    bounce = _shown(renderer, level)
+    renderer.engine.lighting.glossy = True  # as where anything in the level is smooth
+    relit(renderer, bounce, dark)
+    pixels, _ = _met()
+    alike = luminance(_picture(renderer, dark)).ravel()[pixels].mean()
+    shown = luminance(_mirrored(renderer, dark)).ravel()[pixels].mean()
+    reference = Reference(bounce.rays, level, dark, EYE, SIZE, 3)
+    for _ in range(30):
+        reference.step()
+    true = luminance(reference.luminance).ravel()[pixels].mean()
+    assert abs(np.log2(shown / true)) < 0.35
+    assert np.log2(alike / true) < -0.45
 
 
 def test_images_follow_the_light_by_as_much_until_they_are_taken_anew(renderer):

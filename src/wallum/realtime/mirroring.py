@@ -43,11 +43,15 @@ class Mirroring:
         return [number for number, shown in enumerate(mirrors.shows) if shown != key]
 
     def seen(self) -> set[int]:
-        """Places whose images smooth surfaces of the last still picture show."""
-        gbuffer = self._engine.still.gbuffer
+        """Places whose images the last still picture shows: on smooth surfaces, and on all under a roof."""
+        gbuffer, mirrors = self._engine.still.gbuffer, self._engine.lighting.mirrors
+        assert mirrors.places is not None
         smooth = np.frombuffer(gbuffer.surface.read(), np.uint8)[::4] < GLOSSY * 255.0
-        codes = np.frombuffer(gbuffer.bounce.read(), np.float16)[3::4][smooth].astype(np.int64)
-        counts = np.bincount(codes & 15, minlength=16) + np.bincount((codes >> 4) & 15, minlength=16)
+        codes = np.frombuffer(gbuffer.bounce.read(), np.float16)[3::4].astype(np.int64)
+        roofed = np.zeros(16, dtype=bool)
+        roofed[1 : 1 + len(mirrors.places)] = mirrors.places.roofed
+        shown = codes[smooth | roofed[codes & 15]]
+        counts = np.bincount(shown & 15, minlength=16) + np.bincount((shown >> 4) & 15, minlength=16)
         return set(np.flatnonzero(counts[1:] > LEAST_SHARE * len(smooth)).tolist())
 
     def take(self, place: int, scene: LitScene, far: float) -> Iterator[None]:

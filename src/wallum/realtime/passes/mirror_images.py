@@ -103,7 +103,12 @@ class MirrorImages:
             rows[:count, 2, :3] = self.places.high
             self._boxes.write(rows)
             self._written = key
-        return {"mirror_images": self._images, "mirror_places": self._boxes, "mirrors_gain": 1.0}
+        return {
+            "mirror_images": self._images,
+            "mirror_places": self._boxes,
+            "mirrors_gain": 1.0,
+            "roofed_images": int((2 << np.flatnonzero(self.places.roofed)).sum()),
+        }
 
     def take(
         self,

@@ -5,9 +5,12 @@ uniform sampler2DArray mirror_images;  // octahedra, as octahedron.glsl; in alph
 uniform sampler2D mirror_places;       // of each: eye, and whether it has a roof; corners, what its light is times
 
 uniform float mirrors_gain;            // of what an image shows: 0 where that is there already
+uniform int roofed_images;             // bits, from 1 on: those under a roof
 
 const int IMAGE_SIZE = 128;
-const float SMOOTH = 0.36, ROUGH = 0.5;  // between these roughnesses it gives way to what probes have
+// Between these roughnesses it gives way to what probes have. Under a roof light comes by doors and windows: seen
+// against it what is dull gleams too.
+const float SMOOTH = 0.36, ROUGH = 0.5;
 // What an image from afar, outside, says of how much of the sky is mirrored; the rest is the probes' say.
 const float OUTSIDE = 0.5;
 
@@ -43,8 +46,9 @@ struct Mirrored {
 // toward what it mirrors, as probes have it; `light`: of surfaces about, as they have it.
 Mirrored mirrored_level(Surface s, float images, float open, vec3 light) {
     Mirrored m = Mirrored(vec3(0.0), 0.0, 0.0);
-    float smoothness = clamp((ROUGH - s.rough) / (ROUGH - SMOOTH), 0.0, 1.0);
     int code = int(images + 0.5);
+    bool roofed = (roofed_images >> (code & 15) & 1) == 1;
+    float smoothness = roofed ? 1.0 : clamp((ROUGH - s.rough) / (ROUGH - SMOOTH), 0.0, 1.0);
     float beside = float(code >> 8) / 7.0;
     // A loop that most pixels run through not once: a software driver skips that, and no branch.
     int times = smoothness > 0.0 ? (beside > 0.0 ? 2 : 1) : 0;
