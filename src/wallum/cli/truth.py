@@ -7,8 +7,9 @@ from typing import Any
 __all__ = ["HOURS", "truth_lines"]
 
 HOURS = ("06:30", "09:00", "17:10", "21:30")
-# Of a block of the picture, see judge/truth.py.
+# Of a block of the picture, see judge/truth.py; up to so many times more where those leave more noise [stops].
 PATHS, BOUNCES = 1024, 6
+MOST_TIMES, NOISE = 16, 0.08
 
 
 def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterator[Any]:
@@ -42,7 +43,13 @@ def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterato
             scene = picture_scene(now, own_moment(now), camera, PICTURE)
             reference = Reference(drawn.rays, level, scene, camera, TRACED, BOUNCES, document.follows)
             reference.aim_by(None if drawn.bounce is None else drawn.bounce.made)
-            for _ in range(-(-paths // TRACED_EACH**2)):
-                reference.step()
             where = shot.name, clock, inside
-            yield compare(picture, reference.luminance, reference.errors, solid, where)
+            steps, most = -(-paths // TRACED_EACH**2), -(-paths * MOST_TIMES // TRACED_EACH**2)
+            while True:
+                while reference.samples < steps:
+                    reference.step()
+                off = compare(picture, reference.luminance, reference.errors, solid, where)
+                if off.noise <= NOISE or steps >= most:
+                    break
+                steps *= 2
+            yield off
