@@ -7,7 +7,7 @@ from typing import Any
 __all__ = ["HOURS", "truth_lines"]
 
 HOURS = ("06:30", "09:00", "17:10", "21:30")
-# Of a block of the picture, see judge/truth.py; up to so many times more where those leave more noise [stops].
+# Of a block of the picture, see judge/truth.py; up to so many times as many where noise is more [stops].
 PATHS, BOUNCES = 1024, 6
 MOST_TIMES, NOISE = 16, 0.08
 
