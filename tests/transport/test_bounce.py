@@ -20,6 +20,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.transport.field.bounce import BounceField, Field, bounced
+from wallum.transport.field.glow import find_shining, glow_light
 from wallum.transport.field.kept_field import field_key, kept_field, load_field, save_field
 from wallum.transport.field.making import make_field
 from wallum.transport.rays import RayScene
@@ -290,3 +291,31 @@ def test_a_field_that_is_given_up_leaves_nothing(closed, tmp_path):
     project = tmp_path / "p.wallum"
     assert kept_field(rays, level, level.bounds, project, (), lambda done: done < 0.5) is None
     assert not list(tmp_path.rglob("field-*"))
+
+
+def test_embers_beside_dull_ground_shine_from_where_they_lie():
+    """A slab of which a corner glows, behind a low wall: what stands before the wall has none of it, though all
+    that faces up in the embers' cell reaches beyond the wall."""
+    dull = Material("dull", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0)
+    embers = Material("embers", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, emissive=(1.0,) * 3, emissive_strength=1000.0)
+    shapes = (
+        box((-3.0, -0.2, -3.0), (3.0, 0.0, 3.0), 0),
+        box((-3.0, 0.0, 0.0), (3.0, 1.0, 0.06), 0),
+        box((-0.1, 0.0, 0.07), (0.1, 0.02, 0.27), 1),
+    )
+    mesh, part = Mesh("hearth", shapes), Part("hearth", "hearth", 0, np.eye(4))
+    level = Level("hearth", (mesh,), (part,), (dull, embers))
+    rays, made = field_of(level)
+    shining = find_shining(made.probes, ("glow",))
+    light = luminance(glow_light(rays, made.probes, shining.groups["glow"]).astype(float))
+    front = made.probes.find(np.array([[0.0, 0.3, 0.0]]), np.array([[0.0, 0.0, -1.0]]))
+    back = made.probes.find(np.array([[0.0, 0.3, 0.06]]), np.array([[0.0, 0.0, 1.0]]))
+    assert light[back[0]] > 20.0
+    assert light[front[0]] == pytest.approx(0.0, abs=1e-3 * light[back[0]])
+    # The flux of all that glows is kept: pi times luminance times area.
+    numbers = shining.groups["glow"]
+    sent = luminance(made.probes.glow[numbers].astype(float)) * made.probes.area[numbers]
+    assert sent.sum() == pytest.approx(1000.0 * (0.04 + 4 * 0.2 * 0.02), rel=0.35)
+    lying = made.probes.shines_at[numbers]
+    assert np.abs(lying[:, 0]).max() < 0.11
+    assert lying[:, 2].min() > 0.06

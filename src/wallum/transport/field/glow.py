@@ -43,19 +43,23 @@ def glow_light(rays: RayScene, probes: Probes, shining: NDArray[np.int64]) -> ND
     out = np.zeros((len(probes), 3), np.float32)
     places, normals = probes.places.astype(np.float64), probes.normals.astype(np.float64)
     for number in shining.tolist():
-        light, area = probes.glow[number].astype(np.float64), float(probes.area[number])
+        area = max(float(probes.shines_over[number]), 1e-9)
+        light = probes.glow[number].astype(np.float64) * (float(probes.area[number]) / area)
         bright = np.pi * float(luminance(light))
-        way = places[number] - places
+        its_place, its_normal = (
+            one[number].astype(np.float64) for one in (probes.shines_at, probes.shines_toward)
+        )
+        way = its_place - places
         squared = dots(way, way)
         near = np.flatnonzero((squared < bright * area / np.pi / LEAST_LX) & (squared > 0.0))
         length = np.sqrt(squared[near])
         toward = way[near] / length[:, None]
-        own, its = dots(toward, normals[near]), -(toward @ normals[number])
+        own, its = dots(toward, normals[near]), -(toward @ its_normal)
         share = area * np.maximum(own, 0.0) * np.maximum(its, 0.0) / (np.pi * length**2 + area)
         strong = np.flatnonzero(share * bright > LEAST_LX)
         near, share = near[strong], share[strong]
         start = places[near] + normals[near] * LIFT_M
-        free = places[number] + normals[number] * LIFT_M - start
+        free = its_place + its_normal * LIFT_M - start
         far = np.sqrt(dots(free, free))
         ways = (free / np.maximum(far, 1e-4)[:, None]).astype(np.float32)
         seen = ~rays.blocked(start.astype(np.float32), ways, (far * 0.999).astype(np.float32))

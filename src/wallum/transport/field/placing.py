@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from wallum.moment.probe_boxes import ProbeBox
 from wallum.physics.arrays import Floats, normalised
+from wallum.physics.colour import luminance
 from wallum.transport.field.cell_words import dilated, leaf_words, packed
 from wallum.transport.field.cells import FACINGS, Cells, cells_within
 from wallum.transport.field.extent import built_of, focus
@@ -90,6 +91,22 @@ def place_probes(
     yield replace(probes, links=links, cells=whole, parts=parts, goes_on=goes_on)
 
 
+def _shining(
+    found: Samples, first: NDArray[np.int64]
+) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+    """Of groups of samples that begin at `first`, where in the mean what glows lies (K, 3), which way it
+    faces (K, 3), and its area (K,): beside embers in a cell lies dull ground, which is not to be seen."""
+    power = found.area * luminance(found.glow.astype(np.float64))
+    whole = np.add.reduceat(power, first)
+    squares = np.add.reduceat(power**2 / np.maximum(found.area, 1e-12), first)
+    over = np.maximum(whole, 1e-12)[:, None]
+    places = np.add.reduceat(found.places * power[:, None], first, axis=0) / over
+    normals = np.add.reduceat(found.normals * power[:, None], first, axis=0) / over
+    lengths = np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-9)
+    area = np.where(whole > 0.0, whole**2 / np.maximum(squares, 1e-12), 0.0)
+    return places.astype(np.float32), (normals / lengths).astype(np.float32), area.astype(np.float32)
+
+
 def _made(
     found: Samples,
     groups: NDArray[np.int64],
@@ -129,6 +146,7 @@ def _made(
         mean(found.albedo),
         mean(found.glow),
         area.astype(np.float32),
+        *_shining(found, first),
         found.part[first],
         np.zeros((2, 3), dtype=bool),
     )

@@ -45,6 +45,8 @@ class Probes:
     links   : (N, 27) neighbours that each sees, by offset, x fastest; -1: none
     albedo, glow : (N, 3) share of even light that is sent back, own luminance [cd/m2] of the means
     area    : (N,) of the surfaces that each stands for [m2]
+    shines_at, shines_toward, shines_over : where what glows of them lies in the mean, (N, 3), which way it
+              faces (N, 3), and its area (N,) [m2]; 0 of those that do not
     part    : (N,) of the level, for the lamp that its glow follows
     goes_on : (2, 3) whether the level goes on beyond the cells, below and above by axis
     """
@@ -62,6 +64,9 @@ class Probes:
     albedo: NDArray[np.float32]
     glow: NDArray[np.float32]
     area: NDArray[np.float32]
+    shines_at: NDArray[np.float32]
+    shines_toward: NDArray[np.float32]
+    shines_over: NDArray[np.float32]
     part: NDArray[np.int32]
     goes_on: NDArray[np.bool_]
 
