@@ -20,7 +20,7 @@ from wallum.moment.moment import Moment
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.speed.works import raw_rate
+from wallum.speed.raw_rays import raw_rate
 from wallum.transport.field.bounce import BOUNCES, BounceField, Field
 from wallum.transport.field.kept_field import kept_field
 from wallum.transport.field.making import make_field

@@ -21,14 +21,15 @@ from wallum.realtime.process.offline import renderer_for
 from wallum.realtime.process.request import Frame, PictureRequest
 from wallum.realtime.renderer import Renderer
 from wallum.speed.bounce import bounce_rows
+from wallum.speed.raw_rays import raw_rate
 from wallum.transport.rays import RayScene, rays_asked
 from wallum.transport.reference import Reference
 
-__all__ = ["raw_rate", "works_rows"]
+__all__ = ["works_rows"]
 
 DEMO = "demo:kilnworks"
 SIZE, TRACED = (960, 540), (480, 270)
-RUNS, STILLS, PATHS, RAW_RAYS = 9, 25, 16, 400_000
+RUNS, STILLS, PATHS = 9, 25, 16
 SHED, LAMPS, POCKETS, BEHIND = "shot-shed", 8, 50, 200
 
 
@@ -156,14 +157,3 @@ def _traced_rows(rays: RayScene) -> Iterator[Row]:
     unused = 100.0 * (1.0 - percentile([mine / its for mine, its in zip(own, raw, strict=True)], 0.5))
     limit = percentile(raw, 0.5) / 1e6
     yield Row("what of Embree's own rate it leaves unused", unused, "%", 60.0, limit, "raw M rays/s")
-
-
-def raw_rate(rays: RayScene) -> float:
-    """Rays a second that Embree answers with next to nothing of ours around it."""
-    rng = np.random.default_rng(1)
-    origins = rng.uniform((-15.0, 0.5, -12.0), (15.0, 3.0, 12.0), (RAW_RAYS, 3)).astype(np.float32)
-    ways = rng.normal(size=(RAW_RAYS, 3)).astype(np.float32)
-    ways /= np.linalg.norm(ways, axis=1, keepdims=True)
-    before, start = rays_asked(), time.perf_counter()
-    rays.blocked(origins, ways, np.full(RAW_RAYS, np.inf, np.float32))
-    return (rays_asked() - before) / (time.perf_counter() - start)
