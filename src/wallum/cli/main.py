@@ -283,7 +283,7 @@ def screenshots_command() -> None:
 @cli.command("check")
 @click.argument("project")
 @click.option("--truth", is_flag=True, help="Instead: each shot beside light followed along paths; minutes.")
-@click.option("--paths", type=click.IntRange(1, 100_000), default=PATHS, help="Of 10 x 10 pixels, at first.")
+@click.option("--paths", type=click.IntRange(1, 100_000), default=PATHS, help="Paths a block, with --truth.")
 @click.option("--json", "as_json", is_flag=True)
 def check_command(project: str, truth: bool, paths: int, as_json: bool) -> None:
     """What is wrong with the light, where, how bad, and what would help."""

@@ -16,7 +16,7 @@ from wallum.transport.field.sky_parts import BINS, sky_bins
 from wallum.transport.rays import Hits, RayScene
 from wallum.transport.surface_tables import SurfaceTables
 
-__all__ = ["PATCHES", "SAMPLES", "Land", "LandSeen", "patches_of"]
+__all__ = ["FAR_OFF_M", "PATCHES", "SAMPLES", "Land", "LandSeen", "patches_of"]
 
 # Parts of the horizon, and ways that land faces: up, and the four sides.
 SECTORS: Final = 8
@@ -25,7 +25,8 @@ PATCHES: Final = SECTORS * SIDES
 UP: Final = 0.5  # what faces up by this cosine faces no side
 SAMPLES: Final = 48
 SKY_RAYS: Final = 32
-LIFT_M: Final = 0.05
+# Rays start this much off land, which is far and coarse [m].
+FAR_OFF_M: Final = 0.05
 
 
 @dataclass(frozen=True)
@@ -111,7 +112,7 @@ class LandSeen:
         number = np.arange(len(each))
         turns = np.stack([(number + 0.5) * 0.7548776662 % 1.0, (number + 0.5) * 0.5698402909 % 1.0], axis=1)
         ways = cosine_directions(each, turns).astype(np.float32)
-        starts = (np.repeat(places.reshape(-1, 3), SKY_RAYS, axis=0) + each * LIFT_M).astype(np.float32)
+        starts = (np.repeat(places.reshape(-1, 3), SKY_RAYS, axis=0) + each * FAR_OFF_M).astype(np.float32)
         free = np.flatnonzero(self._rays.first_hit(starts, ways, veils=False).triangle < 0)
         own = free // (SAMPLES * SKY_RAYS)
         bins = np.bincount(own * BINS + sky_bins(ways[free]), minlength=count * BINS)

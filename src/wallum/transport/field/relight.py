@@ -15,7 +15,7 @@ from wallum.physics.cloud_shadow import ShadowMap
 from wallum.physics.emitters import halton
 from wallum.transport.field.cast import Seen
 from wallum.transport.field.glow import glow_light
-from wallum.transport.field.land import PATCHES, SAMPLES
+from wallum.transport.field.land import FAR_OFF_M, PATCHES, SAMPLES
 from wallum.transport.field.probes import PLACES, Probes
 from wallum.transport.field.sky_parts import sky_parts
 from wallum.transport.rays import LIFT_M, RayScene
@@ -24,8 +24,6 @@ __all__ = ["Direct", "direct_of"]
 
 # Rays start this much off surfaces, beside what Embree's own numbers ask for.
 OFF: Final = 20.0
-# And off land, which is far and coarse [m].
-FAR_OFF_M: Final = 0.05
 
 
 @dataclass(frozen=True)
