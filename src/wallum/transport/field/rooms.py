@@ -24,6 +24,7 @@ NONE: Final = 255
 ROOFED: Final = 0.15
 FLOOR_UP: Final = 0.7
 # At most so many inside and outside; fewer where less floor than this is left without one [m2; share].
+# Floors count as far as they see no sky: of that an image says nothing that probes do not.
 MOST_INSIDE, MOST_OUTSIDE = 10, 4
 LEAST_FLOOR_M2, LEAST_SHARE = 6.0, 0.08
 # About as high as eyes are; how far a floor counts from there, inside and outside [m].
@@ -72,11 +73,13 @@ def find_rooms(rays: RayScene, probes: Probes, seen: Seen, seed: int = 1) -> Roo
     """The rooms of a level with these probes, and the places outside."""
     rng = np.random.default_rng(seed)
     floors = np.flatnonzero(probes.normals[:, 1] > FLOOR_UP)
-    under_roof = seen.sky[floors].sum(axis=1) + seen.land[floors].sum(axis=1) < ROOFED
+    open_share = seen.sky.sum(axis=1) + seen.land.sum(axis=1)
+    under_roof = open_share[floors] < ROOFED
+    worth = probes.area * np.maximum(1.0 - open_share, 0.0)
     eyes: list[Floats] = []
     roofed: list[bool] = []
     for inside in (True, False):
-        found = _eyes(rays, probes, floors[under_roof == inside], inside, rng)
+        found = _eyes(rays, probes, worth, floors[under_roof == inside], inside, rng)
         eyes += found
         roofed += [inside] * len(found)
     places = np.array(eyes, np.float64).reshape(-1, 3)
@@ -87,28 +90,34 @@ def find_rooms(rays: RayScene, probes: Probes, seen: Seen, seed: int = 1) -> Roo
 
 
 def _eyes(
-    rays: RayScene, probes: Probes, floors: NDArray[np.int64], inside: bool, rng: np.random.Generator
+    rays: RayScene,
+    probes: Probes,
+    worth: Floats,
+    floors: NDArray[np.int64],
+    inside: bool,
+    rng: np.random.Generator,
 ) -> list[Floats]:
-    """Places over floors from which, one after another, the most floor is seen that none before has seen."""
+    """Places over floors from which, one after another, the most floor is seen that none before has seen.
+    worth : (N,) what each counts [m2]"""
     most = MOST_INSIDE if inside else MOST_OUTSIDE
     out: list[Floats] = []
-    least = max(LEAST_FLOOR_M2, 0.0 if inside else LEAST_SHARE * float(probes.area[floors].sum()))
+    least = max(LEAST_FLOOR_M2, 0.0 if inside else LEAST_SHARE * float(worth[floors].sum()))
     reach = NEAR_M if inside else FAR_M
     left = floors
-    while len(out) < most and probes.area[left].sum() >= least:
-        area = probes.area[left].astype(np.float64)
+    while len(out) < most and worth[left].sum() >= least:
+        area = worth[left].astype(np.float64)
         some = rng.choice(left, min(TRIED, len(left)), replace=False, p=area / area.sum())
         tried = _over(rays, probes, some)
         if not len(tried):
             break
         told = rng.choice(left, min(LOOKED_AT, len(left)), replace=False)
         clear, apart = _clear(rays, probes, tried, told)
-        # A floor counts by its area, less the farther it is.
-        worth = (clear * np.exp(-((apart / reach) ** 2))) @ probes.area[told].astype(np.float64)
-        best = tried[int(worth.argmax())]
+        # A floor counts less the farther it is.
+        shown = (clear * np.exp(-((apart / reach) ** 2))) @ worth[told].astype(np.float64)
+        best = tried[int(shown.argmax())]
         (seen_from,), (away,) = _clear(rays, probes, best[None], left)
         taken = seen_from & (away < 2.0 * reach)
-        if probes.area[left[taken]].sum() >= least:
+        if worth[left[taken]].sum() >= least:
             out.append(best)
         if not taken.any():
             break
