@@ -293,9 +293,9 @@ def test_a_field_that_is_given_up_leaves_nothing(closed, tmp_path):
     assert not list(tmp_path.rglob("field-*"))
 
 
-def test_embers_beside_dull_ground_shine_from_where_they_lie():
-    """Embers behind the planes of pillars' fronts: those have none of their light, wherever cells begin, though
-    what faces up in the embers' cells reaches before the fronts."""
+def _hearth():
+    """Embers beside twelve pillars on wide ground, which begin elsewhere in their cells each; places on the
+    pillars' fronts, behind whose planes embers lie, and on their sides toward them."""
     dull = Material("dull", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0)
     embers = Material("embers", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, emissive=(1.0,) * 3, emissive_strength=1000.0)
     shapes, fronts, sides = [box((-45.0, -0.2, -45.0), (45.0, 0.0, 45.0), 0)], [], []
@@ -305,10 +305,26 @@ def test_embers_beside_dull_ground_shine_from_where_they_lie():
         shapes.append(box((x + 0.05, 0.0, z + 0.1), (x + 0.25, 0.01, z + 0.3), 1))
         fronts.append([x - 0.1, 0.2, z])
         sides.append([x, 0.2, z + 0.3])
-    mesh, part = Mesh("hearth", tuple(shapes)), Part("hearth", "hearth", 0, np.eye(4))
-    level = Level("hearth", (mesh,), (part,), (dull, embers))
+    both = (tuple(one for one in shapes if one.material == number) for number in (0, 1))
+    meshes = tuple(Mesh(f"m{number}", own) for number, own in enumerate(both))
+    parts = tuple(Part(name, name, number, np.eye(4)) for number, name in enumerate(("ground", "embers")))
+    return Level("hearth", meshes, parts, (dull, embers)), fronts, sides
+
+
+def test_what_glows_in_a_cell_with_dull_ground_belongs_to_its_own_part():
+    """Ground that has more of a cell than the embers in it does not take their light from the lamp that they
+    follow: that stayed when the lamp was dimmed."""
+    level, _, _ = _hearth()
+    _, made = field_of(level)
+    assert set(find_shining(made.probes, ("glow", "glow|embers")).groups) == {"glow|embers"}
+
+
+def test_embers_beside_dull_ground_shine_from_where_they_lie():
+    """Embers behind the planes of pillars' fronts: those have none of their light, wherever cells begin, though
+    what faces up in the embers' cells reaches before the fronts."""
+    level, fronts, sides = _hearth()
     rays, made = field_of(level)
-    numbers = find_shining(made.probes, ("glow",)).groups["glow"]
+    numbers = find_shining(made.probes, ("glow", "glow")).groups["glow"]
     light = luminance(glow_light(rays, made.probes, numbers).astype(float))
     front = made.probes.find(np.array(fronts), np.tile([0.0, 0.0, -1.0], (12, 1)))
     side = made.probes.find(np.array(sides), np.tile([1.0, 0.0, 0.0], (12, 1)))

@@ -46,6 +46,20 @@ def test_each_room_has_a_place_and_its_box_is_the_room():
     assert not rooms.roofed[rooms.of[outside & (rooms.of > 0)].astype(int) - 1].any()
 
 
+def test_outside_they_are_taken_where_there_is_more_to_mirror_than_sky():
+    """A court of 12 x 12 m, open above, in a field of 60 x 60 m: it has one, though it is a small part of that."""
+    walls = [
+        ((-6.2, 0.0, -6.2), (-6.0, 5.0, 6.2)),
+        ((6.0, 0.0, -6.2), (6.2, 5.0, 6.2)),
+        ((-6.0, 0.0, -6.2), (6.0, 5.0, -6.0)),
+        ((-6.0, 0.0, 6.0), (6.0, 5.0, 6.2)),
+    ]
+    level = grey_level(box((-30.0, -W, -30.0), (30.0, 0.0, 30.0), 0), *(box(*one, 0) for one in walls))
+    _, made = field_of(level)
+    assert not made.rooms.roofed.any()
+    assert (np.abs(made.rooms.eyes[:, [0, 2]]).max(axis=1) < 6.0).any()
+
+
 def test_a_level_without_floors_has_no_place():
     level = grey_level(box((0.0, 0.0, 0.0), (0.4, 3.0, 0.4), 0))
     _, made = field_of(level)

@@ -107,6 +107,20 @@ def _shining(
     return places.astype(np.float32), (normals / lengths).astype(np.float32), area.astype(np.float32)
 
 
+def _of_parts(found: Samples, first: NDArray[np.int64]) -> NDArray[np.int32]:
+    """(K,) of groups of samples that begin at `first`, the part of the level that most of their glow is of:
+    ground beside embers glows as those do, by their lamp. Of what does not glow, any."""
+    power = found.area * luminance(found.glow.astype(np.float64))
+    shining = np.flatnonzero(power > 0.0)
+    group = np.searchsorted(first, shining, side="right") - 1
+    own = np.stack([group, found.part[shining]], axis=1)
+    pairs, of = np.unique(own, axis=0, return_inverse=True)
+    order = np.argsort(np.bincount(of.ravel(), power[shining], len(pairs)))
+    out = np.array(found.part[first])
+    out[pairs[order, 0]] = pairs[order, 1]  # the greatest comes last, and stays
+    return out
+
+
 def _made(
     found: Samples,
     groups: NDArray[np.int64],
@@ -147,7 +161,7 @@ def _made(
         mean(found.glow),
         area.astype(np.float32),
         *_shining(found, first),
-        found.part[first],
+        _of_parts(found, first),
         np.zeros((2, 3), dtype=bool),
     )
     return made, words, own // FACINGS

@@ -47,7 +47,7 @@ class Probes:
     area    : (N,) of the surfaces that each stands for [m2]
     shines_at, shines_toward, shines_over : where what glows of them lies in the mean, (N, 3), which way it
               faces (N, 3), and its area (N,) [m2]; 0 of those that do not
-    part    : (N,) of the level, for the lamp that its glow follows
+    part    : (N,) part of the level that most of its glow is of, for the lamp that it follows
     goes_on : (2, 3) whether the level goes on beyond the cells, below and above by axis
     """
 
