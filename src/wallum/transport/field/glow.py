@@ -7,15 +7,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.bounce_gains import glow_of
-from wallum.physics.arrays import dots
+from wallum.physics.arrays import Floats, dots, normalised
 from wallum.physics.colour import luminance
-from wallum.transport.field.probes import Probes
+from wallum.transport.field.probes import PLACES, Probes
 from wallum.transport.rays import RayScene
 
 __all__ = ["Shining", "find_shining", "glow_light"]
 
 # Light of a shining probe on another that is less than this is not worth a ray [lx].
 LEAST_LX: Final = 2e-3
+# Of one that may have more than this, more is looked at than its middle.
+SEVERAL_LX: Final = 0.25
 LIFT_M: Final = 5e-3
 
 
@@ -38,30 +40,47 @@ def find_shining(probes: Probes, kinds: tuple[str, ...]) -> Shining:
 
 
 def glow_light(rays: RayScene, probes: Probes, shining: NDArray[np.int64]) -> NDArray[np.float32]:
-    """(N, 3) illuminance of probes by some of them, as their glow is declared [lx]. A disc's light by area
-    and distance, exact on its axis (Howell, configuration factors: pi r2 / (r2 + d2))."""
+    """(N, 3) illuminance of probes by some of them, as their glow is declared [lx]. What is near is lit by
+    several places of theirs, at as many of its own; what is far by all from the middle."""
     out = np.zeros((len(probes), 3), np.float32)
-    places, normals = probes.places.astype(np.float64), probes.normals.astype(np.float64)
     for number in shining.tolist():
         area = max(float(probes.shines_over[number]), 1e-9)
-        light = probes.glow[number].astype(np.float64) * (float(probes.area[number]) / area)
-        bright = np.pi * float(luminance(light))
-        its_place, its_normal = (
-            one[number].astype(np.float64) for one in (probes.shines_at, probes.shines_toward)
-        )
-        way = its_place - places
-        squared = dots(way, way)
-        near = np.flatnonzero((squared < bright * area / np.pi / LEAST_LX) & (squared > 0.0))
-        length = np.sqrt(squared[near])
-        toward = way[near] / length[:, None]
-        own, its = dots(toward, normals[near]), -(toward @ its_normal)
-        share = area * np.maximum(own, 0.0) * np.maximum(its, 0.0) / (np.pi * length**2 + area)
-        strong = np.flatnonzero(share * bright > LEAST_LX)
-        near, share = near[strong], share[strong]
-        start = places[near] + normals[near] * LIFT_M
-        free = its_place + its_normal * LIFT_M - start
-        far = np.sqrt(dots(free, free))
-        ways = (free / np.maximum(far, 1e-4)[:, None]).astype(np.float32)
-        seen = ~rays.blocked(start.astype(np.float32), ways, (far * 0.999).astype(np.float32))
-        out[near[seen]] += (np.pi * share[seen, None] * light).astype(np.float32)
+        light = probes.glow[number] * (float(probes.area[number]) / area)
+        at, toward = probes.shines_at[number], probes.shines_toward[number]
+        # On its axis, far away, times its distance squared.
+        on_axis = float(luminance(light.astype(np.float64))) * area
+        middle, faces = at.mean(axis=0), normalised(toward.mean(axis=0, keepdims=True))[0]
+        ways = middle - probes.places
+        squared = np.einsum("nk,nk->n", ways, ways)
+        close = squared < on_axis / SEVERAL_LX
+        own, its = np.einsum("nk,nk->n", ways, probes.normals), -(ways @ faces)
+        lit = (own > 0.0) & (own * its * on_axis > LEAST_LX * squared**2)
+        near, far = np.flatnonzero(close), np.flatnonzero(lit & ~close)
+        shares = _shares(rays, middle, faces, area, probes.places[far], probes.normals[far])
+        out[far] += np.pi * shares[:, None] * light
+        discs, facing = (np.tile(one, (len(near), 1)) for one in (at, toward))
+        places, normals = (one[near].reshape(-1, 3) for one in (probes.samples, probes.faces))
+        pieces = _shares(rays, discs, facing, area / PLACES, places, normals)
+        shares = pieces.reshape(-1, PLACES).sum(axis=1)
+        out[near] += np.pi * shares[:, None] * light
     return out
+
+
+def _shares(
+    rays: RayScene, at: Floats, toward: Floats, area: float, places: Floats, normals: Floats
+) -> NDArray[np.float32]:
+    """(N,) how much discs, their middles and the ways they face (N or 1, 3) and their area, fill of what
+    surfaces at places with normals (N, 3) see, by the cosine; 0 where something is between. Exact on a disc's
+    axis (Howell, configuration factors: pi r2 / (r2 + d2))."""
+    ways = at - places
+    squared = np.maximum(dots(ways, ways), 1e-12)
+    own, its = dots(ways, normals), -dots(ways, np.broadcast_to(toward, ways.shape))
+    out = area * np.maximum(own, 0.0) * np.maximum(its, 0.0) / ((np.pi * squared + area) * squared)
+    rows = np.flatnonzero(out)
+    start = places[rows] + normals[rows] * LIFT_M
+    free = ways[rows] + (np.broadcast_to(toward, ways.shape)[rows] - normals[rows]) * LIFT_M
+    length = np.maximum(np.sqrt(dots(free, free)), 1e-4)
+    to = (free / length[:, None]).astype(np.float32)
+    hidden = rays.blocked(start.astype(np.float32), to, (length * 0.999).astype(np.float32))
+    out[rows[hidden]] = 0.0
+    return np.asarray(out, np.float32)

@@ -31,7 +31,7 @@ from wallum.transport.rays import RayScene
 __all__ = ["field_key", "kept_bounce", "kept_field", "level_key", "load_field", "save_field"]
 
 log = logging.getLogger("wallum.derived")
-VERSION: Final = 29
+VERSION: Final = 30
 # Of all fields in one folder: the oldest go; and of one, unpacked.
 HELD_BYTES, MOST_BYTES = 400 << 20, 1 << 30
 # What a sparse matrix is kept as.

@@ -94,17 +94,20 @@ def place_probes(
 def _shining(
     found: Samples, first: NDArray[np.int64]
 ) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
-    """Of groups of samples that begin at `first`, where in the mean what glows lies (K, 3), which way it
-    faces (K, 3), and its area (K,): beside embers in a cell lies dull ground, which is not to be seen."""
+    """Of groups of samples that begin at `first`, some that glow, which stand for as much light each: where
+    they lie and which way they face (K, PLACES, 3); and the area of all (K,): beside embers in a cell lies
+    dull ground, which is not to be seen."""
     power = found.area * luminance(found.glow.astype(np.float64))
     whole = np.add.reduceat(power, first)
     squares = np.add.reduceat(power**2 / np.maximum(found.area, 1e-12), first)
-    over = np.maximum(whole, 1e-12)[:, None]
-    places = np.add.reduceat(found.places * power[:, None], first, axis=0) / over
-    normals = np.add.reduceat(found.normals * power[:, None], first, axis=0) / over
-    lengths = np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-9)
-    area = np.where(whole > 0.0, whole**2 / np.maximum(squares, 1e-12), 0.0)
-    return places.astype(np.float32), (normals / lengths).astype(np.float32), area.astype(np.float32)
+    ends = np.cumsum(power)
+    parts = (np.arange(PLACES) + 0.5) / PLACES
+    chosen = np.searchsorted(ends, (ends[first] - power[first])[:, None] + whole[:, None] * parts)
+    chosen = np.clip(chosen, first[:, None], np.r_[first[1:], len(power)][:, None] - 1)
+    shape = len(first), PLACES, 3
+    places, normals = found.places[chosen.ravel()], normalised(found.normals[chosen.ravel()])
+    area = np.where(whole > 0.0, whole**2 / np.maximum(squares, 1e-12), 0.0).astype(np.float32)
+    return places.reshape(shape).astype(np.float32), normals.reshape(shape).astype(np.float32), area
 
 
 def _of_parts(found: Samples, first: NDArray[np.int64]) -> NDArray[np.int32]:

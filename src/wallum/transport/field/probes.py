@@ -45,8 +45,8 @@ class Probes:
     links   : (N, 27) neighbours that each sees, by offset, x fastest; -1: none
     albedo, glow : (N, 3) share of even light that is sent back, own luminance [cd/m2] of the means
     area    : (N,) of the surfaces that each stands for [m2]
-    shines_at, shines_toward, shines_over : where what glows of them lies in the mean, (N, 3), which way it
-              faces (N, 3), and its area (N,) [m2]; 0 of those that do not
+    shines_at, shines_toward : (N, PLACES, 3) places of them that glow, each for as much light, and which way
+              those face; shines_over : (N,) the area of all that glows [m2]; 0 of those that do not
     part    : (N,) part of the level that most of its glow is of, for the lamp that it follows
     goes_on : (2, 3) whether the level goes on beyond the cells, below and above by axis
     """
