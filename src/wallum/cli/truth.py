@@ -9,7 +9,7 @@ __all__ = ["HOURS", "truth_lines"]
 HOURS = ("06:30", "09:00", "17:10", "21:30")
 # Of a block of the picture, see judge/truth.py; up to so many times as many where noise is more [stops].
 PATHS, BOUNCES = 1024, 6
-MOST_TIMES, NOISE = 16, 0.08
+MOST_TIMES, NOISE = 16, 0.04
 
 
 def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterator[Any]:

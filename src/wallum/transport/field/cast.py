@@ -6,6 +6,7 @@ the sky it went to. Light is then a product of matrices: no ray is sent again, w
 """
 
 from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Final
 
@@ -76,18 +77,11 @@ def cast(rays: RayScene, tables: SurfaceTables, probes: Probes, few: int = 0) ->
     """
     count = len(probes)
     each = few or rays_each(count)
-    batch = max(BATCH * LEAST_RAYS // each, 1)
-    turn = np.arange(each) % PLACES
     sky, land = np.zeros((count, BINS), np.float32), np.zeros((count, PATCHES), np.float32)
     beyond = LandSeen(rays, tables, probes.low + 0.5 * probes.step * np.array(probes.cells.shape))
     toward, dark = np.zeros((count, 3), np.float32), np.zeros(count, np.float32)
     parts = []
-    for start in range(0, count, batch):
-        rows = np.arange(start, min(start + batch, count))
-        ways = _ways(probes.faces[rows], rows, each)
-        origins = probes.samples[rows][:, turn].reshape(-1, 3)
-        origins = origins + probes.faces[rows][:, turn].reshape(-1, 3) * np.float32(LIFT_M)
-        hits = rays.first_hit(origins, ways, veils=False)
+    for rows, origins, ways, hits in _sent(rays, probes, each):
         weight = _weight(rays, origins, ways, hits)
         found = _found(rays, probes, origins, ways, hits)
         known = (found != NO_PROBE).reshape(len(rows), each)
@@ -106,8 +100,31 @@ def cast(rays: RayScene, tables: SurfaceTables, probes: Probes, few: int = 0) ->
         land[rows] = shares.reshape(len(rows), PATCHES)
         met = np.flatnonzero(found >= 0)
         parts.append(csr_matrix((weight[met], (own[met], found[met])), (len(rows), count), dtype=np.float32))
-        yield min((start + batch) / count, 1.0)
+        yield min((rows[-1] + 1) / count, 1.0)
     yield Seen(_stacked(parts, count), sky, land, toward, dark, beyond.land())
+
+
+# Of some probes, their numbers (P,), and of each of their rays, origins, directions (P * each, 3), and hits.
+_Sent = tuple[NDArray[np.int64], NDArray[np.float32], NDArray[np.float32], Hits]
+
+
+def _sent(rays: RayScene, probes: Probes, each: int) -> Iterator[_Sent]:
+    """Send rays of all probes, of a few at a time: those of the next are under way meanwhile."""
+    batch = max(BATCH * LEAST_RAYS // each, 1)
+    turn = np.arange(each) % PLACES
+    before: tuple[NDArray[np.int64], NDArray[np.float32], NDArray[np.float32], Future[Hits]] | None = None
+    with ThreadPoolExecutor(1) as pool:
+        for start in range(0, len(probes), batch):
+            rows = np.arange(start, min(start + batch, len(probes)))
+            ways = _ways(probes.faces[rows], rows, each)
+            origins = probes.samples[rows][:, turn].reshape(-1, 3)
+            origins = origins + probes.faces[rows][:, turn].reshape(-1, 3) * np.float32(LIFT_M)
+            sent = pool.submit(rays.first_hit, origins, ways, False)
+            if before is not None:
+                yield *before[:3], before[3].result()
+            before = rows, origins, ways, sent
+        if before is not None:
+            yield *before[:3], before[3].result()
 
 
 def _stacked(parts: list[csr_matrix], count: int) -> csr_matrix:
