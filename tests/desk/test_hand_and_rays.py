@@ -7,7 +7,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.project.background import Background
 from wallum.desk.project.session import Session
-from wallum.desk.rendering.bounce_thread import BounceThread
+from wallum.desk.rendering.bounce_thread import BounceThread, rest_s
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PanelSource, PointSource
 
@@ -137,3 +137,14 @@ def test_light_that_waits_comes_at_once_to_a_hand_that_moves_light_itself(brough
     background.hand_moves(needs_rays=True)
     lit.emit({"a": 3})
     assert came == [{"a": 2}, {"a": 3}]
+
+
+@pytest.mark.parametrize("took", [0.001, 0.02, 0.04, 0.1, 0.17, 0.3])
+def test_under_a_moving_hand_light_takes_a_tenth_of_the_time_but_follows_twice_a_second(took):
+    whole = took + rest_s(took)
+    assert whole <= 0.5
+    assert took <= 0.1001 * whole or whole > 0.45
+
+
+def test_light_that_takes_longer_than_that_does_not_rest():
+    assert rest_s(0.6) == 0.0

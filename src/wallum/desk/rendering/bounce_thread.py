@@ -17,17 +17,23 @@ from wallum.realtime.level.probe_set import probe_set, units_of
 from wallum.transport.field.bounce import BounceField, Field
 from wallum.transport.field.kept_field import kept_field
 
-__all__ = ["BounceThread"]
+__all__ = ["BounceThread", "rest_s"]
 
 # While the hand moves, the making of a field waits, and looks again after so long [s].
 PAUSE_S: Final = 0.1
 # What is made waits for this long [s].
 LATER_S: Final = 1.0
-# Of the time, what light is worked out in while a hand moves: the rest is the picture's.
+# Of the time, what light is worked out in while a hand moves; the rest is the picture's, as far as light
+# still follows twice a second [s].
 SHARE: Final = 0.1
-LONGEST_REST_S: Final = 0.45
+TWICE_S: Final = 0.48
 # Sources that are worked out together, so that something newer is never far behind.
 TOGETHER: Final = 4
+
+
+def rest_s(took: float) -> float:
+    """How long light rests under a moving hand after it was worked out in so long [s]."""
+    return min(took * (1.0 / SHARE - 1.0), max(TWICE_S - took, 0.0))
 
 
 class BounceThread(WorkThread):
@@ -178,7 +184,7 @@ class BounceThread(WorkThread):
             self.lit.emit(units_of({one: bounce.units[one] for one in ids}))
             if self._paused:
                 took = time.perf_counter() - start
-                time.sleep(min(took * (1.0 / SHARE - 1.0), LONGEST_REST_S))
+                time.sleep(rest_s(took))
                 start = time.perf_counter()
             if self._asked.is_set():
                 return  # there is something newer
