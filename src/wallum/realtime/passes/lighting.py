@@ -300,7 +300,8 @@ class Lighting:
         mirroring = np.zeros_like(lists.reached)
         if images is not None:
             mirroring = mirrored_squares(gbuffer, self.mirrors, lists.grid)
-        self.tiles.write(held_squares(cells, lists.grid), lists.reached, mirroring)
+        # With images all have lamps: a program less to compile, for a few squares.
+        self.tiles.write(held_squares(cells, lists.grid), lists.reached | mirroring, mirroring)
         self._lists.key = key
 
     def sum_all(
