@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 from wallum.realtime.gl.programs import Programs
 from wallum.realtime.passes.clusters import CELL_PIXELS
 
-__all__ = ["Tiles"]
+__all__ = ["KINDS", "Tiles"]
 
 
-# Whether lamps reach a square, and whether surfaces in it mirror the level.
+# Whether lamps reach a square, and whether surfaces in it mirror the level: those that do count as reached.
 Kind = tuple[bool, bool]
-KINDS: Final[tuple[Kind, ...]] = ((True, True), (True, False), (False, True), (False, False))
+KINDS: Final[tuple[Kind, ...]] = ((True, True), (True, False), (False, False))
 
 
 class Tiles:
@@ -37,6 +37,7 @@ class Tiles:
         """Take over (Y, X) which squares hold any surface, which of them lamps reach, and in which surfaces
         mirror the level."""
         rows, columns = reached.shape
+        reached = reached | mirroring
         self._grid = (columns, rows)
         squares = [
             np.argwhere(holding & (reached == lamps) & (mirroring == images)) for lamps, images in KINDS

@@ -19,7 +19,7 @@ from wallum.physics.gloss_table import gloss_table
 from wallum.physics.gobo import PATTERNS
 from wallum.realtime.gl.programs import Programs, kind_feature, set_uniforms
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
-from wallum.realtime.gl.tiles import Tiles
+from wallum.realtime.gl.tiles import KINDS, Tiles
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.bundle import GLOW_SCALE
 from wallum.realtime.passes.air_values import air_dims, air_features, air_uniforms
@@ -86,7 +86,7 @@ class Lighting:
 
     def shows_mirrors(self, draft: "Draft") -> bool:
         """Whether smooth surfaces of a picture show images of the level."""
-        there = self.glossy and self.mirrors.taken and self.probes.there
+        there = self.glossy and self.mirrors.there and self.probes.there
         return there and draft.view.show not in (FACE, "direct")
 
     def features(self, scene: LitScene, sun_shadow: bool, lamp_shadow: bool, glow: bool) -> frozenset[str]:
@@ -298,10 +298,9 @@ class Lighting:
         lists = assign_lamps(lamps, shadowed, camera, gbuffer.size, lit.keep, cells)
         self._lists.write(lists)
         mirroring = np.zeros_like(lists.reached)
-        if images is not None:
+        if images is not None and self.mirrors.taken:
             mirroring = mirrored_squares(gbuffer, self.mirrors, lists.grid)
-        # With images all have lamps: a program less to compile, for a few squares.
-        self.tiles.write(held_squares(cells, lists.grid), lists.reached | mirroring, mirroring)
+        self.tiles.write(held_squares(cells, lists.grid), lists.reached, mirroring)
         self._lists.key = key
 
     def sum_all(
@@ -329,7 +328,8 @@ class Lighting:
             values |= {"g_bounce": gbuffer.bounce, "g_open": gbuffer.open, "bounce_gain": (1.0, 1.0, 1.0)}
             values["open_floor"] = -LEAST_PART
         ready = []
-        for kind in self.tiles.kinds:
+        # Programs of all kinds are made at once: one made in the midst of a drag is half a second late.
+        for kind in KINDS if self.shows_mirrors(draft) else self.tiles.kinds:
             reached, mirroring = kind
             names = features if reached else features - BY_LAMPS
             program = self._prepare(names, draft, scene, gbuffer, "tiles", mirroring)
@@ -342,7 +342,8 @@ class Lighting:
         target.frame.clear(0.0, 0.0, 0.0, 0.0)
         target.frame.viewport = self.tiles.viewport()
         for program, kind in ready:
-            self.tiles.draw(program, kind)
+            if kind in self.tiles.kinds:
+                self.tiles.draw(program, kind)
 
     def work(self, draft: "Draft", gbuffer: GBuffer) -> dict[str, int]:
         """What a sum of light has done."""
