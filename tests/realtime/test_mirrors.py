@@ -10,7 +10,7 @@ from level_shapes import ROOM_COLOURS, ROOM_HIGH, ROOM_LOW, field_of, glowing_ro
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
-from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.model import Material, Mesh
 from wallum.level.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
@@ -18,7 +18,6 @@ from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.physics.octahedron import octahedron_directions
 from wallum.realtime.level.bundling import bundle_level
-from wallum.realtime.passes import lighting
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.field.bounce import BounceField
@@ -221,29 +220,3 @@ def test_an_octahedron_has_the_zenith_in_its_middle_and_the_nadir_at_its_corners
     # Opposite places of one edge are the same direction.
     edge = octahedron_directions(np.array([[1.0, 0.2], [1.0, 0.8], [0.3, 0.0], [0.7, 0.0]]))
     assert edge[0] == pytest.approx(edge[1] * [1, 1, -1]) or edge[0] == pytest.approx(edge[1])
-
-
-def test_only_squares_with_something_smooth_in_them_ask_for_images_and_the_picture_is_the_same(
-    renderer, monkeypatch
-):
-    """A mirror on a wide rough floor between walls, open above."""
-    rough = Material("rough", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0)
-    walls = [((x, 0.0, -8.0), (x + 0.3, 4.0, 8.0)) for x in (-8.3, 8.0)]
-    slabs = [((-8.3, -0.2, -8.0), (8.3, 0.0, 8.0)), ((-8.3, 0.0, -8.3), (8.3, 4.0, -8.0)), *walls]
-    shapes = (*(box(low, high, 0) for low, high in slabs), box((0.5, 0.0, 1.0), (1.5, 0.02, 2.0), 1))
-    level = Level("court", (Mesh("m", shapes),), (Part("p", "p", 0, np.eye(4)),), (rough, MIRROR))
-    bounce = _shown(renderer, level)
-    assert not bounce.made.rooms.roofed.any()
-    scene = evaluate(Project(sources=base_light(), look=Look(ev100=12.0)), Moment(11.0))
-    relit(renderer, bounce, scene)
-    own, squares = _mirrored(renderer, scene), (-(-SIZE[1] // 32), SIZE[0] // 32)
-    tiles = renderer.engine.lighting.tiles
-    assert {mirroring for _, mirroring in tiles.kinds} == {True, False}
-    monkeypatch.setattr(lighting, "mirrored_squares", lambda *_: np.ones(squares, bool))
-    renderer.engine.forget()
-    everywhere = _picture(renderer, scene)
-    assert {mirroring for _, mirroring in tiles.kinds} == {True}
-    assert np.array_equal(own, everywhere)
-    monkeypatch.setattr(lighting, "mirrored_squares", lambda *_: np.zeros(squares, bool))
-    renderer.engine.forget()
-    assert not np.array_equal(own, _picture(renderer, scene)), "the mirror shows images"

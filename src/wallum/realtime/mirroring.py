@@ -13,8 +13,8 @@ from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.realtime.engine import Engine
 from wallum.realtime.gl.view import View, pre_exposure
+from wallum.realtime.level.bundle import GLOSSY
 from wallum.realtime.passes.mirror_images import FACES
-from wallum.realtime.passes.mirrored import mirrored_pixels
 
 __all__ = ["Mirroring"]
 
@@ -44,10 +44,15 @@ class Mirroring:
 
     def seen(self) -> set[int]:
         """Places whose images the last still picture shows: on smooth surfaces, and on all under a roof."""
-        gbuffer = self._engine.still.gbuffer
-        _, shown = mirrored_pixels(gbuffer, self._engine.lighting.mirrors)
+        gbuffer, mirrors = self._engine.still.gbuffer, self._engine.lighting.mirrors
+        assert mirrors.places is not None
+        smooth = np.frombuffer(gbuffer.surface.read(), np.uint8)[::4] < GLOSSY * 255.0
+        codes = np.frombuffer(gbuffer.bounce.read(), np.float16)[3::4].astype(np.int64)
+        roofed = np.zeros(16, dtype=bool)
+        roofed[1 : 1 + len(mirrors.places)] = mirrors.places.roofed
+        shown = codes[smooth | roofed[codes & 15]]
         counts = np.bincount(shown & 15, minlength=16) + np.bincount((shown >> 4) & 15, minlength=16)
-        return set(np.flatnonzero(counts[1:] > LEAST_SHARE * gbuffer.size[0] * gbuffer.size[1]).tolist())
+        return set(np.flatnonzero(counts[1:] > LEAST_SHARE * len(smooth)).tolist())
 
     def take(self, place: int, scene: LitScene, far: float) -> Iterator[None]:
         """Take the image of a place; stops between passes."""

@@ -46,7 +46,6 @@ class GBuffer:
         self.bounce = _target(context, size, 4, "f2")  # light from surfaces, pre-exposed
         self.sky = _target(context, size, 4, "f2")  # light straight from the sky, pre-exposed
         self.sky_strength = np.ones(3)  # RGB, that it was found for
-        self.filled = 0  # how often light of probes was
         self.probe_frame = context.framebuffer([self.open, self.bounce, self.sky], self.depth)
         self._of_hand: tuple[moderngl.Texture, moderngl.Framebuffer] | None = None
         self._baked: tuple[moderngl.Texture, moderngl.Framebuffer] | None = None

@@ -1,8 +1,4 @@
-"""Squares of a picture, drawn by what they need: lamps where some reach, mirror images where some are shown.
-
-A software driver works out what a program has whether a pixel needs it or not."""
-
-from typing import Final
+"""Squares of a picture, drawn by what they need: lamps where some reach, none elsewhere."""
 
 import moderngl
 import numpy as np
@@ -11,16 +7,11 @@ from numpy.typing import NDArray
 from wallum.realtime.gl.programs import Programs
 from wallum.realtime.passes.clusters import CELL_PIXELS
 
-__all__ = ["KINDS", "Tiles"]
-
-
-# Whether lamps reach a square, and whether surfaces in it mirror the level: those that do count as reached.
-Kind = tuple[bool, bool]
-KINDS: Final[tuple[Kind, ...]] = ((True, True), (True, False), (False, False))
+__all__ = ["Tiles"]
 
 
 class Tiles:
-    """The squares of one picture, kind after kind.
+    """The squares of one picture: first those that lamps reach, then the others.
 
     A square is one large point, which a driver fills without a diagonal through it.
     """
@@ -29,23 +20,15 @@ class Tiles:
         self._context, self._programs = context, programs
         self._buffer = context.buffer(reserve=4096, dynamic=True)
         self._grid = (1, 1)
-        self._spans = dict.fromkeys(KINDS, (0, 0))  # first square, and how many
+        self._counts = {True: 0, False: 0}  # of squares that lamps reach, and of others
 
-    def write(
-        self, holding: NDArray[np.bool_], reached: NDArray[np.bool_], mirroring: NDArray[np.bool_]
-    ) -> None:
-        """Take over (Y, X) which squares hold any surface, which of them lamps reach, and in which surfaces
-        mirror the level."""
+    def write(self, reached: NDArray[np.bool_], holding: NDArray[np.bool_]) -> None:
+        """Take over (Y, X) which squares lamps reach, and which hold any surface."""
         rows, columns = reached.shape
-        reached = reached | mirroring
         self._grid = (columns, rows)
-        squares = [
-            np.argwhere(holding & (reached == lamps) & (mirroring == images)) for lamps, images in KINDS
-        ]
-        counts = [len(one) for one in squares]
-        firsts = np.cumsum([0, *counts[:-1]]).tolist()
-        self._spans = dict(zip(KINDS, zip(firsts, counts, strict=True), strict=True))
-        middles = (np.concatenate(squares)[:, ::-1] + 0.5) / self._grid * 2.0 - 1.0
+        kinds = [np.argwhere(kind) for kind in (reached & holding, ~reached & holding)]
+        self._counts = {True: len(kinds[0]), False: len(kinds[1])}
+        middles = (np.concatenate(kinds)[:, ::-1] + 0.5) / self._grid * 2.0 - 1.0
         data = np.ascontiguousarray(middles, dtype=np.float32)
         if data.nbytes > self._buffer.size:
             self._buffer.release()
@@ -53,18 +36,17 @@ class Tiles:
         self._buffer.orphan()
         self._buffer.write(data)
 
-    @property
-    def kinds(self) -> tuple[Kind, ...]:
-        """Those that there are."""
-        return tuple(kind for kind, (_, count) in self._spans.items() if count)
+    def count(self, reached: bool) -> int:
+        """How many squares lamps reach, or do not."""
+        return self._counts[reached]
 
     def viewport(self) -> tuple[int, int, int, int]:
         """What the squares' places are given in: whole squares, beyond the picture's edge too."""
         return 0, 0, self._grid[0] * CELL_PIXELS, self._grid[1] * CELL_PIXELS
 
-    def draw(self, program: moderngl.Program, kind: Kind) -> None:
-        """Draw the squares of a kind."""
-        first, count = self._spans[kind]
+    def draw(self, program: moderngl.Program, reached: bool) -> None:
+        """Draw the squares that lamps reach, or the others."""
+        first = 0 if reached else self._counts[True]
         self._context.point_size = float(CELL_PIXELS)
         array = self._programs.array(program, (self._buffer, "2f", "in_middle"))
-        array.render(moderngl.POINTS, vertices=count, first=first)
+        array.render(moderngl.POINTS, vertices=self._counts[reached], first=first)

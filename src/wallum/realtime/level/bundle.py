@@ -23,7 +23,7 @@ __all__ = [
 # G-buffer glow is kept at this share of its luminance: 11-bit floats then reach 1e6 cd/m2.
 GLOW_SCALE = 1.0 / 16.0
 # Roughness from which on nothing is mirrored, see shaders/include/mirrors.glsl.
-GLOSSY = 0.47
+GLOSSY = 0.5
 # The feature of what is seen through: it lies in the layers of a picture, not in its G-buffer.
 VEIL = "VEIL"
 VERTEX = np.dtype(

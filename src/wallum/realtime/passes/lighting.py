@@ -19,7 +19,7 @@ from wallum.physics.gloss_table import gloss_table
 from wallum.physics.gobo import PATTERNS
 from wallum.realtime.gl.programs import Programs, kind_feature, set_uniforms
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
-from wallum.realtime.gl.tiles import KINDS, Tiles
+from wallum.realtime.gl.tiles import Tiles
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.bundle import GLOW_SCALE
 from wallum.realtime.passes.air_values import air_dims, air_features, air_uniforms
@@ -28,7 +28,6 @@ from wallum.realtime.passes.clusters import assign_lamps, held_squares
 from wallum.realtime.passes.lamp_buffers import LampBuffers, LampLists, lamp_rows
 from wallum.realtime.passes.lamp_scissor import lamp_scissor
 from wallum.realtime.passes.mirror_images import MirrorImages
-from wallum.realtime.passes.mirrored import mirrored_squares
 from wallum.realtime.passes.probe_light import ProbeLight
 from wallum.realtime.passes.sky_pass import SkyPass
 from wallum.realtime.passes.sun_shadows import SunShadows
@@ -127,10 +126,8 @@ class Lighting:
         scene: LitScene,
         gbuffer: GBuffer,
         vertex: str = "screen",
-        mirrors: bool = True,
     ) -> moderngl.Program:
-        """A program with all that it needs to light a scene on the surfaces of a G-buffer. mirrors : whether
-        any of them may show an image"""
+        """A program with all that it needs to light a scene on the surfaces of a G-buffer."""
         view = draft.view
         if self.unusual:
             features = features | {"UNUSUAL"}
@@ -138,7 +135,7 @@ class Lighting:
             features = features | {"BY_PROBES"}
         if self._buffers.many:
             features = features | {"MANY_LAMPS"}
-        mirrors = mirrors and bool(features & {"SKY", "BOUNCE"}) and self.shows_mirrors(draft)
+        mirrors = bool(features & {"SKY", "BOUNCE"}) and self.shows_mirrors(draft)
         if mirrors:
             features = features | {"MIRRORS"}
         program = self._programs.get(vertex, "lighting", features)
@@ -290,17 +287,13 @@ class Lighting:
         """The lamps of each cell that holds a surface."""
         lamps, shadowed, camera = draft.seen.lamps, draft.seen.shadowed, draft.view.camera
         kept = None if lit.keep is None else lit.keep.tobytes()
-        images = (gbuffer.filled, self.mirrors.version) if self.shows_mirrors(draft) else None
-        key = (lamps.shape_key(), shadowed.tobytes(), gbuffer.size, gbuffer.key, kept, images)
+        key = (lamps.shape_key(), shadowed.tobytes(), gbuffer.size, gbuffer.key, kept)
         if self._lists.key == key:
             return
         cells = gbuffer.cells(camera.far)
         lists = assign_lamps(lamps, shadowed, camera, gbuffer.size, lit.keep, cells)
         self._lists.write(lists)
-        mirroring = np.zeros_like(lists.reached)
-        if images is not None and self.mirrors.taken:
-            mirroring = mirrored_squares(gbuffer, self.mirrors, lists.grid)
-        self.tiles.write(held_squares(cells, lists.grid), lists.reached, mirroring)
+        self.tiles.write(lists.reached, held_squares(cells, lists.grid))
         self._lists.key = key
 
     def sum_all(
@@ -311,9 +304,9 @@ class Lighting:
         target: LightTarget,
         in_air: dict[str, object] | None = None,
     ) -> None:
-        """Light of many sources at once on the surfaces of a G-buffer. Where no lamp reaches, or no image is
-        shown (see `tiles`), a program draws that knows of none. in_air : values of the air's volume, where
-        that is laid over it"""
+        """Light of many sources at once on the surfaces of a G-buffer. Where no lamp reaches (see
+        `tiles`), a program draws that knows of none. in_air : values of the air's volume, where that is laid
+        over it"""
         self._list_lamps(draft, lit, gbuffer)
         scene = replace(lit.scene, lamps=lit.lamps)
         features = self._on_ground(self.features(scene, True, bool(draft.seen.tiles), glow=True), scene)
@@ -328,22 +321,19 @@ class Lighting:
             values |= {"g_bounce": gbuffer.bounce, "g_open": gbuffer.open, "bounce_gain": (1.0, 1.0, 1.0)}
             values["open_floor"] = -LEAST_PART
         ready = []
-        # Programs of all kinds are made at once: one made in the midst of a drag is half a second late.
-        for kind in KINDS if self.shows_mirrors(draft) else self.tiles.kinds:
-            reached, mirroring = kind
-            names = features if reached else features - BY_LAMPS
-            program = self._prepare(names, draft, scene, gbuffer, "tiles", mirroring)
-            set_uniforms(program, **values)
-            ready.append((program, kind))
-            if reached:
-                set_uniforms(program, **self._lists.uniforms())
+        for reached, names in ((True, features), (False, features - BY_LAMPS)):
+            if self.tiles.count(reached):
+                program = self._prepare(names, draft, scene, gbuffer, "tiles")
+                set_uniforms(program, **values)
+                ready.append((program, reached))
+                if reached:
+                    set_uniforms(program, **self._lists.uniforms())
         # Making a program ready may draw elsewhere: what it mirrors of the sky, shadows of clouds.
         self._on_surfaces(target, gbuffer.size, add=False)
         target.frame.clear(0.0, 0.0, 0.0, 0.0)
         target.frame.viewport = self.tiles.viewport()
-        for program, kind in ready:
-            if kind in self.tiles.kinds:
-                self.tiles.draw(program, kind)
+        for program, reached in ready:
+            self.tiles.draw(program, reached)
 
     def work(self, draft: "Draft", gbuffer: GBuffer) -> dict[str, int]:
         """What a sum of light has done."""

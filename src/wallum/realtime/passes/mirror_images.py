@@ -43,11 +43,6 @@ class MirrorImages:
         """Whether there is any place; one without an image is as if there were none."""
         return self.places is not None and len(self.places) > 0
 
-    @property
-    def taken(self) -> bool:
-        """Whether any image is there."""
-        return any(one is not None for one in self.shows)
-
     def set_places(self, places: MirrorPlaces | None) -> None:
         """Take the places of a level, without images; None: it has none."""
         for texture in (self._images, self._boxes):

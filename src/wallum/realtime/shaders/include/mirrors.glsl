@@ -10,7 +10,7 @@ uniform int roofed_images;             // bits, from 1 on: those under a roof
 const int IMAGE_SIZE = 128;
 // Between these roughnesses it gives way to what probes have. Under a roof light comes by doors and windows: seen
 // against it what is dull gleams too.
-const float SMOOTH = 0.36, ROUGH = 0.47;
+const float SMOOTH = 0.36, ROUGH = 0.5;
 // What an image from afar, outside, says of how much of the sky is mirrored; the rest is the probes' say.
 const float OUTSIDE = 0.5;
 
