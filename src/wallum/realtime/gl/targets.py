@@ -50,6 +50,18 @@ class GBuffer:
         self._of_hand: tuple[moderngl.Texture, moderngl.Framebuffer] | None = None
         self._baked: tuple[moderngl.Texture, moderngl.Framebuffer] | None = None
         self._cells: tuple[object, NDArray[np.int64]] | None = None
+        # What decides which image each pixel mirrors, as `bounce` has it; and as `mirrored` has it.
+        self.images: object = None
+        self.marked: object = None
+        self._mirrored: tuple[moderngl.Texture, moderngl.Framebuffer] | None = None
+
+    @property
+    def mirrored(self) -> tuple[moderngl.Texture, moderngl.Framebuffer]:
+        """Depths that let only what shows mirror images be drawn; and what they are drawn into."""
+        if self._mirrored is None:
+            depth = self._context.depth_texture(self.size)
+            self._mirrored = depth, self._context.framebuffer([], depth)
+        return self._mirrored
 
     @property
     def of_hand(self) -> tuple[moderngl.Texture, moderngl.Framebuffer]:
@@ -95,7 +107,8 @@ class GBuffer:
     def release(self) -> None:
         more = [] if self.through is None else [self.through]
         held = (self.frame, self.base_frame, self.open_frame, self.probe_frame, *self.colours, *more)
-        made = (*reversed(self._of_hand or ()), *reversed(self._baked or ()))
+        lazy = (self._of_hand, self._baked, self._mirrored)
+        made = [item for pair in lazy if pair is not None for item in reversed(pair)]
         for item in (*made, *held, self.open, self.bounce, self.sky, self.depth):
             item.release()
 
@@ -104,9 +117,20 @@ class LightTarget:
     """Pre-exposed light, half floats, that shares a G-buffer's depth."""
 
     def __init__(self, context: moderngl.Context, gbuffer: GBuffer) -> None:
+        self._context, self._gbuffer = context, gbuffer
         self.light = _target(context, gbuffer.size, 4, "f2")
         self.frame = context.framebuffer([self.light], gbuffer.depth)
+        self._mirrored: moderngl.Framebuffer | None = None
+
+    @property
+    def mirrored_frame(self) -> moderngl.Framebuffer:
+        """The same light, with the depths of `GBuffer.mirrored`."""
+        if self._mirrored is None:
+            self._mirrored = self._context.framebuffer([self.light], self._gbuffer.mirrored[0])
+        return self._mirrored
 
     def release(self) -> None:
+        if self._mirrored is not None:
+            self._mirrored.release()
         self.frame.release()
         self.light.release()

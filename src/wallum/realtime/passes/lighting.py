@@ -28,6 +28,7 @@ from wallum.realtime.passes.clusters import assign_lamps, held_squares
 from wallum.realtime.passes.lamp_buffers import LampBuffers, LampLists, lamp_rows
 from wallum.realtime.passes.lamp_scissor import lamp_scissor
 from wallum.realtime.passes.mirror_images import MirrorImages
+from wallum.realtime.passes.mirrored_pixels import MirroredPixels
 from wallum.realtime.passes.probe_light import ProbeLight
 from wallum.realtime.passes.sky_pass import SkyPass
 from wallum.realtime.passes.sun_shadows import SunShadows
@@ -41,6 +42,8 @@ __all__ = ["FOLLOWERS", "Lighting"]
 FOLLOWERS = 256
 # Of the light of a pixel that was baked with the sky, gloss takes at least one part of so many.
 LEAST_PART = 100.0
+# What mirror images differ by, of what light has.
+OF_MIRRORS = frozenset({"SKY", "BOUNCE", "IN_AIR", "MIRRORED"})
 BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", "GOBOS", "LEAVES", *map(kind_feature, SHADERS)})
 
 
@@ -65,6 +68,7 @@ class Lighting:
         self._context, self._programs, self._buffers = context, programs, buffers
         self._sky, self.probes = sky, probes
         self.mirrors = MirrorImages(context)
+        self._mirrored = MirroredPixels(context, programs)
         self._lists = LampLists(context)
         self.clouds = CloudMap(context, programs, sky)
         self.tiles = Tiles(context, programs)
@@ -86,7 +90,7 @@ class Lighting:
     def shows_mirrors(self, draft: "Draft") -> bool:
         """Whether smooth surfaces of a picture show images of the level."""
         there = self.glossy and self.mirrors.there and self.probes.there
-        return there and draft.view.show not in (FACE, "direct")
+        return there and draft.view.show not in (FACE, "direct", "probes")
 
     def features(self, scene: LitScene, sun_shadow: bool, lamp_shadow: bool, glow: bool) -> frozenset[str]:
         """The variant that a scene needs."""
@@ -131,13 +135,10 @@ class Lighting:
         view = draft.view
         if self.unusual:
             features = features | {"UNUSUAL"}
-        if "SKY" in features and self.probes.there:
+        if "SKY" in features and self.probes.there and "MIRRORS" not in features:
             features = features | {"BY_PROBES"}
         if self._buffers.many:
             features = features | {"MANY_LAMPS"}
-        mirrors = bool(features & {"SKY", "BOUNCE"}) and self.shows_mirrors(draft)
-        if mirrors:
-            features = features | {"MIRRORS"}
         program = self._programs.get(vertex, "lighting", features)
         self._buffers.connect(program)
         exposure = pre_exposure(scene.look.ev100)
@@ -156,8 +157,8 @@ class Lighting:
             values["room_lights"] = self._written_rooms(scene, exposure)
         if scene.flat is not None:
             values["flat_light"] = tuple(scene.flat * exposure)
-        if mirrors:
-            values |= self.mirrors.uniforms(scene, self.probes.room_light) | {"g_bounce": gbuffer.bounce}
+        if "MIRRORS" in features:
+            values |= self.mirrors.uniforms(scene, self.probes.room_light) | {"g_images": gbuffer.bounce}
         if "SKY" in features:
             values["g_open"] = gbuffer.open
         if "BY_PROBES" in features and scene.sky is not None:
@@ -263,12 +264,15 @@ class Lighting:
             self._rooms = key, texture
         return self._rooms[1]
 
-    def _on_surfaces(self, target: LightTarget, size: Size, add: bool) -> None:
-        """Get ready to draw on what surfaces there are."""
+    def _on_surfaces(
+        self, target: LightTarget, size: Size, add: bool, frame: moderngl.Framebuffer | None = None
+    ) -> None:
+        """Get ready to draw on what surfaces there are. frame : of the target, that knows of some alone"""
         context = self._context
-        target.frame.use()
-        target.frame.depth_mask = False
-        target.frame.viewport = (0, 0, *size)
+        frame = frame or target.frame
+        frame.use()
+        frame.depth_mask = False
+        frame.viewport = (0, 0, *size)
         context.enable_only(moderngl.DEPTH_TEST | (moderngl.BLEND if add else 0))
         if add:
             context.blend_func = moderngl.ONE, moderngl.ONE
@@ -334,6 +338,27 @@ class Lighting:
         target.frame.viewport = self.tiles.viewport()
         for program, reached in ready:
             self.tiles.draw(program, reached)
+        self._add_mirrored(features, values, draft, scene, gbuffer, target)
+
+    def _add_mirrored(
+        self,
+        features: frozenset[str],
+        values: dict[str, object],
+        draft: "Draft",
+        scene: LitScene,
+        gbuffer: GBuffer,
+        target: LightTarget,
+    ) -> None:
+        """Add what smooth surfaces show of the level more than probes say, where any shows an image: to light
+        that was drawn by a variant with some values of its own."""
+        features &= OF_MIRRORS
+        if not features & {"SKY", "BOUNCE"} or not self.shows_mirrors(draft):
+            return
+        program = self._prepare(features | {"MIRRORS"}, draft, scene, gbuffer)
+        set_uniforms(program, **values)
+        self._mirrored.mark(gbuffer, draft.view, self.mirrors)
+        self._on_surfaces(target, gbuffer.size, add=True, frame=target.mirrored_frame)
+        self._draw(program)
 
     def work(self, draft: "Draft", gbuffer: GBuffer) -> dict[str, int]:
         """What a sum of light has done."""
@@ -360,6 +385,7 @@ class Lighting:
         program = self._prepare(features, draft, scene, draft.gbuffer)
         self._on_surfaces(target, draft.size, add=True)
         self._draw(program)
+        self._add_mirrored(features, {}, draft, scene, draft.gbuffer, target)
 
     def add_bounce(self, draft: "Draft", target: LightTarget) -> int:
         """Add what comes back from surfaces of the light under the hand; returns the number of pixels."""
@@ -371,12 +397,16 @@ class Lighting:
         if not factor.any():
             return 0
         scene = LitScene(NO_LAMPS, None, None, draft.scene.look)
-        program = self._prepare(frozenset({"BOUNCE"}), draft, scene, draft.gbuffer)
+        features = frozenset({"BOUNCE"})
+        program = self._prepare(features, draft, scene, draft.gbuffer)
         light, _ = draft.gbuffer.of_hand
-        set_uniforms(program, g_open=draft.gbuffer.open, bounce_gain=tuple(factor), open_floor=0.0)
-        set_uniforms(program, g_bounce=light, mirrors_gain=0.0)
+        values: dict[str, object] = {"g_bounce": light, "g_open": draft.gbuffer.open, "open_floor": 0.0}
+        values["bounce_gain"] = tuple(factor)
+        set_uniforms(program, **values)
         self._on_surfaces(target, draft.size, add=True)
         self._draw(program)
+        # What images show is there already.
+        self._add_mirrored(features, values | {"mirrors_gain": 0.0}, draft, scene, draft.gbuffer, target)
         return draft.size[0] * draft.size[1]
 
     def add_lamps(self, draft: "Draft", target: LightTarget) -> int:

@@ -43,6 +43,11 @@ class MirrorImages:
         """Whether there is any place; one without an image is as if there were none."""
         return self.places is not None and len(self.places) > 0
 
+    @property
+    def roofed(self) -> int:
+        """Bits, from 1 on, of those under a roof."""
+        return 0 if self.places is None else int((2 << np.flatnonzero(self.places.roofed)).sum())
+
     def set_places(self, places: MirrorPlaces | None) -> None:
         """Take the places of a level, without images; None: it has none."""
         for texture in (self._images, self._boxes):
@@ -107,7 +112,7 @@ class MirrorImages:
             "mirror_images": self._images,
             "mirror_places": self._boxes,
             "mirrors_gain": 1.0,
-            "roofed_images": int((2 << np.flatnonzero(self.places.roofed)).sum()),
+            "roofed_images": self.roofed,
         }
 
     def take(

@@ -335,6 +335,7 @@ class ProbeLight:
             values |= terms_of(sky, exposure)
             gbuffer.sky_strength = sky_strength(sky)
         self._look_up(gbuffer, view, gbuffer.probe_frame, values)
+        gbuffer.images = gbuffer.key, self.number, self._rooms_number
 
     def fill_of_hand(self, gbuffer: GBuffer, view: View, scene: LitScene, gains: Gains) -> None:
         """The same of the light of some sources alone, each times its gain."""

@@ -1,5 +1,5 @@
 #version 430 core
-// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), MIRRORS (what smooth ones show of the level; MIRRORED, that alone), FLAT (light alike from all around), ROOMS (the same in boxes), PROBES (that alone, as probes have it), FOLLOW (glow by lamps), SKY, BY_PROBES (the sky as they see it), SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
+// Light on the surfaces of the G-buffer. Variants: GLOW, BOUNCE (light from surfaces), MIRRORS (what smooth ones show of the level more than probes say: to be added; MIRRORED, mirror images alone), FLAT (light alike from all around), ROOMS (the same in boxes), PROBES (that alone, as probes have it), FOLLOW (glow by lamps), SKY, BY_PROBES (the sky as they see it), SUN, SUN_SHADOW, CLOUD_SHADOW, LAMPS, LAMP_SHADOWS, VEILED (shadows
 // of what is seen through), UNUSUAL (surfaces that reflect otherwise than most), AIR (so thick that it dims light before it arrives) and MIST;
 // ONE_LAMP is a single lamp to be added to what is there; IN_AIR lays the volume of lit air over what is near.
 
@@ -46,15 +46,17 @@ uniform vec3 sun_illuminance;  // pre-exposed
 #if defined(SKY) || defined(BOUNCE)
 uniform sampler2D g_open;      // see sky_visibility.frag.glsl
 #endif
-#if defined(BOUNCE) || defined(MIRRORS)
-uniform sampler2D g_bounce;    // illuminance by light from surfaces, pre-exposed; which images of it are mirrored
-#endif
 #ifdef BOUNCE
+uniform sampler2D g_bounce;    // illuminance by light from surfaces, pre-exposed
 uniform vec3 bounce_gain;
 uniform float open_floor;      // 0 where none of it was baked with the sky: see probe_light.frag.glsl
 #endif
 #ifdef MIRRORS
+uniform sampler2D g_images;    // in alpha which are mirrored
+#include "which_images.glsl"
 #include "mirrors.glsl"
+// Of what probes say of a mirror image so much is taken away at most: what is rounded on the way leaves light.
+const float TAKEN = 0.998;
 #endif
 #ifdef SKY
 uniform sampler2D mirror;      // the sky in all directions, see mirror.frag.glsl
@@ -240,22 +242,28 @@ void main() {
 #endif
     float by_probes = 1.0;
 #ifdef MIRRORS
-    float place = texture(g_bounce, at).a;
+    // In the place of what probes say of it, as far as an image shows it; what is not mirrored has no say.
+    s.diffuse = vec3(0.0);
+    float images = texture(g_images, at).a;
 #ifdef BOUNCE
-    Mirrored level = mirrored_level(s, place, open.y, from_surfaces * (1.0 / PI));
+    Mirrored level = mirrored_level(s, images, open.y, from_surfaces * (1.0 / PI));
     vec3 as_gloss = s.gloss * (s.share.x + s.share.y) + s.gloss_rise * s.share.y;
     light += as_gloss * level.light * (level.counts * s.occlusion);
 #else
-    Mirrored level = mirrored_level(s, place, open.y, vec3(0.0));
+    Mirrored level = mirrored_level(s, images, open.y, vec3(0.0));
 #endif
-    of_sky = mix(of_sky, level.sky, level.counts);
-    by_probes -= level.counts;
+    of_sky = (level.sky - of_sky) * level.counts;
+    by_probes = -level.counts;
 #endif
 #ifdef SKY
+#ifdef MIRRORS
+    light += sky_light(s, vec3(0.0), of_sky);
+#else
 #ifdef BY_PROBES
     light += sky_light(s, texture(g_sky, at).rgb * sky_gain, of_sky);
 #else
     light += sky_light(s, sky_illuminance(oct_decode(open.zw)) * max(open.x, 0.0), of_sky);
+#endif
 #endif
 #endif
 #ifdef BOUNCE
@@ -299,8 +307,16 @@ void main() {
 #endif
 #end
 #endif
+#ifdef MIRRORS
+#ifdef IN_AIR
+    light *= left_by_near_air(at, depth);
+#endif
+    // Less than what light may be at most lacks of what its numbers hold.
+    out_colour = vec4(min(light * mix(vec3(1.0), vec3(TAKEN), vec3(lessThan(light, vec3(0.0)))), 5000.0), 0.0);
+#else
 #ifdef IN_AIR
     light = in_near_air(light, at, depth);
 #endif
     out_colour = vec4(min(light, 60000.0), 1.0);
+#endif
 }

@@ -18,3 +18,9 @@ vec3 in_near_air(vec3 light, vec2 at, float depth) {
     vec3 aired = light * (1.0 - air_fakes.y * (1.0 - near.a)) + near.rgb * air_fakes.y;
     return depth * air_place.z < 1.0 ? aired : light;
 }
+
+// The share of light that passes it.
+float left_by_near_air(vec2 at, float depth) {
+    float left = 1.0 - air_fakes.y * (1.0 - air_near(at, depth).a);
+    return depth * air_place.z < 1.0 ? left : 1.0;
+}

@@ -5,12 +5,8 @@ uniform sampler2DArray mirror_images;  // octahedra, as octahedron.glsl; in alph
 uniform sampler2D mirror_places;       // of each: eye, and whether it has a roof; corners, what its light is times
 
 uniform float mirrors_gain;            // of what an image shows: 0 where that is there already
-uniform int roofed_images;             // bits, from 1 on: those under a roof
 
 const int IMAGE_SIZE = 128;
-// Between these roughnesses it gives way to what probes have. Under a roof light comes by doors and windows: seen
-// against it what is dull gleams too.
-const float SMOOTH = 0.36, ROUGH = 0.5;
 // What an image from afar, outside, says of how much of the sky is mirrored; the rest is the probes' say.
 const float OUTSIDE = 0.5;
 
@@ -42,16 +38,13 @@ struct Mirrored {
     float counts;    // of this; the rest is as probes have it
 };
 
-// images: the number of its image from 1 on, of another, sevenths of that, in 4, 4 and 3 bits; `open`: of the sky
-// toward what it mirrors, as probes have it; `light`: of surfaces about, as they have it.
+// images: see which_images.glsl; `open`: of the sky toward what it mirrors, as probes have it; `light`: of surfaces
+// about, as they have it.
 Mirrored mirrored_level(Surface s, float images, float open, vec3 light) {
     Mirrored m = Mirrored(vec3(0.0), 0.0, 0.0);
     int code = int(images + 0.5);
-    bool roofed = (roofed_images >> (code & 15) & 1) == 1;
-    float smoothness = roofed ? 1.0 : clamp((ROUGH - s.rough) / (ROUGH - SMOOTH), 0.0, 1.0);
     float beside = float(code >> 8) / 7.0;
-    // A loop that most pixels run through not once: a software driver skips that, and no branch.
-    int times = smoothness > 0.0 ? (beside > 0.0 ? 2 : 1) : 0;
+    int times = beside > 0.0 ? 2 : 1;
     for (int i = 0; i < times; ++i) {
         int place = (i == 0 ? code : code >> 4) & 15;
         float counts = place == 0 ? 0.0 : (i == 0 ? 1.0 - beside : beside);
@@ -73,6 +66,6 @@ Mirrored mirrored_level(Surface s, float images, float open, vec3 light) {
     }
     m.sky = m.counts > 0.0 ? m.sky / m.counts : open;
     m.light /= max(m.counts, 1e-6);
-    m.counts *= smoothness;
+    m.counts *= image_share(code, s.rough);
     return m;
 }
