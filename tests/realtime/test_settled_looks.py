@@ -105,7 +105,7 @@ def test_a_window_of_another_size_may_ask_while_programs_are_compiled(room):
     size = (LARGE[0] + 40, LARGE[1] + 30)
     asked = PictureRequest(0, of().scene, CAMERA, size)
     out = np.zeros((size[1], size[0], 4), np.uint8)
-    for _ in precompile(renderer, lambda: asked.scene.look):
+    for _ in precompile(renderer, lambda: asked):
         if not renderer.settler.count:
             continue  # nothing that is drawn before is developed later
         for _ in renderer.draw(asked):

@@ -18,7 +18,8 @@ class Quality:
     passing_texels, passing_maps : of a sun that is being moved
     deck_part    : the deck is marched for one pixel of so many each way
     coarse_pixels: pixels of a moving picture that its surfaces may be off by
-    air_places   : columns, rows and slices of the volume that the air is lit in
+    air_places   : columns, rows and slices of the volume that the air is lit in; no powers of two, see
+                   realtime/gl/sizes.py
     settled      : pictures that a settled one is the mean of
     edge_samples : samples of a pixel, where the delivered picture has several
     indirect     : the truest way that light from all around is shown, see document.look
@@ -33,7 +34,7 @@ class Quality:
     passing_maps: int = 2
     deck_part: int = 3
     coarse_pixels: float = 2.0
-    air_places: tuple[int, int, int] = (56, 32, 40)
+    air_places: tuple[int, int, int] = (60, 28, 40)
     settled: int = 64
     edge_samples: int = 4
     indirect: str = "probes"
@@ -54,7 +55,7 @@ TIERS: Final = {
         sun_texels=1024,
         sun_maps=2,
         deck_part=5,
-        air_places=(28, 16, 24),
+        air_places=(28, 20, 20),
         edge_samples=2,
         indirect="flat",
     ),
@@ -67,7 +68,7 @@ TIERS: Final = {
         sun_texels=4096,
         sun_maps=4,
         deck_part=2,
-        air_places=(112, 64, 64),
+        air_places=(112, 60, 68),
         edge_samples=8,
     ),
 }

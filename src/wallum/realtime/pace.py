@@ -11,6 +11,7 @@ from wallum.frame.passes.light import LIGHT_OF_OTHERS
 from wallum.frame.passes.sky import CLOUDS, SKY
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 from wallum.frame.record import PassRecord
+from wallum.realtime.gl.sizes import no_power
 from wallum.realtime.gl.targets import Size
 from wallum.realtime.hand_light import Asked, asked_of
 from wallum.realtime.process.request import PictureRequest
@@ -35,7 +36,7 @@ class Pace:
     def size(self, full: Size) -> Size:
         """Size to draw at for a picture of a full size."""
         share = SHARES[self._step]
-        return max(round(full[0] * share), 1), max(round(full[1] * share), 1)
+        return min(no_power(round(full[0] * share)), full[0]), min(no_power(round(full[1] * share)), full[1])
 
     def note(self, ms: float) -> None:
         """Take notice of a moving picture's time. The first of a size does more: surfaces are drawn anew."""

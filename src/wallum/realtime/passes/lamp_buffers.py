@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 from wallum.moment.kinds import SHADERS
 from wallum.moment.lamps import Lamps
 from wallum.realtime.gl.programs import LAMP_WORDS, block_lamps
+from wallum.realtime.gl.sizes import no_power
 from wallum.realtime.passes.clusters import CellLists
 from wallum.realtime.passes.lamp_shadows import MOST_TILES, Tile
 
@@ -117,8 +118,11 @@ class LampLists:
         cells = lists.cells
         if len(SHADERS) > 1:  # textures have one, two or four numbers
             cells = np.pad(cells, ((0, 0), (0, 3 - len(SHADERS))))
-        self._cells = self._filled(self._cells, (columns, rows * depth), cells.shape[1], "u4", cells)
-        padded = np.zeros((-(-len(lists.lists) // LIST_ROW), LIST_ROW), np.uint16)
+        size = no_power(columns), no_power(rows * depth)
+        more = ((0, size[1] - rows * depth), (0, size[0] - columns), (0, 0))
+        cells = np.pad(cells.reshape(rows * depth, columns, -1), more)
+        self._cells = self._filled(self._cells, size, cells.shape[2], "u4", cells)
+        padded = np.zeros((no_power(-(-len(lists.lists) // LIST_ROW)), LIST_ROW), np.uint16)
         padded.ravel()[: len(lists.lists)] = lists.lists
         self._lists = self._filled(self._lists, padded.shape[::-1], 1, "u2", padded)
         self._grid, self._slices = lists.grid, lists.slices
@@ -132,6 +136,7 @@ class LampLists:
             "cell_grid": self._grid,
             "cell_slices": self._slices,
             "cells": self._cells,
+            "cells_size": tuple(float(one) for one in self._cells.size),
             "lists": self._lists,
             "list_rows": float(self._lists.height),
         }

@@ -86,6 +86,7 @@ class Lighting:
         self.glossy = False  # whether anything in it is smooth enough to mirror the level
         self.unusual = False  # whether anything in it reflects otherwise than most
         self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
+        self.compiles = False  # whether both variants are drawn with, lamps in reach or not: see tiles
 
     def shows_mirrors(self, draft: "Draft") -> bool:
         """Whether smooth surfaces of a picture show images of the level."""
@@ -291,13 +292,17 @@ class Lighting:
         """The lamps of each cell that holds a surface."""
         lamps, shadowed, camera = draft.seen.lamps, draft.seen.shadowed, draft.view.camera
         kept = None if lit.keep is None else lit.keep.tobytes()
-        key = (lamps.shape_key(), shadowed.tobytes(), gbuffer.size, gbuffer.key, kept)
+        key = (lamps.shape_key(), shadowed.tobytes(), gbuffer.size, gbuffer.key, kept, self.compiles)
         if self._lists.key == key:
             return
         cells = gbuffer.cells(camera.far)
         lists = assign_lamps(lamps, shadowed, camera, gbuffer.size, lit.keep, cells)
         self._lists.write(lists)
-        self.tiles.write(lists.reached, held_squares(cells, lists.grid))
+        reached, held = lists.reached, held_squares(cells, lists.grid)
+        if self.compiles:
+            held = np.ones_like(held)
+            reached = np.arange(held.size).reshape(held.shape) % 2 == 0
+        self.tiles.write(reached, held)
         self._lists.key = key
 
     def sum_all(

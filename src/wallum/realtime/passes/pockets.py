@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera
 from wallum.physics.pocket import HARDEST, MOST_POCKETS, NOISE_CELLS, Pocket, pocket_noise
+from wallum.realtime.gl.sizes import no_power
 from wallum.realtime.passes.lamp_buffers import UniformBlock
 
 __all__ = ["Pockets", "noise_texture", "reached_cells"]
@@ -110,7 +111,8 @@ class Pockets:
             return
         self._cells_of = lie
         cells = reached_cells(pockets, camera, places, reach)
-        size = (cells.shape[1], cells.shape[0])
+        size = no_power(cells.shape[1]), no_power(cells.shape[0])
+        cells = np.pad(cells, ((0, size[1] - cells.shape[0]), (0, size[0] - cells.shape[1]), (0, 0)))
         if self._cells is None or self._cells.size != size:
             if self._cells is not None:
                 self._cells.release()

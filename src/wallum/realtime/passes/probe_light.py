@@ -1,6 +1,7 @@
 """Light that has come back from surfaces, and what is seen of the sky: from probes, once a G-buffer."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import replace
 from typing import Any
 
@@ -13,6 +14,7 @@ from wallum.moment.room_light import RoomLight
 from wallum.moment.scene import OF, Dome, LitScene
 from wallum.physics.colour import LUMINANCE_WEIGHTS, luminance
 from wallum.realtime.gl.programs import Programs, set_uniforms
+from wallum.realtime.gl.sizes import no_power
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.probe_set import MOST_IMAGES, ProbeSet, Units
@@ -97,7 +99,7 @@ class _Table:
 
     def __init__(self, context: moderngl.Context, probes: ProbeSet) -> None:
         count = len(probes.places)
-        rows = -(-count // ROW)
+        rows = no_power(-(-count // ROW))
         self.images = probes.of_room.copy()
         self.light = np.zeros((count, 3), np.float32)  # of surfaces, pre-exposed
         self._words = np.zeros((rows * ROW, 4), np.uint32)
@@ -220,11 +222,23 @@ class ProbeLight:
     def _table(self, values: NDArray[np.generic], dtype: str, components: int = 4) -> moderngl.Texture:
         """(N, K) values in a texture of ROW probes a row."""
         kinds = {"f4": np.float32, "i4": np.int32, "u4": np.uint32}
-        rows = max(-(-len(values) // ROW), 1)
+        rows = no_power(-(-len(values) // ROW))
         padded = np.zeros((rows * ROW, values.shape[1]), kinds[dtype])
         padded[: len(values)] = values
         size = (ROW * values.shape[1] // components, rows)
         return self._context.texture(size, components, padded.tobytes(), dtype=dtype)
+
+    @contextmanager
+    def tried(self, source_id: str) -> Iterator[None]:
+        """Meanwhile a source is among those whose light is known: it has none."""
+        assert self._set is not None
+        units, versions = self.units, dict(self._versions)
+        air = 0 if self._set.air is None else len(self._set.air.there)
+        self.take({source_id: np.zeros((len(self._set.places) + air, 3), np.float16)})
+        try:
+            yield
+        finally:
+            self.units, self._versions = units, versions
 
     def take(self, units: Units) -> None:
         """Take over light of some sources, in the place of what they had."""

@@ -17,8 +17,8 @@ __all__ = ["ALL_OPEN", "SkyVisibility"]
 MOST_LIGHT = 60_000.0
 # Stands for air of which nothing is known (yet).
 ALL_OPEN = AirPlaces(
-    np.broadcast_to(np.array([1.0, 0.5], np.float16), (2, 2, 2, 2)), np.zeros((8, BINS), np.float16),
-    (-1.0, -1.0, -1.0), (2.0, 2.0, 2.0), np.ones(8, bool), np.zeros((0, 2), np.int32),
+    np.broadcast_to(np.array([1.0, 0.5], np.float16), (3, 3, 3, 2)), np.zeros((27, BINS), np.float16),
+    (-1.0, -1.0, -1.0), (1.0, 1.0, 1.0), np.ones(27, bool), np.zeros((0, 2), np.int32),
 )  # fmt: skip
 
 

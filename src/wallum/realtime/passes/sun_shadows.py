@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera, frustum_planes
 from wallum.moment.scene import SUN_MAPS
+from wallum.realtime.gl.sizes import no_power
 from wallum.realtime.level.drawing import LevelOnGpu
 from wallum.realtime.passes.cascades import (
     CASCADES,
@@ -41,9 +42,13 @@ COARSE_TEXELS = 4.0
 COLUMNS, ROWS = 3, 2
 
 
+def _size_of(texels: int) -> tuple[int, int]:
+    return no_power(COLUMNS * texels), no_power(ROWS * texels + 1)
+
+
 def _atlas(context: moderngl.Context, texels: int) -> tuple[moderngl.Texture, moderngl.Framebuffer]:
-    """Room for six maps."""
-    atlas = context.depth_texture((COLUMNS * texels, ROWS * texels))
+    """Room for six maps, and a row to spare: see gl/sizes.py."""
+    atlas = context.depth_texture(_size_of(texels))
     atlas.compare_func = "<="
     atlas.filter = (moderngl.LINEAR, moderngl.LINEAR)
     return atlas, context.framebuffer([], atlas)
@@ -84,7 +89,7 @@ class SunShadows:
         """Room for so many maps of so many texels, and a far one; what they show is forgotten."""
         context, self._texels, self._far = self._context, texels, far
         count += far
-        if self.atlas.size != (COLUMNS * texels, ROWS * texels):
+        if self.atlas.size != _size_of(texels):
             self.frame.release()
             self.atlas.release()
             self.atlas, self.frame = _atlas(context, texels)
@@ -259,6 +264,7 @@ class SunShadows:
             "cascade_place": [places[number] for number in numbers],
             "cascade_bounds": [limits[number] for number in numbers],
             "cascade_width": 1.0 - texel,
+            "sun_tile": tuple(self._texels / side for side in self.atlas.size),
             "cascade_end": (*ends, float(self._far)),
             "cascade_dither": self.dither,
         }

@@ -15,7 +15,6 @@ from typing import Any
 import numpy as np
 
 from wallum.faults import keep_log
-from wallum.moment.shown_look import ShownLook
 from wallum.realtime.light_asked import light_asked
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.memory import Block, give_memory_back, load_value
@@ -194,11 +193,8 @@ class Worker:
         self._level = block
         self._renderer.set_level(load_value(block))
         give_memory_back()  # of the level before
-        self._compiling = precompile(self._renderer, self._resting_look)
+        self._compiling = precompile(self._renderer, lambda: self._settling)
         self._channel.send(("level shown",))
-
-    def _resting_look(self) -> ShownLook | None:
-        return None if self._settling is None else self._settling.scene.look
 
     def _compile_step(self) -> None:
         """Compile a little more; pictures that are asked for come first."""

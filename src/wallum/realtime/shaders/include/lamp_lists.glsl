@@ -3,6 +3,7 @@
 uniform usampler2D cells;      // x; y and slice: first entry; by kind, number | number with shadow << 16
 uniform usampler2D lists;      // lamp numbers, 1,024 a row
 uniform float list_rows;
+uniform vec2 cells_size;       // of that texture
 uniform ivec3 cell_grid;
 uniform vec2 cell_slices;      // scale and offset of log2(depth)
 
@@ -10,7 +11,7 @@ uvec4 cell_at(ivec2 square, float depth) {
     ivec3 cell = ivec3(square, int(log2(depth) * cell_slices.x + cell_slices.y));
     cell = clamp(cell, ivec3(0), cell_grid - 1);
     vec2 place = vec2(cell.x, cell.z * cell_grid.y + cell.y) + 0.5;
-    return texture(cells, place / vec2(cell_grid.x, cell_grid.y * cell_grid.z));
+    return texture(cells, place / cells_size);
 }
 
 uint listed(uint i) {

@@ -13,7 +13,7 @@ uniform vec4 cascade_bounds[4];   // shear by depth x and y; lower left of the t
 uniform vec4 cascade_end;         // distance from the eye at which each ends [m]; whether a far map is there
 uniform float cascade_width;      // of a tile, less a texel
 uniform float cascade_dither;     // another offset of the seams for each picture, 0 to 1
-const vec2 ATLAS = vec2(1.0 / 3.0, 1.0 / 2.0);
+uniform vec2 sun_tile;            // of the atlas
 // Share of its distance over which a cascade goes over into the next.
 const float SEAM = 0.12;
 
@@ -41,7 +41,7 @@ vec3 sun_visibility(vec3 position, vec3 normal, float depth) {
     bounds = beyond ? cascade_bounds[3] : bounds;
     vec3 at = on_sun_axes(position + normal * (place.w * 1.5));
     vec2 uv = at.xy * place.x + place.yz + bounds.xy * at.z;
-    uv = clamp(uv, bounds.zw, bounds.zw + cascade_width) * ATLAS;
+    uv = clamp(uv, bounds.zw, bounds.zw + cascade_width) * sun_tile;
     vec3 lit = vec3(texture(sun_atlas, vec3(uv, at.z)));
 #ifdef VEILED
     lit *= mix(texture(sun_veil, uv).rgb, vec3(1.0), texture(sun_veil_depth, vec3(uv, at.z)));
