@@ -280,6 +280,60 @@ def test_a_closed_room_beside_noon_is_black(renderer, room):
     assert np.quantile(inside, 0.99) < outside * 2.0**-10
 
 
+GROUND = box((-20.0, -1.0, -20.0), (20.0, -0.1, 20.0), 0)
+
+
+def test_a_room_under_a_terrace_at_noon_is_black(renderer):
+    """What falls on a slab of 10 cm that is the room's ceiling and goes on beyond its walls."""
+    terrace = box((-4.0, 3.0, -4.0), (8.0, 3.1, 9.0), 0)
+    level = grey_level(*slabs_about(*ROOM, 0.1), terrace, GROUND)
+    _, bounce = _shown(renderer, level)
+    scene = evaluate(Project(sources=base_light(), look=Look(ev100=0.0)), Moment(12.0))
+    relit(renderer, bounce, scene)
+    on_it = float(luminance(scene.sun.illuminance)) * 0.5 / np.pi
+    inside = _drawn(renderer, scene)
+    assert np.quantile(inside, 0.5) < on_it * 2.0**-14
+    assert np.quantile(inside, 0.99) < on_it * 2.0**-10
+
+
+def _with_a_door(low, high):
+    """The room with a door from one place along its wall at +x to another, 2.1 m high."""
+    (_, y0, z0), (x1, y1, z1) = ROOM
+    shell = slabs_about(*ROOM, 0.1)
+    shell[3:4] = [
+        box((x1, y0 - 0.1, z0 - 0.1), (x1 + 0.1, y1 + 0.1, low), 0),
+        box((x1, y0 - 0.1, high), (x1 + 0.1, y1 + 0.1, z1 + 0.1), 0),
+        box((x1, y0 + 2.1, low), (x1 + 0.1, y1 + 0.1, high), 0),
+    ]
+    return grey_level(*shell, GROUND)
+
+
+def test_light_of_noon_comes_in_by_a_door_and_not_beside_it(renderer):
+    """As paths say, and the wall about the door, by which most would leak, no brighter."""
+    level = _with_a_door(1.0, 2.0)
+    rays, bounce = _shown(renderer, level)
+    scene = evaluate(Project(sources=base_light(), look=Look(ev100=8.0)), Moment(12.0))
+    relit(renderer, bounce, scene)
+    paths = Reference(rays, level, scene, INSIDE, (128, 72), 8)
+    for _ in range(16):
+        paths.step()
+    true = luminance(paths.luminance).reshape(9, 8, 16, 8).mean(axis=(1, 3))
+    own = _drawn(renderer, scene).reshape(9, 10, 16, 10).mean(axis=(1, 3))
+    x, y = np.meshgrid((np.arange(16) + 0.5) / 16, (np.arange(9) + 0.5) / 9)
+    ways = INSIDE.rays(x.ravel(), y.ravel())
+    met = (
+        np.array(INSIDE.eye)
+        + ways * rays.first_visible(np.tile(INSIDE.eye, (144, 1)), ways).distance[:, None]
+    )
+    within = (met[:, 0] < 4.01).reshape(true.shape)
+    beside = within & (np.abs(met[:, 0] - 4.0) < 0.01).reshape(true.shape)
+    off = np.log2(own / true)
+    assert beside.sum() > 8
+    assert abs(np.median(off[within])) < 0.25
+    assert np.quantile(np.abs(off[within]), 0.9) < 0.75
+    assert np.quantile(off[beside], 0.9) < 0.4
+
+
 def test_strength_and_switch_follow_without_rays(renderer, room):
     _, bounce = _shown(renderer, room)
     scene = _lamp_scene()
