@@ -20,6 +20,7 @@ from wallum.errors import LevelProblem, ValueProblem
 from wallum.level.model import Material
 from wallum.level.solids import box
 from wallum.moment.baked import baked_state, changed_since, still_alone
+from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.still import still_ids
 from wallum.physics.colour import luminance
@@ -28,7 +29,9 @@ from wallum.transport.lightmaps.bake import Order, bake
 from wallum.transport.lightmaps.baking import outside_bodies
 from wallum.transport.lightmaps.kept_bake import load_bake, load_part, save_bake
 from wallum.transport.lightmaps.texels import filled, find_texels
+from wallum.transport.reference import Reference
 
+EYE = Camera((0.0, 1.0, 0.0), (0.0, 0.0, -1.0))
 ROOM = ((0.0, 0.0, 0.0), (4.0, 3.0, 5.0))
 
 
@@ -122,6 +125,33 @@ def test_noon_does_not_come_through_a_thin_wall():
     texels, light = inside_of(order, bake(order, None))
     assert len(texels) > 1000
     assert light.max() == 0.0
+
+
+def test_at_the_foot_of_walls_it_is_as_light_as_beside_it():
+    """Slabs that go on under walls and over them: light at their rims, outside, is not read inside. By paths."""
+    (x0, y0, z0), (x1, y1, z1), w = *ROOM, 0.1
+    level = grey_level(
+        box((-8.0, -1.0, -8.0), (12.0, -0.1, 13.0), 0),
+        box((x0 - w, y0 - w, z0 - w), (x1 + w, y0, z1 + w), 0), box((x0 - w, y1, z0 - w), (x1 + w, y1 + w, z1 + w), 0),
+        box((x0 - w, y0, z0 - w), (x0, y1, z1 + w), 0), box((x0, y0, z0 - w), (x1, y1, z0), 0),
+        box((x0, y0, z1), (x1, y1, z1 + w), 0), box((x1, y0, z0 - w), (x1 + w, y1, 1.0), 0),
+        box((x1, y0, 2.0), (x1 + w, y1, z1 + w), 0), box((x1, 2.1, 1.0), (x1 + w, y1, 2.0), 0),
+    )  # fmt: skip
+    sources = tuple(one.revised(on=True) for one in (plain_sky(), set_sun()))
+    order = order_of(level, Project(sources=sources), paths=24)
+    baked = bake(order, None)
+    paths = Reference(order.rays, level, order.scene, EYE, (1, 1), 6)
+    along, rng = np.linspace(0.4, 2.4, 25), np.random.default_rng(3)
+    for height, up in ((0.2, -1.0), (2.8, 1.0)):
+        start = np.stack([along, np.full(25, height), np.full(25, 0.02)], axis=1).astype(np.float32)
+        way = np.tile(np.float32([0.0, up, 0.0]), (25, 1))
+        hits = order.rays.first_hit(start, way)
+        at_foot = luminance(baked.at(hits.triangle, hits.weights)[0])
+        met = start + way * hits.distance[:, None]
+        true = sum(paths.falling(met, -way, -way, rng, False) for _ in range(400)) / 400
+        ratio = at_foot / luminance(true)
+        assert 0.7 < np.median(ratio) < 1.4
+        assert np.quantile(ratio, 0.9) < 2.3
 
 
 def test_a_bake_that_was_ended_goes_on_where_it_was(tmp_path):

@@ -18,9 +18,9 @@ from wallum.moment.baked import baked_state
 from wallum.moment.scene import LitScene
 from wallum.transport.field.bounce import Field
 from wallum.transport.lightmaps.baked import BakedLight, own_coordinates, to_be_laid
-from wallum.transport.lightmaps.baking import Baking, cleaned, outside_bodies
+from wallum.transport.lightmaps.baking import Baking, beside, cleaned, outside_bodies
 from wallum.transport.lightmaps.kept_bake import load_part, save_part, unwrapped_of
-from wallum.transport.lightmaps.texels import find_texels
+from wallum.transport.lightmaps.texels import Texels, find_texels
 from wallum.transport.rays import RayScene
 
 __all__ = ["Order", "bake", "foreseen_texels"]
@@ -81,7 +81,8 @@ def bake(
     if laid is None or not keep_going(LAID):
         return None
     texels = find_texels(order.rays.triangles, laid)
-    texels = texels.only(outside_bodies(order.rays, texels))
+    outside = outside_bodies(order.rays, texels)
+    buried, texels = texels.only(~outside), texels.only(outside)
     made = Baking(
         order.rays, order.level, order.scene, texels, order.straight, order.follows, order.made
     )  # fmt: skip
@@ -89,7 +90,7 @@ def bake(
         made.sums, made.squares, made.samples = kept["sums"], kept["squares"], int(kept["samples"])
     if not _light(order, made, laid, part, keep_going):
         return None
-    return _finished(order, made, laid)
+    return _finished(order, made, laid, buried)
 
 
 def _laid(order: Order, keep_going: Callable[[float], bool]) -> Unwrapped | None:
@@ -131,8 +132,12 @@ def _keep(order: Order, made: Baking, laid: Unwrapped, part: Path) -> None:
     save_part(part, order.word, arrays | sums)
 
 
-def _finished(order: Order, made: Baking, laid: Unwrapped) -> BakedLight:
-    pages = cleaned(laid, made.texels, made.light(), order.settings.denoised)
+def _finished(order: Order, made: Baking, laid: Unwrapped, buried: Texels) -> BakedLight:
+    texels, light = made.texels, made.light()
+    if len(buried) and len(texels):
+        nearest = beside(texels, buried)
+        texels, light = texels.joined(buried), np.concatenate([light, light[nearest]])
+    pages = cleaned(laid, texels, light, order.settings.denoised)
     settings = (order.settings.texels, order.settings.smallest, order.settings.paths)
     state = baked_state(order.scene)
     return BakedLight(laid, pages, order.straight, state, order.when, settings, made.noise, order.key)

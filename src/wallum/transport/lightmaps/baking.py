@@ -6,6 +6,7 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.spatial import cKDTree
 
 from wallum.image.denoise import denoised
 from wallum.level.model import Level
@@ -19,7 +20,7 @@ from wallum.transport.lightmaps.texels import Texels, filled
 from wallum.transport.rays import LIFT_M, RayScene, one_thread
 from wallum.transport.reference import THREADS, Reference
 
-__all__ = ["Baking", "cleaned", "on_pages", "outside_bodies"]
+__all__ = ["Baking", "beside", "cleaned", "on_pages", "outside_bodies"]
 
 # Surfaces that light visits on its way to a texel.
 BOUNCES: Final = 6
@@ -27,6 +28,8 @@ BOUNCES: Final = 6
 BATCH: Final = 32_000
 # Rays of each that tell whether it lies inside a body, and the share of backs that it then sees.
 LOOKS, INSIDE = 16, 0.25
+# What faces another way by 60 degrees counts as so much farther off [m]; and what is near.
+TURNED_M, NEAR_M = 0.5, 1.5
 # Nobody looks from anywhere.
 NOWHERE: Final = Camera((0.0, 0.0, 0.0), (0.0, 0.0, -1.0), 60.0)
 
@@ -125,6 +128,28 @@ def on_pages(laid: Unwrapped, number: NDArray[np.int64], values: Floats) -> NDAr
     return out.reshape(laid.pages, height, width, -1)
 
 
+def beside(texels: Texels, buried: Texels) -> NDArray[np.int64]:
+    """(B,) of texels that lie inside bodies, which other one each has its light of: the nearest in its own
+    plane if one is near, or of all. A chart that is wholly buried has none on its page beside it."""
+    of, own = _planes(texels.joined(buried)), len(texels)
+
+    def where(some: Texels, apart: Floats) -> Floats:
+        # What faces another way counts as farther off.
+        return np.concatenate([some.places, some.normals * TURNED_M, apart[:, None]], axis=1)
+
+    far = of * (1e3 * NEAR_M)
+    away, nearest = cKDTree(where(texels, far[:own])).query(where(buried, far[own:]))
+    _, anywhere = cKDTree(where(texels, 0.0 * far[:own])).query(where(buried, 0.0 * far[own:]))
+    return np.asarray(np.where(away < NEAR_M, nearest, anywhere), np.int64)
+
+
+def _planes(texels: Texels) -> NDArray[np.int64]:
+    """(K,) the number of the plane that each lies in, to a centimetre and some three degrees."""
+    away = (texels.places * texels.faces).sum(axis=1, keepdims=True)
+    steps = np.round(np.concatenate([texels.faces * 20.0, away * 100.0], axis=1))
+    return np.unique(steps, axis=0, return_inverse=True)[1].ravel()
+
+
 def cleaned(laid: Unwrapped, texels: Texels, light: Floats, smooth: bool = True) -> NDArray[np.float32]:
     """(P, H, W, 3) light of texels (K, 3) without its noise, and beyond what is lit the nearest of it."""
     number = texels.number
@@ -134,5 +159,5 @@ def cleaned(laid: Unwrapped, texels: Texels, light: Floats, smooth: bool = True)
         return pages
     normals = filled(on_pages(laid, number, texels.normals), known)
     paper = np.ones(pages.shape[1:], np.float32)
-    clean = [denoised(page, paper, facing) for page, facing in zip(pages, normals, strict=True)]
+    clean = [denoised(page, paper, turned) for page, turned in zip(pages, normals, strict=True)]
     return filled(np.array(clean, np.float32), known)

@@ -15,6 +15,9 @@ __all__ = ["Texels", "filled", "find_texels"]
 
 # A texel whose middle lies no farther beside a triangle is read at its edge, and has the light there.
 BESIDE: Final = 0.75
+# What lies at a triangle's edge is looked at from so far within it [m], at most from so much of the way to
+# its middle: to the rim of a slab that lies on a wall light comes from beyond the wall.
+WITHIN_M, WITHIN = 0.02, 0.25
 # Texels that are looked at in one go.
 AT_ONCE: Final = 2_000_000
 
@@ -41,6 +44,11 @@ class Texels:
     def only(self, keep: NDArray[np.bool_]) -> "Texels":
         """Some of them."""
         return Texels(*(getattr(self, one.name)[keep] for one in fields(Texels)))
+
+    def joined(self, other: "Texels") -> "Texels":
+        """These and others after them."""
+        pairs = ((getattr(self, one.name), getattr(other, one.name)) for one in fields(Texels))
+        return Texels(*(np.concatenate(pair) for pair in pairs))
 
 
 def find_texels(flat: Triangles, laid: Unwrapped) -> Texels:
@@ -81,6 +89,10 @@ def _texels(
 ) -> Texels:
     corners = flat.faces[triangle]
     shares = np.concatenate([1.0 - weights.sum(axis=1, keepdims=True), weights], axis=1)
+    given = flat.positions[corners]
+    inward = given.mean(axis=1) - (shares[..., None] * given).sum(axis=1)
+    away = np.linalg.norm(inward, axis=1, keepdims=True)
+    shares += (1.0 / 3.0 - shares) * np.minimum(WITHIN_M / np.maximum(away, 1e-9), WITHIN)
     places, normals = (
         sum(shares[:, k : k + 1] * table[corners[:, k]] for k in range(3))
         for table in (flat.positions, flat.normals)
