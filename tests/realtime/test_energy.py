@@ -39,7 +39,7 @@ def even_scene():
 def test_a_white_box_in_even_light_is_as_bright_as_that(renderer, even_scene, metallic, roughness):
     white = Material("white", (1.0,) * 4, metallic, roughness)
     renderer.set_level(bundle_level(level_of(box((-0.5, -0.5, -0.5), (0.5, 0.5, 0.5), 0), white)))
-    request = PictureRequest(1, even_scene, CAMERA, (64, 64))
+    request = PictureRequest(1, even_scene, CAMERA, (60, 60))
     for _ in renderer.draw(request):
         pass
     seen = luminance(renderer.luminance(request, settled=False))[16:48, 20:44] / EVEN
@@ -53,7 +53,7 @@ def test_whatever_its_gloss_reflects_the_rest_is_sent_back_from_below(
 ):
     white = Material("white", (1.0,) * 4, 0.0, roughness, reflectance=reflectance)
     renderer.set_level(bundle_level(level_of(box((-0.5, -0.5, -0.5), (0.5, 0.5, 0.5), 0), white)))
-    request = PictureRequest(1, even_scene, CAMERA, (64, 64))
+    request = PictureRequest(1, even_scene, CAMERA, (60, 60))
     for _ in renderer.draw(request):
         pass
     seen = luminance(renderer.luminance(request, settled=False))[16:48, 20:44] / EVEN

@@ -39,7 +39,7 @@ SPOT = SpotSource(
     intensity=800.0, radius=0.01,
 )  # fmt: skip
 CAMERA = Camera((0.0, 5.0, 6.0), (0.0, -0.7071, -0.7071), 50.0, 1.0, far=60.0)
-SIZE = (128, 128)
+SIZE = (120, 120)
 PATTERNS = ("slats", "panes", "leaves")
 
 

@@ -84,7 +84,7 @@ WANTED = {
     "inspected": PictureRequest(8, scene(), CAMERA, SIZE, view="normals"),
     "grey": PictureRequest(9, scene(), CAMERA, SIZE, view="grey"),
     "fewer": PictureRequest(10, scene(POINT), CAMERA, SIZE),
-    "thumb": PictureRequest(11, scene(POINT, SPOT), ASIDE, (64, 36), detail="thumb"),
+    "thumb": PictureRequest(11, scene(POINT, SPOT), ASIDE, (72, 40), detail="thumb"),
 }  # fmt: skip
 AT_REST = [name for name, one in WANTED.items() if not one.active]
 

@@ -25,7 +25,7 @@ from wallum.transport.field.making import make_field
 from wallum.transport.rays import RayScene
 
 CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
-SIZES = ((64, 36), (96, 54))
+SIZES = ((72, 40), (96, 54))
 
 
 class Script:
@@ -158,9 +158,9 @@ def test_no_order_of_messages_stops_the_worker(renderer, levels, field, script):
                 number += 1
                 made = ("picture", picture(number, *how))
             case ("thumbs",):
-                made = ("thumbs", {"a": picture(0, "thumb", (64, 36), False, False)})
+                made = ("thumbs", {"a": picture(0, "thumb", (72, 40), False, False)})
         out.append((looks, made))
-    last = picture(number + 1, "full", (64, 36), False, False)
+    last = picture(number + 1, "full", (72, 40), False, False)
     out += [(0, frames_message), (0, ("release", 0)), (0, ("picture", last))]
     assert last_frame(run(out, renderer)) == last.number
 
