@@ -53,7 +53,7 @@ WORDS = {
     "mat4": 16,
 }
 WORD_BYTES = 4
-# Numbers of `struct Lamp`, see include/lamps.glsl.
+# Numbers of a lamp, see include/lamps.glsl.
 LAMP_WORDS = 28
 # Of what a driver hands from stage to stage, 64 numbers at least, so many are the shaders' own.
 OWN_WORDS = 8

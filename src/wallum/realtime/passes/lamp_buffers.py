@@ -19,7 +19,7 @@ LIST_ROW = 1024
 
 
 def lamp_rows(lamps: Lamps, exposure: float, tiles: dict[str, Tile]) -> NDArray[np.float32]:
-    """(N, LAMP_WORDS) rows of `struct Lamp` (include/lamps.glsl); emission times `exposure`."""
+    """(N, LAMP_WORDS) rows of lamps as include/lamps.glsl has them; emission times `exposure`."""
     out = np.zeros((max(len(lamps.ids), 1), LAMP_WORDS), np.float32)
     if not lamps.ids:
         return out

@@ -13,7 +13,7 @@ from wallum.realtime.passes.lamp_buffers import UniformBlock
 
 __all__ = ["Pockets", "noise_texture", "reached_cells"]
 
-# Numbers of `struct Pocket`, see include/pocket.glsl.
+# Numbers of a pocket, see include/pocket.glsl.
 WORDS: Final = 28
 # Columns, rows and slices of the volume that share one list.
 CELL: Final = 4
@@ -21,7 +21,7 @@ BINDING: Final = 7
 
 
 def pocket_rows(pockets: tuple[Pocket, ...], exposure: float) -> NDArray[np.float32]:
-    """(N, WORDS) rows of `struct Pocket`; light times `exposure`."""
+    """(N, WORDS) rows of pockets as include/pocket.glsl has them; light times `exposure`."""
     out = np.zeros((MOST_POCKETS, WORDS), np.float32)
     for row, one in zip(out, pockets, strict=False):
         row[:12].reshape(3, 4)[:, :3] = one.rows

@@ -75,9 +75,9 @@ PocketAbout own_pocket;         // the first that reaches the place
 void add_lamp(
     uint lamp, vec3 light, vec3 d, vec3 p, vec3 to_lamp, float far, inout vec3 first, inout vec3 second, inout vec3 third
 ) {
-    vec3 arriving = light * abs(lamps[lamp].point.w);
+    vec3 arriving = light * abs(lamp_row(lamp, LAMP_POINT).w);
 #ifdef AIR
-    arriving *= air_between(lamps[lamp].position_radius2.xyz, p);
+    arriving *= air_between(lamp_row(lamp, LAMP_POSITION_RADIUS2).xyz, p);
 #endif
     float cosine = dot(d, to_lamp);
     first += arriving * air_phase(air_lobe[0], cosine);
@@ -201,7 +201,7 @@ void main() {
             vec3 to_lamp;
             float far;
             vec3 light = KIND_in_air(lamp, d, start, last, width, to_lamp, far);
-            light *= lamps[lamp].point.w < 0.0 ? vec3(1.0) : lamp_visibility(lamp, to_lamp, far, vec3(0.0));
+            light *= lamp_row(lamp, LAMP_POINT).w < 0.0 ? vec3(1.0) : lamp_visibility(lamp, to_lamp, far, vec3(0.0));
             add_lamp(lamp, light, d, p, to_lamp, far, first, second, third);
         }
 #endif
@@ -222,7 +222,7 @@ void main() {
             left &= left - 1u;
             index += uint(word) * 32u;
             float density = pocket_density(index, inside);
-            sum += density * (pockets[index].scatter.rgb * third + pockets[index].own.rgb);
+            sum += density * (pocket_row(index, POCKET_SCATTER).rgb * third + pocket_row(index, POCKET_OWN).rgb);
             thicker += density;
         }
     }

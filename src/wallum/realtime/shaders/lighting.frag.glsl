@@ -82,7 +82,7 @@ uniform vec2 air_fakes;        // clear up to this distance [m]; most that it hi
 // What the air leaves of a lamp's light on its way to a place.
 vec3 lamp_air(uint lamp, vec3 place) {
 #ifdef AIR
-    return air_between(lamps[lamp].position_radius2.xyz, place);
+    return air_between(lamp_row(lamp, LAMP_POSITION_RADIUS2).xyz, place);
 #else
     return vec3(1.0);
 #endif

@@ -54,21 +54,21 @@ float gobo_leaves(vec2 place, float drifted, float open_share, float soft) {
 
 // So many steps where a lamp has a gobo and any light is left to go through it.
 int gobo_steps(uint lamp, float share, int steps) {
-    return lamps[lamp].gobo.x > 0.5 && share > 0.0 ? steps : 0;
+    return lamp_row(lamp, LAMP_GOBO).x > 0.5 && share > 0.0 ? steps : 0;
 }
 
 // Place in a lamp's gobo of a unit direction back to it, in repeats.
 vec2 gobo_place(uint lamp, vec3 to_lamp) {
-    vec3 d = lamps[lamp].direction_offset.xyz;
-    vec3 across = lamps[lamp].gobo_across.xyz;
+    vec3 d = lamp_row(lamp, LAMP_DIRECTION_OFFSET).xyz;
+    vec3 across = lamp_row(lamp, LAMP_GOBO_ACROSS).xyz;
     float ahead = max(-dot(to_lamp, d), GOBO_FLATTEST);
     return -vec2(dot(to_lamp, across), dot(to_lamp, cross(across, d))) / ahead;
 }
 
 // Share of a lamp's light that its gobo leaves at a place, averaged over widths [repeats] beside its own.
 float gobo_left(uint lamp, vec2 place, vec2 widths) {
-    vec4 gobo = lamps[lamp].gobo;
-    float drifted = lamps[lamp].gobo_across.w;
+    vec4 gobo = lamp_row(lamp, LAMP_GOBO);
+    float drifted = lamp_row(lamp, LAMP_GOBO_ACROSS).w;
     vec2 soft = max(sqrt(gobo.z * gobo.z + widths * widths), GOBO_SHARPEST);
     float side = gobo.x < 1.5 ? gobo.y : sqrt(gobo.y);
     float left = gobo_bars(place.y + drifted, side, soft.y);

@@ -1,12 +1,8 @@
 // Shadow of lamps, from tiles in one atlas: a single one, or the six sides of a cube.
 
-struct Tile {
-    vec4 right;   // axis over the tangent of the tile's half angle; where it lies in the atlas
-    vec4 up;
-    vec4 ahead;   // unit
-};
-
-layout(std140) uniform Tiles { Tile tiles[800]; };
+// Of each of 800 tiles: right and up, axes over the tangent of its half angle and where it lies in the atlas; ahead,
+// unit. See lamps.glsl.
+layout(std140) uniform Tiles { vec4 tile_rows[3 * 800]; };
 uniform sampler2DShadow lamp_atlas;
 #ifdef VEILED
 uniform sampler2DShadow lamp_veil_depth;  // see sun_shadow.glsl
@@ -26,13 +22,15 @@ int cube_face(vec3 d) {
 
 // Share of the lamp that is seen from a surface, 0 to 1.
 vec3 lamp_visibility(uint index, vec3 to_lamp, float distance_m, vec3 normal) {
-    vec4 cone = lamps[index].cone;
+    vec4 cone = lamp_row(index, LAMP_CONE);
     vec3 d = (normal * (cone.w * 1.5) - to_lamp) * distance_m;
     int face = cone.z > 0.5 ? 0 : cube_face(d);
-    Tile tile = tiles[int(cone.y) + face];
-    float ahead = max(dot(tile.ahead.xyz, d), 1e-4);
-    vec2 ndc = vec2(dot(tile.right.xyz, d), dot(tile.up.xyz, d)) / ahead;
-    vec2 uv = clamp(ndc, -0.996, 0.996) * tile_scale + vec2(tile.right.w, tile.up.w);
+    int row = 3 * (int(cone.y) + face);
+    vec4 right = tile_rows[row];
+    vec4 up = tile_rows[row + 1];
+    float ahead = max(dot(tile_rows[row + 2].xyz, d), 1e-4);
+    vec2 ndc = vec2(dot(right.xyz, d), dot(up.xyz, d)) / ahead;
+    vec2 uv = clamp(ndc, -0.996, 0.996) * tile_scale + vec2(right.w, up.w);
     vec3 place = vec3(uv, tile_depth.x + tile_depth.y / ahead);
     vec3 lit = vec3(texture(lamp_atlas, place));
 #ifdef VEILED

@@ -47,10 +47,10 @@ float panel_illuminance(vec3 c, vec3 w, float a, vec3 n) {
 // A point of the disc for the gloss: while a picture settles any, another for each pixel; before, the one
 // next to the mirrored ray, with a lobe as much wider as the disc is. Source: Karis 2013.
 vec3 panel_gloss(uint index, Surface s, float window) {
-    vec3 w = lamps[index].direction_offset.xyz;
-    vec3 c = lamps[index].position_radius2.xyz - s.position;
-    float a2 = lamps[index].position_radius2.w;
-    vec3 offset = lamps[index].point.xyz - lamps[index].position_radius2.xyz;
+    vec3 w = lamp_row(index, LAMP_DIRECTION_OFFSET).xyz;
+    vec3 c = lamp_row(index, LAMP_POSITION_RADIUS2).xyz - s.position;
+    float a2 = lamp_row(index, LAMP_POSITION_RADIUS2).w;
+    vec3 offset = lamp_row(index, LAMP_POINT).xyz - lamp_row(index, LAMP_POSITION_RADIUS2).xyz;
     float distance2 = max(dot(c, c), 1e-6);
     float rough2 = s.a2;
     float kept = 1.0;
@@ -78,22 +78,22 @@ vec3 panel_gloss(uint index, Surface s, float window) {
 
 // `seen` : share of the light's point that is seen.
 vec3 panel_seen(uint index, Surface s, vec3 seen) {
-    vec4 place = lamps[index].position_radius2;
-    vec3 w = lamps[index].direction_offset.xyz;
+    vec4 place = lamp_row(index, LAMP_POSITION_RADIUS2);
+    vec3 w = lamp_row(index, LAMP_DIRECTION_OFFSET).xyz;
     vec3 c = place.xyz - s.position;
-    float ratio2 = dot(c, c) * lamps[index].emission_range.w;
+    float ratio2 = dot(c, c) * lamp_row(index, LAMP_EMISSION_RANGE).w;
     float window = clamp(1.0 - ratio2 * ratio2, 0.0, 1.0);
     float whole = panel_illuminance(c, w, sqrt(place.w), s.normal);
-    vec3 way = lamps[index].point.xyz - s.position;
+    vec3 way = lamp_row(index, LAMP_POINT).xyz - s.position;
     float d2 = max(dot(way, way), 1e-6);
     vec3 toward = way * inversesqrt(d2);
     float n_l = max(dot(s.normal, toward), 0.0);
     // The whole is known: a point only says what is kept away of it. Of one picture no more than there is.
     float point = PI * place.w * max(-dot(toward, w), 0.0) / d2 * n_l;
-    bool settling = any(greaterThan(abs(lamps[index].point.xyz - place.xyz), vec3(1e-5)));
+    bool settling = any(greaterThan(abs(lamp_row(index, LAMP_POINT).xyz - place.xyz), vec3(1e-5)));
     point = settling ? point : min(point, whole);
     vec3 diffuse = under_response(s, max(n_l, 0.05)) * max(vec3(whole) - point * (1.0 - seen), vec3(settling ? -1e4 : 0.0));
-    return lamps[index].emission_range.rgb * (diffuse * window + panel_gloss(index, s, window) * seen);
+    return lamp_row(index, LAMP_EMISSION_RANGE).rgb * (diffuse * window + panel_gloss(index, s, window) * seen);
 }
 
 vec3 panel_light(uint lamp, Surface s) {
@@ -102,7 +102,7 @@ vec3 panel_light(uint lamp, Surface s) {
 
 #ifdef LAMP_SHADOWS
 vec3 panel_shadowed(uint lamp, Surface s) {
-    vec3 way = lamps[lamp].point.xyz - s.position;
+    vec3 way = lamp_row(lamp, LAMP_POINT).xyz - s.position;
     float far = sqrt(max(dot(way, way), 1e-6));
     return panel_seen(lamp, s, lamp_visibility(lamp, way / far, far, s.normal));
 }

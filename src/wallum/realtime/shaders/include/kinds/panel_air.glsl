@@ -1,15 +1,15 @@
 // Panels as they light air: by the solid angle of the disc, which is exact on its axis and far away.
 
 vec3 panel_in_air(uint lamp, vec3 d, float first, float last, float width, out vec3 to_lamp, out float far) {
-    vec4 place = lamps[lamp].position_radius2;
-    vec3 way = lamps[lamp].point.xyz - eye - d * (0.5 * (first + last));
+    vec4 place = lamp_row(lamp, LAMP_POSITION_RADIUS2);
+    vec3 way = lamp_row(lamp, LAMP_POINT).xyz - eye - d * (0.5 * (first + last));
     float d2 = max(dot(way, way), 1e-6);
     float inverse = inversesqrt(d2);
     far = d2 * inverse;
     to_lamp = way * inverse;
-    float ratio2 = d2 * lamps[lamp].emission_range.w;
+    float ratio2 = d2 * lamp_row(lamp, LAMP_EMISSION_RANGE).w;
     float window = clamp(1.0 - ratio2 * ratio2, 0.0, 1.0);
-    float facing = max(-dot(to_lamp, lamps[lamp].direction_offset.xyz), 0.0);
+    float facing = max(-dot(to_lamp, lamp_row(lamp, LAMP_DIRECTION_OFFSET).xyz), 0.0);
     float angle = 6.2831853 * (1.0 - inversesqrt(1.0 + place.w * facing / d2));
-    return lamps[lamp].emission_range.rgb * (angle * window);
+    return lamp_row(lamp, LAMP_EMISSION_RANGE).rgb * (angle * window);
 }

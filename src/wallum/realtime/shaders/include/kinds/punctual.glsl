@@ -3,9 +3,9 @@
 // Pre-exposed illuminance by channel, facing the lamp. `to_lamp` comes out as a unit vector,
 // `distance_m` as how far it is.
 vec3 punctual_illuminance(uint index, vec3 position, out vec3 to_lamp, out float distance_m) {
-    vec4 place = lamps[index].position_radius2;
-    vec4 emission = lamps[index].emission_range;
-    vec4 aim = lamps[index].direction_offset;
+    vec4 place = lamp_row(index, LAMP_POSITION_RADIUS2);
+    vec4 emission = lamp_row(index, LAMP_EMISSION_RANGE);
+    vec4 aim = lamp_row(index, LAMP_DIRECTION_OFFSET);
     vec3 d = place.xyz - position;
     float d2 = max(dot(d, d), 1e-6);
     float inverse = inversesqrt(d2);
@@ -13,7 +13,7 @@ vec3 punctual_illuminance(uint index, vec3 position, out vec3 to_lamp, out float
     to_lamp = d * inverse;
     float ratio2 = d2 * emission.w;
     float window = clamp(1.0 - ratio2 * ratio2, 0.0, 1.0);
-    float ramp = clamp(dot(to_lamp, aim.xyz) * -lamps[index].cone.x + aim.w, 0.0, 1.0);
+    float ramp = clamp(dot(to_lamp, aim.xyz) * -lamp_row(index, LAMP_CONE).x + aim.w, 0.0, 1.0);
     float share = ramp * ramp * window / max(d2, place.w);
 #ifdef GOBOS
     // A loop, as a software driver goes past one that nothing enters, but through all branches.

@@ -8,9 +8,9 @@ const int GOBO_PIECES = 4;
 #endif
 
 vec3 punctual_in_air(uint lamp, vec3 d, float first, float last, float width, out vec3 to_lamp, out float far) {
-    vec4 place = lamps[lamp].position_radius2;
-    vec4 emission = lamps[lamp].emission_range;
-    vec4 aim = lamps[lamp].direction_offset;
+    vec4 place = lamp_row(lamp, LAMP_POSITION_RADIUS2);
+    vec4 emission = lamp_row(lamp, LAMP_EMISSION_RANGE);
+    vec4 aim = lamp_row(lamp, LAMP_DIRECTION_OFFSET);
     vec3 c = place.xyz - eye;
     float along = dot(c, d);
     float h2 = max(dot(c, c) - along * along, max(place.w, 0.25 * width * width));
@@ -25,13 +25,13 @@ vec3 punctual_in_air(uint lamp, vec3 d, float first, float last, float width, ou
     to_lamp = way * inverse;
     float ratio2 = d2 * emission.w;
     float window = clamp(1.0 - ratio2 * ratio2, 0.0, 1.0);
-    float ramp = clamp(dot(to_lamp, aim.xyz) * -lamps[lamp].cone.x + aim.w, 0.0, 1.0);
+    float ramp = clamp(dot(to_lamp, aim.xyz) * -lamp_row(lamp, LAMP_CONE).x + aim.w, 0.0, 1.0);
     float share = ramp * ramp * window * mean;
 #ifdef GOBOS
     // The mean over the piece and over the width of its place.
     int pieces = gobo_steps(lamp, share, GOBO_PIECES);
     float left = pieces > 0 ? 0.0 : 1.0;
-    float wide = width * inverse * length(lamps[lamp].gobo_across.xyz);
+    float wide = width * inverse * length(lamp_row(lamp, LAMP_GOBO_ACROSS).xyz);
     vec2 from = gobo_place(lamp, normalize(c - d * first));
     for (int i = 1; i <= pieces; ++i) {
         vec2 to = gobo_place(lamp, normalize(c - d * mix(first, last, float(i) / float(GOBO_PIECES))));
