@@ -175,3 +175,31 @@ def test_a_level_that_comes_in_mid_picture_is_taken_up_after_it(renderer, levels
         script.append((looks, ("picture", picture(number, "full", SIZES[number % 2], True, False))))
         script.append((0, ("release", number % 3)))
     assert last_frame(run([*script, (30, ("release", 0))], renderer)) == 4
+
+
+def test_what_is_wanted_of_a_level_is_drawn_before_anything_is_made_ahead(renderer, levels, monkeypatch):
+    """Its picture is asked for right behind it, while it is taken up."""
+    done = []
+
+    def ahead(*_):
+        done.append("ahead")
+        yield
+
+    monkeypatch.setattr("wallum.realtime.process.worker.precompile", ahead)
+    channel = Script(
+        [
+            (0, frames_message),
+            (0, level_message(levels[0])),
+            (1, ("picture", picture(1, "full", SIZES[0], True, False))),
+        ]
+    )
+    send = channel.send
+
+    def sent(message, descriptors=()):
+        done.append(message[0])
+        send(message, descriptors)
+
+    channel.send = sent
+    with pytest.raises(Closed):
+        Worker(channel, renderer).run()
+    assert done.index("frame") < done.index("ahead")

@@ -60,6 +60,8 @@ class Worker:
             idle = idle and not self._can_settle() and not self._may_thumb() and not self._may_mirror()
             self._take_messages(wait=idle)
             self._take_up()
+            # A level takes long to take up: the picture that is wanted of it has come meanwhile.
+            self._take_messages(wait=False)
             if self._pending is not None and self._free:
                 request, self._pending = self._pending, None
                 self._picture(request)
