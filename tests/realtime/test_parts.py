@@ -342,6 +342,26 @@ def test_a_moving_picture_is_as_coarse_as_the_machine_needs():
     assert Pace().size((1, 1)) == (1, 1)
 
 
+def test_what_a_whole_picture_took_tells_how_coarse_the_first_moving_one_is():
+    sizes = []
+    for ms in (10.0, 60.0, 80.0, 200.0):
+        pace = Pace()
+        pace.foresee(ms)
+        sizes.append(pace.size((960, 540))[0])
+    assert sizes[0] == 480
+    assert sizes == sorted(sizes, reverse=True)
+    assert 240 < sizes[2] < 480
+    pace = Pace()
+    pace.foresee(200.0)
+    assert pace.size((960, 540)) == (240, 135)
+    pace.note(10.0)
+    pace.foresee(200.0)  # once it is known how long moving ones take, those tell
+    for _ in range(150):
+        pace.note(10.0)
+    pace.foresee(200.0)
+    assert pace.size((960, 540)) == (480, 270)
+
+
 def test_the_first_picture_of_a_size_decides_nothing():
     """It draws surfaces anew: a finer size that is tried would never stay."""
     pace = Pace()

@@ -248,6 +248,10 @@ class Engine:
             self._pace.note(self.log.total_ms)
         self._moved = moving
 
+    def note_still(self) -> None:
+        """Take notice of the time of a whole picture, all of which was drawn just now."""
+        self._pace.foresee(self.log.total_ms)
+
     def _note(self, asked: Asked | None, targets: RenderTargets) -> None:
         """Take notice of a picture that was drawn, as far as the hand's next one goes by it."""
         whole = asked if self._small is None else None

@@ -21,6 +21,8 @@ __all__ = ["HandPace", "Pace"]
 # Shares of the full width and height, best first.
 SHARES = (0.5, 0.42, 0.35, 0.3, 0.25)
 TOO_SLOW_MS, EASY_MS = 28.0, 16.0
+# Of a picture's time, what it takes however few its pixels are.
+FIXED = 0.25
 # So many easy pictures in a row before a finer one is tried again.
 PATIENCE = 30
 
@@ -32,14 +34,23 @@ class Pace:
         self._step = 0
         self._easy = 0
         self._new = False  # whether the size is another than the last picture's
+        self._known = False  # whether any moving picture's time is
 
     def size(self, full: Size) -> Size:
         """Size to draw at for a picture of a full size."""
         share = SHARES[self._step]
         return min(no_power(round(full[0] * share)), full[0]), min(no_power(round(full[1] * share)), full[1])
 
+    def foresee(self, ms: float) -> None:
+        """Take notice of a whole picture's time before anything has moved: the first that does is as coarse
+        as that lets expect. Else it is made in one size after the other, each with its surfaces drawn anew."""
+        if not self._known:
+            parts = [FIXED + (1.0 - FIXED) * one**2 for one in SHARES]
+            self._step = next((n for n, one in enumerate(parts) if ms * one <= TOO_SLOW_MS), len(SHARES) - 1)
+
     def note(self, ms: float) -> None:
         """Take notice of a moving picture's time. The first of a size does more: surfaces are drawn anew."""
+        self._known = True
         new, self._new = self._new, False
         if new:
             return

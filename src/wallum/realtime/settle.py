@@ -126,6 +126,8 @@ class Settler:
         with engine.log.measure("accumulate") as work:
             self._accumulate()
             work["pixels"] = width * height
+        if n % ROUND == 1:  # no shadow of the sun is drawn for it
+            engine.note_still()
         self.count += 1
         yield
 
