@@ -43,7 +43,7 @@ class Pace:
 
     def foresee(self, ms: float) -> None:
         """Take notice of a whole picture's time before anything has moved: the first that does is as coarse
-        as that lets expect. Else it is made in one size after the other, each with its surfaces drawn anew."""
+        as that lets expect. Else it is made in one size after another, each with its surfaces drawn anew."""
         if not self._known:
             parts = [FIXED + (1.0 - FIXED) * one**2 for one in SHARES]
             self._step = next((n for n, one in enumerate(parts) if ms * one <= TOO_SLOW_MS), len(SHARES) - 1)
