@@ -131,14 +131,14 @@ def test_at_the_foot_of_walls_it_is_as_light_as_beside_it():
     """Slabs that go on under walls and over them: light at their rims, outside, is not read inside. By paths."""
     (x0, y0, z0), (x1, y1, z1), w = *ROOM, 0.1
     level = grey_level(
-        box((-8.0, -1.0, -8.0), (12.0, -0.1, 13.0), 0),
+        box((-2.5, -0.5, -2.5), (6.5, -0.1, 7.5), 0),
         box((x0 - w, y0 - w, z0 - w), (x1 + w, y0, z1 + w), 0), box((x0 - w, y1, z0 - w), (x1 + w, y1 + w, z1 + w), 0),
         box((x0 - w, y0, z0 - w), (x0, y1, z1 + w), 0), box((x0, y0, z0 - w), (x1, y1, z0), 0),
         box((x0, y0, z1), (x1, y1, z1 + w), 0), box((x1, y0, z0 - w), (x1 + w, y1, 1.0), 0),
         box((x1, y0, 2.0), (x1 + w, y1, z1 + w), 0), box((x1, 2.1, 1.0), (x1 + w, y1, 2.0), 0),
     )  # fmt: skip
     sources = tuple(one.revised(on=True) for one in (plain_sky(), set_sun()))
-    order = order_of(level, Project(sources=sources), paths=24)
+    order = order_of(level, Project(sources=sources), paths=64)
     baked = bake(order, None)
     paths = Reference(order.rays, level, order.scene, EYE, (1, 1), 6)
     along, rng = np.linspace(0.4, 2.4, 25), np.random.default_rng(3)

@@ -24,6 +24,7 @@ from wallum.physics.colour import luminance
 from wallum.physics.focus import Focus
 from wallum.realtime.process.offline import render_picture, renderer_for
 from wallum.transport.air_between import air_between
+from wallum.transport.light_paths import Paths
 from wallum.transport.rays import RayScene
 from wallum.transport.reference import Reference
 from wallum.transport.through import seen_through
@@ -267,3 +268,17 @@ def test_what_the_lens_leaves_unsharp_is_so_in_pictures_of_paths_too():
     sharp = np.abs(depths - 0.8) < 0.02
     assert sharp.any()
     np.testing.assert_allclose(drawn[sharp], light[sharp], rtol=0.05)
+
+
+def test_faint_paths_that_go_on_carry_the_light_of_those_that_do_not(rng):
+    """In the mean, by channel; what is not faint stays as it is, what carries nothing ends."""
+    weight = np.concatenate([rng.uniform(0.0, 0.2, (60_000, 3)), np.full((5, 3), 0.3), np.zeros((5, 3))])
+    ones = np.ones_like(weight, dtype=np.float32)
+    count = len(weight)
+    paths = Paths.alone(np.arange(count), ones, ones, weight.astype(np.float32))
+    chosen = paths.chosen(rng, 0.2)
+    assert len(chosen.pixel) < 0.85 * count
+    assert chosen.weight.sum(axis=0) == pytest.approx(weight.sum(axis=0), rel=0.01)
+    assert chosen.weight.max() == pytest.approx(0.3)
+    assert (chosen.weight[np.isin(chosen.pixel, np.arange(60_000, 60_005))] == np.float32(0.3)).all()
+    assert chosen.pixel.max() < 60_005

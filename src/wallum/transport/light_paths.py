@@ -39,6 +39,15 @@ class Paths:
         both = ((getattr(self, name), getattr(other, name)) for name in Paths.__dataclass_fields__)
         return Paths(*(np.concatenate(pair) for pair in both))
 
+    def chosen(self, rng: np.random.Generator, full: float) -> "Paths":
+        """Those of less than a `full` weight by chance, each with the more weight the less likely it goes on:
+        what they gather stays the same in the mean. Source: Arvo and Kirk 1990, "Russian roulette"."""
+        chance = np.minimum(self.weight.max(axis=1, initial=0.0) / np.float32(full), 1.0)
+        stay = np.flatnonzero(rng.random(len(chance), np.float32) < chance)
+        out = self.only(stay)
+        out.weight = out.weight / chance[stay, None]
+        return out
+
     def alive(self) -> NDArray[np.bool_]:
         """(N,) which of them still carry light."""
         return np.asarray((self.weight @ ONES) > 0.0)

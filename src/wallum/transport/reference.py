@@ -55,6 +55,8 @@ THREADS = max(1, os.cpu_count() or 1)
 MOST_VEILS = 16
 # Paths that are worked on together, about: small enough for the processor's own memory.
 BATCH = 32_400
+# Paths that carry less than this share of a pixel go on by chance, from so many surfaces on.
+FAINT, FAINT_FROM = 0.2, 1
 ONES = np.ones(3, np.float32)
 WEIGHTS = LUMINANCE_WEIGHTS.astype(np.float32)
 
@@ -214,7 +216,9 @@ class Reference:
 
     def _follow(self, light: Floats, paths: Paths, rng: np.random.Generator) -> None:
         """Gather what paths that have left surfaces or air meet, over as many surfaces as is asked."""
-        for _ in range(self._bounces):
+        for number in range(self._bounces):
+            if number >= FAINT_FROM:
+                paths = paths.chosen(rng, FAINT)
             if not len(paths.pixel):
                 return
             hits = self._rays.first_hit(paths.origins, paths.directions)
