@@ -5,6 +5,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
+from wallum.desk.picture import pool_lines
 from wallum.document.paths import look_up
 from wallum.moment.camera import Camera
 
@@ -243,6 +244,23 @@ def test_isolux_lines_come_at_rest_and_fit_the_meter(qtbot, aside):
     for place in places:  # within a cell lies more, and less
         around = [read(*(place + np.array(way) * cell)) for way in ways]
         assert min(around) * 0.9 <= level <= max(around) * 1.1
+
+
+def test_numbers_of_isolux_lines_lie_on_no_other(qtbot, aside, monkeypatch):
+    qtbot.waitUntil(lambda: bool(aside.pool.levels), timeout=120_000)
+    # As many lines as there can be, hardly apart.
+    first = max(aside.pool._lines, key=lambda line: len(line[1]))
+    aside.pool._lines = [(10.0 * (n + 1), first[1] + 0.002 * n) for n in range(5)]
+    boxes = []
+
+    def drawn(painter, at, text, inside):
+        boxes.append(pool_lines.label_box(painter, at, text, inside))
+
+    monkeypatch.setattr(pool_lines, "draw_label", drawn)
+    aside.picture.grab()
+    assert len(boxes) > 1
+    for number, box in enumerate(boxes):
+        assert not any(box.intersects(other) for other in boxes[:number])
 
 
 def test_a_source_shines_from_the_camera_when_aligned(aside):

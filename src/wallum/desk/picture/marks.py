@@ -14,7 +14,7 @@ from wallum.document.sources import Placed
 from wallum.moment.camera import Camera
 from wallum.moment.shown_colour import shown_colour
 
-__all__ = ["Mark", "draw_label", "draw_marks", "mark_at", "place_marks"]
+__all__ = ["Mark", "draw_label", "draw_marks", "label_box", "mark_at", "place_marks"]
 
 RING_PX = 6.0
 CATCH_PX = 11.0
@@ -127,12 +127,18 @@ def _chosen_ring(leads: bool, ratio: float) -> QPixmap:
     return _stamp(side, ratio, draw)
 
 
-def draw_label(painter: QPainter, at: QPointF, text: str, inside: QRect) -> None:
-    """A few words on a plate, moved to lie inside."""
+def label_box(painter: QPainter, at: QPointF, text: str, inside: QRect) -> QRectF:
+    """Where a label's plate lies."""
     box = QRectF(painter.fontMetrics().boundingRect(text)).adjusted(-6, -3, 6, 3)
     box.moveBottomLeft(at)
     box.moveLeft(min(max(box.left(), inside.left() + 2.0), inside.right() - box.width() - 2.0))
     box.moveTop(min(max(box.top(), inside.top() + 2.0), inside.bottom() - box.height() - 2.0))
+    return box
+
+
+def draw_label(painter: QPainter, at: QPointF, text: str, inside: QRect) -> None:
+    """A few words on a plate, moved to lie inside."""
+    box = label_box(painter, at, text, inside)
     painter.fillRect(box, QColor(30, 30, 30, 220))
     painter.setPen(QColor(TOKENS["text"]))
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

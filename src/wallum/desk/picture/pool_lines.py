@@ -2,10 +2,10 @@
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QLineF, QPointF
+from PyQt6.QtCore import QLineF, QPointF, QRectF
 from PyQt6.QtGui import QColor, QPainter, QPen
 
-from wallum.desk.picture.marks import draw_label
+from wallum.desk.picture.marks import draw_label, label_box
 from wallum.desk.picture.view import PictureView
 from wallum.desk.project.session import Session
 from wallum.document.quantities import format_quantity
@@ -16,6 +16,8 @@ __all__ = ["PoolLines"]
 
 # Shorter lines than this [cells] get no number.
 LONG_ENOUGH = 12
+# Places around the pool that a number is tried at.
+TRIED = 12
 
 
 class PoolLines:
@@ -53,15 +55,27 @@ class PoolLines:
             return
         width, height = self._picture.width(), self._picture.height()
         scale = np.array([width, height])
+        taken: list[QRectF] = []
         for index, (level, part) in enumerate(self._lines):
             first, *more = [QLineF(*a, *b) for a, b in (part * scale).tolist()]
             for ink, wide in ((QColor(0, 0, 0, 90), 2.6), (QColor(255, 255, 255, 190 - 25 * index), 1.0)):
                 painter.setPen(QPen(ink, wide))
                 painter.drawLines(first, *more)
             if len(part) >= LONG_ENOUGH:
-                # Numbers are spread around the pool, so that they do not lie on each other.
-                way = np.array([np.cos(0.9 * index + 0.4), np.sin(0.9 * index + 0.4)])
-                ends = part[:, 0] * scale
-                best = ends[int((ends @ way).argmax())]
-                at = QPointF(float(best[0]) + 3.0, float(best[1]) + 6.0)
-                draw_label(painter, at, format_quantity(level, "lx"), self._picture.rect())
+                self._number(
+                    painter, part[:, 0] * scale, 0.9 * index + 0.4, format_quantity(level, "lx"), taken
+                )
+
+    def _number(
+        self, painter: QPainter, ends: NDArray[np.float64], turn: float, text: str, taken: list[QRectF]
+    ) -> None:
+        """A line's number, where it lies on no other; none where there is no such place. Numbers are spread
+        around the pool: each is first tried where the line goes farthest toward its own turn."""
+        for angle in turn + np.arange(TRIED) * (2.0 * np.pi / TRIED):
+            best = ends[int((ends @ [np.cos(angle), np.sin(angle)]).argmax())]
+            at = QPointF(float(best[0]) + 3.0, float(best[1]) + 6.0)
+            box = label_box(painter, at, text, self._picture.rect())
+            if not any(box.intersects(other) for other in taken):
+                draw_label(painter, at, text, self._picture.rect())
+                taken.append(box)
+                return
