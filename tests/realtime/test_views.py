@@ -16,6 +16,8 @@ from wallum.level.pale_room import pale_room_project
 from wallum.level.solids import grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
+from wallum.moment.metered import metered_cells
+from wallum.moment.shown_look import Metering
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import false_colour, grain_ramp, ramp
@@ -171,3 +173,16 @@ def test_a_uniform_whose_end_a_program_does_not_read_takes_the_rest(renderer):
     kept = np.frombuffer(program["rows"].read(), "f4")
     assert kept.tolist() == rows.ravel()[: len(kept)].tolist()
     assert len(kept) >= 8
+
+
+def test_a_view_of_a_part_of_the_light_is_exposed_for_where_there_is_some():
+    """The black sky of what comes back from surfaces does not make the rest burn; with none at all it is as dark."""
+    metering = Metering("centre", 0.0, (-12.0, 20.0), (0.0, 0.0))
+    cells = np.full((36, 64), 12.5 / 100.0 * 2.0**9)
+    assert metered_cells(cells, metering, lit_alone=True) == pytest.approx(9.0)
+    cells[:14] = 0.0
+    assert metered_cells(cells, metering, lit_alone=True) == pytest.approx(9.0)
+    assert metered_cells(cells, metering) < 5.0
+    assert (
+        metered_cells(0.0 * cells, metering, lit_alone=True) == metered_cells(0.0 * cells, metering) == -12.0
+    )

@@ -25,16 +25,21 @@ def centre_weights() -> NDArray[np.float64]:
     return np.exp(-0.5 * (x[None, :] ** 2 + y[:, None] ** 2) / CENTRE_SPREAD**2)
 
 
-def metered_cells(cells: Floats, metering: Metering, heroes: Floats | None = None) -> float:
+def metered_cells(
+    cells: Floats, metering: Metering, heroes: Floats | None = None, lit_alone: bool = False
+) -> float:
     """Exposure for the mean luminance of cells (36, 64), top row first [EV100].
 
-    heroes : (36, 64) how much of each cell is a hero; without any, the centre counts
+    heroes    : (36, 64) how much of each cell is a hero; without any, the centre counts
+    lit_alone : where a picture shows a part of its light, cells with none of it tell nothing
     """
     weights = centre_weights()
     if metering.weighted == "whole":
         weights = np.ones_like(weights)
     elif metering.weighted == "heroes" and heroes is not None and heroes.any():
         weights = heroes.astype(np.float64)
+    if lit_alone and cells.max() > 0.0:
+        weights = weights * (cells > 0.0)
     how = metering.compensation, metering.clips, metering.limits, metering.darker
     return metered_ev(cells.ravel(), weights.ravel(), *how)
 

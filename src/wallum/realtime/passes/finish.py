@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from wallum.frame.described import Described
 from wallum.frame.passes.finish import DEVELOP, EDGES, FOCUS, METER, READ_BACK, SAMPLE
-from wallum.frame.views import INSPECTED, VIEWS
+from wallum.frame.views import FROM_SURFACES, INSPECTED, VIEWS
 from wallum.moment.metered import metered_cells
 from wallum.moment.shown_look import ShownLook
 from wallum.physics.exposure import exposure_scale
@@ -94,7 +94,7 @@ class MeterPass(FinishPass):
         metering = request.scene.look.metering
         assert metering is not None
         cells = self._meter.cells(picture.light, picture.key).astype(np.float64) / held
-        picture.metered = metered_cells(cells, metering, request.heroes)
+        picture.metered = metered_cells(cells, metering, request.heroes, request.view in FROM_SURFACES)
         ev100 = picture.metered if request.held_ev is None else request.held_ev
         picture.look = replace(picture.look, ev100=ev100)
         return {}
