@@ -92,6 +92,9 @@ def test_thumbs_do_not_change_the_picture(qtbot, window, times):
         qtbot.waitUntil(lambda: drawn_from(number) is not None, timeout=120_000)
         return drawn_from(number)
 
+    # What has settled is answered with at once; and until programs are made, what settled before is kept.
+    window.ask_picture()
+    qtbot.waitUntil(lambda: any(one.settled > 0 for one in frames), timeout=120_000)
     for _ in range(times):
         # Between is another light, so that the picture is drawn and not shown as it has settled.
         window.session.set_value("darker", "balance/accents", -8.0)
