@@ -87,20 +87,22 @@ def test_thumbs_do_not_change_the_picture(qtbot, window, times):
         whole = (one for one in pairs if one[0].settled == 0 and one[0].detail == "full")
         return next((image for frame, image in whole if frame.number >= number), None)
 
-    def asked():
+    def drawn_after(edit):
+        before = client.latest_number
+        edit()
+        qtbot.waitUntil(lambda: client.latest_number > before, timeout=120_000)
         number = client.latest_number
-        qtbot.waitUntil(lambda: drawn_from(number) is not None, timeout=120_000)
+        qtbot.waitUntil(lambda: drawn_from(number) is not None, timeout=60_000)
         return drawn_from(number)
 
-    # What has settled is answered with at once; and until programs are made, what settled before is kept.
-    window.ask_picture()
-    qtbot.waitUntil(lambda: any(one.settled > 0 for one in frames), timeout=120_000)
     for _ in range(times):
         # Between is another light, so that the picture is drawn and not shown as it has settled.
-        window.session.set_value("darker", "balance/accents", -8.0)
-        asked()
+        drawn_after(lambda: window.session.set_value("darker", "balance/accents", -8.0))
+        number = client.latest_number
+        qtbot.waitUntil(
+            lambda n=number: any(one.settled > 0 and one.number >= n for one in frames), timeout=120_000
+        )
         window.at_rest.forget_shots()
-        window.session.undo()
-        pictures.append(asked())
+        pictures.append(drawn_after(window.session.undo))
         qtbot.wait(900)
     assert all(one == pictures[0] for one in pictures[1:])
