@@ -30,7 +30,7 @@ LIT = "lamp 0"  # of whose light surfaces send some back
 
 # Of so many kinds of lamps, with what stands before them.
 MOST_KINDS = 8
-# Air that dims light on its way to surfaces, and air that does not.
+# Air that does not dim light on its way to surfaces, and air that does.
 THIN, THICK = 1e-4, 2e-2
 
 
@@ -96,9 +96,11 @@ def _looks(of: ShownLook) -> Iterator[ShownLook]:
 def _draw(renderer: Renderer, request: PictureRequest) -> None:
     """Draw with all variants that pictures of its kind need, whatever this one holds."""
     renderer.engine.lighting.compiles = True
-    for _ in renderer.draw(request):
-        pass
-    renderer.engine.lighting.compiles = False
+    try:
+        for _ in renderer.draw(request):
+            pass
+    finally:
+        renderer.engine.lighting.compiles = False
 
 
 def _one_probe() -> ProbeSet:
