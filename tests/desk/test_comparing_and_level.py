@@ -15,6 +15,7 @@ from wallum.desk.project.fit_menu import FitMenu
 from wallum.desk.project.recent import dropped_file
 from wallum.desk.project.settings import DeskSettings, settings_file
 from wallum.desk.project.waiting import FIT, LEVEL
+from wallum.desk.rendering.truth import Truth
 from wallum.desk.window import DeskWindow
 from wallum.document.lanes import PegTime
 from wallum.document.project import SCHEMA_VERSION, Project
@@ -334,6 +335,25 @@ def test_a_project_keeps_the_level_light_figure_target_and_pin(window, tmp_path)
     assert json.loads(file.read_text())["schema_version"] == SCHEMA_VERSION
 
 
+def test_half_of_the_truth_is_shown_before_all_of_it(qtbot, window, monkeypatch):
+    shown, refined = [], Truth._refined
+
+    def told(truth, rgb, paths, noise):
+        refined(truth, rgb, paths, noise)
+        shown.append((paths, rgb.shape, truth._text))
+
+    monkeypatch.setattr(Truth, "_refined", told)
+    window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
+    window.views.setCurrentText("truth")
+    qtbot.waitUntil(lambda: len(shown) >= 3, timeout=120_000)
+    assert [one[0] for one in shown[:3]] == [0, 1, 2]
+    assert shown[0][1] == shown[1][1], "of the whole picture's size"
+    assert "a path for every second column" in shown[0][2]
+    assert "1 path a pixel" in shown[1][2]
+    assert "second column" not in shown[1][2]
+    window.views.setCurrentText("final")
+
+
 def test_the_truth_view_refines_while_one_waits_and_goes_with_the_hands_move(qtbot, window):
     window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
     qtbot.waitUntil(lambda: window.picture._image is not None, timeout=120_000)
@@ -342,7 +362,7 @@ def test_the_truth_view_refines_while_one_waits_and_goes_with_the_hands_move(qtb
     qtbot.waitUntil(lambda: window.truth.paths >= 2, timeout=120_000)
     traced = window.truth._image
     assert (traced.width(), traced.height()) == (window.picture.width() // 2, window.picture.height() // 2)
-    assert "2 bounces" in window.truth._text
+    assert "6 bounces" in window.truth._text
     lit = mean(traced)
     assert lit > 5.0
     qtbot.waitUntil(lambda: window.truth._clean is not None, timeout=120_000)

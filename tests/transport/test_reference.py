@@ -230,6 +230,22 @@ def test_the_same_seed_is_the_same_picture_and_one_that_is_given_up_changes_noth
     assert np.array_equal(one.luminance, a)
 
 
+def test_every_second_column_comes_first_and_is_that_of_the_whole_path():
+    level, project = pale_room(), pale_room_project()
+    camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 33 / 18, far=50.0)
+    for width in (1, 32, 33):
+        one, early = traced(level, project, camera, 0, 1, (width, 18)), []
+        assert one.step(halfway=lambda half, one=one, early=early: early.append((half, one.samples)))
+        ((half, samples),) = early
+        assert samples == 0, "before the path is done"
+        albedo, normals = one.guides
+        assert half.light.max() > 0.0
+        for early_part, part in zip(half, (one.luminance, albedo, normals), strict=True):
+            np.testing.assert_allclose(early_part, part[:, ::2], rtol=1e-6)
+    assert not one.step(lambda: False, early.append)
+    assert len(early) == 1, "nothing is told of a path that is given up"
+
+
 def test_metering_a_picture_by_cells():
     how = Metering("whole", 0.0, (-12.0, 20.0), (0.0, 0.0))
     even = metered_picture(np.full((30, 50, 3), 8.0), how)

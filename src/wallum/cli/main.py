@@ -162,7 +162,7 @@ def set_command(project: str, changes: tuple[str, ...], out: Path | None, as_jso
 @click.option("--set", "changes", multiple=True, metavar="PATH=VALUE")
 @click.option("--engine", type=click.Choice(["realtime", "reference"]), default="realtime")
 @click.option("--samples", type=click.IntRange(1, 65536), default=64, help="Paths a pixel, by reference.")
-@click.option("--bounces", type=click.IntRange(0, 16), default=2, help="Of light, by reference.")
+@click.option("--bounces", type=click.IntRange(0, 16), default=6, help="Of light, by reference.")
 @click.option("--scatterings", type=click.IntRange(1, 64), default=1, help="From air to air, by reference.")
 @click.option("--raw", is_flag=True, help="By reference: with its noise.")
 @click.option(

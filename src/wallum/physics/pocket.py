@@ -114,7 +114,10 @@ class Pocket(FieldsAlone):
     def _local(self, places: Floats) -> list[NDArray[np.float64]]:
         """Three (N,) or (): places or ways (N, 3) or (3,) along the pocket's axes, in half sizes."""
         p = np.asarray(places, dtype=np.float64)
-        return [p @ row for row in self.rows]
+        x, y, z = p[..., 0], p[..., 1], p[..., 2]
+        # It is turned about the vertical alone.
+        (ax, _, az), (_, by, _), (cx, _, cz) = self.rows.tolist()
+        return [ax * x + az * z, by * y, cx * x + cz * z]
 
     def _smooth(self, p: NDArray[np.float64]) -> NDArray[np.float64]:
         """(N,) the density without its noise."""
@@ -147,10 +150,10 @@ class Pocket(FieldsAlone):
             return np.where(miss, 1.0, (-b - reach) / a), np.where(miss, 0.0, (-b + reach) / a)
         first, last = np.full(np.shape(d[0]), -np.inf), np.full(np.shape(d[0]), np.inf)
         for from_middle, along in zip(o, d, strict=True):
-            safe = np.where(np.abs(along) < 1e-12, 1e-12, along)
-            one, other = (-1.0 - from_middle) / safe, (1.0 - from_middle) / safe
-            first = np.maximum(first, np.minimum(one, other))
-            last = np.minimum(last, np.maximum(one, other))
+            over = 1.0 / np.where(np.abs(along) < 1e-12, 1e-12, along)
+            middle, half = from_middle * over, np.abs(over)
+            first = np.maximum(first, -half - middle)
+            last = np.minimum(last, half - middle)
         return first, last
 
     def depth(self, start: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:

@@ -21,6 +21,7 @@ from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 from wallum.speed.raw_rays import raw_rate
+from wallum.speed.truth import truth_rows
 from wallum.transport.field.bounce import BOUNCES, BounceField, Field
 from wallum.transport.field.kept_field import kept_field
 from wallum.transport.field.making import make_field
@@ -61,6 +62,7 @@ def bounce_rows(
     held += sum(one.light.nbytes for one in bounce.units.values())
     held += sum(getattr(made.probes, name).nbytes for name in vars(made.probes) if name != "step")
     yield Row("memory of the demo's probes, their light by source in it", held / 2**20, "MB", 200.0)
+    yield from truth_rows(project, level, rays, made)
 
 
 def _sun_moved(project: Project, bounce: BounceField, raw: float) -> Row:

@@ -49,16 +49,19 @@ def air_depths(air: Medium, eye: Floats, directions: Floats, distance_m: Floats)
     rise = np.asarray(directions)[:, 1]
     heights = np.broadcast_to(np.asarray(eye)[..., 1], len(directions))
     far = np.minimum(distance_m, AIR_END_M)
-    near = np.minimum(far, air.clear_to)
     depths = air.depths(heights, rise, far)
+    more = [one.depth(eye, directions, far) for one in air.pockets]
     if air.clear_to > 0.0:
+        near = np.minimum(far, air.clear_to)
         depths = np.maximum(depths - air.depths(heights, rise, near), 0.0)
+        more = [
+            np.maximum(depth - one.depth(eye, directions, near), 0.0)
+            for one, depth in zip(air.pockets, more, strict=True)
+        ]
     layers = depths[:, :, None] * air.thickness[:, None, :]
-    if not air.pockets:
+    if not more:
         return layers
-    more = [one.depth(eye, directions, far) - one.depth(eye, directions, near) for one in air.pockets]
-    grey = np.repeat(np.maximum(np.stack(more), 0.0)[:, :, None], 3, axis=2)
-    return np.concatenate([layers, grey])
+    return np.concatenate([layers, np.repeat(np.stack(more)[:, :, None], 3, axis=2)])
 
 
 def _hidden(fog: Straight, eye: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:

@@ -5,7 +5,7 @@ Source: Shirley, Wang and Zimmerman 1996, "Monte Carlo Techniques for Direct Lig
 """
 
 from dataclasses import dataclass
-from typing import Final, NamedTuple
+from typing import Any, Final, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -87,9 +87,10 @@ class GlowAim:
     def aim(self, places: Floats, rng: np.random.Generator) -> Target:
         """One point of one triangle for each of places (N, 3)."""
         count = len(places)
-        given = np.cumsum(self._about_given(places), axis=1)
+        given = self._about_given(places)
+        ends = np.cumsum(given, axis=1)
         u = rng.random((count, 4), dtype=np.float32)
-        heap = (given < (u[:, 0] * given[:, -1])[:, None]).sum(axis=1)
+        heap = (ends < (u[:, 0] * ends[:, -1])[:, None]).sum(axis=1)
         heap = np.minimum(heap, given.shape[1] - 1)
         low, high = self._heaps.first[heap], self._heaps.first[heap + 1]
         before = np.where(low > 0, self._ends[low - 1], 0.0)
@@ -102,24 +103,28 @@ class GlowAim:
         reach = np.sqrt(dots(way, way))
         toward = scaled(way, 1.0 / np.maximum(reach, 1e-6))
         hits = Hits(reach, self._triangles[own], weights)
-        return Target(toward, reach, hits, self.chance(places, toward, hits))
+        chosen = given[np.arange(count), heap] / ends[:, -1]
+        return Target(toward, reach, hits, self._density(toward, hits, heap, chosen))
 
     def chance(self, places: Floats, toward: Floats, hits: Hits) -> NDArray[np.float32]:
         """(N,) density with which `aim` takes directions (N, 3) from places to what they meet [1/sr]."""
         heap = self._heap_of.take(hits.triangle)
         out = np.zeros(len(places), np.float32)
         rows = np.flatnonzero((heap >= 0) & (hits.triangle >= 0))
-        triangle = hits.triangle.take(rows)
-        cosine = -dots(self._flat.face_normals.take(triangle, 0), toward.take(rows, 0))
-        double = self._double.take(self._flat.material.take(triangle))
-        cosine = np.where(double, np.abs(cosine), cosine)
-        given = self._about_given(places.take(rows, 0))
-        chosen = given[np.arange(len(rows)), heap.take(rows)] / given.sum(axis=1)
-        within = self._power_of.take(triangle) / self._heaps.power.take(heap.take(rows))
-        per_area = chosen * within / self._flat.areas.take(triangle)
-        near = hits.distance.take(rows) ** 2 * per_area
-        out[rows] = np.where(cosine > 1e-4, near / np.maximum(cosine, 1e-4), 0.0)
+        heap, given = heap.take(rows), self._about_given(places.take(rows, 0))
+        chosen = given[np.arange(len(rows)), heap] / given.sum(axis=1)
+        out[rows] = self._density(toward.take(rows, 0), hits.only(rows), heap, chosen)
         return out
+
+    def _density(self, toward: Floats, hits: Hits, heap: NDArray[Any], chosen: Floats) -> NDArray[np.float32]:
+        """(N,) see `chance`, of what glows. heap : (N,) of each; chosen : (N,) how often that is taken"""
+        cosine = -dots(self._flat.face_normals.take(hits.triangle, 0), toward)
+        double = self._double.take(self._flat.material.take(hits.triangle))
+        cosine = np.where(double, np.abs(cosine), cosine)
+        within = self._power_of.take(hits.triangle) / self._heaps.power.take(heap)
+        per_area = chosen * within / self._flat.areas.take(hits.triangle)
+        near = hits.distance**2 * per_area
+        return np.where(cosine > 1e-4, near / np.maximum(cosine, 1e-4), 0.0).astype(np.float32)
 
 
 def _brightness(tables: SurfaceTables, triangles: NDArray[np.int64]) -> NDArray[np.float64]:

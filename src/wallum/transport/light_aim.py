@@ -6,6 +6,8 @@ of both, so that what probes do not know is found as before, and what they know 
 (Vorba et al. 2014 for paths that are guided so; Veach 1995 for the mean).
 """
 
+import os
+from concurrent.futures import ThreadPoolExecutor
 from typing import Final
 
 import numpy as np
@@ -14,15 +16,16 @@ from scipy.sparse import csr_matrix
 
 from wallum.moment.bounce_gains import strengths
 from wallum.moment.scene import LitScene
-from wallum.physics.arrays import Floats
+from wallum.physics.arrays import Floats, normalised
 from wallum.physics.colour import luminance
 from wallum.transport.field.bounce import Field, bounced
 from wallum.transport.field.land import PATCHES
-from wallum.transport.field.relight import direct_of
-from wallum.transport.rays import RayScene
+from wallum.transport.field.relight import Direct, direct_of
+from wallum.transport.rays import RayScene, one_thread
 
 __all__ = ["GUIDED", "LightAim", "direction_parts"]
 
+THREADS: Final = max(1, os.cpu_count() or 1)
 # Share of paths that leave so, from surfaces that mirror nothing.
 GUIDED: Final = 0.7
 # Parts of all directions, alike in size: bands of height, and parts around.
@@ -50,8 +53,10 @@ class LightAim:
 
     def __init__(self, rays: RayScene, made: Field, scene: LitScene, only: NDArray[np.bool_]) -> None:
         wanted = np.flatnonzero(only)
-        sent = luminance(made.probes.albedo * _light(rays, made, scene)).astype(np.float32)
-        parts = _seen_parts(made, wanted, sent)
+        with ThreadPoolExecutor(THREADS) as pool:
+            seen = pool.submit(_parts_of, made, wanted)
+            light = _light(rays, made, scene, pool)
+            parts = _seen_parts(made, wanted, *seen.result(), luminance(made.probes.albedo * light))
         total = parts.sum(axis=1)
         self.guides = np.zeros(len(made.probes), dtype=bool)
         self.guides[wanted] = total > 0.0
@@ -83,27 +88,38 @@ class LightAim:
         return np.where(there, np.float32(GUIDED) * (np.float32(1.0) - mirrored), np.float32(0.0))
 
 
-def _light(rays: RayScene, made: Field, scene: LitScene) -> NDArray[np.float32]:
+def _light(rays: RayScene, made: Field, scene: LitScene, pool: ThreadPoolExecutor) -> NDArray[np.float32]:
     """(N, 3) illuminance of probes, all told but what glow gives straight [lx]."""
     gains = strengths(scene)
     far = [one.id for one in (scene.sun, scene.sky) if one is not None]
     strongest = np.argsort(-luminance(scene.lamps.rows["emission"].astype(np.float64)), kind="stable")
     ids = far + [scene.lamps.ids[i] for i in strongest[:MOST_LAMPS].tolist()]
     first, land = np.zeros((len(made.probes), 3), np.float32), np.zeros((PATCHES, 3))
-    for one in ids:
-        direct = direct_of(rays, made.probes, made.seen, None, scene, one)
-        first += direct.probes * gains[one].astype(np.float32)
-        land += direct.land * gains[one]
+
+    def direct(one: str) -> Direct:
+        with one_thread():
+            return direct_of(rays, made.probes, made.seen, None, scene, one)
+
+    for one, given in zip(ids, pool.map(direct, ids), strict=True):
+        first += given.probes * gains[one].astype(np.float32)
+        land += given.land * gains[one]
     return first + bounced(made, first, land)
 
 
-def _seen_parts(made: Field, wanted: NDArray[np.int64], sent: NDArray[np.float32]) -> NDArray[np.float32]:
-    """(K, PARTS) what each of some probes has from each part of all directions."""
-    seen = made.seen.others.tocsr()[wanted].tocoo()
-    toward = made.probes.places.take(seen.col, 0) - made.probes.places.take(wanted.take(seen.row), 0)
-    length = np.sqrt(np.maximum((toward * toward).sum(axis=1), 1e-12))
-    part = direction_parts(toward / length[:, None])
-    at = seen.row.astype(np.int64) * PARTS + part
-    out = np.bincount(at, seen.data * sent.take(seen.col), len(wanted) * PARTS).astype(np.float32)
+def _parts_of(made: Field, wanted: NDArray[np.int64]) -> tuple[csr_matrix, NDArray[np.int64]]:
+    """What each of some probes has seen of all, and to which part of all directions each entry belongs, of
+    parts that are numbered through (K * PARTS)."""
+    seen = made.seen.others.tocsr()[wanted]
+    row = np.repeat(np.arange(len(wanted)), np.diff(seen.indptr))
+    toward = made.probes.places.take(seen.indices, 0) - made.probes.places.take(wanted.take(row), 0)
+    return seen, row * PARTS + direction_parts(normalised(toward))
+
+
+def _seen_parts(
+    made: Field, wanted: NDArray[np.int64], seen: csr_matrix, at: NDArray[np.int64], sent: Floats
+) -> NDArray[np.float32]:
+    """(K, PARTS) what each of some probes has from each part of all directions. seen, at : see `_parts_of`
+    sent : (N,) by each of all"""
+    out = np.bincount(at, seen.data * sent.take(seen.indices), len(wanted) * PARTS).astype(np.float32)
     near: csr_matrix = made.smooth[wanted][:, wanted]  # few rays make neighbours differ by chance
     return np.asarray(near @ out.reshape(len(wanted), PARTS), np.float32)

@@ -12,7 +12,8 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
-from typing import Self
+from itertools import islice
+from typing import NamedTuple, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,7 +49,7 @@ from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
 from wallum.transport.sky_aim import SkyAim
 from wallum.transport.surface_tables import Surfaces, SurfaceTables
 
-__all__ = ["Reference"]
+__all__ = ["Half", "Reference"]
 
 THREADS = max(1, os.cpu_count() or 1)
 # See-through surfaces one behind the other that a path goes through.
@@ -59,6 +60,14 @@ BATCH = 32_400
 FAINT, FAINT_FROM = 0.2, 1
 ONES = np.ones(3, np.float32)
 WEIGHTS = LUMINANCE_WEIGHTS.astype(np.float32)
+
+
+class Half(NamedTuple):
+    """Every second column of one path: light [cd/m2], albedo and normals, each (H, W / 2, 3)."""
+
+    light: Floats
+    albedo: Floats
+    normals: Floats
 
 
 class Reference:
@@ -149,12 +158,15 @@ class Reference:
         power = float(((self._sum @ WEIGHTS / self.samples) ** 2).mean())
         return float(np.sqrt((self.errors**2).mean() / power)) if power > 0.0 else 0.0
 
-    def step(self, keep_going: Callable[[], bool] = lambda: True) -> bool:
-        """One more path for every pixel; False, and nothing changed, where it was not to go on."""
-        count = self._size[0] * self._size[1]
-        # Every n-th pixel, so that all threads have the same share of sky and of ground.
-        shares = THREADS * max(1, round(count / (THREADS * BATCH)))
-        parts = [np.arange(first, count, shares) for first in range(min(shares, count))]
+    def step(
+        self, keep_going: Callable[[], bool] = lambda: True, halfway: Callable[[Half], None] | None = None
+    ) -> bool:
+        """One more path for every pixel; False, and nothing changed, where it was not to go on.
+
+        halfway : is given every second column of this path alone, once those are there
+        """
+        first, others = self._parts()
+        parts = first + others
         seeds = np.random.SeedSequence([self._seed, self.samples]).spawn(len(parts))
 
         def work(number: int) -> tuple[Floats, Floats] | None:
@@ -164,8 +176,11 @@ class Reference:
                 return self._light(parts[number], np.random.default_rng(seeds[number]))
 
         with ThreadPoolExecutor(THREADS) as pool:
-            made = list(pool.map(work, range(len(parts))))
-        done = [one for one in made if one is not None]
+            made = pool.map(work, range(len(parts)))
+            done = [one for one in islice(made, len(first)) if one is not None]
+            if halfway is not None and len(done) == len(first):
+                halfway(self._half(first, done))
+            done += [one for one in made if one is not None]
         if len(done) < len(parts):
             return False
         for pixels, (light, shown) in zip(parts, done, strict=True):
@@ -174,6 +189,26 @@ class Reference:
             self._squares[pixels] += (light @ WEIGHTS) ** 2
         self.samples += 1
         return True
+
+    def _parts(self) -> tuple[list[NDArray[np.int64]], list[NDArray[np.int64]]]:
+        """Numbers of the pixels that are worked on together, of every second column and of the others: each
+        n-th of them, so that all threads have the same share of sky and of ground."""
+        width, height = self._size
+        numbers = np.arange(width * height).reshape(height, width)
+        shares = max(1, THREADS // 2) * max(1, round(numbers.size / (THREADS * BATCH)))
+        first, others = (
+            [part for k in range(shares) if len(part := columns.ravel()[k::shares])]
+            for columns in (numbers[:, ::2], numbers[:, 1::2])
+        )
+        return first, others
+
+    def _half(self, parts: list[NDArray[np.int64]], done: list[tuple[Floats, Floats]]) -> Half:
+        width, height = self._size
+        light, shown = np.zeros((width * height, 3), np.float32), np.zeros((width * height, 6), np.float32)
+        for pixels, (own, seen) in zip(parts, done, strict=True):
+            light[pixels], shown[pixels] = own, seen
+        light, shown = (one.reshape(height, width, -1)[:, ::2] for one in (light, shown))
+        return Half(light, shown[..., :3], shown[..., 3:])
 
     # -- one batch of paths --------------------------------------------------------------
 

@@ -1,6 +1,7 @@
 """The truth view: the reference picture, made behind the window and refined while one waits."""
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,11 +16,12 @@ from wallum.desk.project.session import Session
 from wallum.desk.project.work_thread import Crew, WorkThread
 from wallum.image.denoise import denoised, denoiser
 from wallum.image.develop import develop, in_focus
+from wallum.image.widened import widened
 from wallum.moment.camera import Camera
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
 from wallum.transport.field.bounce import BounceField, Field
-from wallum.transport.reference import Reference
+from wallum.transport.reference import Half, Reference
 
 __all__ = ["RAW_TRUTH", "TRUTHS", "Truth"]
 
@@ -28,7 +30,7 @@ RAW_TRUTH = "truth raw"
 TRUTHS = ("truth", RAW_TRUTH)
 # It is traced at this share of the picture's size, and begins once the hand has rested so long.
 SHARE, REST_MS = 0.5, 350
-BOUNCES, MOST_PATHS = 2, 512
+BOUNCES, MOST_PATHS = 6, 512
 
 
 @dataclass(frozen=True)
@@ -60,10 +62,14 @@ class _TruthThread(WorkThread):
         w = self._wanted
         level = w.loaded.level
         reference = Reference(w.loaded.rays, level, w.scene, w.camera, w.size, BOUNCES, w.follows)
-        reference.aim_by(w.made)
-        clean = None
+        with ThreadPoolExecutor(1) as beside:
+            beside.submit(denoiser, w.size)  # it takes a while to come, the first time
+            reference.aim_by(w.made)
+        clean: NDArray[np.float64] | None = None
+        halfway: Callable[[Half], None] | None = self._half
         self._depths = None if w.scene.look.focus is None else reference.depths()
-        while reference.samples < MOST_PATHS and reference.step(lambda: not self.given_up):
+        while reference.samples < MOST_PATHS and reference.step(lambda: not self.given_up, halfway):
+            halfway = None
             light, paths = reference.luminance, reference.samples
             self.refined.emit(self._developed(light), paths, reference.noise)
             # Each time that there are twice as many: between, little changes.
@@ -71,6 +77,14 @@ class _TruthThread(WorkThread):
                 clean = denoised(light, *reference.guides)
             if clean is not None:
                 self.cleaned.emit(self._developed(clean))
+
+    def _half(self, half: Half) -> None:
+        """Every second column of the first path: enough to see by."""
+        if self.given_up:
+            return
+        width = self._wanted.size[0]
+        self.refined.emit(self._developed(widened(half.light, width)), 0, float("inf"))
+        self.cleaned.emit(self._developed(widened(denoised(*half), width)))
 
     def _developed(self, light: NDArray[np.float64]) -> NDArray[np.uint8]:
         look = replace(self._wanted.scene.look, ev100=self.ev100)
@@ -147,7 +161,8 @@ class Truth(QObject):
         self._image = _image(rgb)
         self.paths = paths
         said = f", noise {noise:.1%}" if paths > 1 else ""
-        self._text = f"reference, {paths} paths a pixel, {BOUNCES} bounces{said}"
+        each = f"{paths} path{'s' * (paths > 1)} a pixel" if paths else "a path for every second column"
+        self._text = f"reference, {each}, {BOUNCES} bounces{said}"
         self._picture.update()
 
     def _cleaned(self, rgb: NDArray[np.uint8]) -> None:
