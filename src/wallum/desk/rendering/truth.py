@@ -179,7 +179,8 @@ class Truth(QObject):
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(QRectF(self._picture.rect()), shown)
         if clean is not None:
-            text += f", without it by {denoiser((clean.height(), clean.width()))}"
+            by = denoiser((clean.height(), clean.width()))
+            text += f" taken out by {by}" if self.paths > 1 else f", noise taken out by {by}"
         draw_label(painter, self._picture.rect().bottomLeft().toPointF(), text, self._picture.rect())
 
     def dispose(self) -> None:
