@@ -31,15 +31,20 @@ SIDES: Final = [(26 + 2 * axis + after, OFFSETS[axis] == 2 * after) for axis in 
 
 def shared_exponent(colours: Floats) -> NDArray[np.uint32]:
     """(N,) words of colours (N, 3), which are kept between 0 and MOST_SHARED."""
-    kept = np.clip(colours, 0.0, MOST_SHARED).astype(np.float32)
-    most = kept.max(axis=1)
-    exponent = np.maximum(np.frexp(most)[1] - 1, -EXPONENT_BIAS - 1) + 1 + EXPONENT_BIAS
-    step = np.ldexp(np.float32(1.0), exponent - EXPONENT_BIAS - MANTISSA_BITS)
+    # A channel at a time, and powers of two by the bits of floats: see IEEE 754, binary32.
+    kept = [np.clip(colours[:, k], 0.0, MOST_SHARED).astype(np.float32) for k in range(3)]
+    most = np.maximum(np.maximum(kept[0], kept[1]), kept[2])
+    exponent = np.maximum((most.view(np.int32) >> 23) - 127, -EXPONENT_BIAS - 1) + 1 + EXPONENT_BIAS
     # A largest part that is rounded up to one more bit has the next exponent.
-    exponent += np.rint(most / step) >= 2**MANTISSA_BITS
-    step = np.ldexp(np.float32(1.0), exponent - EXPONENT_BIAS - MANTISSA_BITS)
-    parts = np.rint(kept / step[:, None]).astype(np.uint32)
-    return np.asarray(parts[:, 0] | parts[:, 1] << 9 | parts[:, 2] << 18 | exponent.astype(np.uint32) << 27)
+    exponent += np.rint(most * _steps_in_one(exponent)) >= 2**MANTISSA_BITS
+    steps = _steps_in_one(exponent)
+    red, green, blue = (np.rint(one * steps).astype(np.uint32) for one in kept)
+    return np.asarray(red | green << 9 | blue << 18 | exponent.astype(np.uint32) << 27)
+
+
+def _steps_in_one(exponent: NDArray[np.int32]) -> NDArray[np.float32]:
+    """(N,) how many steps of such colours make 1."""
+    return np.asarray(127 + EXPONENT_BIAS + MANTISSA_BITS - exponent << 23, np.int32).view(np.float32)
 
 
 def sky_words(sky: Floats, images: NDArray[np.uint8], links: NDArray[np.int32]) -> NDArray[np.uint32]:

@@ -1,6 +1,6 @@
 """Light that has come back from surfaces, and what is seen of the sky: from probes, once a G-buffer."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from typing import Any
@@ -19,12 +19,10 @@ from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.probe_set import MOST_IMAGES, ProbeSet, Units
 from wallum.realtime.level.probe_words import image_words, shared_exponent, sky_words
+from wallum.realtime.passes.light_sum import Gains, LightSum
 from wallum.realtime.passes.probe_sky import ProbeSky, terms_of
 
 __all__ = ["Gains", "LightKey", "ProbeLight"]
-
-# By source id, RGB factors of its light at strength 1.
-Gains = Mapping[str, NDArray[np.float64]]
 
 # Of include/probes.glsl.
 ROW = 64
@@ -32,63 +30,12 @@ ROW = 64
 OWN_LINK = 13
 # Variants of probe_light.frag.glsl by a value that each needs.
 NEEDED = {"BAKED": "g_baked", "LIVE": "beside_baked", "SKY": "sky_terms"}
-# So many sources are summed on what was summed before; more are summed anew.
-MOST_CHANGED = 4
 # A surface that lies so near a room's side is in it [m].
 NEAR_M = 0.1
 # What light may change by before pictures that take turns show it, as a share.
 UNNOTICED = 0.005
 # Number of the probes and what of colours is kept; of each source its id, its version, and RGB gain.
 LightKey = tuple[tuple[int, float], tuple[tuple[Any, ...], ...]]
-
-
-# Light of a source at strength 1, and its gain.
-_Known = tuple[NDArray[np.float16], tuple[float, ...]]
-
-
-class _Sum:
-    """Light of all sources at some places of a level, each times its gain.
-
-    A hand changes one source of many, and light that comes is of a few: what has changed is summed anew.
-    """
-
-    def __init__(self, places: slice) -> None:
-        self._places = places
-        self._light: NDArray[np.float64] | None = None
-        self._of: dict[str, _Known] = {}
-
-    def of(self, units: Units, gains: Gains) -> NDArray[np.float64]:
-        """(N, 3), not to be changed. gains : of sources that have units"""
-        now = {one: (units[one], tuple(gain)) for one, gain in gains.items()}
-        before = self._of
-        changed = [one for one in {**before, **now} if not _same(before.get(one), now.get(one))]
-        if self._light is None or len(changed) > MOST_CHANGED:
-            before, changed = {}, list(now)
-            self._light = np.zeros((3, len(next(iter(units.values()))[self._places])))
-        for one in changed:
-            for known, gain in _changes(before.get(one), now.get(one)):
-                # A channel at a time: numpy takes half as long for that.
-                for channel, factor in enumerate(gain.tolist()):
-                    if factor:
-                        self._light[channel] += known[self._places, channel] * np.float32(factor)
-        self._of = now
-        return np.maximum(self._light, 0.0).T
-
-
-def _same(one: _Known | None, other: _Known | None) -> bool:
-    if one is None or other is None:
-        return one is other
-    return one[0] is other[0] and one[1] == other[1]
-
-
-def _changes(
-    before: _Known | None, now: _Known | None
-) -> list[tuple[NDArray[np.float16], NDArray[np.float64]]]:
-    """What is to be added where a source was known as one and is known as another: light, and how often."""
-    if before is not None and now is not None and before[0] is now[0]:
-        return [(now[0], np.array(now[1]) - before[1])]
-    signed = (before, -1.0), (now, 1.0)
-    return [(known[0], sign * np.array(known[1])) for known, sign in signed if known is not None]
 
 
 class _Table:
@@ -111,7 +58,7 @@ class _Table:
         self._texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._written: object = None
         self._stale = False
-        self.sum = _Sum(slice(count))
+        self.sum = LightSum(slice(count))
         self._sky: NDArray[np.float32] | None = None
 
     def show_images(self, images: NDArray[np.uint8]) -> None:
@@ -158,7 +105,7 @@ class ProbeLight:
         self._all: _Table | None = None
         self._beside: _Table | None = None  # the same without what is baked
         self._sky: ProbeSky | None = None
-        self._in_air = _Sum(slice(0))  # what the air sees
+        self._in_air = LightSum(slice(0))  # what the air sees
         self.units: Units = {}
         self._versions: dict[str, int] = {}  # of each
         self._means: dict[str, tuple[NDArray[np.float16], NDArray[np.float64]]] = {}  # see _mean
@@ -190,7 +137,7 @@ class ProbeLight:
         self.number += 1
         if probes is None:
             return
-        self._in_air = _Sum(slice(len(probes.places), None))
+        self._in_air = LightSum(slice(len(probes.places), None))
         cells = np.ascontiguousarray(probes.cells.transpose(2, 1, 0))
         self._textures = {
             "probe_cells": self._context.texture3d(probes.cells.shape, 1, cells.tobytes(), dtype="u4"),
@@ -286,8 +233,8 @@ class ProbeLight:
         key = (versions, tuple(tuple(gain) for gain in there.values()), keeps, exposure)
         if table.holds(key):
             return False
-        out = (table.sum.of(self.units, there) * exposure).astype(np.float32)
-        table.show_light(np.asarray(coloured(out, keeps), np.float32), key)
+        out = table.sum.of(self.units, there) * np.float32(exposure)
+        table.show_light(coloured(out, keeps), key)
         return True
 
     def air_light(self, scene: LitScene) -> NDArray[np.float32]:
@@ -297,7 +244,7 @@ class ProbeLight:
         air = self._set.air
         if air is None:
             return np.zeros((0, 3), np.float32)
-        seen = self._in_air.of(self.units, gains_of(scene, self.units)).astype(np.float32)
+        seen = self._in_air.of(self.units, gains_of(scene, self.units))
         out = coloured(seen, scene.bounce[1])
         bright = np.where(air.there, out @ LUMINANCE_WEIGHTS.astype(np.float32), np.float32(np.inf))
         pairs = np.concatenate([air.parted, air.parted[:, ::-1]])
