@@ -103,3 +103,31 @@ def test_the_reference_engine_has_no_picture_of_some_views(tmp_path, capsys):
     assert status == 2
     assert "no reference picture of casters" in told
     assert not out.exists()
+
+
+def test_each_shot_that_is_named_is_held_against_paths_with_what_those_are_unsure_of(capsys):
+    status, out, _ = run(
+        capsys, "check", ROOM, "--truth", "--paths", "1", "--shots", "floor-from-above", "--json"
+    )
+    assert status == 0
+    lines = json.loads(out)["truth"]
+    assert [one["clock"] for one in lines] == ["06:30", "09:00", "17:10", "21:30"]
+    assert {one["shot"] for one in lines} == {"Floor from above"}
+    for one in lines:
+        assert one["blocks"] > 100
+        assert 0.0 < one["noise"] < 1.0, "one path tells of no noise: more are followed"
+        assert one["median"] < 0.5
+
+
+@pytest.mark.parametrize(
+    ("options", "words"),
+    [
+        (("--truth", "--shots", "nowhere"), "there is no shot 'nowhere'"),
+        (("--shots", "long-side"), "--truth"),
+    ],
+)
+def test_shots_that_there_are_not_or_that_nothing_asks_for_are_refused_in_a_sentence(capsys, options, words):
+    status, out, told = run(capsys, "check", ROOM, *options)
+    assert status != 0
+    assert words in told
+    assert out == ""

@@ -284,8 +284,9 @@ def screenshots_command() -> None:
 @click.argument("project")
 @click.option("--truth", is_flag=True, help="Instead: each shot beside light followed along paths; minutes.")
 @click.option("--paths", type=click.IntRange(1, 100_000), default=PATHS, help="Paths a block, with --truth.")
+@click.option("--shots", default=None, metavar="A,B", help="Slugs of shots, with --truth; all by default.")
 @click.option("--json", "as_json", is_flag=True)
-def check_command(project: str, truth: bool, paths: int, as_json: bool) -> None:
+def check_command(project: str, truth: bool, paths: int, shots: str | None, as_json: bool) -> None:
     """What is wrong with the light, where, how bad, and what would help."""
     from wallum.cli.cost import findings_of
     from wallum.cli.truth import truth_lines
@@ -293,13 +294,15 @@ def check_command(project: str, truth: bool, paths: int, as_json: bool) -> None:
     document, file = open_reference(project)
     if truth:
         lines = []
-        for line in truth_lines(document, file, paths):
+        for line in truth_lines(document, file, paths, shots.split(",") if shots else None):
             lines.append(line.as_json())
             if not as_json:
                 click.echo(line.as_text())
         if as_json:
             print_json({"truth": lines})
         return
+    if shots:
+        raise click.UsageError("--shots goes with --truth")
     found = findings_of(document, file)
     if as_json:
         print_json({"findings": [one.as_json() for one in found]})

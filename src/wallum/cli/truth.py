@@ -12,12 +12,16 @@ PATHS, BOUNCES = 1024, 6
 MOST_TIMES, NOISE = 16, 0.04
 
 
-def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterator[Any]:
-    """How far each shot is off at each of HOURS, one after the other."""
+def truth_lines(
+    document: Any, file: Path | None, paths: int = PATHS, slugs: list[str] | None = None
+) -> Iterator[Any]:
+    """How far each shot is off at each of HOURS, one after the other. slugs : of the shots; all where None.
+    Raises PathProblem."""
     import numpy as np
 
     from wallum.cli.day import prepare
     from wallum.document.lanes import parse_clock
+    from wallum.document.paths import find_slug
     from wallum.judge.truth import BLOCKS, INSIDE_SKY, PICTURE, TRACED, TRACED_EACH, compare, solid_blocks
     from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
@@ -26,9 +30,10 @@ def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterato
     from wallum.transport.reference import Reference
     from wallum.transport.surfaces import seen_surfaces
 
+    chosen = [find_slug(document, "shots", one.strip()) for one in slugs or ()] or document.shots
     document, level = lit_project(document, file)
     drawn = prepare(document, level, file)
-    for shot in document.shots:
+    for shot in chosen:
         camera = Camera.of_shot(shot, PICTURE[0] / PICTURE[1], far_for(level.bounds))
         solid = solid_blocks(drawn.rays, level, camera)
         inside = False
@@ -44,7 +49,8 @@ def truth_lines(document: Any, file: Path | None, paths: int = PATHS) -> Iterato
             reference = Reference(drawn.rays, level, scene, camera, TRACED, BOUNCES, document.follows)
             reference.aim_by(None if drawn.bounce is None else drawn.bounce.made)
             where = shot.name, clock, inside
-            steps, most = -(-paths // TRACED_EACH**2), -(-paths * MOST_TIMES // TRACED_EACH**2)
+            # Of a single path it is not known how much noise it has.
+            steps, most = (max(-(-one // TRACED_EACH**2), 2) for one in (paths, paths * MOST_TIMES))
             while True:
                 while reference.samples < steps:
                     reference.step()
