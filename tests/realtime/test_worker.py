@@ -189,9 +189,9 @@ def test_stopping_leaves_no_process(room):
         os.kill(pid, 0)
 
 
-def test_the_renderers_process_needs_nothing_of_the_document():
+def test_the_renderers_process_needs_nothing_of_the_document_and_no_scipy():
     """It is started again when it dies, and every import is waited for."""
-    heavy = "[one for one in sys.modules if one.startswith('wallum.document') or one == 'pydantic']"
+    heavy = "[one for one in sys.modules if one.startswith(('wallum.document', 'pydantic', 'scipy'))]"
     done = subprocess.run(
         [sys.executable, "-c", f"import sys, wallum.realtime.process.worker; print({heavy})"],
         capture_output=True, text=True, check=True, env={**os.environ, "PYTHONPATH": os.pathsep.join(sys.path)},

@@ -9,7 +9,6 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
 
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import XYZ_TO_SRGB, light_colour, luminance
@@ -56,6 +55,8 @@ def neutral_for(rgb: Floats) -> tuple[float, float]:
 
     Raises ValueError for a colour that is black.
     """
+    from scipy.optimize import minimize  # not before it is needed: everything starts sooner
+
     seen = np.asarray(rgb, np.float64)
     if float(luminance(seen)) <= 1e-9:
         raise ValueError("what is black has no colour to be neutral")

@@ -8,7 +8,6 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import map_coordinates
 
 from wallum.memo import FieldsAlone
 from wallum.physics.arrays import Floats
@@ -55,6 +54,8 @@ def pocket_noise() -> NDArray[np.float32]:
 
 def _looked_up(place: Floats) -> NDArray[np.float64]:
     """(N,) noise at places (N, 3) in cells, between its values."""
+    from scipy.ndimage import map_coordinates  # not before it is needed: the renderer starts sooner
+
     at = np.asarray(place, dtype=np.float64).T - 0.5
     return np.asarray(map_coordinates(pocket_noise(), at, np.float64, order=1, mode="grid-wrap"))
 
