@@ -24,8 +24,8 @@ TRACED_EACH: Final = 5
 TRACED: Final = (BLOCKS[0] * TRACED_EACH, BLOCKS[1] * TRACED_EACH)
 LOOKED: Final = 5  # rays across a block that tell whether all of it is surface
 LEAST: Final = 1e-9
-# A shot whose surfaces see less of the sky than this, at the median, is one inside.
-INSIDE_SKY: Final = 0.1
+# A shot whose surfaces see less of the sky than this, at the median, is one inside; under slats, too.
+INSIDE_SKY: Final = 0.2
 
 
 @dataclass(frozen=True)
