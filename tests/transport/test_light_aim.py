@@ -13,7 +13,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.physics.emitters import sphere_directions
-from wallum.transport.light_aim import PARTS, LightAim, direction_parts
+from wallum.transport.light_aim import PARTS, UNEVEN, LightAim, direction_parts
 from wallum.transport.reference import Reference
 
 SKY = next(one for one in base_light() if one.kind == "sky")
@@ -72,6 +72,23 @@ def test_it_aims_at_the_door_that_light_comes_by(corner, rng):
     aimed = (aim.aim(probe, rng) @ door > 0.9).mean()
     by_chance = (sphere_directions(rng.random((20_000, 2))) @ door > 0.9).mean()
     assert aimed > 2.0 * by_chance
+
+
+def test_light_is_the_less_even_the_less_of_all_around_is_bright(corner):
+    """A lamp in a box lights all of it; what sees that by a door alone has its light from there."""
+    box_level = grey_level(*slabs_about((0.0, 0.0, 0.0), HIGH, 0.2))
+    floor, up = np.array([[2.0, 0.0, 2.0]]), np.array([[0.0, 1.0, 0.0]])
+    found = []
+    behind = floor + np.array([[0.0, 0.0, 6.0]])
+    for place, (rays, made) in ((floor, field_of(box_level)), (behind, corner[1:])):
+        aim = aim_of(rays, made, scene_of(SKY, LAMP))
+        probe = made.probes.find(place, up)
+        found.append(float(aim.unevenness(probe)[0]))
+        assert aim.unevenness(np.array([-1]))[0] == UNEVEN
+    even, by_a_door = found
+    # A half space that is alike has twice the mean of all around: its square over the squared mean is 2.
+    assert 1.5 < even < 6.0
+    assert by_a_door > 1.5 * even
 
 
 def test_all_light_of_a_closed_box_is_that_of_its_closed_form(rng):

@@ -23,7 +23,7 @@ from wallum.transport.field.land import PATCHES
 from wallum.transport.field.relight import Direct, direct_of
 from wallum.transport.rays import RayScene, one_thread
 
-__all__ = ["GUIDED", "LightAim", "direction_parts"]
+__all__ = ["GUIDED", "UNEVEN", "LightAim", "direction_parts"]
 
 THREADS: Final = max(1, os.cpu_count() or 1)
 # Share of paths that leave so, from surfaces that mirror nothing.
@@ -36,6 +36,8 @@ SOLID: Final = 4.0 * np.pi / PARTS
 MOST_LAMPS: Final = 64
 # Of all ways each is left this much, over what an even density gives: neighbours of a part are as bright.
 LEAST: Final = 0.1
+# What `unevenness` is taken to be where nothing is known.
+UNEVEN: Final = 4.0
 
 
 def direction_parts(directions: Floats) -> NDArray[np.int64]:
@@ -67,6 +69,7 @@ class LightAim:
         self._row[wanted] = np.arange(len(wanted))
         self._ends = np.cumsum(share, axis=1)
         self._density = share / np.float32(SOLID)
+        self._uneven = (share * share).mean(axis=1) * np.float32(PARTS**2)
 
     def aim(self, probes: NDArray[np.int64], rng: np.random.Generator) -> NDArray[np.float32]:
         """(K, 3) a direction for each of some surfaces, by their probes."""
@@ -80,6 +83,14 @@ class LightAim:
     def density(self, probes: NDArray[np.int64], toward: Floats) -> NDArray[np.float32]:
         """(K,) with which `aim` finds directions (K, 3) [1/sr]."""
         return np.asarray(self._density[self._row.take(probes), direction_parts(toward)])
+
+    def unevenness(self, probes: NDArray[np.int64]) -> NDArray[np.float32]:
+        """(K,) mean square of the light from all directions over the square of its mean, at some surfaces;
+        UNEVEN where nothing is known. probes : (K,) -1 for none"""
+        known = (probes >= 0) & self.guides.take(np.maximum(probes, 0))
+        out = np.full(len(probes), UNEVEN, np.float32)
+        out[known] = self._uneven.take(self._row.take(probes[known]))
+        return out
 
     def shares(self, probes: NDArray[np.int64], mirrored: Floats) -> NDArray[np.float32]:
         """(K,) how many of the paths that leave some surfaces are aimed. probes : (K,) -1 for none

@@ -39,10 +39,10 @@ class Paths:
         both = ((getattr(self, name), getattr(other, name)) for name in Paths.__dataclass_fields__)
         return Paths(*(np.concatenate(pair) for pair in both))
 
-    def chosen(self, rng: np.random.Generator, full: float) -> "Paths":
-        """Those of less than a `full` weight by chance, each with the more weight the less likely it goes on:
-        what they gather stays the same in the mean. Source: Arvo and Kirk 1990, "Russian roulette"."""
-        chance = np.minimum(self.weight.max(axis=1, initial=0.0) / np.float32(full), 1.0)
+    def chosen(self, rng: np.random.Generator, full: Floats) -> "Paths":
+        """Those of less than a `full` weight (N,) by chance, each with the more weight the less likely it
+        goes on: what they gather stays the same in the mean. Arvo and Kirk 1990, "Russian roulette"."""
+        chance = np.minimum(self.weight.max(axis=1, initial=0.0) / full, 1.0).astype(np.float32)
         stay = np.flatnonzero(rng.random(len(chance), np.float32) < chance)
         out = self.only(stay)
         out.weight = out.weight / chance[stay, None]

@@ -42,7 +42,7 @@ from wallum.transport.air_lit import (
     worth_following,
 )
 from wallum.transport.field.bounce import Field
-from wallum.transport.light_aim import LightAim
+from wallum.transport.light_aim import UNEVEN, LightAim
 from wallum.transport.light_paths import Paths, add_light
 from wallum.transport.onward import leave
 from wallum.transport.rays import LIFT_M, Hits, Look, RayScene, one_thread
@@ -56,8 +56,9 @@ THREADS = max(1, os.cpu_count() or 1)
 MOST_VEILS = 16
 # Paths that are worked on together, about: small enough for the processor's own memory.
 BATCH = 32_400
-# Paths that carry less than this share of a pixel go on by chance, from so many surfaces on.
-FAINT, FAINT_FROM = 0.2, 1
+# Paths that carry less than this share of a pixel, where light is even, go on by chance; from so many
+# surfaces on.
+FAINT, FAINT_FROM = 0.4, 1
 ONES = np.ones(3, np.float32)
 WEIGHTS = LUMINANCE_WEIGHTS.astype(np.float32)
 
@@ -253,7 +254,7 @@ class Reference:
         """Gather what paths that have left surfaces or air meet, over as many surfaces as is asked."""
         for number in range(self._bounces):
             if number >= FAINT_FROM:
-                paths = paths.chosen(rng, FAINT)
+                paths = paths.chosen(rng, self._faint(paths))
             if not len(paths.pixel):
                 return
             hits = self._rays.first_hit(paths.origins, paths.directions)
@@ -268,6 +269,13 @@ class Reference:
             met = np.flatnonzero(self._tables.shining(hits))
             paths, hits = paths.only(met), hits.only(met)
             self._add_own(light, paths, self._tables.at(hits, paths.directions), hits)
+
+    def _faint(self, paths: Paths) -> Floats:
+        """(N,) below which weight paths go on by chance: less where little of what is about is bright, and
+        what few paths find there is nearly all of the light."""
+        others = self._aimed.others
+        uneven = np.float32(UNEVEN) if others is None else others.unevenness(paths.probe)
+        return np.asarray(np.float32(FAINT) / uneven)
 
     def along(
         self, start: Floats, direction: Floats, length: float, samples: int
