@@ -10,11 +10,12 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.realtime.level.probe_set import Units
+
 __all__ = ["Gains", "LightSum"]
 
 # By source id, RGB factors of its light at strength 1.
 Gains = Mapping[str, NDArray[np.float64]]
-Units = Mapping[str, NDArray[np.float16]]
 Known = tuple[NDArray[np.float16], tuple[float, ...]]  # light at strength 1, and its gain
 
 # What is kept as floats.

@@ -22,7 +22,7 @@ from wallum.realtime.level.probe_words import image_words, shared_exponent, sky_
 from wallum.realtime.passes.light_sum import Gains, LightSum
 from wallum.realtime.passes.probe_sky import ProbeSky, terms_of
 
-__all__ = ["Gains", "LightKey", "ProbeLight"]
+__all__ = ["LightKey", "ProbeLight"]
 
 # Of include/probes.glsl.
 ROW = 64
