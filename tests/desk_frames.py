@@ -3,6 +3,19 @@
 LONG_MS = 120_000
 
 
+def wait_light(qtbot, window):
+    """The picture once all light from surfaces is in it; none comes later to change it."""
+    background, client = window.background, window.link.client
+
+    def known():
+        return background.bounce is not None and background.at_rest and not client.busy
+
+    qtbot.waitUntil(known, timeout=LONG_MS)
+    seen, number = frames(window), client.latest_number
+    window.ask_picture()
+    return wait_frame(qtbot, window, seen, lambda frame: frame.number > number)[1]
+
+
 def frames(window):
     seen = []
     window.link.frame_came.connect(lambda frame, image: seen.append((frame, image.copy())))

@@ -1,6 +1,7 @@
 """Grade, curve and table in the tune pane, and in the picture."""
 
 import numpy as np
+from desk_frames import wait_light
 
 from wallum.desk.rendering.picture_file import PictureFileButton
 from wallum.desk.widgets.number_field import NumberField
@@ -13,9 +14,8 @@ def _lightness(image):
 
 def test_a_table_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbot, window, tmp_path):
     session, images = window.session, []
+    before = _lightness(wait_light(qtbot, window))
     window.link.frame_came.connect(lambda frame, image: images.append(_lightness(image)))
-    qtbot.waitUntil(lambda: bool(images) and not window.link.client.busy, timeout=120_000)
-    before = images[-1]
     window.tune.show_group("look")
     buttons = window.tune.findChildren(PictureFileButton)
     button = next(one for one in buttons if one.accessibleName() == "Table")

@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from desk_frames import wait_light
 from PyQt6.QtCore import QPointF
 
 from wallum.desk.picture.pocket_shape import SideGrip, outline_of, side_handles
@@ -65,16 +66,10 @@ def test_probes_lie_closer_in_it_once_it_says_so_and_light_stays_until_they_do(q
     """What was known stays in the picture, and follows the light, until the new is whole."""
     background, session = window.background, window.session
     session.set_values("dark", room.id, {"ambient": 0.0})
-    images = []
-    window.link.frame_came.connect(lambda frame, image: images.append(_lightness(image)))
-    qtbot.waitUntil(
-        lambda: background.bounce is not None and background.at_rest and not window.link.client.busy,
-        timeout=120_000,
-    )
-    first = background.bounce
-    lit = images[-1]
+    lit = _lightness(wait_light(qtbot, window))
     assert lit > 20.0
-    images.clear()
+    first, images = background.bounce, []
+    window.link.frame_came.connect(lambda frame, image: images.append(_lightness(image)))
     session.set_values("closer", room.id, {"probes": "closer"})
     assert not background.at_rest
     qtbot.waitUntil(lambda: background.bounce is not first and background.at_rest, timeout=120_000)

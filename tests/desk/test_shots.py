@@ -1,6 +1,7 @@
 """Shots in the real window: kept, named, ordered, removed, looked through, pictured."""
 
 import pytest
+from desk_frames import wait_light
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 
@@ -74,12 +75,8 @@ def test_thumbs_do_not_change_the_picture(qtbot, window, times):
     """Cameras take turns at the same lamps' shadows: the picture stays what it is."""
     frames, images = [], []
     window.link.frame_came.connect(lambda f, image: (frames.append(f), images.append(image.copy())))
-    pictures = []
-    background, client = window.background, window.link.client
-    qtbot.waitUntil(
-        lambda: background.bounce is not None and background.at_rest and not client.busy,  # none of before
-        timeout=120_000,
-    )
+    pictures, client = [], window.link.client
+    wait_light(qtbot, window)  # none of before
 
     def drawn_from(number):
         """The first unsettled picture from one on."""

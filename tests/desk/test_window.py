@@ -6,7 +6,7 @@ import time
 
 import numpy as np
 import pytest
-from desk_frames import frames, wait_frame
+from desk_frames import frames, wait_frame, wait_light
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox
 
@@ -42,8 +42,8 @@ def drag(qtbot, widget, start, end, button=Qt.MouseButton.LeftButton):
 
 
 def test_a_lamp_is_put_dragged_brighter_saved_killed_and_found_again(window, qtbot, room_file):
+    wait_light(qtbot, window)
     seen = frames(window)
-    wait_frame(qtbot, window, seen)
     window.pointer.put_at("point", QPointF(window.picture.width() * 0.5, window.picture.height() * 0.7))
     added = window.session.selection.source
     assert added.name == "Point 2"
@@ -239,6 +239,7 @@ def test_shots_are_looked_through(window, qtbot):
 
 
 def test_the_picture_settles_when_the_hand_rests_and_turns_to_what_is_newer(window, qtbot):
+    wait_light(qtbot, window)
     seen = frames(window)
     wait_frame(qtbot, window, seen, lambda f: f.settled >= 2)
     assert "settl" in window._state.text()
