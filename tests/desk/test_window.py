@@ -271,6 +271,20 @@ def test_the_window_does_not_wait_for_the_renderer(window, qtbot):
     window.session.cancel()
 
 
+def test_a_spare_renderer_waits_once_the_hand_rests_and_takes_over(window, qtbot):
+    client, seen = window.link.client, frames(window)
+    qtbot.waitUntil(lambda: client.spare_pid > 0, timeout=LONG_MS)
+    spare = client.spare_pid
+    seen.clear()
+    os.kill(client.pid, signal.SIGKILL)
+    qtbot.waitUntil(lambda: client.restarts == 1, timeout=LONG_MS)
+    assert client.pid == spare
+    seen.clear()
+    wait_frame(qtbot, window, seen)
+    assert client.restarts == 1
+    qtbot.waitUntil(lambda: client.spare_pid not in (0, spare), timeout=LONG_MS)  # and the next one
+
+
 # -- files -----------------------------------------------------------------------------
 
 

@@ -155,6 +155,26 @@ def test_a_killed_renderer_comes_back_with_the_same_picture(client, how):
     assert np.array_equal(client.pixels(after), shown)
 
 
+@pytest.mark.parametrize("lives", [True, False])
+def test_a_spare_process_takes_over_where_it_is_alive(client, lives):
+    client.request(asked())
+    (_, before), _ = until(client, lambda m: frame(m) and frame(m).detail == "full")
+    shown = client.pixels(before).copy()
+    client.keep_spare()
+    spare = client.spare_pid
+    client.keep_spare()
+    assert client.spare_pid == spare  # one is enough
+    if not lives:
+        os.kill(spare, signal.SIGKILL)
+        os.waitid(os.P_PID, spare, os.WEXITED | os.WNOWAIT)
+    os.kill(client.pid, signal.SIGKILL)
+    until(client, lambda m: m[0] == "restarted")
+    assert (client.pid == spare) == lives
+    assert client.spare_pid == 0
+    (_, after), _ = until(client, lambda m: frame(m) and frame(m).detail == "full")
+    assert np.array_equal(client.pixels(after), shown)
+
+
 def test_a_level_just_opened_is_shown_by_a_quick_picture_first(client):
     number = client.request(asked())
     (_, first), _ = until(client, lambda m: frame(m) is not None)
@@ -183,10 +203,15 @@ def test_a_renderer_that_keeps_dying_is_left_dead(client):
 def test_stopping_leaves_no_process(room):
     client = RendererClient()
     client.start()
-    pid = client.pid
+    client.keep_spare()
+    pids = client.pid, client.spare_pid
+    assert all(pids)
     client.stop()
-    with pytest.raises(ProcessLookupError):
-        os.kill(pid, 0)
+    for pid in pids:
+        with pytest.raises(ProcessLookupError):
+            os.kill(pid, 0)
+    client.keep_spare()  # asking then does no harm
+    assert client.spare_pid == 0
 
 
 def test_the_renderers_process_needs_nothing_of_the_document_and_no_scipy():

@@ -23,6 +23,8 @@ __all__ = ["RenderLink"]
 REST_MS = 90
 # Least time between two pictures under the hand that bring their values.
 SAMPLED_S = 0.09
+# A spare renderer is started once nothing was asked for so long.
+SPARE_MS = 5000
 
 
 class RenderLink(QObject):
@@ -46,6 +48,10 @@ class RenderLink(QObject):
         self._rest.setInterval(REST_MS)
         self._rest.timeout.connect(self._settle)
         self._may_settle = True
+        self._spare = QTimer(self)
+        self._spare.setSingleShot(True)
+        self._spare.setInterval(SPARE_MS)
+        self._spare.timeout.connect(self._keep_spare)
         # How the target smooths edges, and whether pictures stay as they are delivered.
         self.edges, self.delivered = "none", False
         self._sampled_at = 0.0
@@ -113,6 +119,7 @@ class RenderLink(QObject):
         asked = replace(plain, active=active, detail=detail, held_ev=held_ev, sampled=now_and_then)
         number = self._client.request(asked)
         self._rest.start()
+        self._spare.start()
         return number
 
     def set_probes(self, probes: ProbeSet | None) -> None:
@@ -145,6 +152,13 @@ class RenderLink(QObject):
         elif self._wanted is not None:
             self._client.request(self._wanted)
 
+    def _keep_spare(self) -> None:
+        """Be ready for the death of the renderer, in a minute that has time for it."""
+        if self._client.busy:
+            self._spare.start()
+        else:
+            self._client.keep_spare()
+
     def _receive(self) -> None:
         for message in self._client.receive():
             match message:
@@ -153,6 +167,7 @@ class RenderLink(QObject):
                 case ("restarted",):
                     self._shown = None
                     self._watch()
+                    self._spare.start()
                     self.status_came.emit("The renderer stopped and was started again; nothing is lost.")
                 case ("gave up",):
                     self._shown = None
@@ -189,6 +204,7 @@ class RenderLink(QObject):
     def dispose(self) -> None:
         """End the process."""
         self._rest.stop()
+        self._spare.stop()
         if self._notifier is not None:
             self._notifier.setEnabled(False)
             self._notifier = None

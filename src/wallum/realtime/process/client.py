@@ -4,10 +4,6 @@ Knows nothing of Qt: whoever owns it watches `fileno()` and calls `receive()`.
 """
 
 import logging
-import os
-import socket
-import subprocess
-import sys
 import time
 from contextlib import suppress
 from dataclasses import replace
@@ -16,10 +12,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.checkout import PACKAGES
 from wallum.realtime.level.baked_set import BakedSet
 from wallum.realtime.level.probe_set import ProbeSet, Units
 from wallum.realtime.process.channel import Channel, Closed
+from wallum.realtime.process.launch import Launched, launch
 from wallum.realtime.process.memory import Block, store_value
 from wallum.realtime.process.request import Frame, PictureRequest
 
@@ -36,8 +32,8 @@ class RendererClient:
     """One renderer process and what it was last told, so that it can be told again."""
 
     def __init__(self) -> None:
-        self._process: subprocess.Popen[bytes] | None = None
-        self._channel: Channel | None = None
+        self._running: Launched | None = None
+        self._spare: Launched | None = None  # which knows nothing of a level yet
         self._level: Block | None = None
         self._probes: Block | None = None
         self._units: Units = {}
@@ -54,20 +50,8 @@ class RendererClient:
         self.driver = ""
 
     def start(self) -> None:
-        """Start the process and tell it all that is known. Raises Closed if it dies at once."""
-        ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_STREAM)
-        command = [sys.executable, "-m", "wallum.realtime.process.worker", str(theirs.fileno())]
-        # The process must find this very package, however this one was started.
-        package = str(PACKAGES)
-        paths = [package, *filter(None, [os.environ.get("PYTHONPATH")])]
-        self._process = subprocess.Popen(
-            command,
-            pass_fds=[theirs.fileno()],
-            stdin=subprocess.DEVNULL,
-            env={**os.environ, "PYTHONPATH": os.pathsep.join(paths)},
-        )
-        theirs.close()
-        self._channel = Channel(ours)
+        """Start a process, or take the spare one, and tell it all that is known."""
+        self._running, self._spare = self._living_spare() or launch(), None
         self._starts = [t for t in self._starts if time.monotonic() - t < RESTART_WINDOW_S]
         self._starts.append(time.monotonic())
         self._in_flight = None
@@ -83,14 +67,34 @@ class RendererClient:
             self._push()
             self._waiting = self._latest
 
+    def keep_spare(self) -> None:
+        """Have a second process wait, ready to draw, for the moment in which the first one dies."""
+        if self._living_spare() is None and self._running is not None:
+            self._spare = launch()
+
+    def _living_spare(self) -> Launched | None:
+        if self._spare is not None and not self._spare.alive:
+            self._spare.end()
+            self._spare = None
+        return self._spare
+
     @property
     def running(self) -> bool:
-        return self._channel is not None
+        return self._running is not None
+
+    @property
+    def _channel(self) -> Channel | None:
+        return None if self._running is None else self._running.channel
 
     @property
     def pid(self) -> int:
         """Of its process; 0 while it is given up."""
-        return 0 if self._process is None else self._process.pid
+        return 0 if self._running is None else self._running.process.pid
+
+    @property
+    def spare_pid(self) -> int:
+        """Of the process that waits for its death; 0 while there is none."""
+        return 0 if self._spare is None else self._spare.process.pid
 
     def fileno(self) -> int:
         """Descriptor that becomes readable when something came."""
@@ -275,18 +279,16 @@ class RendererClient:
         self._send(("release", frame.buffer))
 
     def _close(self) -> None:
-        if self._channel is not None:
-            self._channel.close()
-            self._channel = None
-        if self._process is not None:
-            # It holds nothing that is not held here as well: nobody waits for what it is about.
-            self._process.kill()
-            self._process.wait()
-            self._process = None
+        if self._running is not None:
+            self._running.end()
+            self._running = None
 
     def stop(self) -> None:
-        """End the process and free the memory."""
+        """End the processes and free the memory."""
         self._close()
+        if self._spare is not None:
+            self._spare.end()
+            self._spare = None
         for block in (*self._frames, self._level, self._probes, self._baked):
             if block is not None:
                 block.close()
