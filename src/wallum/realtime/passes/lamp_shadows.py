@@ -10,6 +10,7 @@ from wallum.frame.quality import HIGH, Quality
 from wallum.moment.camera import frustum_planes, look_rotation, perspective
 from wallum.moment.kinds import kind_of, tiles_of
 from wallum.moment.lamps import Lamps
+from wallum.realtime.gl.depth_atlas import DepthAtlas
 from wallum.realtime.level.drawing import LevelOnGpu
 from wallum.realtime.passes.veil_shadows import VeilAtlas
 
@@ -41,10 +42,7 @@ class LampShadows:
 
     def __init__(self, context: moderngl.Context, quality: Quality = HIGH) -> None:
         self._context, self._quality = context, quality
-        self.atlas = context.depth_texture((quality.lamp_atlas, quality.lamp_atlas))
-        self.atlas.compare_func = "<="
-        self.atlas.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        self.frame = context.framebuffer([], self.atlas)
+        self.atlas = DepthAtlas(context, (quality.lamp_atlas, quality.lamp_atlas))
         self.veils = VeilAtlas(context, share=2)
         self._tiles: dict[str, Tile] = {}
         self._size = quality.tile_sizes[0]
@@ -162,15 +160,15 @@ class LampShadows:
         context.polygon_offset = 2.0, 4.0
         for face, (matrix, planes) in enumerate(zip(tile.matrices, tile.planes, strict=True)):
             x, y = self.corner(tile.first + face)
-            self.frame.use()
-            self.frame.viewport = (x, y, self._size, self._size)
-            self.frame.scissor = (x, y, self._size, self._size)
-            self.frame.clear(depth=1.0)
+            place = (x, y, self._size, self._size)
+            frame = self.atlas.frame
+            frame.use()
+            frame.viewport = frame.scissor = place
+            frame.clear(depth=1.0)
             context.enable_only(moderngl.DEPTH_TEST)
             triangles += level.draw_depth(matrix, planes)
-            place = (x, y, self._size, self._size)
             triangles += self.veils.fill(self.atlas.size, place, level, matrix, planes)
-        self.frame.scissor = None
+        self.atlas.frame.scissor = None
         context.polygon_offset = 0.0, 0.0
         tile.drawn = True
         return {"triangles": triangles, "texels": tile.count * self._size**2, "tiles": tile.count}

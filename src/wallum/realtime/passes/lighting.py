@@ -178,11 +178,12 @@ class Lighting:
         if "SUN_SHADOW" in features:
             shadows = draft.sun_shadows
             assert shadows is not None
-            values |= shadows.uniforms() | shadows.veils.uniforms("sun") | {"sun_atlas": shadows.atlas}
+            values |= shadows.uniforms() | shadows.veils.uniforms("sun")
+            values["sun_atlas"] = shadows.atlas.texture
         if "LAMP_SHADOWS" in features:
             lamps = draft.targets.lamp_shadows
             values |= lamps.uniforms(draft.view.camera.far) | lamps.veils.uniforms("lamp")
-            values["lamp_atlas"] = lamps.atlas
+            values["lamp_atlas"] = lamps.atlas.texture
         return values
 
     def air_key(self, scene: LitScene) -> object:

@@ -9,7 +9,9 @@ from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera, frustum_planes
 from wallum.moment.scene import SUN_MAPS
+from wallum.realtime.gl.depth_atlas import DepthAtlas
 from wallum.realtime.gl.sizes import no_power
+from wallum.realtime.gl.targets import Size
 from wallum.realtime.level.drawing import LevelOnGpu
 from wallum.realtime.passes.cascades import (
     CASCADES,
@@ -42,16 +44,9 @@ COARSE_TEXELS = 4.0
 COLUMNS, ROWS = 3, 2
 
 
-def _size_of(texels: int) -> tuple[int, int]:
-    return no_power(COLUMNS * texels), no_power(ROWS * texels + 1)
-
-
-def _atlas(context: moderngl.Context, texels: int) -> tuple[moderngl.Texture, moderngl.Framebuffer]:
+def _size_of(texels: int) -> Size:
     """Room for six maps, and a row to spare: see gl/sizes.py."""
-    atlas = context.depth_texture(_size_of(texels))
-    atlas.compare_func = "<="
-    atlas.filter = (moderngl.LINEAR, moderngl.LINEAR)
-    return atlas, context.framebuffer([], atlas)
+    return no_power(COLUMNS * texels), no_power(ROWS * texels + 1)
 
 
 @dataclass
@@ -79,7 +74,7 @@ class SunShadows:
         self._stood = np.zeros(3)  # the sun, at the picture before
         self._last = 0  # the cascade that was drawn last
         texels = min(TEXELS, most_texels)
-        self.atlas, self.frame = _atlas(context, texels)
+        self.atlas = DepthAtlas(context, _size_of(texels))
         self.veils = VeilAtlas(context, share=1)
         self._asked: object = None  # what cascades were placed for last, where they show just that
         self.dither = 0.0  # by which the seams between cascades are spread in this picture, 0 to 1
@@ -90,9 +85,8 @@ class SunShadows:
         context, self._texels, self._far = self._context, texels, far
         count += far
         if self.atlas.size != _size_of(texels):
-            self.frame.release()
             self.atlas.release()
-            self.atlas, self.frame = _atlas(context, texels)
+            self.atlas = DepthAtlas(context, _size_of(texels))
         self._tiles, self._spare = list(range(count)), count
         self._shown: list[Cascade | None] = [None] * count
         self._progress: Progress | None = None
@@ -220,17 +214,17 @@ class SunShadows:
         context.depth_func = "<"
         context.polygon_offset = 2.0, 4.0
         place = (tile % COLUMNS * texels, tile // COLUMNS * texels, texels, texels)
-        self.frame.use()
-        self.frame.viewport = place
-        self.frame.scissor = place
+        frame = self.atlas.frame
+        frame.use()
+        frame.viewport = frame.scissor = place
         if part == 0:
-            self.frame.clear(depth=1.0)
+            frame.clear(depth=1.0)
         # What casts far away need be no finer than its map.
         far = cascade.end == np.inf
         cell = COARSE_TEXELS * cascade.texel if coarse else cascade.texel if far else 0.0
         planes = frustum_planes(cascade.matrix)
         triangles = level.draw_depth(cascade.matrix, planes, part, parts, cell)
-        self.frame.scissor = None
+        frame.scissor = None
         if part == 0:
             triangles += self.veils.fill(self.atlas.size, place, level, cascade.matrix, planes)
         context.polygon_offset = 0.0, 0.0

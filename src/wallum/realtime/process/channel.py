@@ -66,8 +66,8 @@ class Channel:
             if block is not None:
                 block.close()
 
-    def readable(self, timeout_s: float = 0.0) -> bool:
-        """Whether a message (or the end) is waiting."""
+    def readable(self, timeout_s: float | None = 0.0) -> bool:
+        """Whether a message (or the end) is waiting; None: waits until one is."""
         return bool(select.select([self._socket], [], [], timeout_s)[0])
 
     def receive(self) -> tuple[Any, list[int]]:

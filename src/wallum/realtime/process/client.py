@@ -70,7 +70,7 @@ class RendererClient:
     def keep_spare(self) -> None:
         """Have a second process wait, ready to draw, for the moment in which the first one dies."""
         if self._living_spare() is None and self._running is not None:
-            self._spare = launch()
+            self._spare = launch(spare=True)
 
     def _living_spare(self) -> Launched | None:
         if self._spare is not None and not self._spare.alive:

@@ -5,11 +5,14 @@ import socket
 import subprocess
 import sys
 from dataclasses import dataclass
+from typing import Final
 
 from wallum.checkout import PACKAGES
 from wallum.realtime.process.channel import Channel
 
-__all__ = ["Launched", "launch"]
+__all__ = ["SPARE", "Launched", "launch"]
+
+SPARE: Final = "spare"
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,14 +33,17 @@ class Launched:
         self.process.wait()
 
 
-def launch() -> Launched:
-    """Start a process; it makes its OpenGL context, says "ready", and waits to be told of a level."""
+def launch(spare: bool = False) -> Launched:
+    """Start a process, which serves its channel.
+
+    spare : it makes its OpenGL context and no more until it is told something
+    """
     ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_STREAM)
-    command = [sys.executable, "-m", "wallum.realtime.process.worker", str(theirs.fileno())]
+    options = [str(theirs.fileno()), *([SPARE] if spare else [])]
     # The process must find this very package, however this one was started.
     paths = [str(PACKAGES), *filter(None, [os.environ.get("PYTHONPATH")])]
     process = subprocess.Popen(
-        command,
+        [sys.executable, "-m", "wallum.realtime.process.worker", *options],
         pass_fds=[theirs.fileno()],
         stdin=subprocess.DEVNULL,
         env={**os.environ, "PYTHONPATH": os.pathsep.join(paths)},

@@ -1,6 +1,6 @@
 """The renderer's process: takes the newest request, gives frames back, settles in between.
 
-Run as `python -m wallum.realtime.process.worker DESCRIPTOR` by realtime.client.
+Run as `python -m wallum.realtime.process.worker DESCRIPTOR [spare]` by realtime.client.
 """
 
 import logging
@@ -15,8 +15,10 @@ from typing import Any
 import numpy as np
 
 from wallum.faults import keep_log
+from wallum.realtime.engine import open_context
 from wallum.realtime.light_asked import light_asked
 from wallum.realtime.process.channel import Channel, Closed
+from wallum.realtime.process.launch import SPARE
 from wallum.realtime.process.memory import Block, give_memory_back, load_value
 from wallum.realtime.process.precompile import precompile
 from wallum.realtime.process.request import PictureRequest
@@ -289,13 +291,17 @@ class Worker:
 
 
 def main() -> int:
-    """Serve the channel whose descriptor is the first argument."""
+    """Serve the channel whose descriptor is the first argument; a spare process once it is told something."""
     logging.basicConfig(level=logging.WARNING, format="wallum renderer: %(message)s")
     keep_log()
     channel = Channel(socket.socket(fileno=int(sys.argv[1])))
     # The window, which does little, goes first: its hand must not wait for a picture.
     os.nice(BEHIND_THE_WINDOW)
     try:
+        if SPARE in sys.argv:
+            # Imports and OpenGL are there; memory is taken once there is something to draw.
+            open_context()
+            channel.readable(timeout_s=None)
         Worker(channel).run()
     except Closed:
         return 0
