@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from level_shapes import field_of, grey_level, slabs_about
+from level_shapes import field_of, glowing_room, grey_level, slabs_about
 from level_shapes import level_of as shared_level
 from scipy.ndimage import map_coordinates
 
@@ -14,6 +14,7 @@ from wallum.level.model import Level, Material, Mesh, Part
 from wallum.level.solids import box, grid
 from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import Dome
+from wallum.physics.colour import luminance
 from wallum.physics.dome import dome_directions, dome_illuminance
 from wallum.transport.field.bounce import BounceField, Field
 from wallum.transport.field.making import make_field
@@ -128,6 +129,35 @@ def test_the_air_in_a_room_that_glows_alike_sees_that_glow():
     middle = np.abs(places_of(made.air)).max(axis=1) < 1.5
     assert middle.sum() > 50
     assert light[middle] == pytest.approx(np.tile([100.0, 50.0, 25.0], (middle.sum(), 1)), rel=0.03)
+    ways = np.sum([one.ways for one in bounce.units.values()], axis=0)
+    assert np.abs(ways[middle]).max() < 0.06 * luminance(light[middle].astype(float)).max()
+
+
+def test_air_knows_whence_the_light_of_one_wall_comes():
+    """Closed form: the mean over all ways of a wall's luminance times the direction to it, at a place before the
+    middle of one that fills a known solid angle; away from it, nothing from any other."""
+    colours = np.zeros((5, 3))
+    colours[3] = 100.0  # -z
+    level = glowing_room(Material("black", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, reflectance=0.0), colours)
+    rays, made = field_of(level)
+    bounce = BounceField.of(rays, level, made, {})
+    for _ in bounce.relight(evaluate(Project())):
+        pass
+    ways = np.sum([one.ways for one in bounce.units.values()], axis=0)
+    x, y = np.meshgrid((np.arange(200) + 0.5) / 50.0, (np.arange(150) + 0.5) / 50.0)
+    wall = np.stack([x.ravel(), y.ravel(), np.zeros(x.size)], axis=1)
+    places = places_of(made.air)
+    inside = np.flatnonzero(((places > 0.8) & (places < [3.2, 2.2, 4.2])).all(axis=1))
+    assert len(inside) > 10
+    wanted = np.empty((len(inside), 3))
+    for row, place in enumerate(places[inside]):
+        way = wall - place
+        far = np.linalg.norm(way, axis=1)
+        solid = place[2] / far**3 / 2500.0
+        wanted[row] = 100.0 * (way / far[:, None] * solid[:, None]).sum(axis=0) / (4.0 * np.pi)
+    off = np.linalg.norm(ways[inside] - wanted, axis=1) / np.linalg.norm(wanted, axis=1)
+    assert np.median(off) < 0.12
+    assert np.quantile(off, 0.9) < 0.3
 
 
 def places_of(air):

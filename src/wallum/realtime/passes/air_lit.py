@@ -110,7 +110,7 @@ class AirLit:
         if self._probes.in_air:
             names |= {"AROUND"}
             in_turn = bool(draft.waits)
-            values["air_surfaces"] = self._visibility.surfaces(self._probes, scene, exposure, in_turn)
+            values |= self._visibility.surfaces(self._probes, scene, exposure, in_turn)
         if scene.sun is not None and scene.sun.clouds is not None:
             values |= self._lighting.clouds.uniforms(scene.sun, exposure)
         if scene.air.pockets:

@@ -25,10 +25,13 @@ MOST_CHANGED: Final = 4
 
 
 class LightSum:
-    """The sum at some places of the light that sources have; places : of the rows of their light"""
+    """The sum at some places of the light that sources have.
 
-    def __init__(self, places: slice, room: int = ROOM_BYTES) -> None:
-        self._places, self._room = places, room
+    places : of the rows of their light; signed : they may be less than nothing
+    """
+
+    def __init__(self, places: slice, room: int = ROOM_BYTES, signed: bool = False) -> None:
+        self._places, self._room, self._signed = places, room, signed
         self._known: dict[str, Known] = {}
         self._rows: dict[str, int] = {}  # of those kept as floats, the last that has changed at the end
         self._quick: NDArray[np.float32] | None = None  # (rows, 3, N)
@@ -54,7 +57,7 @@ class LightSum:
         others = {one: known for one, known in now.items() if one not in self._rows}
         if others or self._of_others:
             out += self._sum_of_others(others, out.shape)
-        return np.maximum(out, 0.0).T
+        return (out if self._signed else np.maximum(out, 0.0)).T
 
     def _keep(self, changed: list[str], now: dict[str, Known], quick: NDArray[np.float32]) -> None:
         """Have sources that have changed among those kept as floats, in the place of those that have not for

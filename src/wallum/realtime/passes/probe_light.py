@@ -105,7 +105,8 @@ class ProbeLight:
         self._all: _Table | None = None
         self._beside: _Table | None = None  # the same without what is baked
         self._sky: ProbeSky | None = None
-        self._in_air = LightSum(slice(0))  # what the air sees
+        self._in_air = LightSum(slice(0))  # what the air sees, and whence that comes
+        self._ways = LightSum(slice(0), signed=True)
         self.units: Units = {}
         self._versions: dict[str, int] = {}  # of each
         self._means: dict[str, tuple[NDArray[np.float16], NDArray[np.float64]]] = {}  # see _mean
@@ -137,7 +138,9 @@ class ProbeLight:
         self.number += 1
         if probes is None:
             return
-        self._in_air = LightSum(slice(len(probes.places), None))
+        first, count = len(probes.places), 0 if probes.air is None else len(probes.air.there)
+        self._in_air = LightSum(slice(first, first + count))
+        self._ways = LightSum(slice(first + count, None), signed=True)
         cells = np.ascontiguousarray(probes.cells.transpose(2, 1, 0))
         self._textures = {
             "probe_cells": self._context.texture3d(probes.cells.shape, 1, cells.tobytes(), dtype="u4"),
@@ -181,7 +184,7 @@ class ProbeLight:
         assert self._set is not None
         units, versions = self.units, dict(self._versions)
         air = 0 if self._set.air is None else len(self._set.air.there)
-        self.take({source_id: np.zeros((len(self._set.places) + air, 3), np.float16)})
+        self.take({source_id: np.zeros((len(self._set.places) + 2 * air, 3), np.float16)})
         try:
             yield
         finally:
@@ -237,14 +240,18 @@ class ProbeLight:
         table.show_light(coloured(out, keeps), key)
         return True
 
-    def air_light(self, scene: LitScene) -> NDArray[np.float32]:
-        """(A, 3) mean luminance of all surfaces that places of the air see [cd/m2]; of two that a wall parts
-        both see what the darker does, so that none gets through it."""
+    def air_light(self, scene: LitScene) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """(A, 3) mean luminance of all surfaces that places of the air see [cd/m2], and the mean of that
+        times the directions to them; of two that a wall parts both see what the darker does, so that none
+        gets through it."""
         assert self._set is not None
         air = self._set.air
         if air is None:
-            return np.zeros((0, 3), np.float32)
-        seen = self._in_air.of(self.units, gains_of(scene, self.units))
+            return np.zeros((0, 3), np.float32), np.zeros((0, 3), np.float32)
+        gains = gains_of(scene, self.units)
+        seen = self._in_air.of(self.units, gains)
+        grey = {one: np.full(3, LUMINANCE_WEIGHTS @ gain) for one, gain in gains.items()}
+        ways = self._ways.of(self.units, grey)
         out = coloured(seen, scene.bounce[1])
         bright = np.where(air.there, out @ LUMINANCE_WEIGHTS.astype(np.float32), np.float32(np.inf))
         pairs = np.concatenate([air.parted, air.parted[:, ::-1]])
@@ -252,7 +259,7 @@ class ProbeLight:
         darkest = np.arange(len(out))
         order = np.argsort(-bright[pairs[:, 1]], kind="stable")
         darkest[pairs[order, 0]] = pairs[order, 1]
-        return out[darkest]
+        return out[darkest], ways[darkest]
 
     @property
     def in_air(self) -> bool:

@@ -32,16 +32,17 @@ class SkyVisibility:
         self._open: moderngl.Texture3D | None = None
         self._open_to: object = None
         self._surfaces: moderngl.Texture3D | None = None
+        self._ways: moderngl.Texture3D | None = None
         self._lit: tuple[LightKey, float] | None = None
         self.number = 0  # of what is known of the air
 
     def set_air(self, air: AirPlaces | None) -> None:
         """Know how open the air is; None: all of it is."""
-        for texture in (self._open, self._surfaces):
+        for texture in (self._open, self._surfaces, self._ways):
             if texture is not None:
                 texture.release()
         self._air, self._seen = air or ALL_OPEN, None
-        self._open = self._surfaces = self._open_to = self._lit = None
+        self._open = self._surfaces = self._ways = self._open_to = self._lit = None
         self.number += 1
 
     def _texture_of(self, values: NDArray[np.float16]) -> moderngl.Texture3D:
@@ -54,8 +55,8 @@ class SkyVisibility:
 
     def surfaces(
         self, probes: ProbeLight, scene: LitScene, exposure: float, in_turn: bool = False
-    ) -> moderngl.Texture3D:
-        """What the air sees of surfaces in the light of a scene, pre-exposed.
+    ) -> dict[str, object]:
+        """What the air sees of surfaces in the light of a scene, and whence that comes, pre-exposed.
 
         in_turn : for one of many pictures soon one after the other: what goes unnoticed is left out
         """
@@ -63,12 +64,15 @@ class SkyVisibility:
         left_out = in_turn and held is not None and held[1] == exposure and probes.unnoticed(held[0], key[0])
         if self._surfaces is None or not (held == key or left_out):
             shape = (*self._air.values.shape[:3], 4)
-            light = np.zeros((len(self._air.there), 4), np.float16)
-            light[:, :3] = np.minimum(probes.air_light(scene) * exposure, MOST_LIGHT)
+            light, ways = np.zeros((2, len(self._air.there), 4), np.float16)
+            seen, whence = probes.air_light(scene)
+            light[:, :3] = np.minimum(seen * exposure, MOST_LIGHT)
             light[:, 3] = self._air.values[..., 0].ravel()
+            ways[:, :3] = np.clip(whence * exposure, -MOST_LIGHT, MOST_LIGHT)
             self._surfaces = self._written(self._surfaces, light.reshape(shape))
+            self._ways = self._written(self._ways, ways.reshape(shape))
             self._lit = key
-        return self._surfaces
+        return {"air_surfaces": self._surfaces, "air_ways": self._ways}
 
     def _written(self, texture: moderngl.Texture3D | None, values: NDArray[np.float16]) -> moderngl.Texture3D:
         """A texture with values (X, Y, Z, C); None: a new one."""

@@ -22,6 +22,7 @@ uniform sampler3D openness;     // share of the upper half that is open, times h
 #ifdef AROUND
 uniform sampler3D air_surfaces; // mean luminance of what surfaces are seen, over all ways, pre-exposed; share of
                                 // the upper half that is open
+uniform sampler3D air_ways;     // luminance of what is seen times the directions to it, the mean over all ways
 #endif
 #if defined(SKY) || defined(AROUND)
 uniform vec3 open_low;          // place of the first
@@ -60,6 +61,36 @@ out vec4 out_light;
 // How much more than if it came from all around air of a forwardness g scatters of even light from below.
 float from_below(vec3 d, float g) {
     return 1.0 - 1.5 * g * d.y;
+}
+#endif
+
+#ifdef AROUND
+// Light from a door and light from all around differ by how long their mean way is over how bright they are.
+const float NARROWEST = 0.95;
+
+float bright(vec3 light) {
+    return dot(light, vec3(0.2126, 0.7152, 0.0722));
+}
+
+// That ratio, and the cosine of the mean way to the direction looked in.
+vec2 leaning(vec3 way, float whole, vec3 d) {
+    float along = length(way);
+    return vec2(min(along / max(whole, 1e-6), NARROWEST), dot(way, d) / max(along, 1e-9));
+}
+
+// How much more than of light from all around air of a forwardness g scatters of light that leans. The mean cosine
+// of what comes of both is their product: with light from one point it is spread as by the air itself (Henyey and
+// Greenstein 1941); with light from a wide side it has no such tails, and is spread as by von Mises and Fisher
+// (their concentration by Banerjee et al. 2005).
+float from_a_side(vec2 lean, float g) {
+    float mean = lean.x * abs(g);
+    float cosine = g < 0.0 ? -lean.y : lean.y;
+    float inverse = inversesqrt(1.0 + mean * mean - 2.0 * mean * cosine);
+    float narrow = (1.0 - mean * mean) * inverse * inverse * inverse;
+    float k = max(mean * (3.0 - mean * mean) / (1.0 - mean * mean), 1e-2);
+    float wide = 2.0 * k * exp(k * (cosine - 1.0)) / (1.0 - exp(-2.0 * k));
+    float squared = lean.x * lean.x;
+    return mix(wide, narrow, squared * squared);
 }
 #endif
 
@@ -166,15 +197,25 @@ void main() {
     vec4 seen = texture(air_surfaces, place);
     about = seen.rgb * (1.0 - beyond);
     below += about * seen.a;
+    // Even light from below comes from half a way down in the mean.
+    vec3 way = texture(air_ways, place).xyz + vec3(0.0, 0.5 * seen.a * bright(seen.rgb), 0.0);
+    vec2 lean = leaning(way, bright(seen.rgb) * (1.0 - seen.a), d);
     about *= 1.0 - seen.a;
-#endif
-#if defined(SKY) || defined(AROUND)
-    first += about + below * from_below(d, air_eye[0].w);
+    first += about * from_a_side(lean, air_eye[0].w);
 #ifdef MIST
-    second += about + below * from_below(d, air_eye[1].w);
+    second += about * from_a_side(lean, air_eye[1].w);
 #endif
 #ifdef POCKETS
-    third += about + below * from_below(d, pocket_forward);
+    third += about * from_a_side(lean, pocket_forward);
+#endif
+#endif
+#if defined(SKY) || defined(AROUND)
+    first += below * from_below(d, air_eye[0].w);
+#ifdef MIST
+    second += below * from_below(d, air_eye[1].w);
+#endif
+#ifdef POCKETS
+    third += below * from_below(d, pocket_forward);
 #endif
 #endif
 #ifdef LAMPS

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter, uniform_filter
 from scipy.sparse import csr_matrix, vstack
 
-from wallum.physics.arrays import Floats, dots
+from wallum.physics.arrays import Floats, dots, normalised
 from wallum.physics.colour import luminance
 from wallum.physics.emitters import halton
 from wallum.transport.field.extent import focus
@@ -21,7 +21,7 @@ from wallum.transport.field.probes import NO_PROBE, Probes
 from wallum.transport.field.sky_parts import BINS, sky_bins
 from wallum.transport.rays import RayScene
 
-__all__ = ["OpenAir", "look_about"]
+__all__ = ["OpenAir", "look_about", "ways_seen"]
 
 RAYS: Final = 64
 # About this many places; the cells are cubes where the level allows it.
@@ -65,6 +65,18 @@ class OpenAir:
     surfaces: csr_matrix
     there: NDArray[np.bool_]
     parted: NDArray[np.int32]
+
+
+def ways_seen(air: OpenAir, probes: Probes) -> tuple[csr_matrix, csr_matrix, csr_matrix]:
+    """(A, N) as `surfaces`, each share times X, Y and Z of the direction to what it is of."""
+    shares = air.surfaces
+    place = np.repeat(np.arange(shares.shape[0]), np.diff(shares.indptr))
+    at = np.stack(np.unravel_index(place, air.values.shape[:3]), axis=1) * air.step + air.low
+    ways = normalised(probes.places[shares.indices] - at) * shares.data[:, None]
+    x, y, z = (
+        csr_matrix((way.astype(np.float32), shares.indices, shares.indptr), shares.shape) for way in ways.T
+    )
+    return x, y, z
 
 
 def _layout(

@@ -12,11 +12,13 @@ from wallum.level.model import Level, Mesh
 from wallum.moment.bounce_gains import bounce_keys, coloured, gains_of, glow_of
 from wallum.moment.scene import OF, LitScene
 from wallum.physics.arrays import Floats
-from wallum.transport.field.air import OpenAir
-from wallum.transport.field.cast import Seen
+from wallum.physics.colour import luminance
+from wallum.transport.field.air import OpenAir, ways_seen
+from wallum.transport.field.bright import bright_light
+from wallum.transport.field.cast import Seen, rays_each
 from wallum.transport.field.glow import Shining, find_shining
 from wallum.transport.field.probes import Probes
-from wallum.transport.field.relight import direct_of
+from wallum.transport.field.relight import Direct, direct_of
 from wallum.transport.field.rooms import Rooms
 from wallum.transport.lightmaps.baked import BakedLight
 from wallum.transport.rays import RayScene
@@ -59,11 +61,13 @@ class Unit:
     `key`: of what else it depends on, see moment.bounce_gains.
 
     air : (A, 3) mean luminance of all surfaces that places of the air see by it
+    ways : (A, 3) the same without colour, each surface's times the direction to it: where it comes from
     """
 
     key: object
     light: NDArray[np.float32]
     air: NDArray[np.float32]
+    ways: NDArray[np.float32]
 
 
 @dataclass
@@ -80,6 +84,7 @@ class BounceField:
     parts: tuple[str, ...] = ()  # ids of the level's
     units: dict[str, Unit] = field(default_factory=dict)
     baked: BakedLight | None = None
+    _ways: tuple[csr_matrix, csr_matrix, csr_matrix] | None = None  # see ways_seen
 
     @classmethod
     def of(cls, rays: RayScene, level: Level, made: Field, follows: dict[str, str]) -> "BounceField":
@@ -111,29 +116,45 @@ class BounceField:
             made,
             np.concatenate([one.probes for one in direct], axis=1),
             np.concatenate([one.land for one in direct], axis=1),
+            np.concatenate([self._by_bright(scene, *one) for one in zip(ids, direct, strict=True)], axis=1),
         )
         for number, (source_id, one) in enumerate(zip(ids, direct, strict=True)):
             own = light[:, 3 * number : 3 * number + 3]
             if source_id in shining.ids:
                 own = own + one.probes
             smooth = np.asarray(made.smooth @ np.ascontiguousarray(own), np.float32)
-            air = self._seen_from_air(source_id, one.probes, own, scene)
-            self.units[source_id] = Unit(keys.get(source_id), smooth, air)
+            air, ways = self._seen_from_air(source_id, one.probes, own, scene)
+            self.units[source_id] = Unit(keys.get(source_id), smooth, air, ways)
+
+    def _by_bright(self, scene: LitScene, source_id: str, direct: Direct) -> NDArray[np.float32]:
+        """(N, 3) what light of the sun, the moon or the sky is more than rays say, see bright.py: that comes
+        in from afar by doors and windows."""
+        made = self.made
+        from_afar = source_id in [one.id for one in (scene.sun, scene.sky) if one is not None]
+        if made.air is None or not from_afar:  # without its air a field is a quick look
+            return np.zeros((len(made.probes), 3), np.float32)
+        given = made.probes, made.seen.others, made.smooth, rays_each(len(made.probes))
+        straight = direct.probes.mean(axis=1)
+        return bright_light(self.rays, *given, straight, made.probes.albedo * direct.probes)
 
     def _seen_from_air(
         self, source_id: str, straight: Floats, light: Floats, scene: LitScene
-    ) -> NDArray[np.float32]:
-        """(A, 3) luminance that places of the air see by a source's light (N, 3) on probes."""
+    ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """(A, 3) luminance that places of the air see by a source's light (N, 3) on probes, and whence."""
         made = self.made
         if made.air is None:
-            return np.zeros((0, 3), np.float32)
+            return np.zeros((0, 3), np.float32), np.zeros((0, 3), np.float32)
+        if self._ways is None:
+            self._ways = ways_seen(made.air, made.probes)
         glow = source_id in self.shining.ids
         sent = made.probes.albedo * (light if glow else straight + light) / np.float32(np.pi)
         if glow:
             numbers = self._of_glow(source_id, scene)
             sent = np.array(sent)
             sent[numbers] += made.probes.glow[numbers]
-        return np.asarray(made.air.surfaces @ np.ascontiguousarray(sent, np.float32), np.float32)
+        bright = luminance(sent).astype(np.float32)
+        ways = np.stack([one @ bright for one in self._ways], axis=1)
+        return np.asarray(made.air.surfaces @ np.ascontiguousarray(sent, np.float32), np.float32), ways
 
     def _of_glow(self, source_id: str, scene: LitScene) -> NDArray[np.int64] | None:
         """The probes that a glow is, but those of a lamp's body; None where it is no glow."""
@@ -172,12 +193,17 @@ def _glowing(level: Level, mesh: Mesh) -> str:
     return next((one.name for one in names if any(one.glow)), "")
 
 
-def bounced(made: Field, first: NDArray[np.float32], land: Floats) -> NDArray[np.float32]:
+def bounced(
+    made: Field, first: NDArray[np.float32], land: Floats, by_bright: NDArray[np.float32] | None = None
+) -> NDArray[np.float32]:
     """(N, 3 S) illuminance of probes by light that has met at least one surface, from what comes to them
-    straight (N, 3 S), and by that of land beyond them (L, 3 S); S sources beside each other."""
+    straight (N, 3 S), and by that of land beyond them (L, 3 S); S sources beside each other.
+    by_bright : (N, 3 S) what the first surface sends back more than rays say"""
     count = first.shape[1] // 3
     albedo, others = np.tile(made.probes.albedo, (1, count)), made.seen.others
     last = others @ (albedo * first)
+    if by_bright is not None:
+        last += by_bright
     last += made.seen.land @ (np.tile(made.seen.beyond.albedo, (1, count)) * land).astype(np.float32)
     total, before = last.copy(), last
     for _ in range(BOUNCES - 1):

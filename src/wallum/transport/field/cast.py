@@ -23,7 +23,7 @@ from wallum.transport.field.sky_parts import BINS, sky_bins
 from wallum.transport.rays import Hits, RayScene
 from wallum.transport.surface_tables import SurfaceTables
 
-__all__ = ["ALL_RAYS", "FEW_RAYS", "Seen", "cast"]
+__all__ = ["ALL_RAYS", "FEW_RAYS", "Seen", "cast", "rays_each"]
 
 # Rays of each probe: more where there are few probes, as much as is worth the time.
 LEAST_RAYS, MOST_RAYS, ALL_RAYS = 160, 1024, 6_000_000

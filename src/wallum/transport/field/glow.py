@@ -12,7 +12,7 @@ from wallum.physics.colour import luminance
 from wallum.transport.field.probes import PLACES, Probes
 from wallum.transport.rays import RayScene
 
-__all__ = ["Shining", "find_shining", "glow_light"]
+__all__ = ["Shining", "find_shining", "glow_light", "shares_of"]
 
 # Light of a shining probe on another that is less than this is not worth a ray [lx].
 LEAST_LX: Final = 2e-3
@@ -56,18 +56,18 @@ def glow_light(rays: RayScene, probes: Probes, shining: NDArray[np.int64]) -> ND
         own, its = np.einsum("nk,nk->n", ways, probes.normals), -(ways @ faces)
         lit = (own > 0.0) & (own * its * on_axis > LEAST_LX * squared**2)
         near, far = np.flatnonzero(close), np.flatnonzero(lit & ~close)
-        shares = _shares(rays, middle, faces, area, probes.places[far], probes.normals[far])
+        shares = shares_of(rays, middle, faces, area, probes.places[far], probes.normals[far])
         out[far] += np.pi * shares[:, None] * light
         discs, facing = (np.tile(one, (len(near), 1)) for one in (at, toward))
         places, normals = (one[near].reshape(-1, 3) for one in (probes.samples, probes.faces))
-        pieces = _shares(rays, discs, facing, area / PLACES, places, normals)
+        pieces = shares_of(rays, discs, facing, area / PLACES, places, normals)
         shares = pieces.reshape(-1, PLACES).sum(axis=1)
         out[near] += np.pi * shares[:, None] * light
     return out
 
 
-def _shares(
-    rays: RayScene, at: Floats, toward: Floats, area: float, places: Floats, normals: Floats
+def shares_of(
+    rays: RayScene, at: Floats, toward: Floats, area: float | Floats, places: Floats, normals: Floats
 ) -> NDArray[np.float32]:
     """(N,) how much discs, their middles and the ways they face (N or 1, 3) and their area, fill of what
     surfaces at places with normals (N, 3) see, by the cosine; 0 where something is between. Exact on a disc's

@@ -38,6 +38,14 @@ struct Mirrored {
     float counts;    // of this; the rest is as probes have it
 };
 
+// The way that most of what a surface mirrors comes by: to a rough one what grazes it counts little. The form is that of
+// Lagarde and de Rousiers 2014, "Moving Frostbite to Physically Based Rendering", 4.9.3; by the fourth power of roughness,
+// with which images that are blurred as here are nearest to paths.
+vec3 mirrored_way(Surface s) {
+    float even = max(1.0 - s.a2, 0.0);
+    return normalize(mix(s.normal, reflect(-s.to_eye, s.normal), even * (sqrt(even) + s.a2)));
+}
+
 // images: see which_images.glsl; `open`: of the sky toward what it mirrors, as probes have it; `light`: of surfaces
 // about, as they have it.
 Mirrored mirrored_level(Surface s, float images, float open, vec3 light) {
@@ -52,9 +60,10 @@ Mirrored mirrored_level(Surface s, float images, float open, vec3 light) {
         vec4 eye = texelFetch(mirror_places, ivec2(0, row), 0);
         vec4 below = texelFetch(mirror_places, ivec2(1, row), 0);
         vec3 above = texelFetch(mirror_places, ivec2(2, row), 0).xyz;
-        vec3 d = reflect(-s.to_eye, s.normal);
+        vec3 d = mirrored_way(s);
         vec3 p = clamp(s.position, below.xyz, above);
-        vec3 ways = (mix(below.xyz, above, vec3(greaterThan(d, vec3(0.0)))) - p) / (sign(d) * max(abs(d), 1e-5));
+        vec3 ahead = vec3(greaterThan(d, vec3(0.0)));
+        vec3 ways = (mix(below.xyz, above, ahead) - p) / ((2.0 * ahead - 1.0) * max(abs(d), 1e-5));
         vec4 image = mirror_image(row, p + d * min(ways.x, min(ways.y, ways.z)) - eye.xyz, s.rough);
         counts *= step(1e-9, below.w);
         vec3 of_surfaces = image.rgb * (below.w * mirrors_gain / max(image.a, 1e-3));
