@@ -9,14 +9,24 @@ from numpy.typing import NDArray
 if TYPE_CHECKING:  # the renderer's process starts faster without rays
     from wallum.transport.field.bounce import Field, Unit
 
-__all__ = ["MOST_IMAGES", "AirPlaces", "MirrorPlaces", "ProbeSet", "Units", "probe_set", "units_of"]
+__all__ = [
+    "MOST_IMAGES",
+    "MOST_LIGHT",
+    "AirPlaces",
+    "MirrorPlaces",
+    "ProbeSet",
+    "Units",
+    "probe_set",
+    "units_of",
+]
 
 # By source id, (N + 2 A, 3) light of probes, of what the air sees, and whence that comes, for a strength of
 # 1: see moment.bounce_gains, and transport.field.bounce.Unit.
 Units = dict[str, NDArray[np.float16]]
 
 
-MOST = 60_000.0  # half floats end a little later
+# Half floats end a little later.
+MOST_LIGHT = 60_000.0
 # Images of a level, those of the artist's rooms among them: what four bits can number, beside none.
 MOST_IMAGES = 15
 
@@ -90,7 +100,5 @@ def probe_set(made: "Field") -> ProbeSet:
 
 def units_of(units: "dict[str, Unit]") -> Units:
     """Light by source in half the precision, each about its own greatest."""
-    return {
-        key: np.clip(np.concatenate([one.light, one.air, one.ways]), -MOST, MOST).astype(np.float16)
-        for key, one in units.items()
-    }
+    rows = {key: np.concatenate([one.light, one.air, one.ways]) for key, one in units.items()}
+    return {key: np.clip(one, -MOST_LIGHT, MOST_LIGHT).astype(np.float16) for key, one in rows.items()}

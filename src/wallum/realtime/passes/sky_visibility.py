@@ -7,14 +7,12 @@ from numpy.typing import NDArray
 from wallum.moment.scene import Dome, LitScene
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
-from wallum.realtime.level.probe_set import AirPlaces
+from wallum.realtime.level.probe_set import MOST_LIGHT, AirPlaces
 from wallum.realtime.passes.probe_light import LightKey, ProbeLight
 from wallum.transport.field.sky_parts import BINS, PARTS, SOLID, sky_parts
 
 __all__ = ["ALL_OPEN", "SkyVisibility"]
 
-# Half floats end a little later.
-MOST_LIGHT = 60_000.0
 # Stands for air of which nothing is known (yet).
 ALL_OPEN = AirPlaces(
     np.broadcast_to(np.array([1.0, 0.5], np.float16), (3, 3, 3, 2)), np.zeros((27, BINS), np.float16),

@@ -29,7 +29,7 @@ DARKEST: Final = 2.0**-14
 # Probes of a block so wide see alike, as far as it is asked whether any of them sees another block [m].
 BLOCK_M: Final = 2.5
 # At most so many bright probes and pairs are looked at, those that matter most.
-MOST_BRIGHT, MOST = 1000, 60_000
+MOST_BRIGHT, MOST_PAIRS = 1000, 60_000
 
 Pairs = tuple[NDArray[np.int64], NDArray[np.int64]]
 
@@ -58,8 +58,8 @@ def bright_light(
     share = probes.area[by] * _facing(probes, to, by)
     worth = share * power[by] / has[to]
     chosen = np.flatnonzero((worth > WORTH) & (share * each < OFTEN))
-    if len(chosen) > MOST:
-        chosen = chosen[np.argpartition(-worth[chosen], MOST)[:MOST]]
+    if len(chosen) > MOST_PAIRS:
+        chosen = chosen[np.argpartition(-worth[chosen], MOST_PAIRS)[:MOST_PAIRS]]
     to, by = to[chosen], by[chosen]
     if not len(to):
         return out
