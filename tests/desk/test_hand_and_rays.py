@@ -57,15 +57,16 @@ class Stale:
     units: dict[str, object] = {}
 
     def __init__(self):
-        self.begun = 0
+        self.begun, self.whole = 0, False
 
-    def stale(self, scene):
-        return True
+    def stale(self, scene, hurried=False):
+        return ["lamp"] if hurried or not self.whole else []
 
-    def relight(self, scene, together):
+    def relight(self, scene, together, hurried=False):
         for _ in range(3):
             self.begun += 1
             yield ()
+        self.whole = not hurried
 
 
 def test_light_waits_for_a_hand_that_needs_none_and_then_comes(qtbot):
@@ -90,6 +91,22 @@ def test_light_follows_a_hand_that_moves_it_slowly(qtbot):
     working.start()
     working.join(30.0)
     assert bounce.begun == 3
+
+
+def test_what_was_hurried_for_a_hand_is_done_whole_once_it_rests(qtbot):
+    thread, bounce, settled = BounceThread(object(), None, ()), Stale(), []
+    thread._made_by, thread.bounce = (), bounce
+    thread.settled.connect(settled.append)
+    thread.pause(True)
+    thread.follow(object())
+    thread._follow_once(bounce)
+    assert settled[-1] is False
+    assert not thread._asked.is_set()
+    thread.pause(False)
+    assert thread._asked.is_set()
+    thread._follow_once(bounce)
+    assert bounce.whole
+    assert settled[-1] is True
 
 
 class Brings(QObject):

@@ -6,6 +6,7 @@ import signal
 import subprocess
 import sys
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -68,6 +69,27 @@ def settled_pixels(client, request):
     number = client.request(request)
     (_, last), _ = until(client, lambda m: frame(m) and frame(m).number == number and frame(m).settled)
     return client.pixels(last).copy(), last
+
+
+def is_thumb(message):
+    return message[0] == "thumb"
+
+
+def test_a_small_picture_that_is_asked_for_again_is_never_the_one_before(client):
+    """One that was drawn already when it was asked for from elsewhere is not given out any more."""
+    settled_pixels(client, asked(settle=True, most=2))
+    here, there = asked(detail="thumb"), replace(asked(detail="thumb"), camera=replace(CAMERA, fov=30.0))
+    client.request_thumbs({"first": here, "one": here})
+    until(client, is_thumb)
+    assert select.select([client.fileno()], [], [], 60.0)[0]  # the other is there, and nobody has looked
+    client.request_thumbs({"one": there})
+    one, seen = until(client, is_thumb)
+    assert [m[0] for m in seen].count("thumb") == 1
+    client.request_thumbs({"there": there, "here": here})
+    wanted, _ = until(client, is_thumb)
+    other, _ = until(client, is_thumb)
+    assert (wanted[2], other[2]) == ("there", "here")
+    assert one[4] == wanted[4] != other[4]
 
 
 def test_a_picture_comes_settles_and_stays_so_under_another_look(client):

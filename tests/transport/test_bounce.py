@@ -134,6 +134,31 @@ def test_relit_is_as_lit_anew(closed):
     assert bounce.light(there) == pytest.approx(_lit(rays, level, made, there).light(there), rel=1e-6)
 
 
+def test_what_is_hurried_for_a_hand_stays_stale_until_it_is_whole():
+    """Light from afar by rays alone will do while a hand moves, and no longer; of a lamp it is whole at once."""
+    yard = box((-1.0, -0.2, 14.0), (5.0, 0.0, 30.0), 0)
+    level = grey_level(*slabs_about((0.0, 0.0, 0.0), (4.0, 3.0, 14.0), 0.1)[:-1], yard)
+    rays, made = field_of(level)
+    project = Project(sources=(*base_light(), _lamp((2.0, 1.5, 2.5))), look=Look())
+    scene = evaluate(project, Moment(11.0))
+    afar = {scene.sun.id, scene.sky.id}
+    bounce = BounceField.of(rays, level, made, {})
+    for _ in bounce.relight(scene, hurried=True):
+        pass
+    hurried = dict(bounce.units)
+    assert not bounce.stale(scene, hurried=True)
+    assert set(bounce.stale(scene)) == afar
+    for _ in bounce.relight(scene):
+        pass
+    assert not bounce.stale(scene)
+    assert not bounce.stale(scene, hurried=True)
+    assert bounce.units["lamp"] is hurried["lamp"]
+    deep = _inside(made, high=(4.0, 3.0, 5.0))
+    sun = [units[scene.sun.id].light[deep].astype(float) for units in (hurried, bounce.units)]
+    assert np.abs(sun[0] - sun[1]).max() > 0.01 * sun[1].mean()
+    assert bounce.light(scene) == pytest.approx(_lit(rays, level, made, scene).light(scene), rel=1e-6)
+
+
 @pytest.mark.parametrize("wall", [0.1, 0.2, 0.3])
 def test_a_thin_wall_keeps_the_light_of_the_nextslabs_about(wall):
     """Two closed rooms side by side, a lamp in one: less than a hundredth comes through, whatever the wall."""

@@ -64,11 +64,14 @@ class BounceThread(WorkThread):
         self._asked.set()
 
     def pause(self, paused: bool, waits: bool = False) -> None:
-        """Whether a hand moves: rays wait for it, light follows it slowly.
+        """Whether a hand moves: rays wait for it, light follows it slowly and hurried, and is whole after.
 
         waits : light waits too, as what the hand holds needs no rays
         """
+        rests = self._paused and not paused
         self._paused, self._waits = paused, waits
+        if rests:
+            self._asked.set()
 
     def follow(self, scene: LitScene) -> None:
         """Work out the light of a scene; never waits."""
@@ -172,12 +175,11 @@ class BounceThread(WorkThread):
 
     def _relight(self, bounce: BounceField, scene: LitScene) -> None:
         whole = self._made_by == self._boxes and bounce is self.bounce
-        if not bounce.stale(scene):
-            self.settled.emit(whole)
-            return
-        self.settled.emit(False)
+        hurried = self._paused
+        if bounce.stale(scene, hurried):
+            self.settled.emit(False)
         start = time.perf_counter()
-        for ids in bounce.relight(scene, TOGETHER):
+        for ids in bounce.relight(scene, TOGETHER, hurried):
             if self.given_up:
                 return
             self._wait_for_hand()  # what comes makes the picture be drawn anew
@@ -188,4 +190,4 @@ class BounceThread(WorkThread):
                 start = time.perf_counter()
             if self._asked.is_set():
                 return  # there is something newer
-        self.settled.emit(whole)
+        self.settled.emit(whole and not bounce.stale(scene))

@@ -173,7 +173,7 @@ class RenderLink(QObject):
                     self._shown = None
                     self._watch()
                     self.status_came.emit("The renderer keeps stopping. Save, and start Wallum again.")
-                case ("thumb", name, (width, height), data):
+                case ("thumb", _, name, (width, height), data):
                     form = QImage.Format.Format_RGB32
                     image = QImage(data, width, height, 4 * width, form)
                     self.thumb_came.emit(str(name), image.copy())

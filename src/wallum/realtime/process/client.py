@@ -43,7 +43,7 @@ class RendererClient:
         self._fresh = False  # whether nothing of this level was asked for yet
         self._waiting: PictureRequest | None = None  # not sent yet
         self._in_flight: int | None = None
-        self._number = 0
+        self._number = self._thumbs_number = 0
         self._starts: list[float] = []
         self.restarts = 0
         self.light_number = 0  # of what was sent of light from around so far
@@ -195,11 +195,13 @@ class RendererClient:
         return self._number
 
     def request_thumbs(self, wanted: dict[str, PictureRequest]) -> None:
-        """Ask for small pictures; ("thumb", name, size, bytes) come when there is time.
+        """Ask for small pictures instead of those before: ("thumb", number, name, size, bytes) come at rest.
 
         One message: a scene that they share is sent once.
         """
-        self._send(("thumbs", wanted))
+        self._thumbs_number += 1
+        number = self._thumbs_number
+        self._send(("thumbs", {name: replace(one, number=number) for name, one in wanted.items()}))
 
     def _push(self) -> None:
         """Send the newest request unless the renderer has not answered the one before."""
@@ -217,6 +219,8 @@ class RendererClient:
         try:
             while self._channel is not None and self._channel.readable():
                 message, _ = self._channel.receive()
+                if message[0] == "thumb" and message[1] != self._thumbs_number:
+                    continue  # of a scene or a camera before
                 out.append(message)
                 self._note(message)
         except Closed:

@@ -189,7 +189,7 @@ class Worker:
         width, height = request.size
         out = np.empty((height, width, 4), np.uint8)
         self._renderer.read_into(request, 0, out)
-        self._channel.send(("thumb", name, request.size, out.tobytes()))
+        self._channel.send(("thumb", request.number, name, request.size, out.tobytes()))
 
     def _set_level(self, block: Block) -> None:
         if self._level is not None:

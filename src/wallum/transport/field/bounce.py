@@ -62,12 +62,14 @@ class Unit:
 
     air : (A, 3) mean luminance of all surfaces that places of the air see by it
     ways : (A, 3) the same without colour, each surface's times the direction to it: where it comes from
+    hurried : by rays alone, see BounceField.relight
     """
 
     key: object
     light: NDArray[np.float32]
     air: NDArray[np.float32]
     ways: NDArray[np.float32]
+    hurried: bool = False
 
 
 @dataclass
@@ -93,46 +95,63 @@ class BounceField:
         kinds = tuple(glow_of(follows.get(part.id, ""), glows[part.mesh]) for part in level.parts)
         return cls(rays, made, find_shining(made.probes, kinds), tuple(one.id for one in level.parts))
 
-    def stale(self, scene: LitScene) -> list[str]:
-        """Sources of a scene whose light is not known as it falls now."""
-        wanted = bounce_keys(scene) | dict.fromkeys(self.shining.ids, scene.bodies)
-        return [one for one, key in wanted.items() if one not in self.units or self.units[one].key != key]
+    def stale(self, scene: LitScene, hurried: bool = False) -> list[str]:
+        """Sources of a scene whose light is not known as it falls now; hurried: by rays alone will do."""
 
-    def relight(self, scene: LitScene, together: int = 8) -> Iterator[list[str]]:
-        """Work out the light of what is stale, a few sources at a time: gives their ids."""
-        stale = self.stale(scene)
-        keys = bounce_keys(scene) | dict.fromkeys(self.shining.ids, scene.bodies)
+        def known(one: str, key: object) -> bool:
+            unit = self.units.get(one)
+            return unit is not None and unit.key == key and (hurried or not unit.hurried)
+
+        return [one for one, key in self._keys(scene).items() if not known(one, key)]
+
+    def _keys(self, scene: LitScene) -> dict[str, object]:
+        return bounce_keys(scene) | dict.fromkeys(self.shining.ids, scene.bodies)
+
+    def relight(self, scene: LitScene, together: int = 8, hurried: bool = False) -> Iterator[list[str]]:
+        """Work out the light of what is stale, a few sources at a time: gives their ids.
+
+        hurried : while a hand moves; that of sun, moon and sky by rays alone, which takes half the time but
+                  misses some of what is bright and seldom met, see bright.py
+        """
+        stale = self.stale(scene, hurried)
         for first in range(0, len(stale), together):
             ids = stale[first : first + together]
-            self._relight(scene, ids, keys)
+            self._relight(scene, ids, hurried)
             yield ids
 
-    def _relight(self, scene: LitScene, ids: list[str], keys: dict[str, object]) -> None:
-        made, shining = self.made, self.shining
+    def _relight(self, scene: LitScene, ids: list[str], hurried: bool) -> None:
+        made, shining, keys = self.made, self.shining, self._keys(scene)
+        afar = self._from_afar(scene)
         direct = [
             direct_of(self.rays, made.probes, made.seen, self._of_glow(one, scene), scene, one) for one in ids
         ]
+        bright = [np.zeros_like(one.probes) for one in direct]
+        for number, source_id in enumerate(ids):
+            if source_id in afar and not hurried:
+                bright[number] = self._by_bright(direct[number])
         light = bounced(
             made,
             np.concatenate([one.probes for one in direct], axis=1),
             np.concatenate([one.land for one in direct], axis=1),
-            np.concatenate([self._by_bright(scene, *one) for one in zip(ids, direct, strict=True)], axis=1),
+            np.concatenate(bright, axis=1),
         )
         for number, (source_id, one) in enumerate(zip(ids, direct, strict=True)):
             own = light[:, 3 * number : 3 * number + 3]
             if source_id in shining.ids:
                 own = own + one.probes
             smooth = np.asarray(made.smooth @ np.ascontiguousarray(own), np.float32)
-            air, ways = self._seen_from_air(source_id, one.probes, own, scene)
-            self.units[source_id] = Unit(keys.get(source_id), smooth, air, ways)
+            seen = self._seen_from_air(source_id, one.probes, own, scene)
+            by_rays = hurried and source_id in afar
+            self.units[source_id] = Unit(keys.get(source_id), smooth, *seen, by_rays)
 
-    def _by_bright(self, scene: LitScene, source_id: str, direct: Direct) -> NDArray[np.float32]:
-        """(N, 3) what light of the sun, the moon or the sky is more than rays say, see bright.py: that comes
-        in from afar by doors and windows."""
+    def _from_afar(self, scene: LitScene) -> list[str]:
+        """Ids of the sources whose light comes in by doors and windows; of none for a quick look, which is a
+        field without its air."""
+        return [one.id for one in (scene.sun, scene.sky) if one is not None and self.made.air is not None]
+
+    def _by_bright(self, direct: Direct) -> NDArray[np.float32]:
+        """(N, 3) what light from afar is more than rays say, see bright.py."""
         made = self.made
-        from_afar = source_id in [one.id for one in (scene.sun, scene.sky) if one is not None]
-        if made.air is None or not from_afar:  # without its air a field is a quick look
-            return np.zeros((len(made.probes), 3), np.float32)
         given = made.probes, made.seen.others, made.smooth, rays_each(len(made.probes))
         straight = direct.probes.mean(axis=1)
         return bright_light(self.rays, *given, straight, made.probes.albedo * direct.probes)
