@@ -1,9 +1,11 @@
 """Vectors by the column: what the plain formulas give."""
 
+import struct
+
 import numpy as np
 import pytest
 
-from wallum.physics.arrays import cofactors, crossed, dots, normalised, scaled
+from wallum.physics.arrays import as_half, cofactors, crossed, dots, normalised, scaled
 
 KINDS = [np.float32, np.float64]
 
@@ -62,3 +64,13 @@ def test_cofactors_turn_normals_square_to_what_the_matrix_made_of_a_face(rng):
         a, b = rng.normal(size=(2, 3))
         turned = cofactors(matrix) @ np.cross(a, b)
         assert np.allclose(turned, np.cross(matrix @ a, matrix @ b))
+
+
+def test_half_floats_are_those_that_the_standard_has():
+    """Against Python's own codec of IEEE 754 binary16, at every magnitude and about where rounding turns."""
+    rng = np.random.default_rng(5)
+    many = 10.0 ** rng.uniform(-12.0, 4.7, 20_000) * rng.choice([-1.0, 1.0], 20_000)
+    steps = np.arange(0.0, 1100.0, 0.25) * 2.0**-24  # halves and quarters between the smallest
+    values = np.concatenate([many, steps, -steps, [0.0, -0.0, 65_504.0]]).astype(np.float32)
+    wanted = np.frombuffer(struct.pack(f"<{len(values)}e", *values.tolist()), np.uint16)
+    assert np.array_equal(as_half(values).view(np.uint16), wanted)

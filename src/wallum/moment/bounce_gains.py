@@ -9,7 +9,19 @@ from numpy.typing import NDArray
 from wallum.moment.scene import GLOW_ID, OF, Dome, LitScene
 from wallum.physics.colour import luminance
 
-__all__ = ["bounce_gains", "bounce_keys", "coloured", "gains_of", "glow_of", "sky_strength", "strengths"]
+__all__ = [
+    "Key",
+    "bounce_gains",
+    "bounce_keys",
+    "coloured",
+    "gains_of",
+    "glow_of",
+    "sky_strength",
+    "strengths",
+]
+
+# Where a source's light falls; and what only dims it on the way, which a hurried look may leave as it was.
+Key = tuple[object, object]
 
 
 def glow_of(lamp_id: str, material: str = "") -> str:
@@ -50,17 +62,17 @@ def sky_strength(sky: Dome) -> NDArray[np.float64]:
     return np.maximum(sky.terms[0], 1e-12)
 
 
-def bounce_keys(scene: LitScene) -> dict[str, object]:
-    """By id of sun, sky and lamps, what else their light depends on: where it falls."""
-    keys: dict[str, object] = {}
+def bounce_keys(scene: LitScene) -> dict[str, Key]:
+    """By id of sun, sky and lamps, what else their light depends on."""
+    keys: dict[str, Key] = {}
     sun, sky = scene.sun, scene.sky
     if sun is not None:
         shown = sun.illuminance / max(float(sun.illuminance.max()), 1e-30)
         clouds = None if sun.clouds is None else sun.clouds[0]
         where = tuple(np.round(sun.direction, 6)), sun.disc_rad, sun.shadow
-        keys[sun.id] = where, clouds, sun.through, tuple(np.round(shown, 4)) if clouds else None
+        keys[sun.id] = (where, clouds, sun.through, tuple(np.round(shown, 4)) if clouds else None), None
     if sky is not None:
-        keys[sky.id] = sky.key, tuple(sky.ground)
+        keys[sky.id] = (sky.key, tuple(sky.ground)), None
     for index, lamp_id in enumerate(scene.lamps.ids):
         row = scene.lamps.rows[index : index + 1].copy()
         # A gobo is taken as before it drifted: else its light would be cast anew all through play.

@@ -10,7 +10,7 @@ from wallum.errors import ShapeProblem
 # Any float array; the shape is said in the docstring of whoever takes it.
 Floats = NDArray[Any]
 
-__all__ = ["Floats", "as_vectors", "cofactors", "crossed", "dots", "normalised", "scaled"]
+__all__ = ["Floats", "as_half", "as_vectors", "cofactors", "crossed", "dots", "normalised", "scaled"]
 
 
 def as_vectors(value: Any, name: str) -> NDArray[np.float64]:
@@ -20,6 +20,18 @@ def as_vectors(value: Any, name: str) -> NDArray[np.float64]:
         raise ShapeProblem(f"shape {out.shape}", name, "(N, 3)")
     if not np.isfinite(out).all():
         raise ShapeProblem("not every value is finite", name, "finite numbers")
+    return out
+
+
+def as_half(values: NDArray[np.float32]) -> NDArray[np.float16]:
+    """Floats as half floats (IEEE 754 binary16), rounded to the nearest; much faster than `astype` where many
+    are below 2^-14, which halves have as whole numbers of 2^-24."""
+    small = np.abs(values) < np.float32(2.0**-14)
+    out = np.where(small, np.float32(0.0), values).astype(np.float16)
+    steps = np.rint(np.where(small, np.abs(values), np.float32(0.0)) * np.float32(2.0**24))
+    bits = out.view(np.uint16)
+    bits |= steps.astype(np.uint16)
+    bits |= (small & np.signbit(values)).astype(np.uint16) << np.uint16(15)
     return out
 
 

@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.physics.arrays import as_half
+
 if TYPE_CHECKING:  # the renderer's process starts faster without rays
     from wallum.transport.field.bounce import Field, Unit
 
@@ -101,4 +103,4 @@ def probe_set(made: "Field") -> ProbeSet:
 def units_of(units: "dict[str, Unit]") -> Units:
     """Light by source in half the precision, each about its own greatest."""
     rows = {key: np.concatenate([one.light, one.air, one.ways]) for key, one in units.items()}
-    return {key: np.clip(one, -MOST_LIGHT, MOST_LIGHT).astype(np.float16) for key, one in rows.items()}
+    return {key: as_half(np.clip(one, -MOST_LIGHT, MOST_LIGHT)) for key, one in rows.items()}

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 
 from wallum.level.model import Level, Mesh
-from wallum.moment.bounce_gains import bounce_keys, coloured, gains_of, glow_of
+from wallum.moment.bounce_gains import Key, bounce_keys, coloured, gains_of, glow_of
 from wallum.moment.scene import OF, LitScene
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
@@ -25,8 +25,9 @@ from wallum.transport.rays import RayScene
 
 __all__ = ["BOUNCES", "BounceField", "Field", "Unit", "smoothing"]
 
-# Bounces that are followed one by one; the rest goes on as the last two did.
+# Bounces that are followed one by one, all and while a hand moves; the rest goes on as the last two did.
 BOUNCES: Final = 5
+HURRIED: Final = 3
 
 
 @dataclass(frozen=True)
@@ -62,10 +63,10 @@ class Unit:
 
     air : (A, 3) mean luminance of all surfaces that places of the air see by it
     ways : (A, 3) the same without colour, each surface's times the direction to it: where it comes from
-    hurried : by rays alone, see BounceField.relight
+    hurried : see BounceField.relight
     """
 
-    key: object
+    key: Key
     light: NDArray[np.float32]
     air: NDArray[np.float32]
     ways: NDArray[np.float32]
@@ -96,22 +97,27 @@ class BounceField:
         return cls(rays, made, find_shining(made.probes, kinds), tuple(one.id for one in level.parts))
 
     def stale(self, scene: LitScene, hurried: bool = False) -> list[str]:
-        """Sources of a scene whose light is not known as it falls now; hurried: by rays alone will do."""
+        """Sources of a scene whose light is not known as it falls now.
 
-        def known(one: str, key: object) -> bool:
+        hurried : what was hurried will do, and air that has changed does not count
+        """
+
+        def known(one: str, key: Key) -> bool:
             unit = self.units.get(one)
-            return unit is not None and unit.key == key and (hurried or not unit.hurried)
+            if unit is None or unit.key[0] != key[0]:
+                return False
+            return hurried or (unit.key == key and not unit.hurried)
 
         return [one for one, key in self._keys(scene).items() if not known(one, key)]
 
-    def _keys(self, scene: LitScene) -> dict[str, object]:
-        return bounce_keys(scene) | dict.fromkeys(self.shining.ids, scene.bodies)
+    def _keys(self, scene: LitScene) -> dict[str, Key]:
+        return bounce_keys(scene) | dict.fromkeys(self.shining.ids, (scene.bodies, None))
 
     def relight(self, scene: LitScene, together: int = 8, hurried: bool = False) -> Iterator[list[str]]:
         """Work out the light of what is stale, a few sources at a time: gives their ids.
 
-        hurried : while a hand moves; that of sun, moon and sky by rays alone, which takes half the time but
-                  misses some of what is bright and seldom met, see bright.py
+        hurried : while a hand moves: a few bounces less, and some is missed of what is bright and seldom
+                  met, see bright.py; what was hurried stays stale
         """
         stale = self.stale(scene, hurried)
         for first in range(0, len(stale), together):
@@ -121,19 +127,16 @@ class BounceField:
 
     def _relight(self, scene: LitScene, ids: list[str], hurried: bool) -> None:
         made, shining, keys = self.made, self.shining, self._keys(scene)
-        afar = self._from_afar(scene)
         direct = [
             direct_of(self.rays, made.probes, made.seen, self._of_glow(one, scene), scene, one) for one in ids
         ]
-        bright = [np.zeros_like(one.probes) for one in direct]
-        for number, source_id in enumerate(ids):
-            if source_id in afar and not hurried:
-                bright[number] = self._by_bright(direct[number])
+        bright = [] if hurried else [self._by_bright(scene, *one) for one in zip(ids, direct, strict=True)]
         light = bounced(
             made,
             np.concatenate([one.probes for one in direct], axis=1),
             np.concatenate([one.land for one in direct], axis=1),
-            np.concatenate(bright, axis=1),
+            np.concatenate(bright, axis=1) if bright else None,
+            HURRIED if hurried else BOUNCES,
         )
         for number, (source_id, one) in enumerate(zip(ids, direct, strict=True)):
             own = light[:, 3 * number : 3 * number + 3]
@@ -141,17 +144,15 @@ class BounceField:
                 own = own + one.probes
             smooth = np.asarray(made.smooth @ np.ascontiguousarray(own), np.float32)
             seen = self._seen_from_air(source_id, one.probes, own, scene)
-            by_rays = hurried and source_id in afar
-            self.units[source_id] = Unit(keys.get(source_id), smooth, *seen, by_rays)
+            self.units[source_id] = Unit(keys[source_id], smooth, *seen, hurried)
 
-    def _from_afar(self, scene: LitScene) -> list[str]:
-        """Ids of the sources whose light comes in by doors and windows; of none for a quick look, which is a
-        field without its air."""
-        return [one.id for one in (scene.sun, scene.sky) if one is not None and self.made.air is not None]
-
-    def _by_bright(self, direct: Direct) -> NDArray[np.float32]:
-        """(N, 3) what light from afar is more than rays say, see bright.py."""
+    def _by_bright(self, scene: LitScene, source_id: str, direct: Direct) -> NDArray[np.float32]:
+        """(N, 3) what light of the sun, the moon or the sky is more than rays say, see bright.py: that comes
+        in from afar by doors and windows."""
         made = self.made
+        from_afar = source_id in [one.id for one in (scene.sun, scene.sky) if one is not None]
+        if made.air is None or not from_afar:  # without its air a field is a quick look
+            return np.zeros((len(made.probes), 3), np.float32)
         given = made.probes, made.seen.others, made.smooth, rays_each(len(made.probes))
         straight = direct.probes.mean(axis=1)
         return bright_light(self.rays, *given, straight, made.probes.albedo * direct.probes)
@@ -213,7 +214,11 @@ def _glowing(level: Level, mesh: Mesh) -> str:
 
 
 def bounced(
-    made: Field, first: NDArray[np.float32], land: Floats, by_bright: NDArray[np.float32] | None = None
+    made: Field,
+    first: NDArray[np.float32],
+    land: Floats,
+    by_bright: NDArray[np.float32] | None = None,
+    bounces: int = BOUNCES,
 ) -> NDArray[np.float32]:
     """(N, 3 S) illuminance of probes by light that has met at least one surface, from what comes to them
     straight (N, 3 S), and by that of land beyond them (L, 3 S); S sources beside each other.
@@ -225,7 +230,7 @@ def bounced(
         last += by_bright
     last += made.seen.land @ (np.tile(made.seen.beyond.albedo, (1, count)) * land).astype(np.float32)
     total, before = last.copy(), last
-    for _ in range(BOUNCES - 1):
+    for _ in range(bounces - 1):
         before, last = last, others @ (albedo * last)
         total += last
     # The rest goes on as the last did, by source.
