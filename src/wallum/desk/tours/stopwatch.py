@@ -5,6 +5,7 @@ import signal
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from unittest.mock import patch
 
 from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent
@@ -23,6 +24,8 @@ MOVES = 60
 BEAT_MS = 5
 # A hand's moves come this often, and for so long.
 HAND_MS, SCRUB_S = 8, 4.0
+# Hours that the ribbon is dragged through; so often each with and without light that follows.
+SCRUB, PAIRS = (8.0, 21.0), 5
 PICTURE = (960, 540)
 
 
@@ -243,12 +246,11 @@ def _restart_row(window: DeskWindow) -> Row:
     return Row("picture back after the renderer was killed and restarted", seconds, "s", 1.0)
 
 
-def _scrubbed(window: DeskWindow, name: str, asked: float) -> Row:
-    """The hour dragged from morning into the night, by a hand that sends a move every 8 ms: time
-    from picture to picture; and by one that waits for each: from a move to its picture."""
+def _pace(window: DeskWindow) -> int:
+    """Pictures of the hour dragged from morning into the night, by a hand that sends a move every 8 ms."""
     ribbon = window.day.ribbon
     window.session.selection.select("")
-    start, end = ribbon.x_of(8.0), ribbon.x_of(21.0)
+    start, end = ribbon.x_of(SCRUB[0]), ribbon.x_of(SCRUB[1])
     press, move, release = (
         QMouseEvent.Type.MouseButtonPress, QMouseEvent.Type.MouseMove, QMouseEvent.Type.MouseButtonRelease
     )  # fmt: skip
@@ -275,15 +277,37 @@ def _scrubbed(window: DeskWindow, name: str, asked: float) -> Row:
     _send(ribbon, release, QPoint(round(end), 20), Qt.MouseButton.LeftButton)
     window.picture.painted.disconnect(connection)
     wait_settled(window, 2)
-    count = len(painted)
-    # One move at a time, each waited for.
+    return max(len(painted), 1)
+
+
+def _scrubbed(window: DeskWindow, name: str, asked: float) -> Row:
+    """Time from picture to picture while the hour is dragged; and by a hand that waits for each: from a move
+    to its picture."""
+    count = _pace(window)
+    ribbon = window.day.ribbon
+    start, end = ribbon.x_of(SCRUB[0]), ribbon.x_of(SCRUB[1])
     step = (end - start) / MOVES
     times = timed_drag(window, ribbon, QPoint(round(start), 20), lambda i: QPoint(round(step * i), 0))
     details = {
         "pictures a second": round(count / SCRUB_S, 1),
         "event to painted, median ms": round(percentile(times, 0.5), 1),
     }
-    return Row(name, 1e3 * SCRUB_S / max(count, 1), "ms", asked, details=details)
+    return Row(name, 1e3 * SCRUB_S / count, "ms", asked, details=details)
+
+
+def _followed(window: DeskWindow) -> Row:
+    """What light from surfaces that follows the hour takes of the pictures' pace: beside the same with that
+    light waiting for the hand, in turns."""
+    background = window.background
+    hand_moves = background.hand_moves
+    shares = []
+    for _ in range(PAIRS):
+        with patch.object(background, "hand_moves", lambda _: hand_moves(needs_rays=False)):
+            alone = _pace(window)
+        shares.append(100.0 * (1.0 - _pace(window) / alone))
+    details = {"least": round(min(shares), 1), "most": round(max(shares), 1), "pairs": PAIRS}
+    name = "what light from surfaces takes of the pace while the hour is dragged"
+    return Row(name, percentile(shares, 0.5), "%", 10.0, details=details)
 
 
 def sky_rows() -> Iterator[Row]:
@@ -291,7 +315,9 @@ def sky_rows() -> Iterator[Row]:
     with open_desk("demo:kilnworks") as window:
         fit_picture(window)
         window.looking.look_through(window.session.project.shots[1].id)
+        wait_for(lambda: window.background.at_rest, "the probes")
         wait_settled(window, 2)
+        yield _followed(window)
         window.session.set_value("cloud", "sources/sky/cloud", 0.5)
         wait_settled(window, 2)
         yield _scrubbed(window, "the demo's hour dragged under high cloud, from picture to picture", 50.0)
