@@ -5,11 +5,13 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QColor
 from PyQt6.QtTest import QTest
 
 from wallum.desk.panes.peg_button import PegButton
 from wallum.desk.rendering.exposing import heroes_for
 from wallum.desk.widgets.number_field import NumberField
+from wallum.desk.widgets.tokens import TOKENS
 from wallum.desk.window import DeskWindow
 from wallum.document.lanes import PegTime
 from wallum.document.look import Look
@@ -85,6 +87,22 @@ def test_dragging_the_ribbon_sets_the_hour_and_asks_for_pictures(qtbot, desk):
     assert not desk.session.history.dirty
     assert desk.save()
     assert load(desk.session.keeping.file).setting.clock == pytest.approx(18.5, abs=0.05)
+
+
+def test_the_playhead_leaves_the_words_of_the_day_to_be_read(qtbot, desk):
+    ribbon, accent = desk.day.ribbon, QColor(TOKENS["accent"])
+    qtbot.waitUntil(lambda: ribbon.complete, timeout=60_000)
+    (sunset,) = [one.hour for one in moments_of_day(desk.session.project) if one.words == "sunset"]
+
+    def lines(hour):
+        """Rows of the ribbon where the playhead's line is seen at an hour."""
+        desk.session.playhead.scrub(hour)
+        image, x = ribbon.grab().toImage(), round(ribbon.x_of(hour))
+        return [y for y in range(ribbon.height() - 20) if image.pixelColor(x, y) == accent]
+
+    in_word = sunset - 20.0 / ribbon.width() * 24.0
+    assert min(lines(in_word)) >= 12
+    assert min(lines(21.5)) <= 1
 
 
 def test_the_playhead_is_caught_by_the_suns_events_and_shift_passes_them(desk):

@@ -28,6 +28,7 @@ __all__ = ["DayRibbon"]
 COLUMNS = 96
 AT_ONCE = 2  # columns computed before the window gets its turn
 SCALE_PX = 16
+WORD_PX = 13.0  # the words along its upper edge
 STEP_H = 0.25
 CATCH_PX, SNAP_PX = 6.0, 3.0
 TIP = (
@@ -308,12 +309,16 @@ class DayRibbon(QWidget):
             x = self.x_of(at)
             painter.setPen(QPen(QColor(255, 255, 255, 90), 1, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(x, 0.0), QPointF(x, sky.bottom()))
+            left = self._word_at(word, painter).left()
             painter.setPen(QColor(0, 0, 0, 150))
-            wide = painter.fontMetrics().horizontalAdvance(word)
-            left = x - wide - 3 if word in ("dawn", "sunset") else x + 3
             painter.drawText(QPointF(left + 1, 11), word)
             painter.setPen(QColor(255, 255, 255, 210))
             painter.drawText(QPointF(left, 10), word)
+
+    def _word_at(self, word: str, painter: QPainter) -> QRectF:
+        """Where the word of an event of the sun stands."""
+        x, wide = self.x_of(self._events[word]), painter.fontMetrics().horizontalAdvance(word)
+        return QRectF(x - wide - 3 if word in ("dawn", "sunset") else x + 3, 0.0, wide, WORD_PX)
 
     def _paint_pegs(self, painter: QPainter, sky: QRectF) -> None:
         for hour in sorted(self.pegs()):
@@ -326,10 +331,13 @@ class DayRibbon(QWidget):
 
     def _paint_playhead(self, painter: QPainter) -> None:
         x = round(self.x_of(self._session.playhead.hour)) + 0.5
+        words = [self._word_at(word, painter) for word in self._events]
+        # Below a word, so that it can be read.
+        top = WORD_PX if any(one.left() - 2.0 < x < one.right() + 2.0 for one in words) else 0.0
         painter.setPen(QPen(QColor(0, 0, 0, 140), 3))
-        painter.drawLine(QPointF(x, 0.0), QPointF(x, self.height()))
+        painter.drawLine(QPointF(x, top), QPointF(x, self.height()))
         painter.setPen(QPen(QColor(TOKENS["accent"]), 1))
-        painter.drawLine(QPointF(x, 0.0), QPointF(x, self.height()))
+        painter.drawLine(QPointF(x, top), QPointF(x, self.height()))
         text = format_clock(int(self._session.playhead.hour * 60.0) / 60.0)
         wide = painter.fontMetrics().horizontalAdvance(text) + 8
         left = min(max(x - wide / 2, 0.0), self.width() - wide)
