@@ -259,7 +259,8 @@ class ProbeLight:
         darkest = np.arange(len(out))
         order = np.argsort(-bright[pairs[:, 1]], kind="stable")
         darkest[pairs[order, 0]] = pairs[order, 1]
-        return out[darkest], ways[darkest]
+        # Both come a channel after the other.
+        return out.T.take(darkest, 1).T, ways.T.take(darkest, 1).T
 
     @property
     def in_air(self) -> bool:

@@ -5,9 +5,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.scene import Dome, LitScene
+from wallum.physics.arrays import Floats
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
-from wallum.realtime.level.probe_set import MOST_LIGHT, AirPlaces
+from wallum.realtime.level.probe_set import AirPlaces
 from wallum.realtime.passes.probe_light import LightKey, ProbeLight
 from wallum.transport.field.sky_parts import BINS, PARTS, SOLID, sky_parts
 
@@ -43,10 +44,14 @@ class SkyVisibility:
         self._open = self._surfaces = self._ways = self._open_to = self._lit = None
         self.number += 1
 
-    def _texture_of(self, values: NDArray[np.float16]) -> moderngl.Texture3D:
-        """Of values (X, Y, Z, C)."""
-        raw = np.ascontiguousarray(values.transpose(2, 1, 0, 3).astype(np.float16)).tobytes()
-        texture = self._context.texture3d(values.shape[:3], values.shape[3], raw, dtype="f2")
+    def _written(self, texture: moderngl.Texture3D | None, values: Floats) -> moderngl.Texture3D:
+        """A texture with values (Z, Y, X, 4), floats or half floats; None: a new one."""
+        raw = np.ascontiguousarray(values)
+        if texture is not None:
+            texture.write(raw)
+            return texture
+        size, dtype = values.shape[2::-1], f"f{values.itemsize}"
+        texture = self._context.texture3d(size, values.shape[3], raw.tobytes(), dtype=dtype)
         texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
         texture.repeat_x = texture.repeat_y = texture.repeat_z = False
         return texture
@@ -61,23 +66,16 @@ class SkyVisibility:
         key, held = (probes.light_key(scene), exposure), self._lit
         left_out = in_turn and held is not None and held[1] == exposure and probes.unnoticed(held[0], key[0])
         if self._surfaces is None or not (held == key or left_out):
-            shape = (*self._air.values.shape[:3], 4)
-            light, ways = np.zeros((2, len(self._air.there), 4), np.float16)
-            seen, whence = probes.air_light(scene)
-            light[:, :3] = np.minimum(seen * exposure, MOST_LIGHT)
-            light[:, 3] = self._air.values[..., 0].ravel()
-            ways[:, :3] = np.clip(whence * exposure, -MOST_LIGHT, MOST_LIGHT)
-            self._surfaces = self._written(self._surfaces, light.reshape(shape))
-            self._ways = self._written(self._ways, ways.reshape(shape))
+            grid = self._air.values.shape[:3]
+            light, ways = np.zeros((2, *grid[::-1], 4), np.float32)
+            for out, found in zip((light, ways), probes.air_light(scene), strict=True):
+                by_place = found.T.reshape(3, *grid).transpose(3, 2, 1, 0)
+                np.multiply(by_place, np.float32(exposure), out=out[..., :3])
+            light[..., 3] = self._air.values[..., 0].transpose(2, 1, 0)
+            self._surfaces = self._written(self._surfaces, light)
+            self._ways = self._written(self._ways, ways)
             self._lit = key
         return {"air_surfaces": self._surfaces, "air_ways": self._ways}
-
-    def _written(self, texture: moderngl.Texture3D | None, values: NDArray[np.float16]) -> moderngl.Texture3D:
-        """A texture with values (X, Y, Z, C); None: a new one."""
-        if texture is None:
-            return self._texture_of(values)
-        texture.write(np.ascontiguousarray(values.transpose(2, 1, 0, 3)))
-        return texture
 
     def _of_sky(self, sky: Dome) -> NDArray[np.float32]:
         """(A, 3) how bright what places see of a sky is, over the mean of all of it."""
@@ -104,7 +102,7 @@ class SkyVisibility:
             values[..., 3] = self._air.values[..., 1]
             if sky is not None and self._air is not ALL_OPEN:
                 values[..., :3] *= self._of_sky(sky).reshape(*shape, 3).astype(np.float16)
-            self._open = self._written(self._open, values)
+            self._open = self._written(self._open, values.transpose(2, 1, 0, 3))
             self._open_to = None if sky is None else sky.key
         step, counts = np.array(self._air.step), np.array(shape)
         return {
