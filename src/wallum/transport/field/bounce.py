@@ -116,8 +116,8 @@ class BounceField:
     def relight(self, scene: LitScene, together: int = 8, hurried: bool = False) -> Iterator[list[str]]:
         """Work out the light of what is stale, a few sources at a time: gives their ids.
 
-        hurried : while a hand moves: a few bounces less, and some is missed of what is bright and seldom
-                  met, see bright.py; what was hurried stays stale
+        hurried : while a hand moves: a few bounces and places of the sun less, and some is missed of what is
+                  bright and seldom met, see bright.py; what was hurried stays stale
         """
         stale = self.stale(scene, hurried)
         for first in range(0, len(stale), together):
@@ -128,7 +128,8 @@ class BounceField:
     def _relight(self, scene: LitScene, ids: list[str], hurried: bool) -> None:
         made, shining, keys = self.made, self.shining, self._keys(scene)
         direct = [
-            direct_of(self.rays, made.probes, made.seen, self._of_glow(one, scene), scene, one) for one in ids
+            direct_of(self.rays, made.probes, made.seen, self._of_glow(one, scene), scene, one, hurried)
+            for one in ids
         ]
         bright = [] if hurried else [self._by_bright(scene, *one) for one in zip(ids, direct, strict=True)]
         light = bounced(

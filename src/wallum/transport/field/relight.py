@@ -42,18 +42,20 @@ def direct_of(
     shining: NDArray[np.int64] | None,
     scene: LitScene,
     source_id: str,
+    hurried: bool = False,
 ) -> Direct:
     """What one source of a scene brings, for a strength of 1: see moment.bounce_gains.
-    shining : numbers of the probes that it is, where it is glow"""
+    shining : numbers of the probes that it is, where it is glow
+    hurried : sun and moon at half of the places of each probe"""
     if shining is not None:
         return Direct(glow_light(rays, probes, shining), np.zeros((PATCHES, 3)))
     gain = strengths(scene)[source_id]
     if scene.sun is not None and scene.sun.id == source_id:
         over = 1.0 / np.maximum(gain, 1e-12)
-        land = seen.beyond
+        land, each = seen.beyond, PLACES // 2 if hurried else PLACES
         lit = _sun(rays, scene.sun, land.places + land.faces * FAR_OFF_M, land.faces)
         return Direct(
-            _means(_sun(rays, scene.sun, *_spread(probes)), PLACES) * over.astype(np.float32),
+            _means(_sun(rays, scene.sun, *_spread(probes, each)), each) * over.astype(np.float32),
             land.lit(_means(lit, SAMPLES) * over),
         )
     if scene.sky is not None and scene.sky.id == source_id:
@@ -63,10 +65,10 @@ def direct_of(
     return Direct(_lamp(rays, probes, scene, index), np.zeros((PATCHES, 3)))
 
 
-def _spread(probes: Probes) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """(N * PLACES, 3) places of all probes, a little off their surfaces, and normals."""
-    normals = probes.faces.reshape(-1, 3).astype(np.float64)
-    return probes.samples.reshape(-1, 3) + normals * (LIFT_M * OFF), normals
+def _spread(probes: Probes, each: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(N * each, 3) places of all probes, a little off their surfaces, and normals."""
+    normals = probes.faces[:, :: PLACES // each].reshape(-1, 3).astype(np.float64)
+    return probes.samples[:, :: PLACES // each].reshape(-1, 3) + normals * (LIFT_M * OFF), normals
 
 
 def _means(values: Floats, each: int) -> NDArray[np.float32]:
