@@ -190,4 +190,4 @@ class BounceThread(WorkThread):
                 start = time.perf_counter()
             if self._asked.is_set():
                 return  # there is something newer
-        self.settled.emit(whole and not bounce.stale(scene))
+        self.settled.emit(whole and not (hurried and bounce.stale(scene)))

@@ -5,7 +5,6 @@ import signal
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import replace
-from functools import partial
 from unittest.mock import patch
 
 from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
@@ -302,16 +301,17 @@ def _followed(window: DeskWindow) -> Row:
     background = window.background
     hand_moves = background.hand_moves
 
-    def alone() -> int:
+    def pictures(follows: bool) -> int:
+        if follows:
+            return _pace(window)
         with patch.object(background, "hand_moves", lambda _: hand_moves(needs_rays=False)):
             return _pace(window)
 
     _pace(window)  # what is made once is made before
     shares = []
     for turn in range(PAIRS):
-        pair = [one() for one in (alone, partial(_pace, window))[:: 1 - turn % 2 * 2]]
-        without, beside = pair[:: 1 - turn % 2 * 2]
-        shares.append(100.0 * (1.0 - beside / without))
+        count = {follows: pictures(follows) for follows in ((False, True), (True, False))[turn % 2]}
+        shares.append(100.0 * (1.0 - count[True] / count[False]))
     details = {"least": round(min(shares), 1), "most": round(max(shares), 1), "pairs": PAIRS}
     name = "what light from surfaces takes of the pace while the hour is dragged"
     return Row(name, percentile(shares, 0.5), "%", 10.0, details=details)

@@ -101,14 +101,16 @@ class BounceField:
 
         hurried : what was hurried will do, and air that has changed does not count
         """
+        return self._unknown(self._keys(scene), hurried)
 
+    def _unknown(self, keys: dict[str, Key], hurried: bool) -> list[str]:
         def known(one: str, key: Key) -> bool:
             unit = self.units.get(one)
             if unit is None or unit.key[0] != key[0]:
                 return False
             return hurried or (unit.key == key and not unit.hurried)
 
-        return [one for one, key in self._keys(scene).items() if not known(one, key)]
+        return [one for one, key in keys.items() if not known(one, key)]
 
     def _keys(self, scene: LitScene) -> dict[str, Key]:
         return bounce_keys(scene) | dict.fromkeys(self.shining.ids, (scene.bodies, None))
@@ -119,14 +121,15 @@ class BounceField:
         hurried : while a hand moves: a few bounces and places of the sun less, and some is missed of what is
                   bright and seldom met, see bright.py; what was hurried stays stale
         """
-        stale = self.stale(scene, hurried)
+        keys = self._keys(scene)
+        stale = self._unknown(keys, hurried)
         for first in range(0, len(stale), together):
             ids = stale[first : first + together]
-            self._relight(scene, ids, hurried)
+            self._relight(scene, ids, keys, hurried)
             yield ids
 
-    def _relight(self, scene: LitScene, ids: list[str], hurried: bool) -> None:
-        made, shining, keys = self.made, self.shining, self._keys(scene)
+    def _relight(self, scene: LitScene, ids: list[str], keys: dict[str, Key], hurried: bool) -> None:
+        made, shining = self.made, self.shining
         direct = [
             direct_of(self.rays, made.probes, made.seen, self._of_glow(one, scene), scene, one, hurried)
             for one in ids
