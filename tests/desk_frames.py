@@ -1,5 +1,7 @@
 """Pictures as they come to a window."""
 
+from PyQt6.QtWidgets import QCheckBox
+
 LONG_MS = 120_000
 
 
@@ -28,3 +30,8 @@ def wait_frame(qtbot, window, seen, wanted=lambda frame: True):
 
     qtbot.waitUntil(there, timeout=LONG_MS)
     return next((f, i) for f, i in reversed(seen) if wanted(f))
+
+
+def tick(sheet, key, on):
+    """Tick the line of a sheet that has a key, as a click on its box does."""
+    sheet.findChild(QCheckBox, key).setChecked(on)

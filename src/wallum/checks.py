@@ -22,6 +22,7 @@ CHECKS: Final = (
     ("lint", ["ruff", "check", "--quiet", "."]),
     ("types", ["mypy"]),
     ("layers", ["importlinter.cli_shim"]),
+    ("dead code", ["vulture"]),
 )
 
 

@@ -13,8 +13,9 @@ from pathlib import Path
 from typing import Final
 
 from wallum.errors import FaultProblem, WallumError
+from wallum.user_folders import state_folder
 
-__all__ = ["fault_of", "keep_log", "log_file", "reading", "said", "state_folder"]
+__all__ = ["fault_of", "keep_log", "log_file", "reading", "said"]
 
 log = logging.getLogger("wallum.faults")
 
@@ -22,12 +23,6 @@ LOG_BYTES: Final = 512 << 10
 OLD_LOGS: Final = 2
 LONGEST_SAID: Final = 200
 ADDRESS: Final = re.compile(r"\s+(?:object )?at 0x[0-9a-fA-F]+")
-
-
-def state_folder() -> Path:
-    """Where the program keeps what is of this user and this machine: logs, unsaved work."""
-    base = os.environ.get("XDG_STATE_HOME") or str(Path.home() / ".local" / "state")
-    return Path(base) / "wallum"
 
 
 def log_file() -> Path:

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from desk_frames import tick
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
@@ -158,7 +159,7 @@ def test_what_lights_the_level_is_listed_and_stripped_in_one_step(qtbot, window)
             assert source.name in text
     assert "% of the light" in text
     before = window.session.project
-    window.sheet.tick("spot", False)
+    tick(window.sheet, "spot", False)
     window.sheet.press("Strip what is ticked")
     assert {one.id for one in window.session.project.sources if one.on} == {"spot"}
     assert not window.sheet.isVisible()
@@ -287,8 +288,14 @@ def test_settings_keep_recent_files_and_the_window_and_a_broken_file_counts_as_n
     room_file.rename(room_file.with_name("moved.wallum"))
     assert DeskSettings().recent == []
     settings_file().write_text("{ broken")
-    assert DeskSettings().recent == []
-    assert not DeskSettings().started_before
+    broken = DeskSettings()
+    assert broken.recent == []
+    assert not broken.started_before
+    copy = settings_file().with_name("desk.unreadable.json")
+    assert str(copy) in broken.problem
+    broken.note_start()  # writes the file anew
+    assert copy.read_text() == "{ broken"
+    assert DeskSettings().problem == ""
 
 
 def test_a_drop_takes_projects_levels_and_pictures_only(tmp_path):
@@ -402,7 +409,7 @@ def test_findings_are_listed_and_a_remedy_is_one_step(qtbot, window):
     window.act["check"].trigger()
     qtbot.waitUntil(lambda: window.sheet.isVisible() and bool(window.checks.findings), timeout=120_000)
     number = next(str(i) for i, one in enumerate(window.checks.findings) if one.kind == "source in a solid")
-    window.sheet.tick(number, True)
+    tick(window.sheet, number, True)
     window.sheet.press("Apply what is ticked")
     assert window.session.project.source("lamp").position != (1.5, 0.5, -2.0)
     assert "nearest free place" in window.session.history.undo_label

@@ -1,6 +1,7 @@
 """The Day bench in the real window: lanes by hand, pegs copied, whole days, the shot by hours."""
 
 import pytest
+from desk_frames import tick
 from panorama_maker import write_panorama
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
@@ -152,9 +153,9 @@ def test_any_value_can_get_a_lane(desk, lanes):  # noqa: F811
 
 def test_a_day_is_applied_in_part_by_ticks_as_one_step(desk, lanes):  # noqa: F811
     desk.bench.list_days()
-    desk.sheet.tick("day 1", True)
+    tick(desk.sheet, "day 1", True)
     for part in ("sun", "moon", "look"):
-        desk.sheet.tick(f"part {part}", False)
+        tick(desk.sheet, f"part {part}", False)
     before = desk.session.project
     desk.sheet.press("Apply what is ticked")
     after = desk.session.project

@@ -3,7 +3,7 @@
 import threading
 
 import pytest
-from desk_frames import frames, wait_frame
+from desk_frames import frames, tick, wait_frame
 from kept_work import end_of, leave_work
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QMessageBox
@@ -113,7 +113,7 @@ def test_several_sittings_are_listed_and_each_is_answered(qtbot, room_file):
     found = window.waiting._found
     assert any("Work 2" in text and "3 edits" in text and "room.glb" in text for text in window.sheet.texts)
     second = next(n for n, one in enumerate(found) if one.project.name == "Work 1")
-    window.sheet.tick(str(second), True)
+    tick(window.sheet, str(second), True)
     window.sheet.press("Go on with what is ticked")
     assert window.session.project.name == "Work 1"
     assert [one.exists() for one in paths] == [True, False, True]

@@ -99,7 +99,7 @@ def test_thumbs_do_not_change_the_picture(qtbot, window, times):
         qtbot.waitUntil(
             lambda n=number: any(one.settled > 0 and one.number >= n for one in frames), timeout=120_000
         )
-        window.at_rest.forget_shots()
+        window.at_rest._thumbs_of = (None, None, None)
         pictures.append(drawn_after(window.session.undo))
         qtbot.wait(900)
     assert all(one == pictures[0] for one in pictures[1:])

@@ -2,8 +2,7 @@
 
 import numpy as np
 import pytest
-
-from wallum.image.edges import smoothed
+from twins.edge_smoothing import smoothed
 
 SIZE = 96
 

@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 from scipy.stats import norm
+from twins.bump_response import bump_variance, mean_cosine
 
 from wallum.physics.arrays import normalised
-from wallum.physics.bumps import bump_variance, mean_cosine
 
 
 def test_a_mean_of_normals_tells_how_far_they_are_spread(rng):

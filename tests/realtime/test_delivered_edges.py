@@ -3,8 +3,8 @@ and that stays as it is."""
 
 import numpy as np
 import pytest
+from twins.edge_smoothing import smoothed
 
-from wallum.image.edges import smoothed
 from wallum.level.pale_room import pale_room, pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate

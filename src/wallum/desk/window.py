@@ -112,6 +112,8 @@ class DeskWindow(QMainWindow):
         self._connect()
         self._restore()
         self._refresh_title()
+        if self.settings.problem:
+            self.bar.tell(self.settings.problem)
 
     def _make_rest(self) -> None:
         """What stands in the place of the picture, and what goes on beside it."""

@@ -17,9 +17,10 @@ from typing import Any, Final
 from wallum.document.project import Project
 from wallum.document.storage import dump, parse
 from wallum.errors import ProjectProblem, WallumError
-from wallum.faults import said, state_folder
+from wallum.faults import said
 from wallum.files import read_limited, write_whole
 from wallum.limits import PROJECT_BYTES
+from wallum.user_folders import state_folder
 
 __all__ = ["Recovery", "Sitting", "forget", "recoverable"]
 

@@ -1,7 +1,8 @@
 """Where data goes that is computed from a project and can always be computed again."""
 
-import os
 from pathlib import Path
+
+from wallum.user_folders import cache_folder
 
 __all__ = ["derived_folder"]
 
@@ -10,5 +11,4 @@ def derived_folder(project_file: Path | None) -> Path:
     """The folder beside a project; for one that has no file, a folder of the user's cache."""
     if project_file is not None:
         return project_file.with_name(f"{project_file.stem}.derived")
-    base = os.environ.get("XDG_CACHE_HOME") or str(Path.home() / ".cache")
-    return Path(base) / "wallum"
+    return cache_folder()

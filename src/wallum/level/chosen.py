@@ -10,9 +10,9 @@ from pathlib import Path
 from typing import Final
 
 from wallum.errors import LevelProblem
-from wallum.faults import state_folder
 from wallum.files import read_limited, write_whole
 from wallum.limits import DAY_BYTES
+from wallum.user_folders import state_folder
 
 __all__ = ["is_chosen", "note_chosen"]
 

@@ -7,9 +7,9 @@ from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
-from pygltflib import GLTF2
 
 from wallum.errors import LevelProblem
+from wallum.level.gltf_document import Gltf
 from wallum.limits import MOST_EMPTY_ENTRIES, MOST_VALUES_A_BYTE
 
 __all__ = ["Accessors"]
@@ -32,7 +32,7 @@ LARGEST: Final = 1e9
 class Accessors:
     """Reads the accessors of one file, whose buffers are already in memory."""
 
-    def __init__(self, gltf: GLTF2, buffers: list[bytes], source: str) -> None:
+    def __init__(self, gltf: Gltf, buffers: list[bytes], source: str) -> None:
         self._gltf = gltf
         self._buffers = buffers
         self._source = source
@@ -43,7 +43,7 @@ class Accessors:
         self._empty_left = MOST_EMPTY_ENTRIES
 
     @property
-    def gltf(self) -> GLTF2:
+    def gltf(self) -> Gltf:
         """The document that they belong to."""
         return self._gltf
 

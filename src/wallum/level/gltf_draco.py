@@ -4,11 +4,11 @@ from typing import Any, Final
 
 import DracoPy
 import numpy as np
-from pygltflib import GLTF2
 
 from wallum.errors import LevelProblem
 from wallum.faults import reading
 from wallum.level.gltf_accessors import Accessors
+from wallum.level.gltf_document import Gltf
 
 __all__ = ["DRACO", "unpack_draco"]
 
@@ -31,7 +31,7 @@ def _unpack(accessors: Accessors, primitive: Any, where: str) -> None:
     mesh = _decoded(accessors, said, where)
     packed = {one["unique_id"]: one["data"] for one in mesh.attributes}
     for name, number in said["attributes"].items():
-        index = getattr(primitive.attributes, name, None)
+        index = primitive.attributes.get(name)
         if index is None:
             continue
         if number not in packed:
@@ -41,7 +41,7 @@ def _unpack(accessors: Accessors, primitive: Any, where: str) -> None:
         accessors.give(primitive.indices, np.asarray(mesh.faces).reshape(-1, 1))
 
 
-def unpack_draco(gltf: GLTF2, accessors: Accessors) -> None:
+def unpack_draco(gltf: Gltf, accessors: Accessors) -> None:
     """Unpack what primitives have packed. Raises LevelProblem where it is broken."""
     for number, mesh in enumerate(gltf.meshes):
         for primitive in mesh.primitives:

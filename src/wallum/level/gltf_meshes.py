@@ -5,10 +5,10 @@ from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
-from pygltflib import GLTF2
 
 from wallum.errors import LevelProblem
 from wallum.level.gltf_accessors import Accessors
+from wallum.level.gltf_document import Gltf
 from wallum.level.gltf_pose import Pose, posed
 from wallum.level.gltf_sets import set_names, sets_of
 from wallum.level.model import Finding, Material, Mesh, Primitive
@@ -17,7 +17,7 @@ from wallum.physics.arrays import normalised
 
 __all__ = ["read_mesh", "read_meshes", "triangles_of", "weights_of"]
 
-TRIANGLES, STRIP, FAN = 4, 5, 6
+TRIANGLES, STRIP = 4, 5  # 6 is a fan
 MODE_NAMES: Final = {0: "points", 1: "lines", 2: "a line loop", 3: "a line strip"}
 
 
@@ -58,19 +58,19 @@ def _optional(accessors: Accessors, index: int | None, width: int) -> NDArray[np
 
 def _read(accessors: Accessors, given: Any, material: int, needs_tangents: bool, pose: Pose) -> Primitive:
     attributes = given.attributes
-    positions = accessors.floats(attributes.POSITION, 3)
+    positions = accessors.floats(attributes["POSITION"], 3)
     order = (
         np.arange(len(positions), dtype=np.uint32)
         if given.indices is None
         else accessors.indices(given.indices, len(positions))
     )
     faces = triangles_of(TRIANGLES if given.mode is None else given.mode, order)
-    normals = _optional(accessors, attributes.NORMAL, 3)
+    normals = _optional(accessors, attributes.get("NORMAL"), 3)
     others: dict[str, Any] = {
-        "tangents": _optional(accessors, attributes.TANGENT, 4),
-        "uv0": _optional(accessors, attributes.TEXCOORD_0, 2),
-        "uv1": _optional(accessors, attributes.TEXCOORD_1, 2),
-        "colours": _colours(accessors, attributes.COLOR_0),
+        "tangents": _optional(accessors, attributes.get("TANGENT"), 4),
+        "uv0": _optional(accessors, attributes.get("TEXCOORD_0"), 2),
+        "uv1": _optional(accessors, attributes.get("TEXCOORD_1"), 2),
+        "colours": _colours(accessors, attributes.get("COLOR_0")),
     }
     for name, values in {"normals": normals, **others}.items():
         if values is not None and len(values) != len(positions):
@@ -108,13 +108,13 @@ def _whole_normals(
 def _skip_reason(given: Any) -> str:
     if given.mode in MODE_NAMES:
         return f"is made of {MODE_NAMES[given.mode]}, which are not drawn"
-    if given.attributes.POSITION is None:
+    if given.attributes.get("POSITION") is None:
         return "has no positions"
     return ""
 
 
 def read_mesh(
-    gltf: GLTF2, accessors: Accessors, number: int, materials: tuple[Material, ...], pose: Pose
+    gltf: Gltf, accessors: Accessors, number: int, materials: tuple[Material, ...], pose: Pose
 ) -> tuple[Mesh, list[Finding]]:
     """One mesh as it is posed. What is left out is named in a finding."""
     given, findings = gltf.meshes[number], []
@@ -142,7 +142,7 @@ def weights_of(values: Any) -> tuple[float, ...]:
 
 
 def read_meshes(
-    gltf: GLTF2, accessors: Accessors, materials: tuple[Material, ...]
+    gltf: Gltf, accessors: Accessors, materials: tuple[Material, ...]
 ) -> tuple[tuple[Mesh, ...], list[Finding]]:
     """Every mesh in the pose that it has of itself."""
     meshes, findings = [], []

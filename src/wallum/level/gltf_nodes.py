@@ -7,12 +7,12 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pygltflib import GLTF2
 
 from wallum.document.project import Shot
 from wallum.document.sources import PointSource, Source, SpotSource, SunSource, new_id
 from wallum.errors import LevelProblem
 from wallum.level.gltf_accessors import Accessors
+from wallum.level.gltf_document import Gltf
 from wallum.level.gltf_meshes import read_mesh, weights_of
 from wallum.level.gltf_pose import Pose, joint_matrices
 from wallum.level.model import Finding, Material, Mesh, Part
@@ -68,7 +68,7 @@ class Placed:
     seen: bool = True  # whether neither it nor one that it stands below is hidden
 
 
-def _check_tree(gltf: GLTF2, roots: list[Any], source: str) -> None:
+def _check_tree(gltf: Gltf, roots: list[Any], source: str) -> None:
     """Raises LevelProblem for nodes that stand below themselves, that are missing, or that are far
     too many when one below two others counts twice; found without walking each path."""
     below: dict[int, int] = {}  # nodes placed by each, itself included
@@ -99,7 +99,7 @@ def _check_tree(gltf: GLTF2, roots: list[Any], source: str) -> None:
         raise LevelProblem(f"has nodes below more than {DEEPEST} others", source)
 
 
-def _placed(gltf: GLTF2, source: str) -> Iterator[Placed]:
+def _placed(gltf: Gltf, source: str) -> Iterator[Placed]:
     if gltf.scenes:
         roots = gltf.scenes[gltf.scene or 0].nodes or []
     else:
@@ -135,7 +135,7 @@ def _origin(matrix: NDArray[np.float64]) -> tuple[float, float, float]:
     return (float(x), float(y), float(z))
 
 
-def _shot(gltf: GLTF2, placed: Placed) -> Shot | Finding:
+def _shot(gltf: Gltf, placed: Placed) -> Shot | Finding:
     camera = gltf.cameras[placed.node.camera]
     name = camera.name or placed.node.name or "Camera"
     if camera.perspective is None:
@@ -214,7 +214,7 @@ def _source(light: dict[str, Any], placed: Placed) -> Source:
     return SpotSource(**{**common, **cones, **kept})
 
 
-def _lights(gltf: GLTF2) -> list[dict[str, Any]]:
+def _lights(gltf: Gltf) -> list[dict[str, Any]]:
     lights = (gltf.extensions or {}).get("KHR_lights_punctual", {}).get("lights", [])
     return list(lights)
 
@@ -309,7 +309,7 @@ class _MeshPoser:
     """Finds or makes the mesh that a node places: posed by a skin or weights of its own, or as it is."""
 
     def __init__(
-        self, gltf: GLTF2, accessors: Accessors, materials: tuple[Material, ...], placed: list[Placed]
+        self, gltf: Gltf, accessors: Accessors, materials: tuple[Material, ...], placed: list[Placed]
     ) -> None:
         self._gltf, self._accessors, self._materials = gltf, accessors, materials
         self._places = {one.index: one.matrix for one in placed}
@@ -318,7 +318,7 @@ class _MeshPoser:
     def mesh_of(self, one: Placed, out: ReadNodes) -> tuple[int, NDArray[np.float64] | None]:
         """Its number among the meshes, and where it stands; None: where the node does."""
         node, number = one.node, one.node.mesh
-        own = getattr(node, "weights", None)
+        own = node.weights
         if node.skin is None and not own:
             return number, None
         joints = None
@@ -348,7 +348,7 @@ def _add_parts(one: Placed, poser: _MeshPoser, accessors: Accessors, out: ReadNo
 
 
 def read_nodes(
-    gltf: GLTF2,
+    gltf: Gltf,
     accessors: Accessors,
     meshes: tuple[Mesh, ...],
     materials: tuple[Material, ...],

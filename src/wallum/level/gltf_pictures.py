@@ -8,11 +8,11 @@ from dataclasses import dataclass, replace
 from typing import Any, Final
 
 import numpy as np
-from pygltflib import GLTF2
 
 from wallum.errors import LevelProblem
 from wallum.faults import reading, said
 from wallum.level.gltf_accessors import Accessors
+from wallum.level.gltf_document import Gltf
 from wallum.level.ktx2 import KTX2, decode_ktx2, ktx2_size
 from wallum.level.model import Finding, Material, Picture, Slot, TextureUse
 from wallum.level.pictures import as_png, picture_size
@@ -68,7 +68,7 @@ def _called(image: Any, number: int) -> str:
     return uri or (str(image.name) if image.name else f"picture {number}")
 
 
-def _read(gltf: GLTF2, accessors: Accessors, fetch: Fetch, source: str) -> Iterator[Picture | str]:
+def _read(gltf: Gltf, accessors: Accessors, fetch: Fetch, source: str) -> Iterator[Picture | str]:
     """Each picture, or why it cannot be had."""
     pixels = 0
     for number, image in enumerate(gltf.images):
@@ -133,7 +133,7 @@ def _patched(
 
 
 def read_pictures(
-    gltf: GLTF2, accessors: Accessors, fetch: Fetch, materials: tuple[Material, ...], source: str
+    gltf: Gltf, accessors: Accessors, fetch: Fetch, materials: tuple[Material, ...], source: str
 ) -> ReadPictures:
     """Read all pictures; `fetch` brings what lies beside the file. Raises nothing for a bad one."""
     found = _decoded(list(_read(gltf, accessors, fetch, source)))

@@ -8,10 +8,10 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from pygltflib import GLTF2
 
 from wallum.errors import LevelProblem
 from wallum.level.gltf_accessors import Accessors
+from wallum.level.gltf_document import Gltf
 from wallum.physics.arrays import cofactors, normalised
 
 __all__ = ["Pose", "joint_matrices", "posed"]
@@ -38,7 +38,7 @@ class Pose:
 
 
 def joint_matrices(
-    gltf: GLTF2, accessors: Accessors, skin: int, places: dict[int, NDArray[np.float64]]
+    gltf: Gltf, accessors: Accessors, skin: int, places: dict[int, NDArray[np.float64]]
 ) -> NDArray[np.float64]:
     """(J, 4, 4) what a skin's joints do to vertices, by the places of nodes in the level."""
     if not isinstance(skin, int) or not 0 <= skin < len(gltf.skins or []):
@@ -57,17 +57,13 @@ def joint_matrices(
     return np.asarray(out @ bound[: len(joints)].reshape(-1, 4, 4).transpose(0, 2, 1).astype(np.float64))
 
 
-def _attribute(given: Any, name: str) -> Any:
-    return given.get(name) if isinstance(given, dict) else getattr(given, name, None)
-
-
 def _morphed(
     accessors: Accessors, targets: list[Any], weights: tuple[float, ...], name: str, values: Float32
 ) -> Float32:
     """Values of an attribute with the targets' differences added."""
     out = values.copy()
     for target, weight in zip(targets, weights, strict=False):
-        index = _attribute(target, name)
+        index = target.get(name)
         if index is not None and weight != 0.0:
             moved = accessors.floats(index, 3)
             if len(moved) != len(values):
@@ -80,7 +76,7 @@ def _skinning(accessors: Accessors, attributes: Any, joints: NDArray[np.float64]
     """(V, 4, 4) by vertex."""
     total, sum_of = np.zeros((count, 4, 4)), np.zeros(count)
     for number in range(MOST_JOINT_SETS):
-        at, by = (_attribute(attributes, f"{word}_{number}") for word in ("JOINTS", "WEIGHTS"))
+        at, by = (attributes.get(f"{word}_{number}") for word in ("JOINTS", "WEIGHTS"))
         if at is None or by is None:
             break
         index, share = accessors.raw(at).astype(np.int64), accessors.floats(by, 4).astype(np.float64)

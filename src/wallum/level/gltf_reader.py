@@ -1,21 +1,19 @@
 """A level from a glTF 2.0 file: .glb, or .gltf with data inside or beside it."""
 
-import warnings
 from dataclasses import replace
 from pathlib import Path
 from typing import Final
 
 from pydantic import ValidationError
-from pygltflib import GLTF2
 
 from wallum.document.paths import refusal
 from wallum.errors import LevelProblem
 from wallum.faults import reading
 from wallum.files import inside, read_limited
 from wallum.level.gltf_accessors import Accessors
+from wallum.level.gltf_document import Gltf, parse_document
 from wallum.level.gltf_draco import DRACO, unpack_draco
 from wallum.level.gltf_glass import GLASS_EXTENSIONS
-from wallum.level.gltf_json import QuickGLTF2, parsed_json
 from wallum.level.gltf_meshes import read_meshes
 from wallum.level.gltf_meshopt import MESHOPT_NAMES, is_fallback, unpack_meshopt
 from wallum.level.gltf_nodes import read_nodes
@@ -46,7 +44,6 @@ READ: Final = {
 }
 # Extensions without which a file still opens: what they say has a stand-in and a finding.
 DONE_WITHOUT: Final = {"MSFT_texture_dds"}
-MAGIC: Final = b"glTF"
 
 
 def load_gltf(path: Path) -> Level:
@@ -65,33 +62,24 @@ def load_gltf(path: Path) -> Level:
     return replace(level, files=tuple(read))
 
 
-def _open(data: bytes, source: str) -> GLTF2:
-    with reading(LevelProblem, "not a glTF file", source, "glTF 2.0"), warnings.catch_warnings():
-        # Its advice on unread keys; what matters of them is a finding of ours.
-        warnings.simplefilter("ignore")
-        if data[:4] == MAGIC:
-            gltf = QuickGLTF2.load_from_bytes(data)
-        else:
-            text = data.decode("utf-8")
-            if "asset" not in parsed_json(text):  # the package would make one up
-                raise LevelProblem("not a glTF file", source, "glTF 2.0")
-            gltf = QuickGLTF2.from_json(text)
-    if gltf is None or gltf.asset is None or not str(gltf.asset.version or "").startswith("2"):
+def _open(data: bytes, source: str) -> Gltf:
+    with reading(LevelProblem, "not a glTF file", source, "glTF 2.0"):
+        gltf = parse_document(data)
+    if gltf.asset is None or not str(gltf.asset.version or "").startswith("2"):
         raise LevelProblem("not a glTF 2.0 file", source, "asset version 2")
     return gltf
 
 
-def _buffers(gltf: GLTF2, fetch: Fetch, source: str) -> list[bytes]:
+def _buffers(gltf: Gltf, fetch: Fetch, source: str) -> list[bytes]:
     out = []
     for number, buffer in enumerate(gltf.buffers):
         if is_fallback(buffer):  # what its views need is packed elsewhere
             out.append(b"")
             continue
         if buffer.uri is None:
-            blob = gltf.binary_blob()
-            if blob is None:
+            if gltf.binary is None:
                 raise LevelProblem(f"buffer {number} has no data", source)
-            data = bytes(blob)
+            data = gltf.binary
         elif buffer.uri.startswith("data:"):
             data = data_uri(buffer.uri, source)
         else:
@@ -104,7 +92,7 @@ def _buffers(gltf: GLTF2, fetch: Fetch, source: str) -> list[bytes]:
     return out
 
 
-def _feature_findings(gltf: GLTF2, source: str) -> list[Finding]:
+def _feature_findings(gltf: Gltf, source: str) -> list[Finding]:
     required = set(gltf.extensionsRequired or []) - READ - DONE_WITHOUT
     if required:
         names = ", ".join(sorted(required))
@@ -125,7 +113,7 @@ def _feature_findings(gltf: GLTF2, source: str) -> list[Finding]:
     return findings
 
 
-def _assemble(gltf: GLTF2, source: str, fetch: Fetch) -> Level:
+def _assemble(gltf: Gltf, source: str, fetch: Fetch) -> Level:
     findings = _feature_findings(gltf, source)
     buffers = _buffers(gltf, fetch, source)
     unpack_meshopt(gltf, buffers, source)
@@ -158,7 +146,7 @@ def _assemble(gltf: GLTF2, source: str, fetch: Fetch) -> Level:
 def parse_gltf(data: bytes, source: str, fetch: Fetch) -> Level:
     """A level from a file's bytes; `fetch` brings what lies beside it. Raises LevelProblem."""
     gltf = _open(data, source)
-    # The package checks no types: a string where a number belongs surfaces here.
+    # The document checks no single values: a string where a number belongs surfaces here.
     with reading(LevelProblem, "not well-formed glTF", source, "glTF 2.0"):
         try:
             return _assemble(gltf, source, fetch)

@@ -2,16 +2,15 @@
 
 from typing import Any, Final
 
-from pygltflib import GLTF2
-
 from wallum.errors import LevelProblem
+from wallum.level.gltf_document import Gltf
 
 __all__ = ["SETS", "set_names", "sets_of"]
 
 SETS: Final = "KHR_materials_variants"
 
 
-def set_names(gltf: GLTF2, source: str) -> tuple[str, ...]:
+def set_names(gltf: Gltf, source: str) -> tuple[str, ...]:
     """Names of the sets, in their order. Raises LevelProblem."""
     said = (gltf.extensions or {}).get(SETS)
     if said is None:

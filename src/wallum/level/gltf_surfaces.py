@@ -2,9 +2,8 @@
 
 from typing import Any, Final
 
-from pygltflib import GLTF2
-
 from wallum.errors import LevelProblem
+from wallum.level.gltf_document import Gltf
 from wallum.level.gltf_glass import glass_fields, glass_findings
 from wallum.level.model import AlphaMode, Finding, Material, Sampler, Slot, TextureUse
 
@@ -34,7 +33,7 @@ def _number(value: Any, where: str) -> float:
     return float(value)
 
 
-def _sampler(gltf: GLTF2, index: int | None) -> Sampler:
+def _sampler(gltf: Gltf, index: int | None) -> Sampler:
     if not isinstance(index, int) or not 0 <= index < len(gltf.samplers):
         return Sampler()
     found = gltf.samplers[index]
@@ -51,7 +50,7 @@ def _known(value: Any, words: frozenset[int], default: int) -> int:
     return value if isinstance(value, int) and value in words else default
 
 
-def _texture_use(gltf: GLTF2, info: Any, where: str) -> TextureUse | None:
+def _texture_use(gltf: Gltf, info: Any, where: str) -> TextureUse | None:
     if info is None:
         return None
     if not isinstance(info.index, int) or not 0 <= info.index < len(gltf.textures):
@@ -76,7 +75,7 @@ def _texture_use(gltf: GLTF2, info: Any, where: str) -> TextureUse | None:
     )
 
 
-def _slots(gltf: GLTF2, material: Any, where: str) -> dict[Slot, TextureUse]:
+def _slots(gltf: Gltf, material: Any, where: str) -> dict[Slot, TextureUse]:
     pbr = material.pbrMetallicRoughness
     infos: dict[Slot, Any] = {
         "base": pbr.baseColorTexture if pbr else None,
@@ -93,7 +92,7 @@ def _or(value: Any, default: float, where: str) -> float:
     return default if value is None else _number(value, where)
 
 
-def _material(gltf: GLTF2, index: int, source: str) -> Material:
+def _material(gltf: Gltf, index: int, source: str) -> Material:
     given = gltf.materials[index]
     where = f"{source}: material {given.name or index}"
     pbr, extensions = given.pbrMetallicRoughness, given.extensions or {}
@@ -122,7 +121,7 @@ def _material(gltf: GLTF2, index: int, source: str) -> Material:
     )
 
 
-def read_materials(gltf: GLTF2, source: str) -> tuple[tuple[Material, ...], list[Finding]]:
+def read_materials(gltf: Gltf, source: str) -> tuple[tuple[Material, ...], list[Finding]]:
     """Every material, and a plain one at the end for primitives that name none."""
     materials = tuple(_material(gltf, index, source) for index in range(len(gltf.materials)))
     findings = list(glass_findings(gltf.materials, materials))

@@ -3,8 +3,7 @@
 from collections.abc import Iterator
 from typing import Any, Final
 
-from pygltflib import GLTF2
-
+from wallum.level.gltf_document import Gltf
 from wallum.level.model import Finding
 
 __all__ = ["unread_findings"]
@@ -28,7 +27,7 @@ def _having(items: list[Any], kind: str, extension: str) -> Iterator[str]:
             yield getattr(item, "name", None) or f"{kind} {number}"
 
 
-def _users(gltf: GLTF2, extension: str) -> tuple[str, list[str]]:
+def _users(gltf: Gltf, extension: str) -> tuple[str, list[str]]:
     """What kind of thing has an extension, and which ones by their names."""
     kinds = (
         ("material", gltf.materials), ("node", gltf.nodes), ("texture", gltf.textures), ("mesh", gltf.meshes),
@@ -49,7 +48,7 @@ def _plural(count: int, word: str) -> str:
     return f"{count} {word if count == 1 else 'meshes' if word == 'mesh' else word + 's'}"
 
 
-def unread_findings(gltf: GLTF2, read: set[str]) -> list[Finding]:
+def unread_findings(gltf: Gltf, read: set[str]) -> list[Finding]:
     """One for each extension that is used and not read; one that nothing has needs no word."""
     out = []
     for extension in sorted(set(gltf.extensionsUsed or []) - read):

@@ -138,7 +138,7 @@ def _readers(guided: bool) -> Any:
         return READERS
     import atheris
 
-    with atheris.instrument_imports(include=["wallum", "pygltflib"]):
+    with atheris.instrument_imports(include=["wallum"]):
         from wallum.soak.readers import READERS
     return READERS
 

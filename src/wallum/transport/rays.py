@@ -236,14 +236,6 @@ class RayScene:
         """Whether anything that is seen through stands in the way of light."""
         return len(self._veils) > 0
 
-    @property
-    def veil_words(self) -> str:
-        """What its see-through surfaces let through, in words that change with it; none without any."""
-        if not self.has_veils:
-            return ""
-        veils = [one for one in self._level.materials if one.see_through]
-        return repr([(one.alpha, one.base, one.transmission, one.tint, one.reflectance) for one in veils])
-
     def first_hit(self, origins: Floats, directions: Floats, veils: bool = True) -> Hits:
         """First surface along each ray. (N, 3), (N, 3) unit. veils : see-through ones included"""
         reach = np.full(len(origins), np.inf, np.float32)

@@ -1,6 +1,5 @@
 """A picture in numbers: what scopes and the head of the look show, worked out behind the window."""
 
-from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from typing import cast
 
@@ -131,10 +130,18 @@ class ReaderThread(NewestThread):
     done = pyqtSignal(object)  # a Reading
     doing = "reading the picture"
 
+    def __init__(self) -> None:
+        super().__init__()
+        self._problem = ""  # the last sentence said: pictures come many times a second
+
     def work_on(self, wanted: Taken) -> None:
-        # A table that is gone meanwhile is told by a check.
-        with suppress(WallumError):
+        try:
             self.done.emit(read(wanted))
+            self._problem = ""
+        except WallumError as error:
+            if str(error) != self._problem:
+                self._problem = str(error)
+                self.failed.emit(f"Scopes and curves are not up to date: {error}")
 
 
 class LookReader(QObject):

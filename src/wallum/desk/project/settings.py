@@ -3,14 +3,15 @@
 import base64
 import json
 import logging
-import os
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QByteArray
 
+from wallum.faults import said
 from wallum.files import write_whole
+from wallum.user_folders import config_folder
 
 __all__ = ["DeskSettings"]
 
@@ -20,20 +21,48 @@ MOST_RECENT = 8
 
 def settings_file() -> Path:
     """Where it is kept."""
-    base = os.environ.get("XDG_CONFIG_HOME") or str(Path.home() / ".config")
-    return Path(base) / "wallum" / "desk.json"
+    return config_folder() / "desk.json"
 
 
 class DeskSettings:
-    """Read once, written when something changes; a file that cannot be read counts as none."""
+    """Settings of the desk: read at the start, written when something changes.
+
+    A file that cannot be read is copied to `desk.unreadable.json` before it is written over, and `problem`
+    holds one sentence about it. It is empty otherwise.
+    """
 
     def __init__(self) -> None:
         self._values: dict[str, Any] = {}
+        self.problem = ""
+        file = settings_file()
         try:
-            read = json.loads(settings_file().read_text(encoding="utf-8"))
-            self._values = read if isinstance(read, dict) else {}
-        except (OSError, ValueError, RecursionError):
-            pass
+            text = file.read_bytes()
+        except FileNotFoundError:
+            return
+        except OSError as error:
+            self.problem = (
+                f"The desk's settings cannot be read ({said(error)}): {file}. The desk starts without."
+            )
+            return
+        try:
+            values = json.loads(text)
+            if not isinstance(values, dict):
+                raise ValueError("it is no JSON object")
+            self._values = values
+        except (ValueError, RecursionError) as error:
+            self.problem = self._keep_copy(file, text, said(error))
+
+    @staticmethod
+    def _keep_copy(file: Path, data: bytes, reason: str) -> str:
+        """Copy an unreadable file; returns the sentence that says so."""
+        copy = file.with_name(f"{file.stem}.unreadable{file.suffix}")
+        try:
+            write_whole(copy, data)
+            kept = f"A copy is kept as {copy}."
+        except OSError as error:
+            kept = f"No copy could be kept ({said(error)})."
+        log.warning("unreadable settings: %s", reason)
+        return f"The desk's settings were unreadable ({reason}) and start anew. {kept}"
 
     def _write(self) -> None:
         try:

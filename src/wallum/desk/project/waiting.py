@@ -26,10 +26,6 @@ UNSAVED, WRITTEN, LEVEL = "unsaved work", "another writer", "level on disk"
 ELSEWHERE, FIT = "level elsewhere", "how the level lies"
 
 
-# What a project has beside its lighting.
-BESIDES = {"shots": "the shots", "variants": "the variants", "setting": "place and date"}
-
-
 class Waiting(QObject):
     """Makes the offers and does what is answered. Nothing is let go of before it is answered."""
 

@@ -87,10 +87,6 @@ class AtRest(QObject):
         if on:
             self._contributions.give_up()
 
-    def forget_shots(self) -> None:
-        """Picture the shots again, changed or not."""
-        self._thumbs_of = (None, None, None)
-
     def _work(self) -> None:
         loaded = self._session.level
         if loaded is None:

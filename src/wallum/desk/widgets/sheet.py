@@ -79,10 +79,6 @@ class Sheet(QFrame):
         """Keys of the lines that are ticked."""
         return [key for key, box in self._ticks.items() if box.isChecked()]
 
-    def tick(self, key: str, on: bool) -> None:
-        """Tick a line, or not."""
-        self._ticks[key].setChecked(on)
-
     def open(
         self,
         title: str,
@@ -143,6 +139,7 @@ class Sheet(QFrame):
             left: QWidget = QLabel(line.text)
             if line.ticked is not None:
                 left = self._ticks[line.key] = QCheckBox(line.text)
+                self._ticks[line.key].setObjectName(line.key)
                 self._ticks[line.key].setChecked(line.ticked)
             if line.heading:
                 left.setObjectName("title")

@@ -11,7 +11,7 @@ MOST_SIZES = 4
 
 
 class EdgeFilter:
-    """Twin of image/edges.py."""
+    """Smooth the edges of the finished picture (after Reshetov 2009). The tests hold a NumPy twin."""
 
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
         self._context, self._programs = context, programs

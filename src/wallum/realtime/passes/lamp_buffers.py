@@ -64,9 +64,6 @@ class StorageBuffer:
         self._buffer.write(data)
         self._buffer.bind_to_storage_buffer(self._binding)
 
-    def bind(self) -> None:
-        self._buffer.bind_to_storage_buffer(self._binding)
-
 
 class UniformBlock:
     """A uniform buffer of a fixed size, bound at a number of its own."""

@@ -47,7 +47,6 @@ class RendererClient:
         self._starts: list[float] = []
         self.restarts = 0
         self.light_number = 0  # of what was sent of light from around so far
-        self.driver = ""
 
     def start(self) -> None:
         """Start a process, or take the spare one, and tell it all that is known."""
@@ -237,8 +236,6 @@ class RendererClient:
                 if number == self._in_flight:
                     self._in_flight = None
                 self._push()
-            case ("ready", info):
-                self.driver = info["driver"]
 
     def _died(self) -> tuple[str, ...]:
         self._close()

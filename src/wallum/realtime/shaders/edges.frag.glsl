@@ -1,5 +1,5 @@
 #version 430 core
-// Edges of a finished picture made smooth. Twin of image/edges.py, where it is said how, and by what.
+// Smooth the edges of a finished picture, after Reshetov 2009. NumPy twin: tests/twins/edge_smoothing.py.
 // The picture is blue, green, red.
 
 uniform sampler2D shown;

@@ -18,7 +18,7 @@ struct Surface {
     vec3 bumps;      // length of the mean normal; deviation of the cosine by bumps; see mean_cosine
 };
 
-// Bumps that are too small to be drawn, by their variance: see physics/bumps.py.
+// Bumps that are too small to be drawn, by their variance: NumPy twin and source: tests/twins/bump_response.py.
 vec3 bumps_of(float variance) {
     return vec3(1.0 - variance, sqrt(variance), 0.39894228 / max(variance, 1e-9));
 }
