@@ -1,12 +1,11 @@
-"""`./wallum test`: format, lint, types, layers, tests."""
+"""`./wallum test`: format, lint, types, layers, dead code, and all tests."""
 
 import os
 import subprocess
 import sys
-from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
-from tempfile import TemporaryDirectory, TemporaryFile
-from typing import IO, Final
+from concurrent.futures import Future, ThreadPoolExecutor
+from tempfile import TemporaryDirectory
+from typing import Final
 
 import click
 
@@ -14,64 +13,52 @@ from wallum.checkout import ROOT
 
 __all__ = ["run_checks"]
 
-# Tests that wait for windows, and as many others as take as long with them as the rest does: that keeps the
-# second core busy meanwhile.
-WINDOWS: Final = ("desk", "soak", "exchange", "level")
 CHECKS: Final = (
-    ("format", ["ruff", "format", "--check", "--quiet", "."]),
-    ("lint", ["ruff", "check", "--quiet", "."]),
-    ("types", ["mypy"]),
-    ("layers", ["importlinter.cli_shim"]),
-    ("dead code", ["vulture"]),
+    ("format", ["-m", "ruff", "format", "--check", "--quiet", "."]),
+    ("lint", ["-m", "ruff", "check", "--quiet", "."]),
+    ("types", ["-m", "mypy"]),
+    ("layers", ["-c", "from importlinter.cli import lint_imports_command; lint_imports_command()"]),
+    ("dead code", ["-m", "vulture"]),
 )
+# One process of tests for each core that the smallest machine has. Tests of one file share their fixtures.
+PARALLEL: Final = ("-n", "2", "--dist", "loadfile")
 
 
-def _command(words: list[str]) -> list[str]:
-    if words[0] == "importlinter.cli_shim":
-        return [
-            sys.executable,
-            "-c",
-            "from importlinter.cli import lint_imports_command; lint_imports_command()",
-        ]
-    return [sys.executable, "-m", *words]
+def _run(arguments: list[str], environment: dict[str, str]) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, *arguments]
+    return subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True)
+
+
+def _pytest(arguments: tuple[str, ...], environment: dict[str, str]) -> int:
+    command = [sys.executable, "-m", "pytest", *arguments]
+    return subprocess.run(command, cwd=ROOT, env=environment).returncode
+
+
+def _report(name: str, done: subprocess.CompletedProcess[str]) -> bool:
+    """Print how a check ended; returns whether it passed."""
+    passed = done.returncode == 0
+    click.echo(f"{name}: {'ok' if passed else 'FAILED'}")
+    if not passed:
+        click.echo(done.stdout + done.stderr)
+    return passed
 
 
 def run_checks(arguments: tuple[str, ...]) -> int:
-    """Run every check, then pytest; returns 0 if all passed."""
+    """Run every check beside all tests; returns 0 if all passed.
+
+    arguments : for pytest; with any, only the tests that they choose are run, in one process
+    """
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "PYTHONPATH": str(ROOT / "src")}
-    failed = []
-    if not arguments:
-        for name, words in CHECKS:
-            done = subprocess.run(_command(words), cwd=ROOT, env=environment, capture_output=True, text=True)
-            click.echo(f"{name}: {'ok' if done.returncode == 0 else 'FAILED'}")
-            if done.returncode != 0:
-                failed.append(name)
-                click.echo(done.stdout + done.stderr)
-    status = _pytest(arguments, environment) if arguments else _both_halves(environment)
+    if arguments:
+        return _pytest(arguments, environment)
+    with ThreadPoolExecutor(1) as beside, TemporaryDirectory() as cache:
+        checks: list[tuple[str, Future[subprocess.CompletedProcess[str]]]] = [
+            (name, beside.submit(_run, command, environment)) for name, command in CHECKS
+        ]
+        # What the driver compiles in one process, and the fields of probes, serve the others.
+        shared = {**environment, "MESA_SHADER_CACHE_DIR": cache, "WALLUM_TESTS_CACHE": cache}
+        status = _pytest(PARALLEL, shared)
+        failed = [name for name, check in checks if not _report(name, check.result())]
     if failed:
         click.echo("failed: " + ", ".join(failed), err=True)
     return 1 if failed else status
-
-
-def _pytest(arguments: Sequence[str], environment: dict[str, str], out: IO[bytes] | None = None) -> int:
-    command = [sys.executable, "-m", "pytest", *arguments]
-    return subprocess.run(command, cwd=ROOT, env=environment, stdout=out, stderr=out).returncode
-
-
-def _both_halves(environment: dict[str, str]) -> int:
-    """All tests, those of windows beside all others; the status of what failed."""
-    folder = ROOT / "tests"
-    others = [
-        str(one.relative_to(ROOT))
-        for one in sorted(folder.iterdir())
-        if one.name not in (*WINDOWS, "__pycache__") and (one.is_dir() or one.name.startswith("test_"))
-    ]
-    with ThreadPoolExecutor(1) as beside, TemporaryFile() as told, TemporaryDirectory() as programs:
-        # What the driver compiles for one half, and what is worked out of levels, serves the other.
-        environment = {**environment, "MESA_SHADER_CACHE_DIR": programs, "WALLUM_TESTS_CACHE": programs}
-        second = beside.submit(_pytest, ["-p", "no:cacheprovider", *others], environment, told)
-        first = _pytest([f"tests/{one}" for one in WINDOWS], environment)
-        other = second.result()
-        told.seek(0)
-        click.echo(told.read().decode(errors="replace"))
-    return first or other

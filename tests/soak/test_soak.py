@@ -16,6 +16,8 @@ from wallum.soak.mutate import mutated, mutated_json
 from wallum.soak.readers import READERS
 from wallum.soak.run import READER_NAMES, Found, soak
 
+# Short here; `./wallum soak` runs the same for hours.
+RUNS, HAND_S = 240, 12
 ROOT = Path(__file__).resolve().parents[2]
 
 
@@ -67,11 +69,11 @@ def test_a_watch_tells_what_is_not_ours_from_what_is(tmp_path):
 )
 def test_no_mutated_file_raises_what_is_not_ours(tmp_path, name, unguided):
     more = ["--unguided"] if unguided else []
-    done = run("wallum.soak.fuzz", name, tmp_path, "--runs", 800, "--seed", 20271012, *more)
+    done = run("wallum.soak.fuzz", name, tmp_path, "--runs", RUNS, "--seed", 20271012, *more)
     counts = json.loads((tmp_path / "counts.json").read_text())
     assert done.returncode == 0, done.stderr[-500:]
-    assert counts["inputs"] >= 800
-    assert counts["refused"] > 100
+    assert counts["inputs"] >= RUNS
+    assert counts["refused"] > RUNS // 8
     assert counts["taken"] > 0
     kept = [one.read_text() for one in tmp_path.glob("*.txt")]
     assert (counts["foreign"], kept) == (0, [])
@@ -80,12 +82,12 @@ def test_no_mutated_file_raises_what_is_not_ours(tmp_path, name, unguided):
 @pytest.mark.slow
 @pytest.mark.parametrize("seed", [3, 4])
 def test_a_random_artist_meets_no_fault(tmp_path, seed):
-    done = run("wallum.soak.hand", tmp_path, "--seconds", 30, "--seed", seed)
+    done = run("wallum.soak.hand", tmp_path, "--seconds", HAND_S, "--seed", seed)
     met = json.loads((tmp_path / "hand.json").read_text())
     assert met["faults"] == []
     assert met["messages"] == []
     assert done.returncode == 0
-    assert met["actions"] > 50
+    assert met["actions"] > 20
 
 
 @pytest.mark.slow
