@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, settings
 
-from wallum.realtime import pace as paces
+from wallum.realtime.passes.interaction import pace as paces
 
 # How quick the machine is on the day decides no test: speed has its own command.
 settings.register_profile("no clock", deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -64,7 +64,7 @@ def rng():
 
 @pytest.fixture(scope="session")
 def room():
-    from wallum.level.pale_room import pale_room
+    from wallum.level.demos.pale_room import pale_room
 
     return pale_room()
 

@@ -7,8 +7,8 @@ import json
 import numpy as np
 from PIL import Image
 
-from wallum.level.gltf_reader import parse_gltf
 from wallum.level.gltf_writer import to_glb
+from wallum.level.importers.gltf.reader import parse_gltf
 
 TYPES = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
 KINDS = {"i1": 5120, "u1": 5121, "i2": 5122, "u2": 5123, "u4": 5125, "f4": 5126}

@@ -2,12 +2,12 @@
 
 import numpy as np
 
-from wallum.level.flatten import flatten
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import box, grid
-from wallum.transport.field.kept_field import field_key
-from wallum.transport.field.making import make_field
-from wallum.transport.rays import RayScene
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import box, grid
+from wallum.transport.field.field_cache import field_key
+from wallum.transport.field.make_field import make_field
+from wallum.transport.scene.rays import RayScene
 
 _FIELDS = {}
 

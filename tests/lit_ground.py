@@ -3,7 +3,7 @@
 from level_shapes import grey_level
 
 from wallum.document.sources import PointSource, SpotSource, SunSource
-from wallum.level.solids import box
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.realtime.level.bundling import bundle_level
 

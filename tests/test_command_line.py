@@ -15,7 +15,7 @@ from wallum.cli.main import main
 from wallum.document.project import PartMarks
 from wallum.document.storage import load, save
 from wallum.exchange.pictures import read_exr
-from wallum.level.gltf_reader import load_gltf
+from wallum.level.importers.gltf.reader import load_gltf
 
 SOURCE = Path(wallum.__file__).parent
 

@@ -9,7 +9,7 @@ from PIL import Image
 from wallum.cli.main import main
 from wallum.document.paths import look_up
 from wallum.document.storage import load, save
-from wallum.level.pale_room import pale_room_project
+from wallum.level.demos.pale_room import pale_room_project
 from wallum.moment.at_moment import at_moment
 from wallum.moment.moment import Moment
 

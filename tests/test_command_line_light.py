@@ -9,7 +9,7 @@ from commands import run
 from wallum.document.storage import load, save
 from wallum.exchange.pictures import read_exr
 from wallum.judge.device import PROFILE_NAMES, load_profile, read_profile, write_profile
-from wallum.level.pale_room import pale_room_project
+from wallum.level.demos.pale_room import pale_room_project
 
 ROOM = "demo:pale-room"
 

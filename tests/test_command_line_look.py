@@ -11,7 +11,7 @@ from wallum.document.look_file import read_look
 from wallum.document.storage import load, save
 from wallum.errors import ValueProblem
 from wallum.exchange.pictures import read_exr, write_exr
-from wallum.level.pale_room import pale_room_project
+from wallum.level.demos.pale_room import pale_room_project
 from wallum.physics.curves import neutral
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.tone import srgb_decode

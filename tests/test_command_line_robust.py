@@ -16,8 +16,8 @@ from wallum.document.storage import load, save
 from wallum.errors import FAULT
 from wallum.exchange.pictures import read_exr
 from wallum.faults import log_file
+from wallum.level.demos.pale_room import pale_room_project
 from wallum.level.opening import open_project
-from wallum.level.pale_room import pale_room_project
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -173,7 +173,7 @@ def test_a_level_of_lamps_only_is_checked_costed_and_drawn(lamps_only, tmp_path,
 
 def test_a_level_with_every_part_left_out_is_one_of_nothing(tmp_path, capsys):
     project, _ = open_project("demo:pale-room")
-    from wallum.level.pale_room import pale_room
+    from wallum.level.demos.pale_room import pale_room
 
     for part in pale_room().parts:
         project = project.with_marks(project.marks_of(part.id).revised(ignored=True))

@@ -3,7 +3,7 @@
 import pickle
 from concurrent.futures import ThreadPoolExecutor
 
-from wallum.level.pale_room import pale_room_project
+from wallum.level.demos.pale_room import pale_room_project
 from wallum.memo import Memo
 from wallum.moment.evaluate import evaluate
 

@@ -3,11 +3,11 @@
 import pytest
 from PyQt6.QtCore import QCoreApplication
 
-from wallum.desk.app import application
-from wallum.desk.window import DeskWindow
+from wallum.desk.shell.app import application
+from wallum.desk.shell.window import DeskWindow
 from wallum.document.storage import save
 from wallum.exchange.gltf_export import export_gltf
-from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.demos.pale_room import pale_room, pale_room_project
 
 
 @pytest.fixture(scope="session")

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF
 
-from wallum.desk.picture.pocket_shape import SideGrip
+from wallum.desk.viewport.pocket_shape import SideGrip
 from wallum.document.air import Air
 
 

@@ -6,19 +6,19 @@ import signal
 from desk_frames import frames
 from PyQt6.QtWidgets import QApplication
 
-from wallum.desk.rendering.render_link import REST_MS
-from wallum.desk.tours.tour import wait_for
+from wallum.desk.jobs.render_link import REST_MS
 from wallum.document.air import Air
 from wallum.document.owners import OWNERS
 from wallum.document.project import Figure, Setting, base_light
 from wallum.document.sources import LAMP_KINDS
 from wallum.document.targets import Target
 from wallum.moment.camera import Camera
+from wallum_dev.tours.tour import wait_for
 
 
 def counted(monkeypatch):
     """How often a scene was evaluated for a picture."""
-    from wallum.desk.rendering import asking
+    from wallum.desk.viewport import frame_scheduler as asking
 
     calls, real = [], asking.picture_scene
 

@@ -2,7 +2,7 @@
 
 import pytest
 
-from wallum.transport.lightmaps.kept_bake import load_bake
+from wallum.transport.lightmaps.bake_cache import load_bake
 
 LONG_MS = 120_000
 
@@ -10,7 +10,7 @@ LONG_MS = 120_000
 @pytest.fixture(autouse=True)
 def at_once(monkeypatch):
     """Probes need not wait for the first pictures."""
-    monkeypatch.setattr("wallum.desk.rendering.bounce_thread.LATER_S", 0.0)
+    monkeypatch.setattr("wallum.desk.jobs.bounce_thread.LATER_S", 0.0)
 
 
 @pytest.fixture

@@ -11,20 +11,20 @@ from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QTest
 
-from wallum.desk.actions import COMMANDS, key_lines
-from wallum.desk.project.fit_menu import FitMenu
-from wallum.desk.project.recent import dropped_file
-from wallum.desk.project.settings import DeskSettings, settings_file
-from wallum.desk.project.waiting import FIT, LEVEL
-from wallum.desk.rendering.truth import Truth
-from wallum.desk.window import DeskWindow
+from wallum.desk.session.fit_menu import FitMenu
+from wallum.desk.session.offers import FIT, LEVEL
+from wallum.desk.shell.actions import COMMANDS, key_lines
+from wallum.desk.shell.recent import dropped_file
+from wallum.desk.shell.settings import DeskSettings, settings_file
+from wallum.desk.shell.window import DeskWindow
+from wallum.desk.viewport.truth import Truth
 from wallum.document.lanes import PegTime
 from wallum.document.project import SCHEMA_VERSION, Project
 from wallum.document.storage import load
 from wallum.exchange.gltf_export import export_gltf
-from wallum.level.figure import FIGURE_PARTS
-from wallum.level.gltf_reader import load_gltf
-from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.demos.pale_room import pale_room, pale_room_project
+from wallum.level.importers.gltf.reader import load_gltf
+from wallum.level.model.figure import FIGURE_PARTS
 from wallum.moment.camera import Camera
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier

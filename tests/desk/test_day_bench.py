@@ -229,7 +229,7 @@ def test_a_lane_of_words_and_one_of_colours_are_shown_too(desk, lanes):  # noqa:
 
 
 def test_far_ground_sends_back_what_the_levels_floors_do(desk):  # noqa: F811
-    from wallum.level.floors import floor_albedo
+    from wallum.level.model.floors import floor_albedo
 
     session = desk.session
     albedo = floor_albedo(session.level.level, session.level.rays.triangles)
@@ -267,7 +267,7 @@ def test_several_chosen_shots_stand_by_hours_in_a_row_each(qtbot, desk, lanes): 
 
 
 def test_a_picture_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbot, desk, tmp_path):  # noqa: F811
-    from wallum.desk.rendering.picture_file import PictureFileButton
+    from wallum.desk.jobs.picture_file import PictureFileButton
 
     desk.session.set_all("picture", {"sources/sky/model": "picture dome"})
     desk.session.selection.select("sky")
@@ -303,7 +303,7 @@ def test_a_button_that_goes_away_while_its_picture_is_read_harms_nothing(qtbot, 
     from PyQt6 import sip
     from PyQt6.QtCore import QThreadPool
 
-    from wallum.desk.rendering.picture_file import PictureFileButton
+    from wallum.desk.jobs.picture_file import PictureFileButton
 
     taken = []
     button = PictureFileButton("Picture", taken.append)

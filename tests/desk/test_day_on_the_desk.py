@@ -9,10 +9,10 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtTest import QTest
 
 from wallum.desk.panes.peg_button import PegButton
-from wallum.desk.rendering.exposing import heroes_for
+from wallum.desk.session.exposing import heroes_for
+from wallum.desk.shell.window import DeskWindow
 from wallum.desk.widgets.number_field import NumberField
 from wallum.desk.widgets.tokens import TOKENS
-from wallum.desk.window import DeskWindow
 from wallum.document.lanes import PegTime
 from wallum.document.look import Look
 from wallum.document.paths import put
@@ -20,7 +20,7 @@ from wallum.document.project import Setting, base_light
 from wallum.document.sources import PointSource
 from wallum.document.storage import load, save
 from wallum.exchange.gltf_export import export_gltf
-from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.demos.pale_room import pale_room, pale_room_project
 from wallum.moment.day_strip import moments_of_day
 
 LEFT = Qt.MouseButton.LeftButton
@@ -337,7 +337,7 @@ def test_a_killed_renderer_gets_its_probes_again(qtbot, desk):
 
 
 def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
-    from wallum.desk.project.part_tools import toggle_body, toggle_follow, toggle_hero
+    from wallum.desk.session.part_tools import toggle_body, toggle_follow, toggle_hero
 
     part = desk.session.level.level.parts[0]
     toggle_hero(desk.session, part.id, part.name)

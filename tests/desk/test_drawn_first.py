@@ -5,8 +5,8 @@ import threading
 import pytest
 from desk_frames import frames, wait_frame
 
-from wallum.desk.project import loading
-from wallum.level.sheets import grove, write_level
+from wallum.desk.jobs import loading
+from wallum.level.model.generated_sheets import grove, write_level
 
 
 @pytest.fixture

@@ -5,9 +5,9 @@ import threading
 import pytest
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from wallum.desk.project.background import Background
-from wallum.desk.project.session import Session
-from wallum.desk.rendering.bounce_thread import BounceThread, rest_s
+from wallum.desk.jobs.bounce_thread import BounceThread, rest_s
+from wallum.desk.session.background import Background
+from wallum.desk.session.session import Session
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PanelSource, PointSource
 

@@ -5,7 +5,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from wallum.desk.picture import pool_lines
+from wallum.desk.viewport import pool_lines
 from wallum.document.paths import look_up
 from wallum.moment.camera import Camera
 
@@ -205,7 +205,7 @@ def test_the_colour_field_sets_temperature_and_tint_in_one_step(aside):
 
 
 def test_the_path_chart_moves_the_hour_or_the_body(aside):
-    from wallum.desk.day.path_chart import on_chart
+    from wallum.desk.timeline.path_chart import on_chart
 
     session = aside.session
     session.set_all(

@@ -10,7 +10,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from wallum.desk.look.reading import around
-from wallum.desk.picture.pixels import pixels_of
+from wallum.desk.viewport.pixels import pixels_of
 from wallum.document.look import Look
 from wallum.document.own_looks import own_look
 from wallum.moment.zones import zoned

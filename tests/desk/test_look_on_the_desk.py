@@ -3,7 +3,7 @@
 import numpy as np
 from desk_frames import wait_light
 
-from wallum.desk.rendering.picture_file import PictureFileButton
+from wallum.desk.jobs.picture_file import PictureFileButton
 from wallum.desk.widgets.number_field import NumberField
 
 

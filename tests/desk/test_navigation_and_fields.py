@@ -5,8 +5,8 @@ from hypothesis import strategies as st
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 
-from wallum.desk.picture.navigation import approach, fly, frame, look, orbit, slide
-from wallum.desk.project.session import fitting_intensity
+from wallum.desk.session.session import fitting_intensity
+from wallum.desk.viewport.navigation import approach, fly, frame, look, orbit, slide
 from wallum.desk.widgets.number_field import NumberField, dragged
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.fields import Parameter, declared

@@ -8,10 +8,10 @@ from kept_work import end_of, leave_work
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QMessageBox
 
-from wallum.desk.guard import Guard
-from wallum.desk.project.keeping import AUTOSAVE_MS
-from wallum.desk.project.waiting import ELSEWHERE, UNSAVED, WRITTEN
-from wallum.desk.window import DeskWindow
+from wallum.desk.session.offers import ELSEWHERE, UNSAVED, WRITTEN
+from wallum.desk.session.project_store import AUTOSAVE_MS
+from wallum.desk.shell.guard import Guard
+from wallum.desk.shell.window import DeskWindow
 from wallum.document import autosave
 from wallum.document.lanes import PegTime
 from wallum.document.storage import load, save
@@ -274,7 +274,7 @@ def test_a_picture_that_comes_while_one_is_painted_waits_for_its_turn(window, qt
 
 def test_a_level_file_is_read_once_and_not_in_the_windows_thread(qtbot, room_file, monkeypatch):
 
-    import wallum.desk.project.loading as loading
+    import wallum.desk.jobs.loading as loading
 
     read = []
     was = loading.open_level
@@ -331,7 +331,7 @@ def test_a_level_that_is_let_go_of_leaves_nothing_behind(window, qtbot):
 
 
 def test_what_is_worked_out_at_rest_waits_while_a_level_is_opened(window, qtbot, tmp_path, monkeypatch):
-    import wallum.desk.project.loading as loading
+    import wallum.desk.jobs.loading as loading
 
     seen, given, may_go_on, was = frames(window), [], threading.Event(), loading.open_level
 

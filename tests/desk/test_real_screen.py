@@ -11,14 +11,14 @@ import pytest
 from PIL import Image
 
 from wallum.document.storage import load
-from wallum.level.pale_room import pale_room_project
+from wallum.level.demos.pale_room import pale_room_project
 
 SCRIPT = """
 import sys
 from pathlib import Path
 from PyQt6.QtCore import QPointF
-from wallum.desk.app import screen_of_its_own
-from wallum.desk.tours.tour import drag, intensity_field, open_desk, scrub, shoot, wait_whole
+from wallum.desk.shell.app import screen_of_its_own
+from wallum_dev.tours.tour import drag, intensity_field, open_desk, scrub, shoot, wait_whole
 out = Path(sys.argv[1])
 with screen_of_its_own(), open_desk("demo:pale-room") as window:
     wait_whole(window)

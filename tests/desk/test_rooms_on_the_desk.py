@@ -5,7 +5,7 @@ import pytest
 from desk_frames import wait_light
 from PyQt6.QtCore import QPointF
 
-from wallum.desk.picture.pocket_shape import SideGrip, outline_of, side_handles
+from wallum.desk.viewport.pocket_shape import SideGrip, outline_of, side_handles
 from wallum.document.stripping import light_givers, stripped
 from wallum.document.variants import kept
 from wallum.moment.evaluate import evaluate

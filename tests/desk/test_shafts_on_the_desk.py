@@ -6,8 +6,8 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QColor, QImage
 
 from wallum.desk.panes.lists import source_icon
-from wallum.desk.picture.pixels import pixels_of
-from wallum.desk.picture.pocket_shape import outline_of
+from wallum.desk.viewport.pixels import pixels_of
+from wallum.desk.viewport.pocket_shape import outline_of
 from wallum.document.sources import CardSource, PocketSource, VeilSource
 
 

@@ -4,11 +4,11 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from wallum.desk.picture.view_state import KINDS
-from wallum.desk.tours.tour import wait_for
+from wallum.desk.viewport.view_state import KINDS
 from wallum.document.project import Shot, Walk
 from wallum.document.variants import kept
 from wallum.moment.walking import walk_camera
+from wallum_dev.tours.tour import wait_for
 
 
 @pytest.fixture

@@ -10,8 +10,8 @@ from desk_frames import frames, wait_frame, wait_light
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox
 
+from wallum.desk.shell.window import DeskWindow
 from wallum.desk.widgets.number_field import NumberField
-from wallum.desk.window import DeskWindow
 from wallum.document.paths import put
 from wallum.document.storage import load, save
 

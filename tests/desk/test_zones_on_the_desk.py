@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF
 
-from wallum.desk.picture.zone_view import ZONES
+from wallum.desk.viewport.zone_view import ZONES
 from wallum.document.sources import ZoneSource
 
 

@@ -14,13 +14,13 @@ from wallum.document.sources import PointSource, SkySource, SpotSource
 from wallum.errors import ExportProblem
 from wallum.exchange.gltf_export import build_gltf, export_gltf
 from wallum.exchange.pictures import read_exr, write_exr, write_png
-from wallum.level.flatten import flatten
-from wallum.level.gltf_reader import load_gltf, parse_gltf
+from wallum.level.demos.jar_yard import jar_yard, jar_yard_project
+from wallum.level.demos.pale_room import pale_room, pale_room_project
 from wallum.level.gltf_writer import to_glb
-from wallum.level.jar_yard import jar_yard, jar_yard_project
-from wallum.level.model import Finding, Level, Material, Mesh, Part
-from wallum.level.pale_room import pale_room, pale_room_project
-from wallum.level.solids import box
+from wallum.level.importers.gltf.reader import load_gltf, parse_gltf
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Finding, Level, Material, Mesh, Part
+from wallum.level.model.solids import box
 from wallum.physics.turning import quaternion
 
 SOURCES = (

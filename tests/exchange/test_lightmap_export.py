@@ -12,11 +12,11 @@ from wallum.document.project import Project
 from wallum.exchange.gltf_export import export_gltf
 from wallum.exchange.lightmap_export import level_with_texels, page_files, write_lightmaps
 from wallum.exchange.pictures import read_exr
-from wallum.level.cistern import cistern
-from wallum.level.flatten import flatten
-from wallum.level.unwrapping import unwrap_apart
+from wallum.level.demos.cistern import cistern
+from wallum.level.model.flatten import flatten
+from wallum.level.model.unwrapping import unwrap_apart
 from wallum.physics.tone import srgb_decode
-from wallum.transport.lightmaps.baked import BakedLight
+from wallum.transport.field.baked_light import BakedLight
 
 
 @pytest.fixture(scope="module")

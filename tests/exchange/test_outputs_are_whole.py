@@ -15,7 +15,7 @@ from wallum.exchange.pictures import write_exr, write_png
 from wallum.exchange.report import Costed, write_report
 from wallum.judge.cost import FrameCost
 from wallum.judge.device import load_profile, write_profile
-from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.demos.pale_room import pale_room, pale_room_project
 
 RGB = np.full((36, 64, 3), 90, np.uint8)
 

@@ -6,13 +6,13 @@ import pytest
 from wallum.image import denoise
 from wallum.image.denoise import denoised, denoiser
 from wallum.image.edge_avoiding import edge_avoiding
-from wallum.level.flatten import flatten
-from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.demos.pale_room import pale_room, pale_room_project
+from wallum.level.model.flatten import flatten
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
-from wallum.transport.rays import RayScene
-from wallum.transport.reference import Reference
+from wallum.transport.paths.reference import Reference
+from wallum.transport.scene.rays import RayScene
 
 FILTERS = (denoised, edge_avoiding)
 SIZE = (120, 80)

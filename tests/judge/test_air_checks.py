@@ -8,12 +8,12 @@ from wallum.document.air import Air, Mist
 from wallum.document.look import Look
 from wallum.document.project import PartMarks, Project
 from wallum.document.sources import PocketSource, PointSource
-from wallum.frame.asked import Boxes
-from wallum.level.flatten import flatten
-from wallum.level.model import Material
-from wallum.level.solids import box
+from wallum.frame.pass_work import Boxes
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Material
+from wallum.level.model.solids import box
 from wallum.realtime.level.bundling import chunk_boxes
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.rays import RayScene
 
 LAMP = PointSource(id="p", name="P", position=(0.0, 1.5, 0.0), intensity=50.0, range=9.0)
 

@@ -7,21 +7,21 @@ from set_lights import plain_sky
 from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PointSource
-from wallum.frame.asked import Asked, Boxes
+from wallum.frame.pass_work import Asked, Boxes
 from wallum.judge.baked_checks import baked_light
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import load_profile
 from wallum.judge.work import count_work, with_baked
-from wallum.level.flatten import flatten
-from wallum.level.pale_room import pale_room
-from wallum.level.unwrapping import Unwrapped
+from wallum.level.demos.pale_room import pale_room
+from wallum.level.model.flatten import flatten
+from wallum.level.model.unwrapping import Unwrapped
 from wallum.moment.baked import baked_state, still_alone
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.moment.still import still_ids
-from wallum.transport.lightmaps.baked import BakedLight
-from wallum.transport.rays import RayScene
-from wallum.transport.surfaces import seen_surfaces
+from wallum.moment.static_sources import still_ids
+from wallum.transport.field.baked_light import BakedLight
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import seen_surfaces
 
 
 def project_of(**more):

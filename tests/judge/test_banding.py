@@ -7,13 +7,13 @@ from level_shapes import grey_level
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.judge.banding import Pictured, banding, bands_in
-from wallum.level.flatten import flatten
-from wallum.level.solids import box
+from wallum.level.model.flatten import flatten
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.physics.tone import bayer_matrix
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.rays import RayScene
 
 SIZE = (270, 480)
 CAMERA = Camera((0.0, 2.0, 10.0), (0.0, 0.2, -1.0), 50.0, 16 / 9, far=300.0)

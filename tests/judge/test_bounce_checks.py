@@ -9,11 +9,11 @@ from set_lights import plain_sky, set_sun
 
 from wallum.document.project import Project
 from wallum.judge.bounce_checks import leaks, places_without, within_bodies
-from wallum.level.solids import box
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.scene.surfaces import seen_surfaces
 
 INSIDE = Camera((0.6, 1.5, 4.4), (0.45, -0.15, -0.88), 60.0, 1.6, far=60.0)
 NOON = Project(

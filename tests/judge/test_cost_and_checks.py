@@ -14,15 +14,15 @@ from wallum.document.project import PartMarks, Project, Shot
 from wallum.document.sources import PointSource, SpotSource
 from wallum.document.targets import STAND_INS, Target
 from wallum.errors import ProjectProblem
-from wallum.frame.asked import Asked, Boxes
 from wallum.frame.order import COUNTS
+from wallum.frame.pass_work import Asked, Boxes
 from wallum.judge.checks import Checked, _exposure, check
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import PROFILE_NAMES, DeviceProfile, load_profile, read_profile, write_profile
 from wallum.judge.work import count_work
-from wallum.level.cube_file import write_cube
-from wallum.level.flatten import flatten
-from wallum.level.pale_room import pale_room
+from wallum.level.demos.pale_room import pale_room
+from wallum.level.importers.images.cube_file import write_cube
+from wallum.level.model.flatten import flatten
 from wallum.moment.at_moment import at_moment
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
@@ -32,9 +32,9 @@ from wallum.physics.colour import luminance
 from wallum.physics.colour_table import ColourTable
 from wallum.physics.dome import sample_dome
 from wallum.realtime.level.bundling import bundle_level, chunk_boxes
-from wallum.speed.profile import Measured, fit_profile, median_error, split
-from wallum.transport.rays import RayScene
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import seen_surfaces
+from wallum_dev.speed.profile import Measured, fit_profile, median_error, split
 
 CAMERA = Camera((-2.0, 1.5, 3.5), (0.5, -0.3, -1.0), 60.0, 16 / 9, far=50.0)
 SHOT = Shot(id="shot", name="Shot", eye=CAMERA.eye, direction=CAMERA.direction, fov=60.0)

@@ -9,7 +9,7 @@ from level_shapes import field_of, plain_ground
 from wallum.document.indirect import at_most, with_indirect
 from wallum.document.look import INDIRECT, Look
 from wallum.document.project import Project, base_light
-from wallum.frame.asked import Boxes
+from wallum.frame.pass_work import Boxes
 from wallum.judge.device import load_profile
 from wallum.judge.indirect_ways import DRAWN, Surroundings, bare, of_ways, stops_off, surface_truth
 from wallum.moment.camera import Camera
@@ -19,7 +19,7 @@ from wallum.physics.colour import luminance
 from wallum.physics.dome import irradiance
 from wallum.realtime.level.bundling import bundle_level, chunk_boxes
 from wallum.realtime.process.request import PictureRequest
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.scene.surfaces import seen_surfaces
 
 NOON = Moment(12.0)
 DOWN = Camera((0.0, 3.0, 0.0), (0.0, -1.0, 0.01), 40.0, DRAWN[0] / DRAWN[1], far=50.0)

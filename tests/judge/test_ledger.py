@@ -9,16 +9,16 @@ from wallum.document.paths import put
 from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.judge.ledger import ledger
-from wallum.level.flatten import flatten
+from wallum.level.model.flatten import flatten
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import GLOW_ID, OF
 from wallum.physics.colour import luminance
 from wallum.physics.difference import delta_e_itp
 from wallum.realtime.process.offline import render_picture, renderer_for
-from wallum.transport.contributions import LAYER_SIZE, Layers, fill_layers
-from wallum.transport.rays import RayScene
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.direct.contributions import LAYER_SIZE, Layers, fill_layers
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import seen_surfaces
 
 CAMERA = Camera((-2.0, 1.5, 3.5), (0.5, -0.3, -1.0), 60.0, 16 / 9, far=50.0)
 POINT = PointSource(id="p", name="P", position=(-1.0, 2.4, 0.0), intensity=90.0, shadow=True, radius=0.01)

@@ -9,17 +9,17 @@ from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.shaft_ways import cards_of_source, present_way, why_not, with_way, without_shafts
 from wallum.document.sources import CardSource, PointSource, SpotSource
-from wallum.frame.asked import Boxes
+from wallum.frame.pass_work import Boxes
 from wallum.judge.device import load_profile
 from wallum.judge.shaft_ways import Subject, apart, compare_ways, looked_along, read_off
-from wallum.level.flatten import flatten
-from wallum.level.solids import box
+from wallum.level.model.flatten import flatten
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.moment import own_moment
-from wallum.moment.shown_look import ShownLook
+from wallum.moment.resolved_look import ShownLook
 from wallum.physics.tone import DEFAULT_CURVE, srgb_encode
-from wallum.transport.rays import RayScene
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import seen_surfaces
 
 SPOT = SpotSource(
     id="spot", name="Spot", position=(0.0, 5.0, 0.0), direction=(0.0, -1.0, 0.0), inner=8.0, outer=18.0,

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wallum.errors import ValueProblem
-from wallum.level.cube_file import parse_cube, read_cube, write_cube
+from wallum.level.importers.images.cube_file import parse_cube, read_cube, write_cube
 from wallum.physics.colour_table import ColourTable, shaped, unshaped
 
 # The example of Adobe's specification 1.0, a cube of two a side.

@@ -4,18 +4,18 @@ import numpy as np
 import pytest
 
 from wallum.document.sources import Lamp, SpotSource
-from wallum.level import kept
-from wallum.level.cistern import cistern, cistern_project
-from wallum.level.flatten import flatten
-from wallum.level.kept import kept_level
-from wallum.level.kilnworks.shapes import beam, bevelled_box, tube_along
-from wallum.level.kilnworks.terrain import STAIR, ground_pieces
-from wallum.level.kilnworks.works import kilnworks, kilnworks_project
-from wallum.level.sanity import sanity_findings
+from wallum.level import level_cache as kept
+from wallum.level.demos.cistern import cistern, cistern_project
+from wallum.level.demos.kilnworks.shapes import beam, bevelled_box, tube_along
+from wallum.level.demos.kilnworks.terrain import STAIR, ground_pieces
+from wallum.level.demos.kilnworks.works import kilnworks, kilnworks_project
+from wallum.level.level_cache import kept_level
+from wallum.level.model.flatten import flatten
+from wallum.level.model.sanity import sanity_findings
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
-from wallum.transport.inside import inside_solids
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.inside import inside_solids
+from wallum.transport.scene.rays import RayScene
 
 
 @pytest.fixture(scope="module", params=["kilnworks", "cistern"])

@@ -10,13 +10,13 @@ from hypothesis import strategies as st
 from wallum.document.level_light import LevelLight
 from wallum.document.project import Figure, PartMarks, Project, base_light
 from wallum.document.stripping import light_givers, stripped
-from wallum.level.dressing import Dress, dress_of, dressed
-from wallum.level.flatten import flatten
-from wallum.level.matching import match_parts
-from wallum.level.model import Material, Part, TextureUse
-from wallum.level.pale_room import pale_room
-from wallum.transport.inside import inside_solids
-from wallum.transport.rays import RayScene
+from wallum.level.demos.pale_room import pale_room
+from wallum.level.model.flatten import flatten
+from wallum.level.model.level_overrides import Dress, dress_of, dressed
+from wallum.level.model.matching import match_parts
+from wallum.level.model.model import Material, Part, TextureUse
+from wallum.transport.scene.inside import inside_solids
+from wallum.transport.scene.rays import RayScene
 
 
 @pytest.fixture(scope="module")

@@ -3,10 +3,9 @@
 import numpy as np
 import pytest
 
-from wallum.level import model
-from wallum.level.flatten import flatten
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import grid
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Material, Mesh, Part, model
+from wallum.level.model.solids import grid
 
 PLACES = 7
 

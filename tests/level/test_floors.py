@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 
-from wallum.level.flatten import flatten
-from wallum.level.floors import floor_albedo
-from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.demos.pale_room import pale_room
+from wallum.level.model.flatten import flatten
+from wallum.level.model.floors import floor_albedo
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import grid
 from wallum.level.opening import new_project, on_floors
-from wallum.level.pale_room import pale_room
-from wallum.level.solids import grid
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance

@@ -6,8 +6,8 @@ import struct
 import pytest
 
 from wallum.exchange.gltf_export import export_gltf
-from wallum.level.gltf_document import parse_document
-from wallum.level.jar_yard import jar_yard, jar_yard_project
+from wallum.level.demos.jar_yard import jar_yard, jar_yard_project
+from wallum.level.importers.gltf.document import parse_document
 
 
 def glb(text, binary=None):

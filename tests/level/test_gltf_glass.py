@@ -7,10 +7,10 @@ import pytest
 from gltf_maker import Maker
 
 from wallum.errors import LevelProblem
-from wallum.level.gltf_reader import parse_gltf
 from wallum.level.gltf_writer import extensions_used, level_document, to_glb
-from wallum.level.model import Material
-from wallum.level.sanity import sanity_findings
+from wallum.level.importers.gltf.reader import parse_gltf
+from wallum.level.model.model import Material
+from wallum.level.model.sanity import sanity_findings
 
 
 def level_with(extensions, **pbr):

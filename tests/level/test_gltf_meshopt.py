@@ -9,9 +9,9 @@ from gltf_maker import Maker
 
 from wallum.errors import LevelProblem
 from wallum.faults import reading
-from wallum.level.gltf_document import parse_document
-from wallum.level.gltf_meshopt import unpack_meshopt
-from wallum.level.gltf_reader import parse_gltf
+from wallum.level.importers.gltf.document import parse_document
+from wallum.level.importers.gltf.meshopt_views import unpack_meshopt
+from wallum.level.importers.gltf.reader import parse_gltf
 
 TRIANGLES = "4fAQABD/kmf//v8SAQH/ugE7c0+4DwB2h1ZneKmGZYlomAFpAAA="
 NET = (
@@ -119,7 +119,7 @@ def view_of(text, count, stride, used):
 
 def read_rows(made):
     """What the last accessor reads."""
-    from wallum.level.gltf_accessors import Accessors
+    from wallum.level.importers.gltf.accessors import Accessors
 
     gltf = parse_document(made.bytes())
     buffers = [

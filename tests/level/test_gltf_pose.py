@@ -6,10 +6,10 @@ from gltf_maker import TRIANGLE, Maker
 
 from wallum.errors import LevelProblem
 from wallum.exchange.gltf_export import export_gltf
-from wallum.level.flatten import flatten
-from wallum.level.gltf_document import parse_document
-from wallum.level.gltf_reader import load_gltf
-from wallum.level.pale_room import pale_room_project
+from wallum.level.demos.pale_room import pale_room_project
+from wallum.level.importers.gltf.document import parse_document
+from wallum.level.importers.gltf.reader import load_gltf
+from wallum.level.model.flatten import flatten
 
 QUARTER = [0.0, 0.0, float(np.sin(np.pi / 4)), float(np.cos(np.pi / 4))]  # about +Z
 

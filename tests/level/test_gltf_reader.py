@@ -8,9 +8,9 @@ from PIL import Image
 
 from wallum.document.sources import PointSource, SpotSource, SunSource
 from wallum.errors import LevelProblem
-from wallum.level.flatten import flatten
-from wallum.level.gltf_meshes import triangles_of
-from wallum.level.gltf_reader import load_gltf, parse_gltf
+from wallum.level.importers.gltf.meshes import triangles_of
+from wallum.level.importers.gltf.reader import load_gltf, parse_gltf
+from wallum.level.model.flatten import flatten
 
 
 def area(primitive):

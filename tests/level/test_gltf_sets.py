@@ -7,7 +7,7 @@ from wallum.document.paths import put
 from wallum.document.project import Project
 from wallum.errors import LevelProblem
 from wallum.exchange.export_losses import losses
-from wallum.level.dressing import dress_of, dressed
+from wallum.level.model.level_overrides import dress_of, dressed
 
 SETS = "KHR_materials_variants"
 

@@ -10,9 +10,9 @@ from panorama_maker import write_panorama
 
 from wallum.errors import LevelProblem
 from wallum.exchange.pictures import write_exr
-from wallum.level.gltf_reader import load_gltf
+from wallum.level.importers.gltf.reader import load_gltf
+from wallum.level.importers.images.panorama_file import read_panorama
 from wallum.level.opening import open_level
-from wallum.level.panorama_file import read_panorama
 
 
 def refused(made, match="."):

@@ -11,8 +11,8 @@ from packed_picture import packed_picture
 
 from wallum.errors import LevelProblem
 from wallum.faults import reading
-from wallum.level.gltf_reader import parse_gltf
-from wallum.level.ktx2 import decode_ktx2, ktx2_size
+from wallum.level.importers.gltf.reader import parse_gltf
+from wallum.level.importers.images.ktx2 import decode_ktx2, ktx2_size
 
 PACKED = Path(__file__).parent / "packed"
 FILES = {name: (PACKED / f"{name}.ktx2").read_bytes() for name in ("etc1s", "uastc", "uastc_zstd")}

@@ -10,13 +10,13 @@ from wallum.document.lanes import Lane, Peg, PegTime
 from wallum.document.paths import put
 from wallum.document.project import Project, Shot, Walk
 from wallum.document.sources import PointSource, SpotSource
-from wallum.level.cistern import cistern
-from wallum.level.dressing import dress_of, dressed
-from wallum.level.jar_yard import jar_yard
-from wallum.level.lying import fit_findings, fitted, guess_fit
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.pale_room import pale_room
-from wallum.level.solids import box
+from wallum.level.demos.cistern import cistern
+from wallum.level.demos.jar_yard import jar_yard
+from wallum.level.demos.pale_room import pale_room
+from wallum.level.model.level_fit import fit_findings, fitted, guess_fit
+from wallum.level.model.level_overrides import dress_of, dressed
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import box
 
 
 def house(unit=1.0, turn=None, door="front door"):

@@ -6,13 +6,13 @@ from gltf_maker import Maker
 
 from wallum.document.sources import PointSource, SunSource
 from wallum.errors import LevelProblem, ProjectProblem
-from wallum.level.flatten import flatten
-from wallum.level.jar_yard import jar_yard
-from wallum.level.model import Level, Material, Mesh, Part
+from wallum.level.demos.jar_yard import jar_yard
+from wallum.level.demos.pale_room import BLOCK, REFLECTANCE, ROOM, pale_room
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.sanity import sanity_findings
+from wallum.level.model.solids import box, grid, revolve
 from wallum.level.opening import new_project, open_level, open_project, reference_to
-from wallum.level.pale_room import BLOCK, REFLECTANCE, ROOM, pale_room
-from wallum.level.sanity import sanity_findings
-from wallum.level.solids import box, grid, revolve
 
 
 def kinds(level):

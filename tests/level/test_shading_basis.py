@@ -7,12 +7,12 @@ import numpy as np
 import pytest
 from gltf_maker import Maker, png
 
-from wallum.level.gltf_reader import load_gltf, parse_gltf
-from wallum.level.model import Primitive
-from wallum.level.pale_room import pale_room
-from wallum.level.shading_basis import corner_tangents, with_tangents
-from wallum.level.sheets import rolling_sheets
-from wallum.level.solids import box, revolve
+from wallum.level.demos.pale_room import pale_room
+from wallum.level.importers.gltf.reader import load_gltf, parse_gltf
+from wallum.level.model.generated_sheets import rolling_sheets
+from wallum.level.model.model import Primitive
+from wallum.level.model.shading_basis import corner_tangents, with_tangents
+from wallum.level.model.solids import box, revolve
 
 REFERENCE = json.loads(Path(__file__).with_name("mikktspace.json").read_text())["meshes"]
 # A square that faces +Z as a picture hangs: u to the right, v down.
@@ -121,7 +121,7 @@ def test_a_file_without_tangents_reads_as_one_with_them():
 
 
 def test_an_exported_level_keeps_its_tangents(tmp_path):
-    from wallum.level.sheets import write_level
+    from wallum.level.model.generated_sheets import write_level
 
     level = rolling_sheets(1, 9)
     read = load_gltf(write_level(level, tmp_path / "a.glb"))

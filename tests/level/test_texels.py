@@ -6,16 +6,16 @@ from gltf_maker import Maker, only_primitive
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wallum.level.flatten import flatten
-from wallum.level.floors import floor_albedo
-from wallum.level.model import Level, Material, Mesh, Part, Picture, Primitive, Sampler, TextureUse
-from wallum.level.pictures import as_png
-from wallum.level.reflectance import mean_base
-from wallum.level.sanity import sanity_findings
-from wallum.level.texels import CLAMPED, MIRRORED, nearest, texels
+from wallum.level.model.flatten import flatten
+from wallum.level.model.floors import floor_albedo
+from wallum.level.model.model import Level, Material, Mesh, Part, Picture, Primitive, Sampler, TextureUse
+from wallum.level.model.pictures import as_png
+from wallum.level.model.reflectance import mean_base
+from wallum.level.model.sanity import sanity_findings
+from wallum.level.model.texels import CLAMPED, MIRRORED, nearest, texels
 from wallum.physics.tone import srgb_decode
-from wallum.transport.rays import RayScene
-from wallum.transport.surface_tables import SurfaceTables
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surface_tables import SurfaceTables
 
 REPEATED = 10497
 # A palette of eight by one colours: the floor is to use the one of 0.45.

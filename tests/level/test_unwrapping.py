@@ -5,10 +5,10 @@ import pytest
 from level_shapes import grey_level, plain_ground
 
 from wallum.errors import LevelProblem
-from wallum.level.flatten import flatten
-from wallum.level.model import Level, Mesh, Part, Primitive
-from wallum.level.solids import box
-from wallum.level.unwrapping import PADDING, unwrap_apart
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Mesh, Part, Primitive
+from wallum.level.model.solids import box
+from wallum.level.model.unwrapping import PADDING, unwrap_apart
 
 
 def shapes():
@@ -114,7 +114,7 @@ def test_what_is_not_wanted_any_more_is_left_at_once():
 
 
 def test_what_cannot_be_laid_flat_is_said_in_one_sentence(monkeypatch):
-    monkeypatch.setattr("wallum.level.unwrapping.sys.executable", "/bin/false")
+    monkeypatch.setattr("wallum.level.model.unwrapping.sys.executable", "/bin/false")
     flat = flatten(plain_ground())
     with pytest.raises(LevelProblem, match="could not be laid flat"):
         unwrap_apart(flat, np.arange(len(flat.faces)), np.zeros(1, bool), 4.0)

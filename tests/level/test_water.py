@@ -7,10 +7,10 @@ import pytest
 
 from wallum.document.look import Look
 from wallum.document.project import PartMarks, Project, Setting, base_light
-from wallum.level.dressing import dress_of, dressed
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import grid
-from wallum.level.water import RIPPLES_M, STEEPNESS, ripple_picture
+from wallum.level.model.level_overrides import dress_of, dressed
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import grid
+from wallum.level.model.water import RIPPLES_M, STEEPNESS, ripple_picture
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance

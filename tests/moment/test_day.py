@@ -15,7 +15,7 @@ from wallum.document.project import PartMarks, Project, Setting, base_light
 from wallum.document.sources import Lamp, PointSource
 from wallum.document.storage import dump, parse
 from wallum.errors import PathProblem, ProjectProblem, ValueProblem
-from wallum.level.jar_yard import jar_yard_project
+from wallum.level.demos.jar_yard import jar_yard_project
 from wallum.moment.at_moment import at_moment, day_of, put_at
 from wallum.moment.base_light import find_base_light, open_ground_lux, places
 from wallum.moment.curves import eased, value_at

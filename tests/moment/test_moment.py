@@ -10,7 +10,7 @@ from wallum.document.sources import PointSource, SpotSource
 from wallum.moment.camera import Camera, frustum_planes, look_rotation
 from wallum.moment.evaluate import direction_to, evaluate
 from wallum.moment.lamps import Lamps
-from wallum.moment.shown_colour import shown_colour
+from wallum.moment.resolved_colour import shown_colour
 from wallum.moment.view import bounding_spheres, in_view
 from wallum.physics.colour import luminance
 

@@ -10,7 +10,7 @@ from wallum.document.project import Project, Setting, base_light
 from wallum.document.storage import load, save
 from wallum.errors import LevelProblem, ValueProblem
 from wallum.exchange.pictures import write_exr
-from wallum.level.panorama_file import PNG_WHITE_CD_M2, read_panorama
+from wallum.level.importers.images.panorama_file import PNG_WHITE_CD_M2, read_panorama
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.moment.picture_sun import picture_sun, picture_to_sun, sun_apart, sun_to_picture

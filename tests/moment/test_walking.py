@@ -6,10 +6,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from wallum.document.project import Walk
-from wallum.level.flatten import flatten
-from wallum.level.kilnworks.works import WALK, kilnworks
+from wallum.level.demos.kilnworks.works import WALK, kilnworks
+from wallum.level.model.flatten import flatten
 from wallum.moment.walking import walk_camera, walk_line
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.rays import RayScene
 
 L = Walk(id="w", name="W", lasts=10.0, points=((0, 1, 0), (4, 1, 0), (8, 1, 0), (8, 1, 6)))
 

@@ -10,8 +10,8 @@ from wallum.document.air import Air
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
-from wallum.level.flatten import flatten
-from wallum.level.solids import box
+from wallum.level.model.flatten import flatten
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
@@ -19,9 +19,9 @@ from wallum.physics.medium import Layer, Medium, henyey_greenstein
 from wallum.physics.pocket import Pocket
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.request import PictureRequest
-from wallum.transport.air_between import air_between
-from wallum.transport.rays import RayScene
-from wallum.transport.through import seen_through
+from wallum.transport.paths.air_between import air_between
+from wallum.transport.paths.through import seen_through
+from wallum.transport.scene.rays import RayScene
 
 SIZE = (160, 90)
 CAMERA = Camera((0.0, 1.5, 8.0), (0.0, 0.0, -1.0), 50.0, SIZE[0] / SIZE[1], far=300.0)

@@ -8,7 +8,7 @@ from level_shapes import field_of, glowing_room
 
 from wallum.document.look import Look
 from wallum.document.project import Project
-from wallum.level.model import Material
+from wallum.level.model.model import Material
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
@@ -17,7 +17,7 @@ from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.reference import Reference
+from wallum.transport.paths.reference import Reference
 
 SIZE = (96, 54)
 BLACK = Material("black", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, reflectance=0.0)

@@ -11,9 +11,9 @@ from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import SpotSource
 from wallum.judge.shaft_ways import MEASURED, looked_along
-from wallum.level.flatten import flatten
+from wallum.level.model.flatten import flatten
+from wallum.level.model.solids import box
 from wallum.level.opening import lit_project, open_project
-from wallum.level.solids import box
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
@@ -22,11 +22,11 @@ from wallum.physics.medium import Layer, Medium
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
-from wallum.transport.air_lit import air_light
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.field.kept_field import kept_field
-from wallum.transport.rays import RayScene
-from wallum.transport.through import seen_through
+from wallum.transport.field.field_cache import kept_field
+from wallum.transport.paths.air_lit import air_light
+from wallum.transport.paths.through import seen_through
+from wallum.transport.scene.rays import RayScene
 
 TURNS, SETTLED, BLUR, PATHS = 24, 24, 5, 2000
 

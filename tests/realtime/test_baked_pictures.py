@@ -11,21 +11,21 @@ from wallum.document.baking import Baking
 from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PointSource
-from wallum.level.flatten import flatten
-from wallum.level.solids import box
+from wallum.level.model.flatten import flatten
+from wallum.level.model.solids import box
 from wallum.moment.baked import still_alone
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.moment.still import still_ids
+from wallum.moment.static_sources import still_ids
 from wallum.physics.colour import luminance
 from wallum.realtime.level.baked_set import baked_set
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
-from wallum.transport.contributions import Layers, fill_layers
+from wallum.transport.direct.contributions import Layers, fill_layers
 from wallum.transport.field.bounce import BounceField
 from wallum.transport.lightmaps.bake import Order, bake
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.scene.surfaces import seen_surfaces
 
 SIZE = (160, 90)
 INSIDE = Camera((0.6, 1.5, 4.4), (0.45, -0.25, -0.85), 60.0, SIZE[0] / SIZE[1], far=60.0)

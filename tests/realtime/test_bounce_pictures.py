@@ -9,24 +9,24 @@ from level_shapes import field_of, grey_level, slabs_about
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
-from wallum.level.solids import box
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import NO_LAMPS
 from wallum.moment.moment import Moment
 from wallum.moment.probe_boxes import ProbeBox
+from wallum.moment.resolved_look import ShownLook
 from wallum.moment.scene import Dome, LitScene
-from wallum.moment.shown_look import ShownLook
 from wallum.physics.colour import luminance
 from wallum.physics.dome import dome_directions
 from wallum.realtime.level.bundling import bundle_level
-from wallum.realtime.passes.light_sum import LightSum
+from wallum.realtime.passes.interaction.light_sum import LightSum
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
-from wallum.transport.contributions import Layers, fill_layers
+from wallum.transport.direct.contributions import Layers, fill_layers
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.reference import Reference
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.paths.reference import Reference
+from wallum.transport.scene.surfaces import seen_surfaces
 
 SIZE = (160, 90)
 INSIDE = Camera((0.6, 1.5, 4.4), (0.45, -0.15, -0.88), 60.0, SIZE[0] / SIZE[1], far=60.0)

@@ -8,7 +8,7 @@ from test_day_pictures import DESERT, draw, yard
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
-from wallum.level.flatten import flatten
+from wallum.level.model.flatten import flatten
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
@@ -17,9 +17,9 @@ from wallum.physics.colour import luminance
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
-from wallum.transport.direct import direct_illuminance
-from wallum.transport.rays import RayScene
-from wallum.transport.reference import Reference
+from wallum.transport.direct.meter import direct_illuminance
+from wallum.transport.paths.reference import Reference
+from wallum.transport.scene.rays import RayScene
 
 SIZE = (96, 54)
 # Down on the open yard.

@@ -14,20 +14,20 @@ from wallum.document.paths import put
 from wallum.document.project import PartMarks, Project, Setting, base_light
 from wallum.document.sources import PointSource
 from wallum.image.develop import develop
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import box, grid
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import box, grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import Lamps
 from wallum.moment.metered import centre_weights
 from wallum.moment.moment import Moment
-from wallum.moment.shown_look import ShownLook
+from wallum.moment.resolved_look import ShownLook
 from wallum.physics.colour import luminance
 from wallum.physics.dome import scattered
 from wallum.physics.exposure import metered_ev
 from wallum.physics.medium import henyey_greenstein, optical_depth
 from wallum.realtime.level.bundling import bundle_level
-from wallum.realtime.passes.cascades import cascades_for, far_cascade
+from wallum.realtime.passes.shadows.cascades import cascades_for, far_cascade
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from twins.edge_smoothing import smoothed
 
-from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.demos.pale_room import pale_room, pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.level.bundling import bundle_level

@@ -8,8 +8,8 @@ from level_shapes import level_of
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
-from wallum.level.model import Material
-from wallum.level.solids import box
+from wallum.level.model.model import Material
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance

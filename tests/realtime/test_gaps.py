@@ -10,7 +10,7 @@ from set_lights import plain_sky
 from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PointSource
-from wallum.level.solids import box
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance

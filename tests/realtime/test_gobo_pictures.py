@@ -15,11 +15,11 @@ from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import GOBO_VALUES, CardSource, SpotSource
 from wallum.exchange.gltf_export import build_gltf
-from wallum.frame.asked import Asked, Boxes
+from wallum.frame.pass_work import Asked, Boxes
 from wallum.judge.work import count_work
-from wallum.level.flatten import flatten
-from wallum.level.gltf_reader import parse_gltf
 from wallum.level.gltf_writer import to_glb
+from wallum.level.importers.gltf.reader import parse_gltf
+from wallum.level.model.flatten import flatten
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.kinds import kind_of
@@ -28,11 +28,11 @@ from wallum.physics.colour import luminance
 from wallum.physics.medium import Layer, Medium
 from wallum.realtime.level.bundling import bundle_level, chunk_boxes
 from wallum.realtime.process.request import PictureRequest
+from wallum.transport.direct.pool import pool_field
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.pool import pool_field
-from wallum.transport.rays import RayScene
-from wallum.transport.reference import Reference
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.paths.reference import Reference
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import seen_surfaces
 
 SPOT = SpotSource(
     id="spot", name="Shutter", position=(0.0, 4.0, 0.0), direction=(0.2, -1.0, -0.3), inner=30.0, outer=45.0,

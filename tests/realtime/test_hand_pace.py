@@ -11,9 +11,9 @@ from wallum.document.project import Project
 from wallum.frame.passes.light import LIGHT_ADDED, LIGHT_OF_OTHERS
 from wallum.frame.record import PassRecord
 from wallum.moment.evaluate import evaluate
-from wallum.realtime import pace as paces
-from wallum.realtime.hand_light import asked_of
-from wallum.realtime.pace import HandPace
+from wallum.realtime.passes.interaction import pace as paces
+from wallum.realtime.passes.interaction.hand_light import asked_of
+from wallum.realtime.passes.interaction.pace import HandPace
 from wallum.realtime.process.precompile import LARGE, precompile
 from wallum.realtime.process.request import PictureRequest
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from wallum.realtime.passes.light_sum import LightSum
+from wallum.realtime.passes.interaction.light_sum import LightSum
 
 PLACES, BEYOND = 500, 40
 

@@ -7,8 +7,8 @@ import pytest
 
 from wallum.document.picture_values import EFFECTS
 from wallum.image.develop import develop
-from wallum.level.cube_file import write_cube
-from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.demos.pale_room import pale_room, pale_room_project
+from wallum.level.importers.images.cube_file import write_cube
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.looks import shown_look

@@ -10,8 +10,8 @@ from level_shapes import ROOM_COLOURS, ROOM_HIGH, ROOM_LOW, field_of, glowing_ro
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
-from wallum.level.model import Material, Mesh
-from wallum.level.solids import box
+from wallum.level.model.model import Material, Mesh
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
@@ -21,7 +21,7 @@ from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.reference import Reference
+from wallum.transport.paths.reference import Reference
 
 SIZE = (160, 90)
 EYE = Camera((1.2, 1.9, 4.4), (0.25, -0.55, -0.8), 70.0, SIZE[0] / SIZE[1], far=60.0)

@@ -9,23 +9,23 @@ from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PanelSource, PointSource
 from wallum.exchange.gltf_export import build_gltf
-from wallum.frame.asked import Asked, Boxes
+from wallum.frame.pass_work import Asked, Boxes
 from wallum.judge.work import count_work
-from wallum.level.flatten import flatten
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import grid
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
 from wallum.physics.disc import disc_illuminance
 from wallum.realtime.level.bundling import bundle_level, chunk_boxes
 from wallum.realtime.process.request import PictureRequest
-from wallum.transport.contributions import Layers, fill_layers
-from wallum.transport.direct import direct_illuminance
-from wallum.transport.pool import pool_field
-from wallum.transport.rays import RayScene
-from wallum.transport.reference import Reference
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.direct.contributions import Layers, fill_layers
+from wallum.transport.direct.meter import direct_illuminance
+from wallum.transport.direct.pool import pool_field
+from wallum.transport.paths.reference import Reference
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import seen_surfaces
 
 PANEL = PanelSource(
     id="panel", name="Panel", position=(0.4, 1.2, 0.0), radius=0.5, luminance=3000.0, shadow=True

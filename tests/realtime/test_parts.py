@@ -12,7 +12,7 @@ from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.errors import RendererProblem
 from wallum.frame.quality import HIGH
-from wallum.level.jar_yard import jar_yard
+from wallum.level.demos.jar_yard import jar_yard
 from wallum.moment.camera import Camera, boxes_inside, frustum_planes
 from wallum.moment.evaluate import evaluate
 from wallum.physics.emitters import cone_directions
@@ -22,12 +22,12 @@ from wallum.realtime.level.bundle import LevelBundle
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.level.chunking import CHUNK
 from wallum.realtime.level.drawing import LevelOnGpu
-from wallum.realtime.pace import Pace
-from wallum.realtime.passes.cascades import cascades_for
-from wallum.realtime.passes.clusters import CELL_PIXELS, assign_lamps
-from wallum.realtime.passes.lamp_scissor import lamp_scissor
-from wallum.realtime.passes.lamp_shadows import LampShadows
-from wallum.realtime.passes.sun_shadows import PARTS, SunShadows
+from wallum.realtime.passes.interaction.pace import Pace
+from wallum.realtime.passes.lamps.clusters import CELL_PIXELS, assign_lamps
+from wallum.realtime.passes.lamps.lamp_scissor import lamp_scissor
+from wallum.realtime.passes.shadows.cascades import cascades_for
+from wallum.realtime.passes.shadows.lamp_shadows import LampShadows
+from wallum.realtime.passes.shadows.sun_shadows import PARTS, SunShadows
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.memory import Block, load_value, store_value
 
@@ -166,7 +166,7 @@ def test_coarser_copies_keep_to_the_surface_and_have_fewer_triangles():
 
 
 def test_large_flat_surfaces_are_not_made_coarser():
-    from wallum.level.pale_room import pale_room
+    from wallum.level.demos.pale_room import pale_room
 
     bundle = bundle_level(pale_room())
     narrow = [rows for cell_m, rows in bundle.coarser if cell_m < 1.0]
@@ -464,7 +464,7 @@ def test_uniforms_are_handed_on_as_many_as_there_is_room_for():
 @pytest.mark.parametrize("room", [0, 24])
 def test_a_picture_is_the_same_with_and_without_numbers_handed_on(room):
     """As on a graphics card, which keeps its uniforms, and with little room to hand on."""
-    from wallum.level.pale_room import pale_room, pale_room_project
+    from wallum.level.demos.pale_room import pale_room, pale_room_project
     from wallum.moment.camera import Camera
     from wallum.moment.evaluate import evaluate
     from wallum.realtime.level.bundling import bundle_level

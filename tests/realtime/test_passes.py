@@ -10,8 +10,8 @@ from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource, SunSource
 from wallum.frame.order import COUNTS, LIT, PASSES
 from wallum.frame.quality import HIGH
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import grid
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.engine import Engine, open_context

@@ -12,13 +12,13 @@ from wallum.document.paths import put
 from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.image.develop import develop
-from wallum.level.flatten import flatten
-from wallum.level.model import Level, Material, Mesh, Part, Picture, TextureUse
-from wallum.level.pale_room import REFLECTANCE, pale_room_project
-from wallum.level.solids import box, grid, revolve
+from wallum.level.demos.pale_room import REFLECTANCE, pale_room_project
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Material, Mesh, Part, Picture, TextureUse
+from wallum.level.model.solids import box, grid, revolve
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import direction_to, evaluate
-from wallum.moment.shown_look import Lens, ShownLook
+from wallum.moment.resolved_look import Lens, ShownLook
 from wallum.physics.arrays import normalised
 from wallum.physics.colour import luminance
 from wallum.physics.photometry import cone_falloff, punctual_illuminance
@@ -26,7 +26,7 @@ from wallum.physics.surface import response
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import render_picture
 from wallum.realtime.process.request import PictureRequest
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.rays import RayScene
 
 SIZE = (192, 108)
 LONG = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)

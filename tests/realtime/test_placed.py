@@ -9,11 +9,11 @@ from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PointSource, SunSource
 from wallum.frame.quality import HIGH
-from wallum.level.flatten import flatten
-from wallum.level.model import Level, Material, Mesh, Part, Picture, TextureUse
-from wallum.level.pictures import as_png
-from wallum.level.shading_basis import with_tangents
-from wallum.level.solids import grid
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Material, Mesh, Part, Picture, TextureUse
+from wallum.level.model.pictures import as_png
+from wallum.level.model.shading_basis import with_tangents
+from wallum.level.model.solids import grid
 from wallum.moment.camera import Camera, boxes_inside, frustum_planes
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.level import batches, bundling

@@ -7,7 +7,7 @@ import pytest
 
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
-from wallum.level.pale_room import pale_room
+from wallum.level.demos.pale_room import pale_room
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment

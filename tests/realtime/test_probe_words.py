@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from wallum.realtime.level.probe_words import MOST_SHARED, image_words, shared_exponent, sky_words
+from wallum.realtime.level.packed_probes import MOST_SHARED, image_words, shared_exponent, sky_words
 
 GL_RGB9_E5 = 0x8C3D
 ALONE = np.full(27, -1)

@@ -3,7 +3,7 @@
 import numpy as np
 
 from wallum.document.sources import PointSource
-from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.demos.pale_room import pale_room, pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.level.bundling import bundle_level

@@ -10,10 +10,10 @@ from level_shapes import field_of, glowing_room, plain_ground
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import RoomSource
-from wallum.frame.asked import Asked, Boxes
+from wallum.frame.pass_work import Asked, Boxes
 from wallum.judge.work import count_work
-from wallum.level.flatten import flatten
-from wallum.level.model import Material
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Material
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
@@ -22,11 +22,11 @@ from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.level.probe_set import MirrorPlaces, ProbeSet
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
-from wallum.transport.contributions import Layers, fill_layers
+from wallum.transport.direct.contributions import Layers, fill_layers
 from wallum.transport.field.bounce import BounceField
 from wallum.transport.field.sky_parts import BINS
-from wallum.transport.rays import RayScene
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import seen_surfaces
 
 SIZE = (160, 90)
 # 4 m across on the ground, from 2 m to the left to 2 m to the right.

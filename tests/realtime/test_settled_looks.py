@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from wallum.document.paths import put
-from wallum.level.pale_room import pale_room_project
+from wallum.level.demos.pale_room import pale_room_project
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.level.bundling import bundle_level

@@ -10,7 +10,7 @@ from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.screen_shafts import ScreenShafts
 from wallum.document.sources import CardSource, PointSource, SpotSource, VeilSource
-from wallum.level.solids import box
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.far_place import sun_in_picture

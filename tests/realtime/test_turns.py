@@ -11,11 +11,11 @@ from wallum.document.project import Project
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
 from wallum.physics.medium import Layer, Medium
-from wallum.realtime.pace import Pace
-from wallum.realtime.passes.air_values import thickened
-from wallum.realtime.passes.probe_light import UNNOTICED, ProbeLight
+from wallum.realtime.passes.air.air_values import thickened
+from wallum.realtime.passes.indirect.probe_light import UNNOTICED, ProbeLight
+from wallum.realtime.passes.interaction.amortised_passes import TAKING_TURNS, Turns
+from wallum.realtime.passes.interaction.pace import Pace
 from wallum.realtime.process.request import PictureRequest
-from wallum.realtime.turns import TAKING_TURNS, Turns
 
 EXACT_WITHIN = 2e-3
 

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from wallum.level.pale_room import pale_room, pale_room_project
-from wallum.level.sheets import rolling_sheets
+from wallum.level.demos.pale_room import pale_room, pale_room_project
+from wallum.level.model.generated_sheets import rolling_sheets
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.level.bundling import bundle_level

@@ -10,19 +10,19 @@ from wallum.document.air import Air
 from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PointSource, SunSource
-from wallum.frame.asked import Asked, Boxes
+from wallum.frame.pass_work import Asked, Boxes
 from wallum.judge.work import count_work
-from wallum.level.flatten import flatten
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import grid
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.level.bundling import bundle_level, chunk_boxes
 from wallum.realtime.process.request import PictureRequest
-from wallum.transport.contributions import LAYER_SIZE
-from wallum.transport.rays import RayScene
-from wallum.transport.reference import Reference
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.direct.contributions import LAYER_SIZE
+from wallum.transport.paths.reference import Reference
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import seen_surfaces
 
 CAMERA = Camera((0.0, 0.0, 5.0), (0.0, 0.0, -1.0), 40.0, 1.0, far=60.0)
 SIZE = (96, 96)

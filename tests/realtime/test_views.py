@@ -10,20 +10,20 @@ from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PointSource
 from wallum.frame.views import VIEWS
-from wallum.level.dressing import Dress, dressed
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.pale_room import pale_room_project
-from wallum.level.solids import grid
+from wallum.level.demos.pale_room import pale_room_project
+from wallum.level.model.level_overrides import Dress, dressed
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.metered import metered_cells
-from wallum.moment.shown_look import Metering
+from wallum.moment.resolved_look import Metering
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.false_colour import false_colour, grain_ramp, ramp
 from wallum.physics.tone import srgb_encode
 from wallum.realtime.level.bundling import bundle_level
-from wallum.realtime.passes.cascades import nearest_grain
+from wallum.realtime.passes.shadows.cascades import nearest_grain
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 

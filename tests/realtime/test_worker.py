@@ -17,8 +17,8 @@ from wallum.document.paths import put
 from wallum.document.project import Project
 from wallum.frame.order import FINISHED
 from wallum.frame.quality import HIGH
-from wallum.level.model import Material
-from wallum.level.pale_room import pale_room_project
+from wallum.level.demos.pale_room import pale_room_project
+from wallum.level.model.model import Material
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.level.bundling import bundle_level

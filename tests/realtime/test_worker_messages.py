@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from wallum.document.paths import put
 from wallum.document.project import base_light
-from wallum.level.flatten import flatten
-from wallum.level.pale_room import pale_room_project
+from wallum.level.demos.pale_room import pale_room_project
+from wallum.level.model.flatten import flatten
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.level.baked_set import TEXEL_CORNER, BakedSet
@@ -21,8 +21,8 @@ from wallum.realtime.process.memory import Block, store_value
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.process.worker import Worker
 from wallum.transport.field.bounce import Field
-from wallum.transport.field.making import make_field
-from wallum.transport.rays import RayScene
+from wallum.transport.field.make_field import make_field
+from wallum.transport.scene.rays import RayScene
 
 CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=50.0)
 SIZES = ((72, 40), (96, 54))

@@ -7,10 +7,10 @@ from level_shapes import level_of
 from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PointSource
-from wallum.level.model import Level, Material, Picture, Sampler, TextureUse
-from wallum.level.pictures import as_png
-from wallum.level.solids import grid
-from wallum.level.texels import texels
+from wallum.level.model.model import Level, Material, Picture, Sampler, TextureUse
+from wallum.level.model.pictures import as_png
+from wallum.level.model.solids import grid
+from wallum.level.model.texels import texels
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.tone import srgb_decode

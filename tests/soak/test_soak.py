@@ -10,11 +10,11 @@ from pathlib import Path
 import pytest
 
 from wallum.errors import LevelProblem
-from wallum.soak.fuzz import Watch
-from wallum.soak.kills import kill_renderers, kill_savers
-from wallum.soak.mutate import mutated, mutated_json
-from wallum.soak.readers import READERS
-from wallum.soak.run import READER_NAMES, Found, soak
+from wallum_dev.soak.fuzz import Watch
+from wallum_dev.soak.kills import kill_renderers, kill_savers
+from wallum_dev.soak.mutate import mutated, mutated_json
+from wallum_dev.soak.readers import READERS
+from wallum_dev.soak.run import READER_NAMES, Found, soak
 
 # Short here; `./wallum soak` runs the same for hours.
 RUNS, HAND_S = 240, 12
@@ -69,7 +69,7 @@ def test_a_watch_tells_what_is_not_ours_from_what_is(tmp_path):
 )
 def test_no_mutated_file_raises_what_is_not_ours(tmp_path, name, unguided):
     more = ["--unguided"] if unguided else []
-    done = run("wallum.soak.fuzz", name, tmp_path, "--runs", RUNS, "--seed", 20271012, *more)
+    done = run("wallum_dev.soak.fuzz", name, tmp_path, "--runs", RUNS, "--seed", 20271012, *more)
     counts = json.loads((tmp_path / "counts.json").read_text())
     assert done.returncode == 0, done.stderr[-500:]
     assert counts["inputs"] >= RUNS
@@ -82,7 +82,7 @@ def test_no_mutated_file_raises_what_is_not_ours(tmp_path, name, unguided):
 @pytest.mark.slow
 @pytest.mark.parametrize("seed", [3, 4])
 def test_a_random_artist_meets_no_fault(tmp_path, seed):
-    done = run("wallum.soak.hand", tmp_path, "--seconds", HAND_S, "--seed", seed)
+    done = run("wallum_dev.soak.hand", tmp_path, "--seconds", HAND_S, "--seed", seed)
     met = json.loads((tmp_path / "hand.json").read_text())
     assert met["faults"] == []
     assert met["messages"] == []
@@ -107,7 +107,7 @@ def test_a_renderer_comes_back_each_time():
 @pytest.mark.slow
 def test_a_short_soak_writes_its_report(tmp_path, monkeypatch):
     few = READER_NAMES[::3]  # each of them is fuzzed by itself above
-    monkeypatch.setattr("wallum.soak.run.READER_NAMES", few)
+    monkeypatch.setattr("wallum_dev.soak.run.READER_NAMES", few)
     found = soak(0.05, 9, tmp_path, lambda text: None, ("fuzz",))
     assert found.clean
     assert set(found.fuzz) == set(few)

@@ -10,15 +10,15 @@ from wallum.document.air import Air
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PocketSource
-from wallum.level.flatten import flatten
-from wallum.level.solids import box
+from wallum.level.model.flatten import flatten
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import AIR_ID
 from wallum.physics.colour import luminance
-from wallum.transport.contributions import Layers, fill_layers
-from wallum.transport.rays import RayScene
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.direct.contributions import Layers, fill_layers
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import seen_surfaces
 
 CAMERA = Camera((0.0, 1.5, 9.0), (0.0, -0.05, -1.0), 50.0, 16 / 9, far=100.0)
 WALL = box((-20.0, -5.0, -1.0), (20.0, 12.0, 0.0), 0)

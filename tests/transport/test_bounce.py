@@ -13,19 +13,19 @@ from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
 from wallum.errors import ValueProblem
-from wallum.level.flatten import flatten
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import box
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.transport.field.bounce import BounceField, Field, bounced
+from wallum.transport.field.field_cache import field_key, kept_field, load_field, save_field
 from wallum.transport.field.glow import find_shining, glow_light
-from wallum.transport.field.kept_field import field_key, kept_field, load_field, save_field
-from wallum.transport.field.making import make_field
-from wallum.transport.rays import RayScene
-from wallum.transport.reference import Reference
+from wallum.transport.field.make_field import make_field
+from wallum.transport.paths.reference import Reference
+from wallum.transport.scene.rays import RayScene
 
 AIRS = Air(on=True, visibility=2000.0), Air(on=True, visibility=500.0)
 
@@ -299,8 +299,8 @@ def test_of_the_fields_in_a_folder_the_oldest_go(closed, tmp_path, monkeypatch):
         save_field(made, f"{number}", folder / f"field-{number}.npz")
         os.utime(folder / f"field-{number}.npz", (number, number))
     size = (folder / "field-0.npz").stat().st_size
-    monkeypatch.setattr("wallum.transport.field.kept_field.HELD_BYTES", 3.5 * size)
-    monkeypatch.setattr("wallum.transport.field.kept_field.make_field", lambda *_: iter([made]))
+    monkeypatch.setattr("wallum.transport.field.field_cache.HELD_BYTES", 3.5 * size)
+    monkeypatch.setattr("wallum.transport.field.field_cache.make_field", lambda *_: iter([made]))
     assert kept_field(rays, level, level.bounds, file, ()) is made
     assert sorted(one.name for one in folder.iterdir() if one.stem in ("field-0", "field-1", "field-2")) == [
         "field-1.npz",

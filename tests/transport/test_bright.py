@@ -4,13 +4,13 @@ import numpy as np
 import pytest
 from level_shapes import grey_level, slabs_about
 
-from wallum.level.flatten import flatten
+from wallum.level.model.flatten import flatten
 from wallum.transport.field.bounce import smoothing
 from wallum.transport.field.bright import bright_light
 from wallum.transport.field.cast import cast
 from wallum.transport.field.placing import place_probes
-from wallum.transport.rays import RayScene
-from wallum.transport.surface_tables import SurfaceTables
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surface_tables import SurfaceTables
 
 FEW = 72
 LIT, FARTHER = (2.0, 1.5, 0.0), 5.0  # a patch of the end of a hall, and what lies so far from it [m]

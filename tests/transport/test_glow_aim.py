@@ -8,17 +8,17 @@ from level_shapes import level_of
 
 from wallum.document.look import Look
 from wallum.document.project import Project
-from wallum.level.flatten import flatten
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import box, grid
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import box, grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
-from wallum.transport.glow_aim import GlowAim
-from wallum.transport.rays import RayScene
-from wallum.transport.reference import Reference
-from wallum.transport.surface_tables import SurfaceTables
-from wallum.transport.through import returned_illuminance
+from wallum.transport.paths.glow_aim import GlowAim
+from wallum.transport.paths.reference import Reference
+from wallum.transport.paths.through import returned_illuminance
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surface_tables import SurfaceTables
 
 GLOW = 250.0
 PANE = Material("pane", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, emissive=(1.0,) * 3, emissive_strength=GLOW)

@@ -1,9 +1,9 @@
 """Heroes as metering weighs them."""
 
-from wallum.level.flatten import flatten
+from wallum.level.model.flatten import flatten
 from wallum.moment.camera import Camera
-from wallum.transport.heroes import hero_cells
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.heroes import hero_cells
+from wallum.transport.scene.rays import RayScene
 
 
 def rays_of(level):

@@ -7,15 +7,15 @@ from set_lights import set_sun
 
 from wallum.document.look import Look
 from wallum.document.project import Project
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import box, grid
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import box, grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.field.kept_field import load_field, save_field
+from wallum.transport.field.field_cache import load_field, save_field
 from wallum.transport.field.land import PATCHES, SIDES, patches_of
-from wallum.transport.reference import Reference
+from wallum.transport.paths.reference import Reference
 
 AWAY, HEIGHT, WIDE = 60.0, 60.0, 900.0
 ALBEDO = 0.4

@@ -7,14 +7,14 @@ from level_shapes import field_of, grey_level, slabs_about
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
-from wallum.level.solids import box
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.physics.emitters import sphere_directions
-from wallum.transport.light_aim import PARTS, UNEVEN, LightAim, direction_parts
-from wallum.transport.reference import Reference
+from wallum.transport.paths.light_aim import PARTS, UNEVEN, LightAim, direction_parts
+from wallum.transport.paths.reference import Reference
 
 SKY = next(one for one in base_light() if one.kind == "sky")
 LAMP = PointSource(

@@ -17,19 +17,19 @@ from wallum.document.baking import Baking
 from wallum.document.project import Project
 from wallum.document.sources import PointSource
 from wallum.errors import LevelProblem, ValueProblem
-from wallum.level.model import Material
-from wallum.level.solids import box
+from wallum.level.model.model import Material
+from wallum.level.model.solids import box
 from wallum.moment.baked import baked_state, changed_since, still_alone
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.moment.still import still_ids
+from wallum.moment.static_sources import still_ids
 from wallum.physics.colour import luminance
 from wallum.physics.dome import irradiance
 from wallum.transport.lightmaps.bake import Order, bake
+from wallum.transport.lightmaps.bake_cache import load_bake, load_part, save_bake
 from wallum.transport.lightmaps.baking import outside_bodies
-from wallum.transport.lightmaps.kept_bake import load_bake, load_part, save_bake
 from wallum.transport.lightmaps.texels import filled, find_texels
-from wallum.transport.reference import Reference
+from wallum.transport.paths.reference import Reference
 
 EYE = Camera((0.0, 1.0, 0.0), (0.0, 0.0, -1.0))
 ROOM = ((0.0, 0.0, 0.0), (4.0, 3.0, 5.0))
@@ -184,7 +184,7 @@ import sys
 from pathlib import Path
 sys.path[:0] = {paths!r}
 import numpy as np
-from wallum.transport.lightmaps.kept_bake import load_bake, save_bake
+from wallum.transport.lightmaps.bake_cache import load_bake, save_bake
 path = Path(sys.argv[1])
 baked = load_bake(path)
 print("going", flush=True)

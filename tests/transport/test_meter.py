@@ -8,12 +8,12 @@ from set_lights import plain_sky, set_base
 from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.errors import ShapeProblem, ValueProblem
-from wallum.level.flatten import flatten
-from wallum.level.model import Level, Material, Mesh, Part, Picture, TextureUse
-from wallum.level.solids import box, grid
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Material, Mesh, Part, Picture, TextureUse
+from wallum.level.model.solids import box, grid
 from wallum.moment.evaluate import evaluate
-from wallum.transport.direct import direct_illuminance
-from wallum.transport.rays import RayScene
+from wallum.transport.direct.meter import direct_illuminance
+from wallum.transport.scene.rays import RayScene
 
 UP = np.array([0.0, 1.0, 0.0])
 

@@ -9,17 +9,17 @@ from level_shapes import level_of as shared_level
 from scipy.ndimage import map_coordinates
 
 from wallum.document.project import Project
-from wallum.level.flatten import flatten
-from wallum.level.model import Level, Material, Mesh, Part
-from wallum.level.solids import box, grid
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Level, Material, Mesh, Part
+from wallum.level.model.solids import box, grid
 from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import Dome
 from wallum.physics.colour import luminance
 from wallum.physics.dome import dome_directions, dome_illuminance
 from wallum.transport.field.bounce import BounceField, Field
-from wallum.transport.field.making import make_field
+from wallum.transport.field.make_field import make_field
 from wallum.transport.field.sky_parts import PARTS, SOLID, WEIGHTS, sky_parts
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.rays import RayScene
 
 
 def level_of(*primitives, name="made"):

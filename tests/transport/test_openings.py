@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 from level_shapes import grey_level
 
-from wallum.level.flatten import flatten
-from wallum.level.solids import box
-from wallum.transport.openings import find_opening, free_length
-from wallum.transport.placing import sky_share
-from wallum.transport.rays import RayScene
+from wallum.level.model.flatten import flatten
+from wallum.level.model.solids import box
+from wallum.transport.scene.openings import find_opening, free_length
+from wallum.transport.scene.placing import sky_share
+from wallum.transport.scene.rays import RayScene
 
 # A wall of 0.3 m at z 0..-0.3 with a window of 1.6 x 1.2 m whose middle is at (0.5, 2.0), inside toward +z.
 WINDOW = (1.6, 1.2)

@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 from level_shapes import level_of
 
-from wallum.level.flatten import flatten
-from wallum.level.model import Material
-from wallum.level.solids import box
-from wallum.transport.placing import place_around, place_toward
-from wallum.transport.rays import RayScene
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Material
+from wallum.level.model.solids import box
+from wallum.transport.scene.placing import place_around, place_toward
+from wallum.transport.scene.rays import RayScene
 
 GREY = Material("grey", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0)
 

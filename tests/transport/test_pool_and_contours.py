@@ -4,15 +4,15 @@ import numpy as np
 import pytest
 
 from wallum.image.contours import contour, round_levels
-from wallum.level.flatten import flatten
-from wallum.level.pale_room import pale_room, pale_room_project
+from wallum.level.demos.pale_room import pale_room, pale_room_project
+from wallum.level.model.flatten import flatten
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
-from wallum.transport.direct import direct_illuminance
-from wallum.transport.pool import pool_field
-from wallum.transport.rays import RayScene
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.direct.meter import direct_illuminance
+from wallum.transport.direct.pool import pool_field
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import seen_surfaces
 
 
 def test_a_line_through_a_bowl_is_a_circle():

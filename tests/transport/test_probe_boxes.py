@@ -7,7 +7,7 @@ from level_shapes import field_of, grey_level, slabs_about
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource, RoomSource
-from wallum.level.solids import box
+from wallum.level.model.solids import box
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.moment.probe_boxes import ProbeBox, probe_boxes
@@ -15,7 +15,7 @@ from wallum.physics.colour import luminance
 from wallum.transport.field import cells as cells_module
 from wallum.transport.field.bounce import BounceField, bounced
 from wallum.transport.field.cells import cells_within, sides_of
-from wallum.transport.field.kept_field import field_key, load_field, save_field
+from wallum.transport.field.field_cache import field_key, load_field, save_field
 
 LOW, HIGH = (0.0, 0.0, 0.0), (4.0, 3.0, 5.0)
 CORNER = ProbeBox((1.0, 0.5, 1.0), (1.0, 1.0, 1.0), 0.0, 2)

@@ -12,22 +12,22 @@ from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.image.develop import in_focus
-from wallum.level.flatten import flatten
-from wallum.level.model import Material
-from wallum.level.pale_room import pale_room, pale_room_project
-from wallum.level.solids import box, grid
+from wallum.level.demos.pale_room import pale_room, pale_room_project
+from wallum.level.model.flatten import flatten
+from wallum.level.model.model import Material
+from wallum.level.model.solids import box, grid
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.metered import metered_picture
-from wallum.moment.shown_look import Metering
+from wallum.moment.resolved_look import Metering
 from wallum.physics.colour import luminance
 from wallum.physics.focus import Focus
 from wallum.realtime.process.offline import render_picture, renderer_for
-from wallum.transport.air_between import air_between
-from wallum.transport.light_paths import Paths
-from wallum.transport.rays import RayScene
-from wallum.transport.reference import Reference
-from wallum.transport.through import seen_through
+from wallum.transport.paths.air_between import air_between
+from wallum.transport.paths.light_paths import Paths
+from wallum.transport.paths.reference import Reference
+from wallum.transport.paths.through import seen_through
+from wallum.transport.scene.rays import RayScene
 
 SIZE = (96, 54)
 

@@ -3,7 +3,7 @@
 import numpy as np
 from level_shapes import field_of, grey_level
 
-from wallum.level.solids import box
+from wallum.level.model.solids import box
 
 W = 0.2
 

@@ -9,16 +9,16 @@ from level_shapes import grey_level
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
 from wallum.document.sources import PointSource
-from wallum.level.flatten import flatten
-from wallum.level.solids import box
+from wallum.level.model.flatten import flatten
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
 from wallum.physics.medium import Layer, Medium
-from wallum.transport.light_paths import add_light
-from wallum.transport.rays import RayScene
-from wallum.transport.reference import Reference
-from wallum.transport.through import seen_through
+from wallum.transport.paths.light_paths import add_light
+from wallum.transport.paths.reference import Reference
+from wallum.transport.paths.through import seen_through
+from wallum.transport.scene.rays import RayScene
 
 EVEN = 100.0
 

@@ -6,13 +6,13 @@ from level_shapes import field_of, grey_level
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
-from wallum.level.solids import box
+from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
-from wallum.transport.reference import Reference
-from wallum.transport.sky_aim import SkyAim
+from wallum.transport.paths.reference import Reference
+from wallum.transport.paths.sky_aim import SkyAim
 
 W = 0.2
 SKY = next(one for one in base_light() if one.kind == "sky")

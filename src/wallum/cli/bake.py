@@ -29,17 +29,17 @@ def _bake(project: Any, file: Path | None) -> Iterator[str]:
     from threading import Thread
 
     from wallum.document.lanes import format_clock
-    from wallum.level.flatten import flatten
+    from wallum.level.model.flatten import flatten
     from wallum.level.opening import lit_project
     from wallum.moment.baked import still_alone
     from wallum.moment.evaluate import evaluate
     from wallum.moment.moment import own_moment
     from wallum.moment.probe_boxes import probe_boxes
-    from wallum.moment.still import still_ids
-    from wallum.transport.field.kept_field import kept_field
+    from wallum.moment.static_sources import still_ids
+    from wallum.transport.field.field_cache import kept_field
     from wallum.transport.lightmaps.bake import Order, bake
-    from wallum.transport.lightmaps.kept_bake import bake_file, baked_key, part_file, save_bake
-    from wallum.transport.rays import RayScene
+    from wallum.transport.lightmaps.bake_cache import bake_file, baked_key, part_file, save_bake
+    from wallum.transport.scene.rays import RayScene
 
     project, level = lit_project(project, file, stand_in=False)
     rays, moment = RayScene(level, flatten(level)), own_moment(project)
@@ -85,6 +85,6 @@ def _bake(project: Any, file: Path | None) -> Iterator[str]:
 
 def _clear(project: Any, file: Path | None) -> Iterator[str]:
     """Throw away what was baked."""
-    from wallum.transport.lightmaps.kept_bake import clear_bake
+    from wallum.transport.lightmaps.bake_cache import clear_bake
 
     yield "baked light is cleared" if clear_bake(project, file) else "there is no baked light"

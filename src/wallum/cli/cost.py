@@ -56,20 +56,20 @@ def cost_of(
     from wallum.document.indirect import at_most
     from wallum.document.paths import find_slug
     from wallum.errors import PathProblem
-    from wallum.frame.asked import Asked, Boxes
+    from wallum.frame.pass_work import Asked, Boxes
     from wallum.frame.quality import TIERS
     from wallum.judge.cost import frame_cost
     from wallum.judge.device import load_profile
     from wallum.judge.work import count_work, with_baked
-    from wallum.level.flatten import flatten
+    from wallum.level.model.flatten import flatten
     from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
     from wallum.moment.evaluate import evaluate
     from wallum.realtime.level.bundling import chunk_boxes
-    from wallum.transport.contributions import LAYER_SIZE
-    from wallum.transport.lightmaps.kept_bake import fitting_bake
-    from wallum.transport.rays import RayScene
-    from wallum.transport.surfaces import seen_surfaces
+    from wallum.transport.direct.contributions import LAYER_SIZE
+    from wallum.transport.lightmaps.bake_cache import fitting_bake
+    from wallum.transport.scene.rays import RayScene
+    from wallum.transport.scene.surfaces import seen_surfaces
 
     wanted = _target(project, target)
     profile = load_profile(wanted.profile)
@@ -107,15 +107,15 @@ def cost_lines(found: Found, project: Any) -> Iterator[str]:
 
 def findings_of(project: Any, file: Path | None) -> list[Any]:
     """Check a project on its level. Raises LevelProblem, ProjectProblem."""
-    from wallum.frame.asked import Boxes
+    from wallum.frame.pass_work import Boxes
     from wallum.judge.checks import Checked, check
     from wallum.judge.device import load_profile
-    from wallum.level.flatten import flatten
+    from wallum.level.model.flatten import flatten
     from wallum.level.opening import lit_project
     from wallum.realtime.level.bundling import chunk_boxes
-    from wallum.transport.field.kept_field import kept_bounce
-    from wallum.transport.lightmaps.kept_bake import bake_file, baked_key, load_bake
-    from wallum.transport.rays import RayScene
+    from wallum.transport.field.field_cache import kept_bounce
+    from wallum.transport.lightmaps.bake_cache import bake_file, baked_key, load_bake
+    from wallum.transport.scene.rays import RayScene
 
     project, level = lit_project(project, file, stand_in=False)
     flat = flatten(level)

@@ -32,7 +32,7 @@ class Drawn:
     def heroes(self, camera: Any) -> Any:
         """Where heroes are, for a camera; None where they are not asked for."""
         from wallum.moment.metered import CELLS
-        from wallum.transport.heroes import hero_cells
+        from wallum.transport.scene.heroes import hero_cells
 
         marked = frozenset(one.part for one in self.project.marks if one.hero)
         if not marked or self.project.look.weighted != "heroes":
@@ -56,12 +56,12 @@ class Drawn:
 
 def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
     """A renderer that shows a project's level, with light that comes back from its surfaces."""
-    from wallum.level.flatten import flatten
+    from wallum.level.model.flatten import flatten
     from wallum.realtime.level.baked_set import baked_set
     from wallum.realtime.process.offline import renderer_for
-    from wallum.transport.field.kept_field import kept_bounce
-    from wallum.transport.lightmaps.kept_bake import fitting_bake
-    from wallum.transport.rays import RayScene
+    from wallum.transport.field.field_cache import kept_bounce
+    from wallum.transport.lightmaps.bake_cache import fitting_bake
+    from wallum.transport.scene.rays import RayScene
 
     rays = RayScene(level, flatten(level))
     bounce = kept_bounce(rays, level, file, project)

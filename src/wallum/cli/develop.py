@@ -61,7 +61,7 @@ def _look(reference: str | None, ev100: float | None, changes: tuple[str, ...]) 
     from wallum.document.project import Project
     from wallum.errors import ValueProblem
     from wallum.exchange.cdl_file import SUFFIXES, read_grade
-    from wallum.level.cube_file import read_cube
+    from wallum.level.importers.images.cube_file import read_cube
     from wallum.moment.looks import shown_look
 
     project, inputs = Project(), []

@@ -94,9 +94,9 @@ def _export_baked(
     from wallum.errors import ExportProblem
     from wallum.exchange.gltf_export import export_gltf
     from wallum.exchange.lightmap_export import level_with_texels, page_files, write_lightmaps
-    from wallum.level.flatten import flatten
-    from wallum.transport.lightmaps.kept_bake import fitting_bake
-    from wallum.transport.rays import RayScene
+    from wallum.level.model.flatten import flatten
+    from wallum.transport.lightmaps.bake_cache import fitting_bake
+    from wallum.transport.scene.rays import RayScene
 
     if lights_only:
         raise ExportProblem("lights alone have no baked light", str(out), "the level with it")

@@ -37,10 +37,10 @@ def meter_command(
     what is seen along a line."""
     import numpy as np
 
-    from wallum.level.flatten import flatten
+    from wallum.level.model.flatten import flatten
     from wallum.level.opening import lit_project
     from wallum.moment.evaluate import evaluate
-    from wallum.transport.rays import RayScene
+    from wallum.transport.scene.rays import RayScene
 
     document, file = open_reference(project)
     document = with_changes(
@@ -67,8 +67,8 @@ def _at_a_point(
 ) -> None:
     from wallum.document.paths import slug_of
     from wallum.moment.scene import GLOW_ID
-    from wallum.transport.direct import direct_illuminance
-    from wallum.transport.through import returned_illuminance
+    from wallum.transport.direct.meter import direct_illuminance
+    from wallum.transport.paths.through import returned_illuminance
 
     at, facing = place
     reading = direct_illuminance(rays, scene, at, facing, samples)
@@ -99,7 +99,7 @@ def _at_a_point(
 def _along_a_line(
     document: Any, level: Any, rays: Any, scene: Any, ends: Any, how: tuple[int, int], as_json: bool
 ) -> None:
-    from wallum.transport.through import seen_through
+    from wallum.transport.paths.through import seen_through
 
     (start, end), (samples, scatterings) = ends, how
     seen = seen_through(

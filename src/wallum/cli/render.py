@@ -50,13 +50,13 @@ def render_reference(
     from wallum.errors import ValueProblem
     from wallum.image.denoise import denoised, denoiser
     from wallum.image.develop import develop, in_focus
-    from wallum.level.flatten import flatten
+    from wallum.level.model.flatten import flatten
     from wallum.moment.evaluate import evaluate
     from wallum.moment.metered import metered_picture
     from wallum.moment.probe_boxes import probe_boxes
-    from wallum.transport.field.kept_field import kept_field
-    from wallum.transport.rays import RayScene
-    from wallum.transport.reference import Reference
+    from wallum.transport.field.field_cache import kept_field
+    from wallum.transport.paths.reference import Reference
+    from wallum.transport.scene.rays import RayScene
 
     if view not in ("final", "direct"):
         raise ValueProblem(f"there is no reference picture of {view}", "--view", "final, direct, one:SOURCE")

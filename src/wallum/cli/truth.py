@@ -27,8 +27,8 @@ def truth_lines(
     from wallum.moment.camera import Camera, far_for
     from wallum.moment.moment import own_moment
     from wallum.moment.picture_scene import picture_scene
-    from wallum.transport.reference import Reference
-    from wallum.transport.surfaces import seen_surfaces
+    from wallum.transport.paths.reference import Reference
+    from wallum.transport.scene.surfaces import seen_surfaces
 
     chosen = [find_slug(document, "shots", one.strip()) for one in slugs or ()] or document.shots
     document, level = lit_project(document, file)

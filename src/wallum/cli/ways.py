@@ -16,7 +16,7 @@ def way_rows(project: Any, file: Path | None, shot: str | None) -> Iterator[dict
     from wallum.cli.day import prepare
     from wallum.document.paths import find_slug
     from wallum.errors import PathProblem
-    from wallum.frame.asked import Boxes
+    from wallum.frame.pass_work import Boxes
     from wallum.judge.device import load_profile
     from wallum.judge.indirect_ways import DRAWN, Surroundings, bare, of_ways, stops_off, surface_truth
     from wallum.level.opening import lit_project
@@ -27,8 +27,8 @@ def way_rows(project: Any, file: Path | None, shot: str | None) -> Iterator[dict
     from wallum.realtime.level.bundling import chunk_boxes
     from wallum.realtime.process.offline import relit
     from wallum.realtime.process.request import PictureRequest
-    from wallum.transport.contributions import LAYER_SIZE
-    from wallum.transport.surfaces import seen_surfaces
+    from wallum.transport.direct.contributions import LAYER_SIZE
+    from wallum.transport.scene.surfaces import seen_surfaces
 
     if not project.shots:
         raise PathProblem("the project has no shot to work out", "shots", "keep one in the desk")

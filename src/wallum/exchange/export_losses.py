@@ -17,9 +17,9 @@ from wallum.document.sources import (
     ZoneSource,
 )
 from wallum.exchange.gltf_lights import WRITERS
-from wallum.level.model import Finding, Level
+from wallum.level.model.model import Finding, Level
 from wallum.moment.looks import shown_look
-from wallum.moment.shown_look import ShownLook
+from wallum.moment.resolved_look import ShownLook
 from wallum.physics.curves import OWN_CURVE
 from wallum.physics.grade import NEUTRAL_GRADE
 

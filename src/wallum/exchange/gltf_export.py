@@ -21,9 +21,9 @@ from wallum.exchange.export_losses import losses
 from wallum.exchange.gltf_lights import WRITERS
 from wallum.faults import said
 from wallum.files import write_whole, written_whole
-from wallum.level.gltf_nodes import SOURCE_EXTRAS
 from wallum.level.gltf_writer import extensions_used, facing, level_document, to_glb
-from wallum.level.model import Level
+from wallum.level.importers.gltf.nodes import SOURCE_EXTRAS
+from wallum.level.model.model import Level
 from wallum.moment.at_moment import at_moment
 from wallum.moment.evaluate import direction_to, evaluate
 from wallum.moment.moment import own_moment

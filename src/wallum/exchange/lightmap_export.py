@@ -13,9 +13,9 @@ from wallum.errors import ExportProblem
 from wallum.exchange.pictures import write_exr, write_png
 from wallum.faults import said
 from wallum.files import write_whole
-from wallum.level.model import Level, Mesh, Part, Primitive
+from wallum.level.model.model import Level, Mesh, Part, Primitive
 from wallum.physics.tone import srgb_encode
-from wallum.transport.lightmaps.baked import BakedLight
+from wallum.transport.field.baked_light import BakedLight
 
 __all__ = ["PageKind", "level_with_texels", "page_files", "write_lightmaps"]
 

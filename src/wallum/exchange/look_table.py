@@ -6,8 +6,8 @@ from typing import Final
 import numpy as np
 
 from wallum.image.chain import displayed
-from wallum.level.cube_file import write_cube
-from wallum.moment.shown_look import ShownLook
+from wallum.level.importers.images.cube_file import write_cube
+from wallum.moment.resolved_look import ShownLook
 from wallum.physics.arrays import Floats
 from wallum.physics.colour_table import STOPS_ABOVE, STOPS_BELOW, ColourTable, shaped, unshaped
 from wallum.physics.exposure import MID_GREY

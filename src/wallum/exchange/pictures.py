@@ -10,7 +10,7 @@ from PIL import Image
 from wallum.errors import ExportProblem, ValueProblem
 from wallum.faults import reading, said
 from wallum.files import read_limited, written_whole
-from wallum.level.exr_header import look_at_header
+from wallum.level.importers.images.exr_header import look_at_header
 from wallum.limits import PICTURE_BYTES
 
 __all__ = ["read_exr", "read_light", "write_exr", "write_png"]

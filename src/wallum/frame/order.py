@@ -2,12 +2,12 @@
 
 from typing import Final
 
-from wallum.frame.described import Described
+from wallum.frame.pass_spec import Described
 from wallum.frame.passes.air import AIR, AIR_LIGHT
+from wallum.frame.passes.ambient_occlusion import GAPS
 from wallum.frame.passes.baked import BAKED_LIGHT
 from wallum.frame.passes.bounce import PROBE_LIGHT, PROBE_LIGHT_OF_HAND
 from wallum.frame.passes.finish import DEVELOP, EDGES, FOCUS, INSPECT, METER, READ_BACK, SAMPLE
-from wallum.frame.passes.gaps import GAPS
 from wallum.frame.passes.light import LIGHT, LIGHT_ADDED, LIGHT_OF_OTHERS, LIGHT_OF_SEE_THROUGH
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
 from wallum.frame.passes.sheets import CARDS, SCREEN_SHAFTS

@@ -7,7 +7,7 @@ import numpy as np
 
 from wallum.image.chain import displayed
 from wallum.image.develop import through_lens
-from wallum.moment.shown_look import ShownLook
+from wallum.moment.resolved_look import ShownLook
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
 from wallum.physics.difference import delta_e_itp

@@ -6,8 +6,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.level.cube_file import read_cube
-from wallum.moment.shown_look import ShownLook
+from wallum.level.importers.images.cube_file import read_cube
+from wallum.moment.resolved_look import ShownLook
 from wallum.physics.arrays import Floats
 from wallum.physics.colour_table import shaped
 from wallum.physics.grade import NEUTRAL_GRADE, balance_matrix

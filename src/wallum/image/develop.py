@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.image.chain import displayed
-from wallum.moment.shown_look import ShownLook
+from wallum.moment.resolved_look import ShownLook
 from wallum.physics.arrays import Floats
 from wallum.physics.bloom import bloomed
 from wallum.physics.exposure import exposure_scale

@@ -20,8 +20,8 @@ from wallum.moment.moment import Moment
 from wallum.moment.scene import LitScene
 from wallum.physics.colour import luminance
 from wallum.physics.dome import dome_illuminance
-from wallum.transport.air_between import air_kept
-from wallum.transport.rays import RayScene
+from wallum.transport.paths.air_between import air_kept
+from wallum.transport.scene.rays import RayScene
 
 __all__ = ["hidden_heroes", "light_behind_walls", "own_light_outshines", "reach_cuts", "under_its_base"]
 

@@ -8,8 +8,8 @@ from wallum.judge.findings import Finding, Remedy
 from wallum.moment.baked import baked_state, changed_since, still_alone
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import own_moment
-from wallum.moment.still import still_ids
-from wallum.transport.lightmaps.baked import BakedLight
+from wallum.moment.static_sources import still_ids
+from wallum.transport.field.baked_light import BakedLight
 
 __all__ = ["baked_light"]
 

@@ -18,14 +18,14 @@ from wallum.document.project import Project
 from wallum.document.sources import SkySource
 from wallum.judge.findings import Finding, Remedy
 from wallum.judge.look_checks import is_plain, steepened
-from wallum.level.model import Level
+from wallum.level.model.model import Level
 from wallum.moment.camera import Camera
 from wallum.moment.moment import Moment
 from wallum.moment.scene import LitScene
 from wallum.physics.colour import luminance
 from wallum.physics.medium import AIR_END_M
-from wallum.transport.air_between import air_parts
-from wallum.transport.rays import RayScene
+from wallum.transport.paths.air_between import air_parts
+from wallum.transport.scene.rays import RayScene
 
 __all__ = ["Bands", "Pictured", "banding", "bands_in"]
 

@@ -15,8 +15,8 @@ from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
 from wallum.transport.field.bounce import BounceField, Field
-from wallum.transport.inside import inside_solids
-from wallum.transport.surfaces import SeenSurfaces
+from wallum.transport.scene.inside import inside_solids
+from wallum.transport.scene.surfaces import SeenSurfaces
 
 __all__ = ["leaks", "places_without", "within_bodies"]
 

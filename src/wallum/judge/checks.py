@@ -12,7 +12,7 @@ from wallum.document.lanes import format_clock
 from wallum.document.paths import slug_of
 from wallum.document.project import Project, Shot
 from wallum.document.sources import Lamp, ZoneSource
-from wallum.frame.asked import Asked, Boxes
+from wallum.frame.pass_work import Asked, Boxes
 from wallum.judge.air_checks import (
     hidden_heroes,
     light_behind_walls,
@@ -38,24 +38,24 @@ from wallum.judge.look_checks import (
 from wallum.judge.sheet_checks import left_behind, seen_edge_on
 from wallum.judge.sky_checks import ambient_follows, dark_night, exposure_jump, suns_apart
 from wallum.judge.work import Work, count_work, with_baked
-from wallum.level.model import Level
+from wallum.level.model.model import Level
 from wallum.moment.at_moment import at_moment
 from wallum.moment.base_light import open_ground_lux
 from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.metered import CELLS, metered_picture
 from wallum.moment.moment import Moment
+from wallum.moment.resolved_look import ShownLook
 from wallum.moment.scene import LitScene
-from wallum.moment.shown_look import ShownLook
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import MID_GREY, exposure_scale
-from wallum.transport.contributions import Layers, fill_layers
+from wallum.transport.direct.contributions import Layers, fill_layers
+from wallum.transport.field.baked_light import BakedLight
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.heroes import hero_cells
-from wallum.transport.inside import inside_solids
-from wallum.transport.lightmaps.baked import BakedLight
-from wallum.transport.rays import RayScene
-from wallum.transport.surfaces import SeenSurfaces, seen_surfaces
+from wallum.transport.scene.heroes import hero_cells
+from wallum.transport.scene.inside import inside_solids
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import SeenSurfaces, seen_surfaces
 
 __all__ = ["Checked", "check"]
 

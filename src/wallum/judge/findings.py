@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any, Final
 
 from wallum.document.project import Project
-from wallum.level import model
+from wallum.level.model import model
 from wallum.moment.at_moment import put_at
 from wallum.moment.moment import Moment
 

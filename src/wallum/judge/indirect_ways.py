@@ -10,23 +10,23 @@ from numpy.typing import NDArray
 from wallum.document.indirect import with_indirect
 from wallum.document.look import INDIRECT, Indirect
 from wallum.document.project import Project
-from wallum.frame.asked import Asked, Boxes
+from wallum.frame.pass_work import Asked, Boxes
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.shaft_ways import MEASURED, looked_along
 from wallum.judge.work import count_work, with_baked
-from wallum.level.model import Level
+from wallum.level.model.model import Level
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.moment.scene import LitScene
 from wallum.physics.colour import luminance
 from wallum.physics.medium import AIR_END_M
+from wallum.transport.field.baked_light import BakedLight
 from wallum.transport.field.bounce import Field
-from wallum.transport.lightmaps.baked import BakedLight
-from wallum.transport.rays import RayScene
-from wallum.transport.reference import Reference
-from wallum.transport.surfaces import SeenSurfaces
+from wallum.transport.paths.reference import Reference
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import SeenSurfaces
 
 __all__ = [
     "DRAWN",

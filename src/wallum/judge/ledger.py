@@ -9,7 +9,7 @@ from wallum.physics.colour import luminance
 from wallum.physics.difference import delta_e_itp
 from wallum.physics.exposure import exposure_scale
 from wallum.physics.tone import DEFAULT_CURVE
-from wallum.transport.contributions import Layers
+from wallum.transport.direct.contributions import Layers
 
 __all__ = ["Contribution", "glow_by_material", "ledger"]
 

@@ -17,11 +17,11 @@ from wallum.errors import ValueProblem
 from wallum.image.apart import Apart, look_apart
 from wallum.image.chain import displayed, graded
 from wallum.judge.findings import Finding, Remedy
-from wallum.level.cube_file import read_cube
+from wallum.level.importers.images.cube_file import read_cube
 from wallum.moment.at_moment import at_moment
 from wallum.moment.looks import shown_look
 from wallum.moment.moment import Moment
-from wallum.moment.shown_look import NO_LENS, ShownLook
+from wallum.moment.resolved_look import NO_LENS, ShownLook
 from wallum.physics.arrays import Floats
 from wallum.physics.bloom import NO_BLOOM
 from wallum.physics.colour import luminance

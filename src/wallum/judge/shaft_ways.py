@@ -11,24 +11,24 @@ from scipy.ndimage import uniform_filter
 from wallum.document.project import Project
 from wallum.document.shaft_ways import WAYS, Way, why_not, with_way, without_shafts
 from wallum.document.sources import CardSource, PocketSource, Source
-from wallum.frame.asked import Asked, Boxes
+from wallum.frame.pass_work import Asked, Boxes
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.work import count_work
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
+from wallum.moment.resolved_look import ShownLook
 from wallum.moment.scene import LitScene
-from wallum.moment.shown_look import ShownLook
 from wallum.physics.card import card_along
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import ev_for_luminance, exposure_scale
 from wallum.physics.medium import AIR_END_M
 from wallum.physics.tone import srgb_decode
-from wallum.transport.air_lit import Ways, far_light, lamp_light, samples_along
-from wallum.transport.rays import RayScene
-from wallum.transport.sheet_shares import screen_shafts_over
-from wallum.transport.surfaces import SeenSurfaces
+from wallum.transport.direct.sheet_shares import screen_shafts_over
+from wallum.transport.paths.air_lit import Ways, far_light, lamp_light, samples_along
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import SeenSurfaces
 
 __all__ = [
     "MEASURED",

@@ -6,12 +6,12 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.level.model import Level
+from wallum.level.model.model import Level
 from wallum.moment.camera import Camera
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
-from wallum.transport.rays import RayScene
-from wallum.transport.surfaces import seen_surfaces
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surfaces import seen_surfaces
 
 __all__ = ["BLOCKS", "INSIDE_SKY", "PICTURE", "Off", "compare", "solid_blocks"]
 

@@ -6,11 +6,11 @@ the camera sees, so that the same counts stand for any device and any size of pi
 
 from dataclasses import dataclass, field, replace
 
-from wallum.frame.asked import Asked, Counts
 from wallum.frame.order import PASSES
+from wallum.frame.pass_work import Asked, Counts
 from wallum.moment.baked import fixed_ids
 from wallum.moment.scene import AIR_ID, SCREEN_ID
-from wallum.transport.lightmaps.baked import BakedLight
+from wallum.transport.field.baked_light import BakedLight
 
 __all__ = ["Work", "count_work", "with_baked"]
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from wallum import __version__
 from wallum.document.project import Shot
-from wallum.level.model import Level, Material, Mesh, Part, Primitive, Sampler, TextureUse
+from wallum.level.model.model import Level, Material, Mesh, Part, Primitive, Sampler, TextureUse
 from wallum.physics.arrays import cofactors
 from wallum.physics.turning import look_rotation, quaternion
 

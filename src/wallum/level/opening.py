@@ -13,19 +13,19 @@ from wallum.document.sources import FarLight, Lamp, SkySource, SunSource
 from wallum.document.storage import SUFFIX, load
 from wallum.errors import LevelProblem, ProjectProblem
 from wallum.level.chosen import is_chosen, note_chosen
-from wallum.level.cistern import VERSION as CISTERN_VERSION
-from wallum.level.cistern import cistern, cistern_project
-from wallum.level.dressing import dress_of, dressed
-from wallum.level.flatten import flatten
-from wallum.level.floors import floors_of
-from wallum.level.gltf_reader import load_gltf
-from wallum.level.jar_yard import jar_yard, jar_yard_project
-from wallum.level.kept import kept_level
-from wallum.level.kilnworks.works import VERSION as KILNWORKS_VERSION
-from wallum.level.kilnworks.works import kilnworks, kilnworks_project
-from wallum.level.model import Level
-from wallum.level.pale_room import pale_room, pale_room_project
-from wallum.level.sanity import sanity_findings
+from wallum.level.demos.cistern import VERSION as CISTERN_VERSION
+from wallum.level.demos.cistern import cistern, cistern_project
+from wallum.level.demos.jar_yard import jar_yard, jar_yard_project
+from wallum.level.demos.kilnworks.works import VERSION as KILNWORKS_VERSION
+from wallum.level.demos.kilnworks.works import kilnworks, kilnworks_project
+from wallum.level.demos.pale_room import pale_room, pale_room_project
+from wallum.level.importers.gltf.reader import load_gltf
+from wallum.level.level_cache import kept_level
+from wallum.level.model.flatten import flatten
+from wallum.level.model.floors import floors_of
+from wallum.level.model.level_overrides import dress_of, dressed
+from wallum.level.model.model import Level
+from wallum.level.model.sanity import sanity_findings
 
 __all__ = [
     "DEMOS",

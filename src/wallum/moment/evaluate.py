@@ -13,6 +13,7 @@ from wallum.document.look import Look
 from wallum.document.project import Balance, Project
 from wallum.document.sources import GROUPS, Lamp, Source
 from wallum.memo import Memo
+from wallum.moment.ambient_boxes import rooms_of
 from wallum.moment.at_moment import LaneValues, lane_values, with_values
 from wallum.moment.base_light import direction_to, find_base_light
 from wallum.moment.cards import cards_of
@@ -21,10 +22,9 @@ from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
 from wallum.moment.looks import shown_look
 from wallum.moment.moment import Moment, own_moment
 from wallum.moment.pockets import pockets_of
-from wallum.moment.rooms import rooms_of
 from wallum.moment.scene import AIR_ID, Dome, Gaps, LitScene, Sun
 from wallum.moment.screen import radial_of
-from wallum.moment.still import still_ids
+from wallum.moment.static_sources import still_ids
 from wallum.moment.switching import is_on
 from wallum.moment.zones import zoned
 from wallum.physics.colour import luminance

@@ -6,9 +6,9 @@ from pathlib import Path
 from wallum.document.look import Look
 from wallum.errors import ValueProblem
 from wallum.files import changed_at
-from wallum.level.cube_file import read_cube
+from wallum.level.importers.images.cube_file import read_cube
+from wallum.moment.resolved_look import Lens, Metering, ShownLook, ShownTable
 from wallum.moment.scene import LitScene
-from wallum.moment.shown_look import Lens, Metering, ShownLook, ShownTable
 from wallum.physics.bloom import NO_BLOOM, Bloom
 from wallum.physics.curves import OWN_CURVE, Curve
 from wallum.physics.focus import Focus, FocusSide

@@ -5,7 +5,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.shown_look import Metering
+from wallum.moment.resolved_look import Metering
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import metered_ev

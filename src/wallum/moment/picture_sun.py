@@ -8,7 +8,7 @@ import numpy as np
 from wallum.document.project import Project
 from wallum.document.sources import SkySource, SunSource
 from wallum.errors import LevelProblem, ValueProblem
-from wallum.level.panorama_file import panorama_sun
+from wallum.level.importers.images.panorama_file import panorama_sun
 from wallum.moment.at_moment import at_moment
 from wallum.moment.base_light import places
 from wallum.moment.moment import Moment

@@ -8,11 +8,11 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.level.panorama_file import read_panorama
+from wallum.level.importers.images.panorama_file import read_panorama
 from wallum.memo import FieldsAlone
+from wallum.moment.ambient_box_light import RoomLight
 from wallum.moment.lamps import Lamps
-from wallum.moment.room_light import RoomLight
-from wallum.moment.shown_look import ShownLook
+from wallum.moment.resolved_look import ShownLook
 from wallum.physics.card import Card
 from wallum.physics.cloud_shadow import CloudShadow, ShadowMap
 from wallum.physics.deck import Deck, deck_along

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from wallum.document.sources import MoonSource, SkySource
 from wallum.errors import LevelProblem
-from wallum.level.panorama_file import changed_at, small_panorama
+from wallum.level.importers.images.panorama_file import changed_at, small_panorama
 from wallum.moment.scene import SkyPicture
 from wallum.physics.arrays import Floats
 from wallum.physics.clear_sky import NIGHT_LX, clear_dome, night_dome, sky_illuminance

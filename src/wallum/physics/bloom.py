@@ -4,7 +4,7 @@ The picture becomes a mixture of itself and of its spread, so that no light come
 of the pyramid keeps the mean, whatever the size: down into its first picture it takes the mean of what each
 pixel covers; between the others, and up, it interpolates, with weights that are balanced (Sinkhorn 1964; by
 Newton's method) until every pixel takes, and gives, its share. Where a side divides evenly that is bilinear
-enlarging. The pyramid is that of Burt and Adelson 1983. Twin of realtime/passes/bloom.py with
+enlarging. The pyramid is that of Burt and Adelson 1983. Twin of realtime/passes/post/bloom.py with
 shaders/bloom.frag.glsl, which read the weights from here.
 """
 

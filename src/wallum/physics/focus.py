@@ -6,7 +6,7 @@ sensor is 24 mm high, and the focal length is the one that gives the picture its
 gathered: each pixel is the mean of those whose disc reaches it, at half the size, by points of a spiral
 (Vogel 1979), what is near apart from what is behind it. What is behind does not reach what is sharper before
 it. An approximation: what is hidden behind a near edge is what is seen beside it. Twin of
-realtime/passes/focus.py with shaders/focus.frag.glsl.
+realtime/passes/post/focus.py with shaders/focus.frag.glsl.
 """
 
 import math

@@ -20,20 +20,30 @@ from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.programs import Programs
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.view import View
-from wallum.realtime.hand_light import Asked, HandLight, asked_of, dark
 from wallum.realtime.level.bundle import LevelBundle
 from wallum.realtime.level.drawing import Coarse, LevelOnGpu
 from wallum.realtime.level.probe_set import ProbeSet
-from wallum.realtime.pace import HandPace, Pace
-from wallum.realtime.passes.air import Air, AirLight
-from wallum.realtime.passes.air_lit import AirLit
-from wallum.realtime.passes.air_over import AirOver
-from wallum.realtime.passes.baked_light import BakedLightPass, BakedPages
-from wallum.realtime.passes.base import Draft, Lit, Pass, Seen, Steps, SunTurn
-from wallum.realtime.passes.bounce import ProbeLightOfHand, ProbeLightPass
-from wallum.realtime.passes.develop import Developer
-from wallum.realtime.passes.edges import EdgeFilter
-from wallum.realtime.passes.finish import (
+from wallum.realtime.passes.air.air_lit import AirLit
+from wallum.realtime.passes.air.air_over import AirOver
+from wallum.realtime.passes.air.air_passes import Air, AirLight
+from wallum.realtime.passes.air.sheets import Cards, ScreenShafts
+from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Seen, Steps, SunTurn
+from wallum.realtime.passes.frame.inspect import Inspect
+from wallum.realtime.passes.frame.sampling import Sampler
+from wallum.realtime.passes.frame.surfaces import SeeThrough, Surfaces
+from wallum.realtime.passes.indirect.ambient_occlusion import GapsPass
+from wallum.realtime.passes.indirect.baked_light import BakedLightPass, BakedPages
+from wallum.realtime.passes.indirect.bounce import ProbeLightOfHand, ProbeLightPass
+from wallum.realtime.passes.indirect.probe_light import ProbeLight
+from wallum.realtime.passes.interaction.amortised_passes import Turns
+from wallum.realtime.passes.interaction.hand_light import Asked, HandLight, asked_of, dark
+from wallum.realtime.passes.interaction.pace import HandPace, Pace
+from wallum.realtime.passes.lamps.lamp_buffers import LampBuffers
+from wallum.realtime.passes.lamps.light import Light, LightAdded, LightOfOthers, LightOfSeeThrough
+from wallum.realtime.passes.lamps.lighting import Lighting
+from wallum.realtime.passes.post.develop import Developer
+from wallum.realtime.passes.post.edges import EdgeFilter
+from wallum.realtime.passes.post.finish import (
     DevelopPass,
     EdgePass,
     Finishing,
@@ -43,26 +53,16 @@ from wallum.realtime.passes.finish import (
     ReadBack,
     SamplePass,
 )
-from wallum.realtime.passes.focus import FocusBlur
-from wallum.realtime.passes.gaps import GapsPass
-from wallum.realtime.passes.inspect import Inspect
-from wallum.realtime.passes.lamp_buffers import LampBuffers
-from wallum.realtime.passes.lamp_shadows import LampShadows
-from wallum.realtime.passes.light import Light, LightAdded, LightOfOthers, LightOfSeeThrough
-from wallum.realtime.passes.lighting import Lighting
-from wallum.realtime.passes.metering import Meter
-from wallum.realtime.passes.probe_light import ProbeLight
-from wallum.realtime.passes.sampling import Sampler
-from wallum.realtime.passes.shadows import LampShadowPass, SunShadowPass
-from wallum.realtime.passes.sheets import Cards, ScreenShafts
-from wallum.realtime.passes.sky import Clouds, SkyMaps, SkyVisibilityPass
-from wallum.realtime.passes.sky_pass import SkyPass
-from wallum.realtime.passes.sky_visibility import SkyVisibility
-from wallum.realtime.passes.sun_shadows import SunShadows
-from wallum.realtime.passes.surfaces import SeeThrough, Surfaces
+from wallum.realtime.passes.post.focus import FocusBlur
+from wallum.realtime.passes.post.metering import Meter
+from wallum.realtime.passes.shadows.lamp_shadows import LampShadows
+from wallum.realtime.passes.shadows.shadow_passes import LampShadowPass, SunShadowPass
+from wallum.realtime.passes.shadows.sun_shadows import SunShadows
+from wallum.realtime.passes.sky.sky_light import SkyPass
+from wallum.realtime.passes.sky.sky_passes import Clouds, SkyMaps, SkyVisibilityPass
+from wallum.realtime.passes.sky.sky_visibility import SkyVisibility
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.render_targets import RenderTargets
-from wallum.realtime.turns import Turns
 
 __all__ = ["Engine", "open_context"]
 

@@ -8,9 +8,9 @@ from wallum.frame.passes.air import AIR
 from wallum.frame.passes.light import LIGHT, LIGHT_OF_OTHERS
 from wallum.realtime.gl.programs import Programs
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
-from wallum.realtime.passes.lamp_shadows import LampShadows
-from wallum.realtime.passes.sun_shadows import SunShadows
-from wallum.realtime.passes.veils import Layers
+from wallum.realtime.passes.air.transparent_layers import Layers
+from wallum.realtime.passes.shadows.lamp_shadows import LampShadows
+from wallum.realtime.passes.shadows.sun_shadows import SunShadows
 
 __all__ = ["RenderTargets"]
 

@@ -17,10 +17,10 @@ from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.level.baked_set import BakedSet
 from wallum.realtime.level.bundle import LevelBundle
 from wallum.realtime.level.probe_set import ProbeSet, Units
-from wallum.realtime.mirroring import Mirroring
-from wallum.realtime.passes.finish import Finishing
+from wallum.realtime.passes.indirect.mirroring import Mirroring
+from wallum.realtime.passes.interaction.accumulate import Settler
+from wallum.realtime.passes.post.finish import Finishing
 from wallum.realtime.process.request import Frame, PictureRequest
-from wallum.realtime.settle import Settler
 
 __all__ = ["Renderer"]
 

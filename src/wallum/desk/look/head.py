@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedWidget, QTo
 from wallum.desk.look.curve_chart import CurveChart
 from wallum.desk.look.night_chart import NightChart
 from wallum.desk.look.reading import LookReader, Reading
-from wallum.desk.project.session import Session
+from wallum.desk.session.session import Session
 from wallum.desk.widgets.buttons import text_button
 from wallum.desk.widgets.still_label import StillLabel
 from wallum.document.look import Look

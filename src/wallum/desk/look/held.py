@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit
 
-from wallum.desk.project.session import Session
+from wallum.desk.session.session import Session
 from wallum.document.look import Look
 from wallum.document.picture_values import EFFECT_WORDS, effect_of
 from wallum.moment.looks import looked_by

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from wallum.desk.project.session import Session
+from wallum.desk.session.session import Session
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.fields import declared
 from wallum.document.look import DARKER, Look

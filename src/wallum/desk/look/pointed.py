@@ -5,7 +5,7 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter
 
-from wallum.desk.picture.view import PictureView
+from wallum.desk.viewport.view import PictureView
 from wallum.desk.widgets.tokens import TOKENS
 
 __all__ = ["PointedPixels"]

@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from wallum.desk.project.work_thread import NewestThread
+from wallum.desk.jobs.work_thread import NewestThread
 from wallum.errors import WallumError
 from wallum.image.apart import Apart, look_apart
-from wallum.moment.shown_look import ShownLook
+from wallum.moment.resolved_look import ShownLook
 from wallum.physics.scopes import parade, stops_histogram, vectors, waveform
 from wallum.physics.tone import srgb_encode
 from wallum.realtime.process.request import Frame

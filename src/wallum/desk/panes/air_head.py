@@ -10,8 +10,9 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
-from wallum.desk.project.loading import LoadedLevel
-from wallum.desk.project.session import Session
+from wallum.desk.jobs.loading import LoadedLevel
+from wallum.desk.session.session import Session
+from wallum.desk.viewport.base_mark import LAYERS
 from wallum.desk.widgets.buttons import text_button
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.air import AirValues
@@ -22,10 +23,9 @@ from wallum.moment.evaluate import air_of, evaluate, layer_of, straight_fog
 from wallum.physics.colour import luminance
 from wallum.physics.medium import KOSCHMIEDER, Medium
 
-__all__ = ["AIR_GROUPS", "LAYERS", "AirHead", "AirProfile", "hero_heights"]
+__all__ = ["AIR_GROUPS", "AirHead", "AirProfile", "hero_heights"]
 
 # Layers of the level's air, by the project's field, as they are called here.
-LAYERS: Final = {"air": "Haze", "mist": "Mist"}
 AIR_GROUPS: Final = {**LAYERS, "screen_shafts": "Screen"}
 HEIGHT_PX, LEFT_PX, RIGHT_PX = 118, 44, 62
 # Visibilities that the profile goes from and to [m].

@@ -3,7 +3,7 @@
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QVBoxLayout, QWidget
 
-from wallum.desk.rendering.light_baking import LightBaking
+from wallum.desk.session.light_baking import LightBaking
 from wallum.desk.widgets.buttons import text_button
 
 __all__ = ["BakingHead"]

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
-from wallum.desk.project.session import Session
+from wallum.desk.session.session import Session
 from wallum.desk.widgets.short_names import shortened
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.fields import declared
@@ -18,7 +18,7 @@ from wallum.document.project import Balance
 from wallum.document.sources import GROUPS, Placed, Source, ZoneSource
 from wallum.judge.cost import FrameCost
 from wallum.judge.ledger import Contribution, glow_by_material
-from wallum.moment.shown_colour import shown_colour
+from wallum.moment.resolved_colour import shown_colour
 
 __all__ = ["BalanceView", "Strip"]
 

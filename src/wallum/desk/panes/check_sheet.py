@@ -4,10 +4,10 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from wallum.desk.picture.view import PictureView
-from wallum.desk.project.loading import LoadedLevel
-from wallum.desk.project.session import Session
-from wallum.desk.project.work_thread import Crew, WorkThread
+from wallum.desk.jobs.loading import LoadedLevel
+from wallum.desk.jobs.work_thread import Crew, WorkThread
+from wallum.desk.session.session import Session
+from wallum.desk.viewport.view import PictureView
 from wallum.desk.widgets.sheet import Line, Sheet
 from wallum.document.project import Project
 from wallum.judge.banding import Pictured
@@ -15,8 +15,8 @@ from wallum.judge.checks import Checked, check
 from wallum.judge.device import load_profile
 from wallum.judge.findings import Finding
 from wallum.moment.evaluate import evaluate
+from wallum.transport.field.baked_light import BakedLight
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.lightmaps.baked import BakedLight
 
 __all__ = ["CheckSheet"]
 

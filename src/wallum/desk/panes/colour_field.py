@@ -11,7 +11,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from wallum.desk.project.session import Session, names_of
+from wallum.desk.session.session import Session, names_of
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.sources import Coloured, SkySource, SunSource
 from wallum.physics.colour import MAX_CCT_K, MIN_CCT_K, light_colour

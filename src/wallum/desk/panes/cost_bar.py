@@ -4,7 +4,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QColor, QHelpEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from wallum.desk.project.session import Session
+from wallum.desk.session.session import Session
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.judge.cost import FrameCost
 

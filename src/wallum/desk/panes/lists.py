@@ -17,15 +17,15 @@ from PyQt6.QtCore import (
 from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem, QWidget
 
-from wallum.desk.panes.lamp_kinds import LAMP_LOOKS
-from wallum.desk.project.session import Session
+from wallum.desk.session.lamp_looks import LAMP_LOOKS
+from wallum.desk.session.session import Session
 from wallum.desk.widgets.short_names import ShortNames
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.fields import declared
 from wallum.document.picture_values import EFFECT_WORDS
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import CardSource, Lamp, PocketSource, RoomSource, Source, VeilSource, ZoneSource
-from wallum.moment.shown_colour import shown_colour
+from wallum.moment.resolved_colour import shown_colour
 
 __all__ = ["SourceList", "source_icon"]
 

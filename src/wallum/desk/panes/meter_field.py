@@ -4,11 +4,11 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QWidget
 
-from wallum.desk.picture.picture_tools import PictureTools
-from wallum.desk.project.session import Session
+from wallum.desk.session.session import Session
+from wallum.desk.viewport.picture_tools import PictureTools
 from wallum.document.quantities import format_quantity, parse_quantity
 from wallum.errors import WallumError
-from wallum.transport.direct import Reading
+from wallum.transport.direct.meter import Reading
 
 __all__ = ["MeterField"]
 

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QMenu, QToolButton, QWidget
 
-from wallum.desk.project.session import Session
+from wallum.desk.session.session import Session
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.lanes import EVENTS, Lane, Peg, PegTime
 from wallum.moment.at_moment import day_of

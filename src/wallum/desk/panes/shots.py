@@ -4,15 +4,15 @@ from PyQt6.QtCore import QSignalBlocker, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon, QImage, QKeyEvent, QPixmap
 from PyQt6.QtWidgets import QAbstractItemView, QListView, QListWidget, QListWidgetItem, QWidget
 
-from wallum.desk.project.session import Session
+from wallum.desk.session.session import Session
+from wallum.desk.viewport.at_rest import THUMB_SIZE
 from wallum.document.project import Project, Shot
 from wallum.document.sources import new_id
 from wallum.moment.camera import Camera
 
-__all__ = ["THUMB_SIZE", "ShotList"]
+__all__ = ["ShotList"]
 
 ID = Qt.ItemDataRole.UserRole
-THUMB_SIZE = (88, 50)
 
 
 class ShotList(QListWidget):

@@ -1,10 +1,10 @@
 """What lights this level: everything that gives light, with its share; and stripping it away."""
 
 from wallum.desk.panes.balance import BalanceView
-from wallum.desk.project.session import Session
+from wallum.desk.session.session import Session
 from wallum.desk.widgets.sheet import Line, Sheet
 from wallum.document.stripping import AIR_KEY, LEVEL_KEYS, light_givers, stripped
-from wallum.level.model import Level
+from wallum.level.model.model import Level
 from wallum.moment.scene import AIR_ID, GLOW_ID, UNLIT_ID
 
 __all__ = ["StripSheet", "brought_along"]

@@ -16,14 +16,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wallum.desk.day.path_chart import PathChart
 from wallum.desk.look.head import LookHead
-from wallum.desk.panes.air_head import AIR_GROUPS, LAYERS, AirHead
+from wallum.desk.panes.air_head import AIR_GROUPS, AirHead
 from wallum.desk.panes.baking_head import BakingHead
 from wallum.desk.panes.colour_field import ColourField
 from wallum.desk.panes.tune_rows import Row
-from wallum.desk.project.session import Session
-from wallum.desk.rendering.light_baking import LightBaking
+from wallum.desk.session.light_baking import LightBaking
+from wallum.desk.session.session import Session
+from wallum.desk.timeline.path_chart import PathChart
+from wallum.desk.viewport.base_mark import LAYERS
 from wallum.desk.widgets.still_label import StillLabel
 from wallum.document.fields import Item, declared
 from wallum.document.look import Look
@@ -43,10 +44,10 @@ from wallum.document.sources import (
     ZoneSource,
 )
 from wallum.moment.base_light import body_now, find_base_light
-from wallum.moment.shown_colour import shown_colour, shown_rgb
+from wallum.moment.resolved_colour import shown_colour, shown_rgb
 from wallum.moment.zones import in_force
 from wallum.physics.colour import luminance
-from wallum.realtime.passes.cascades import nearest_grain
+from wallum.realtime.passes.shadows.cascades import nearest_grain
 
 __all__ = ["TunePane"]
 

@@ -18,9 +18,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wallum.desk.jobs.picture_file import PictureFileButton
 from wallum.desk.panes.peg_button import PegButton
-from wallum.desk.project.session import Session
-from wallum.desk.rendering.picture_file import PictureFileButton
+from wallum.desk.session.session import Session
 from wallum.desk.widgets.number_field import NumberField
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.air import AirValues

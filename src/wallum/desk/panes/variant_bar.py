@@ -3,7 +3,7 @@
 from PyQt6.QtCore import QSignalBlocker, Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
-from wallum.desk.project.session import Session
+from wallum.desk.session.session import Session
 from wallum.desk.widgets.buttons import text_button
 from wallum.desk.widgets.sheet import Line, Sheet
 from wallum.document.project import Project

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from wallum.frame.asked import Asked, Counted
-from wallum.frame.described import Described
+from wallum.frame.pass_spec import Described
+from wallum.frame.pass_work import Asked, Counted
 from wallum.moment.scene import AIR_ID
 from wallum.moment.view import bounding_spheres, in_view
 

@@ -1,7 +1,7 @@
 """Light that was baked, looked up on its pages for each pixel."""
 
-from wallum.frame.asked import Asked, Counted
-from wallum.frame.described import Described
+from wallum.frame.pass_spec import Described
+from wallum.frame.pass_work import Asked, Counted
 
 __all__ = ["BAKED_LIGHT"]
 

@@ -1,7 +1,7 @@
 """Light that has come back from surfaces, looked up for each pixel."""
 
-from wallum.frame.asked import Asked, Counted
-from wallum.frame.described import Described
+from wallum.frame.pass_spec import Described
+from wallum.frame.pass_work import Asked, Counted
 
 __all__ = ["PROBE_LIGHT", "PROBE_LIGHT_OF_HAND", "by_probes"]
 

@@ -1,7 +1,7 @@
 """From light to the picture that is shown."""
 
-from wallum.frame.asked import Asked, Counted
-from wallum.frame.described import Described
+from wallum.frame.pass_spec import Described
+from wallum.frame.pass_work import Asked, Counted
 from wallum.physics.grade import NEUTRAL_GRADE
 
 __all__ = ["DEVELOP", "EDGES", "FOCUS", "INSPECT", "METER", "READ_BACK", "SAMPLE"]

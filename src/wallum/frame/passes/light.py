@@ -1,7 +1,7 @@
 """Light on surfaces, and the sky behind them."""
 
-from wallum.frame.asked import Asked, Counted
-from wallum.frame.described import Described
+from wallum.frame.pass_spec import Described
+from wallum.frame.pass_work import Asked, Counted
 
 __all__ = ["LIGHT", "LIGHT_ADDED", "LIGHT_OF_OTHERS", "LIGHT_OF_SEE_THROUGH"]
 

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from wallum.frame.asked import TEXEL_BYTES, Asked, Counted
-from wallum.frame.described import Described
+from wallum.frame.pass_spec import Described
+from wallum.frame.pass_work import TEXEL_BYTES, Asked, Counted
 from wallum.moment.kinds import kind_of
 
 __all__ = ["LAMP_SHADOWS", "SUN_SHADOWS"]

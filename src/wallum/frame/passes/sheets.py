@@ -3,8 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.frame.asked import Asked, Counted
-from wallum.frame.described import Described
+from wallum.frame.pass_spec import Described
+from wallum.frame.pass_work import Asked, Counted
 from wallum.moment.camera import Camera
 from wallum.moment.far_place import sun_in_picture
 from wallum.moment.scene import SCREEN_ID

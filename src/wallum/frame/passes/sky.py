@@ -1,7 +1,7 @@
 """The sky as the other passes read it: its maps, what of it is open where, and the march of the deck."""
 
-from wallum.frame.asked import Asked, Counted
-from wallum.frame.described import Described
+from wallum.frame.pass_spec import Described
+from wallum.frame.pass_work import Asked, Counted
 from wallum.frame.passes.bounce import by_probes
 from wallum.physics.deck import DECK_STEPS
 

@@ -1,7 +1,7 @@
 """Surfaces: what the camera sees, and what of it is seen through."""
 
-from wallum.frame.asked import Asked, Counted
-from wallum.frame.described import Described
+from wallum.frame.pass_spec import Described
+from wallum.frame.pass_work import Asked, Counted
 
 __all__ = ["SEE_THROUGH", "SURFACES"]
 

@@ -4,7 +4,7 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.realtime.passes.clusters import occupied_cells
+from wallum.realtime.passes.lamps.clusters import occupied_cells
 
 __all__ = ["GBuffer", "LightTarget", "Size"]
 

@@ -5,7 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.realtime.gl.programs import Programs
-from wallum.realtime.passes.clusters import CELL_PIXELS
+from wallum.realtime.passes.lamps.clusters import CELL_PIXELS
 
 __all__ = ["Tiles"]
 

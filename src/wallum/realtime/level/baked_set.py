@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 if TYPE_CHECKING:  # the renderer's process starts faster without rays
-    from wallum.level.flatten import Triangles
-    from wallum.transport.lightmaps.baked import BakedLight
+    from wallum.level.model.flatten import Triangles
+    from wallum.transport.field.baked_light import BakedLight
 
 __all__ = ["TEXEL_CORNER", "BakedSet", "baked_set"]
 

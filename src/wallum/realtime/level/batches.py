@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.level.model import Level
+from wallum.level.model.model import Level
 
 __all__ = ["Placing", "placed_boxes", "placings"]
 

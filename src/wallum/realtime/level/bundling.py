@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.errors import LevelProblem
-from wallum.level.flatten import Triangles, flatten
-from wallum.level.model import Level, Material, Part, Slot, TextureUse
-from wallum.level.texels import MIRRORED
+from wallum.level.model.flatten import Triangles, flatten
+from wallum.level.model.model import Level, Material, Part, Slot, TextureUse
+from wallum.level.model.texels import MIRRORED
 from wallum.realtime.level.batches import Placing, placed_boxes, placings
 from wallum.realtime.level.bundle import (
     GLOSSY,

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.level.flatten import Triangles
+from wallum.level.model.flatten import Triangles
 
 __all__ = ["CHUNK", "chunks_of", "space_order"]
 

@@ -1,1 +1,1 @@
-"""What draws the passes of a frame; their order and what they count stand in wallum.frame."""
+"""Render passes of the real-time picture, grouped by what they draw."""

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from wallum.document.project import Project
 from wallum.frame.quality import HIGH, Quality
 from wallum.frame.record import PassRecord
-from wallum.level.model import Level
+from wallum.level.model.model import Level
 from wallum.moment.camera import Camera
 from wallum.moment.moment import own_moment
 from wallum.moment.picture_scene import picture_scene

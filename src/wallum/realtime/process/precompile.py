@@ -7,15 +7,15 @@ import numpy as np
 
 from wallum.moment.camera import Camera
 from wallum.moment.lamps import LAMP_ROW, NO_LAMPS, Lamps
+from wallum.moment.resolved_look import Metering, ShownLook
 from wallum.moment.scene import Dome, LitScene, Stars, Sun
-from wallum.moment.shown_look import Metering, ShownLook
 from wallum.physics.bloom import Bloom
 from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.dome import plain_dome
 from wallum.physics.high_cloud import HighCloud
 from wallum.physics.medium import Layer, Medium
 from wallum.realtime.level.probe_set import MirrorPlaces, ProbeSet
-from wallum.realtime.passes.sky_visibility import ALL_OPEN
+from wallum.realtime.passes.sky.sky_visibility import ALL_OPEN
 from wallum.realtime.process.request import PictureRequest
 from wallum.realtime.renderer import Renderer
 from wallum.transport.field.sky_parts import BINS

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from wallum.frame.record import PassRecord
 from wallum.frame.views import FROM_SURFACES
 from wallum.moment.camera import Camera
+from wallum.moment.resolved_look import ShownLook
 from wallum.moment.scene import LitScene
-from wallum.moment.shown_look import ShownLook
 
 __all__ = ["Frame", "PictureRequest"]
 

@@ -16,7 +16,7 @@ import numpy as np
 
 from wallum.faults import keep_log
 from wallum.realtime.engine import open_context
-from wallum.realtime.light_asked import light_asked
+from wallum.realtime.passes.interaction.light_key import light_asked
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.launch import SPARE
 from wallum.realtime.process.memory import Block, give_memory_back, load_value

@@ -7,7 +7,7 @@
 #include "probes.glsl"
 uniform sampler2D g_normal;
 uniform sampler2D g_depth;
-uniform usampler2D probe_light;   // four words a probe: see realtime/level/probe_words.py
+uniform usampler2D probe_light;   // four words a probe: see realtime/level/packed_probes.py
 uniform vec3 ends_below;          // of each axis: large where the level ends with the cells
 uniform vec3 ends_above;
 uniform vec3 eye;

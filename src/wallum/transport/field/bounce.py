@@ -8,20 +8,20 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csr_matrix
 
-from wallum.level.model import Level, Mesh
+from wallum.level.model.model import Level, Mesh
 from wallum.moment.bounce_gains import Key, bounce_keys, coloured, gains_of, glow_of
 from wallum.moment.scene import OF, LitScene
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
-from wallum.transport.field.air import OpenAir, ways_seen
+from wallum.transport.field.ambient_rooms import Rooms
+from wallum.transport.field.baked_light import BakedLight
 from wallum.transport.field.bright import bright_light
 from wallum.transport.field.cast import Seen, rays_each
 from wallum.transport.field.glow import Shining, find_shining
+from wallum.transport.field.open_air import OpenAir, ways_seen
 from wallum.transport.field.probes import Probes
 from wallum.transport.field.relight import Direct, direct_of
-from wallum.transport.field.rooms import Rooms
-from wallum.transport.lightmaps.baked import BakedLight
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.rays import RayScene
 
 __all__ = ["BOUNCES", "BounceField", "Field", "Unit", "smoothing"]
 

@@ -13,7 +13,7 @@ from scipy.sparse import csr_matrix
 from wallum.physics.arrays import Floats, dots
 from wallum.transport.field.glow import shares_of
 from wallum.transport.field.probes import Probes
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.rays import RayScene
 
 __all__ = ["bright_light"]
 

@@ -20,8 +20,8 @@ from wallum.physics.emitters import cosine_directions
 from wallum.transport.field.land import PATCHES, Land, LandSeen
 from wallum.transport.field.probes import NO_PROBE, PLACES, Probes
 from wallum.transport.field.sky_parts import BINS, sky_bins
-from wallum.transport.rays import Hits, RayScene
-from wallum.transport.surface_tables import SurfaceTables
+from wallum.transport.scene.rays import Hits, RayScene
+from wallum.transport.scene.surface_tables import SurfaceTables
 
 __all__ = ["ALL_RAYS", "FEW_RAYS", "Seen", "cast", "rays_each"]
 

@@ -3,7 +3,7 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.rays import RayScene
 
 __all__ = ["built_of", "focus"]
 

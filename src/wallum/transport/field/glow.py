@@ -10,7 +10,7 @@ from wallum.moment.bounce_gains import glow_of
 from wallum.physics.arrays import Floats, dots, normalised
 from wallum.physics.colour import luminance
 from wallum.transport.field.probes import PLACES, Probes
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.rays import RayScene
 
 __all__ = ["Shining", "find_shining", "glow_light", "shares_of"]
 

@@ -13,8 +13,8 @@ from wallum.physics.arrays import Floats
 from wallum.physics.emitters import cosine_directions
 from wallum.transport.field.scattering import even_albedo
 from wallum.transport.field.sky_parts import BINS, sky_bins
-from wallum.transport.rays import Hits, RayScene
-from wallum.transport.surface_tables import SurfaceTables
+from wallum.transport.scene.rays import Hits, RayScene
+from wallum.transport.scene.surface_tables import SurfaceTables
 
 __all__ = ["FAR_OFF_M", "PATCHES", "SAMPLES", "Land", "LandSeen", "patches_of"]
 

@@ -7,10 +7,10 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from wallum.physics.arrays import Floats, dots
-from wallum.transport.field.cell_words import OFFSETS, probes_of
 from wallum.transport.field.cells import Cells
+from wallum.transport.field.packed_cells import OFFSETS, probes_of
 from wallum.transport.field.probes import NO_PROBE, Probes
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.rays import RayScene
 
 __all__ = ["OVER", "linked"]
 

@@ -10,15 +10,15 @@ from numpy.typing import NDArray
 from wallum.moment.probe_boxes import ProbeBox
 from wallum.physics.arrays import Floats, normalised
 from wallum.physics.colour import luminance
-from wallum.transport.field.cell_words import dilated, leaf_words, packed
 from wallum.transport.field.cells import FACINGS, Cells, cells_within
 from wallum.transport.field.extent import built_of, focus
 from wallum.transport.field.links import OVER, linked
-from wallum.transport.field.parting import parted
+from wallum.transport.field.packed_cells import dilated, leaf_words, packed
 from wallum.transport.field.probes import NO_PROBE, PLACES, Probes
 from wallum.transport.field.scattering import ROOM_M, Samples, by_cell, scatter
-from wallum.transport.rays import RayScene
-from wallum.transport.surface_tables import SurfaceTables
+from wallum.transport.field.split_by_occluders import parted
+from wallum.transport.scene.rays import RayScene
+from wallum.transport.scene.surface_tables import SurfaceTables
 
 __all__ = ["WANTED", "place_probes"]
 

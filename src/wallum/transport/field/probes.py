@@ -19,8 +19,8 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from wallum.physics.arrays import Floats, dots
-from wallum.transport.field.cell_words import FIRST_BIT, HAS_ANY, SPLIT_BIT, probes_of
 from wallum.transport.field.cells import BEFORE_M, FACINGS
+from wallum.transport.field.packed_cells import FIRST_BIT, HAS_ANY, SPLIT_BIT, probes_of
 
 __all__ = ["NO_PROBE", "PLACES", "Probes"]
 

@@ -18,7 +18,7 @@ from wallum.transport.field.glow import glow_light
 from wallum.transport.field.land import FAR_OFF_M, PATCHES, SAMPLES
 from wallum.transport.field.probes import PLACES, Probes
 from wallum.transport.field.sky_parts import sky_parts
-from wallum.transport.rays import LIFT_M, RayScene
+from wallum.transport.scene.rays import LIFT_M, RayScene
 
 __all__ = ["Direct", "direct_of"]
 

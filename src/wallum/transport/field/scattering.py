@@ -7,14 +7,14 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.level.flatten import Triangles
+from wallum.level.model.flatten import Triangles
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.emitters import cosine_directions
 from wallum.physics.gloss_table import look_up, mean_fall
 from wallum.transport.field.cells import Cells, CellsFor, sides_of
-from wallum.transport.rays import Hits, RayScene
-from wallum.transport.surface_tables import Surfaces, SurfaceTables
-from wallum.transport.surfaces import SeenSurfaces
+from wallum.transport.scene.rays import Hits, RayScene
+from wallum.transport.scene.surface_tables import Surfaces, SurfaceTables
+from wallum.transport.scene.surfaces import SeenSurfaces
 
 __all__ = ["ROOM_M", "Samples", "by_cell", "even_albedo", "scatter"]
 

@@ -12,16 +12,16 @@ import numpy as np
 
 from wallum.document.baking import Baking as Settings
 from wallum.errors import LevelProblem
-from wallum.level.model import Level
-from wallum.level.unwrapping import Unwrapped, unwrap_apart
+from wallum.level.model.model import Level
+from wallum.level.model.unwrapping import Unwrapped, unwrap_apart
 from wallum.moment.baked import baked_state
 from wallum.moment.scene import LitScene
+from wallum.transport.field.baked_light import BakedLight, own_coordinates, to_be_laid
 from wallum.transport.field.bounce import Field
-from wallum.transport.lightmaps.baked import BakedLight, own_coordinates, to_be_laid
+from wallum.transport.lightmaps.bake_cache import load_part, save_part, unwrapped_of
 from wallum.transport.lightmaps.baking import Baking, beside, cleaned, outside_bodies
-from wallum.transport.lightmaps.kept_bake import load_part, save_part, unwrapped_of
 from wallum.transport.lightmaps.texels import Texels, find_texels
-from wallum.transport.rays import RayScene
+from wallum.transport.scene.rays import RayScene
 
 __all__ = ["Order", "bake", "foreseen_texels"]
 

@@ -9,16 +9,16 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from wallum.image.denoise import denoised
-from wallum.level.model import Level
-from wallum.level.unwrapping import Unwrapped
+from wallum.level.model.model import Level
+from wallum.level.model.unwrapping import Unwrapped
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import LUMINANCE_WEIGHTS
 from wallum.transport.field.bounce import Field
 from wallum.transport.lightmaps.texels import Texels, filled
-from wallum.transport.rays import LIFT_M, RayScene, one_thread
-from wallum.transport.reference import THREADS, Reference
+from wallum.transport.paths.reference import THREADS, Reference
+from wallum.transport.scene.rays import LIFT_M, RayScene, one_thread
 
 __all__ = ["Baking", "beside", "cleaned", "on_pages", "outside_bodies"]
 

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import distance_transform_edt
 
-from wallum.level.flatten import Triangles
-from wallum.level.unwrapping import Unwrapped
+from wallum.level.model.flatten import Triangles
+from wallum.level.model.unwrapping import Unwrapped
 from wallum.physics.arrays import Floats, normalised
 
 __all__ = ["Texels", "filled", "find_texels"]

@@ -2,7 +2,7 @@
 // place up to a depth (air_sum.comp.glsl); beyond, and without, alike all along. More variants: MIST; CLEAR, where
 // none is seen up to a distance; TINTED, where it swallows more of one channel; NEAR, where all
 // that is seen lies in the volume; STRAIGHT, a fog
-// that no air makes, instead of all that. Twin of transport/air_between.py.
+// that no air makes, instead of all that. Twin of transport/paths/air_between.py.
 
 #ifdef SHAFTS
 #ifdef POCKETS

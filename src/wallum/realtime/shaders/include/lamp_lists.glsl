@@ -1,4 +1,4 @@
-// The lamps that reach each cell of the view: see realtime/passes/clusters.py.
+// The lamps that reach each cell of the view: see realtime/passes/lamps/clusters.py.
 
 uniform usampler2D cells;      // x; y and slice: first entry; by kind, number | number with shadow << 16
 uniform usampler2D lists;      // lamp numbers, 1,024 a row

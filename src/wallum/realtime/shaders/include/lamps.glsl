@@ -1,4 +1,4 @@
-// Lamps as the shaders read them: rows of realtime/passes/lamp_buffers.py, where what they mean is said.
+// Lamps as the shaders read them: rows of realtime/passes/lamps/lamp_buffers.py, where what they mean is said.
 
 // Each is LAMP_ROWS of these, which are not members of a struct: a driver names each member of each lamp, which
 // takes longer than all else that it does to a program.

@@ -1,4 +1,4 @@
-// Light from all around in boxes of the artist's. Twin of moment/room_light.py.
+// Light from all around in boxes of the artist's. Twin of moment/ambient_box_light.py.
 
 uniform sampler2D room_lights;   // of each: centre, fade; half sizes, cosine of its turn; light, sine
 

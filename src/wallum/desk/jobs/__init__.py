@@ -1,0 +1,1 @@
+"""Threads and processes that work beside the window."""

@@ -1,1 +1,0 @@
-"""What is asked of the renderer and of rays, when, and what comes of it."""

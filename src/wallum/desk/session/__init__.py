@@ -1,0 +1,1 @@
+"""The open project and level: edits, undo, selection, playhead, files, background work."""

@@ -1,0 +1,1 @@
+"""The main window, its commands, and what ties panes and views together."""

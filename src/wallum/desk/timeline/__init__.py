@@ -1,0 +1,1 @@
+"""The day: ribbon, lanes, contact sheet of hours."""

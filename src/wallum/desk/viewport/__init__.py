@@ -1,0 +1,1 @@
+"""The picture: view, tools, marks, comparison views."""

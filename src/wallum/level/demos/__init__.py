@@ -1,0 +1,1 @@
+"""Generated levels: the demo scenario and small levels for measuring."""

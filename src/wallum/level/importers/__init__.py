@@ -1,0 +1,1 @@
+"""Readers of level files, one folder a format."""

@@ -1,0 +1,1 @@
+"""Reader of glTF 2.0, one module a part of the format."""

@@ -1,0 +1,40 @@
+"""KHR_materials_variants: the sets of materials that a file offers, and what they give a primitive."""
+
+from typing import Any, Final
+
+from wallum.errors import LevelProblem
+from wallum.level.importers.gltf.document import Gltf
+
+__all__ = ["SETS", "set_names", "sets_of"]
+
+SETS: Final = "KHR_materials_variants"
+
+
+def set_names(gltf: Gltf, source: str) -> tuple[str, ...]:
+    """Names of the sets, in their order. Raises LevelProblem."""
+    said = (gltf.extensions or {}).get(SETS)
+    if said is None:
+        return ()
+    listed = said.get("variants") if isinstance(said, dict) else None
+    if not isinstance(listed, list) or not all(isinstance(one, dict) for one in listed):
+        raise LevelProblem(f"{SETS} does not list its sets", source)
+    return tuple(str(one.get("name") or f"set {number}") for number, one in enumerate(listed))
+
+
+def sets_of(
+    primitive: Any, names: tuple[str, ...], materials: int, where: str
+) -> tuple[tuple[str, int], ...]:
+    """The material that a primitive has in each set that changes it: names and numbers."""
+    said = (primitive.extensions or {}).get(SETS) if isinstance(primitive.extensions, dict) else None
+    if said is None:
+        return ()
+    out = []
+    for mapping in said.get("mappings") or ():
+        number = mapping.get("material")
+        if not isinstance(number, int) or not 0 <= number < materials:
+            raise LevelProblem(f"a set names no material {number!r}", where)
+        for one in mapping.get("variants") or ():
+            if not isinstance(one, int) or not 0 <= one < len(names):
+                raise LevelProblem(f"there is no set {one!r}", where)
+            out.append((names[one], number))
+    return tuple(out)

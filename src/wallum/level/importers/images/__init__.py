@@ -1,0 +1,1 @@
+"""Readers of textures, panoramas and colour tables."""

@@ -1,0 +1,1 @@
+"""Data of a level, and what is derived from it without reading files."""

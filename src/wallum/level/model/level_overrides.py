@@ -1,0 +1,111 @@
+"""The level as it is lit: without what is ignored or stripped, with the stand-in figure."""
+
+from dataclasses import dataclass, field, replace
+
+from wallum.document.fields import Vector
+from wallum.document.fit import LevelFit
+from wallum.document.project import Project
+from wallum.level.model.figure import figure_parts
+from wallum.level.model.level_fit import fitted
+from wallum.level.model.model import Finding, Level, Material, Mesh, Primitive
+from wallum.level.model.water import ripple_picture, water_material, water_part
+
+__all__ = ["Dress", "dress_of", "dressed", "with_set"]
+
+
+@dataclass(frozen=True)
+class Dress:
+    """What a project says of its level's geometry and surfaces; equal ones make equal levels.
+
+    ignored, uncast : ids of parts that are left out, and that stand in no light's way
+    water           : ids of parts that are water
+    fit             : unit and upward axis of its file
+    materials       : name of the set of materials that it is shown with
+    figure          : place of the stand-in's feet and where it faces, None where it is away
+    """
+
+    ignored: frozenset[str] = frozenset()
+    uncast: frozenset[str] = frozenset()
+    unlit: bool = True
+    vertex_colours: bool = True
+    occlusion: bool = True
+    figure: tuple[Vector, float] | None = None
+    water: frozenset[str] = frozenset()
+    fit: LevelFit = field(default_factory=LevelFit)
+    materials: str = ""
+
+
+def dress_of(project: Project) -> Dress:
+    """What a project says of its level."""
+    kept, stand = project.level_light, project.figure
+    return Dress(
+        frozenset(one.part for one in project.marks if one.ignored),
+        frozenset(one.part for one in project.marks if not one.casts),
+        kept.unlit,
+        kept.vertex_colours,
+        kept.occlusion,
+        (stand.position, stand.turn) if stand.on else None,
+        frozenset(one.part for one in project.marks if one.water),
+        project.level_fit,
+        project.material_set,
+    )
+
+
+def _surface(material: Material, dress: Dress) -> Material:
+    if material.unlit and not dress.unlit:
+        material = replace(material, unlit=False)
+    if "occlusion" in material.textures and not dress.occlusion:
+        left = dict(material.textures)
+        del left["occlusion"]
+        material = replace(material, textures=left)
+    return material
+
+
+def _mesh(mesh: Mesh) -> Mesh:
+    if all(one.colours is None for one in mesh.primitives):
+        return mesh
+    return replace(mesh, primitives=tuple(replace(one, colours=None) for one in mesh.primitives))
+
+
+def with_set(level: Level, name: str) -> Level:
+    """A level with the materials of one of its sets; one that it has not is told of."""
+    if not name:
+        return level
+    if name not in level.sets:
+        known = ", ".join(level.sets) or "none"
+        text = f"The level has no set of materials {name!r} (it has: {known}); it is shown with its own."
+        missing = Finding("set of materials", level.name, "warning", text)
+        return replace(level, findings=(*level.findings, missing))
+
+    def of_set(one: Primitive) -> Primitive:
+        number = dict(one.sets).get(name)
+        return one if number is None else replace(one, material=number)
+
+    meshes = tuple(replace(one, primitives=tuple(map(of_set, one.primitives))) for one in level.meshes)
+    return replace(level, meshes=meshes)
+
+
+def dressed(level: Level, dress: Dress) -> Level:
+    """A level as a project wants it; the level itself where nothing is said."""
+    if dress == Dress():
+        return level
+    level = with_set(fitted(level, dress.fit), dress.materials)
+    parts = tuple(
+        replace(one, casts=False) if one.id in dress.uncast else one
+        for one in level.parts
+        if one.id not in dress.ignored
+    )
+    meshes = level.meshes if dress.vertex_colours else tuple(_mesh(one) for one in level.meshes)
+    materials = tuple(_surface(one, dress) for one in level.materials)
+    pictures = level.pictures
+    if any(one.id in dress.water for one in parts):
+        pictures = (*pictures, ripple_picture())
+        materials = (*materials, water_material(len(pictures) - 1))
+        for number, part in enumerate(parts):
+            if part.id in dress.water:
+                wet, mesh = water_part(part, meshes[part.mesh], len(meshes), len(materials) - 1)
+                parts, meshes = (*parts[:number], wet, *parts[number + 1 :]), (*meshes, mesh)
+    if dress.figure is not None:
+        more = figure_parts(*dress.figure, len(meshes), len(materials))
+        meshes, parts, materials = meshes + more[0], parts + more[1], materials + more[2]
+    return replace(level, meshes=meshes, parts=parts, materials=materials, pictures=pictures)

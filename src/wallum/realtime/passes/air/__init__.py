@@ -1,0 +1,1 @@
+"""Participating media: fog volume, pockets, cards, transparent layers."""

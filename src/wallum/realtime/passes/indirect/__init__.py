@@ -1,0 +1,1 @@
+"""Indirect light: probes, baked light, mirror images, ambient occlusion."""

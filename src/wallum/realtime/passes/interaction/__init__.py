@@ -1,0 +1,1 @@
+"""What changes while a hand drags: resolution, reuse of passes, accumulation at rest."""

@@ -1,0 +1,26 @@
+"""What the light of a picture depends on, so that requests which differ in their look alone are known."""
+
+import pickle
+from dataclasses import replace
+from typing import Final
+
+from wallum.frame.views import INSPECTED
+from wallum.moment.resolved_look import ShownLook
+from wallum.moment.scene import LitScene
+from wallum.realtime.process.request import PictureRequest
+
+__all__ = ["light_asked"]
+
+ANY_LOOK: Final = ShownLook(0.0)
+
+
+def light_asked(request: PictureRequest, scene: LitScene | None = None) -> bytes:
+    """All that a picture shows beside its look and how it is exposed, to be compared.
+
+    scene : in the place of the one that the request shows
+    Alike only where nothing differs; that two differ does not say that their light does.
+    """
+    bare = replace(scene or request.shown_scene, look=ANY_LOOK)
+    of = request.view_of if request.view in INSPECTED else ""  # what lights a picture is shown as it is
+    told = bare, request.camera, request.size, request.view, of, sorted(request.active)
+    return pickle.dumps((*told, request.detail, request.most), 5)

@@ -1,0 +1,1 @@
+"""Direct light of sun, moon and lamps."""

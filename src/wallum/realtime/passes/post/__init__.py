@@ -1,0 +1,1 @@
+"""Post-processing: focus, bloom, metering, developing, edge smoothing."""

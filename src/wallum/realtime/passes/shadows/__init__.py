@@ -1,0 +1,1 @@
+"""Shadow maps of the sun and of lamps."""

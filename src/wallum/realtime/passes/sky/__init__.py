@@ -1,0 +1,1 @@
+"""Sky, clouds and sky visibility."""

@@ -1,0 +1,1 @@
+"""Direct light by rays: meter, contributions of sources, pools."""

@@ -1,0 +1,182 @@
+"""The field of a level: the one that is kept beside the project, or a new one that is kept from then on."""
+
+import hashlib
+import logging
+from collections.abc import Callable
+from dataclasses import fields
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import csr_matrix
+
+from wallum.document.derived import derived_folder
+from wallum.document.project import Project
+from wallum.errors import ValueProblem
+from wallum.files import written_whole
+from wallum.level.model.model import Level
+from wallum.moment.probe_boxes import ProbeBox, probe_boxes
+from wallum.transport.field.ambient_rooms import Rooms
+from wallum.transport.field.bounce import BounceField, Field, smoothing
+from wallum.transport.field.cast import ALL_RAYS, Seen
+from wallum.transport.field.land import PATCHES, Land
+from wallum.transport.field.make_field import make_field
+from wallum.transport.field.open_air import OpenAir
+from wallum.transport.field.placing import WANTED
+from wallum.transport.field.probes import Probes
+from wallum.transport.field.sky_parts import BINS
+from wallum.transport.scene.rays import RayScene
+
+__all__ = ["field_key", "kept_bounce", "kept_field", "level_key", "load_field", "save_field"]
+
+log = logging.getLogger("wallum.derived")
+VERSION: Final = 30
+# Of all fields in one folder: the oldest go; and of one, unpacked.
+HELD_BYTES, MOST_BYTES = 400 << 20, 1 << 30
+# What a sparse matrix is kept as.
+MATRIX: Final = ("data", "indices", "indptr")
+
+
+def field_key(rays: RayScene, level: Level, boxes: tuple[ProbeBox, ...] = ()) -> str:
+    """What a field depends on, as a short word: the level, and how it is made."""
+    return level_key(rays, level, f"field {VERSION} {ALL_RAYS} {WANTED} {boxes or ''}")
+
+
+def level_key(rays: RayScene, level: Level, made: str) -> str:
+    """A level's geometry, materials and textures, and how something is made of it, as a short word."""
+    digest = hashlib.sha256(made.encode())
+    flat = rays.triangles
+    for part in (flat.positions, flat.faces, flat.material, flat.part, flat.uv, flat.colours):
+        digest.update(np.ascontiguousarray(part).tobytes())
+    digest.update(repr(level.materials).encode())
+    for picture in level.pictures:
+        # Of a large texture a part tells whether it is another.
+        digest.update(np.ascontiguousarray(picture.pixels[::7, ::5]).tobytes())
+    return digest.hexdigest()[:20]
+
+
+def save_field(made: Field, key: str, path: Path) -> None:
+    """Keep a field in a file. Raises OSError."""
+    values: dict[str, Any] = {f"probes_{one.name}": getattr(made.probes, one.name) for one in fields(Probes)}
+    values |= {f"rooms_{one.name}": getattr(made.rooms, one.name) for one in fields(Rooms)}
+    if made.air is not None:
+        air = {one.name: getattr(made.air, one.name) for one in fields(OpenAir)}
+        matrix = air.pop("surfaces")
+        air |= {name: getattr(matrix, name) for name in MATRIX}
+        values |= {f"air_{name}": value for name, value in air.items()}
+    values |= {f"land_{one.name}": getattr(made.seen.beyond, one.name) for one in fields(Land)}
+    others = made.seen.others
+    values |= {"data": others.data, "indices": others.indices.astype(np.int32), "indptr": others.indptr}
+    values |= {name: getattr(made.seen, name).astype(np.float32) for name in ("land", "toward", "dark")}
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with written_whole(path) as part, open(part, "r+b") as stream:
+        np.savez(stream, key=np.array(key), sky=made.seen.sky.astype(np.float16), **values)
+
+
+def load_field(path: Path, key: str) -> Field:
+    """A kept field. Raises ValueProblem where there is none for this level."""
+    try:
+        with open(path, "rb") as stream, np.load(stream, allow_pickle=False) as kept:
+            if sum(one.file_size for one in kept.zip.infolist()) > MOST_BYTES:
+                raise ValueProblem("the kept bounce field is too large", str(path))
+            if str(kept["key"]) == key:
+                return _read(kept)
+    except ValueProblem:
+        raise
+    except (OSError, ValueError, KeyError, EOFError, ImportError):
+        pass
+    except Exception as error:  # zipfile and numpy raise kinds of their own for broken files
+        raise ValueProblem(f"the kept bounce field is broken: {error}", str(path)) from None
+    raise ValueProblem("there is no bounce field for this level", str(path))
+
+
+def _read(kept: Any) -> Field:
+    values = {one.name: kept[f"probes_{one.name}"] for one in fields(Probes)}
+    probes = Probes(**{**values, "step": float(values["step"])})
+    count = len(probes)
+    others = csr_matrix((kept["data"], kept["indices"], kept["indptr"]), (count, count))
+    sky = kept["sky"].astype(np.float32)
+    rooms = Rooms(**{one.name: kept[f"rooms_{one.name}"] for one in fields(Rooms)})
+    if len(sky) != count or probes.links.shape != (count, 27) or len(rooms.of) != count:
+        raise ValueError("parts of different sizes")
+    beyond = Land(**{one.name: kept[f"land_{one.name}"] for one in fields(Land)})
+    seen = Seen(others, sky, kept["land"], kept["toward"], kept["dark"], beyond)
+    if seen.land.shape != (count, PATCHES) or beyond.sky.shape != (PATCHES, BINS):
+        raise ValueError("land of another kind")
+    plain = {one.name: kept[f"air_{one.name}"] for one in fields(OpenAir) if one.name != "surfaces"}
+    places = int(np.prod(plain["values"].shape[:3]))
+    matrix = csr_matrix(tuple(kept[f"air_{name}"] for name in MATRIX), (places, count))
+    if (
+        plain["values"].ndim != 4
+        or len(plain["sky"]) != places
+        or len(plain["there"]) != places
+        or plain["parted"].max(initial=0) >= places
+    ):
+        raise ValueError("air that is no grid")
+    air = OpenAir(**plain, surfaces=matrix)
+    return Field(probes, seen, smoothing(probes), rooms, air)
+
+
+def kept_field(
+    rays: RayScene,
+    level: Level,
+    bounds: NDArray[np.float64],
+    project_file: Path | None,
+    boxes: tuple[ProbeBox, ...],
+    keep_going: Callable[[float], bool] | None = None,
+    early: Callable[[Field], None] | None = None,
+) -> Field | None:
+    """The field of a level, from the project's derived data or made now and put there.
+
+    None where there is no level, or `keep_going`, told the share done, said no while it was made.
+    boxes : where the artist wants probes closer, or none
+    early : is given one of few rays while it is made
+    """
+    if not len(rays.triangles.faces):
+        return None
+    key = field_key(rays, level, boxes)
+    path = derived_folder(project_file) / f"field-{key}.npz"
+    for folder in (path.parent, derived_folder(None)):  # another project may have the same level
+        try:
+            found = load_field(folder / path.name, key)
+        except ValueProblem as problem:
+            log.debug("%s", problem)
+            continue
+        if folder != path.parent:
+            _keep(found, key, path)
+        return found
+    if keep_going is not None and not keep_going(0.0):
+        return None
+    made: Field | None = None
+    for step in make_field(rays, level, bounds, boxes):
+        if isinstance(step, Field):
+            made = step
+            if step.air is None and early is not None:
+                early(step)
+        elif keep_going is not None and not keep_going(step):
+            return None
+    if made is not None:
+        for folder in {path.parent, derived_folder(None)}:
+            _keep(made, key, folder / path.name)
+    return made
+
+
+def kept_bounce(
+    rays: RayScene, level: Level, project_file: Path | None, project: Project
+) -> BounceField | None:
+    """The same for a project, ready to be lit."""
+    made = kept_field(rays, level, level.bounds, project_file, probe_boxes(project))
+    return None if made is None else BounceField.of(rays, level, made, project.follows)
+
+
+def _keep(made: Field, key: str, path: Path) -> None:
+    try:
+        save_field(made, key, path)
+        kept = sorted(path.parent.glob("field-*.npz"), key=lambda one: -one.stat().st_mtime)
+        held = np.cumsum([one.stat().st_size for one in kept])
+        for old, sum_bytes in zip(kept[1:], held[1:], strict=True):
+            if sum_bytes > HELD_BYTES:
+                old.unlink(missing_ok=True)
+    except OSError as error:
+        log.warning("the bounce field could not be kept: %s", error)

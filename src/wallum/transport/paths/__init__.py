@@ -1,0 +1,1 @@
+"""The reference picture: path tracing with next event estimation."""

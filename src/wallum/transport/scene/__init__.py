@@ -1,0 +1,1 @@
+"""Geometry and surfaces as rays meet them."""
