@@ -7,7 +7,7 @@ def run(capsys, *arguments):
     """The status of a command, what it printed, and what it said of faults."""
     capsys.readouterr()
     try:
-        status = main([str(one) for one in arguments])
+        status = main([str(argument) for argument in arguments])
     except SystemExit as end:
         status = end.code
     out = capsys.readouterr()

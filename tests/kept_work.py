@@ -7,8 +7,8 @@ from wallum.document.autosave import Sitting
 
 def end_of(sitting):
     """Let a sitting have ended: the process that its file names is gone."""
-    kept = json.loads(sitting.path.read_text())
-    sitting.path.write_text(json.dumps({**kept, "started": "never"}))
+    selected = json.loads(sitting.path.read_text())
+    sitting.path.write_text(json.dumps({**selected, "started": "never"}))
     return sitting
 
 

@@ -89,4 +89,4 @@ def glowing_room(floor, colours=ROOM_COLOURS):
         box((x0, y0, z1), (x1, y1, z1 + w), 5),
     )
     part = Part("room", "room", 0, np.eye(4))
-    return Level("room", (Mesh("room", shapes),), (part,), (floor, *(glowing(one) for one in colours)))
+    return Level("room", (Mesh("room", shapes),), (part,), (floor, *(glowing(colour) for colour in colours)))

@@ -22,11 +22,11 @@ SOURCE = Path(wallum.__file__).parent
 
 @pytest.fixture
 def level_file(tmp_path):
-    made = Maker()
+    maker = Maker()
     corners = np.array([[-5, 0, -5], [5, 0, -5], [-5, 0, 5], [5, 0, 5]], "f4")
-    made.mesh(corners, np.array([0, 2, 1, 1, 2, 3], "u2"))
+    maker.mesh(corners, np.array([0, 2, 1, 1, 2, 3], "u2"))
     path = tmp_path / "hall.glb"
-    path.write_bytes(made.bytes())
+    path.write_bytes(maker.bytes())
     return path
 
 
@@ -39,7 +39,7 @@ def project_file(level_file, tmp_path):
 
 def run(capsys, *arguments):
     capsys.readouterr()
-    status = main([str(one) for one in arguments])
+    status = main([str(argument) for argument in arguments])
     out = capsys.readouterr()
     return status, out.out, out.err
 
@@ -60,10 +60,10 @@ def test_new_makes_a_project_at_a_place_and_date(level_file, tmp_path, capsys):
     )
     assert status == 0, err
     assert json.loads(out)["parts"] == 1
-    made = load(tmp_path / "n.wallum")
-    assert (made.setting.latitude, made.setting.longitude, made.setting.utc_offset) == (31.4, -109.2, -7.0)
-    assert made.setting.date == "2027-10-12"
-    assert made.level == "hall.glb"
+    built = load(tmp_path / "n.wallum")
+    assert (built.setting.latitude, built.setting.longitude, built.setting.utc_offset) == (31.4, -109.2, -7.0)
+    assert built.setting.date == "2027-10-12"
+    assert built.level == "hall.glb"
 
 
 def test_show_prints_values_with_units(project_file, capsys):
@@ -101,13 +101,13 @@ def test_meter_reads_a_line_through_the_air(capsys):
     line = ["meter", "demo:pale-room", "--at", "-1.2,1,0.4", "--through", "1.0,1,0.4", "--json", *fog]
     status, out, _ = run(capsys, *line)
     assert status == 0
-    found = json.loads(out)
-    assert found["distance_m"] <= 2.2 + 1e-9
-    kept = math.exp(-3.912 / 30.0 * found["distance_m"])
-    assert found["transmittance"] == pytest.approx([kept] * 3, rel=1e-6)
-    assert found["contrast_kept"] == pytest.approx(kept, rel=1e-6)
-    assert min(found["scattered_cd_m2"]) > 0.0
-    pairs = zip(found["luminance_cd_m2"], found["scattered_cd_m2"], strict=True)
+    result = json.loads(out)
+    assert result["distance_m"] <= 2.2 + 1e-9
+    selected = math.exp(-3.912 / 30.0 * result["distance_m"])
+    assert result["transmittance"] == pytest.approx([selected] * 3, rel=1e-6)
+    assert result["contrast_kept"] == pytest.approx(selected, rel=1e-6)
+    assert min(result["scattered_cd_m2"]) > 0.0
+    pairs = zip(result["luminance_cd_m2"], result["scattered_cd_m2"], strict=True)
     assert all(seen >= scattered for seen, scattered in pairs)
     status, _, err = run(capsys, "meter", "demo:pale-room", "--at", "0,1,0", "--through", "0,1,0")
     assert status == 2
@@ -132,7 +132,7 @@ def test_render_writes_the_picture_and_the_light(tmp_path, capsys):
     assert run(capsys, *common, "--shot", "long-side", "--out", png)[0] == 0
     status, out, _ = run(capsys, *common, "--eye", "0,1.5,0", "--toward", "0,0,-3", "--out", exr, "--json")
     assert status == 0
-    assert {one["name"] for one in json.loads(out)["passes"]} >= {"surfaces", "light"}
+    assert {item["name"] for item in json.loads(out)["passes"]} >= {"surfaces", "light"}
     with Image.open(png) as picture:
         assert picture.size == (64, 36)
     light = read_exr(exr)
@@ -207,7 +207,7 @@ def test_bad_input_is_one_sentence_status_2_and_json(arguments, capsys, tmp_path
     assert err.startswith("wallum: ")
     assert err.count("\n") == 1
     assert set(json.loads(out)["error"]) == {"what", "where", "expected"}
-    assert [one.name for one in tmp_path.iterdir() if one.name != "state"] == []
+    assert [path.name for path in tmp_path.iterdir() if path.name != "state"] == []
 
 
 def test_an_existing_project_is_not_written_over(level_file, project_file, capsys):

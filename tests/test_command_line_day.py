@@ -23,22 +23,22 @@ def run(capsys, *arguments):
 def test_sun_says_where_sun_and_moon_stand(capsys):
     place = ["--place", "39.742476,-105.1786", "--utc-offset", "-7", "--date", "2003-10-17"]
     status, out, _ = run(capsys, "sun", *place, "--clock", "12:30:30", "--json")
-    found = json.loads(out)
+    result = json.loads(out)
     assert status == 0
-    assert found["sun"]["azimuth_deg"] == pytest.approx(194.34024, abs=0.01)
-    assert found["sun"]["elevation_deg"] == pytest.approx(39.88838, abs=0.01)
-    assert 90_000 < found["sun"]["illuminance_lx"] < 105_000
-    assert 4500 < found["sun"]["cct_k"] < 5500
-    assert set(found["moon"]) == {*found["sun"], "lit_fraction"}
+    assert result["sun"]["azimuth_deg"] == pytest.approx(194.34024, abs=0.01)
+    assert result["sun"]["elevation_deg"] == pytest.approx(39.88838, abs=0.01)
+    assert 90_000 < result["sun"]["illuminance_lx"] < 105_000
+    assert 4500 < result["sun"]["cct_k"] < 5500
+    assert set(result["moon"]) == {*result["sun"], "lit_fraction"}
 
 
 def test_sun_of_a_project_and_below_the_horizon(capsys):
     status, out, _ = run(capsys, "sun", "demo:jar-yard", "--clock", "21:30", "--json")
-    found = json.loads(out)
+    result = json.loads(out)
     assert status == 0
-    assert found["sun"]["illuminance_lx"] == 0.0
-    assert found["sun"]["cct_k"] is None
-    assert found["moon"]["lit_fraction"] == pytest.approx(0.94, abs=0.01)
+    assert result["sun"]["illuminance_lx"] == 0.0
+    assert result["sun"]["cct_k"] is None
+    assert result["moon"]["lit_fraction"] == pytest.approx(0.94, abs=0.01)
     status, out, _ = run(capsys, "sun", "demo:jar-yard")
     assert "94% lit" in out
 

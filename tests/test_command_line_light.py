@@ -16,11 +16,11 @@ ROOM = "demo:pale-room"
 
 def test_cost_is_the_sum_of_its_passes_and_of_its_sources(capsys):
     status, out, _ = run(capsys, "cost", ROOM, "--json")
-    found = json.loads(out)
+    result = json.loads(out)
     assert status == 0
-    assert found["broken"] == []
-    assert sum(one["ms"] for one in found["passes"]) == pytest.approx(found["frame_ms"], abs=0.01)
-    assert sum(one["ms"] for one in found["sources"]) == pytest.approx(found["frame_ms"], abs=0.01)
+    assert result["broken"] == []
+    assert sum(item["ms"] for item in result["passes"]) == pytest.approx(result["frame_ms"], abs=0.01)
+    assert sum(item["ms"] for item in result["sources"]) == pytest.approx(result["frame_ms"], abs=0.01)
 
 
 def test_a_slower_device_takes_longer_and_the_text_says_the_same_as_the_numbers(capsys):
@@ -54,15 +54,15 @@ def test_cost_takes_a_profile_of_ones_own_and_refuses_what_is_none(tmp_path, cap
 def test_check_tells_what_is_wrong_and_its_remedy_can_be_set(tmp_path, capsys):
     file = tmp_path / "room.wallum"
     project = pale_room_project()
-    lamp = next(one for one in project.sources if one.kind == "point")
+    lamp = next(source for source in project.sources if source.kind == "point")
     save(project.with_source(lamp.revised(position=(1.5, 0.5, -2.0), radius=0.02)), file)
     status, out, _ = run(capsys, "check", file, "--json")
     assert status == 1
-    (found,) = [one for one in json.loads(out)["findings"] if one["kind"] == "source in a solid"]
+    (result,) = [item for item in json.loads(out)["findings"] if item["kind"] == "source in a solid"]
     assert "inside a solid" in run(capsys, "check", file)[1]
-    (value,) = found["remedy"]["values"].values()
-    text = ",".join(str(one) for one in value)
-    assert run(capsys, "set", file, f"{found['where']}/position={text}")[0] == 0
+    (value,) = result["remedy"]["values"].values()
+    text = ",".join(str(item) for item in value)
+    assert run(capsys, "set", file, f"{result['where']}/position={text}")[0] == 0
     assert load(file).source(lamp.id).position == pytest.approx(value)
     assert "source in a solid" not in run(capsys, "check", file, "--json")[1]
 
@@ -111,12 +111,12 @@ def test_each_shot_that_is_named_is_held_against_paths_with_what_those_are_unsur
     )
     assert status == 0
     lines = json.loads(out)["truth"]
-    assert [one["clock"] for one in lines] == ["06:30", "09:00", "17:10", "21:30"]
-    assert {one["shot"] for one in lines} == {"Floor from above"}
-    for one in lines:
-        assert one["blocks"] > 100
-        assert 0.0 < one["noise"] < 1.0, "one path tells of no noise: more are followed"
-        assert one["median"] < 0.5
+    assert [line["clock"] for line in lines] == ["06:30", "09:00", "17:10", "21:30"]
+    assert {line["shot"] for line in lines} == {"Floor from above"}
+    for line in lines:
+        assert line["blocks"] > 100
+        assert 0.0 < line["noise"] < 1.0, "one path tells of no noise: more are followed"
+        assert line["median"] < 0.5
 
 
 @pytest.mark.parametrize(

@@ -30,7 +30,7 @@ def light(tmp_path, rng):
 
 def developed(capsys, light, tmp_path, *settings):
     out = tmp_path / "out.exr"
-    changes = [word for one in settings for word in ("--set", one)]
+    changes = [word for setting in settings for word in ("--set", setting)]
     status, _, told = run(capsys, "develop", light[0], "--ev100", 2.0, *changes, "--out", out)
     assert status == 0, told
     return read_exr(out)
@@ -43,10 +43,10 @@ def test_curves_are_their_published_forms_on_exposed_light(capsys, tmp_path, lig
     by_channel = developed(capsys, light, tmp_path, "look/curve=reinhard", "look/white=4")
     assert by_channel == pytest.approx(np.clip(x * (1.0 + x / 16.0) / (1.0 + x), 0.0, 1.0), abs=1e-6)
     luma = (x @ [0.2126, 0.7152, 0.0722])[..., None]
-    kept = developed(
+    selected = developed(
         capsys, light, tmp_path, "look/curve=reinhard", "look/white=4", "look/curve_on=luminance"
     )
-    assert kept == pytest.approx(np.clip(x * (1.0 + luma / 16.0) / (1.0 + luma), 0.0, 1.0), abs=1e-6)
+    assert selected == pytest.approx(np.clip(x * (1.0 + luma / 16.0) / (1.0 + luma), 0.0, 1.0), abs=1e-6)
     pbr = developed(capsys, light, tmp_path, "look/curve=neutral")
     assert pbr == pytest.approx(np.clip(neutral(x), 0.0, 1.0), abs=1e-6)
 
@@ -96,13 +96,13 @@ def test_a_look_goes_by_a_file_of_its_own(capsys, tmp_path, light):
 
 def test_a_metered_look_meters_the_picture(capsys, tmp_path, light):
     """Three stops less light by day is three stops of exposure; at night the picture stays darker."""
-    out, found = tmp_path / "out.exr", []
+    out, result = tmp_path / "out.exr", []
     for gain in (8e3, 1e3, 1e-3):
         path = tmp_path / "lit.exr"
         write_exr(path, (light[1] * gain).astype(np.float32))
         told = run(capsys, "develop", path, "--set", "look/exposed=metered", "--out", out, "--json")[1]
-        found.append(json.loads(told)["ev100"])
-    day, shade, night = found
+        result.append(json.loads(told)["ev100"])
+    day, shade, night = result
     assert day - shade == pytest.approx(3.0, abs=0.05)
     assert day - night < np.log2(8e6) - 3.0
 
@@ -140,12 +140,12 @@ def test_what_cannot_be_is_told_in_one_sentence_and_nothing_is_written(capsys, t
 def test_a_file_that_is_no_picture_or_the_input_itself_is_refused(capsys, tmp_path, light):
     text = tmp_path / "text.exr"
     text.write_text("no picture")
-    for given, out in ((text, tmp_path / "a.png"), (light[0], light[0])):
-        before = given.read_bytes()
-        status, _, error = run(capsys, "develop", given, "--out", out)
+    for item, out in ((text, tmp_path / "a.png"), (light[0], light[0])):
+        before = item.read_bytes()
+        status, _, error = run(capsys, "develop", item, "--out", out)
         assert status != 0
         assert error.count("\n") == 1
-        assert given.read_bytes() == before
+        assert item.read_bytes() == before
 
 
 def test_a_projects_table_is_named_from_its_folder(tmp_path):
@@ -165,8 +165,8 @@ def test_a_grade_goes_by_a_decision_list(capsys, tmp_path, light, suffix):
     save(pale_room_project().revised(look=look), project)
     assert run(capsys, "export", project, listed)[0] == 0
     outs = [tmp_path / "a.exr", tmp_path / "b.exr"]
-    for given, out in zip((project, listed), outs, strict=True):
-        assert run(capsys, "develop", light[0], "--ev100", 2, "--look", given, "--out", out)[0] == 0
+    for item, out in zip((project, listed), outs, strict=True):
+        assert run(capsys, "develop", light[0], "--ev100", 2, "--look", item, "--out", out)[0] == 0
     assert read_exr(outs[0]) == pytest.approx(read_exr(outs[1]), abs=1e-6)
 
 
@@ -213,9 +213,9 @@ def test_a_project_takes_a_look_by_name_or_file_whole_or_in_part(capsys, tmp_pat
 def test_a_look_that_is_none_leaves_the_project(capsys, tmp_path, words, told):
     project = tmp_path / "room.wallum"
     save(pale_room_project(), project)
-    kept = project.read_bytes()
+    bytes_ = project.read_bytes()
     status, _, error = run(capsys, "look", project, *words)
     assert status == 2
     assert told in error
     assert error.count("\n") == 1
-    assert project.read_bytes() == kept
+    assert project.read_bytes() == bytes_

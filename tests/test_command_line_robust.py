@@ -25,7 +25,7 @@ ROOT = Path(__file__).resolve().parents[1]
 def status(*words):
     """Exit status of a command in this process."""
     try:
-        return main([str(one) for one in words])
+        return main([str(word) for word in words])
     except SystemExit as end:
         return end.code
 
@@ -85,7 +85,7 @@ def test_the_log_is_kept_small(monkeypatch, capsys):
     capsys.readouterr()
     files = list(log_file().parent.iterdir())
     assert len(files) == 3
-    assert sum(one.stat().st_size for one in files) < 30_000
+    assert sum(file.stat().st_size for file in files) < 30_000
 
 
 def test_a_state_folder_that_cannot_be_made_stops_no_command(tmp_path, monkeypatch, capsys):
@@ -193,15 +193,15 @@ def test_a_level_with_every_part_left_out_is_one_of_nothing(tmp_path, capsys):
 @pytest.fixture
 def project(tmp_path):
     """A project on a .gltf with its numbers and a picture beside it."""
-    made = Maker()
-    made.mesh()
-    made.document["images"] = [{"uri": "wood.png"}]
-    made.document["textures"] = [{"source": 0}]
-    made.document["materials"] = [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}]
-    made.document["meshes"][0]["primitives"][0]["material"] = 0
-    document = json.loads(made.embedded())
+    maker = Maker()
+    maker.mesh()
+    maker.document["images"] = [{"uri": "wood.png"}]
+    maker.document["textures"] = [{"source": 0}]
+    maker.document["materials"] = [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}]
+    maker.document["meshes"][0]["primitives"][0]["material"] = 0
+    document = json.loads(maker.embedded())
     document["buffers"][0]["uri"] = "level.bin"
-    (tmp_path / "level.bin").write_bytes(bytes(made.data))
+    (tmp_path / "level.bin").write_bytes(bytes(maker.data))
     (tmp_path / "wood.png").write_bytes(png())
     (tmp_path / "level.gltf").write_text(json.dumps(document))
     file = tmp_path / "p.wallum"
@@ -227,10 +227,10 @@ def test_an_output_never_replaces_an_input(project, words, name, monkeypatch, ca
     (project.parent / "link.wallum").symlink_to("level.gltf")
     if "level.GLTF" in words:
         (project.parent / "level.GLTF").symlink_to("level.gltf")
-    before = {one.name: one.read_bytes() for one in project.parent.iterdir() if one.is_file()}
-    assert main([str(project) if one == "P" else one for one in words]) == 2
+    before = {path.name: path.read_bytes() for path in project.parent.iterdir() if path.is_file()}
+    assert main([str(project) if word == "P" else word for word in words]) == 2
     assert capsys.readouterr().err.count("\n") == 1
-    after = {one.name: one.read_bytes() for one in project.parent.iterdir() if one.is_file()}
+    after = {path.name: path.read_bytes() for path in project.parent.iterdir() if path.is_file()}
     assert after == before
 
 
@@ -266,10 +266,10 @@ def test_twelve_at_once_lose_nothing(tmp_path):
     file = tmp_path / "p.wallum"
     project = pale_room_project()
     save(project, file)
-    paths = [f"balance/{one}" for one in ("base", "lamps", "accents", "glow")]
-    paths += [f"look/{one}" for one in ("ev100", "compensation")]
+    paths = [f"balance/{item}" for item in ("base", "lamps", "accents", "glow")]
+    paths += [f"look/{item}" for item in ("ev100", "compensation")]
     paths += [
-        f"setting/{one}" for one in ("latitude", "longitude", "utc_offset", "north", "clock", "day_length")
+        f"setting/{item}" for item in ("latitude", "longitude", "utc_offset", "north", "clock", "day_length")
     ]
     command = [sys.executable, "-m", "wallum", "set", str(file)]
     env = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
@@ -277,8 +277,8 @@ def test_twelve_at_once_lose_nothing(tmp_path):
         subprocess.Popen([*command, f"{path}={n / 10 + 2}"], env=env, stdout=subprocess.DEVNULL)
         for n, path in enumerate(paths)
     ]
-    assert [one.wait() for one in running] == [0] * 12
-    kept = load(file)
+    assert [item.wait() for item in running] == [0] * 12
+    selected = load(file)
     for n, path in enumerate(paths):
         group, name = path.split("/")
-        assert getattr(getattr(kept, group), name) == pytest.approx(n / 10 + 2), path
+        assert getattr(getattr(selected, group), name) == pytest.approx(n / 10 + 2), path

@@ -8,16 +8,17 @@ import pytest
 ROOT = Path(__file__).resolve().parents[1]
 DOCUMENTS = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *sorted((ROOT / "docs").rglob("*.md"))]
 PACKAGE = ROOT / "src" / "wallum"
+DEVELOPER = ROOT / "src" / "wallum_dev"
 
 
-@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda one: one.name)
+@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda item: item.name)
 def test_links_lead_somewhere(document):
     for target in re.findall(r"\]\(([^)#]+)(?:#[^)]*)?\)", document.read_text()):
         if "://" not in target:
             assert (document.parent / target).exists(), target
 
 
-@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda one: one.name)
+@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda item: item.name)
 def test_files_that_are_named_are_there(document):
     """As `moment/kinds/panel.py`: from the package, or from the folder named before."""
     names = {path.name for path in PACKAGE.rglob("*") if path.is_file()}
@@ -31,7 +32,7 @@ def test_files_that_are_named_are_there(document):
             assert named in names, named
 
 
-@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda one: one.name)
+@pytest.mark.parametrize("document", DOCUMENTS, ids=lambda item: item.name)
 def test_folders_that_are_named_are_there(document):
     for named in re.findall(r"`((?:\w+/)+)`", document.read_text()):
         places = (ROOT / named, PACKAGE / named, PACKAGE / "desk" / named, PACKAGE / "realtime" / named)

@@ -15,7 +15,7 @@ from wallum.files import inside, locked, read_limited, refuse_inputs, write_whol
 
 
 def parts_in(folder):
-    return [one.name for one in folder.iterdir() if ".part" in one.name]
+    return [path.name for path in folder.iterdir() if ".part" in path.name]
 
 
 # -- writing ---------------------------------------------------------------------------
@@ -58,8 +58,8 @@ def test_what_killed_writers_left_goes_and_what_living_ones_write_stays(tmp_path
     left.write_bytes(b"half")
     living = tmp_path / ".wallum-4567.part.exr"
     living.write_bytes(b"half")
-    with open(living, "rb") as held:
-        fcntl.flock(held, fcntl.LOCK_EX)
+    with open(living, "rb") as current:
+        fcntl.flock(current, fcntl.LOCK_EX)
         write_whole(tmp_path / "a.txt", b"whole")
         assert not left.exists()
         assert living.exists()
@@ -106,10 +106,10 @@ def test_many_writers_at_once_lose_nothing(tmp_path):
             failures.append(error)
 
     threads = [threading.Thread(target=count_up) for _ in range(8)]
-    for one in threads:
-        one.start()
-    for one in threads:
-        one.join()
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
     assert failures == []
     assert load(file).look.ev100 == pytest.approx(13.0 - 40 * 0.1)
 

@@ -19,11 +19,11 @@ class Thing:
 
 
 def test_the_same_object_is_answered_from_what_is_kept_and_an_equal_one_is_not():
-    memo, made, first, second = Memo(4), [], Thing(), Thing()
+    memo, built, first, second = Memo(4), [], Thing(), Thing()
 
     def make():
-        made.append(1)
-        return len(made)
+        built.append(1)
+        return len(built)
 
     assert [memo.get(make, first), memo.get(make, first), memo.get(make, second)] == [1, 1, 2]
     assert memo.get(make, first, also=3.0) == 3

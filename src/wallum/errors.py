@@ -30,7 +30,7 @@ def plain(text: str) -> str:
     and no longer than anyone reads."""
     if len(text) > LONGEST_PART:
         text = f"{text[: LONGEST_PART // 2]} ... {text[-LONGEST_PART // 2 :]}"
-    return "".join(one if one.isprintable() else one.encode("unicode_escape").decode() for one in text)
+    return "".join(item if item.isprintable() else item.encode("unicode_escape").decode() for item in text)
 
 
 class WallumError(Exception):

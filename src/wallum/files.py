@@ -28,7 +28,7 @@ SIZE_WORDS: Final = ((1 << 30, "GB"), (1 << 20, "MB"), (1 << 10, "kB"))
 
 
 def _size(count: int) -> str:
-    unit, word = next((one for one in SIZE_WORDS if count >= one[0]), (1, "bytes"))
+    unit, word = next((item for item in SIZE_WORDS if count >= item[0]), (1, "bytes"))
     return f"{count / unit:.3g} {word}"
 
 
@@ -56,13 +56,13 @@ def read_limited(path: Path, limit: int, kind: type[WallumError]) -> bytes:
         raise kind(f"cannot be read: {error.strerror}", str(path)) from None
     except ValueError:  # a name with NUL in it, or half a character
         raise kind("is no name that a file can have", str(path)) from None
-    found = os.fstat(descriptor)
-    if not stat.S_ISREG(found.st_mode):
+    fstat = os.fstat(descriptor)
+    if not stat.S_ISREG(fstat.st_mode):
         os.close(descriptor)
         raise kind("is not a regular file", str(path))
     with open(descriptor, "rb") as stream:
-        if found.st_size > limit:
-            raise kind(f"is too large ({_size(found.st_size)})", str(path), f"at most {_size(limit)}")
+        if fstat.st_size > limit:
+            raise kind(f"is too large ({_size(fstat.st_size)})", str(path), f"at most {_size(limit)}")
         try:
             data = stream.read(limit + 1)
         except OSError as error:
@@ -82,12 +82,12 @@ def inside(folder: Path, name: str, kind: type[WallumError]) -> Path:
         raise kind(f"{name!r} is no name that a file can have")
     base = os.path.realpath(folder)
     try:
-        found = os.path.realpath(os.path.join(base, plain))
+        realpath = os.path.realpath(os.path.join(base, plain))
     except (OSError, ValueError):
         raise kind(f"{name!r} is no name that a file can have") from None
-    if plain.startswith(("/", "~")) or not Path(found).is_relative_to(base):
+    if plain.startswith(("/", "~")) or not Path(realpath).is_relative_to(base):
         raise kind(f"{name!r} lies outside the folder of what names it", "", "a file in its folder or below")
-    return Path(found)
+    return Path(realpath)
 
 
 # -- writing ---------------------------------------------------------------------------------------
@@ -95,30 +95,30 @@ def inside(folder: Path, name: str, kind: type[WallumError]) -> Path:
 
 def refuse_inputs(out: Path, inputs: list[Path], kind: type[WallumError]) -> None:
     """Raises `kind` where a file that is to be written is one of those that are read."""
-    for one in inputs:
+    for input_ in inputs:
         with suppress(OSError):
-            if out.exists() and os.path.samefile(out, one):
+            if out.exists() and os.path.samefile(out, input_):
                 raise kind("would be written over, and it is read for this", str(out), "another name")
 
 
 def _old_mode(target: str) -> int | None:
     """Mode of the file that stands at a place, None for none. Raises OSError where it is read-only."""
     try:
-        found = os.stat(target)
+        result = os.stat(target)
     except FileNotFoundError:
         return None
-    if stat.S_ISDIR(found.st_mode):
+    if stat.S_ISDIR(result.st_mode):
         raise IsADirectoryError(errno.EISDIR, os.strerror(errno.EISDIR), target)
     # The administrator may write anything; a file that says read-only is meant so all the same.
-    if not found.st_mode & 0o222 or not os.access(target, os.W_OK):
+    if not result.st_mode & 0o222 or not os.access(target, os.W_OK):
         raise PermissionError(errno.EACCES, "it is read-only", target)
-    return stat.S_IMODE(found.st_mode)
+    return stat.S_IMODE(result.st_mode)
 
 
 def _sweep(folder: str) -> None:
     """Remove parts that no living writer holds."""
-    with suppress(OSError), os.scandir(folder) as found:
-        names = [one.path for one in found if one.name.startswith(PART) and PART_END in one.name]
+    with suppress(OSError), os.scandir(folder) as scandir:
+        names = [item.path for item in scandir if item.name.startswith(PART) and PART_END in item.name]
         for name in names:
             with suppress(OSError):
                 descriptor = os.open(name, os.O_RDONLY | os.O_CLOEXEC | os.O_NOFOLLOW)

@@ -26,10 +26,10 @@ class Memo(Generic[Value]):
         those go that were asked for longest ago."""
         key = (tuple(map(id, of)), also)
         with self._lock:
-            kept = self._kept.get(key)
-            if kept is not None:
+            selected = self._kept.get(key)
+            if selected is not None:
                 self._kept.move_to_end(key)
-                return kept[1]
+                return selected[1]
         value = make()  # outside the lock: it may take long, and ask for others
         with self._lock:
             self._kept[key] = (of, value)

@@ -74,13 +74,13 @@ def soak_command(minutes: float, seed: int, only: tuple[str, ...], out: Path, as
 
     from wallum_dev.soak.run import SHARES, soak
 
-    found = soak(minutes, seed, out, lambda text: click.echo(text, err=True), only or SHARES)
+    result = soak(minutes, seed, out, lambda text: click.echo(text, err=True), only or SHARES)
     if as_json:
-        print_json({"report": str(out / "report.md"), "clean": found.clean, **asdict(found)})
+        print_json({"report": str(out / "report.md"), "clean": result.clean, **asdict(result)})
     else:
-        for line in found.lines():
+        for line in result.lines():
             click.echo(line)
-    sys.exit(0 if found.clean else 1)
+    sys.exit(0 if result.clean else 1)
 
 
 @cli.command("test", context_settings={"ignore_unknown_options": True})

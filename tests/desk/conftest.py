@@ -28,13 +28,13 @@ def room_file(tmp_path):
 
 @pytest.fixture
 def window(qtbot, room_file):
-    made = DeskWindow()
-    made.resize(900, 560)
-    made.show()
-    assert made.open_reference(str(room_file))
-    qtbot.waitUntil(lambda: made.session.level is not None, timeout=120_000)
-    yield made
-    made.session.history.mark_saved(made.session.history.present)
-    made.close()
-    made.deleteLater()
+    desk_window = DeskWindow()
+    desk_window.resize(900, 560)
+    desk_window.show()
+    assert desk_window.open_reference(str(room_file))
+    qtbot.waitUntil(lambda: desk_window.session.level is not None, timeout=120_000)
+    yield desk_window
+    desk_window.session.history.mark_saved(desk_window.session.history.present)
+    desk_window.close()
+    desk_window.deleteLater()
     QCoreApplication.processEvents()

@@ -51,9 +51,9 @@ def test_a_pocket_is_put_pulled_and_taken_back(window, qtbot):
     assert pocket.kind == "pocket"
     low = pocket.position[1] - 0.5 * pocket.size[1]
     assert low == pytest.approx(0.0, abs=0.05)
-    sides = [one for one in picture.handles() if one.kind == "side"]
+    sides = [handle for handle in picture.handles() if handle.kind == "side"]
     assert sides
-    top = next(one for one in sides if one.number == 3)  # up
+    top = next(side for side in sides if side.number == 3)  # up
     grip = SideGrip(window.session, pocket, top.number, top.at, picture._single_ray)
     told = grip.drag(top.at - QPointF(0.0, 30.0))
     grip.let_go()
@@ -86,8 +86,8 @@ def test_the_meter_says_how_much_contrast_is_left(window):
     assert "contrast" not in told[-1]
     window.session.set_all("fog", {"air/on": True, "air/visibility": 40.0, "air/base_height": 50.0})
     window.tools.meter(at)
-    found = window.picture.surface_at(at)
-    away = float(np.linalg.norm(found[0] - np.array(window.session.camera.eye)))
+    surface = window.picture.surface_at(at)
+    away = float(np.linalg.norm(surface[0] - np.array(window.session.camera.eye)))
     assert f"{np.exp(-3.912 / 40.0 * away):.0%} of contrast" in told[-1]
 
 

@@ -86,7 +86,7 @@ def test_panes_are_built_when_they_are_shown_or_in_idle_moments(window):
     wait_for(lambda: not tune._unbuilt.isActive(), "all panes")
     QApplication.processEvents()
     kinds = len(base_light()) + len(LAMP_KINDS) + 5  # and pockets, rooms, zones, cards and veils
-    assert len(tune._panes) == sum(bool(one.tab) for one in OWNERS.values()) + kinds
+    assert len(tune._panes) == sum(bool(owner.tab) for owner in OWNERS.values()) + kinds
     shown = tune.pane
     window.session.selection.select("sun")
     tune.show_group("figure")

@@ -50,7 +50,8 @@ def test_light_is_baked_shown_and_taken_away_again(window, qtbot, baking):
     window.link.frame_came.connect(lambda frame, _: came.append(frame))
     window.ask_picture()
     qtbot.waitUntil(
-        lambda: any("baked light" in {one.name for one in frame.passes} for frame in came), timeout=LONG_MS
+        lambda: any("baked light" in {pass_.name for pass_ in frame.passes} for frame in came),
+        timeout=LONG_MS,
     )
     session.undo()
     assert session.project.look.indirect == "probes"
@@ -63,7 +64,7 @@ def test_light_is_baked_shown_and_taken_away_again(window, qtbot, baking):
 
 def test_what_changed_since_is_named(window, qtbot, baking):
     baked_by(window, qtbot)
-    lamp = next(one for one in window.session.project.sources if one.kind == "point")
+    lamp = next(source for source in window.session.project.sources if source.kind == "point")
     window.session.set_values("strength", lamp.id, {"intensity": lamp.intensity * 2.0})
     assert baking.changes() == [lamp.name]
     assert lamp.name in head_text(window)

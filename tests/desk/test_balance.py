@@ -26,9 +26,9 @@ def drag(balance, key, stops):
 
 def test_there_is_a_strip_for_each_source_under_its_group(window):
     strips = window.balance.strips()
-    sources = [one.source.id for one in strips if one.source is not None]
-    assert sorted(sources) == sorted(one.id for one in window.session.project.sources)
-    groups = [one.group for one in strips if one.source is None]
+    sources = [strip.source.id for strip in strips if strip.source is not None]
+    assert sorted(sources) == sorted(source.id for source in window.session.project.sources)
+    groups = [strip.group for strip in strips if strip.source is None]
     assert groups == ["base", "lamps", "accents", "glow"]
     window.session.add_lamp("point", (0.0, 0.0, 0.0), (0.0, 1.0, 0.0))
     assert len(window.balance.strips()) == len(strips) + 1
@@ -104,9 +104,9 @@ def test_keys_go_from_strip_to_strip_trim_switch_and_type(window):
         balance._edit(balance.strip_of("spot"), "")
         balance._editor.setText(typed)
         QTest.keyClick(balance._editor, Qt.Key.Key_Return)
-        found = getattr(window.session.project.source("spot"), path)
+        result = getattr(window.session.project.source("spot"), path)
         exact = window.session.project.source("spot").strength_for(900.0) if value is None else value
-        assert found == pytest.approx(exact)
+        assert result == pytest.approx(exact)
     balance._edit(balance.strip_of("spot"), "")
     balance._editor.setText("much")
     QTest.keyClick(balance._editor, Qt.Key.Key_Return)
@@ -116,7 +116,7 @@ def test_keys_go_from_strip_to_strip_trim_switch_and_type(window):
 def test_shares_come_behind_the_window_and_go_stale(qtbot, window):
     balance = window.balance
     qtbot.waitUntil(lambda: not balance.stale, timeout=120_000)
-    assert sum(one.share for one in balance.given.values()) == pytest.approx(1.0)
+    assert sum(item.share for item in balance.given.values()) == pytest.approx(1.0)
     assert balance.share_of(balance.strip_of("spot")) > 0.05
     window.session.set_value("darker", "sources/@spot/trim", -10.0)
     assert balance.stale
@@ -129,12 +129,12 @@ def test_strips_are_sorted_by_share_and_by_name(qtbot, window):
     qtbot.waitUntil(lambda: not balance.stale, timeout=120_000)
     for order in ("share", "name", "group"):
         balance.sort_by(order)
-        lamps = [one.source for one in balance.strips() if one.source and one.group == "lamps"]
+        lamps = [strip.source for strip in balance.strips() if strip.source and strip.group == "lamps"]
         if order == "share":
-            shares = [balance.given[one.id].share for one in lamps if one.id in balance.given]
+            shares = [balance.given[lamp.id].share for lamp in lamps if lamp.id in balance.given]
             assert shares == sorted(shares, reverse=True)
         elif order == "name":
-            assert [one.name for one in lamps] == sorted(one.name for one in lamps)
+            assert [lamp.name for lamp in lamps] == sorted(lamp.name for lamp in lamps)
 
 
 def test_three_hundred_strips_scroll_and_paint(qtbot, window):

@@ -95,7 +95,7 @@ def test_the_wall_shows_every_shot_and_a_choice_looks_through_it(qtbot, window):
     assert window.wall.isVisible()
     qtbot.waitUntil(lambda: window.wall.complete, timeout=120_000)
     places = [window.wall.place_of(i) for i in range(len(window.wall.shots()))]
-    assert all(window.wall.rect().contains(one.toRect()) for one in places)
+    assert all(window.wall.rect().contains(place.toRect()) for place in places)
     assert not any(a.intersects(b) for i, a in enumerate(places) for b in places[i + 1 :])
     last = window.session.project.shots[-1]
     QTest.keyClick(window.wall, Qt.Key.Key_Left)
@@ -137,10 +137,10 @@ def test_the_figure_stands_where_it_is_put_is_lit_and_goes_again(qtbot, window):
     assert window.session.project.figure.on
     qtbot.waitUntil(lambda: window.session.level.dress.figure is not None, timeout=120_000)
     level = window.session.level
-    assert {one.id for one in level.level.parts} >= set(FIGURE_PARTS)
-    body = [one for one in level.level.parts if one.id in FIGURE_PARTS]
-    points = np.concatenate([p.positions @ one.matrix[:3, :3].T + one.matrix[:3, 3]
-                             for one in body for p in level.level.meshes[one.mesh].primitives])  # fmt: skip
+    assert {part.id for part in level.level.parts} >= set(FIGURE_PARTS)
+    body = [part for part in level.level.parts if part.id in FIGURE_PARTS]
+    points = np.concatenate([p.positions @ item.matrix[:3, :3].T + item.matrix[:3, 3]
+                             for item in body for p in level.level.meshes[item.mesh].primitives])  # fmt: skip
     assert np.ptp(points[:, 1]) == pytest.approx(1.8, abs=0.01)
     assert level.lasting is not level.rays  # its sky is the room's, without the figure
     chest = np.array(window.session.project.figure.position) + np.array([0.0, 1.2, 0.0])
@@ -161,16 +161,16 @@ def test_what_lights_the_level_is_listed_and_stripped_in_one_step(qtbot, window)
     before = window.session.project
     tick(window.sheet, "spot", False)
     window.sheet.press("Strip what is ticked")
-    assert {one.id for one in window.session.project.sources if one.on} == {"spot"}
+    assert {source.id for source in window.session.project.sources if source.on} == {"spot"}
     assert not window.sheet.isVisible()
     window.session.undo()
     assert window.session.project == before
     window.act["strip"].trigger()
     window.sheet.press("Strip all to dark")
-    assert not any(one.on for one in window.session.project.sources)
+    assert not any(source.on for source in window.session.project.sources)
     assert window.session.history.undo_label == "strip to dark"
     window.act["strip"].trigger()
-    assert any("dark" in one for one in window.sheet.texts)
+    assert any("dark" in item for item in window.sheet.texts)
     QTest.keyClick(window.sheet, Qt.Key.Key_Escape)
     assert not window.sheet.isVisible()
 
@@ -185,7 +185,7 @@ def test_a_level_that_changed_on_disk_is_received_with_all_sources_kept(qtbot, w
     room = pale_room()
     from dataclasses import replace as put
 
-    gone = put(room, parts=tuple(one for one in room.parts if one.name != loaded.parts[-1].name))
+    gone = put(room, parts=tuple(part for part in room.parts if part.name != loaded.parts[-1].name))
     export_gltf(pale_room_project().revised(sources=(), shots=()), gone, level)
     os.utime(level, ns=(10**18, 10**18))
     qtbot.waitUntil(lambda: "has changed on disk" in window.offers.texts.get(LEVEL, ""), timeout=120_000)
@@ -202,7 +202,7 @@ def test_a_level_that_changed_on_disk_is_received_with_all_sources_kept(qtbot, w
     assert window.session.project.floors == window.session.level.floors
     window.session.undo()
     assert window.session.project.marks == before.marks
-    assert [one.part for one in before.marks] == [loaded.parts[-1].id]
+    assert [mark.part for mark in before.marks] == [loaded.parts[-1].id]
 
 
 def test_a_broken_level_is_not_received_and_the_one_before_stays(qtbot, window, room_file):
@@ -235,14 +235,14 @@ def test_a_project_saved_elsewhere_keeps_its_level_its_picture_and_its_undo(qtbo
     elsewhere.mkdir()
     assert window.save_to(elsewhere / "copy.wallum")
     assert window.session.level is on_desk  # the same file by another name: nothing to read anew
-    kept = load(elsewhere / "copy.wallum")
-    assert kept.level == "../room.glb"
-    assert kept.pinned == "../mood.png"
+    selected = load(elsewhere / "copy.wallum")
+    assert selected.level == "../room.glb"
+    assert selected.pinned == "../mood.png"
     assert not window.session.history.dirty
     assert window.session.history.undo_label == "dark"  # where it is saved is no step
     window.session.undo()
     assert window.session.level is on_desk
-    assert window.session.project.level == kept.level
+    assert window.session.project.level == selected.level
     assert window.wipe.fits
     assert window.save_to(room_file.with_name("back.wallum"))
     back = load(room_file.with_name("back.wallum"))
@@ -269,9 +269,9 @@ def test_pegs_are_dragged_in_the_ribbon_as_one_step(window):
 
 
 def test_every_key_is_listed_and_none_stands_twice(window):
-    keys = [one.key for one in COMMANDS if one.key]
+    keys = [command.key for command in COMMANDS if command.key]
     assert len(set(keys)) == len(keys)
-    assert {one.name for one in COMMANDS} == set(window.act)
+    assert {command.name for command in COMMANDS} == set(window.act)
     listed = {line.detail for line in key_lines()}
     assert set(keys) <= listed
     window.act["keys"].trigger()
@@ -312,22 +312,22 @@ def test_a_drop_takes_projects_levels_and_pictures_only(tmp_path):
 
 
 def test_the_first_path_goes_on_by_itself_and_is_left_for_good(qtbot):
-    made = DeskWindow()
-    made.show()
+    desk_window = DeskWindow()
+    desk_window.show()
     try:
-        made.path.begin()
-        assert made.path.isVisible()
-        made.session.playhead.set_hour(made.session.playhead.hour + 3.0)
-        assert made.path.number == 1
-        sun = made.session.project.sources[0]
-        made.session.set_value("trim", f"sources/@{sun.id}/trim", 1.0)
-        assert made.path.number == 2
-        made.path.leave()
+        desk_window.path.begin()
+        assert desk_window.path.isVisible()
+        desk_window.session.playhead.set_hour(desk_window.session.playhead.hour + 3.0)
+        assert desk_window.path.number == 1
+        sun = desk_window.session.project.sources[0]
+        desk_window.session.set_value("trim", f"sources/@{sun.id}/trim", 1.0)
+        assert desk_window.path.number == 2
+        desk_window.path.leave()
         assert DeskSettings().started_before
     finally:
-        made.session.history.mark_saved(made.session.history.present)
-        made.close()
-        made.deleteLater()
+        desk_window.session.history.mark_saved(desk_window.session.history.present)
+        desk_window.close()
+        desk_window.deleteLater()
 
 
 def test_a_project_keeps_the_level_light_figure_target_and_pin(window, tmp_path):
@@ -335,10 +335,10 @@ def test_a_project_keeps_the_level_light_figure_target_and_pin(window, tmp_path)
     window.session.set_all("x", values)
     file = tmp_path / "kept.wallum"
     assert window.save_to(file)
-    kept = load(file)
-    assert kept.level_light.glow is False
-    assert kept.figure.on
-    assert kept.target.width == 1280
+    selected = load(file)
+    assert selected.level_light.glow is False
+    assert selected.figure.on
+    assert selected.target.width == 1280
     assert json.loads(file.read_text())["schema_version"] == SCHEMA_VERSION
 
 
@@ -354,8 +354,8 @@ def test_half_of_the_truth_is_shown_before_all_of_it(qtbot, window, monkeypatch)
     monkeypatch.setattr(Truth, "_refined", told)
     window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
     window.views.setCurrentText("truth")
-    qtbot.waitUntil(lambda: any(len(one) >= 3 for one in shown.values()), timeout=120_000)
-    half, first, second = next(one for one in shown.values() if len(one) >= 3)[:3]
+    qtbot.waitUntil(lambda: any(len(item) >= 3 for item in shown.values()), timeout=120_000)
+    half, first, second = next(item for item in shown.values() if len(item) >= 3)[:3]
     assert [half[0], first[0], second[0]] == [0, 1, 2]
     assert half[1] == first[1], "of the whole picture's size"
     assert "a path for every second column" in half[2]
@@ -408,7 +408,9 @@ def test_findings_are_listed_and_a_remedy_is_one_step(qtbot, window):
     window.act["shot"].trigger()
     window.act["check"].trigger()
     qtbot.waitUntil(lambda: window.sheet.isVisible() and bool(window.checks.findings), timeout=120_000)
-    number = next(str(i) for i, one in enumerate(window.checks.findings) if one.kind == "source in a solid")
+    number = next(
+        str(i) for i, finding in enumerate(window.checks.findings) if finding.kind == "source in a solid"
+    )
     tick(window.sheet, number, True)
     window.sheet.press("Apply what is ticked")
     assert window.session.project.source("lamp").position != (1.5, 0.5, -2.0)
@@ -433,7 +435,7 @@ def test_a_profile_that_is_not_there_is_told_where_the_cost_would_be(qtbot, wind
 
 def test_the_frames_cost_stands_under_strips_and_in_the_bar(qtbot, window):
     qtbot.waitUntil(lambda: window.cost.cost is not None and not window.cost.stale, timeout=120_000)
-    strips = {one.key: one for one in window.balance.strips()}
+    strips = {strip.key: strip for strip in window.balance.strips()}
     assert window.balance.cost_of(strips["spot"]) > 0.0
     total = sum(window.cost.cost.passes.values())
     assert f"{total:.1f} of" in window.cost.words
@@ -442,8 +444,8 @@ def test_the_frames_cost_stands_under_strips_and_in_the_bar(qtbot, window):
     qtbot.waitUntil(lambda: window.cost.cost.over, timeout=120_000)
     assert "over" in window.cost.words
     window.balance.sort_by("cost")
-    lamps = [one for one in window.balance.strips() if one.group == "lamps" and one.source]
-    costs = [window.balance.cost_of(one) for one in lamps]
+    lamps = [strip for strip in window.balance.strips() if strip.group == "lamps" and strip.source]
+    costs = [window.balance.cost_of(lamp) for lamp in lamps]
     assert costs == sorted(costs, reverse=True)
 
 
@@ -452,7 +454,7 @@ def test_a_level_in_centimetres_is_offered_as_such_and_what_stands_in_it_goes_al
     grown = replace(
         level,
         parts=tuple(
-            replace(one, matrix=np.diag([100.0, 100.0, 100.0, 1.0]) @ one.matrix) for one in level.parts
+            replace(part, matrix=np.diag([100.0, 100.0, 100.0, 1.0]) @ part.matrix) for part in level.parts
         ),
     )
     large = pale_room_project().shots[0]
@@ -473,8 +475,8 @@ def test_a_level_in_centimetres_is_offered_as_such_and_what_stands_in_it_goes_al
     assert window.picture.camera.eye == pytest.approx(large.eye, abs=1e-4)  # and so does one's own eye
     menu = FitMenu(window.session, window)
     menu.aboutToShow.emit()
-    assert [one.text() for one in menu.actions() if one.isChecked()] == ["In centimetres", "Y is up"]
-    next(one for one in menu.actions() if one.text() == "In metres").trigger()
+    assert [action.text() for action in menu.actions() if action.isChecked()] == ["In centimetres", "Y is up"]
+    next(action for action in menu.actions() if action.text() == "In metres").trigger()
     assert window.session.project.level_fit.scale == 1.0
     window.session.undo()
     window.session.undo()
@@ -491,7 +493,7 @@ def test_ways_of_light_from_all_around_stand_beside_each_other(window, qtbot, mo
     assert window.state.shown == "around"
     qtbot.waitUntil(
         lambda: len(around.found) == 4
-        and all(one.off is not None for one in around.found.values())
+        and all(item.off is not None for item in around.found.values())
         and around.complete,
         timeout=180_000,
     )  # fmt: skip

@@ -123,11 +123,11 @@ def test_pegs_are_copied_to_the_playhead(desk, lanes):  # noqa: F811
 def test_the_menu_of_a_peg_says_how_it_goes_on_and_what_it_is_tied_to(desk, lanes):  # noqa: F811
     lane = lanes.lanes()[0]
     menu = lanes._menu(lane, lane.pegs[2])
-    by_text = {one.text(): one for one in menu.actions()}
+    by_text = {action.text(): action for action in menu.actions()}
     by_text["Goes on even"].trigger()
     assert trim(desk, 2).easing == "even"
     lane = lanes.lanes()[0]
-    tie = next(one for one in lanes._menu(lane, lane.pegs[2]).actions() if "sunset" in one.text())
+    tie = next(action for action in lanes._menu(lane, lane.pegs[2]).actions() if "sunset" in action.text())
     tie.trigger()
     assert trim(desk, 2).at.tie == "setting"
 
@@ -135,20 +135,20 @@ def test_the_menu_of_a_peg_says_how_it_goes_on_and_what_it_is_tied_to(desk, lane
 def test_any_value_can_get_a_lane(desk, lanes):  # noqa: F811
     menu = QMenu()
     desk.bench.fill_menu(menu)
-    titles = [one.text() for one in menu.actions()]
+    titles = [action.text() for action in menu.actions()]
     assert titles == ["Sun", "Moon", "Sky", "Picture", "Air", "Ground mist", "Screen shafts"]
     sky = menu.actions()[2].menu()
-    headings = {one.text(): one.menu() for one in sky.actions()}
+    headings = {action.text(): action.menu() for action in sky.actions()}
     assert headings["Haze"] is None
-    next(one for one in sky.actions() if one.text() == "Haze").trigger()
+    next(action for action in sky.actions() if action.text() == "Haze").trigger()
     assert desk.session.project.lane("sky", "haze") is not None
-    cover = next(one for one in headings["High cloud"].actions() if one.text() == "Coverage")
+    cover = next(action for action in headings["High cloud"].actions() if action.text() == "Coverage")
     cover.trigger()
     assert desk.session.project.lane("sky", "cloud") is not None
     # Those that have one already are offered no more.
     desk.bench.fill_menu(menu)
     sky = menu.actions()[2].menu()
-    assert "Haze" not in [one.text() for one in sky.actions()]
+    assert "Haze" not in [action.text() for action in sky.actions()]
 
 
 def test_a_day_is_applied_in_part_by_ticks_as_one_step(desk, lanes):  # noqa: F811
@@ -223,7 +223,7 @@ def test_a_lane_of_words_and_one_of_colours_are_shown_too(desk, lanes):  # noqa:
     desk.session.history.edit("more", project)
     assert len(lanes.lanes()) == 3
     shown = lanes.grab().toImage()
-    row = lanes.row_of([one.name for one in lanes.lanes()].index("tint_low"))
+    row = lanes.row_of([lane.name for lane in lanes.lanes()].index("tint_low"))
     colour = shown.pixelColor(round(lanes.x_of(12.0)), round(row.center().y()) - 1)
     assert colour.red() > colour.green() > colour.blue()
 
@@ -272,7 +272,7 @@ def test_a_picture_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbo
     desk.session.set_all("picture", {"sources/sky/model": "picture dome"})
     desk.session.selection.select("sky")
     buttons = desk.tune.findChildren(PictureFileButton)
-    button = next(one for one in buttons if one.accessibleName() == "Picture")
+    button = next(item for item in buttons if item.accessibleName() == "Picture")
     broken = tmp_path / "broken.hdr"
     broken.write_bytes(b"no picture")
     with qtbot.waitSignal(desk.session.failed, timeout=120_000) as said:

@@ -47,15 +47,15 @@ def day_file(tmp_path):
 
 @pytest.fixture
 def desk(qtbot, day_file):
-    made = DeskWindow()
-    made.resize(1000, 640)
-    made.show()
-    assert made.open_reference(str(day_file))
-    qtbot.waitUntil(lambda: made.session.level is not None, timeout=120_000)
-    yield made
-    made.session.history.mark_saved(made.session.history.present)
-    made.close()
-    made.deleteLater()
+    desk_window = DeskWindow()
+    desk_window.resize(1000, 640)
+    desk_window.show()
+    assert desk_window.open_reference(str(day_file))
+    qtbot.waitUntil(lambda: desk_window.session.level is not None, timeout=120_000)
+    yield desk_window
+    desk_window.session.history.mark_saved(desk_window.session.history.present)
+    desk_window.close()
+    desk_window.deleteLater()
 
 
 def frames_of(desk):
@@ -92,7 +92,7 @@ def test_dragging_the_ribbon_sets_the_hour_and_asks_for_pictures(qtbot, desk):
 def test_the_playhead_leaves_the_words_of_the_day_to_be_read(qtbot, desk):
     ribbon, accent = desk.day.ribbon, QColor(TOKENS["accent"])
     qtbot.waitUntil(lambda: ribbon.complete, timeout=60_000)
-    (sunset,) = [one.hour for one in moments_of_day(desk.session.project) if one.words == "sunset"]
+    (sunset,) = [item.hour for item in moments_of_day(desk.session.project) if item.words == "sunset"]
 
     def lines(hour):
         """Rows of the ribbon where the playhead's line is seen at an hour."""
@@ -107,7 +107,7 @@ def test_the_playhead_leaves_the_words_of_the_day_to_be_read(qtbot, desk):
 
 def test_the_playhead_is_caught_by_the_suns_events_and_shift_passes_them(desk):
     ribbon = desk.day.ribbon
-    moments = {one.words: one.hour for one in moments_of_day(desk.session.project)}
+    moments = {item.words: item.hour for item in moments_of_day(desk.session.project)}
     assert {"astronomical dawn", "nautical dawn", "civil dawn", "sunrise", "noon"} < set(moments)
     for words in ("nautical dusk", "sunset"):
         x = round(ribbon.x_of(moments[words])) + 2
@@ -151,8 +151,8 @@ def test_in_play_the_exposure_follows_slowly_and_metering_is_back_at_rest(qtbot,
     came = frames_of(desk)
     qtbot.waitUntil(lambda: bool(came), timeout=120_000)
     desk.exposing.note(SimpleNamespace(ev100=10.0, metered=12.0))
-    held = desk.exposing.held(Look(exposed="metered", speed_up=2.0), dragging=False, pace=1.0)
-    assert 10.0 < held <= 11.0
+    current = desk.exposing.held(Look(exposed="metered", speed_up=2.0), dragging=False, pace=1.0)
+    assert 10.0 < current <= 11.0
     assert desk.exposing.held(Look(exposed="metered"), dragging=True, pace=None) == 10.0
     assert desk.exposing.held(Look(exposed="metered"), dragging=False, pace=None) is None
     assert desk.exposing.held(Look(), dragging=True, pace=1.0) is None
@@ -177,17 +177,17 @@ def test_pegs_of_the_ribbon_are_painted_anew_only_when_they_change(qtbot, desk):
     ribbon = desk.day.ribbon
     qtbot.waitUntil(lambda: ribbon.complete, timeout=120_000)
     ribbon.grab()
-    kept = ribbon._pegged[2]
+    selected = ribbon._pegged[2]
     before = ribbon.grab().toImage()
     for hour in (9.0, 13.5, 22.25):
         desk.session.playhead.scrub(hour)
         ribbon.grab()
-        assert ribbon._pegged[2] is kept
+        assert ribbon._pegged[2] is selected
     desk.session.playhead.scrub(10.0)
     assert ribbon.grab().toImage() == before
     desk.session.peg("peg", "look/compensation", PegTime(hours=15.0))
     pegged = ribbon.grab().toImage()
-    assert ribbon._pegged[2] is not kept
+    assert ribbon._pegged[2] is not selected
     x, y = round(ribbon.x_of(15.0)), ribbon.height() - 20
     around = [(x + dx, y + dy) for dx in range(-6, 7) for dy in range(-8, 9)]
     assert any(pegged.pixelColor(*at) != before.pixelColor(*at) for at in around)
@@ -324,7 +324,7 @@ def test_until_probes_are_there_it_says_that_all_sees_the_sky(qtbot, desk):
 
 def knows_the_sky(frame):
     """Whether what is seen of the sky was found, by probes."""
-    return any(one.name == "probe light" for one in frame.passes)
+    return any(pass_.name == "probe light" for pass_ in frame.passes)
 
 
 def test_a_killed_renderer_gets_its_probes_again(qtbot, desk):

@@ -46,7 +46,7 @@ def test_a_group_under_the_hand_is_all_its_sources(qtbot):
     assert session.active == {"a", "p"}
     assert session.light_dragged
     session.preview("balance/base", 1.0)
-    assert session.active == {one.id for one in base_light()}
+    assert session.active == {item.id for item in base_light()}
     session.cancel()
     assert session.active == frozenset()
 

@@ -26,7 +26,7 @@ def aside(window):
 
 
 def handle(window, kind):
-    return next(one.at for one in window.picture.handles() if one.kind == kind)
+    return next(item.at for item in window.picture.handles() if item.kind == kind)
 
 
 def drag(window, start, moved, modifier=PLAIN, release=True):
@@ -104,8 +104,8 @@ def test_the_bow_turns_it_about_what_it_lights(aside):
 def test_the_sticks_end_aims_it(aside):
     goal = handle(aside, "aim") + QPointF(-40, 12)
     drag(aside, handle(aside, "aim"), (-40, 12))
-    found = aside.picture.surface_at(QPointF(goal.toPoint()))[0]
-    aim = (found - place(aside)) / np.linalg.norm(found - place(aside))
+    result = aside.picture.surface_at(QPointF(goal.toPoint()))[0]
+    aim = (result - place(aside)) / np.linalg.norm(result - place(aside))
     assert np.array(spot(aside).direction) @ aim > 0.9999
 
 
@@ -131,10 +131,10 @@ def test_several_are_selected_moved_locked_hidden_and_copied_each_as_one_step(as
     assert session.history.undo_label == "2 sources, place"
     aside.act["duplicate"].trigger()
     copies = session.selection.sources
-    assert [one.name for one in copies] == ["Ceiling Lamp 2", "Block Spot 2"]
+    assert [copy.name for copy in copies] == ["Ceiling Lamp 2", "Block Spot 2"]
     assert copies[1].position != tuple(place(aside))
     aside.act["lock"].trigger()
-    assert all(one.locked for one in session.selection.sources)
+    assert all(source.locked for source in session.selection.sources)
     assert aside.picture.handles() == []
     aside.act["remove"].trigger()
     assert len(session.selection.sources) == 2
@@ -143,7 +143,7 @@ def test_several_are_selected_moved_locked_hidden_and_copied_each_as_one_step(as
     aside.act["lock"].trigger()
     aside.act["hide"].trigger()
     session.selection.select("")
-    assert {one.source_id for one in aside.picture.marks()}.isdisjoint({one.id for one in copies})
+    assert {mark.source_id for mark in aside.picture.marks()}.isdisjoint({copy.id for copy in copies})
     aside.act["select_all"].trigger()
     assert set(session.selection.ids) == {"lamp", "spot"}
 
@@ -151,9 +151,9 @@ def test_several_are_selected_moved_locked_hidden_and_copied_each_as_one_step(as
 def test_control_adds_a_ring_and_a_box_adds_all_inside(aside):
     aside.session.selection.select("")
     aside.looking.look_from(Camera((0.0, 1.5, 5.5), (0.0, -0.05, -1.0), 100.0, far=50.0))
-    marks = {one.source_id: one.at for one in aside.picture.marks()}
-    for one in ("lamp", "spot"):
-        QTest.mouseClick(aside.picture, LEFT, CONTROL, marks[one].toPoint())
+    marks = {mark.source_id: mark.at for mark in aside.picture.marks()}
+    for name in ("lamp", "spot"):
+        QTest.mouseClick(aside.picture, LEFT, CONTROL, marks[name].toPoint())
     assert aside.session.selection.ids == ("lamp", "spot")
     QTest.mouseClick(aside.picture, LEFT, CONTROL, marks["lamp"].toPoint())
     assert aside.session.selection.ids == ("spot",)
@@ -168,20 +168,20 @@ def test_several_are_edited_alike_and_what_differs_is_marked(aside):
     session.selection.select("lamp", "spot")
     rows = {row._name: row for row in aside.tune.pane.rows}
     field = rows["intensity"].widget
-    before = [session.project.source(one).intensity for one in ("spot", "lamp")]
+    before = [session.project.source(name).intensity for name in ("spot", "lamp")]
     assert field.differs == (before[0] != before[1])
     field.previewed.emit(before[0] * 2.0)
     field.committed.emit()
-    after = [session.project.source(one).intensity for one in ("spot", "lamp")]
+    after = [session.project.source(name).intensity for name in ("spot", "lamp")]
     assert after == pytest.approx([2.0 * value for value in before], rel=1e-5)
     assert session.history.undo_label.startswith("Block Spot and 1 more")
     field.typed.emit("120 cd")
-    assert [session.project.source(one).intensity for one in ("spot", "lamp")] == [120.0, 120.0]
+    assert [session.project.source(name).intensity for name in ("spot", "lamp")] == [120.0, 120.0]
     assert not field.differs
     assert not rows["outer"].widget.isEnabled()  # a point has no cone
     session.undo()
     session.undo()
-    assert [session.project.source(one).intensity for one in ("spot", "lamp")] == before
+    assert [session.project.source(name).intensity for name in ("spot", "lamp")] == before
 
 
 def test_the_colour_field_sets_temperature_and_tint_in_one_step(aside):
@@ -235,8 +235,8 @@ def test_isolux_lines_come_at_rest_and_fit_the_meter(qtbot, aside):
     cell = size / (160.0, 90.0)
 
     def read(x, y):
-        found = aside.picture.surface_at(QPointF(x, y))
-        aside.tools._metered = (found[0], found[1])
+        surface = aside.picture.surface_at(QPointF(x, y))
+        aside.tools._metered = (surface[0], surface[1])
         return aside.tools._read().by_source["spot"]
 
     places = part[:: max(len(part) // 12, 1), 0] * size

@@ -71,7 +71,7 @@ def test_a_curve_that_could_not_be_is_told_and_the_last_one_stays(desk):
     dragged(chart, chart.handles["white"], (-160, 0))
     look = session.project.look
     assert look.own_curve.rises_to(look.white)
-    assert any("no curve has" in one for one in told)
+    assert any("no curve has" in item for item in told)
     session.undo()
 
 
@@ -226,7 +226,7 @@ def test_all_three_channels_move_together(desk):
     session = desk.session
     session.set_value("warm", "look/slope", (1.2, 1.0, 0.8))
     field = next(
-        one for one in desk.tune.pane.findChildren(NumberField) if one.accessibleName() == "Slope of all"
+        item for item in desk.tune.pane.findChildren(NumberField) if item.accessibleName() == "Slope of all"
     )
     assert field.value == pytest.approx(1.0)
     field.previewed.emit(1.3)
@@ -276,18 +276,18 @@ def test_pictures_stay_as_they_are_delivered_while_that_is_asked(qtbot, desk):
     desk.act["delivered"].trigger()
     desk.link.frame_came.connect(lambda frame, _: frames.append(frame))
     desk.ask_picture()
-    qtbot.waitUntil(lambda: any(one.settled == 4 for one in frames), timeout=120_000)
+    qtbot.waitUntil(lambda: any(frame.settled == 4 for frame in frames), timeout=120_000)
     qtbot.wait(600)
-    assert max(one.settled for one in frames) == 4
+    assert max(frame.settled for frame in frames) == 4
     assert "as delivered" in desk._state.text()
     desk.act["delivered"].trigger()
-    qtbot.waitUntil(lambda: any(one.settled > 4 for one in frames), timeout=120_000)
+    qtbot.waitUntil(lambda: any(frame.settled > 4 for frame in frames), timeout=120_000)
     # One picture each is what is delivered then, though its light has settled.
     desk.session.set_value("one", "target/edges", "none")
     frames.clear()
     desk.act["delivered"].trigger()
-    qtbot.waitUntil(lambda: any(desk.link.client.is_current(one) for one in frames), timeout=120_000)
-    assert next(one for one in frames if desk.link.client.is_current(one)).settled == 0
+    qtbot.waitUntil(lambda: any(desk.link.client.is_current(frame) for frame in frames), timeout=120_000)
+    assert next(frame for frame in frames if desk.link.client.is_current(frame)).settled == 0
     desk.act["delivered"].trigger()
     desk.session.undo()
     desk.session.undo()
@@ -305,10 +305,10 @@ def test_the_focus_is_picked_in_the_picture(desk):
     at = QPointF(desk.picture.width() * 0.5, desk.picture.height() * 0.6)
     desk.look.focus_at(at)
     look = session.project.look
-    found, camera = desk.picture.surface_at(at), desk.picture.camera
+    result, camera = desk.picture.surface_at(at), desk.picture.camera
     assert look.focus == "far and near"
     assert look.focus_at == pytest.approx(
-        (found[0] - np.array(camera.eye)) @ np.array(camera.direction), abs=0.01
+        (result[0] - np.array(camera.eye)) @ np.array(camera.direction), abs=0.01
     )
     session.undo()
     assert session.project.look.focus == "off"

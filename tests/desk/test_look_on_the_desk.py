@@ -18,7 +18,7 @@ def test_a_table_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbot,
     window.link.frame_came.connect(lambda frame, image: images.append(_lightness(image)))
     window.tune.show_group("look")
     buttons = window.tune.findChildren(PictureFileButton)
-    button = next(one for one in buttons if one.accessibleName() == "Table")
+    button = next(item for item in buttons if item.accessibleName() == "Table")
     broken = tmp_path / "broken.cube"
     broken.write_text("LUT_3D_SIZE 2\n0 0 0\n")
     with qtbot.waitSignal(session.failed, timeout=120_000) as said:
@@ -39,5 +39,5 @@ def test_a_table_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbot,
 def test_channels_are_named_by_their_colours(window):
     window.tune.show_group("look")
     fields = window.tune.findChildren(NumberField)
-    named = {one.accessibleName() for one in fields}
+    named = {field.accessibleName() for field in fields}
     assert {"Slope R", "Slope G", "Slope B"} <= named

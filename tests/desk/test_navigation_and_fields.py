@@ -96,12 +96,12 @@ def test_a_new_lamp_suits_the_exposure():
 
 @pytest.fixture
 def field(qtbot):
-    made = NumberField(LOG)
-    qtbot.addWidget(made)
-    made.resize(120, 24)
-    made.show()
-    made.show_value(100.0)
-    return made
+    number_field = NumberField(LOG)
+    qtbot.addWidget(number_field)
+    number_field.resize(120, 24)
+    number_field.show()
+    number_field.show_value(100.0)
+    return number_field
 
 
 def test_showing_a_value_emits_nothing(field, qtbot):
@@ -174,7 +174,7 @@ def test_the_wheel_steps_only_what_has_the_focus(field, qtbot):
         field.wheelEvent(wheel(field, 1))
 
 
-def contrast(one, two):
+def contrast(item, two):
     """WCAG 2.2 contrast ratio."""
 
     def light(token):
@@ -182,7 +182,7 @@ def contrast(one, two):
         linear = np.where(parts <= 0.04045, parts / 12.92, ((parts + 0.055) / 1.055) ** 2.4)
         return linear @ [0.2126, 0.7152, 0.0722]
 
-    high, low = sorted((light(one), light(two)), reverse=True)
+    high, low = sorted((light(item), light(two)), reverse=True)
     return (high + 0.05) / (low + 0.05)
 
 

@@ -50,8 +50,8 @@ def test_opening_alone_neither_edits_nor_lets_go_of_unsaved_work(qtbot, room_fil
     assert window.session.project.floors == window.session.level.floors
     assert not window.session.history.dirty
     qtbot.wait(int(AUTOSAVE_MS * 1.5))
-    (found,) = autosave.recoverable(room_file)
-    assert found.project.look.ev100 == 2.0
+    (result,) = autosave.recoverable(room_file)
+    assert result.project.look.ev100 == 2.0
     window.close()
 
 
@@ -87,13 +87,13 @@ def test_later_leaves_unsaved_work_for_the_next_time(qtbot, room_file):
 
 
 def test_work_that_never_had_a_file_is_offered_at_an_empty_start(qtbot, room_file):
-    kept = load(room_file).revised(level=str(room_file.with_name("room.glb")))
-    leave_work(kept, None)
+    selected = load(room_file).revised(level=str(room_file.with_name("room.glb")))
+    leave_work(selected, None)
     window = DeskWindow()
     window.show()
     window.open_reference("")
     window.offers.answer(UNSAVED, "Go on with it")
-    assert window.session.project == kept
+    assert window.session.project == selected
     assert window.session.history.dirty
     qtbot.waitUntil(lambda: window.session.level is not None, timeout=120_000)
     window.session.history.mark_saved(window.session.history.present)
@@ -103,20 +103,20 @@ def test_work_that_never_had_a_file_is_offered_at_an_empty_start(qtbot, room_fil
 def test_several_sittings_are_listed_and_each_is_answered(qtbot, room_file):
     level = str(room_file.with_name("room.glb"))
     works = [load(room_file).revised(level=level, name=f"Work {n}") for n in range(3)]
-    paths = [leave_work(one, None, edits=n + 1) for n, one in enumerate(works)]
+    paths = [leave_work(work, None, edits=n + 1) for n, work in enumerate(works)]
     window = DeskWindow()
     window.show()
     window.open_reference("")
     assert "3 sittings" in window.offers.texts[UNSAVED]
     window.offers.answer(UNSAVED, "Show it")
     assert UNSAVED in window.offers.texts  # looking is no answer
-    found = window.waiting._found
+    result = window.waiting._found
     assert any("Work 2" in text and "3 edits" in text and "room.glb" in text for text in window.sheet.texts)
-    second = next(n for n, one in enumerate(found) if one.project.name == "Work 1")
+    second = next(n for n, item in enumerate(result) if item.project.name == "Work 1")
     tick(window.sheet, str(second), True)
     window.sheet.press("Go on with what is ticked")
     assert window.session.project.name == "Work 1"
-    assert [one.exists() for one in paths] == [True, False, True]
+    assert [path.exists() for path in paths] == [True, False, True]
     assert "2 sittings" in window.offers.texts[UNSAVED]
     qtbot.waitUntil(lambda: window.session.level is not None, timeout=120_000)
     assert UNSAVED in window.offers.texts
@@ -151,17 +151,17 @@ def test_work_that_is_given_up_for_another_level_stays_kept_until_that_is_there(
 
     monkeypatch.setattr(QMessageBox, "question", discard)
     window.session.set_value("Picture, exposure", "look/ev100", 2.0)
-    kept = window.session.keeping._sitting.path
-    qtbot.waitUntil(kept.exists, timeout=120_000)
+    selected = window.session.keeping._sitting.path
+    qtbot.waitUntil(selected.exists, timeout=120_000)
     (tmp_path / "broken.glb").write_bytes(b"glTF nonsense")
     window._open_file(str(tmp_path / "broken.glb"))
     qtbot.waitUntil(lambda: "could not be opened" in window.bar.text, timeout=120_000)
     assert window.session.project.look.ev100 == 2.0
-    assert kept.exists()
+    assert selected.exists()
     window._open_file(str(tmp_path / "room.glb"))
     qtbot.waitUntil(lambda: window.session.keeping.file is None, timeout=120_000)
     assert len(asked) == 2  # once for each file that was opened
-    assert not kept.exists()
+    assert not selected.exists()
 
 
 def test_work_done_while_a_level_is_read_is_asked_for(window, qtbot, monkeypatch, tmp_path):
@@ -325,7 +325,7 @@ def test_a_level_that_is_let_go_of_leaves_nothing_behind(window, qtbot):
     def let_go():
         gc.unfreeze()
         gc.collect()
-        return sum(one() is not None for one in gone) == 0
+        return sum(item() is not None for item in gone) == 0
 
     qtbot.waitUntil(let_go, timeout=120_000)
 
@@ -333,7 +333,7 @@ def test_a_level_that_is_let_go_of_leaves_nothing_behind(window, qtbot):
 def test_what_is_worked_out_at_rest_waits_while_a_level_is_opened(window, qtbot, tmp_path, monkeypatch):
     import wallum.desk.jobs.loading as loading
 
-    seen, given, may_go_on, was = frames(window), [], threading.Event(), loading.open_level
+    seen, inputs, may_go_on, was = frames(window), [], threading.Event(), loading.open_level
 
     def held(*what):
         may_go_on.wait(20.0)
@@ -341,17 +341,17 @@ def test_what_is_worked_out_at_rest_waits_while_a_level_is_opened(window, qtbot,
 
     wait_frame(qtbot, window, seen)
     qtbot.waitUntil(lambda: not window.link.client.busy, timeout=120_000)
-    window.at_rest.worked_out.connect(given.append)
+    window.at_rest.worked_out.connect(inputs.append)
     monkeypatch.setattr(loading, "open_level", held)
     (tmp_path / "broken.glb").write_bytes(b"glTF nonsense")
     window.open_reference(str(tmp_path / "broken.glb"))
     qtbot.wait(100)  # what was on its way may still come
-    given.clear()
+    inputs.clear()
     window.at_rest.asked()
     qtbot.wait(900)
-    assert not given
+    assert not inputs
     may_go_on.set()  # and once the file was refused, the level that stays is worked out again
-    qtbot.waitUntil(lambda: bool(given), timeout=120_000)
+    qtbot.waitUntil(lambda: bool(inputs), timeout=120_000)
 
 
 @pytest.mark.parametrize("press", ["peg", "take_lane"])

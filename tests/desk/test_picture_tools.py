@@ -81,8 +81,8 @@ def test_a_shadow_is_pulled_by_the_mouse_as_one_step(above):
     QTest.mouseRelease(above.picture, LEFT, PLAIN, place(above, goal).toPoint())
     moved = np.array(above.session.project.source("lamp").position)
     assert not np.allclose(moved, lamp)
-    found = above.picture.surface_at(QPointF(place(above, goal).toPoint()))[0]
-    ray, away = caster - found, moved - caster
+    result = above.picture.surface_at(QPointF(place(above, goal).toPoint()))[0]
+    ray, away = caster - result, moved - caster
     assert np.cross(ray, away) == pytest.approx(np.zeros(3), abs=0.02)
     assert above.session.history.undo_label == "pull the shadow of Ceiling Lamp"
     above.session.undo()
@@ -141,7 +141,7 @@ def test_the_meter_tells_what_comes_back_from_surfaces(qtbot, above):
     scene = evaluate(above.session.project, above.session.playhead.moment)
     point, normal = above.tools._metered
     shares = background.bounce.shares(scene, point[None], normal[None])
-    wanted = sum(float(luminance(one.astype(float))[0]) for one in shares.values())
+    wanted = sum(float(luminance(share.astype(float))[0]) for share in shares.values())
     assert 0.05 * reading.direct_lx < wanted < reading.direct_lx
     assert f"direct, {format_quantity(wanted, 'lx')} from surfaces, grey" in told[-1]
     grey = (reading.direct_lx + wanted) * 0.18 / np.pi

@@ -26,7 +26,7 @@ def test_a_room_is_put_on_the_floor_pulled_at_a_side_and_taken_back(window, room
     camera = picture.camera_as_shown
     assert len(outline_of(room, session.project, session.playhead.moment)) == 12
     handles = side_handles(room, camera, picture.width(), picture.height())
-    number = next(one.number for one in handles)
+    number = next(handle.number for handle in handles)
     grip = SideGrip(session, room, number, QPointF(100.0, 100.0), picture._single_ray)
     grip.drag(QPointF(160.0, 100.0))
     grip.let_go()

@@ -52,7 +52,7 @@ def test_lamps_that_shine_all_around_have_no_card(window):
     told = _said(window)
     window.pointer.shafts.put_card(_at(window, 0.5, 0.5))
     assert "shines all around" in told[-1]
-    assert all(one.kind != "card" for one in window.session.now.sources)
+    assert all(source.kind != "card" for source in window.session.now.sources)
 
 
 def test_where_there_is_no_opening_it_is_said(window):
@@ -73,7 +73,7 @@ def test_a_veil_is_put_and_sized_in_the_picture(window):
     facing = np.array([-np.sin(turn), 0.0, np.cos(turn)])
     flat = eye * [1.0, 0.0, 1.0]
     assert float(facing @ flat / np.linalg.norm(flat)) > 0.99
-    assert sum(one.kind == "side" for one in window.picture.handles()) >= 4
+    assert sum(handle.kind == "side" for handle in window.picture.handles()) >= 4
     told = []
     window.session.failed.connect(told.append)
     assert not window.session.set_value("flat", f"sources/@{veil.id}/size", (0.0, 1.0, 1.0))
@@ -174,14 +174,14 @@ def test_a_pocket_alone_is_what_it_adds(window):
     window.chosen.see_only()
     scene, view = asked[-1][0], asked[-1][-2]
     assert view == "air"
-    assert [one.id for one in scene.air.pockets] == [pocket]
+    assert [item.id for item in scene.air.pockets] == [pocket]
     assert scene.lamps.ids  # what lights it stays
 
 
 def test_each_has_a_diagram_of_its_own():
     sources = CardSource(id="c", name="Card"), VeilSource(id="v", name="Veil"), PocketSource(id="p", name="P")
-    drawn = [pixels_of(source_icon(one).pixmap(18, 18).toImage()) for one in sources]
-    assert all(one.any() for one in drawn)
+    drawn = [pixels_of(source_icon(source).pixmap(18, 18).toImage()) for source in sources]
+    assert all(item.any() for item in drawn)
     assert not np.array_equal(drawn[0], drawn[1])
     assert not np.array_equal(drawn[1], drawn[2])
 
@@ -190,10 +190,10 @@ def test_pixels_are_those_of_the_picture():
     image = QImage(5, 3, QImage.Format.Format_RGB32)
     image.fill(QColor(10, 20, 30))
     image.setPixelColor(4, 2, QColor(200, 100, 50))
-    found = pixels_of(image)
-    assert found.shape == (3, 5, 3)
-    assert found[0, 0].tolist() == [10, 20, 30]
-    assert found[2, 4].tolist() == [200, 100, 50]
+    pixels = pixels_of(image)
+    assert pixels.shape == (3, 5, 3)
+    assert pixels[0, 0].tolist() == [10, 20, 30]
+    assert pixels[2, 4].tolist() == [200, 100, 50]
 
 
 def _passes(check):

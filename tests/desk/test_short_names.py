@@ -36,7 +36,7 @@ def test_the_last_word_is_never_cut_and_what_fits_is_left_alone():
 
 def test_a_row_shows_the_short_name_and_keeps_the_whole_one(window):
     project = window.session.project
-    lamp = next(one for one in project.sources if one.name == "Ceiling Lamp")
+    lamp = next(source for source in project.sources if source.name == "Ceiling Lamp")
     renamed = project.with_source(lamp.revised(name="Ceiling Lamp Over The Long Table"))
     window.session.history.edit("rename", renamed)
     row = next(i for i in range(window.sources.count()) if "Table" in window.sources.item(i).text())

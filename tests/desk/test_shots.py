@@ -9,7 +9,7 @@ from wallum.moment.camera import Camera
 
 
 def names(window):
-    return [one.name for one in window.session.project.shots]
+    return [shot.name for shot in window.session.project.shots]
 
 
 def listed(window):
@@ -58,14 +58,14 @@ def test_each_shot_shows_how_it_looks_and_follows_the_light(qtbot, window):
     came = {}
     window.link.thumb_came.connect(lambda name, image: came.update({name: image}))
     shots = window.session.project.shots
-    qtbot.waitUntil(lambda: set(came) == {one.id for one in shots}, timeout=120_000)
+    qtbot.waitUntil(lambda: set(came) == {shot.id for shot in shots}, timeout=120_000)
     bright = came[shots[0].id]
     assert (bright.width(), bright.height()) == (88, 50)
     level = sum(bright.pixelColor(x, 25).lightness() for x in range(0, 88, 4))
     came.clear()
     window.session.set_value("dark", "balance/lamps", -8.0)
     window.session.set_value("darker", "balance/accents", -8.0)
-    qtbot.waitUntil(lambda: set(came) == {one.id for one in shots}, timeout=120_000)
+    qtbot.waitUntil(lambda: set(came) == {shot.id for shot in shots}, timeout=120_000)
     darker = came[shots[0].id]
     assert sum(darker.pixelColor(x, 25).lightness() for x in range(0, 88, 4)) < 0.7 * level
 
@@ -81,7 +81,7 @@ def test_thumbs_do_not_change_the_picture(qtbot, window, times):
     def drawn_from(number):
         """The first unsettled picture from one on."""
         pairs = zip(frames, images, strict=True)
-        whole = (one for one in pairs if one[0].settled == 0 and one[0].detail == "full")
+        whole = (pair for pair in pairs if pair[0].settled == 0 and pair[0].detail == "full")
         return next((image for frame, image in whole if frame.number >= number), None)
 
     def drawn_after(edit):
@@ -97,9 +97,9 @@ def test_thumbs_do_not_change_the_picture(qtbot, window, times):
         drawn_after(lambda: window.session.set_value("darker", "balance/accents", -8.0))
         number = client.latest_number
         qtbot.waitUntil(
-            lambda n=number: any(one.settled > 0 and one.number >= n for one in frames), timeout=120_000
+            lambda n=number: any(frame.settled > 0 and frame.number >= n for frame in frames), timeout=120_000
         )
         window.at_rest._thumbs_of = (None, None, None)
         pictures.append(drawn_after(window.session.undo))
         qtbot.wait(900)
-    assert all(one == pictures[0] for one in pictures[1:])
+    assert all(picture == pictures[0] for picture in pictures[1:])

@@ -7,7 +7,7 @@ def test_keep_flip_back_tell_and_forget(window):
     bar.flip()
     assert "Keep a variant first" in said[-1]
     bar.keep("Warm")
-    assert [one.name for one in window.session.project.variants] == ["Warm"]
+    assert [variant.name for variant in window.session.project.variants] == ["Warm"]
     window.session.set_value("cool", "sources/@lamp/kelvin", 7000.0)
     bar.tell()
     assert "Ceiling Lamp, temperature: 7 000 K to 2 900 K" in said[-1]
@@ -34,10 +34,10 @@ def test_a_variant_is_kept_at_once_and_named_by_typing_over(window):
     bar = window.variants
     bar.keep_next()
     bar.keep_next()
-    assert [one.name for one in window.session.project.variants] == ["Variant 1", "Variant 2"]
+    assert [variant.name for variant in window.session.project.variants] == ["Variant 1", "Variant 2"]
     bar.choice.lineEdit().setText("Cold night")
     bar.choice.lineEdit().editingFinished.emit()
-    assert [one.name for one in window.session.project.variants] == ["Variant 1", "Cold night"]
+    assert [variant.name for variant in window.session.project.variants] == ["Variant 1", "Cold night"]
     assert window.session.history.undo_label == "rename Variant 2"
     bar.choice.lineEdit().setText("  ")
     bar.choice.lineEdit().editingFinished.emit()

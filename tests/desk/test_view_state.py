@@ -64,7 +64,7 @@ def there(window):
 
 def escape(window):
     all_grids = (window.wall, window.bench.hours, window.comparing.around)
-    grids = [one for one in all_grids if one.isVisible()]
+    grids = [grid for grid in all_grids if grid.isVisible()]
     QTest.keyClick(grids[0] if grids else window.picture, Qt.Key.Key_Escape)
 
 

@@ -23,7 +23,7 @@ def field(window, label, index=0):
 
 
 def lamp(window, name="Ceiling Lamp"):
-    return next(one for one in window.session.project.sources if one.name == name)
+    return next(source for source in window.session.project.sources if source.name == name)
 
 
 def brightness(image):
@@ -141,7 +141,7 @@ def test_the_list_switches_selects_and_removes(window, qtbot):
     assert lamp(window, "Block Spot").on is False
     window.sources.setFocus()
     qtbot.keyClick(window.sources, Qt.Key.Key_Delete)
-    assert "Block Spot" not in [one.name for one in window.session.project.sources]
+    assert "Block Spot" not in [source.name for source in window.session.project.sources]
     window.act["undo"].trigger()
     assert lamp(window, "Block Spot").on is False
 
@@ -361,6 +361,6 @@ def test_every_button_has_a_tip_and_every_field_a_name(window):
     for button in window.findChildren(QToolButton):
         assert button.toolTip() or button.text(), button
     window.session.selection.select(lamp(window).id)
-    for one in window.tune.pane.findChildren(NumberField):
-        assert one.accessibleName()
-        assert one.toolTip() or one.parentWidget().toolTip()
+    for item in window.tune.pane.findChildren(NumberField):
+        assert item.accessibleName()
+        assert item.toolTip() or item.parentWidget().toolTip()

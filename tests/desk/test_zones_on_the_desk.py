@@ -14,15 +14,15 @@ from wallum.document.sources import ZoneSource
 def zone(window):
     """A zone put on the floor, and selected."""
     window.pointer.put_zone(QPointF(window.picture.width() * 0.5, window.picture.height() * 0.8))
-    found = window.session.selection.source
-    assert isinstance(found, ZoneSource)
-    return found
+    result = window.session.selection.source
+    assert isinstance(result, ZoneSource)
+    return result
 
 
 def test_a_zone_is_put_pulled_by_its_sides_and_undone(window, zone):
     session = window.session
-    assert {"side"} <= {one.kind for one in window.picture.handles()}
-    handle = next(one for one in window.picture.handles() if one.kind == "side" and one.number == 1)
+    assert {"side"} <= {item.kind for item in window.picture.handles()}
+    handle = next(item for item in window.picture.handles() if item.kind == "side" and item.number == 1)
     grip = window.picture._take(handle.at)
     grip.drag(handle.at + QPointF(30.0, 0.0))
     grip.let_go()
@@ -36,7 +36,7 @@ def test_its_values_are_few_at_once_and_those_of_lamps_are_not_among_them(window
     names = [row.name for row in window.tune.pane.rows]
     assert names[:8] == ["on", "shape", "size", "blend", "rank", "exposure", "air", "sky"]
     assert not {"kelvin", "trim", "in_air", "baked"} & set(names)
-    assert zone.id not in [one.source.id for one in window.balance._strips if one.source is not None]
+    assert zone.id not in [strip.source.id for strip in window.balance._strips if strip.source is not None]
 
 
 def test_the_pane_says_which_zone_has_a_say_and_in_which_values(window, zone):

@@ -22,9 +22,9 @@ DESERT = Setting(latitude=31.4, longitude=-109.2, utc_offset=-7.0, date="2027-10
 
 
 def project():
-    made = Project(setting=DESERT, sources=(*base_light(), LAMP))
-    made = pegged(made, "sources/lamp/intensity", PegTime(hours=20.0), 300.0)
-    return pegged(made, "sources/sky/haze", PegTime(hours=9.0), 3.0)
+    built = Project(setting=DESERT, sources=(*base_light(), LAMP))
+    built = pegged(built, "sources/lamp/intensity", PegTime(hours=20.0), 300.0)
+    return pegged(built, "sources/sky/haze", PegTime(hours=9.0), 3.0)
 
 
 @pytest.mark.parametrize("day", own_days(), ids=lambda day: day.name)
@@ -59,11 +59,11 @@ def test_parts_that_are_not_chosen_stay_as_they_were():
 
 def test_a_day_that_was_kept_is_the_one_that_was_there():
     there = applied_day(project(), own_days()[1])
-    kept = day_of_project(there, "coast")
-    assert kept.parts == tuple(PARTS)
+    day_project = day_of_project(there, "coast")
+    assert day_project.parts == tuple(PARTS)
     other = Project(sources=(*base_light(), LAMP))
-    again = applied_day(other, kept)
-    assert day_of_project(again, "coast") == kept
+    again = applied_day(other, day_project)
+    assert day_of_project(again, "coast") == day_project
 
 
 @pytest.mark.parametrize(
@@ -85,13 +85,13 @@ def test_a_broken_day_is_refused_in_a_sentence(tmp_path, change, word):
 
 
 def test_pegs_are_replaced_taken_out_and_pasted():
-    made = project()
-    lane = made.lane("sky", "haze")
-    moved = replaced(made, "sky", "haze", lane.pegs[0], lane.pegs[0].revised(value=5.0))
+    built = project()
+    lane = built.lane("sky", "haze")
+    moved = replaced(built, "sky", "haze", lane.pegs[0], lane.pegs[0].revised(value=5.0))
     assert moved.lane("sky", "haze").pegs[0].value == 5.0
-    assert replaced(made, "sky", "haze", lane.pegs[0], None).lane("sky", "haze") is None
+    assert replaced(built, "sky", "haze", lane.pegs[0], None).lane("sky", "haze") is None
     copies = [("sky", "haze", lane.pegs[0]), ("nobody", "haze", lane.pegs[0])]
-    twice = pasted(made, copies, 16.0)
+    twice = pasted(built, copies, 16.0)
     assert sorted(peg.at.hours for peg in twice.lane("sky", "haze").pegs) == [1.0, 9.0]
     # At the same time it takes the other's place.
     assert len(pasted(twice, copies, 0.0).lane("sky", "haze").pegs) == 2

@@ -28,9 +28,9 @@ class UndoIsATape(RuleBasedStateMachine):
     @rule(value=st.integers(-12, 20))
     def edit(self, value):
         self.dragging = None
-        made = with_ev(self.history.present, value)
-        self.history.edit(f"exposure {value}", made)
-        self._record(made)
+        built = with_ev(self.history.present, value)
+        self.history.edit(f"exposure {value}", built)
+        self._record(built)
 
     @rule(values=st.lists(st.integers(-12, 20), min_size=1, max_size=5))
     def drag(self, values):

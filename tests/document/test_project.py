@@ -71,8 +71,8 @@ def test_slugs_are_words_and_unique():
 
 @given(st.lists(st.text(max_size=8), max_size=20))
 def test_slugs_never_repeat(names):
-    made = slugs(names)
-    assert len(set(made)) == len(names)
+    built = slugs(names)
+    assert len(set(built)) == len(names)
 
 
 def test_a_name_that_reads_like_anothers_id_is_no_confusion(project):
@@ -166,8 +166,8 @@ def test_the_reference_of_parameters_is_the_declarations():
     for path, info, _ in walk(Project(sources=base_light())):
         assert f"`{path}`" in text, path
         assert info.help in text
-    kept = Path(__file__).resolve().parents[2] / "docs" / "parameters.md"
-    assert kept.read_text() == text, "run ./wallum parameters --out docs/parameters.md"
+    selected = Path(__file__).resolve().parents[2] / "docs" / "parameters.md"
+    assert selected.read_text() == text, "run ./wallum parameters --out docs/parameters.md"
 
 
 def test_an_id_is_found_without_making_words_of_all_names(monkeypatch):

@@ -37,9 +37,9 @@ INTENSITY = declared(LAMP)["intensity"]
     ],
 )
 def test_units_and_plain_sums_are_read(text, value, unit):
-    found = parse_quantity(text)
-    assert found.value == pytest.approx(value)
-    assert found.unit == unit
+    quantity = parse_quantity(text)
+    assert quantity.value == pytest.approx(value)
+    assert quantity.unit == unit
 
 
 @pytest.mark.parametrize(

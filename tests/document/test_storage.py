@@ -59,7 +59,7 @@ def test_a_save_that_fails_at_any_step_leaves_the_old_file(project, tmp_path, mo
         save(put(project, "look/ev100", 3.0), file)
     monkeypatch.undo()
     assert file.read_bytes() == before
-    assert [one.name for one in tmp_path.iterdir() if one.name != "state"] == ["yard.wallum"]
+    assert [path.name for path in tmp_path.iterdir() if path.name != "state"] == ["yard.wallum"]
 
 
 def test_a_process_killed_before_the_rename_leaves_the_old_file(project, tmp_path):
@@ -123,22 +123,22 @@ def test_unsaved_work_is_found_after_a_crash_and_only_then(project, tmp_path):
     sitting = autosave.Sitting(file)
     sitting.keep(later, edits=3)
     assert autosave.recoverable(file) == []  # whoever made it still works on it
-    (found,) = autosave.recoverable(end_of(sitting).file)
-    assert (found.project, found.edits, found.file) == (later, 3, file)
-    assert "yard.glb" in found.text
-    assert "3 edits" in found.text
+    (result,) = autosave.recoverable(end_of(sitting).file)
+    assert (result.project, result.edits, result.file) == (later, 3, file)
+    assert "yard.glb" in result.text
+    assert "3 edits" in result.text
     save(later, file)
     assert autosave.recoverable(file) == []
-    autosave.forget(found)
+    autosave.forget(result)
     assert not sitting.path.exists()
 
 
 def test_each_sitting_without_a_file_keeps_its_own(project):
     for ev in (1.0, 2.0, 3.0):
         leave_work(put(project, "look/ev100", ev), None)
-    found = autosave.recoverable(None)
-    assert {one.project.look.ev100 for one in found} == {1.0, 2.0, 3.0}
-    autosave.forget(found[0])
+    recoverable = autosave.recoverable(None)
+    assert {item.project.look.ev100 for item in recoverable} == {1.0, 2.0, 3.0}
+    autosave.forget(recoverable[0])
     assert len(autosave.recoverable(None)) == 2
 
 
@@ -158,7 +158,7 @@ def test_work_kept_by_an_earlier_version_is_still_found(project, tmp_path):
     save(project, file)
     later = dump(put(project, "look/ev100", 3.0))
     (tmp_path / ".yard.wallum.unsaved").write_text(json.dumps({"file": str(file), "project": later}))
-    assert [one.project.look.ev100 for one in autosave.recoverable(file)] == [3.0]
+    assert [item.project.look.ev100 for item in autosave.recoverable(file)] == [3.0]
 
 
 @pytest.mark.parametrize(

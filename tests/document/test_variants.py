@@ -36,11 +36,11 @@ def test_variants_leave_shots_place_and_name_alone(project):
 def test_what_differs_is_said_in_words_with_units(project):
     changed = put(put(project, "sources/gate-lamp/intensity", 200.0), "look/ev100", 9.0)
     changed = changed.without(["moon"]).with_source(LAMP.revised(id="n", name="New Lamp"))
-    found = differences(project, changed)
-    assert "Gate Lamp, intensity: 80 cd to 200 cd" in found
-    assert "Picture, exposure: 13 EV to 9 EV" in found
-    assert "Moon is gone" in found
-    assert "New Lamp is new" in found
+    result = differences(project, changed)
+    assert "Gate Lamp, intensity: 80 cd to 200 cd" in result
+    assert "Picture, exposure: 13 EV to 9 EV" in result
+    assert "Moon is gone" in result
+    assert "New Lamp is new" in result
     assert differences(project, project) == []
 
 

@@ -67,4 +67,4 @@ def test_what_is_wrong_is_said_in_one_sentence(old, new, word):
 def test_what_a_decision_list_cannot_hold_is_named():
     assert left_out(Grade((1.2, 1.0, 0.9), saturation=0.8)) == []
     told = left_out(Grade(contrast=1.1, lift=0.5, hues=(0.5, 1.0, 1.0), ranges=Ranges()))
-    assert [one.split()[0] for one in told] == ["contrast", "lift", "grades", "saturations"]
+    assert [item.split()[0] for item in told] == ["contrast", "lift", "grades", "saturations"]

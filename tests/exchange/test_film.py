@@ -33,7 +33,7 @@ def test_a_video_holds_its_pictures(tmp_path):
         assert float(film.streams.video[0].average_rate) == 12.0
         shown = [frame.to_ndarray(format="rgb24").mean() for frame in film.decode(video=0)]
     assert shown == pytest.approx([20, 120, 220], abs=4)
-    assert [one.name for one in tmp_path.iterdir()] == ["day.mp4"]
+    assert [path.name for path in tmp_path.iterdir()] == ["day.mp4"]
 
 
 def test_a_film_that_is_broken_off_leaves_what_was_there(tmp_path):
@@ -43,7 +43,7 @@ def test_a_film_that_is_broken_off_leaves_what_was_there(tmp_path):
         writer.add(GREY)
         raise KeyboardInterrupt
     assert out.read_text() == "yesterday's"
-    assert [one.name for one in tmp_path.iterdir()] == ["day.mkv"]
+    assert [path.name for path in tmp_path.iterdir()] == ["day.mkv"]
 
 
 @pytest.mark.parametrize(
@@ -71,7 +71,7 @@ def test_the_command_films_a_part_of_the_day_around_midnight(tmp_path, capsys):
     )
     assert main([*arguments, "--size", "64x36", "--out", str(out), "--json"]) == 0
     assert json.loads(capsys.readouterr().out)["pictures"] == 4
-    assert sorted(one.name for one in out.iterdir()) == [f"{i:05d}.png" for i in range(4)]
+    assert sorted(path.name for path in out.iterdir()) == [f"{i:05d}.png" for i in range(4)]
     with Image.open(out / "00000.png") as first:
         assert first.size == (64, 36)
     video = tmp_path / "night.mp4"
@@ -91,8 +91,8 @@ def test_in_a_film_the_exposure_comes_after_the_light_in_the_levels_time(tmp_pat
     steps = {}
     for end in ("12:02", "15:00"):
         asked = ("--from", "12:00", "--to", end, "--seconds", "1", "--fps", "8", "--size", "64x36")
-        made = ["film", str(tmp_path / "noon.wallum"), *asked, "--out", str(tmp_path / end[:2]), "--json"]
-        assert main(made) == 0
+        built = ["film", str(tmp_path / "noon.wallum"), *asked, "--out", str(tmp_path / end[:2]), "--json"]
+        assert main(built) == 0
         steps[end] = np.diff(json.loads(capsys.readouterr().out)["ev100"])
     assert steps["12:02"][1:] == pytest.approx(np.full(6, -0.05 * 15.0), abs=5e-3)
     assert steps["15:00"].sum() < -5.0
@@ -105,9 +105,11 @@ def test_grain_moves_in_a_film_and_stands_in_stills(tmp_path, capsys):
     folder = tmp_path / "film"
     words = ("--size", "64x36", "--seconds", "0.2", "--fps", "10", "--from", "12:00", "--to", "12:01")
     assert run(capsys, "film", project, *words, "--out", folder)[0] == 0
-    a, b = (np.asarray(Image.open(one)).astype(int) for one in sorted(folder.glob("*.png"))[:2])
+    a, b = (np.asarray(Image.open(path)).astype(int) for path in sorted(folder.glob("*.png"))[:2])
     assert np.abs(a - b).mean() > 0.5
     stills = [tmp_path / "a.png", tmp_path / "b.png"]
-    for one in stills:
-        assert run(capsys, "render", project, "--shot", "long-side", "--size", "64x36", "--out", one)[0] == 0
+    for still in stills:
+        assert (
+            run(capsys, "render", project, "--shot", "long-side", "--size", "64x36", "--out", still)[0] == 0
+        )
     assert stills[0].read_bytes() == stills[1].read_bytes()

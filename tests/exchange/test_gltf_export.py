@@ -41,11 +41,11 @@ def written(project, level):
     return to_glb(document, data), warnings
 
 
-def assert_same(one, two):
+def assert_same(item, two):
     """Equal but for ids, and for what rounding leaves of angles and products."""
-    assert type(one) is type(two)
-    for name in type(one).model_fields:
-        before, after = getattr(one, name), getattr(two, name)
+    assert type(item) is type(two)
+    for name in type(item).model_fields:
+        before, after = getattr(item, name), getattr(two, name)
         if name == "id":
             continue
         if isinstance(before, float | tuple):
@@ -77,9 +77,9 @@ def test_a_written_level_keeps_every_rule_and_reads_back_the_same(made, room):
     assert broken_rules(data) == []
     again = parse_gltf(data, "out.glb", no_files)
     assert [part.id for part in again.parts] == [part.id for part in level.parts]
-    one, two = flatten(level), flatten(again)
+    item, two = flatten(level), flatten(again)
     for name in ("positions", "normals", "tangents", "uv", "colours", "faces", "material", "part"):
-        assert getattr(one, name) == pytest.approx(getattr(two, name), abs=1e-5), name
+        assert getattr(item, name) == pytest.approx(getattr(two, name), abs=1e-5), name
     assert again.materials[: len(level.materials)] == level.materials
     assert [picture.data for picture in again.pictures] == [picture.data for picture in level.pictures]
 
@@ -143,9 +143,9 @@ def test_text_and_binary_files_hold_the_same(room, tmp_path):
     project = Project(sources=SOURCES)
     for name in ("out.glb", "out.gltf"):
         export_gltf(project, room, tmp_path / name)
-    one, two = load_gltf(tmp_path / "out.glb"), load_gltf(tmp_path / "out.gltf")
-    assert np.array_equal(flatten(one).positions, flatten(two).positions)
-    assert [s.revised(id="x") for s in one.sources] == [s.revised(id="x") for s in two.sources]
+    item, two = load_gltf(tmp_path / "out.glb"), load_gltf(tmp_path / "out.gltf")
+    assert np.array_equal(flatten(item).positions, flatten(two).positions)
+    assert [s.revised(id="x") for s in item.sources] == [s.revised(id="x") for s in two.sources]
 
 
 def test_a_place_that_cannot_be_written_is_named(room, tmp_path):
@@ -199,7 +199,7 @@ def test_what_is_exported_is_the_light_of_the_hour(tmp_path):
         balance={"lamps": 1.0, "base": -1.0, "glow": 1.0}, setting={"clock": 12.0}
     )
     warnings = export_gltf(project, pale_room(), tmp_path / "out.glb")
-    by_name = {one.name: one for one in load_gltf(tmp_path / "out.glb").sources}
+    by_name = {source.name: source for source in load_gltf(tmp_path / "out.glb").sources}
     assert by_name["Lamp"].intensity == pytest.approx(400.0)
     assert by_name["Lamp"].trim == 0.0
     assert not by_name["Dark"].on
@@ -214,16 +214,16 @@ def test_what_is_lost_is_said_each_by_its_name(room):
     project = Project(sources=SOURCES, air=Air(on=True), look=Look(exposed="metered", night_eye=0.5))
     _, _, warnings = build_gltf(project, replace(room, findings=(dropped, noticed)))
     for word in ("sky", "air", "metering", "night eye", "2 animations", "size of"):
-        assert sum(word in one for one in warnings) == 1, word
-    assert not any("400 m" in one for one in warnings)  # that is in the file
+        assert sum(word in warning for warning in warnings) == 1, word
+    assert not any("400 m" in warning for warning in warnings)  # that is in the file
     _, _, fewer = build_gltf(Project(sources=SOURCES[3:4], look=Look(ev100=9.5)), room)
-    assert any("EV 9.5" in one for one in fewer)
-    assert not any("air" in one or "night eye" in one for one in fewer)
+    assert any("EV 9.5" in item for item in fewer)
+    assert not any("air" in item or "night eye" in item for item in fewer)
 
 
 def test_lights_alone_are_known_by_their_paths_of_names(room, tmp_path):
-    key = next(one for one in SOURCES if one.name == "Key").revised(role="key")
-    others = [one for one in SOURCES if one.name != "Key"]
+    key = next(source for source in SOURCES if source.name == "Key").revised(role="key")
+    others = [source for source in SOURCES if source.name != "Key"]
     twins = (*others, key, key.revised(id="z"), key.revised(id="y", role="rim"))
     project = Project(name="Hall", sources=twins, shots=(Shot(id="s", name="Lane", eye=(1, 2, 3)),))
     warnings = export_gltf(project, room, tmp_path / "lights.gltf", lights_only=True)
@@ -238,10 +238,10 @@ def test_lights_alone_are_known_by_their_paths_of_names(room, tmp_path):
         return below or [here]
 
     (root,) = document["scenes"][0]["nodes"]
-    found = paths(root)
-    assert len(found) == len(set(found)) == len(document["extensions"]["KHR_lights_punctual"]["lights"])
-    assert {"/Hall lights/key/Key", "/Hall lights/key/Key #2", "/Hall lights/rim/Key"} <= set(found)
-    assert any("sky" in one for one in warnings)
+    result = paths(root)
+    assert len(result) == len(set(result)) == len(document["extensions"]["KHR_lights_punctual"]["lights"])
+    assert {"/Hall lights/key/Key", "/Hall lights/key/Key #2", "/Hall lights/rim/Key"} <= set(result)
+    assert any("sky" in warning for warning in warnings)
     # Where a lamp stands is the same as in the whole level's file, for another reader too.
     whole, _, _ = build_gltf(project, room)
 

@@ -25,7 +25,8 @@ def yard():
     level = cistern()
     turned = np.diag([-1.0, 1.0, 1.0, 1.0])
     parts = [
-        replace(one, matrix=turned @ one.matrix) if n % 3 == 1 else one for n, one in enumerate(level.parts)
+        replace(part, matrix=turned @ part.matrix) if n % 3 == 1 else part
+        for n, part in enumerate(level.parts)
     ]
     return replace(level, parts=tuple(parts))
 
@@ -55,11 +56,13 @@ def test_a_stranger_finds_the_light_of_each_triangle(yard, baked, kind, tmp_path
     assert bool(warnings) == (kind == "png"), "eight bits clip the brightest"
     *files, table = page_files(path, baked, kind)
     about = json.loads(table.read_text())
-    assert about["pages"] == [one.name for one in files]
+    assert about["pages"] == [file.name for file in files]
     if kind == "exr":
-        pages = [read_exr(one) for one in files]
+        pages = [read_exr(file) for file in files]
     else:
-        pages = [srgb_decode(np.asarray(Image.open(one), float) / 255.0) * about["white_lx"] for one in files]
+        pages = [
+            srgb_decode(np.asarray(Image.open(file), float) / 255.0) * about["white_lx"] for file in files
+        ]
     document, data = read_glb(path.read_bytes())
     assert broken_rules(path.read_bytes()) == []
     nodes = {node["name"]: node for node in document["nodes"]}
@@ -91,8 +94,8 @@ def values_of(document, data, number):
     view = document["bufferViews"][accessor["bufferView"]]
     kind = {5125: np.uint32, 5126: np.float32}[accessor["componentType"]]
     wide = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}[accessor["type"]]
-    found = np.frombuffer(data, kind, accessor["count"] * wide, view.get("byteOffset", 0))
-    return found.reshape(-1, wide) if wide > 1 else found
+    result = np.frombuffer(data, kind, accessor["count"] * wide, view.get("byteOffset", 0))
+    return result.reshape(-1, wide) if wide > 1 else result
 
 
 def matrix_of(node):

@@ -56,7 +56,7 @@ def written(request, tmp_path):
 
 
 def everything(folder):
-    return {one.name: one.read_bytes() for one in folder.iterdir()}
+    return {path.name: path.read_bytes() for path in folder.iterdir()}
 
 
 @pytest.mark.parametrize("step", ["fsync", "replace"])
@@ -96,4 +96,4 @@ def test_a_film_that_is_broken_off_leaves_the_one_before(tmp_path):
         writer.add(RGB)
         raise KeyboardInterrupt
     assert path.read_bytes() == before
-    assert [one.name for one in tmp_path.iterdir() if ".part" in one.name] == []
+    assert [item.name for item in tmp_path.iterdir() if ".part" in item.name] == []

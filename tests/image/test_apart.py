@@ -19,9 +19,9 @@ def values(rng):
 
 
 def test_no_look_moves_nothing(values):
-    found = look_apart(values, shown_look(Look(ev100=3.0)))
-    assert (found.stops, found.delta_e, found.clipped) == (0.0, 0.0, (0.0, 0.0, 0.0))
-    assert found.loud() == ()
+    result = look_apart(values, shown_look(Look(ev100=3.0)))
+    assert (result.stops, result.delta_e, result.clipped) == (0.0, 0.0, (0.0, 0.0, 0.0))
+    assert result.loud() == ()
 
 
 def test_brighter_by_a_stop_on_a_straight_curve_is_a_stop():
@@ -31,7 +31,7 @@ def test_brighter_by_a_stop_on_a_straight_curve_is_a_stop():
         shown_look(Look(curve="linear", slope=(2.0, 2.0, 2.0), ev100=1.0)),
         shown_look(Look(curve="linear")),
     )
-    a, b = (displayed(dim, one) for one in both)
+    a, b = (displayed(dim, item) for item in both)
     assert np.median(np.log2(luminance(a) / luminance(b))) == pytest.approx(1.0, abs=1e-6)
     assert look_apart(dim, twice).stops == pytest.approx(
         np.median(
@@ -44,15 +44,15 @@ def test_brighter_by_a_stop_on_a_straight_curve_is_a_stop():
 
 def test_what_is_loud_is_named(values):
     loud = look_apart(values, shown_look(Look(contrast=3.0, slope=(4.0, 1.0, 1.0)))).loud()
-    assert any("clips" in one for one in loud)
-    assert any("stops" in one or "delta E" in one for one in loud)
+    assert any("clips" in item for item in loud)
+    assert any("stops" in item or "delta E" in item for item in loud)
 
 
 @pytest.mark.parametrize("name", OWN_LOOKS)
 def test_looks_of_our_own_are_heard_and_not_loud(values, name):
-    found = look_apart(values, shown_look(own_look(name)))
-    assert found.delta_e > 0.5
-    assert found.loud() == ()
+    result = look_apart(values, shown_look(own_look(name)))
+    assert result.delta_e > 0.5
+    assert result.loud() == ()
 
 
 def test_a_look_is_taken_in_part_and_exposure_stays():

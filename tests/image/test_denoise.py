@@ -24,12 +24,12 @@ def room_pictures():
     level, rays = pale_room(), None
     rays = RayScene(level, flatten(level))
     camera = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 1.5, far=50.0)
-    made = Reference(rays, level, evaluate(pale_room_project()), camera, SIZE, 2)
+    reference = Reference(rays, level, evaluate(pale_room_project()), camera, SIZE, 2)
     pictures = []
     for paths in (4, 96):
-        while made.samples < paths:
-            made.step()
-        pictures.append((made.luminance, made.guides))
+        while reference.samples < paths:
+            reference.step()
+        pictures.append((reference.luminance, reference.guides))
     return pictures
 
 

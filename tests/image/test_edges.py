@@ -13,7 +13,7 @@ def _half_plane(slope, offset=0.0, finer=16):
     inside = (y > slope * (x - SIZE / 2) + SIZE / 2 + offset).astype(np.float64)
     true = inside.reshape(SIZE, finer, SIZE, finer).mean(axis=(1, 3))
     hard = inside[finer // 2 :: finer, finer // 2 :: finer]
-    return [np.repeat((40.0 + 150.0 * one)[..., None], 3, axis=2) for one in (hard, true)]
+    return [np.repeat((40.0 + 150.0 * item)[..., None], 3, axis=2) for item in (hard, true)]
 
 
 @pytest.mark.parametrize("slope", [0.07, 0.21, 0.5, -0.3])
@@ -24,7 +24,7 @@ def test_a_slanted_edge_comes_nearer_to_what_it_covers(slope, turned):
         hard, true = hard.transpose(1, 0, 2), true.transpose(1, 0, 2)
     inner = np.s_[12:-12, 12:-12]
     out = smoothed(np.round(hard).astype(np.uint8)).astype(np.float64)
-    before, after = (np.sqrt(((one - true)[inner] ** 2).mean()) for one in (hard, out))
+    before, after = (np.sqrt(((item - true)[inner] ** 2).mean()) for item in (hard, out))
     assert after < 0.5 * before
 
 

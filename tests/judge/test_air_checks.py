@@ -19,15 +19,15 @@ LAMP = PointSource(id="p", name="P", position=(0.0, 1.5, 0.0), intensity=50.0, r
 
 
 def found(setting, project, kind):  # noqa: F811
-    return [one for one in checked(setting, project) if one.kind == kind]
+    return [item for item in checked(setting, project) if item.kind == kind]
 
 
 def _helps(setting, project, kind):  # noqa: F811
     findings = found(setting, project, kind)
     assert len(findings) >= 1
     assert findings[0].remedy is not None
-    for one in findings:
-        project = one.remedy.applied(project)
+    for finding in findings:
+        project = finding.remedy.applied(project)
     return found(setting, project, kind)
 
 
@@ -38,7 +38,7 @@ def _project(level, **more):
 
 
 def test_clear_air_is_not_found_fault_with(setting):  # noqa: F811
-    kinds = {one.kind for one in checked(setting, _project(setting[0]))}
+    kinds = {item.kind for item in checked(setting, _project(setting[0]))}
     air = {"hero in fog", "shafts cut short", "lit air", "level under its fog", "light behind a wall"}
     assert not kinds & air
 

@@ -25,8 +25,8 @@ from wallum.transport.scene.surfaces import seen_surfaces
 
 
 def project_of(**more):
-    given = {"id": "lamp", "name": "Kiln lamp", "position": (0.0, 2.0, 0.0), "intensity": 80.0}
-    lamp = PointSource(**{**given, **more})
+    inputs = {"id": "lamp", "name": "Kiln lamp", "position": (0.0, 2.0, 0.0), "intensity": 80.0}
+    lamp = PointSource(**{**inputs, **more})
     return Project(sources=(lamp, plain_sky()), look=Look(indirect="lightmaps"))
 
 
@@ -57,34 +57,34 @@ def test_what_is_as_it_was_baked_is_no_finding():
 @pytest.mark.parametrize("there", [False, True])
 def test_nothing_to_show_is_an_error_and_probes_help(there):
     project = project_of()
-    (found,) = baked_light(project, baked_as(project) if there else None, fits=False)
-    assert found.grade == "error"
-    assert ("another" in found.text) == there
-    assert list(baked_light(found.remedy.applied(project), None, fits=False)) == []
+    (result,) = baked_light(project, baked_as(project) if there else None, fits=False)
+    assert result.grade == "error"
+    assert ("another" in result.text) == there
+    assert list(baked_light(result.remedy.applied(project), None, fits=False)) == []
 
 
 def test_a_source_that_changed_is_named():
     project = project_of()
     baked = baked_as(project)
-    (found,) = baked_light(project_of(intensity=90.0), baked, fits=True)
-    assert found.kind == "baked light stale"
-    assert "Kiln lamp" in found.text
-    assert "12:00" in found.text
+    (result,) = baked_light(project_of(intensity=90.0), baked, fits=True)
+    assert result.kind == "baked light stale"
+    assert "Kiln lamp" in result.text
+    assert "12:00" in result.text
 
 
 def test_a_baked_source_that_is_live_counts_twice():
     project = project_of()
     baked, live = baked_as(project), project_of(baked="live")
-    (found,) = baked_light(live, baked, fits=True)
-    assert found.kind == "baked and live"
-    assert list(baked_light(found.remedy.applied(live), baked, fits=True)) == []
+    (result,) = baked_light(live, baked, fits=True)
+    assert result.kind == "baked and live"
+    assert list(baked_light(result.remedy.applied(live), baked, fits=True)) == []
 
 
 def test_a_target_that_can_show_none_says_so():
     project = project_of()
     project = project.revised(target=project.target.revised(baked="no"))
-    (found,) = baked_light(project, baked_as(project), fits=True)
-    assert project.target.name in found.text
+    (result,) = baked_light(project, baked_as(project), fits=True)
+    assert project.target.name in result.text
 
 
 def test_baked_light_costs_less_than_probes_and_takes_memory():
@@ -101,8 +101,8 @@ def test_baked_light_costs_less_than_probes_and_takes_memory():
     around = baked_as(project, len(flat.faces))
     whole = baked_as(project, len(flat.faces), straight=True)
     ms = {
-        name: frame_cost(count_work(one), target, profile).frame_ms
-        for name, one in (
+        name: frame_cost(count_work(item), target, profile).frame_ms
+        for name, item in (
             ("probes", asked), ("around", with_baked(asked, around)), ("all", with_baked(asked, whole)),
         )
     }  # fmt: skip

@@ -34,8 +34,8 @@ def _eight_bits(values, dithered=False):
 
 @pytest.mark.parametrize(("across", "high"), [(True, 104.0), (False, 97.0)])
 def test_a_gradient_that_goes_in_steps_has_as_many_bands_as_steps(across, high):
-    found = bands_in(_eight_bits(_gradient(across, high=high)))
-    assert found.contours == pytest.approx(high - 90.0, abs=2)
+    bands = bands_in(_eight_bits(_gradient(across, high=high)))
+    assert bands.contours == pytest.approx(high - 90.0, abs=2)
 
 
 @pytest.mark.parametrize("across", [True, False])
@@ -88,7 +88,7 @@ def test_a_grade_that_spreads_few_values_apart_is_the_cause():
         look = Look(ev100=13.0, contrast=contrast)
         scene = evaluate(Project(sources=base_light(), look=look))
         picture = Pictured("shots/one", stepped, CAMERA, Moment(10.0), scene)
-        (found,) = banding(Project(sources=base_light(), look=look), level, rays, [picture])
-        assert ("by the grade" in found.text) is named
+        (result,) = banding(Project(sources=base_light(), look=look), level, rays, [picture])
+        assert ("by the grade" in result.text) is named
         if named:
-            assert found.remedy.values["look/contrast"] == 1.0
+            assert result.remedy.values["look/contrast"] == 1.0

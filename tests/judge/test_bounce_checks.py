@@ -38,8 +38,8 @@ def closed_room(crack=0.0):
 
 
 def lit(level):
-    rays, made = field_of(level)
-    bounce, scene = BounceField.of(rays, level, made, {}), evaluate(NOON)
+    rays, built = field_of(level)
+    bounce, scene = BounceField.of(rays, level, built, {}), evaluate(NOON)
     for _ in bounce.relight(scene):
         pass
     return rays, bounce, scene
@@ -59,13 +59,13 @@ def test_a_tight_room_leaks_not(tight):
 def test_a_crack_in_the_roof_is_found_at_its_place():
     level = closed_room(0.02)
     _, bounce, scene = lit(level)
-    (found,) = leaks([(bounce, scene)])
-    assert found.kind == "leak"
-    x, y, z = map(float, found.where.split(","))
+    (result,) = leaks([(bounce, scene)])
+    assert result.kind == "leak"
+    x, y, z = map(float, result.where.split(","))
     assert 2.5 < x < 4.3
     assert -0.3 < y < 3.3
     assert 0.0 < z < 5.0
-    assert "gap of about 0." in found.text
+    assert "gap of about 0." in result.text
 
 
 def test_an_open_room_is_no_leak():
@@ -80,9 +80,9 @@ def test_surfaces_without_probes_are_found(tight):
     assert not list(places_without([("room", seen)], bounce.made))
     probes = bounce.made.probes
     gone = replace(bounce.made, probes=replace(probes, cells=np.zeros_like(probes.cells)))
-    (found,) = places_without([("room", seen)], gone)
-    assert found.where == "room"
-    assert "100%" in found.text
+    (result,) = places_without([("room", seen)], gone)
+    assert result.where == "room"
+    assert "100%" in result.text
 
 
 def test_probes_inside_bodies_are_found(tight):
@@ -91,6 +91,6 @@ def test_probes_inside_bodies_are_found(tight):
     assert not list(within_bodies(bounce, [("room", seen)]))
     probes = bounce.made.probes
     sunk = replace(probes, samples=probes.samples - probes.faces * 0.1)
-    (found,) = within_bodies(replace(bounce, made=replace(bounce.made, probes=sunk)), [("room", seen)])
-    assert found.kind == "probe inside a solid"
-    assert found.where == "room"
+    (result,) = within_bodies(replace(bounce, made=replace(bounce.made, probes=sunk)), [("room", seen)])
+    assert result.kind == "probe inside a solid"
+    assert result.where == "room"

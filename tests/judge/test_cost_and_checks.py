@@ -71,7 +71,7 @@ def test_a_source_costs_what_the_frame_takes_with_it_less_without_it(setting):
     assert sum(whole.passes.values()) == pytest.approx(whole.frame_ms)
     assert sum(whole.sources.values()) == pytest.approx(whole.frame_ms)
     for left_out in (LAMP, SPOT, everything[0]):
-        rest = tuple(one for one in everything if one is not left_out)
+        rest = tuple(item for item in everything if item is not left_out)
         without = frame_cost(work_of(setting, rest), target, profile)
         assert whole.frame_ms - without.frame_ms == pytest.approx(whole.sources[left_out.id], rel=1e-6)
 
@@ -101,7 +101,7 @@ def test_broken_traits_are_said(setting):
 
 
 def test_stand_ins_are_uncalibrated_and_profiles_are_files(tmp_path):
-    assert [one.profile for one in STAND_INS] == list(PROFILE_NAMES)
+    assert [item.profile for item in STAND_INS] == list(PROFILE_NAMES)
     for name in PROFILE_NAMES:
         profile = load_profile(name)
         assert not profile.calibrated
@@ -161,7 +161,7 @@ def test_a_disturbed_scene_does_not_sway_the_fit(setting):
         ms = {name: true.pass_ms(name, counts) for name, counts in work.passes.items()}
         scenes.append(Measured(str(number), work, ms))
     whole = fit_profile(scenes, "calm", "a test")
-    late = [replace(one, ms={k: 4.0 * v for k, v in one.ms.items()}) for one in scenes[:2]]
+    late = [replace(scene, ms={k: 4.0 * v for k, v in scene.ms.items()}) for scene in scenes[:2]]
     swayed = fit_profile([*late, *scenes[2:]], "late", "a test")
     assert median_error(whole, scenes) < 0.005
     assert median_error(swayed, scenes[2:]) < 0.01
@@ -171,8 +171,8 @@ def test_of_every_kind_of_scene_some_are_fitted_and_some_left_out():
     """Scenes come in eights, the last two of each under high cloud and under a deck."""
     fitted, left_out = split(list(range(48)))
     assert sorted([*fitted, *left_out]) == list(range(48))
-    assert {one % 8 for one in fitted} == set(range(8))
-    assert {one % 8 for one in left_out} == set(range(8))
+    assert {item % 8 for item in fitted} == set(range(8))
+    assert {item % 8 for item in left_out} == set(range(8))
 
 
 def test_high_cloud_is_counted_with_the_light_and_costs_what_older_profiles_say(setting, tmp_path):
@@ -204,7 +204,7 @@ def checked(setting, project):
 
 
 def kinds(found):
-    return {one.kind for one in found}
+    return {item.kind for item in found}
 
 
 def apply(project, finding):
@@ -214,7 +214,7 @@ def apply(project, finding):
 def test_a_source_in_a_solid_is_found_and_its_remedy_frees_it(setting):
     buried = LAMP.revised(position=(1.5, 0.5, -2.0), radius=0.02)
     project = Project(sources=(buried,), look=Look(ev100=5.0))
-    (finding,) = [one for one in checked(setting, project) if one.kind == "source in a solid"]
+    (finding,) = [item for item in checked(setting, project) if item.kind == "source in a solid"]
     assert finding.where == "sources/p"
     assert finding.grade == "error"
     assert "source in a solid" not in kinds(checked(setting, apply(project, finding)))
@@ -224,12 +224,12 @@ def test_a_source_in_a_solid_is_found_and_its_remedy_frees_it(setting):
 
 def test_burnt_and_buried_heroes_are_told_apart_and_exposure_helps(setting):
     level = setting[0]
-    block = next(one for one in level.parts if "block" in one.name.lower())
+    block = next(part for part in level.parts if "block" in part.name.lower())
     marks = (PartMarks(part=block.id, hero=True),)
     burnt = Project(sources=(LAMP.revised(intensity=4000.0), SPOT), look=Look(ev100=0.0), marks=marks)
-    found = [one for one in checked(setting, burnt) if "hero" in one.kind]
-    assert {one.kind for one in found} == {"burnt hero"}
-    assert apply(burnt, found[0]).look.ev100 > 0.0
+    result = [item for item in checked(setting, burnt) if "hero" in item.kind]
+    assert {item.kind for item in result} == {"burnt hero"}
+    assert apply(burnt, result[0]).look.ev100 > 0.0
     dark = Project(sources=(LAMP.revised(intensity=1.0),), look=Look(ev100=12.0), marks=marks)
     assert "buried hero" in kinds(checked(setting, dark))
     good = Project(sources=(LAMP.revised(intensity=400.0), SPOT), look=Look(ev100=5.0), marks=marks)
@@ -238,7 +238,7 @@ def test_burnt_and_buried_heroes_are_told_apart_and_exposure_helps(setting):
 
 def test_a_look_that_clips_a_heros_colour_or_crushes_the_dark_is_told(setting):
     level = setting[0]
-    block = next(one for one in level.parts if "block" in one.name.lower())
+    block = next(part for part in level.parts if "block" in part.name.lower())
     lit = Project(
         sources=(LAMP.revised(intensity=400.0), SPOT),
         look=Look(ev100=5.0),
@@ -246,10 +246,10 @@ def test_a_look_that_clips_a_heros_colour_or_crushes_the_dark_is_told(setting):
     )
     assert not {"clipped hero", "crushed blacks"} & kinds(checked(setting, lit))
     red = lit.revised(look=lit.look.revised(slope=(40.0, 1.0, 1.0), curve="linear"))
-    (finding,) = [one for one in checked(setting, red) if one.kind == "clipped hero"]
+    (finding,) = [item for item in checked(setting, red) if item.kind == "clipped hero"]
     assert finding.where == block.id
     crushed = lit.revised(look=lit.look.revised(offset=(-0.6, -0.6, -0.6)))
-    (finding,) = [one for one in checked(setting, crushed) if one.kind == "crushed blacks"]
+    (finding,) = [item for item in checked(setting, crushed) if item.kind == "crushed blacks"]
     assert "black by the look alone" in finding.text
     assert "crushed blacks" not in kinds(checked(setting, apply(crushed, finding)))
 
@@ -261,7 +261,7 @@ def test_a_loud_look_is_told_with_the_effect_that_makes_it_so(setting):
     loud = lit.revised(
         look=lit.look.revised(saturation=1.05, neutral_kelvin=2500.0, lights_slope=(1.02, 1.0, 1.0))
     )
-    (finding,) = [one for one in checked(setting, loud) if one.kind == "loud look"]
+    (finding,) = [item for item in checked(setting, loud) if item.kind == "loud look"]
     assert "without white balance" in finding.remedy.text
     assert "loud look" not in kinds(checked(setting, apply(loud, finding)))
     heard = loud.revised(look=loud.look.revised(limit=500.0))
@@ -276,30 +276,33 @@ def test_a_table_that_has_no_entries_for_what_is_bright_is_told(setting, tmp_pat
     base = Project(sources=(LAMP.revised(intensity=400.0), SPOT), look=Look(ev100=5.0, table=str(cube)))
     assert "table outside its domain" not in kinds(checked(setting, base))
     bright = base.revised(look=base.look.revised(table_on="log", ev100=-9.0))
-    (finding,) = [one for one in checked(setting, bright) if one.kind == "table outside its domain"]
+    (finding,) = [item for item in checked(setting, bright) if item.kind == "table outside its domain"]
     assert "table outside its domain" not in kinds(checked(setting, apply(bright, finding)))
     narrow = tmp_path / "narrow.cube"
     write_cube(narrow, ColourTable(grid.astype(np.float32), (0.0,) * 3, (0.2,) * 3), "Narrow", [])
     few = base.revised(look=base.look.revised(table=str(narrow)))
-    (finding,) = [one for one in checked(setting, few) if one.kind == "table outside its domain"]
+    (finding,) = [item for item in checked(setting, few) if item.kind == "table outside its domain"]
     assert "table outside its domain" not in kinds(checked(setting, apply(few, finding)))
 
 
 def test_glow_that_nothing_carries_is_found_where_it_is_shown_by_no_probes(setting):
     level, rays, *rest = setting
-    glowing = [replace(one, emissive=(90.0,) * 3) if n == 0 else one for n, one in enumerate(level.materials)]
+    glowing = [
+        replace(material, emissive=(90.0,) * 3) if n == 0 else material
+        for n, material in enumerate(level.materials)
+    ]
     lit = (replace(level, materials=tuple(glowing)), rays, *rest)
     kind = "glow without light"
     project = Project(sources=(SPOT.revised(position=(40.0, 2.0, 0.0)),), look=Look(ev100=5.0))
     assert kind not in kinds(checked(lit, project))
     flat = project.revised(look=project.look.revised(indirect="flat"))
-    finding = next(one for one in checked(lit, flat) if one.kind == kind)
+    finding = next(item for item in checked(lit, flat) if item.kind == kind)
     assert "lights nothing" in finding.text
     assert kind not in kinds(checked(lit, apply(flat, finding)))
 
 
 def test_a_remedy_holds_at_the_hour_where_it_is_needed_and_nowhere_else(setting):
-    block = next(one for one in setting[0].parts if "block" in one.name.lower())
+    block = next(part for part in setting[0].parts if "block" in part.name.lower())
     project = Project(
         sources=(LAMP.revised(intensity=400.0), SPOT),
         look=Look(ev100=5.0),
@@ -307,7 +310,7 @@ def test_a_remedy_holds_at_the_hour_where_it_is_needed_and_nowhere_else(setting)
     )
     for hours, value in ((9.0, 5.0), (20.0, 5.0), (21.5, 14.0), (23.0, 5.0)):
         project = pegged(project, "look/ev100", PegTime(hours=hours), value)
-    (finding,) = [one for one in checked(setting, project) if "hero" in one.kind]
+    (finding,) = [item for item in checked(setting, project) if "hero" in item.kind]
     assert finding.kind == "buried hero"
     assert "at 21:30" in finding.text
     assert finding.remedy.moment.clock == 21.5
@@ -322,7 +325,7 @@ def test_a_lamp_that_walks_into_a_wall_is_found_at_its_hour(setting):
     project = Project(sources=(LAMP.revised(radius=0.02),), look=Look(ev100=5.0))
     project = pegged(project, "sources/p/position", PegTime(hours=9.0), LAMP.position, "step")
     project = pegged(project, "sources/p/position", PegTime(hours=16.0), (1.5, 0.5, -2.0), "step")
-    (finding,) = [one for one in checked(setting, project) if one.kind == "source in a solid"]
+    (finding,) = [item for item in checked(setting, project) if item.kind == "source in a solid"]
     assert finding.remedy.moment.clock == 17.5
     better = apply(project, finding)
     assert "source in a solid" not in kinds(checked(setting, better))
@@ -340,8 +343,8 @@ def test_exposure_counts_the_sky_that_a_shot_sees(setting):
     assert len(seen.surfaces.pixel) == 0
     light = luminance(sample_dome(scene.sky.luminance, scene.sky.ground, seen.camera.rays(*CORNERS)))
     darkest, brightest = (
-        metered_picture(np.full((36, 64, 3), float(one)), scene.look.metering)
-        for one in (light.min(), light.max())
+        metered_picture(np.full((36, 64, 3), float(item)), scene.look.metering)
+        for item in (light.min(), light.max())
     )
     assert darkest - 0.3 <= _exposure(scene, seen, np.zeros((0, 3))) <= brightest + 0.3
 
@@ -357,7 +360,7 @@ def test_checking_ends_early_when_it_is_not_wanted_any_more(setting):
 def test_over_budget_names_shot_and_hour_and_what_would_save_most(setting):
     tight = Target(frame_rate=500.0, share=0.2)
     project = Project(sources=(LAMP, SPOT), look=Look(ev100=5.0), target=tight)
-    (finding,) = [one for one in checked(setting, project) if one.kind == "over budget"]
+    (finding,) = [item for item in checked(setting, project) if item.kind == "over budget"]
     assert "Shot at" in finding.where
     assert "uncalibrated" in finding.text
     better = apply(project, finding)
@@ -368,7 +371,7 @@ def test_over_budget_names_shot_and_hour_and_what_would_save_most(setting):
 def test_a_lamp_that_burns_under_the_open_noon_sky_is_told_to_follow_the_light(setting):
     outside = LAMP.revised(position=(0.0, 20.0, 0.0))
     project = Project(sources=(plain_sky(), set_sun(), outside), look=Look(ev100=12.0))
-    (finding,) = [one for one in checked(setting, project) if one.kind == "lamp in daylight"]
+    (finding,) = [item for item in checked(setting, project) if item.kind == "lamp in daylight"]
     better = apply(project, finding)
     assert better.source("p").switched == "by light"
     assert "lamp in daylight" not in kinds(checked(setting, better))

@@ -23,7 +23,7 @@ from wallum.transport.scene.surfaces import seen_surfaces
 
 NOON = Moment(12.0)
 DOWN = Camera((0.0, 3.0, 0.0), (0.0, -1.0, 0.01), 40.0, DRAWN[0] / DRAWN[1], far=50.0)
-SKY = next(one for one in base_light() if one.kind == "sky")
+SKY = next(item for item in base_light() if item.kind == "sky")
 
 
 def _project(way, *sources, share=1.0):
@@ -56,7 +56,7 @@ def test_flat_light_of_share_1_lies_on_open_ground_as_the_sky_does(ground):
 
 def test_with_none_only_what_comes_straight_is_there(ground):
     assert _drawn(ground, _project("none")).max() == 0.0
-    sun = next(one for one in base_light() if one.kind == "sun")
+    sun = next(item for item in base_light() if item.kind == "sun")
     alone = _drawn(ground, _project("none", sun))
     both = _drawn(ground, _project("none", sun, SKY))
     # The sky takes nothing of the sun and adds nothing of its own.
@@ -67,8 +67,8 @@ def test_the_sky_under_the_hand_is_added_as_it_is_shown(ground):
     project = _project("flat", *base_light(), share=0.4)
     whole = _drawn(ground, project)
     for hand in ("sky", "sun"):
-        held = _drawn(ground, project, frozenset({hand}))
-        assert held == pytest.approx(whole, rel=0.01, abs=1e-3 * whole.max())
+        drawn = _drawn(ground, project, frozenset({hand}))
+        assert drawn == pytest.approx(whole, rel=0.01, abs=1e-3 * whole.max())
 
 
 def test_how_far_a_picture_is_off_is_in_stops_at_the_median():
@@ -83,19 +83,19 @@ def test_how_far_a_picture_is_off_is_in_stops_at_the_median():
 
 def test_ways_come_with_their_price_and_the_truest_is_nearest_to_paths(ground):
     level = plain_ground()
-    rays, made = field_of(level)
+    rays, built = field_of(level)
     project = _project("none", *base_light())
     boxes = Boxes(*chunk_boxes(level, rays.triangles))
     seen = seen_surfaces(rays, level, DOWN, (64, 36))
     profile = load_profile(project.target.profile)
-    about = Surroundings(project, NOON, level, rays, DOWN, boxes, seen, profile, made, None)
+    about = Surroundings(project, NOON, level, rays, DOWN, boxes, seen, profile, built, None)
     ways = list(of_ways(about))
-    assert [one.way for one in ways] == [one for one in INDIRECT if one != "lightmaps"], "nothing is baked"
+    assert [way.way for way in ways] == [item for item in INDIRECT if item != "lightmaps"], "nothing is baked"
     assert ways[0].ms > ways[1].ms > ways[2].ms == ways[3].ms == 0.0
     assert ways[0].megabytes > 0.0 == ways[2].megabytes
     assert project.look.indirect == "none", "what is compared stays as it is"
     truth = surface_truth(about)
-    off = {one.way: stops_off(_drawn(ground, one.project), truth) for one in ways}
+    off = {way.way: stops_off(_drawn(ground, way.project), truth) for way in ways}
     assert off["sky alone"] < 0.1
     assert off["none"] > off["sky alone"]
 

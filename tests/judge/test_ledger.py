@@ -41,10 +41,10 @@ def layers_of(rays, level, project, camera=CAMERA):
 
 def test_shares_sum_to_one_and_strength_counts_in_proportion(room, room_rays):
     project = Project(sources=(POINT, SPOT), look=Look(ev100=5.0))
-    given = ledger(layers_of(room_rays, room, project), 5.0)
-    assert sum(one.share for one in given.values()) == pytest.approx(1.0)
+    inputs = ledger(layers_of(room_rays, room, project), 5.0)
+    assert sum(item.share for item in inputs.values()) == pytest.approx(1.0)
     double = ledger(layers_of(room_rays, room, put(project, "sources/p/trim", 1.0)), 5.0)
-    ratio = given["p"].share / given["s"].share
+    ratio = inputs["p"].share / inputs["s"].share
     assert double["p"].share / double["s"].share == pytest.approx(2.0 * ratio)
 
 
@@ -79,17 +79,17 @@ def test_an_even_sky_on_open_ground_gives_its_illuminance():
 def test_what_is_behind_a_wall_gives_nothing_and_is_not_seen(room, room_rays):
     outside = POINT.revised(id="o", name="O", position=(40.0, 2.0, 0.0))
     project = Project(sources=(POINT, outside))
-    given = ledger(layers_of(room_rays, room, project), 5.0)
-    assert given["o"].share == 0.0
-    assert given["o"].seen == 0.0
-    assert given["p"].seen > 0.5
+    inputs = ledger(layers_of(room_rays, room, project), 5.0)
+    assert inputs["o"].share == 0.0
+    assert inputs["o"].seen == 0.0
+    assert inputs["p"].seen > 0.5
 
 
 def test_a_faint_lamp_has_a_share_but_is_not_seen(room, room_rays):
     faint = SPOT.revised(intensity=0.02)
-    given = ledger(layers_of(room_rays, room, Project(sources=(POINT, faint))), 5.0)
-    assert 0.0 < given["s"].share < 1e-3
-    assert given["s"].seen < 0.01
+    inputs = ledger(layers_of(room_rays, room, Project(sources=(POINT, faint))), 5.0)
+    assert 0.0 < inputs["s"].share < 1e-3
+    assert inputs["s"].seen < 0.01
 
 
 def test_glow_is_a_layer_of_its_own_and_follows_its_group(room):
@@ -99,10 +99,10 @@ def test_glow_is_a_layer_of_its_own_and_follows_its_group(room):
     level = replace(room, materials=(glowing, *room.materials[1:]))
     rays = RayScene(level, flatten(level))
     project = Project(sources=(POINT,))
-    one, two = (layers_of(rays, level, put(project, "balance/glow", stops)) for stops in (0.0, 1.0))
+    item, two = (layers_of(rays, level, put(project, "balance/glow", stops)) for stops in (0.0, 1.0))
     own = f"{GLOW_ID}{OF}{glowing.name}"  # by the material that glows
-    assert luminance(one.light[own]).max() == pytest.approx(50.0)
-    assert two.light[own] == pytest.approx(2.0 * one.light[own])
+    assert luminance(item.light[own]).max() == pytest.approx(50.0)
+    assert two.light[own] == pytest.approx(2.0 * item.light[own])
 
 
 def test_trims_of_source_and_group_are_stops():

@@ -46,18 +46,18 @@ def _subject(project, source, cards=()):
 
 
 def test_cards_of_a_spot_come_near_to_its_true_shaft():
-    found = {one.way: one for one in compare_ways(_subject(_project(SPOT), SPOT, (CARD,)))}
-    assert found["card"].gain == pytest.approx(1.0, abs=0.25)
-    assert found["card"].off < 0.35
-    assert 0.0 < found["card"].ms < found["true"].ms
-    assert found["screen"].refused == "only sun and moon have screen shafts"
+    result = {way.way: way for way in compare_ways(_subject(_project(SPOT), SPOT, (CARD,)))}
+    assert result["card"].gain == pytest.approx(1.0, abs=0.25)
+    assert result["card"].off < 0.35
+    assert 0.0 < result["card"].ms < result["true"].ms
+    assert result["screen"].refused == "only sun and moon have screen shafts"
 
 
 def test_a_card_of_half_the_strength_is_fitted_by_two():
     gains = []
     for gain in (1.0, 0.5):
         subject = _subject(_project(SPOT), SPOT, (CARD.revised(gain=gain),))
-        gains.append(next(one.gain for one in compare_ways(subject) if one.way == "card"))
+        gains.append(next(way.gain for way in compare_ways(subject) if way.way == "card"))
     assert gains[1] == pytest.approx(2.0 * gains[0], rel=1e-6)
 
 

@@ -26,9 +26,9 @@ def test_a_clear_day_has_no_findings():
 
 def test_a_plain_sky_does_not_follow_the_sun_until_the_air_makes_it():
     plain = project().with_source(project().source("sky").revised(model="plain"))
-    (found,) = ambient_follows(plain)
-    assert found.kind == "ambient not following the sky"
-    assert not list(ambient_follows(found.remedy.applied(plain)))
+    (result,) = ambient_follows(plain)
+    assert result.kind == "ambient not following the sky"
+    assert not list(ambient_follows(result.remedy.applied(plain)))
     # A lane is a way of following, too.
     led = pegged(plain, "sources/sky/illuminance", PegTime(hours=12.0), 10_000.0)
     led = pegged(led, "sources/sky/illuminance", PegTime(hours=0.0), 1.0)
@@ -38,9 +38,9 @@ def test_a_plain_sky_does_not_follow_the_sun_until_the_air_makes_it():
 def test_the_suns_are_brought_together(tmp_path):
     file = write_panorama(tmp_path / "sky.hdr")
     apart = project().with_source(project().source("sky").revised(model="picture dome", picture=str(file)))
-    (found,) = suns_apart(apart)
-    assert found.kind == "sun picture and sun apart"
-    assert not list(suns_apart(found.remedy.applied(apart)))
+    (result,) = suns_apart(apart)
+    assert result.kind == "sun picture and sun apart"
+    assert not list(suns_apart(result.remedy.applied(apart)))
 
 
 @pytest.mark.parametrize("minute", [317, 1083])
@@ -49,10 +49,10 @@ def test_a_jump_of_the_exposure_is_found_at_its_minute(minute):
     jumping = pegged(project(**look), "look/ev100", PegTime(hours=minute / 60.0), 9.0, "step")
     jumping = pegged(jumping, "look/ev100", PegTime(hours=(minute / 60.0 + 9.0) % 24.0), 9.5, "step")
     jumping = pegged(jumping, "look/ev100", PegTime(hours=(minute / 60.0 + 0.5) % 24.0), 12.0)
-    found = list(exposure_jump(jumping))
+    result = list(exposure_jump(jumping))
     before = minute + 30 - 1  # where 9 is left for 12
-    assert f"{before // 60:02d}:{before % 60:02d}" in [one.where for one in found]
-    assert "+3.0 stops" in found[0].text + found[-1].text
+    assert f"{before // 60:02d}:{before % 60:02d}" in [item.where for item in result]
+    assert "+3.0 stops" in result[0].text + result[-1].text
     # A slow change is none.
     slow = pegged(project(**look), "look/ev100", PegTime(hours=6.0), 4.0, "even")
     slow = pegged(slow, "look/ev100", PegTime(hours=12.0), 14.0, "even")
@@ -64,8 +64,8 @@ def test_a_night_in_black_is_told_and_its_remedy_gives_as_much_as_lacks():
         ("Lane", Moment(0.0), lambda: np.full(100, -9.5)),
         ("Lane", Moment(12.0), lambda: np.full(100, -9.5)),
     ]
-    (found,) = dark_night(project(), iter(looks))
-    assert found.where == "Lane at 00:00"
-    (value,) = found.remedy.values.values()
+    (result,) = dark_night(project(), iter(looks))
+    assert result.where == "Lane at 00:00"
+    (value,) = result.remedy.values.values()
     assert value == pytest.approx(3.0)
     assert not list(dark_night(project(), iter([("Lane", Moment(0.0), lambda: np.full(100, -5.0))])))

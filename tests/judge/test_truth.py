@@ -41,11 +41,11 @@ def test_noise_told_is_what_two_references_lie_apart(rng):
     """Of pixels that are each a fifth off by chance, a block of 25 is off by a twenty-fifth."""
     errors = np.full(TRACED[::-1], 0.2)
     noisy = [1.0 + 0.2 * np.repeat(rng.normal(size=(*TRACED[::-1], 1)), 3, axis=2) for _ in range(2)]
-    one, other = (compare(np.ones((*PICTURE[::-1], 3)), each, errors, SOLID, WHERE) for each in noisy)
-    assert one.noise == pytest.approx(np.log2(1.04), abs=0.004)
+    item, other = (compare(np.ones((*PICTURE[::-1], 3)), each, errors, SOLID, WHERE) for each in noisy)
+    assert item.noise == pytest.approx(np.log2(1.04), abs=0.004)
     # Half of normal errors are under 0.674 of their deviation.
-    assert (one.median, other.median) == pytest.approx((0.674 * one.noise,) * 2, rel=0.1)
-    assert f"noise {one.noise:4.2f}" in one.as_text()
+    assert (item.median, other.median) == pytest.approx((0.674 * item.noise,) * 2, rel=0.1)
+    assert f"noise {item.noise:4.2f}" in item.as_text()
 
 
 def test_only_blocks_that_are_all_surface_count():

@@ -37,7 +37,7 @@ def test_geometry_is_sound(demo):
     assert max(material for material in flat.material) < len(level.materials)
     if name == "kilnworks":
         assert 60_000 <= level.triangle_count <= 150_000
-    assert [one for one in sanity_findings(level) if one.grade == "error"] == []
+    assert [finding for finding in sanity_findings(level) if finding.grade == "error"] == []
 
 
 def test_faces_are_wound_the_way_their_normals_look(demo):
@@ -80,36 +80,36 @@ def test_shapes_are_closed_and_hold_what_they_should():
 
 def test_what_the_project_names_is_there(demo):
     _, level, project, _, rays = demo
-    parts, sources = {one.id for one in level.parts}, {one.id for one in project.sources}
+    parts, sources = {part.id for part in level.parts}, {source.id for source in project.sources}
     for marks in project.marks:
         assert marks.part in parts, marks
         assert not marks.follows or marks.follows in sources
     assert project.shots == level.shots
-    eyes = np.array([one.eye for one in project.shots])
+    eyes = np.array([shot.eye for shot in project.shots])
     assert not inside_solids(rays, eyes).any()
-    assert (rays.first_hit(eyes, np.array([one.direction for one in project.shots])).distance > 1.0).all()
-    lamps = [one for one in project.sources if isinstance(one, Lamp)]
+    assert (rays.first_hit(eyes, np.array([shot.direction for shot in project.shots])).distance > 1.0).all()
+    lamps = [source for source in project.sources if isinstance(source, Lamp)]
     buried = inside_solids(
-        rays, np.array([one.position for one in lamps]), np.array([2.0 * one.radius for one in lamps])
+        rays, np.array([lamp.position for lamp in lamps]), np.array([2.0 * lamp.radius for lamp in lamps])
     )
-    assert [one.name for one, bad in zip(lamps, buried, strict=True) if bad] == []
+    assert [lamp.name for lamp, bad in zip(lamps, buried, strict=True) if bad] == []
 
 
 def test_the_works_have_their_places_heroes_and_lamps():
     project = kilnworks_project()
-    assert [one.name for one in project.shots] == [
+    assert [shot.name for shot in project.shots] == [
         "Lane at arrival", "Yard wide", "Kiln close", "Shed inside", "Stair down to the vault", "Vault looking out",
         "Terrace over the valley",
     ]  # fmt: skip
-    assert {one.part for one in project.marks if one.hero} == {
+    assert {mark.part for mark in project.marks if mark.hero} == {
         "great kiln",
         "shed wheel",
         "vault door",
         "terrace steps",
     }
-    shadowed = [one for one in project.sources if isinstance(one, Lamp) and one.shadow]
-    assert {one.name for one in shadowed} == {*(f"Fire Mouth {n}" for n in range(1, 5)), "Shop Window"}
-    assert [one.name for one in shadowed if isinstance(one, SpotSource) and one.gobo != "none"] == [
+    shadowed = [source for source in project.sources if isinstance(source, Lamp) and source.shadow]
+    assert {item.name for item in shadowed} == {*(f"Fire Mouth {n}" for n in range(1, 5)), "Shop Window"}
+    assert [item.name for item in shadowed if isinstance(item, SpotSource) and item.gobo != "none"] == [
         "Shop Window"
     ]
     assert project.setting.date == "2027-10-12"
@@ -121,17 +121,17 @@ def test_the_works_have_their_places_heroes_and_lamps():
 
 def test_a_generated_level_is_kept_as_a_file_and_made_anew_where_that_is_broken(tmp_path, monkeypatch):
     monkeypatch.setattr(kept, "derived_folder", lambda _: tmp_path)
-    made = []
+    built = []
 
     def make():
-        made.append(1)
+        built.append(1)
         return cistern()
 
     first = kept_level("cistern", 9, make)
     again = kept_level("cistern", 9, make)
-    assert len(made) == 1
+    assert len(built) == 1
     assert again.triangle_count == first.triangle_count == cistern().triangle_count
-    assert [one.id for one in again.parts] == [one.id for one in first.parts]
+    assert [part.id for part in again.parts] == [part.id for part in first.parts]
     (tmp_path / "cistern-9.glb").write_bytes(b"not a level")
     assert kept_level("cistern", 9, make).triangle_count == first.triangle_count
-    assert len(made) == 2
+    assert len(built) == 2

@@ -29,10 +29,10 @@ def test_nothing_said_changes_nothing(level):
 
 
 def test_ignored_parts_are_gone_and_uncast_ones_let_light_through(level):
-    names = {one.name: one for one in level.parts}
-    block = next(one for name, one in names.items() if "block" in name.lower())
+    names = {part.name: part for part in level.parts}
+    block = next(item for name, item in names.items() if "block" in name.lower())
     gone = dressed(level, Dress(ignored=frozenset({block.id})))
-    assert block.id not in {one.id for one in gone.parts}
+    assert block.id not in {part.id for part in gone.parts}
     ghost = dressed(level, Dress(uncast=frozenset({block.id})))
     whole, through = RayScene(level, flatten(level)), RayScene(ghost, flatten(ghost))
     points = np.concatenate([p.positions for p in level.meshes[block.mesh].primitives])
@@ -55,8 +55,8 @@ def test_light_that_was_painted_in_can_be_left_out(level):
         meshes=(replace(level.meshes[0], primitives=(painted,)), *level.meshes[1:]),
         materials=(Material("sign", unlit=True, textures={"occlusion": TextureUse(0)}), *level.materials[1:]),
     )
-    kept = dress_of(Project(level_light=LevelLight(unlit=False, vertex_colours=False, occlusion=False)))
-    plain = dressed(odd, kept)
+    dress = dress_of(Project(level_light=LevelLight(unlit=False, vertex_colours=False, occlusion=False)))
+    plain = dressed(odd, dress)
     assert plain.meshes[0].primitives[0].colours is None
     assert not plain.materials[0].unlit
     assert plain.materials[0].textures == {}
@@ -73,7 +73,7 @@ def test_the_figure_is_one_metre_eighty_and_turns_about_its_feet(turn, x, z):
     placed = points @ body.matrix[:3, :3].T + body.matrix[:3, 3]
     assert placed[:, 1].min() == pytest.approx(1.0, abs=1e-4)
     assert placed[:, 1].max() == pytest.approx(2.8, abs=1e-4)
-    balls = np.array([one.matrix[:3, 3] for one in more[1:]]) - (x, 1.0, z)
+    balls = np.array([item.matrix[:3, 3] for item in more[1:]]) - (x, 1.0, z)
     ahead = np.array([np.sin(np.radians(turn)), 0.0, -np.cos(np.radians(turn))])
     assert (balls @ ahead > 0.2).all()
     assert balls[0, 1] == balls[1, 1]
@@ -85,11 +85,11 @@ def test_parts_are_known_by_their_path_and_else_by_their_shape(level):
     moved = replace(second, matrix=second.matrix + np.array([[0, 0, 0, 2.0]] + [[0] * 4] * 3))
     called = replace(first, id="floor-of-old", name="floor of old")
     extra = Part("new", "new", 0, np.eye(4))
-    found = match_parts(level, replace(level, parts=(called, moved, *rest[1:], extra)))
-    assert found.same[first.id] in ("floor-of-old", "new")
-    assert second.name in found.moved
-    assert rest[0].name in found.removed
-    assert len(found.added) == 1
+    result = match_parts(level, replace(level, parts=(called, moved, *rest[1:], extra)))
+    assert result.same[first.id] in ("floor-of-old", "new")
+    assert second.name in result.moved
+    assert rest[0].name in result.removed
+    assert len(result.added) == 1
     same = match_parts(level, level)
     assert (same.added, same.removed, same.moved, same.renamed) == ((), (), (), ())
 
@@ -99,7 +99,7 @@ def test_stripping_leaves_values_and_takes_what_was_asked():
     assert set(light_givers(project)) >= {"sun", "moon", "sky", "glow", "unlit"}
     dark = stripped(project, light_givers(project))
     assert light_givers(dark) == []
-    assert [one.revised(on=True) for one in dark.sources] == list(project.sources)
+    assert [source.revised(on=True) for source in dark.sources] == list(project.sources)
     assert dark.marks == project.marks
     part = stripped(project, ["sky", "glow"])
     assert set(light_givers(project)) - set(light_givers(part)) == {"sky", "glow"}
@@ -107,7 +107,7 @@ def test_stripping_leaves_values_and_takes_what_was_asked():
 
 def test_inside_is_inside_a_closed_solid_only(level):
     rays = RayScene(level, flatten(level))
-    block = next(one for one in level.parts if "block" in one.name.lower())
+    block = next(part for part in level.parts if "block" in part.name.lower())
     points = np.concatenate([p.positions for p in level.meshes[block.mesh].primitives])
     placed = points @ block.matrix[:3, :3].T + block.matrix[:3, 3]
     middle = 0.5 * (placed.min(axis=0) + placed.max(axis=0))

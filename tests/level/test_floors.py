@@ -46,11 +46,11 @@ def test_walls_metal_and_nothing_say_nothing():
 
 def test_far_ground_takes_after_them_where_it_is_to_and_only_there():
     level = floor((material((0.5, 0.2, 0.1)),))
-    made = new_project(level, "")
-    assert made.floors == (0.5, 0.2, 0.1)
-    by_level = evaluate(made, Moment(12.0)).sky.ground
-    share = float(luminance(np.array(made.floors)))
-    chosen = made.with_source(made.source("sky").revised(ground_by="choice", ground=share))
+    project = new_project(level, "")
+    assert project.floors == (0.5, 0.2, 0.1)
+    by_level = evaluate(project, Moment(12.0)).sky.ground
+    share = float(luminance(np.array(project.floors)))
+    chosen = project.with_source(project.source("sky").revised(ground_by="choice", ground=share))
     by_choice = evaluate(chosen, Moment(12.0)).sky.ground
-    assert by_level / by_choice == pytest.approx(np.array(made.floors) / share)
+    assert by_level / by_choice == pytest.approx(np.array(project.floors) / share)
     assert on_floors(chosen, level) is chosen

@@ -15,13 +15,15 @@ UV = np.array([[0, 0], [1, 0], [0, 1], [1, 1]], np.float32)
 
 def packed(**said):
     """A file whose one mesh is packed; its accessors hold no data of their own."""
-    made = Maker()
+    maker = Maker()
     data = DracoPy.encode(
         PLACES, FACES, quantization_bits=14, normals=NORMALS.astype(float), tex_coord=UV.astype(float)
     )
-    ids = {one["attribute_type"]: one["unique_id"] for one in DracoPy.decode(data).attributes}
-    view = made.view(data)
-    lists = made.document["accessors"]
+    ids = {
+        attribute["attribute_type"]: attribute["unique_id"] for attribute in DracoPy.decode(data).attributes
+    }
+    view = maker.view(data)
+    lists = maker.document["accessors"]
 
     def bare(kind, count, component=5126, **more):
         lists.append({"componentType": component, "count": count, "type": kind, **more})
@@ -39,24 +41,24 @@ def packed(**said):
             }
         },
     }
-    made.document["meshes"] = [{"name": "sheet", "primitives": [primitive]}]
-    made.document["nodes"] = [{"mesh": 0}]
-    made.document["extensionsUsed"] = made.document["extensionsRequired"] = ["KHR_draco_mesh_compression"]
-    return made
+    maker.document["meshes"] = [{"name": "sheet", "primitives": [primitive]}]
+    maker.document["nodes"] = [{"mesh": 0}]
+    maker.document["extensionsUsed"] = maker.document["extensionsRequired"] = ["KHR_draco_mesh_compression"]
+    return maker
 
 
 def test_a_packed_mesh_is_the_mesh():
     level = packed().level()
-    (one,) = level.meshes[0].primitives
-    corners = one.positions[one.triangles]
+    (item,) = level.meshes[0].primitives
+    corners = item.positions[item.triangles]
     # The packer may number corners anew: the triangles are the same.
     expected = PLACES[FACES]
     order = [np.argsort(t[..., 0].sum(axis=1)) for t in (corners, expected)]
     assert corners[order[0]].mean(axis=1) == pytest.approx(expected[order[1]].mean(axis=1), abs=1e-3)
-    assert one.normals == pytest.approx(np.tile([0.0, 1.0, 0.0], (4, 1)), abs=0.01)
+    assert item.normals == pytest.approx(np.tile([0.0, 1.0, 0.0], (4, 1)), abs=0.01)
     places = {
         tuple(np.round(p).astype(int)): tuple(np.round(uv).astype(int))
-        for p, uv in zip(one.positions, one.uv0)
+        for p, uv in zip(item.positions, item.uv0)
     }
     assert places == {tuple(p.astype(int)): tuple(uv.astype(int)) for p, uv in zip(PLACES, UV)}
     assert level.findings == ()
@@ -76,11 +78,11 @@ def test_what_is_broken_is_one_sentence(said, word):
 
 
 def test_data_that_is_cut_or_of_another_size_is_refused():
-    made = packed()
-    made.document["accessors"][0]["count"] = 5
+    built = packed()
+    built.document["accessors"][0]["count"] = 5
     with pytest.raises(LevelProblem, match="5 of 3 are asked for where 4 of 3"):
-        made.level()
-    made = packed()
-    made.document["bufferViews"][0]["byteLength"] = 30
+        built.level()
+    built = packed()
+    built.document["bufferViews"][0]["byteLength"] = 30
     with pytest.raises(LevelProblem, match="cannot be unpacked"):
-        made.level()
+        built.level()

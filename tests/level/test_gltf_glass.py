@@ -14,13 +14,13 @@ from wallum.level.model.sanity import sanity_findings
 
 
 def level_with(extensions, **pbr):
-    made = Maker()
-    made.document["materials"] = [
+    maker = Maker()
+    maker.document["materials"] = [
         {"name": "Pane", "pbrMetallicRoughness": {"metallicFactor": 0.0, **pbr}, "extensions": extensions}
     ]
-    made.document["extensionsUsed"] = sorted(extensions)
-    made.mesh(material=0)
-    return made.level()
+    maker.document["extensionsUsed"] = sorted(extensions)
+    maker.mesh(material=0)
+    return maker.level()
 
 
 # Reflectance at normal incidence as books give it: water 2.0 %, window glass 4 to 4.3 %, sapphire 7.7 %,
@@ -59,7 +59,7 @@ def test_glass_is_seen_through_and_its_volume_tints_by_its_thickness():
     assert pane.see_through
     assert pane.transmission == 0.9
     assert pane.tint == pytest.approx((0.25, 0.81, 1.0))
-    assert any("thin glass" in one.text and "Pane" in one.text for one in level.findings)
+    assert any("thin glass" in finding.text and "Pane" in finding.text for finding in level.findings)
 
 
 def test_metal_lets_nothing_through():
@@ -71,21 +71,21 @@ def test_a_coat_is_the_gloss_of_what_is_no_metal():
     coat = {"KHR_materials_clearcoat": {"clearcoatFactor": 1.0, "clearcoatRoughnessFactor": 0.1}}
     level = level_with(coat, roughnessFactor=0.8)
     assert level.materials[0].roughness == pytest.approx(0.1)
-    assert any("shown as the gloss of the surface" in one.text for one in level.findings)
+    assert any("shown as the gloss of the surface" in finding.text for finding in level.findings)
     level = level_with(coat, roughnessFactor=0.8, metallicFactor=1.0)
     assert level.materials[0].roughness == pytest.approx(0.8)
-    assert any("left out" in one.text for one in level.findings)
+    assert any("left out" in finding.text for finding in level.findings)
 
 
 def test_findings_count_what_differs_alike():
-    made = Maker()
+    maker = Maker()
     coat = {"KHR_materials_clearcoat": {"clearcoatFactor": 1.0}}
     pbr = {"metallicFactor": 0.0}
-    made.document["materials"] = [
+    maker.document["materials"] = [
         {"name": f"m{n}", "pbrMetallicRoughness": pbr, "extensions": coat} for n in range(3)
     ]
-    made.mesh(material=0)
-    (told,) = [one for one in made.level().findings if one.kind == "surface differs"]
+    maker.mesh(material=0)
+    (told,) = [finding for finding in maker.level().findings if finding.kind == "surface differs"]
     assert told.text.startswith("3 materials (m0 the first)")
 
 
@@ -131,8 +131,8 @@ def test_what_says_nothing_or_the_usual_reflects_as_usual_to_the_last_bit():
 
 def test_clear_glass_is_not_brighter_than_snow():
     clear = level_with({"KHR_materials_transmission": {"transmissionFactor": 1.0}})
-    assert not any("snow" in one.text for one in sanity_findings(clear))
-    assert any("snow" in one.text for one in sanity_findings(level_with({})))
+    assert not any("snow" in finding.text for finding in sanity_findings(clear))
+    assert any("snow" in finding.text for finding in sanity_findings(level_with({})))
 
 
 def test_an_exported_pane_is_tinted_by_its_base_colour():

@@ -43,17 +43,17 @@ def packed(text):
 
 def unpacked(data, count, stride, mode):
     """Bytes of one packed buffer view, by the reader of the extension."""
-    made = Maker()
-    made.mesh()
-    number = made.view(data)
-    view = made.document["bufferViews"][number]
+    maker = Maker()
+    maker.mesh()
+    number = maker.view(data)
+    view = maker.document["bufferViews"][number]
     view["extensions"] = {
         "EXT_meshopt_compression": {
             "buffer": 0, "byteOffset": view.get("byteOffset", 0), "byteLength": len(data), "byteStride": stride,
             "count": count, "mode": mode,
         }
     }  # fmt: skip
-    gltf = parse_document(made.bytes())
+    gltf = parse_document(maker.bytes())
     buffers = [gltf.binary]
     unpack_meshopt(gltf, buffers, "made")
     return buffers[-1]
@@ -69,37 +69,37 @@ def sequence_indices(data, count):
 
 def turned(triangles):
     """Triangles with their smallest corner first: the codec may turn each round."""
-    return [tuple(np.roll(one, -int(np.argmin(one)))) for one in np.asarray(triangles).reshape(-1, 3)]
+    return [tuple(np.roll(item, -int(np.argmin(item)))) for item in np.asarray(triangles).reshape(-1, 3)]
 
 
 def test_triangles_are_those_that_were_packed():
     """Edges that were used, new ones, free ones, jumps back and far ahead."""
-    given = [0, 1, 2, 2, 1, 3, 2, 3, 4, 4, 3, 5, 9, 8, 7, 0, 2, 9, 5, 3, 1, 100, 70, 12, 6, 7, 1000]
-    assert turned(triangle_indices(packed(TRIANGLES), len(given))) == turned(given)
+    inputs = [0, 1, 2, 2, 1, 3, 2, 3, 4, 4, 3, 5, 9, 8, 7, 0, 2, 9, 5, 3, 1, 100, 70, 12, 6, 7, 1000]
+    assert turned(triangle_indices(packed(TRIANGLES), len(inputs))) == turned(inputs)
 
 
 def test_a_net_of_triangles_is_whole():
     side = 12
-    given = []
+    inputs = []
     for y in range(side):
         for x in range(side):
             a = y * (side + 1) + x
-            given += [a, a + 1, a + side + 1, a + 1, a + side + 2, a + side + 1]
-    assert turned(triangle_indices(packed(NET), len(given))) == turned(given)
+            inputs += [a, a + 1, a + side + 1, a + 1, a + side + 2, a + side + 1]
+    assert turned(triangle_indices(packed(NET), len(inputs))) == turned(inputs)
 
 
 def test_a_sequence_is_that_which_was_packed():
-    given = [5, 0, 1, 1, 2, 900, 901, 3, 4, 70000, 70001, 0]
-    assert sequence_indices(packed(SEQUENCE), len(given)).tolist() == given
+    inputs = [5, 0, 1, 1, 2, 900, 901, 3, 4, 70000, 70001, 0]
+    assert sequence_indices(packed(SEQUENCE), len(inputs)).tolist() == inputs
 
 
 def view_of(text, count, stride, used):
     """A view's rows as they are read from a file."""
-    made = Maker()
-    made.mesh()
+    maker = Maker()
+    maker.mesh()
     data = packed(text)
-    number = made.view(data)
-    view = made.document["bufferViews"][number]
+    number = maker.view(data)
+    view = maker.document["bufferViews"][number]
     at = view.get("byteOffset", 0)
     view["extensions"] = {
         "EXT_meshopt_compression": {
@@ -110,11 +110,11 @@ def view_of(text, count, stride, used):
     view["byteLength"] = count * stride
     kind = {4: 5120, 8: 5122, 12: 5126}[stride]
     width = "VEC3" if stride == 12 else "VEC4"
-    made.document["accessors"].append(
+    maker.document["accessors"].append(
         {"bufferView": number, "componentType": kind, "count": count, "type": width}
     )
-    made.document["extensionsUsed"] = ["EXT_meshopt_compression"]
-    return made
+    maker.document["extensionsUsed"] = ["EXT_meshopt_compression"]
+    return maker
 
 
 def read_rows(made):
@@ -140,27 +140,27 @@ def test_directions_come_back_from_their_octahedron(text, stride, full, off):
 
 
 def test_quaternions_come_back_from_three_of_their_parts():
-    given = np.array([[0, 0, 0, 1], [0.5, -0.5, 0.5, 0.5], [0.1825742, 0.3651484, 0.5477226, 0.7302967],
+    inputs = np.array([[0, 0, 0, 1], [0.5, -0.5, 0.5, 0.5], [0.1825742, 0.3651484, 0.5477226, 0.7302967],
                       [0.7071068, 0, -0.7071068, 0]])  # fmt: skip
     rows = read_rows(view_of(QUAT, 4, 8, "QUATERNION")) / 32767
     # A turn and its negative are one.
-    assert np.abs(np.abs((rows * given).sum(axis=1)) - 1.0).max() < 1e-4
+    assert np.abs(np.abs((rows * inputs).sum(axis=1)) - 1.0).max() < 1e-4
 
 
 def test_numbers_come_back_from_their_exponents():
-    given = np.array([[1.5, -2.25, 1.001], [1000, 900.5, -512.125], [3.14159, 2.71828, 1.41421]])
-    assert read_rows(view_of(EXP, 3, 12, "EXPONENTIAL")) == pytest.approx(given, rel=1e-3)
+    inputs = np.array([[1.5, -2.25, 1.001], [1000, 900.5, -512.125], [3.14159, 2.71828, 1.41421]])
+    assert read_rows(view_of(EXP, 3, 12, "EXPONENTIAL")) == pytest.approx(inputs, rel=1e-3)
 
 
 def test_a_buffer_that_only_stands_for_what_is_packed_needs_no_data():
-    made = view_of(OCT8, 4, 4, "OCTAHEDRAL")
-    view = made.document["bufferViews"][-1]
-    made.document.setdefault("buffers", []).append(
+    built = view_of(OCT8, 4, 4, "OCTAHEDRAL")
+    view = built.document["bufferViews"][-1]
+    built.document.setdefault("buffers", []).append(
         {"byteLength": 16, "extensions": {"EXT_meshopt_compression": {"fallback": True}}}
     )
     view["buffer"], view["byteOffset"] = 1, 0
-    assert read_rows(made).shape == (4, 4)
-    assert parse_gltf(made.bytes(), "made.glb", lambda _: b"").triangle_count > 0
+    assert read_rows(built).shape == (4, 4)
+    assert parse_gltf(built.bytes(), "made.glb", lambda _: b"").triangle_count > 0
 
 
 @pytest.mark.parametrize(
@@ -172,10 +172,10 @@ def test_a_buffer_that_only_stands_for_what_is_packed_needs_no_data():
     ],
 )  # fmt: skip
 def test_what_is_packed_wrongly_is_refused_in_a_sentence(name, value):
-    made = view_of(OCT8, 4, 4, "OCTAHEDRAL")
-    made.document["bufferViews"][-1]["extensions"]["EXT_meshopt_compression"][name] = value
+    view = view_of(OCT8, 4, 4, "OCTAHEDRAL")
+    view.document["bufferViews"][-1]["extensions"]["EXT_meshopt_compression"][name] = value
     with pytest.raises(LevelProblem, match="buffer view"):
-        parse_gltf(made.bytes(), "made.glb", lambda _: b"")
+        parse_gltf(view.bytes(), "made.glb", lambda _: b"")
 
 
 def test_cut_indices_are_refused(rng):

@@ -22,14 +22,14 @@ def area(primitive):
 
 
 def test_binary_embedded_and_external_files_read_the_same(tmp_path):
-    made = Maker()
-    made.mesh(indices=np.array([0, 1, 2], "u2"))
-    outside = json.loads(made.embedded())
+    maker = Maker()
+    maker.mesh(indices=np.array([0, 1, 2], "u2"))
+    outside = json.loads(maker.embedded())
     outside["buffers"][0]["uri"] = "some%20data.bin"
-    (tmp_path / "some data.bin").write_bytes(bytes(made.data))
+    (tmp_path / "some data.bin").write_bytes(bytes(maker.data))
     for name, content in (
-        ("a.glb", made.bytes()),
-        ("b.gltf", made.embedded()),
+        ("a.glb", maker.bytes()),
+        ("b.gltf", maker.embedded()),
         ("c.gltf", json.dumps(outside).encode()),
     ):
         (tmp_path / name).write_bytes(content)
@@ -57,16 +57,16 @@ def test_what_is_no_gltf_is_refused_in_one_sentence(content):
 
 
 def test_a_file_cut_short_is_refused():
-    made = Maker()
-    made.mesh()
+    maker = Maker()
+    maker.mesh()
     with pytest.raises(LevelProblem):
-        parse_gltf(made.bytes()[:-40], "short.glb", no_files)
+        parse_gltf(maker.bytes()[:-40], "short.glb", no_files)
 
 
 def test_a_missing_neighbour_is_named(tmp_path):
-    made = Maker()
-    made.mesh()
-    document = json.loads(made.embedded())
+    maker = Maker()
+    maker.mesh()
+    document = json.loads(maker.embedded())
     document["buffers"][0]["uri"] = "gone.bin"
     (tmp_path / "x.gltf").write_text(json.dumps(document))
     with pytest.raises(LevelProblem, match=r"gone\.bin"):
@@ -74,9 +74,9 @@ def test_a_missing_neighbour_is_named(tmp_path):
 
 
 def test_addresses_on_a_network_are_refused(tmp_path):
-    made = Maker()
-    made.mesh()
-    document = json.loads(made.embedded())
+    maker = Maker()
+    maker.mesh()
+    document = json.loads(maker.embedded())
     document["buffers"][0]["uri"] = "http://example.invalid/a.bin"
     (tmp_path / "x.gltf").write_text(json.dumps(document))
     with pytest.raises(LevelProblem, match="network"):
@@ -139,11 +139,11 @@ def spoil_negative_view(made):
     ],
 )
 def test_broken_references_are_refused_not_followed(spoil):
-    made = Maker()
-    made.mesh()
-    spoil(made)
+    maker = Maker()
+    maker.mesh()
+    spoil(maker)
     with pytest.raises(LevelProblem) as caught:
-        made.level()
+        maker.level()
     assert "made.glb" in str(caught.value) or "mesh" in str(caught.value)
 
 
@@ -152,22 +152,22 @@ def test_broken_references_are_refused_not_followed(spoil):
 
 @pytest.mark.parametrize("kind", ["u1", "u2", "u4"])
 def test_indices_of_every_width(kind):
-    made = Maker()
-    made.mesh(SQUARE, np.array([0, 1, 2, 2, 1, 3], kind))
-    assert area(only_primitive(made.level())) == pytest.approx(1.0)
+    maker = Maker()
+    maker.mesh(SQUARE, np.array([0, 1, 2, 2, 1, 3], kind))
+    assert area(only_primitive(maker.level())) == pytest.approx(1.0)
 
 
 def test_triangles_without_indices():
-    made = Maker()
-    made.mesh()
-    assert only_primitive(made.level()).triangles.tolist() == [[0, 1, 2]]
+    maker = Maker()
+    maker.mesh()
+    assert only_primitive(maker.level()).triangles.tolist() == [[0, 1, 2]]
 
 
 @pytest.mark.parametrize(("mode", "order"), [(5, [0, 1, 2, 3]), (6, [0, 1, 3, 2])])
 def test_strips_and_fans_cover_the_square_and_face_one_way(mode, order):
-    made = Maker()
-    made.mesh(SQUARE, np.array(order, "u2"), mode=mode)
-    primitive = only_primitive(made.level())
+    maker = Maker()
+    maker.mesh(SQUARE, np.array(order, "u2"), mode=mode)
+    primitive = only_primitive(maker.level())
     assert area(primitive) == pytest.approx(1.0)
     assert primitive.normals == pytest.approx(np.tile([0, 0, 1], (len(primitive.normals), 1)))
 
@@ -179,79 +179,79 @@ def test_a_strip_of_two_has_no_triangle_and_folded_ones_are_left_out():
 
 @pytest.mark.parametrize(("kind", "full"), [("i1", 127), ("u1", 255), ("i2", 32767), ("u2", 65535)])
 def test_normalised_integers_become_fractions(kind, full):
-    made = Maker()
-    uv = made.accessor(np.array([[0, 0], [full, 0], [0, full]], kind), normalized=True)
-    made.mesh(TEXCOORD_0=uv)
-    assert only_primitive(made.level()).uv0 == pytest.approx(np.array([[0, 0], [1, 0], [0, 1]]))
+    maker = Maker()
+    uv = maker.accessor(np.array([[0, 0], [full, 0], [0, full]], kind), normalized=True)
+    maker.mesh(TEXCOORD_0=uv)
+    assert only_primitive(maker.level()).uv0 == pytest.approx(np.array([[0, 0], [1, 0], [0, 1]]))
 
 
 def test_plain_integers_stay_as_they_are():
-    made = Maker()
-    made.document["meshes"].append(
-        {"primitives": [{"attributes": {"POSITION": made.accessor((TRIANGLE * 4).astype("i2"))}}]}
+    maker = Maker()
+    maker.document["meshes"].append(
+        {"primitives": [{"attributes": {"POSITION": maker.accessor((TRIANGLE * 4).astype("i2"))}}]}
     )
-    assert only_primitive(made.level()).positions.max() == 4.0
+    assert only_primitive(maker.level()).positions.max() == 4.0
 
 
 def test_interleaved_attributes():
-    made = Maker()
+    maker = Maker()
     rows = np.zeros(3, [("p", "<f4", 3), ("n", "<f4", 3)])
     rows["p"], rows["n"] = TRIANGLE, [0, 0, 1]
-    view = made.view(rows.tobytes(), stride=24)
+    view = maker.view(rows.tobytes(), stride=24)
     for offset in (0, 12):
-        made.document["accessors"].append(
+        maker.document["accessors"].append(
             {"bufferView": view, "byteOffset": offset, "componentType": 5126, "count": 3, "type": "VEC3"}
         )
-    made.document["meshes"].append({"primitives": [{"attributes": {"POSITION": 0, "NORMAL": 1}}]})
-    primitive = only_primitive(made.level())
+    maker.document["meshes"].append({"primitives": [{"attributes": {"POSITION": 0, "NORMAL": 1}}]})
+    primitive = only_primitive(maker.level())
     assert primitive.positions == pytest.approx(TRIANGLE)
     assert primitive.normals == pytest.approx(np.tile([0, 0, 1], (3, 1)))
 
 
 @pytest.mark.parametrize("based", [True, False])
 def test_sparse_values_replace_those_of_the_base(based):
-    made = Maker()
+    maker = Maker()
     sparse = {
         "count": 1,
-        "indices": {"bufferView": made.view(np.array([2], "u2").tobytes()), "componentType": 5123},
-        "values": {"bufferView": made.view(np.array([[5, 6, 7]], "f4").tobytes())},
+        "indices": {"bufferView": maker.view(np.array([2], "u2").tobytes()), "componentType": 5123},
+        "values": {"bufferView": maker.view(np.array([[5, 6, 7]], "f4").tobytes())},
     }
-    position = made.accessor(TRIANGLE, sparse=sparse)
+    position = maker.accessor(TRIANGLE, sparse=sparse)
     if not based:
-        del made.document["accessors"][position]["bufferView"]
-    made.document["meshes"].append({"primitives": [{"attributes": {"POSITION": position}}]})
-    points = sorted(only_primitive(made.level()).positions.tolist())
+        del maker.document["accessors"][position]["bufferView"]
+    maker.document["meshes"].append({"primitives": [{"attributes": {"POSITION": position}}]})
+    points = sorted(only_primitive(maker.level()).positions.tolist())
     rest = TRIANGLE[:2].tolist() if based else [[0, 0, 0], [0, 0, 0]]
     assert points == sorted([*rest, [5, 6, 7]])
 
 
 def test_a_sparse_index_beyond_the_end_is_refused():
-    made = Maker()
+    maker = Maker()
     sparse = {
         "count": 1,
-        "indices": {"bufferView": made.view(np.array([3], "u2").tobytes()), "componentType": 5123},
-        "values": {"bufferView": made.view(np.array([[5, 6, 7]], "f4").tobytes())},
+        "indices": {"bufferView": maker.view(np.array([3], "u2").tobytes()), "componentType": 5123},
+        "values": {"bufferView": maker.view(np.array([[5, 6, 7]], "f4").tobytes())},
     }
-    made.document["meshes"].append(
-        {"primitives": [{"attributes": {"POSITION": made.accessor(TRIANGLE, sparse=sparse)}}]}
+    maker.document["meshes"].append(
+        {"primitives": [{"attributes": {"POSITION": maker.accessor(TRIANGLE, sparse=sparse)}}]}
     )
     with pytest.raises(LevelProblem, match="beyond"):
-        made.level()
+        maker.level()
 
 
 def test_vertex_colours_of_three_bytes_get_an_alpha():
-    made = Maker()
-    made.mesh(COLOR_0=made.accessor(np.array([[255, 0, 0]] * 3, "u1"), normalized=True))
-    assert only_primitive(made.level()).colours == pytest.approx(np.tile([1, 0, 0, 1], (3, 1)))
+    maker = Maker()
+    maker.mesh(COLOR_0=maker.accessor(np.array([[255, 0, 0]] * 3, "u1"), normalized=True))
+    assert only_primitive(maker.level()).colours == pytest.approx(np.tile([1, 0, 0, 1], (3, 1)))
 
 
 def test_missing_normals_are_flat_and_missing_tangents_are_made():
-    made = Maker()
-    made.document["images"] = [{"bufferView": made.view(png()), "mimeType": "image/png"}]
-    made.document["textures"] = [{"source": 0}]
-    made.document["materials"] = [{"normalTexture": {"index": 0}}]
-    made.mesh(material=0, TEXCOORD_0=np.array([[0, 0], [1, 0], [0, 1]], "f4"))
-    primitive = only_primitive(made.level())
+    maker = Maker()
+    maker.document["images"] = [{"bufferView": maker.view(png()), "mimeType": "image/png"}]
+    maker.document["textures"] = [{"source": 0}]
+    maker.document["materials"] = [{"normalTexture": {"index": 0}}]
+    maker.mesh(material=0, TEXCOORD_0=np.array([[0, 0], [1, 0], [0, 1]], "f4"))
+    primitive = only_primitive(maker.level())
     assert primitive.normals == pytest.approx(np.tile([0, 0, 1], (3, 1)))
     # u runs along +x, v along +y; the bitangent goes against v: minus normal x tangent.
     assert primitive.tangents == pytest.approx(np.tile([1, 0, 0, -1], (3, 1)))
@@ -261,15 +261,15 @@ def test_missing_normals_are_flat_and_missing_tangents_are_made():
 
 
 def test_transforms_multiply_down_and_meshes_are_placed_twice():
-    made = Maker()
-    made.mesh()
+    maker = Maker()
+    maker.mesh()
     half = 0.5**0.5
-    made.document["nodes"] = [
+    maker.document["nodes"] = [
         {"name": "top", "translation": [10, 0, 0], "children": [1, 2]},
         {"name": "a", "mesh": 0, "rotation": [0, 0, half, half], "scale": [2, 2, 2]},
         {"name": "a", "mesh": 0, "matrix": [1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 5, 0, 1]},
     ]
-    level = made.level()
+    level = maker.level()
     assert [part.id for part in level.parts] == ["top/a", "top/a #2"]
     assert level.triangle_count == 2
     flat = flatten(level)
@@ -279,45 +279,45 @@ def test_transforms_multiply_down_and_meshes_are_placed_twice():
 
 
 def test_a_mirrored_part_is_turned_right_side_out():
-    made = Maker()
-    made.mesh(NORMAL=np.tile(np.array([0, 0, 1], "f4"), (3, 1)))
-    made.document["nodes"] = [{"mesh": 0, "scale": [-1, 1, 1]}]
-    flat = flatten(made.level())
+    maker = Maker()
+    maker.mesh(NORMAL=np.tile(np.array([0, 0, 1], "f4"), (3, 1)))
+    maker.document["nodes"] = [{"mesh": 0, "scale": [-1, 1, 1]}]
+    flat = flatten(maker.level())
     p = flat.positions[flat.faces[0]]
     assert np.cross(p[1] - p[0], p[2] - p[0])[2] > 0
     assert flat.normals[0] == pytest.approx([0, 0, 1])
 
 
 def test_normals_of_a_stretched_part_stay_square_to_it():
-    made = Maker()
+    maker = Maker()
     slope = np.array([[0, 0, 0], [1, 1, 0], [0, 0, 1]], "f4")
-    made.mesh(slope)
-    made.document["nodes"] = [{"mesh": 0, "scale": [1, 3, 1]}]
-    flat = flatten(made.level())
+    maker.mesh(slope)
+    maker.document["nodes"] = [{"mesh": 0, "scale": [1, 3, 1]}]
+    flat = flatten(maker.level())
     edges = flat.positions[1:] - flat.positions[0]
     assert edges @ flat.normals[0] == pytest.approx([0, 0], abs=1e-6)
 
 
 def test_a_part_pressed_flat_still_has_the_normal_of_its_plane():
-    made = Maker()
-    made.mesh(NORMAL=np.tile(np.array([0, 0, 1], "f4"), (3, 1)))
-    made.document["nodes"] = [{"mesh": 0, "scale": [2, 3, 0]}]
-    assert flatten(made.level()).normals == pytest.approx(np.tile([0.0, 0.0, 1.0], (3, 1)))
+    maker = Maker()
+    maker.mesh(NORMAL=np.tile(np.array([0, 0, 1], "f4"), (3, 1)))
+    maker.document["nodes"] = [{"mesh": 0, "scale": [2, 3, 0]}]
+    assert flatten(maker.level()).normals == pytest.approx(np.tile([0.0, 0.0, 1.0], (3, 1)))
 
 
 def test_cameras_become_shots():
-    made = Maker()
-    made.mesh()
-    made.document["cameras"] = [
+    maker = Maker()
+    maker.mesh()
+    maker.document["cameras"] = [
         {"type": "perspective", "perspective": {"yfov": 0.8, "znear": 0.1}},
         {"type": "orthographic", "orthographic": {"xmag": 1, "ymag": 1, "zfar": 9, "znear": 0}},
     ]
-    made.document["nodes"] += [
+    maker.document["nodes"] += [
         {"camera": 0, "name": "Lane", "translation": [1, 2, 3]},
         {"camera": 1, "name": "Plan"},
     ]
-    made.document["scenes"][0]["nodes"] = [0, 1, 2]
-    level = made.level()
+    maker.document["scenes"][0]["nodes"] = [0, 1, 2]
+    level = maker.level()
     assert [shot.name for shot in level.shots] == ["Lane"]
     assert level.shots[0].eye == (1.0, 2.0, 3.0)
     assert level.shots[0].direction == pytest.approx((0, 0, -1))
@@ -326,28 +326,28 @@ def test_cameras_become_shots():
 
 
 def lit(*lights):
-    made = Maker()
-    made.mesh()
-    made.document["extensionsUsed"] = ["KHR_lights_punctual"]
-    made.document["extensions"] = {"KHR_lights_punctual": {"lights": list(lights)}}
+    maker = Maker()
+    maker.mesh()
+    maker.document["extensionsUsed"] = ["KHR_lights_punctual"]
+    maker.document["extensions"] = {"KHR_lights_punctual": {"lights": list(lights)}}
     for number, light in enumerate(lights):
         node = {
             "name": light["type"],
             "translation": [0, number, 0],
             "extensions": {"KHR_lights_punctual": {"light": number}},
         }
-        made.document["nodes"].append(node)
-    made.document["scenes"][0]["nodes"] = list(range(len(made.document["nodes"])))
-    return made
+        maker.document["nodes"].append(node)
+    maker.document["scenes"][0]["nodes"] = list(range(len(maker.document["nodes"])))
+    return maker
 
 
 def test_lights_become_sources_with_the_standards_defaults():
-    made = lit(
+    built = lit(
         {"type": "point"},
         {"type": "spot", "spot": {}, "range": 7.0, "intensity": 50},
         {"type": "directional", "intensity": 50_000, "color": [1, 0.5, 0.25]},
     )
-    point, spot, sun = made.level().sources
+    point, spot, sun = built.level().sources
     assert isinstance(point, PointSource)
     assert point.intensity == pytest.approx(1.0)
     assert point.range == 0.0
@@ -372,12 +372,12 @@ def test_only_the_strongest_far_light_is_the_sun_and_the_other_is_named():
 
 
 def test_materials_are_read_in_full():
-    made = Maker()
-    made.document["images"] = [{"bufferView": made.view(png()), "mimeType": "image/png"}]
-    made.document["samplers"] = [{"wrapS": 33071, "minFilter": 9728}]
-    made.document["textures"] = [{"source": 0, "sampler": 0}]
+    maker = Maker()
+    maker.document["images"] = [{"bufferView": maker.view(png()), "mimeType": "image/png"}]
+    maker.document["samplers"] = [{"wrapS": 33071, "minFilter": 9728}]
+    maker.document["textures"] = [{"source": 0, "sampler": 0}]
     moved = {"KHR_texture_transform": {"offset": [0.5, 0], "rotation": 1.0, "scale": [2, 3], "texCoord": 1}}
-    made.document["materials"] = [
+    maker.document["materials"] = [
         {
             "name": "all",
             "alphaMode": "MASK",
@@ -401,8 +401,8 @@ def test_materials_are_read_in_full():
         },
         {},
     ]
-    made.mesh(material=0)
-    level = made.level()
+    maker.mesh(material=0)
+    level = maker.level()
     full, plain = level.materials[0], level.materials[1]
     assert full.base == (0.1, 0.2, 0.3, 0.4)
     assert (full.metallic, full.roughness, full.normal_scale, full.occlusion_strength) == (0.5, 0.6, 0.7, 0.8)
@@ -417,38 +417,38 @@ def test_materials_are_read_in_full():
 
 
 def test_a_texture_transform_moves_scales_and_turns_as_the_standard_says():
-    made = Maker()
-    made.document["images"] = [{"bufferView": made.view(png()), "mimeType": "image/png"}]
-    made.document["textures"] = [{"source": 0}]
+    maker = Maker()
+    maker.document["images"] = [{"bufferView": maker.view(png()), "mimeType": "image/png"}]
+    maker.document["textures"] = [{"source": 0}]
     moved = {"KHR_texture_transform": {"offset": [0.5, 0.25], "rotation": np.pi / 2, "scale": [2, 3]}}
-    made.document["materials"] = [
+    maker.document["materials"] = [
         {"pbrMetallicRoughness": {"baseColorTexture": {"index": 0, "extensions": moved}}}
     ]
-    made.mesh(material=0)
-    rows = np.array(made.level().materials[0].textures["base"].matrix())
+    maker.mesh(material=0)
+    rows = np.array(maker.level().materials[0].textures["base"].matrix())
     # translation x rotation x scale, with the rotation of the extension's example shader.
     assert rows @ [1, 0, 1] == pytest.approx([0.5, 0.25 - 2.0])
     assert rows @ [0, 1, 1] == pytest.approx([0.5 + 3.0, 0.25])
 
 
 def test_blend_is_read_and_needs_no_word():
-    made = Maker()
-    made.document["materials"] = [{"name": "glass", "alphaMode": "BLEND"}]
-    made.mesh(material=0)
-    level = made.level()
+    maker = Maker()
+    maker.document["materials"] = [{"name": "glass", "alphaMode": "BLEND"}]
+    maker.mesh(material=0)
+    level = maker.level()
     assert level.materials[0].alpha == "blend"
     assert level.materials[0].see_through
     assert not any("glass" in finding.text for finding in level.findings)
 
 
 def test_a_mirrored_texture_is_read():
-    made = Maker()
-    made.document["images"] = [{"bufferView": made.view(png()), "mimeType": "image/png"}]
-    made.document["samplers"] = [{"wrapS": 33648}]
-    made.document["textures"] = [{"source": 0, "sampler": 0}]
-    made.document["materials"] = [{"name": "fresco", "emissiveTexture": {"index": 0}}]
-    made.mesh(material=0)
-    level = made.level()
+    maker = Maker()
+    maker.document["images"] = [{"bufferView": maker.view(png()), "mimeType": "image/png"}]
+    maker.document["samplers"] = [{"wrapS": 33648}]
+    maker.document["textures"] = [{"source": 0, "sampler": 0}]
+    maker.document["materials"] = [{"name": "fresco", "emissiveTexture": {"index": 0}}]
+    maker.mesh(material=0)
+    level = maker.level()
     assert level.materials[0].textures["emissive"].sampler.wrap_s == 33648
     assert level.findings == ()
 
@@ -462,27 +462,27 @@ def test_a_mirrored_texture_is_read():
     ],
 )
 def test_what_is_not_supported_is_named(change, word):
-    made = Maker()
-    made.mesh()
-    made.document.update(change)
-    assert any(word in finding.text for finding in made.level().findings)
+    maker = Maker()
+    maker.mesh()
+    maker.document.update(change)
+    assert any(word in finding.text for finding in maker.level().findings)
 
 
 def test_lines_are_named_and_the_rest_is_shown():
-    made = Maker()
-    made.mesh()
-    made.document["meshes"][0]["primitives"].append({"attributes": {"POSITION": 0}, "mode": 1})
-    level = made.level()
+    maker = Maker()
+    maker.mesh()
+    maker.document["meshes"][0]["primitives"].append({"attributes": {"POSITION": 0}, "mode": 1})
+    level = maker.level()
     assert level.triangle_count == 1
     assert any("lines" in finding.text for finding in level.findings)
 
 
 def test_a_required_extension_that_is_unknown_is_refused():
-    made = Maker()
-    made.mesh()
-    made.document["extensionsUsed"] = made.document["extensionsRequired"] = ["KHR_of_tomorrow"]
+    maker = Maker()
+    maker.mesh()
+    maker.document["extensionsUsed"] = maker.document["extensionsRequired"] = ["KHR_of_tomorrow"]
     with pytest.raises(LevelProblem, match="KHR_of_tomorrow"):
-        made.level()
+        maker.level()
 
 
 def cut(data):
@@ -496,19 +496,19 @@ def cut(data):
     "data", [b"not a picture", b"", cut(png(size=(64, 64)))], ids=["none", "empty", "cut"]
 )
 def test_a_broken_picture_has_a_stand_in_and_one_finding(slot, stands_in, data):
-    made = Maker()
-    made.document["images"] = [{"name": "bark", "bufferView": made.view(data), "mimeType": "image/png"}]
-    made.document["textures"] = [{"source": 0}]
+    maker = Maker()
+    maker.document["images"] = [{"name": "bark", "bufferView": maker.view(data), "mimeType": "image/png"}]
+    maker.document["textures"] = [{"source": 0}]
     places = {
         "base": {"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}},
         "metal_rough": {"pbrMetallicRoughness": {"metallicRoughnessTexture": {"index": 0}}},
         "emissive": {"emissiveTexture": {"index": 0}, "emissiveFactor": [1, 1, 1]},
         "normal": {"normalTexture": {"index": 0}},
     }
-    made.document["materials"] = [places[slot], {}]
-    made.mesh(material=0)
-    level = made.level()
-    (finding,) = [one for one in level.findings if one.kind == "picture missing"]
+    maker.document["materials"] = [places[slot], {}]
+    maker.mesh(material=0)
+    level = maker.level()
+    (finding,) = [item for item in level.findings if item.kind == "picture missing"]
     assert "bark" in finding.text
     assert "1 surface" in finding.text
     assert "0x" not in finding.text
@@ -520,29 +520,29 @@ def test_a_broken_picture_has_a_stand_in_and_one_finding(slot, stands_in, data):
 
 
 def test_a_missing_file_is_named_and_one_with_wrong_slashes_is_found(tmp_path):
-    made = Maker()
-    made.document["images"] = [{"uri": "gone.png"}, {"uri": "wood\\oak.png"}]
-    made.document["textures"] = [{"source": 0}, {"source": 1}]
-    made.document["materials"] = [
+    maker = Maker()
+    maker.document["images"] = [{"uri": "gone.png"}, {"uri": "wood\\oak.png"}]
+    maker.document["textures"] = [{"source": 0}, {"source": 1}]
+    maker.document["materials"] = [
         {"pbrMetallicRoughness": {"baseColorTexture": {"index": n}}} for n in (0, 1)
     ]
-    made.mesh(material=0)
+    maker.mesh(material=0)
     (tmp_path / "wood").mkdir()
     (tmp_path / "wood" / "oak.png").write_bytes(png())
-    (tmp_path / "a.glb").write_bytes(made.bytes())
+    (tmp_path / "a.glb").write_bytes(maker.bytes())
     level = load_gltf(tmp_path / "a.glb")
-    assert [one.where for one in level.findings if one.kind == "picture missing"] == ["gone.png"]
+    assert [finding.where for finding in level.findings if finding.kind == "picture missing"] == ["gone.png"]
     assert level.pictures[1].pixels.shape == (4, 4, 4)
     assert level.files == (tmp_path / "a.glb", tmp_path / "wood" / "oak.png")
 
 
 def test_sixteen_bit_grey_pictures_keep_their_range():
-    made = Maker()
+    maker = Maker()
     stream = io.BytesIO()
     Image.fromarray(np.array([[0, 65535]], np.uint16)).save(stream, "PNG")
-    made.document["images"] = [{"bufferView": made.view(stream.getvalue()), "mimeType": "image/png"}]
-    made.mesh()
-    assert made.level().pictures[0].pixels[0, :, 0].tolist() == [0, 255]
+    maker.document["images"] = [{"bufferView": maker.view(stream.getvalue()), "mimeType": "image/png"}]
+    maker.mesh()
+    assert maker.level().pictures[0].pixels[0, :, 0].tolist() == [0, 255]
 
 
 def test_an_empty_scene_is_an_empty_level():
@@ -552,15 +552,15 @@ def test_an_empty_scene_is_an_empty_level():
 
 
 def test_what_an_unread_extension_belongs_to_is_named_and_counted():
-    made = Maker()
-    made.document["materials"] = [
+    maker = Maker()
+    maker.document["materials"] = [
         {"name": name, "extensions": {"KHR_materials_sheen": {"sheenRoughnessFactor": 1.0}}}
         for name in ("car", "door", "jug", "tile", "vase")
     ]
-    made.mesh(material=0)
-    made.document["nodes"][0]["extensions"] = {"EXT_of_tomorrow": {}}
-    made.document["extensionsUsed"] = ["KHR_materials_sheen", "EXT_of_tomorrow", "KHR_xmp_json_ld"]
-    told = {one.where: one.text for one in made.level().findings}
+    maker.mesh(material=0)
+    maker.document["nodes"][0]["extensions"] = {"EXT_of_tomorrow": {}}
+    maker.document["extensionsUsed"] = ["KHR_materials_sheen", "EXT_of_tomorrow", "KHR_xmp_json_ld"]
+    told = {finding.where: finding.text for finding in maker.level().findings}
     assert "5 materials (car, door, jug, tile and others), shown without their sheen" in told["car"]
     assert "1 node (thing)" in told["thing"]
     assert "whole file" in told["KHR_xmp_json_ld"]
@@ -569,9 +569,9 @@ def test_what_an_unread_extension_belongs_to_is_named_and_counted():
 @pytest.mark.parametrize("mesh", [True, False, 1.0, "0", 7, -1])
 def test_a_node_names_its_mesh_by_a_number_or_is_refused(mesh):
     """True would count as 1 in one place and as a mask in another."""
-    made = Maker()
-    made.mesh()
-    made.mesh()
-    made.document["nodes"][0]["mesh"] = mesh
+    maker = Maker()
+    maker.mesh()
+    maker.mesh()
+    maker.document["nodes"][0]["mesh"] = mesh
     with pytest.raises(LevelProblem):
-        made.level()
+        maker.level()

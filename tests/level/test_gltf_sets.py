@@ -14,27 +14,27 @@ SETS = "KHR_materials_variants"
 
 def shoe(mappings=None):
     """Two triangles, of which the first has another material in two of three sets."""
-    made = Maker()
-    made.document["materials"] = [
+    maker = Maker()
+    maker.document["materials"] = [
         {"name": name, "pbrMetallicRoughness": {"baseColorFactor": [*colour, 1.0]}}
         for name, colour in (("leather", (0.4, 0.2, 0.1)), ("red", (1, 0, 0)), ("blue", (0, 0, 1)))
     ]
-    made.mesh(material=0)
-    primitives = made.document["meshes"][0]["primitives"]
+    maker.mesh(material=0)
+    primitives = maker.document["meshes"][0]["primitives"]
     primitives.append(dict(primitives[0]))
     said = (
         [{"variants": [0], "material": 1}, {"variants": [1], "material": 2}] if mappings is None else mappings
     )
     primitives[0] = {**primitives[0], "extensions": {SETS: {"mappings": said}}}
-    made.document["extensions"] = {
+    maker.document["extensions"] = {
         SETS: {"variants": [{"name": "beach"}, {"name": "street"}, {"name": "plain"}]}
     }
-    made.document["extensionsUsed"] = [SETS]
-    return made
+    maker.document["extensionsUsed"] = [SETS]
+    return maker
 
 
 def materials(level):
-    return [one.material for one in level.meshes[0].primitives]
+    return [primitive.material for primitive in level.meshes[0].primitives]
 
 
 @pytest.mark.parametrize(
@@ -48,12 +48,13 @@ def test_a_set_is_chosen_by_its_name(name, expected):
 
 def test_the_sets_are_told_of_and_one_that_is_not_there_too():
     level = shoe().level()
-    assert any("3 sets of materials (beach, street, plain)" in one.text for one in level.findings)
+    assert any("3 sets of materials (beach, street, plain)" in finding.text for finding in level.findings)
     shown = dressed(level, dress_of(put(Project(), "material_set", "snow")))
     assert materials(shown) == [0, 0]
-    assert any("no set of materials 'snow'" in one.text for one in shown.findings)
+    assert any("no set of materials 'snow'" in finding.text for finding in shown.findings)
     assert any(
-        "only one is written: beach" in one for one in losses(put(Project(), "material_set", "beach"), level)
+        "only one is written: beach" in loss
+        for loss in losses(put(Project(), "material_set", "beach"), level)
     )
 
 

@@ -26,65 +26,65 @@ def refused(made, match="."):
 
 
 def triangle():
-    made = Maker()
-    made.mesh()
-    return made
+    maker = Maker()
+    maker.mesh()
+    return maker
 
 
 # -- small files, large cost -----------------------------------------------------------
 
 
 def test_nodes_that_double_at_each_step_are_counted_by_their_paths():
-    made = triangle()
-    made.document["nodes"] = [{"children": [n + 1, n + 1]} for n in range(40)] + [{"mesh": 0}]
-    refused(made.level, "200,000 nodes")
+    built = triangle()
+    built.document["nodes"] = [{"children": [n + 1, n + 1]} for n in range(40)] + [{"mesh": 0}]
+    refused(built.level, "200,000 nodes")
 
 
 def test_a_node_below_itself_is_refused():
-    made = triangle()
-    made.document["nodes"] = [{"children": [1]}, {"children": [0]}]
-    refused(made.level, "below itself")
+    built = triangle()
+    built.document["nodes"] = [{"children": [1]}, {"children": [0]}]
+    refused(built.level, "below itself")
 
 
 def test_a_chain_of_nodes_is_read_as_deep_as_anyone_builds():
-    made = triangle()
-    made.document["nodes"] = [{"children": [n + 1]} for n in range(400)] + [{"mesh": 0}]
-    assert len(made.level().parts) == 1
-    made.document["nodes"] = [{"children": [n + 1]} for n in range(4000)] + [{"mesh": 0}]
-    refused(made.level, "below")
+    built = triangle()
+    built.document["nodes"] = [{"children": [n + 1]} for n in range(400)] + [{"mesh": 0}]
+    assert len(built.level().parts) == 1
+    built.document["nodes"] = [{"children": [n + 1]} for n in range(4000)] + [{"mesh": 0}]
+    refused(built.level, "below")
 
 
 def test_entries_without_data_are_few():
-    made = triangle()
-    made.document["accessors"][0] = {"componentType": 5126, "count": 10**9, "type": "VEC3"}
-    refused(made.level, "no data for so many")
+    built = triangle()
+    built.document["accessors"][0] = {"componentType": 5126, "count": 10**9, "type": "VEC3"}
+    refused(built.level, "no data for so many")
 
 
 def test_many_primitives_cannot_read_the_same_bytes_for_ever():
-    made = Maker()
-    made.mesh(np.zeros((20_000, 3), "u1"))
-    made.document["meshes"][0]["primitives"] *= 900  # shared as it is: read once
-    assert len(made.level().meshes[0].primitives) == 900
-    many = [dict(made.document["accessors"][0], byteOffset=0) for _ in range(1200)]
-    made.document["accessors"] = many
-    made.document["meshes"][0]["primitives"] = [{"attributes": {"POSITION": n}} for n in range(1200)]
-    refused(made.level, "no data for so many")
+    maker = Maker()
+    maker.mesh(np.zeros((20_000, 3), "u1"))
+    maker.document["meshes"][0]["primitives"] *= 900  # shared as it is: read once
+    assert len(maker.level().meshes[0].primitives) == 900
+    many = [dict(maker.document["accessors"][0], byteOffset=0) for _ in range(1200)]
+    maker.document["accessors"] = many
+    maker.document["meshes"][0]["primitives"] = [{"attributes": {"POSITION": n}} for n in range(1200)]
+    refused(maker.level, "no data for so many")
 
 
 def test_a_level_of_more_triangles_than_anyone_can_draw_is_refused():
-    made = Maker()
-    made.mesh(np.zeros((30_000, 3), "f4") + np.arange(30_000)[:, None].astype("f4"))
-    made.document["nodes"] = [{"mesh": 0} for _ in range(2000)]
-    made.document["scenes"] = [{"nodes": list(range(2000))}]
-    refused(made.level, "at most")
+    maker = Maker()
+    maker.mesh(np.zeros((30_000, 3), "f4") + np.arange(30_000)[:, None].astype("f4"))
+    maker.document["nodes"] = [{"mesh": 0} for _ in range(2000)]
+    maker.document["scenes"] = [{"nodes": list(range(2000))}]
+    refused(maker.level, "at most")
 
 
 @pytest.mark.parametrize("size", [(70_000, 70_000), (2**31 - 1, 2**31 - 1)])
 def test_a_picture_that_claims_to_be_huge_has_a_stand_in(size):
     header = b"\x89PNG\r\n\x1a\n" + struct.pack(">I4sIIBBBBB", 13, b"IHDR", *size, 8, 6, 0, 0, 0)
-    made = triangle()
-    made.document["images"] = [{"bufferView": made.view(header + b"\0" * 40)}]
-    (finding,) = [one for one in made.level().findings if one.kind == "picture missing"]
+    built = triangle()
+    built.document["images"] = [{"bufferView": built.view(header + b"\0" * 40)}]
+    (finding,) = [item for item in built.level().findings if item.kind == "picture missing"]
     assert "\n" not in finding.text
 
 
@@ -156,16 +156,16 @@ def test_a_radiance_sky_cut_anywhere_is_refused(tmp_path):
     ],
 )
 def test_values_of_the_wrong_kind_are_refused(spoil):
-    made = triangle()
-    spoil(made.document)
-    refused(made.level)
+    built = triangle()
+    spoil(built.document)
+    refused(built.level)
 
 
 def test_numbers_that_json_does_not_know_are_refused(tmp_path):
     for word in ("NaN", "Infinity", "-Infinity"):
-        made = triangle()
-        made.document["nodes"][0]["translation"] = ["@", 0, 0]
-        (tmp_path / "a.gltf").write_bytes(made.embedded().replace(b'"@"', word.encode()))
+        built = triangle()
+        built.document["nodes"][0]["translation"] = ["@", 0, 0]
+        (tmp_path / "a.gltf").write_bytes(built.embedded().replace(b'"@"', word.encode()))
         refused(lambda: load_gltf(tmp_path / "a.gltf"), word)
 
 
@@ -175,9 +175,9 @@ def test_json_nested_without_end_is_refused(tmp_path):
 
 
 def test_names_that_no_one_can_type_are_shown_otherwise(tmp_path):
-    made = triangle()
-    made.document["nodes"][0]["name"] = "a\0b\ud800c"
-    (tmp_path / "a.gltf").write_bytes(made.embedded())
+    built = triangle()
+    built.document["nodes"][0]["name"] = "a\0b\ud800c"
+    (tmp_path / "a.gltf").write_bytes(built.embedded())
     assert b"\\ud800" in (tmp_path / "a.gltf").read_bytes()
     (part,) = load_gltf(tmp_path / "a.gltf").parts
     assert part.name == "a\ufffdb\ufffdc"
@@ -195,16 +195,16 @@ def test_a_picture_that_lies_elsewhere_is_not_read(tmp_path, uri):
     folder = tmp_path / "level"
     (folder / "sub").mkdir(parents=True)
     (folder / "link.png").symlink_to(secret)
-    made = triangle()
-    made.document["images"] = [{"uri": uri.format(abs=secret)}]
-    made.document["textures"] = [{"source": 0}]
-    made.document["materials"] = [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}]
-    made.document["meshes"][0]["primitives"][0]["material"] = 0
-    (folder / "a.glb").write_bytes(made.bytes())
+    built = triangle()
+    built.document["images"] = [{"uri": uri.format(abs=secret)}]
+    built.document["textures"] = [{"source": 0}]
+    built.document["materials"] = [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}]
+    built.document["meshes"][0]["primitives"][0]["material"] = 0
+    (folder / "a.glb").write_bytes(built.bytes())
     level = load_gltf(folder / "a.glb")
-    (finding,) = [one for one in level.findings if one.kind == "picture missing"]
+    (finding,) = [item for item in level.findings if item.kind == "picture missing"]
     assert "outside" in finding.text
-    assert not any(secret.read_bytes() == one.data for one in level.pictures)
+    assert not any(secret.read_bytes() == picture.data for picture in level.pictures)
     assert level.files == (folder / "a.glb",)
 
 
@@ -215,9 +215,9 @@ def test_geometry_that_lies_elsewhere_or_is_no_file_is_refused(tmp_path, uri):
     folder = tmp_path / "level"
     folder.mkdir()
     os.mkfifo(folder / "pipe")
-    made = triangle()
-    (tmp_path / "data.bin").write_bytes(bytes(made.data))
-    outside = json.loads(made.embedded())
+    built = triangle()
+    (tmp_path / "data.bin").write_bytes(bytes(built.data))
+    outside = json.loads(built.embedded())
     outside["buffers"][0]["uri"] = uri
     (folder / "a.gltf").write_text(json.dumps(outside))
     refused(lambda: load_gltf(folder / "a.gltf"))
@@ -226,8 +226,8 @@ def test_geometry_that_lies_elsewhere_or_is_no_file_is_refused(tmp_path, uri):
 def test_a_project_does_not_read_a_level_from_afar_unless_it_was_chosen(tmp_path):
     from wallum.level.chosen import note_chosen
 
-    made = triangle()
-    (tmp_path / "level.glb").write_bytes(made.bytes())
+    built = triangle()
+    (tmp_path / "level.glb").write_bytes(built.bytes())
     (tmp_path / "mine").mkdir()
     project = tmp_path / "mine" / "p.wallum"
     (tmp_path / "mine" / "in.glb").symlink_to(tmp_path / "level.glb")
@@ -236,5 +236,5 @@ def test_a_project_does_not_read_a_level_from_afar_unless_it_was_chosen(tmp_path
     note_chosen(tmp_path / "level.glb")
     for reference in ("../level.glb", str(tmp_path / "level.glb"), "in.glb"):
         assert open_level(reference, project).triangle_count == 1
-    (tmp_path / "mine" / "own.glb").write_bytes(made.bytes())
+    (tmp_path / "mine" / "own.glb").write_bytes(built.bytes())
     assert open_level("own.glb", project).bounds[1] == pytest.approx(TRIANGLE.max(axis=0))

@@ -27,30 +27,30 @@ def near(a, b):
 # ETC1S has one colour a block and steps of grey about it: blue, which counts least, suffers.
 @pytest.mark.parametrize(("name", "least"), [("etc1s", 18.0), ("uastc", 36.0), ("uastc_zstd", 36.0)])
 def test_a_packed_picture_is_the_one_that_was_packed(name, least):
-    given = packed_picture()
-    assert ktx2_size(FILES[name]) == given.shape[1::-1]
+    inputs = packed_picture()
+    assert ktx2_size(FILES[name]) == inputs.shape[1::-1]
     out = decode_ktx2(FILES[name])
-    assert out.shape == given.shape
-    assert (near(out, given) > least).all()
-    assert near(out, given)[1] > 36.0  # green, which counts most
+    assert out.shape == inputs.shape
+    assert (near(out, inputs) > least).all()
+    assert near(out, inputs)[1] > 36.0  # green, which counts most
 
 
 def level_with(data, beside=None, required=True):
-    made = Maker()
-    made.document["images"] = [{"bufferView": made.view(data), "mimeType": "image/ktx2", "name": "bricks"}]
+    maker = Maker()
+    maker.document["images"] = [{"bufferView": maker.view(data), "mimeType": "image/ktx2", "name": "bricks"}]
     texture = {"extensions": {"KHR_texture_basisu": {"source": 0}}}
     if beside is not None:
-        made.document["images"].append({"bufferView": made.view(beside), "mimeType": "image/png"})
+        maker.document["images"].append({"bufferView": maker.view(beside), "mimeType": "image/png"})
         texture["source"] = 1
-    made.document["textures"] = [texture]
-    made.document["materials"] = [
+    maker.document["textures"] = [texture]
+    maker.document["materials"] = [
         {"name": "wall", "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}
     ]
-    made.document["extensionsUsed"] = ["KHR_texture_basisu"]
+    maker.document["extensionsUsed"] = ["KHR_texture_basisu"]
     if required:
-        made.document["extensionsRequired"] = ["KHR_texture_basisu"]
-    made.mesh(material=0)
-    return parse_gltf(made.bytes(), "made.glb", no_files)
+        maker.document["extensionsRequired"] = ["KHR_texture_basisu"]
+    maker.mesh(material=0)
+    return parse_gltf(maker.bytes(), "made.glb", no_files)
 
 
 def test_a_level_shows_them_and_keeps_them_as_png():
@@ -71,7 +71,7 @@ def test_a_picture_that_stands_beside_one_is_read():
 def test_a_broken_one_stands_in_and_refuses_no_level(name):
     level = level_with(FILES[name][: len(FILES[name]) // 2])
     assert level.triangle_count == 1
-    (told,) = [one.text for one in level.findings if one.kind == "picture missing"]
+    (told,) = [finding.text for finding in level.findings if finding.kind == "picture missing"]
     assert "bricks" in told
 
 

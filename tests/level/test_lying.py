@@ -35,7 +35,7 @@ def house(unit=1.0, turn=None, door="front door"):
     )
     matrix = np.eye(4)
     matrix[:3, :3] = (np.eye(3) if turn is None else turn) / unit
-    meshes = tuple(Mesh(name, (one,)) for name, one in shapes.items())
+    meshes = tuple(Mesh(name, (shape,)) for name, shape in shapes.items())
     parts = tuple(Part(name, name, number, matrix) for number, name in enumerate(shapes))
     return Level("house", meshes, parts, (Material("grey", (0.5,) * 3 + (1.0,), 0.0),))
 
@@ -113,7 +113,7 @@ def test_what_stands_in_the_level_goes_with_it_and_comes_back():
     assert taken.shots[0].eye == pytest.approx((0.0, 1.7, -0.1))
     assert taken.shots[0].direction == pytest.approx((0.0, 0.0, -1.0))
     assert taken.walks[0].points[1] == pytest.approx((0.0, 0.0, -1.0))
-    assert [one.value for one in taken.lanes[0].pegs] == [
+    assert [peg.value for peg in taken.lanes[0].pegs] == [
         pytest.approx((1.0, 0, 0)),
         pytest.approx((0, 1.0, 0)),
     ]

@@ -21,8 +21,8 @@ def kinds(level):
 
 def boxed(size=2.0, **material):
     mesh = Mesh("box", (box((0, 0, 0), (size, size, size), 0),))
-    made = Material("stuff", **{"base": (0.5, 0.5, 0.5, 1.0), "metallic": 0.0, **material})
-    return Level("boxed", (mesh,), (Part("box", "box", 0, np.eye(4)),), (made, Material()))
+    built = Material("stuff", **{"base": (0.5, 0.5, 0.5, 1.0), "metallic": 0.0, **material})
+    return Level("boxed", (mesh,), (Part("box", "box", 0, np.eye(4)),), (built, Material()))
 
 
 def test_a_plain_level_has_no_findings():
@@ -89,17 +89,17 @@ def test_turned_and_netted_solids_face_outward():
 
 
 def test_the_yard_is_the_same_each_time_and_about_100000_triangles():
-    one, two = jar_yard(), jar_yard()
-    assert 90_000 <= one.triangle_count <= 120_000
-    assert [p.data for p in one.pictures] == [p.data for p in two.pictures]
-    assert all(np.array_equal(a.matrix, b.matrix) for a, b in zip(one.parts, two.parts, strict=True))
-    assert kinds(one) == []
+    item, two = jar_yard(), jar_yard()
+    assert 90_000 <= item.triangle_count <= 120_000
+    assert [p.data for p in item.pictures] == [p.data for p in two.pictures]
+    assert all(np.array_equal(a.matrix, b.matrix) for a, b in zip(item.parts, two.parts, strict=True))
+    assert kinds(item) == []
 
 
 def test_a_new_project_takes_over_lamps_and_shots(tmp_path):
-    made = Maker()
-    made.mesh(np.array([[0, 0, 0], [5, 0, 0], [0, 5, 0]], "f4"))
-    (tmp_path / "hall.glb").write_bytes(made.bytes())
+    maker = Maker()
+    maker.mesh(np.array([[0, 0, 0], [5, 0, 0], [0, 5, 0]], "f4"))
+    (tmp_path / "hall.glb").write_bytes(maker.bytes())
     level = open_level(reference_to(tmp_path / "hall.glb", None), None)
     outdoors = new_project(level, "hall.glb")
     assert [source.kind for source in outdoors.sources] == ["sun", "moon", "sky"]

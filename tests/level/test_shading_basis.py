@@ -24,22 +24,22 @@ TOWARD = np.tile(np.array([[0, 0, 1]], "f4"), (4, 1))
 
 @pytest.mark.parametrize("name", sorted(REFERENCE))
 def test_tangents_are_those_of_the_reference_code(name):
-    given = REFERENCE[name]
+    inputs = REFERENCE[name]
     p, n, uv, wanted = (
-        np.array(given[key], "f4").reshape(-1, width)
+        np.array(inputs[key], "f4").reshape(-1, width)
         for key, width in (("positions", 3), ("normals", 3), ("uv", 2), ("tangents", 4))
     )
-    made, group = corner_tangents(p, n, uv, np.arange(len(p), dtype=np.uint32).reshape(-1, 3))
-    assert made == pytest.approx(wanted, abs=2e-4)
-    shared = [made[group == one] for one in np.unique(group)]
-    assert max(float(np.ptp(one, axis=0).max()) for one in shared) == 0.0
+    built, group = corner_tangents(p, n, uv, np.arange(len(p), dtype=np.uint32).reshape(-1, 3))
+    assert built == pytest.approx(wanted, abs=2e-4)
+    shared = [built[group == item] for item in np.unique(group)]
+    assert max(float(np.ptp(item, axis=0).max()) for item in shared) == 0.0
 
 
 def test_the_bitangent_goes_up_the_picture():
     """Green is up: glTF 2.0, section 3.9.3; v goes down the picture: section 3.8.3."""
-    made, _ = corner_tangents(SQUARE, TOWARD, HUNG, FACES)
-    assert made[:, :3] == pytest.approx(np.tile([1, 0, 0], (6, 1)))
-    up = np.cross(TOWARD[0], made[0, :3]) * made[0, 3]
+    built, _ = corner_tangents(SQUARE, TOWARD, HUNG, FACES)
+    assert built[:, :3] == pytest.approx(np.tile([1, 0, 0], (6, 1)))
+    up = np.cross(TOWARD[0], built[0, :3]) * built[0, 3]
     assert up == pytest.approx([0, 1, 0])
 
 
@@ -47,29 +47,29 @@ def test_a_mirrored_half_has_a_seam_and_no_other():
     wide = np.array([[-1, 1, 0], [0, 1, 0], [1, 1, 0], [-1, 0, 0], [0, 0, 0], [1, 0, 0]], "f4")
     uv = np.array([[1, 0], [0, 0], [1, 0], [1, 1], [0, 1], [1, 1]], "f4")
     faces = np.array([[0, 3, 4], [0, 4, 1], [1, 4, 5], [1, 5, 2]], "u4")
-    given = Primitive(wide, np.tile(TOWARD[:1], (6, 1)), faces, 0, uv0=uv)
-    made = with_tangents(given)
-    assert len(made.positions) == 8  # the two corners at the fold are split
-    left = made.positions[:, 0] < -0.5
-    right = made.positions[:, 0] > 0.5
-    assert made.tangents[left] == pytest.approx(np.tile([-1, 0, 0, -1], (left.sum(), 1)))
-    assert made.tangents[right] == pytest.approx(np.tile([1, 0, 0, 1], (right.sum(), 1)))
-    assert made.positions[made.triangles] == pytest.approx(wide[faces])
-    assert made.uv0[made.triangles] == pytest.approx(uv[faces])
+    primitive = Primitive(wide, np.tile(TOWARD[:1], (6, 1)), faces, 0, uv0=uv)
+    tangents = with_tangents(primitive)
+    assert len(tangents.positions) == 8  # the two corners at the fold are split
+    left = tangents.positions[:, 0] < -0.5
+    right = tangents.positions[:, 0] > 0.5
+    assert tangents.tangents[left] == pytest.approx(np.tile([-1, 0, 0, -1], (left.sum(), 1)))
+    assert tangents.tangents[right] == pytest.approx(np.tile([1, 0, 0, 1], (right.sum(), 1)))
+    assert tangents.positions[tangents.triangles] == pytest.approx(wide[faces])
+    assert tangents.uv0[tangents.triangles] == pytest.approx(uv[faces])
 
 
 @pytest.mark.parametrize("uv", [np.zeros((4, 2), "f4"), np.array([[0, 0], [1, 0], [1, 0], [0, 0]], "f4")])
 def test_coordinates_without_a_direction_still_give_a_basis(uv):
-    made = with_tangents(Primitive(SQUARE, TOWARD, FACES, 0, uv0=uv))
-    assert np.linalg.norm(made.tangents[:, :3], axis=1) == pytest.approx(1.0)
-    assert (made.tangents[:, :3] * made.normals).sum(axis=1) == pytest.approx(0.0, abs=1e-6)
-    assert len(made.positions) == 4
+    tangents = with_tangents(Primitive(SQUARE, TOWARD, FACES, 0, uv0=uv))
+    assert np.linalg.norm(tangents.tangents[:, :3], axis=1) == pytest.approx(1.0)
+    assert (tangents.tangents[:, :3] * tangents.normals).sum(axis=1) == pytest.approx(0.0, abs=1e-6)
+    assert len(tangents.positions) == 4
 
 
 def test_triangles_of_no_area_take_their_neighbours_basis():
     faces = np.array([[0, 3, 2], [0, 2, 1], [0, 0, 2]], "u4")
-    made = with_tangents(Primitive(SQUARE, TOWARD, faces, 0, uv0=HUNG))
-    assert made.tangents == pytest.approx(np.tile([1, 0, 0, 1], (len(made.positions), 1)))
+    tangents = with_tangents(Primitive(SQUARE, TOWARD, faces, 0, uv0=HUNG))
+    assert tangents.tangents == pytest.approx(np.tile([1, 0, 0, 1], (len(tangents.positions), 1)))
 
 
 @pytest.mark.parametrize(
@@ -97,22 +97,22 @@ def test_generated_surfaces_have_their_green_up(primitive):
 
 def test_a_file_without_tangents_reads_as_one_with_them():
     """Positions, normals, coordinates and a normal map; tangents as the reference code has them."""
-    given = REFERENCE["mirrored"]
+    inputs = REFERENCE["mirrored"]
 
     def level(with_them):
-        made = Maker()
-        made.document["images"] = [{"bufferView": made.view(png((128, 128, 255, 255)))}]
-        made.document["textures"] = [{"source": 0}]
-        made.document["materials"] = [{"normalTexture": {"index": 0}}]
-        more = {"TANGENT": np.array(given["tangents"], "f4").reshape(-1, 4)} if with_them else {}
-        made.mesh(
-            np.array(given["positions"], "f4").reshape(-1, 3),
+        maker = Maker()
+        maker.document["images"] = [{"bufferView": maker.view(png((128, 128, 255, 255)))}]
+        maker.document["textures"] = [{"source": 0}]
+        maker.document["materials"] = [{"normalTexture": {"index": 0}}]
+        more = {"TANGENT": np.array(inputs["tangents"], "f4").reshape(-1, 4)} if with_them else {}
+        maker.mesh(
+            np.array(inputs["positions"], "f4").reshape(-1, 3),
             material=0,
-            NORMAL=np.array(given["normals"], "f4").reshape(-1, 3),
-            TEXCOORD_0=np.array(given["uv"], "f4").reshape(-1, 2),
+            NORMAL=np.array(inputs["normals"], "f4").reshape(-1, 3),
+            TEXCOORD_0=np.array(inputs["uv"], "f4").reshape(-1, 2),
             **more,
         )
-        return parse_gltf(made.bytes(), "made.glb", None).meshes[0].primitives[0]
+        return parse_gltf(maker.bytes(), "made.glb", None).meshes[0].primitives[0]
 
     bare, whole = level(False), level(True)
     assert bare.tangents[bare.triangles.ravel()] == pytest.approx(

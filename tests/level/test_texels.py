@@ -69,11 +69,13 @@ def test_far_ground_takes_the_colours_that_are_used_and_not_the_whole_palette():
 
 @pytest.mark.parametrize(("column", "kind"), [(0, "darker"), (7, "brighter"), (3, "")])
 def test_an_odd_reflectance_is_found_by_what_is_used(column, kind):
-    found = [
-        one.text for one in sanity_findings(palette_level(use_column=column)) if one.kind == "base colour"
+    result = [
+        finding.text
+        for finding in sanity_findings(palette_level(use_column=column))
+        if finding.kind == "base colour"
     ]
-    assert bool(found) == bool(kind)
-    assert all(kind in one for one in found)
+    assert bool(result) == bool(kind)
+    assert all(kind in item for item in result)
 
 
 def test_the_mean_over_a_gradient_is_its_mean():
@@ -83,7 +85,7 @@ def test_the_mean_over_a_gradient_is_its_mean():
     uv = np.array([[[0, 0, 0, 0], [1, 0, 0, 0], [1, 1, 0, 0]], [[0, 0, 0, 0], [1, 1, 0, 0], [0, 1, 0, 0]]])
     from dataclasses import replace
 
-    made = mean_base(
+    built = mean_base(
         replace(level, pictures=(picture,)),
         level.materials[0],
         np.ones(2),
@@ -91,7 +93,7 @@ def test_the_mean_over_a_gradient_is_its_mean():
         uv.astype(np.float32).reshape(6, 4),
         np.ones((6, 4), np.float32),
     )
-    assert made == pytest.approx([srgb_decode(np.arange(256) / 255.0).mean()] * 3, rel=5e-3)
+    assert built == pytest.approx([srgb_decode(np.arange(256) / 255.0).mean()] * 3, rel=5e-3)
 
 
 @pytest.mark.parametrize("shift", [-3.0, 0.0, 5.0])
@@ -112,6 +114,6 @@ def test_rays_and_pictures_read_the_same_texel_wherever_the_coordinates_lie(wrap
 
 
 def test_normals_of_no_length_are_made_from_the_faces():
-    made = Maker()
-    made.mesh(NORMAL=np.array([[0, 0, 0], [0, 0, 1], [0, 0, 0]], "f4"))
-    assert only_primitive(made.level()).normals == pytest.approx(np.tile([0, 0, 1], (3, 1)))
+    maker = Maker()
+    maker.mesh(NORMAL=np.array([[0, 0, 0], [0, 0, 1], [0, 0, 0]], "f4"))
+    assert only_primitive(maker.level()).normals == pytest.approx(np.tile([0, 0, 1], (3, 1)))

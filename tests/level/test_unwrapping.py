@@ -63,19 +63,19 @@ def charts_of(faces, count):
     """(T,) which triangles hang together by their corners."""
     parent = list(range(count))
 
-    def top(one):
-        while parent[one] != one:
-            parent[one] = parent[parent[one]]
-            one = parent[one]
-        return one
+    def top(item):
+        while parent[item] != item:
+            parent[item] = parent[parent[item]]
+            item = parent[item]
+        return item
 
     for a, b, c in faces.tolist():
         parent[top(a)] = parent[top(b)] = top(c)
     return [top(a) for a, _, _ in faces.tolist()]
 
 
-def turned(one, other):
-    return one[..., 0] * other[..., 1] - one[..., 1] * other[..., 0]
+def turned(item, other):
+    return item[..., 0] * other[..., 1] - item[..., 1] * other[..., 0]
 
 
 def inside(corners):

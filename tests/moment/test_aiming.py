@@ -31,9 +31,9 @@ def test_a_spot_cannot_be_aimed_at_itself():
 
 @given(st.floats(0.0, 359.9), st.floats(-80.0, 80.0))
 def test_angles_and_directions_are_each_others_inverse(azimuth, elevation):
-    found = angles_of(direction_to(azimuth, elevation))
-    assert np.cos(np.radians(found[0] - azimuth)) == pytest.approx(1.0, abs=1e-9)
-    assert found[1] == pytest.approx(elevation, abs=1e-6)
+    angles = angles_of(direction_to(azimuth, elevation))
+    assert np.cos(np.radians(angles[0] - azimuth)) == pytest.approx(1.0, abs=1e-9)
+    assert angles[1] == pytest.approx(elevation, abs=1e-6)
 
 
 def test_a_kicked_lamps_light_is_mirrored_into_the_eye():

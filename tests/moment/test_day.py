@@ -56,8 +56,8 @@ def test_a_value_lies_between_its_neighbours(rows, hour, info):
 @given(knots)
 def test_at_a_peg_its_value_holds(rows):
     for hour, _, _ in rows:
-        others = [one for at, one, _ in rows if at == hour]
-        assert any(value_at(rows, hour, NUMBER) == pytest.approx(one) for one in others)
+        others = [item for at, item, _ in rows if at == hour]
+        assert any(value_at(rows, hour, NUMBER) == pytest.approx(other) for other in others)
 
 
 @given(knots)
@@ -121,8 +121,8 @@ def test_clocks():
 
 def test_pegs_are_set_moved_taken_out_and_saved():
     path = "sources/lamp/intensity"
-    one = pegged_text(project(LAMP), path, "sunset", "50")
-    two = pegged_text(one, path, "22:00", "100 lm")
+    item = pegged_text(project(LAMP), path, "sunset", "50")
+    two = pegged_text(item, path, "22:00", "100 lm")
     assert len(two.lanes) == 1
     assert len(two.lanes[0].pegs) == 2
     again = pegged(two, path, PegTime(hours=22.0), 5.0, "late")
@@ -153,7 +153,7 @@ def test_a_value_put_at_an_hour_goes_into_its_lane_or_where_there_is_none_everyw
     assert len(far.lane("lamp", "position").pegs) == 3
     assert at_moment(far, Moment(12.0)).source("lamp").position == pytest.approx((9.0, 4.0, 8.0))
     around = put_at(pegged(plain, "look/ev100", PegTime(hours=23.9), 4.0), "look/ev100", 6.0, Moment(0.1))
-    assert [one.value for one in around.lane("look", "ev100").pegs] == [6.0]  # over midnight
+    assert [peg.value for peg in around.lane("look", "ev100").pegs] == [6.0]  # over midnight
     with pytest.raises(PathProblem):
         put_at(plain, "sources/nobody/intensity", 1.0, Moment(3.0))
 
@@ -269,7 +269,8 @@ def test_lamps_see_the_cloud_over_them():
     assert open_ground_lux(closed, Moment(12.0)) == pytest.approx(shown, rel=0.5)
     assert open_ground_lux(closed, Moment(12.0)) < 0.5 * open_ground_lux(clear, Moment(12.0))
     on_at = [
-        next(h for h in np.arange(12.0, 24.0, 0.05) if is_on(one, lamp, Moment(h))) for one in (clear, closed)
+        next(h for h in np.arange(12.0, 24.0, 0.05) if is_on(item, lamp, Moment(h)))
+        for item in (clear, closed)
     ]
     assert on_at[1] < on_at[0] - 0.1
     thin = clear.with_source(sky.revised(cloud=1.0, cloud_opacity=1.0))
@@ -358,11 +359,11 @@ def test_sun_and_moon_never_cast_shadows_together_and_hand_over_without_a_jump()
         sun, _ = places(day, minute / 60.0)
         assert base.far is None or base.far.id == ("sun" if sun.elevation > -sun.radius else "moon")
         assert base.far is not None or -12.0 < sun.elevation < 1.0
-        given = 0.0 if base.far is None else float(luminance(base.far.illuminance) * base.far.direction[1])
+        inputs = 0.0 if base.far is None else float(luminance(base.far.illuminance) * base.far.direction[1])
         sky = float(luminance(base.sky.terms[0])) * 0.282
         if before is not None:
-            assert abs(np.log2((given + sky) / before)) < 0.6
-        before = given + sky
+            assert abs(np.log2((inputs + sky) / before)) < 0.6
+        before = inputs + sky
 
 
 def test_a_sun_aimed_by_hand_takes_the_sky_with_it():

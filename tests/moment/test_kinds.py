@@ -17,8 +17,8 @@ EVERY = pytest.mark.parametrize("kind", KINDS, ids=[kind.name for kind in KINDS]
 
 def lamp_of(kind, **values):
     values = {"position": (1.0, 2.0, -3.0), "radius": 0.2, "shadow": True, **values}
-    made = LAMP_KINDS[kind.name](id="a", name="A", **values)
-    return made.revised(direction=(0.6, -0.8, 0.0)) if made.AIMED else made
+    built = LAMP_KINDS[kind.name](id="a", name="A", **values)
+    return built.revised(direction=(0.6, -0.8, 0.0)) if built.AIMED else built
 
 
 def rows_of(*lamps):
@@ -139,6 +139,6 @@ def test_strength_and_colour_change_no_shadow_and_no_list():
 
 def test_rows_are_told_apart_by_kind_and_shader():
     rows = np.concatenate([rows_of(lamp_of(kind)) for kind in (*KINDS, KINDS[0])])
-    found = {kind.name: numbers.tolist() for kind, numbers in by_kind(rows)}
-    assert found[KINDS[0].name] == [0, len(KINDS)]
+    result = {kind.name: numbers.tolist() for kind, numbers in by_kind(rows)}
+    assert result[KINDS[0].name] == [0, len(KINDS)]
     assert [SHADERS[n] for n in shader_numbers(rows)][: len(KINDS)] == [kind.shader for kind in KINDS]

@@ -24,10 +24,10 @@ def project():
 
 
 def test_the_same_project_gives_the_same_scene(project):
-    one, two = evaluate(project), evaluate(Project.model_validate(project.model_dump()))
-    assert np.array_equal(one.lamps.rows, two.lamps.rows)
-    assert one.sky.key == two.sky.key
-    assert np.array_equal(one.sun.illuminance, two.sun.illuminance)
+    item, two = evaluate(project), evaluate(Project.model_validate(project.model_dump()))
+    assert np.array_equal(item.lamps.rows, two.lamps.rows)
+    assert item.sky.key == two.sky.key
+    assert np.array_equal(item.sun.illuminance, two.sun.illuminance)
 
 
 def test_what_is_off_or_has_no_strength_is_not_there(project):

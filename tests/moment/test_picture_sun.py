@@ -98,11 +98,11 @@ def test_a_sky_whose_picture_is_gone_is_plain_and_stops_nothing(tmp_path):
 
 def test_the_sun_of_the_picture_is_found_as_it_stands_over_the_level(tmp_path):
     file = write_panorama(tmp_path / "sky.hdr")
-    found = picture_sun(project_of(file, rotation=30.0).source("sky"))
-    assert found.azimuth == pytest.approx(160.0, abs=1.0)
-    assert found.elevation == pytest.approx(40.0, abs=1.0)
+    result = picture_sun(project_of(file, rotation=30.0).source("sky"))
+    assert result.azimuth == pytest.approx(160.0, abs=1.0)
+    assert result.elevation == pytest.approx(40.0, abs=1.0)
     brighter = picture_sun(project_of(file, picture_stops=1.0).source("sky"))
-    assert brighter.energy[0] == pytest.approx(2.0 * found.energy[0])
+    assert brighter.energy[0] == pytest.approx(2.0 * result.energy[0])
 
 
 @pytest.mark.parametrize("horizon", [0.0, 8.0])
@@ -124,8 +124,8 @@ def test_the_picture_is_turned_under_the_sun(tmp_path):
     project = project_of(write_panorama(tmp_path / "sky.hdr"))
     turned = with_values(project, picture_to_sun(project, Moment(10.0)))
     sun = evaluate(turned, Moment(10.0)).sun.direction
-    found = picture_sun(turned.source("sky"))
-    assert np.degrees(np.arctan2(sun[0], -sun[2])) % 360.0 == pytest.approx(found.azimuth, abs=0.5)
+    result = picture_sun(turned.source("sky"))
+    assert np.degrees(np.arctan2(sun[0], -sun[2])) % 360.0 == pytest.approx(result.azimuth, abs=0.5)
 
 
 def test_without_a_picture_or_a_sun_in_it_one_is_told(tmp_path):
@@ -144,6 +144,6 @@ def test_a_picture_is_named_beside_its_project_and_moves_with_it(tmp_path):
     save(project_of(file), here / "a.wallum")
     assert '"sky.hdr"' in (here / "a.wallum").read_text()
     here.rename(tmp_path / "there")
-    kept = load(tmp_path / "there" / "a.wallum")
-    assert kept.source("sky").picture == str(tmp_path / "there" / "sky.hdr")
-    assert evaluate(kept).sky.picture is not None
+    selected = load(tmp_path / "there" / "a.wallum")
+    assert selected.source("sky").picture == str(tmp_path / "there" / "sky.hdr")
+    assert evaluate(selected).sky.picture is not None

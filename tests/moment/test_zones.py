@@ -29,11 +29,11 @@ def project_with(*zones, **look):
 
 @pytest.mark.parametrize("shape", ["box", "ellipsoid"])
 def test_it_is_whole_within_none_beyond_its_blend_and_even_between(shape):
-    one = zone(shape=shape, turn=30.0)
-    assert share_of(one, np.array([0.0, 1.0, 0.0])) == 1.0
+    item = zone(shape=shape, turn=30.0)
+    assert share_of(item, np.array([0.0, 1.0, 0.0])) == 1.0
     way = np.array([np.cos(np.radians(30.0)), 0.0, np.sin(np.radians(30.0))])
     along = np.array([0.0, 1.0, 0.0]) + np.linspace(0.0, 6.0, 601)[:, None] * way
-    share = share_of(one, along)
+    share = share_of(item, along)
     assert (share[:199] == 1.0).all()
     assert (share[402:] == 0.0).all()
     assert share[300] == pytest.approx(0.5, abs=0.02)
@@ -61,8 +61,8 @@ def test_the_higher_rank_has_the_last_word():
 
 def test_a_zone_has_a_say_in_what_it_is_given_alone():
     """The look has a grade that is off: in the zone its own is on, and comes up from none at all."""
-    one = zone(with_grade=True, contrast=1.5, bloom=0.5)
-    now = zoned(project_with(one, with_grade=False, contrast=3.0, vignette=1.0), np.array([0.0, 3.0, 0.0]))
+    item = zone(with_grade=True, contrast=1.5, bloom=0.5)
+    now = zoned(project_with(item, with_grade=False, contrast=3.0, vignette=1.0), np.array([0.0, 3.0, 0.0]))
     assert now.look.with_grade
     assert now.look.contrast == pytest.approx(1.25)
     assert (now.look.bloom, now.look.vignette) == (0.0, 1.0)
@@ -75,7 +75,7 @@ def test_air_and_sky_are_stronger_seen_from_in_it():
     clear = project.revised(air=Air(on=False))
     up = np.array([[0.0, 1.0, 0.0]])
     skies = [evaluate(clear, None, eye).sky for eye in ((0.0, 1.0, 0.0), (50.0, 1.0, 0.0))]
-    sky_in, sky_out = (float(luminance(one.seen(up)[0])) for one in skies)
+    sky_in, sky_out = (float(luminance(sky.seen(up)[0])) for sky in skies)
     assert sky_in == pytest.approx(sky_out / 4.0, rel=0.01)
 
 

@@ -20,8 +20,8 @@ def test_optical_depth_is_the_sum_over_the_way(start, rise, distance, height):
     y = start + rise * way
     density = np.where(y < 0.0, 1.0, np.exp(-np.maximum(y, 0.0) / height))
     exact = 1e-3 * density.sum() * distance / 20_000
-    found = optical_depth(1e-3, height, np.array([start]), np.array([rise]), np.array([distance]))
-    assert found[0] == pytest.approx(exact, rel=2e-3, abs=1e-9)
+    result = optical_depth(1e-3, height, np.array([start]), np.array([rise]), np.array([distance]))
+    assert result[0] == pytest.approx(exact, rel=2e-3, abs=1e-9)
 
 
 def test_two_percent_of_contrast_are_left_at_the_visibility():

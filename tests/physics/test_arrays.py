@@ -27,8 +27,8 @@ def test_a_cross_product_is_square_to_both(pair):
     a, b = pair
     across = crossed(a, b)
     size = np.linalg.norm(a, axis=1) * np.linalg.norm(b, axis=1)
-    for one in (a, b):
-        assert np.abs(dots(across, one) / size).max() < 1e-4
+    for item in (a, b):
+        assert np.abs(dots(across, item) / size).max() < 1e-4
 
 
 def test_normalised_keeps_directions_and_leaves_nothing_as_it_is(pair):
@@ -43,8 +43,8 @@ def test_normalised_keeps_directions_and_leaves_nothing_as_it_is(pair):
 
 def test_precision_is_that_of_what_comes_in(pair):
     a, b = pair
-    for made in (dots(a, b), crossed(a, b), scaled(a, b[:, 0]), normalised(a)):
-        assert made.dtype == a.dtype
+    for item in (dots(a, b), crossed(a, b), scaled(a, b[:, 0]), normalised(a)):
+        assert item.dtype == a.dtype
 
 
 def test_one_vector_and_a_field_of_them_are_taken_too(rng):

@@ -36,12 +36,12 @@ def test_sun_and_sky_give_the_ground_no_more_than_came_in(elevation):
     black = SkyAir(albedo=0.0)
     came = np.sin(np.radians(elevation))
     beam = luminance(transmitted(elevation, black)) * came
-    given = sky_lux(elevation, black)
-    assert given > 0.0
-    assert beam + given < came
+    inputs = sky_lux(elevation, black)
+    assert inputs > 0.0
+    assert beam + inputs < came
     # What does not arrive went back to space or was swallowed: less than four tenths of a high sun.
     if elevation >= 30.0:
-        assert beam + given > 0.6 * came
+        assert beam + inputs > 0.6 * came
 
 
 def test_bright_ground_makes_a_brighter_sky():

@@ -63,7 +63,7 @@ def test_glow_falls_off_about_a_lamp_and_reaches_further_with_more_spread():
 
 def test_sizes_halve_down_to_a_few_pixels():
     assert sizes_of((960, 540))[:2] == ((240, 135), (120, 68))
-    assert all(min(one) >= 4 for one in sizes_of((960, 540)))
+    assert all(min(item) >= 4 for item in sizes_of((960, 540)))
     assert sizes_of((15, 30)) == ()
 
 

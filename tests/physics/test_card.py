@@ -76,10 +76,10 @@ def test_it_is_the_same_from_all_sides():
 
 def test_twice_the_lamp_and_half_the_visibility_are_four_times_the_card():
     eyes, ways, _ = _line(4.0, count=9)
-    one = _shown(_card(SPOT, of="spot", length=8.0), eyes, ways)
+    shown = _shown(_card(SPOT, of="spot", length=8.0), eyes, ways)
     bright = SPOT.revised(intensity=2000.0)
     more = _shown(_card(bright, of="spot", length=8.0, visibility=40.0), eyes, ways)
-    assert more == pytest.approx(4.0 * one)
+    assert more == pytest.approx(4.0 * shown)
 
 
 def test_a_lamp_that_is_off_takes_its_card_with_it():

@@ -64,10 +64,10 @@ def test_the_sun_gives_what_clear_days_give(elevation, low, high):
 
 
 def test_without_air_the_sun_gives_the_constant():
-    masses, kept = _transmission()
+    masses, selected = _transmission()
     assert masses[0] == 0.0
-    assert luminance(kept[0]) == pytest.approx(1.0, rel=1e-4)  # the matrix has four digits
-    assert (np.diff(luminance(kept)) < 0.0).all()
+    assert luminance(selected[0]) == pytest.approx(1.0, rel=1e-4)  # the matrix has four digits
+    assert (np.diff(luminance(selected)) < 0.0).all()
     assert luminance(transmitted(90.0)) < 1.0
     assert air_mass(90.0) == pytest.approx(1.0, abs=1e-3)
     assert air_mass(0.0) == pytest.approx(38.0, abs=0.2)
@@ -83,9 +83,9 @@ def test_nothing_comes_from_below_the_horizon():
 
 def test_a_setting_sun_goes_without_a_jump():
     steps = np.arange(-0.5, 1.0, 0.01)
-    given = np.array([luminance(sunlight(e, RADIUS)) for e in steps])
-    assert (np.diff(given) >= 0.0).all()
-    assert np.abs(np.diff(given)).max() < 30.0
+    inputs = np.array([luminance(sunlight(e, RADIUS)) for e in steps])
+    assert (np.diff(inputs) >= 0.0).all()
+    assert np.abs(np.diff(inputs)).max() < 30.0
 
 
 def test_a_low_sun_is_redder_the_lower_it_stands():

@@ -67,9 +67,9 @@ def test_every_curve_rises_from_black_and_ends_within_the_screen(kind, on):
 @pytest.mark.parametrize("kind", ["own", "reinhard", "filmic"])
 def test_on_luminance_colours_keep_their_ratios(kind, rng):
     light = rng.uniform(0.02, 0.4, (500, 3))
-    kept = Curve(kind, 6.0, "luminance")(light)
-    inside = (kept < 1.0).all(axis=1)
-    assert (kept[inside] / kept[inside][:, :1]) == pytest.approx(light[inside] / light[inside][:, :1])
+    selected = Curve(kind, 6.0, "luminance")(light)
+    inside = (selected < 1.0).all(axis=1)
+    assert (selected[inside] / selected[inside][:, :1]) == pytest.approx(light[inside] / light[inside][:, :1])
     by_channel = Curve(kind, 6.0)(light)
     assert not np.allclose(by_channel / by_channel[:, :1], light / light[:, :1], rtol=1e-3)
 
@@ -158,10 +158,10 @@ def test_contrast_leaves_its_pivot_and_a_lift_leaves_black_and_bright():
 
 @pytest.mark.parametrize(("kelvin", "tint"), [(2700.0, 0.0), (4000.0, 0.01), (6500.0, -0.01), (9000.0, 0.02)])
 def test_what_is_picked_as_grey_becomes_grey(kelvin, tint):
-    found = neutral_for(0.3 * light_colour(kelvin, tint))
-    assert found[0] == pytest.approx(kelvin, rel=0.01)
-    assert found[1] == pytest.approx(tint, abs=5e-4)
-    shown = balance_matrix(*found) @ light_colour(kelvin, tint)
+    result = neutral_for(0.3 * light_colour(kelvin, tint))
+    assert result[0] == pytest.approx(kelvin, rel=0.01)
+    assert result[1] == pytest.approx(tint, abs=5e-4)
+    shown = balance_matrix(*result) @ light_colour(kelvin, tint)
     assert shown == pytest.approx(np.ones(3), abs=5e-3)
     with pytest.raises(ValueError, match="black"):
         neutral_for(np.zeros(3))
@@ -174,7 +174,7 @@ def test_a_hue_has_the_saturation_of_the_two_it_lies_between():
     """The hue of a hexagon, as Python's colorsys finds it, goes evenly from one of six to the next."""
     x = np.random.default_rng(3).uniform(0.2, 1.0, (400, 3))
     around = [HUES[0], BETWEEN[0], HUES[1], BETWEEN[1], HUES[2], BETWEEN[2], HUES[0]]
-    factors = [np.interp(6.0 * colorsys.rgb_to_hsv(*one)[0], np.arange(7), around) for one in x.tolist()]
+    factors = [np.interp(6.0 * colorsys.rgb_to_hsv(*item)[0], np.arange(7), around) for item in x.tolist()]
     grey = luminance(x)[:, None]
     wanted = np.maximum(grey + np.array(factors)[:, None] * (x - grey), 0.0)
     np.testing.assert_allclose(by_hue(x, HUES, BETWEEN), wanted, rtol=1e-9)

@@ -67,8 +67,8 @@ def test_what_it_leaves_falls_with_its_density_and_none_leaves_all():
     d, eye = ways(), np.zeros(3)
     left = [deck_along(deck(extinction=e, cover=1.0), d, eye)[1].mean() for e in (0.0005, 0.005, 0.05)]
     assert left == sorted(left, reverse=True)
-    light, kept = deck_along(deck(cover=0.0), d, eye)
-    assert kept == pytest.approx(np.ones(len(d)))
+    light, selected = deck_along(deck(cover=0.0), d, eye)
+    assert selected == pytest.approx(np.ones(len(d)))
     assert light == pytest.approx(np.zeros((len(d), 3)))
 
 

@@ -42,9 +42,9 @@ def test_leaves_leave_their_open_share_in_the_mean(rng, open_share, soft):
 def test_one_layer_of_leaves_hides_as_much_as_its_ellipses_cover(monkeypatch):
     """Three layers that stand across each other multiply: each leaves the cube root of the open share."""
     monkeypatch.setattr("wallum.physics.gobo.LAYERS", ((0.0, 1.0),))
-    one = share(3, over_a_square(8.0, 1600), 0.5, 0.0)
-    assert one.mean() == pytest.approx(0.5 ** (1.0 / 3.0), abs=1e-3)
-    assert set(np.unique(np.round(one, 6))) >= {0.0, 1.0}
+    item = share(3, over_a_square(8.0, 1600), 0.5, 0.0)
+    assert item.mean() == pytest.approx(0.5 ** (1.0 / 3.0), abs=1e-3)
+    assert set(np.unique(np.round(item, 6))) >= {0.0, 1.0}
 
 
 @given(st.sampled_from(list(PATTERNED)), SHARE, SOFT, st.integers(0, 2**31))
@@ -80,5 +80,5 @@ def test_leaves_are_alike_in_single_precision(rng):
     full = np.ones(5000, np.float32)
     parts = (across, along, 0.25 * full, 0.5 * full, 0.2 * full)
     single = leaves(*parts)
-    double = leaves(*(one.astype(float) for one in parts))
+    double = leaves(*(part.astype(float) for part in parts))
     assert np.quantile(np.abs(single - double), 0.99) < 1e-3

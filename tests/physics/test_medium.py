@@ -22,8 +22,8 @@ def _summed(medium, start, end, count=40_000):
 
 def test_a_slab_leaves_what_beer_and_lambert_say():
     slab = Medium((Layer(0.05, 4.0, 100.0, GREY, 0.0),))
-    kept = slab.between(np.array([[0.0, 2.0, 0.0]]), np.array([[30.0, 2.0, 40.0]]))
-    assert kept[0] == pytest.approx(np.exp(-0.05 * 50.0), rel=1e-12)
+    between = slab.between(np.array([[0.0, 2.0, 0.0]]), np.array([[30.0, 2.0, 40.0]]))
+    assert between[0] == pytest.approx(np.exp(-0.05 * 50.0), rel=1e-12)
 
 
 @given(low=st.floats(-30.0, 40.0), high=st.floats(-30.0, 400.0), away=st.floats(0.5, 3000.0))
@@ -46,9 +46,9 @@ def test_layers_multiply_and_ways_join():
 
 def test_two_percent_are_left_at_the_visibility_and_smoke_tints():
     smoke = Medium((Layer(extinction_for(40.0), 5.0, 50.0, GREY, 0.0, absorption=(0.0, 0.0, 1.0)),))
-    kept = smoke.between(np.zeros((1, 3)), np.array([[40.0, 0.0, 0.0]]))[0]
-    assert kept[0] == pytest.approx(0.02, rel=1e-3)
-    assert kept[2] == pytest.approx(0.02**2, rel=1e-3)
+    selected = smoke.between(np.zeros((1, 3)), np.array([[40.0, 0.0, 0.0]]))[0]
+    assert selected[0] == pytest.approx(0.02, rel=1e-3)
+    assert selected[2] == pytest.approx(0.02**2, rel=1e-3)
 
 
 @given(height=st.floats(-40.0, 300.0), mass=st.floats(1.0, 12.0))
@@ -56,10 +56,10 @@ def test_a_far_light_is_dimmed_by_all_that_stands_over_a_place(height, mass):
     both = Medium((HAZE, MIST))
     up = np.array([[0.0, height, 0.0]])
     straight = both.between(up, up + np.array([[0.0, 1e5, 0.0]]))[0]
-    found = both.at_base(mass) * both.from_far(np.array([height]), mass)[0]
+    result = both.at_base(mass) * both.from_far(np.array([height]), mass)[0]
     expected = straight**mass
     if expected.min() > 1e-6:
-        assert found == pytest.approx(expected, rel=1e-6)
+        assert result == pytest.approx(expected, rel=1e-6)
 
 
 def test_a_layer_takes_what_it_scatters_and_what_it_swallows():
@@ -86,5 +86,5 @@ def test_what_air_takes_of_a_beam_it_shows_to_all_sides_or_swallows():
     everywhere = 2.0 * np.pi * (henyey_greenstein(cosine, layer.forwardness) * weight).sum()
     shown = (taken_here * layer.scattered * dt).sum(axis=0) * everywhere
     swallowed = (taken_here * (1.0 - layer.scattered) * dt).sum(axis=0)
-    kept = Medium((layer,)).kept(np.zeros(1), np.zeros(1), np.full(1, way))[0]
-    assert shown + swallowed == pytest.approx(1.0 - kept, rel=1e-5)
+    selected = Medium((layer,)).kept(np.zeros(1), np.zeros(1), np.full(1, way))[0]
+    assert shown + swallowed == pytest.approx(1.0 - selected, rel=1e-5)

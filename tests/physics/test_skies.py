@@ -113,14 +113,14 @@ def panorama(azimuth=100.0, elevation=35.0, height=180):
 
 @pytest.mark.parametrize(("azimuth", "elevation"), [(100.0, 35.0), (355.0, 8.0), (181.0, 62.0)])
 def test_the_sun_is_found_where_it_was_put_with_its_energy(azimuth, elevation):
-    found = find_sun(panorama(azimuth, elevation, 512))
-    assert found is not None
-    assert (found.azimuth - azimuth + 180.0) % 360.0 - 180.0 == pytest.approx(0.0, abs=0.4)
-    assert found.elevation == pytest.approx(elevation, abs=0.3)
+    sun = find_sun(panorama(azimuth, elevation, 512))
+    assert sun is not None
+    assert (sun.azimuth - azimuth + 180.0) % 360.0 - 180.0 == pytest.approx(0.0, abs=0.4)
+    assert sun.elevation == pytest.approx(elevation, abs=0.3)
     solid = 2.0 * np.pi * (1.0 - np.cos(np.radians(0.6)))
     # A disc of a dozen cells is as round as that.
-    assert found.energy[0] == pytest.approx(2e8 * solid, rel=0.2)
-    assert found.energy[2] / found.energy[0] == pytest.approx(0.75, rel=0.01)
+    assert sun.energy[0] == pytest.approx(2e8 * solid, rel=0.2)
+    assert sun.energy[2] / sun.energy[0] == pytest.approx(0.75, rel=0.01)
 
 
 def test_an_overcast_panorama_has_no_sun():
@@ -172,9 +172,9 @@ def test_what_lies_over_a_panorama_and_its_gain_count_and_contrast_leaves_the_mi
 
 def test_the_sun_is_found_across_the_seam_and_near_the_zenith():
     for azimuth, elevation in ((180.0, 30.0), (20.0, 87.0)):
-        found = find_sun(panorama(azimuth, elevation, 512))
-        assert found is not None
-        assert found.elevation == pytest.approx(elevation, abs=0.4)
+        sun = find_sun(panorama(azimuth, elevation, 512))
+        assert sun is not None
+        assert sun.elevation == pytest.approx(elevation, abs=0.4)
 
 
 # -- high cloud ------------------------------------------------------------------------------

@@ -70,19 +70,19 @@ def test_a_white_surface_in_even_light_is_as_bright_as_that(roughness, metallic,
 def test_a_smooth_dielectric_is_the_closed_form():
     """Without roughness the gloss is Fresnel's reflectance, and under it lies what that leaves."""
     cosines = np.linspace(0.2, 1.0, 30)
-    scale, offset, kept, steep = look_up(np.full(30, 0.0), cosines).T
+    scale, offset, selected, steep = look_up(np.full(30, 0.0), cosines).T
     rise = (1.0 - cosines) ** 5
     assert offset == pytest.approx(rise, abs=0.006)
     assert scale + offset == pytest.approx(np.ones(30), abs=0.002)
     assert steep == pytest.approx(np.ones(30), abs=0.01)
-    assert kept * (1.0 - 1.0 / 21.0) == pytest.approx(0.96 * (1.0 - rise), abs=0.006)
+    assert selected * (1.0 - 1.0 / 21.0) == pytest.approx(0.96 * (1.0 - rise), abs=0.006)
 
 
 def test_the_table_is_what_its_maker_makes():
-    made = make_table(rows=3, side=96)
-    kept = gloss_table()[[0, -1]]
-    assert made[[0, -1]] == pytest.approx(kept, abs=0.004)
-    assert made[1] == pytest.approx(gloss_table()[63:65].mean(axis=0), abs=0.004)
+    table = make_table(rows=3, side=96)
+    selected = gloss_table()[[0, -1]]
+    assert table[[0, -1]] == pytest.approx(selected, abs=0.004)
+    assert table[1] == pytest.approx(gloss_table()[63:65].mean(axis=0), abs=0.004)
 
 
 def test_response_is_the_same_both_ways(rng):

@@ -78,6 +78,7 @@ def test_by_day_a_metered_picture_is_as_it_was_and_never_brighter_for_less_light
     assert bright == metered_ev(np.full(6, 5000.0), np.ones(6))
     lights = np.geomspace(1e-4, 1e5, 60)
     shown = [
-        one * exposure_scale(metered_ev(np.full(2, one), np.ones(2), darker=Look().darker)) for one in lights
+        light * exposure_scale(metered_ev(np.full(2, light), np.ones(2), darker=Look().darker))
+        for light in lights
     ]
     assert (np.diff(shown) > -1e-9).all()

@@ -156,19 +156,19 @@ def test_shafts_agree_with_rays(renderer):
 
 
 def test_going_back_and_forth_gives_the_same_picture(open_air):
-    one = _fogged((_lamp((0.0, 1.5, 0.0)),), reach=30.0)
+    fogged = _fogged((_lamp((0.0, 1.5, 0.0)),), reach=30.0)
     other = _fogged((_lamp((3.0, 1.5, 0.0)),), reach=30.0)
-    first = _drawn(open_air, one)
+    first = _drawn(open_air, fogged)
     _drawn(open_air, other)
-    assert np.array_equal(_drawn(open_air, one), first)
+    assert np.array_equal(_drawn(open_air, fogged), first)
 
 
 def test_the_closed_form_and_the_picture_agree_without_shafts(open_air):
     scene = replace(_even_sky(), air=Medium((EVEN_FOG,), shafts=False, clear_to=4.0, hides=0.8))
     seen = _drawn(open_air, scene)[45, 20]
     direction = CAMERA.rays(np.array([20.5 / SIZE[0]]), np.array([45.5 / SIZE[1]])).astype(float)
-    kept, added = air_between(scene, np.array(CAMERA.eye), direction, np.array([1e9]))
-    assert seen == pytest.approx(kept[0] * EVEN + added[0], rel=0.01)
+    selected, added = air_between(scene, np.array(CAMERA.eye), direction, np.array([1e9]))
+    assert seen == pytest.approx(selected[0] * EVEN + added[0], rel=0.01)
 
 
 PUFF = Pocket(
@@ -205,8 +205,8 @@ def test_fifty_pockets_are_each_there(open_air):
     )  # fmt: skip
     scene = replace(_even_sky(), air=Medium((CLEAR,), reach=16.0, pockets=many))
     seen = luminance(_drawn(open_air, scene, size=(320, 180)))
-    for one in many:
-        x, y, _ = CAMERA.place_in_picture(np.array([one.centre]))[0]
+    for item in many:
+        x, y, _ = CAMERA.place_in_picture(np.array([item.centre]))[0]
         assert seen[int(y * 180), int(x * 320)] == pytest.approx(50.0, rel=0.35)
 
 
@@ -221,8 +221,8 @@ def test_straight_fog_begins_ends_and_goes_over_into_the_sky(open_air):
     assert hidden == pytest.approx([0.0, 0.0, 0.5, 1.0])
     seen = _drawn(open_air, scene)
     direction = CAMERA.rays(np.array([20.5 / SIZE[0]]), np.array([44.5 / SIZE[1]])).astype(float)
-    kept, added = air_between(scene, np.array(CAMERA.eye), direction, np.array([1e9]))
-    assert kept[0] == pytest.approx(0.0, abs=1e-9)
+    selected, added = air_between(scene, np.array(CAMERA.eye), direction, np.array([1e9]))
+    assert selected[0] == pytest.approx(0.0, abs=1e-9)
     assert seen[44, 20] == pytest.approx(added[0], rel=0.02)
     # High up there is none.
     steep = replace(CAMERA, direction=(0.0, 1.0, -0.3))
@@ -240,7 +240,7 @@ def test_air_within_the_light_pass_and_air_laid_over_it_are_one_picture(open_air
     pictures = []
     for scene in (thick, thin, thick):
         pictures.append(_drawn(open_air, scene))
-        ways.append("light" in {one.name for one in log.records})
+        ways.append("light" in {record.name for record in log.records})
     assert ways == [True, True, False], "the third has nothing new but its air"
     assert np.abs(pictures[2] - pictures[0]).max() <= 2e-3 * pictures[0].max()
     assert np.abs(pictures[1] - pictures[0]).max() > 0.1 * pictures[0].max()

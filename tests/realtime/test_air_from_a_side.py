@@ -35,11 +35,11 @@ def test_haze_against_the_light_and_with_it_is_as_paths_have_it(renderer, forwar
     """On black walls only haze is seen. Were its light from all around, that against the light would be less
     than half of it, and that with it twice too much."""
     level = _hall()
-    rays, made = field_of(level)
+    rays, built = field_of(level)
     renderer.set_level(bundle_level(level))
     scene = evaluate(Project(sources=(), look=Look(ev100=3.0)))
     scene = replace(scene, air=Medium((Layer(0.02, 50.0, 1000.0, (0.95, 0.95, 0.95), forwardness),)))
-    relit(renderer, BounceField.of(rays, level, made, {}), scene)
+    relit(renderer, BounceField.of(rays, level, built, {}), scene)
     against = Camera((2.0, 1.5, 4.9), (0.0, 0.45, -1.0), 40.0, SIZE[0] / SIZE[1], far=60.0)
     along = Camera((2.0, 1.5, 0.1), (0.0, 0.2, 1.0), 40.0, SIZE[0] / SIZE[1], far=60.0)
     for camera in (against, along):

@@ -80,10 +80,10 @@ def _off_paths(renderer, works, scene, camera):
 
 @pytest.mark.parametrize(("shot", "clock"), [("shot-shed", 10.0), ("shot-yard", 21.5)])
 def test_the_works_have_the_air_that_rays_say(renderer, works, shot, clock):
-    project, level, rays, made = works
+    project, level, rays, built = works
     renderer.set_level(bundle_level(level, follows=project.follows))
-    bounce = BounceField.of(rays, level, made, project.follows)
-    chosen = next(one for one in project.shots if one.id == shot)
+    bounce = BounceField.of(rays, level, built, project.follows)
+    chosen = next(item for item in project.shots if item.id == shot)
     camera = Camera.of_shot(chosen, MEASURED[0] / MEASURED[1], far_for(level.bounds))
     # What glows is small and bright: paths through the air meet it too seldom to be a measure.
     scene = replace(evaluate(project, Moment(clock)), cards=(), screen=None, glow_gain=0.0)

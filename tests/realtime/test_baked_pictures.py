@@ -32,8 +32,8 @@ INSIDE = Camera((0.6, 1.5, 4.4), (0.45, -0.25, -0.85), 60.0, SIZE[0] / SIZE[1], 
 
 
 def lamp(**more):
-    given = {"position": (2.6, 2.0, 2.0), "intensity": 200.0, "radius": 0.05, "shadow": True, "range": 0.0}
-    return PointSource(**{"id": "lamp", "name": "Lamp", **given, **more})
+    inputs = {"position": (2.6, 2.0, 2.0), "intensity": 200.0, "radius": 0.05, "shadow": True, "range": 0.0}
+    return PointSource(**{"id": "lamp", "name": "Lamp", **inputs, **more})
 
 
 class Room:
@@ -137,7 +137,7 @@ def test_with_all_its_light_a_lamp_draws_nothing_on_surfaces(renderer, room):
     whole = room.baked(project_of(lamp()), holds="all light", texels=8.0, paths=8)
     assert whole.straight
     picture = drawn(renderer, room, project_of(lamp()), whole)
-    names = {one.name for one in renderer.engine.log.records}
+    names = {record.name for record in renderer.engine.log.records}
     live = drawn(renderer, room, project_of(lamp(), way="probes"), None)
     off = np.log2(luminance(picture) / luminance(live))
     assert abs(np.median(off)) < 0.1
@@ -206,5 +206,5 @@ def test_the_ledger_adds_up_to_what_is_baked(renderer, room, around):
         room.bounce.baked = None
     walls = layers.seen.part == 0
     shown = luminance(picture.reshape(-1, 3)[layers.seen.pixel])[walls]
-    found = luminance(layers.total)[walls]
-    assert np.median(found / shown) == pytest.approx(1.0, abs=0.06)
+    result = luminance(layers.total)[walls]
+    assert np.median(result / shown) == pytest.approx(1.0, abs=0.06)

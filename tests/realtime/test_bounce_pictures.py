@@ -34,9 +34,9 @@ ROOM = ((0.0, 0.0, 0.0), (4.0, 3.0, 5.0))
 
 
 def _shown(renderer, level, *boxes):
-    rays, made = field_of(level, *boxes)
+    rays, built = field_of(level, *boxes)
     renderer.set_level(bundle_level(level))
-    return rays, BounceField.of(rays, level, made, {})
+    return rays, BounceField.of(rays, level, built, {})
 
 
 def _drawn(renderer, scene, view="final"):
@@ -97,11 +97,11 @@ def test_each_pixel_reads_the_probe_that_stands_for_it(renderer, room, boxes):
     places = start + ways * hits.distance[:, None]
     probes = bounce.made.probes
     faces = rays.triangles.face_normals[hits.triangle]
-    found = probes.find(places, faces)
-    light = luminance(bounce.light(scene).astype(float))[found] / np.pi
+    result = probes.find(places, faces)
+    light = luminance(bounce.light(scene).astype(float))[result] / np.pi
     sizes = _size_at(probes, places, faces)
     assert len(np.unique(sizes)) == 1 + len(boxes)
-    near = np.linalg.norm(places - probes.places[found], axis=1) < 0.2 * sizes
+    near = np.linalg.norm(places - probes.places[result], axis=1) < 0.2 * sizes
     wanted = np.where(near, light, 0.35 * light)
     assert (np.abs(shown.ravel() / wanted - 1.0) < 0.02).mean() > 0.97
 
@@ -110,18 +110,18 @@ def test_each_sources_layer_has_what_comes_back_of_its_light(renderer, room):
     """Two lamps: their layers, straight light and bounce, are together the picture of both; and each layer's
     bounce is its own lamp's."""
     rays, bounce = _shown(renderer, room)
-    one = PointSource(
+    point_source = PointSource(
         id="one", name="One", position=(2.6, 2.0, 2.0), intensity=200.0, radius=0.05, shadow=True
     )
-    two = one.revised(id="two", name="Two", position=(1.0, 0.6, 3.0), intensity=60.0, kelvin=2400.0)
-    scene = evaluate(Project(sources=(one, two), look=Look(ev100=4.0)))
+    two = point_source.revised(id="two", name="Two", position=(1.0, 0.6, 3.0), intensity=60.0, kelvin=2400.0)
+    scene = evaluate(Project(sources=(point_source, two), look=Look(ev100=4.0)))
     relit(renderer, bounce, scene)
     layers = Layers(seen_surfaces(rays, room, INSIDE, SIZE))
     for _ in fill_layers(layers, rays, scene, bounce):
         pass
     drawn = _drawn(renderer, scene)[: SIZE[1]].reshape(-1)[layers.seen.pixel]
     assert np.median(np.abs(drawn / luminance(layers.total) - 1.0)) < 0.03
-    for source in (one, two):
+    for source in (point_source, two):
         alone = evaluate(Project(sources=(source,), look=Look(ev100=4.0)))
         only = Layers(layers.seen)
         for _ in fill_layers(only, rays, alone, bounce):
@@ -130,12 +130,12 @@ def test_each_sources_layer_has_what_comes_back_of_its_light(renderer, room):
     straight = Layers(layers.seen)
     for _ in fill_layers(straight, rays, scene):
         pass
-    for source in (one, two):
+    for source in (point_source, two):
         assert luminance(layers.light[source.id] - straight.light[source.id]).min() > 0.0
 
 
 def _of_two(strength, kelvin=5000.0, x=2.6):
-    one = PointSource(
+    point_source = PointSource(
         id="one",
         name="One",
         position=(x, 2.0, 2.0),
@@ -144,8 +144,8 @@ def _of_two(strength, kelvin=5000.0, x=2.6):
         shadow=True,
         kelvin=kelvin,
     )
-    two = one.revised(id="two", name="Two", position=(1.0, 0.6, 3.0), intensity=60.0, kelvin=5000.0)
-    return evaluate(Project(sources=(one, two), look=Look(ev100=4.0)))
+    two = point_source.revised(id="two", name="Two", position=(1.0, 0.6, 3.0), intensity=60.0, kelvin=5000.0)
+    return evaluate(Project(sources=(point_source, two), look=Look(ev100=4.0)))
 
 
 def _passes(renderer, scene, active):
@@ -153,7 +153,7 @@ def _passes(renderer, scene, active):
     for _ in renderer.draw(request):
         pass
     picture = luminance(renderer.luminance(request, False).astype(float))
-    return picture, {one.name for one in renderer.engine.log.records}
+    return picture, {record.name for record in renderer.engine.log.records}
 
 
 @pytest.mark.parametrize("off", [False, True])
@@ -166,10 +166,10 @@ def test_strength_and_colour_under_the_hand_take_its_bounce_with_them(renderer, 
         _passes(renderer, _of_two(0.0), hand)
     _passes(renderer, _of_two(200.0), hand)
     for scene in (_of_two(900.0), _of_two(20.0), _of_two(400.0, 2000.0), _of_two(200.0)):
-        held, passes = _passes(renderer, scene, hand)
+        current, passes = _passes(renderer, scene, hand)
         assert not passes & {"probe light", "probe light of the hand", "light of the others"}
         plain, _ = _passes(renderer, scene, frozenset())
-        assert held == pytest.approx(plain, rel=0.02, abs=1e-3 * plain.max())
+        assert current == pytest.approx(plain, rel=0.02, abs=1e-3 * plain.max())
         _passes(renderer, scene, hand)
 
 
@@ -178,9 +178,9 @@ def test_several_under_the_hand_are_looked_up_as_they_are(renderer, room):
     relit(renderer, bounce, _of_two(200.0))
     hand = frozenset({"one", "two"})
     _passes(renderer, _of_two(200.0), hand)
-    held, _ = _passes(renderer, _of_two(900.0), hand)
+    current, _ = _passes(renderer, _of_two(900.0), hand)
     plain, _ = _passes(renderer, _of_two(900.0), frozenset())
-    assert held == pytest.approx(plain, rel=0.02, abs=1e-3 * plain.max())
+    assert current == pytest.approx(plain, rel=0.02, abs=1e-3 * plain.max())
 
 
 def test_light_that_is_worked_out_while_a_lamp_is_moved_is_in_the_next_picture(renderer, room):
@@ -192,11 +192,11 @@ def test_light_that_is_worked_out_while_a_lamp_is_moved_is_in_the_next_picture(r
     moved = _of_two(200.0, x=0.5)
     before, _ = _passes(renderer, moved, hand)
     relit(renderer, bounce, moved)
-    held, passes = _passes(renderer, moved, hand)
+    current, passes = _passes(renderer, moved, hand)
     assert "probe light of the hand" in passes
     assert not passes & {"probe light", "light of the others"}
     plain, _ = _passes(renderer, moved, frozenset())
-    assert held == pytest.approx(plain, rel=0.02, abs=1e-3 * plain.max())
+    assert current == pytest.approx(plain, rel=0.02, abs=1e-3 * plain.max())
     assert np.abs(before / plain - 1.0).max() > 0.05
 
 

@@ -13,7 +13,7 @@ from wallum.realtime.process.memory import Block
 
 @pytest.fixture
 def ends():
-    here, there = (Channel(one) for one in socket.socketpair(socket.AF_UNIX, socket.SOCK_STREAM))
+    here, there = (Channel(item) for item in socket.socketpair(socket.AF_UNIX, socket.SOCK_STREAM))
     yield here, there
     here.close()
     there.close()
@@ -61,8 +61,8 @@ def test_descriptors_come_along_and_only_those_that_were_sent(ends, length):
     assert (word, len(data), len(descriptors)) == ("level", length, 1)
     received = Block(descriptors[0], 4096)
     assert bytes(received.view()[:5]) == b"hello"
-    for one in (block, received):
-        one.close()
+    for item in (block, received):
+        item.close()
 
 
 def test_long_messages_leave_no_descriptor_behind(ends):

@@ -29,9 +29,9 @@ CLOUDS = ({"cloud": 0.5, "cloud_size": 600.0}, {"deck": 0.5, "deck_size": 700.0}
 
 @pytest.fixture(scope="module")
 def renderer():
-    made = Renderer()
-    made.set_level(bundle_level(yard()))
-    return made
+    built = Renderer()
+    built.set_level(bundle_level(yard()))
+    return built
 
 
 def clouded(**values):
@@ -55,7 +55,7 @@ def test_the_picture_shows_the_shadow_that_arrays_compute(renderer, values):
     scene = in_sunlight(evaluate(clouded(**values), Moment(10.0)))
     clear = replace(scene, sun=replace(scene.sun, illuminance=scene.sun.clouds[1], clouds=None))
     with_clouds, without = (
-        luminance(draw(renderer, PictureRequest(1, one, ABOVE, SIZE))).ravel() for one in (scene, clear)
+        luminance(draw(renderer, PictureRequest(1, item, ABOVE, SIZE))).ravel() for item in (scene, clear)
     )
     ground = without > 0.0
     shadow, places = scene.sun.clouds[0], seen_places()[ground]
@@ -73,8 +73,8 @@ def test_rays_and_the_meter_find_the_same_shadow(values):
     scene = in_sunlight(evaluate(clouded(**values), Moment(10.0)))
     clear = replace(scene, sun=replace(scene.sun, illuminance=scene.sun.clouds[1], clouds=None))
     pictures = []
-    for one in (scene, clear):
-        reference = Reference(rays, level, one, ABOVE, SIZE, 0)
+    for item in (scene, clear):
+        reference = Reference(rays, level, item, ABOVE, SIZE, 0)
         reference.step()
         pictures.append(luminance(reference.luminance).ravel())
     ground = pictures[1] > 0.0
@@ -83,8 +83,8 @@ def test_rays_and_the_meter_find_the_same_shadow(values):
     for index in np.flatnonzero(ground)[:: ground.sum() // 5]:
         place = tuple(seen_places()[index])
         metered = [
-            sum(direct_illuminance(rays, one, place, (0.0, 1.0, 0.0), 8).by_source.values())
-            for one in (scene, clear)
+            sum(direct_illuminance(rays, item, place, (0.0, 1.0, 0.0), 8).by_source.values())
+            for item in (scene, clear)
         ]
         assert metered[0] == pytest.approx(metered[1] * left[index], rel=0.02)
 

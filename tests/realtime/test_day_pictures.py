@@ -199,10 +199,10 @@ def test_black_ground_far_off_shows_nothing_but_air(renderer):
     distance = 5.0 / np.maximum(-d[:, 1], 1e-9)
     ground = (d[:, 1] < -0.012) & (np.abs((d * distance[:, None])[:, 0]) < 390.0)
     depth = optical_depth(fog.extinction, 40.0, np.full(ground.sum(), 3.0), d[ground, 1], distance[ground])
-    kept = np.exp(-depth)
+    selected = np.exp(-depth)
     j = scene.sun.illuminance * henyey_greenstein(d[ground] @ scene.sun.direction, 0.5)[:, None]
     j = (j + scattered(scene.sky.terms, d[ground], 0.5)) * np.array(fog.albedo)
-    exact = without.reshape(-1, 3)[ground] * kept[:, None] + j * (1.0 - kept[:, None])
+    exact = without.reshape(-1, 3)[ground] * selected[:, None] + j * (1.0 - selected[:, None])
     error = np.abs(with_air.reshape(-1, 3)[ground] / exact - 1.0)
     assert np.median(error) < 0.02
     assert np.quantile(error, 0.95) < 0.05
@@ -266,9 +266,9 @@ def test_a_held_exposure_is_kept_and_the_drift_is_told(renderer):
     plain = plain.copy()
     trimmed = put(put(day(), "sources/sun/trim", -2.0), "sources/sky/trim", -2.0)
     darker = replace(request, scene=evaluate(trimmed, Moment(10.0)), held_ev=first.ev100)
-    held, picture = shown(renderer, darker)
-    assert held.ev100 == first.ev100
-    assert held.metered - held.ev100 == pytest.approx(-2.0, abs=0.1)
+    current, picture = shown(renderer, darker)
+    assert current.ev100 == first.ev100
+    assert current.metered - current.ev100 == pytest.approx(-2.0, abs=0.1)
     assert picture[..., :3].mean() < plain[..., :3].mean() - 20
 
 

@@ -109,8 +109,8 @@ def test_light_straight_from_a_lamp_is_left_alone_unless_the_fake_is_asked_for(r
     _, after = floor_by_distance(fake)
     beside = (distance > 0.2) & (distance < 0.3)
     assert (after / before)[beside].mean() == pytest.approx(left_beside_a_wall(0.25), abs=0.04)
-    held = drawn(renderer, corner, alone(gaps=1.0, gaps_direct=1.0), active=frozenset({"lamp"}))
-    assert held == pytest.approx(fake, rel=5e-3, abs=1e-3)
+    current = drawn(renderer, corner, alone(gaps=1.0, gaps_direct=1.0), active=frozenset({"lamp"}))
+    assert current == pytest.approx(fake, rel=5e-3, abs=1e-3)
 
 
 def test_while_moving_it_is_found_about_the_same(renderer, corner):
@@ -133,7 +133,7 @@ def test_what_stands_far_before_a_surface_casts_no_rim(renderer):
     thin = replace(lit, gaps=replace(lit.gaps, reach_m=3.0, behind_m=0.2))
     thick = replace(lit, gaps=replace(thin.gaps, behind_m=5.0))
     plain = drawn(renderer, level, scene(), settled=True)
-    rim, dark = (np.abs(drawn(renderer, level, one, settled=True) / plain - 1.0) for one in (thin, thick))
+    rim, dark = (np.abs(drawn(renderer, level, item, settled=True) / plain - 1.0) for item in (thin, thick))
     assert np.median(rim) < 0.01
     assert dark.max() > 0.3
     assert rim.mean() < 0.3 * dark.mean()

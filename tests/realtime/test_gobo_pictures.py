@@ -96,7 +96,7 @@ def test_the_real_time_picture_shows_it_where_it_falls(renderer, pattern):
     spot = with_gobo(pattern, gobo_drift=0.3)
     plain, left = shown(renderer, scene_of(SPOT)), shown(renderer, scene_of(spot))
     side = (np.arange(SIZE[0]) + 0.5) / SIZE[0]
-    ways = CAMERA.rays(*(one.ravel() for one in np.meshgrid(side, side)))
+    ways = CAMERA.rays(*(item.ravel() for item in np.meshgrid(side, side)))
     places = np.array(CAMERA.eye) + ways * (-CAMERA.eye[1] / ways[:, 1])[:, None]
     lit = luminance(plain).ravel() > 0.05 * luminance(plain).max()
     seen = luminance(left).ravel()[lit] / luminance(plain).ravel()[lit]
@@ -118,10 +118,10 @@ def test_under_the_hand_it_is_added_as_it_is_summed(renderer):
 def test_paths_and_the_pool_find_the_same(renderer):
     scene, level = scene_of(with_gobo("panes", gobo_soft=0.3)), plain_ground()
     rays = RayScene(level, flatten(level))
-    made = Reference(rays, level, scene, CAMERA, SIZE, bounces=0)
+    reference = Reference(rays, level, scene, CAMERA, SIZE, bounces=0)
     for _ in range(24):
-        made.step()
-    picture, true = (luminance(one) for one in (shown(renderer, scene), made.luminance))
+        reference.step()
+    picture, true = (luminance(item) for item in (shown(renderer, scene), reference.luminance))
     lit = true > 0.1 * true.max()
     assert np.median(np.abs(picture - true)[lit] / true[lit]) < 0.06
     seen = seen_surfaces(rays, level, CAMERA, SIZE)
@@ -147,7 +147,7 @@ def test_the_air_is_lit_through_it_as_rays_say(renderer, pattern):
     renderer.set_level(bundle_level(level))
     rays = RayScene(level, flatten(level))
     through, without = (
-        replace(scene_of(*some), air=air) for some in (lamps, [one.revised(gobo="none") for one in lamps])
+        replace(scene_of(*some), air=air) for some in (lamps, [lamp.revised(gobo="none") for lamp in lamps])
     )
     assert np.median(air_off(renderer, rays, through, camera, 96)) < 0.1
     # Another picture than without them, by more than they differ from rays.
@@ -165,15 +165,15 @@ def test_what_drifts_is_another_picture_at_another_time_and_the_same_at_the_same
 
 def test_light_that_comes_back_is_not_worked_out_anew_while_it_drifts():
     level = plain_ground()
-    rays, made = field_of(level)
-    bounce = BounceField.of(rays, level, made, {})
+    rays, built = field_of(level)
+    bounce = BounceField.of(rays, level, built, {})
     project = Project(sources=(with_gobo("slats", gobo_drift=0.25),))
     at_nine, later = (evaluate(project, Moment(clock)) for clock in (9.0, 9.4001))
     assert at_nine.lamps.rows["gobo_at"] != later.lamps.rows["gobo_at"]
     for _ in bounce.relight(at_nine):
         pass
     assert not bounce.stale(later)
-    fresh = BounceField.of(rays, level, made, {})
+    fresh = BounceField.of(rays, level, built, {})
     for _ in fresh.relight(later):
         pass
     assert np.array_equal(fresh.units["spot"].light, bounce.units["spot"].light)
@@ -202,7 +202,7 @@ def test_a_gobo_that_cannot_be_is_refused(values):
 
 def test_a_card_shows_what_the_gobo_leaves_and_its_work_is_counted():
     card = CardSource(id="card", name="Card", shape="beam", of="spot", length=3.0)
-    plain, through = (scene_of(one, card).cards[0] for one in (SPOT, with_gobo("panes")))
+    plain, through = (scene_of(item, card).cards[0] for item in (SPOT, with_gobo("panes")))
     assert np.array(through.light) == pytest.approx(0.4 * np.array(plain.light), rel=1e-5)
     level = plain_ground()
     flat = flatten(level)
@@ -216,7 +216,7 @@ def test_a_card_shows_what_the_gobo_leaves_and_its_work_is_counted():
 def test_a_file_for_others_says_that_it_has_no_gobo_and_ours_reads_it_back():
     project = Project(sources=(with_gobo("leaves", gobo_drift=0.5),))
     document, data, lost = build_gltf(project, plain_ground())
-    assert any("Shutter" in one and "gobos" in one for one in lost)
+    assert any("Shutter" in item and "gobos" in item for item in lost)
     (read,) = parse_gltf(to_glb(document, data), "a.glb", no_files).sources
     for name in ("gobo", *GOBO_VALUES):
         assert getattr(read, name) == getattr(project.sources[0], name)

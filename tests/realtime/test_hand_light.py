@@ -36,7 +36,7 @@ def _drawn(renderer, project, active=("a",), camera=CAMERA):
         pass
     out = np.zeros((SIZE[1], SIZE[0], 4), np.uint8)
     frame = renderer.read_into(request, 0, out)
-    return renderer.luminance(request, settled=False), {one.name for one in frame.passes}, out
+    return renderer.luminance(request, settled=False), {pass_.name for pass_ in frame.passes}, out
 
 
 @pytest.fixture
@@ -49,7 +49,7 @@ def shown(renderer):
 @pytest.mark.parametrize(
     "change",
     [{"intensity": 55.0}, {"intensity": 0.5}, {"intensity": 300.0}, {"kelvin": 4000.0}, {"trim": -2.0}],
-    ids=lambda one: "-".join(map(str, *one.items())),
+    ids=lambda item: "-".join(map(str, *item.items())),
 )
 def test_a_strength_is_shown_as_it_would_be_drawn(shown, air, change):
     whole = _drawn(shown, _project(air, **change), active=())[0]

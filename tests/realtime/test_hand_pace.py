@@ -47,7 +47,7 @@ def test_a_moved_source_is_shown_small_from_its_second_move_on_and_whole_at_rest
     draw(asked(at(-1.5), held=False))
     sizes = [draw(asked(at(-1.4 + 0.1 * step)))[1].size for step in range(4)]
     assert sizes[0] == SIZE
-    assert all(one[0] < SIZE[0] for one in sizes[1:])
+    assert all(size[0] < SIZE[0] for size in sizes[1:])
     light, frame = draw(asked(at(-1.1), held=False))
     assert (frame.size, frame.detail) == (SIZE, "full")
     again, _ = draw(replace(asked(at(-1.1), held=False), number=2))
@@ -88,8 +88,8 @@ def test_small_it_is_the_whole_picture_in_few_pixels(draw):
     assert frame.detail == "reduced"
     whole, _ = draw(asked(at(-0.9), held=False))
     few, same = (
-        one[np.ix_(*(np.linspace(0, n - 1, 27).round().astype(int) for n in one.shape[:2]))]
-        for one in (light, whole)
+        item[np.ix_(*(np.linspace(0, n - 1, 27).round().astype(int) for n in item.shape[:2]))]
+        for item in (light, whole)
     )
     seen = same > 0.0  # what lies behind all surfaces is black
     assert seen.mean() > 0.3

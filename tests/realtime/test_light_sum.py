@@ -9,11 +9,11 @@ PLACES, BEYOND = 500, 40
 
 
 def units(rng, names):
-    return {one: rng.gamma(0.5, 3.0, (PLACES + BEYOND, 3)).astype(np.float16) for one in names}
+    return {name: rng.gamma(0.5, 3.0, (PLACES + BEYOND, 3)).astype(np.float16) for name in names}
 
 
 def exact(known, gains, places):
-    total = sum(known[one][places].astype(np.float64) * gains[one] for one in gains)
+    total = sum(known[gain][places].astype(np.float64) * gains[gain] for gain in gains)
     return np.broadcast_to(total, (len(range(PLACES + BEYOND)[places]), 3))
 
 
@@ -25,15 +25,15 @@ def test_it_is_the_plain_sum_however_few_are_kept_as_floats(kept, places):
     known = units(rng, names)
     count = len(range(PLACES + BEYOND)[places])
     total = LightSum(places, room=12 * count * kept)
-    gains = {one: rng.random(3) for one in names}
+    gains = {name: rng.random(3) for name in names}
     for turn in range(60):
         if turn % 7 == 3:
-            gains = {one: rng.random(3) for one in names if rng.random() < 0.8}
+            gains = {name: rng.random(3) for name in names if rng.random() < 0.8}
         elif turn % 11 == 5:
             known = known | units(rng, names[turn % 3 : turn % 3 + 2])
         else:
             some = rng.choice(names, turn % 3 + 1, replace=False).tolist()
-            gains = gains | {one: rng.random(3) * rng.integers(0, 2) for one in some}
+            gains = gains | {item: rng.random(3) * rng.integers(0, 2) for item in some}
         np.testing.assert_allclose(
             total.of(known, gains), exact(known, gains, places), rtol=2e-5, atol=2e-5, err_msg=f"turn {turn}"
         )

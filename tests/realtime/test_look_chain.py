@@ -30,7 +30,7 @@ def tables(tmp_path_factory):
     red, green, blue = np.meshgrid(share, share, share, indexing="ij")
     bent = np.stack([red**0.8, 0.9 * green + 0.1 * red * blue, 0.2 + 0.8 * blue**1.3], axis=-1)
     write_cube(folder / "bent.cube", ColourTable(bent.astype(np.float32)), "Bent", [])
-    rows = "\n".join(f"{one**0.7:.6f} {one:.6f} {one**1.4:.6f}" for one in np.linspace(0.0, 1.0, 1500))
+    rows = "\n".join(f"{item**0.7:.6f} {item:.6f} {item**1.4:.6f}" for item in np.linspace(0.0, 1.0, 1500))
     (folder / "line.cube").write_text(f"LUT_1D_SIZE 1500\n{rows}\n")
     return folder
 
@@ -182,7 +182,7 @@ def test_no_light_is_drawn_anew_for_what_the_look_does(renderer, change):
         request = PictureRequest(1, evaluate(pale_room_project().revised(look=look)), CAMERA, SIZE)
         for _ in renderer.draw(request):
             pass
-        drawn.append({one.name for one in renderer.engine.log.records})
+        drawn.append({record.name for record in renderer.engine.log.records})
     assert {"surfaces", "light"} <= drawn[0]
     assert drawn[1] <= {"develop", "meter", "read back"}
 
@@ -219,7 +219,7 @@ def test_what_is_found_in_the_light_is_kept_as_long_as_that_is_the_same(renderer
         [seen(camera, change, known) for camera in views for change in SEEN_LATER] for known in (True, False)
     )
     assert (np.stack(shown) == np.stack(alone)).all()
-    assert len({one.tobytes() for one in shown}) == 2 * len(SEEN_LATER)
+    assert len({item.tobytes() for item in shown}) == 2 * len(SEEN_LATER)
 
 
 def test_a_look_that_changes_alone_spreads_no_light_anew(renderer, monkeypatch):
@@ -228,7 +228,7 @@ def test_a_look_that_changes_alone_spreads_no_light_anew(renderer, monkeypatch):
     drawn = []
     programs = renderer.engine.programs
     before = programs.over_screen
-    monkeypatch.setattr(programs, "over_screen", lambda one: (drawn.append(one), before(one)))
+    monkeypatch.setattr(programs, "over_screen", lambda program: (drawn.append(program), before(program)))
 
     def passes(**look):
         drawn.clear()

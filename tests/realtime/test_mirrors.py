@@ -35,15 +35,15 @@ def _mirror_room():
 
 
 def _in_mirror_room(renderer):
-    level, rays, made = _mirror_room()
+    level, rays, built = _mirror_room()
     renderer.set_level(bundle_level(level))
-    return BounceField.of(rays, level, made, {})
+    return BounceField.of(rays, level, built, {})
 
 
 def _shown(renderer, level):
-    rays, made = field_of(level)
+    rays, built = field_of(level)
     renderer.set_level(bundle_level(level))
-    return BounceField.of(rays, level, made, {})
+    return BounceField.of(rays, level, built, {})
 
 
 def _picture(renderer, scene, view="final"):
@@ -146,11 +146,11 @@ def test_images_follow_the_light_by_as_much_until_they_are_taken_anew(renderer):
     half = replace(dark, glow_gain=0.5)
     relit(renderer, bounce, half)
     pixels, _ = _met()
-    held = _picture(renderer, half).reshape(-1, 3)[pixels]
-    assert held == pytest.approx(0.5 * before.reshape(-1, 3)[pixels], rel=0.05, abs=1.0)
+    current = _picture(renderer, half).reshape(-1, 3)[pixels]
+    assert current == pytest.approx(0.5 * before.reshape(-1, 3)[pixels], rel=0.05, abs=1.0)
     assert renderer.stale_mirrors(PictureRequest(1, half, EYE, SIZE))
     after = _mirrored(renderer, half).reshape(-1, 3)[pixels]
-    assert after == pytest.approx(held, rel=0.05, abs=1.0)
+    assert after == pytest.approx(current, rel=0.05, abs=1.0)
     assert renderer.stale_mirrors(PictureRequest(1, half, EYE, SIZE)) == []
 
 

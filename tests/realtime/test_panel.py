@@ -66,10 +66,10 @@ def shown(renderer, level, scene, settled=True, active=frozenset()):
 
 
 def by_paths(level, scene, paths=48):
-    made = Reference(RayScene(level, flatten(level)), level, scene, CAMERA, SIZE, bounces=0)
+    reference = Reference(RayScene(level, flatten(level)), level, scene, CAMERA, SIZE, bounces=0)
     for _ in range(paths):
-        made.step()
-    return made.luminance
+        reference.step()
+    return reference.luminance
 
 
 def blocks(picture, size=8):
@@ -153,9 +153,9 @@ def test_layers_and_pool_know_it():
     for _ in fill_layers(layers, rays, scene):
         pass
     pool = pool_field(rays, scene, seen, "panel").ravel()[seen.pixel]
-    given = luminance(layers.light["panel"])
-    held = np.isfinite(pool)
-    assert given[held].sum() == pytest.approx((pool[held] * 0.5 / np.pi).sum(), rel=0.08)
+    inputs = luminance(layers.light["panel"])
+    current = np.isfinite(pool)
+    assert inputs[current].sum() == pytest.approx((pool[current] * 0.5 / np.pi).sum(), rel=0.08)
 
 
 def test_what_it_costs_is_counted_like_a_lamp_of_six_tiles():
@@ -178,4 +178,4 @@ def test_it_is_written_as_the_nearest_light_there_is_and_the_loss_is_said():
     assert light["spot"]["outerConeAngle"] == pytest.approx(np.pi / 2.0)
     weight = float(np.array(light["color"]) @ [0.2126, 0.7152, 0.0722])
     assert light["intensity"] * weight == pytest.approx(3000.0 * np.pi * 0.25)
-    assert any("Panel" in one and "spot" in one for one in lost)
+    assert any("Panel" in item and "spot" in item for item in lost)

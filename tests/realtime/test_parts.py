@@ -207,8 +207,8 @@ def test_more_shadows_than_fit_shrink_and_then_are_told(renderer):
     shadows = LampShadows(renderer.engine.context)
 
     def lamps(count):
-        made = (PointSource(id=f"l{i}", name="L", position=(i, 0, 0), shadow=True) for i in range(count))
-        return evaluate(Project(sources=tuple(made))).lamps
+        built = (PointSource(id=f"l{i}", name="L", position=(i, 0, 0), shadow=True) for i in range(count))
+        return evaluate(Project(sources=tuple(built))).lamps
 
     assert len(shadows.assign(lamps(10), 50.0)[0]) == 10
     large = shadows.tile_size
@@ -221,8 +221,8 @@ def test_tiles_do_not_change_their_size_back_and_forth(renderer):
     shadows = LampShadows(renderer.engine.context)
 
     def size_with(count):
-        made = (PointSource(id=f"l{i}", name="L", position=(i, 0, 0), shadow=True) for i in range(count))
-        shadows.assign(evaluate(Project(sources=tuple(made))).lamps, 50.0)
+        built = (PointSource(id=f"l{i}", name="L", position=(i, 0, 0), shadow=True) for i in range(count))
+        shadows.assign(evaluate(Project(sources=tuple(built))).lamps, 50.0)
         return shadows.tile_size
 
     assert [size_with(count) for count in (10, 11, 10, 11, 9)] == [512, 256, 256, 256, 256]
@@ -394,8 +394,8 @@ def test_a_level_goes_through_shared_memory_unchanged(room):
     assert np.array_equal(again.faces, bundle.faces)
     assert again.surfacings == bundle.surfacings
     del again
-    for one in (block, other):
-        one.close()
+    for item in (block, other):
+        item.close()
 
 
 def test_messages_and_descriptors_cross_a_channel():
@@ -422,8 +422,8 @@ def test_messages_and_descriptors_cross_a_channel():
         theirs.send("anyone?")
         theirs.send("anyone?")
     theirs.close()
-    for one in (block, copy):
-        one.close()
+    for item in (block, copy):
+        item.close()
 
 
 def test_lines_of_a_shader_are_in_force_by_its_features():
@@ -437,8 +437,8 @@ def test_lines_of_a_shader_are_in_force_by_its_features():
         frozenset({"AIR"}): "ae",
         frozenset({"SKY"}): "ae",
     }
-    for features, kept in lines.items():
-        assert in_force(text, features).replace("\n", "") == kept
+    for features, line in lines.items():
+        assert in_force(text, features).replace("\n", "") == line
 
 
 def test_uniforms_are_handed_on_as_many_as_there_is_room_for():

@@ -86,15 +86,15 @@ WANTED = {
     "fewer": PictureRequest(10, scene(POINT), CAMERA, SIZE),
     "thumb": PictureRequest(11, scene(POINT, SPOT), ASIDE, (72, 40), detail="thumb"),
 }  # fmt: skip
-AT_REST = [name for name, one in WANTED.items() if not one.active]
+AT_REST = [name for name, item in WANTED.items() if not item.active]
 
 
 def test_the_engine_draws_every_pass_in_the_order_that_stands_in_one_place(renderer):
-    assert [one.described for one in renderer.engine.passes] == list(LIT)
-    names = [one.name for one in PASSES]
+    assert [pass_.described for pass_ in renderer.engine.passes] == list(LIT)
+    names = [pass_.name for pass_ in PASSES]
     assert len(set(names)) == len(names)
-    for one in renderer.engine.passes:
-        assert all(names.index(read) < names.index(one.name) for read in one.reads), one.name
+    for pass_ in renderer.engine.passes:
+        assert all(names.index(read) < names.index(pass_.name) for read in pass_.reads), pass_.name
     assert set(COUNTS) <= set(names)
 
 
@@ -105,7 +105,7 @@ def test_nothing_is_drawn_twice(renderer, shown, name):
     request = WANTED[name]
     first = shown(request)
     finished(renderer.draw(replace(request, number=20)))
-    assert [one.name for one in renderer.engine.log.records] == []
+    assert [record.name for record in renderer.engine.log.records] == []
     assert np.array_equal(renderer.luminance(request, settled=False), first)
 
 
@@ -150,7 +150,7 @@ def test_what_is_not_under_the_hand_is_lit_once(renderer, shown, active):
             shown(request)
         else:
             finished(renderer.draw(request))
-        drawn.append({one.name for one in renderer.engine.log.records})
+        drawn.append({record.name for record in renderer.engine.log.records})
     shadows = "sun shadows" if active == "sun" else "lamp shadows"
     assert "light of the others" in drawn[0]
     for names in drawn[1:]:
@@ -165,7 +165,7 @@ def test_quality_is_a_value(renderer):
         engine = Engine(open_context(), quality)
         engine.set_level(bundle_level(level()))
         finished(engine.picture(WANTED["full"]))
-        works.append({one.name: one.work for one in engine.log.records})
+        works.append({record.name: record.work for record in engine.log.records})
     for name in ("lamp shadows", "sun shadows"):
         assert works[1][name]["texels"] < 0.3 * works[0][name]["texels"]
     assert works[1]["surfaces"] == works[0]["surfaces"]

@@ -139,14 +139,14 @@ def test_shadows_fall_where_rays_say(in_room, room):
 
 
 def test_light_of_two_lamps_is_the_sum_of_each(in_room):
-    both, one, two = (in_room(project_of(*lamps)).luminance for lamps in ((POINT, SPOT), (POINT,), (SPOT,)))
-    assert both == pytest.approx(one + two, rel=0.01, abs=1e-3)
+    both, item, two = (in_room(project_of(*lamps)).luminance for lamps in ((POINT, SPOT), (POINT,), (SPOT,)))
+    assert both == pytest.approx(item + two, rel=0.01, abs=1e-3)
 
 
 def test_twice_the_candela_is_twice_the_light(in_room):
-    one = in_room(project_of(POINT)).luminance
+    item = in_room(project_of(POINT)).luminance
     two = in_room(project_of(POINT.revised(intensity=180.0))).luminance
-    assert two == pytest.approx(2.0 * one, rel=2e-3, abs=1e-3)
+    assert two == pytest.approx(2.0 * item, rel=2e-3, abs=1e-3)
 
 
 def test_exposure_changes_the_picture_but_not_the_light(in_room):
@@ -269,8 +269,8 @@ def test_every_pass_tells_its_time_and_work(in_room):
     passes = in_room(
         put(pale_room_project(), "sources/ceiling-lamp/position/x", -1.0), replace(LONG, fov=39.0)
     ).passes
-    assert {"surfaces", "lamp shadows", "light", "develop", "read back"} <= {one.name for one in passes}
-    assert all(one.ms > 0.0 and one.work for one in passes)
+    assert {"surfaces", "lamp shadows", "light", "develop", "read back"} <= {pass_.name for pass_ in passes}
+    assert all(pass_.ms > 0.0 and pass_.work for pass_ in passes)
 
 
 def test_settling_makes_the_penumbra_a_ramp(in_room):
@@ -364,8 +364,8 @@ def test_sun_and_sky_on_open_ground_add_up(renderer):
     picture = draw_level(renderer, open_plain(), project, camera)
     to_sun = direction_to(sun.azimuth, sun.elevation)[None]
     up = np.array([[0.0, 1.0, 0.0]])
-    grey, one = np.full((1, 3), 0.5), np.ones(1)
-    by_sun = response(grey, 0 * one, one, up, up, to_sun) * sun.illuminance * np.array(sun.luminous_rgb())
+    grey, item = np.full((1, 3), 0.5), np.ones(1)
+    by_sun = response(grey, 0 * item, item, up, up, to_sun) * sun.illuminance * np.array(sun.luminous_rgb())
     by_sky = 0.5 / np.pi * sky.illuminance
     middle = luminance(picture.luminance[SIZE[1] // 2, SIZE[0] // 2])
     assert middle == pytest.approx(luminance(by_sun[0]) + by_sky, rel=0.05)
@@ -390,11 +390,11 @@ def test_the_background_is_the_dome(renderer):
 def wall_of(material, pictures=(), colours=None):
     """A wall of 4 m by 4 m at z = 0 that faces +Z, uv 0..1 from its lower left."""
     x, y = np.meshgrid([-2.0, 2.0], [-2.0, 2.0])
-    made = grid(np.stack([x, y, 0 * x], axis=-1), 0)
+    built = grid(np.stack([x, y, 0 * x], axis=-1), 0)
     if colours is not None:
-        made = replace(made, colours=np.tile(np.array(colours, np.float32), (4, 1)))
+        built = replace(built, colours=np.tile(np.array(colours, np.float32), (4, 1)))
     return Level(
-        "wall", (Mesh("wall", (made,)),), (Part("wall", "wall", 0, np.eye(4)),), (material,), pictures
+        "wall", (Mesh("wall", (built,)),), (Part("wall", "wall", 0, np.eye(4)),), (material,), pictures
     )
 
 
@@ -531,7 +531,9 @@ def test_a_change_of_exposure_alone_lights_nothing_anew(renderer, room):
         request = PictureRequest(1, evaluate(project), LONG, SIZE)
         for _ in renderer.draw(request):
             pass
-        return {one.name for one in renderer.engine.log.records}, renderer.luminance(request, settled=False)
+        return {record.name for record in renderer.engine.log.records}, renderer.luminance(
+            request, settled=False
+        )
 
     first, light = passes(project_of(lamp, ev100=8.0))
     assert "light" in first

@@ -29,8 +29,8 @@ def bowl(material):
     """A curved patch with coordinates, 288 triangles."""
     side = np.linspace(-0.5, 0.5, 13)
     x, z = np.meshgrid(side, side)
-    made = grid(np.stack([x, 0.8 - 1.6 * (x * x + 0.4 * z), z], axis=-1)[::-1], material)
-    return replace(made, uv0=(made.positions[:, [0, 2]] + 0.5).astype(np.float32))
+    built = grid(np.stack([x, 0.8 - 1.6 * (x * x + 0.4 * z), z], axis=-1)[::-1], material)
+    return replace(built, uv0=(built.positions[:, [0, 2]] + 0.5).astype(np.float32))
 
 
 def meadow(rng):
@@ -39,7 +39,7 @@ def meadow(rng):
     holes[..., :3], holes[..., 3] = 200, 255 * (np.indices((8, 8)).sum(axis=0) % 2)
     bumps = np.full((8, 8, 3), (128, 128, 255), np.uint8)
     bumps[::2] = (90, 150, 235)
-    pictures = tuple(Picture(str(n), "image/png", as_png(one)) for n, one in enumerate((holes, bumps)))
+    pictures = tuple(Picture(str(n), "image/png", as_png(item)) for n, item in enumerate((holes, bumps)))
     materials = (
         Material("floor", (0.3, 0.3, 0.3, 1.0), 0.0, 0.9),
         Material("bumpy", (0.6, 0.3, 0.2, 1.0), 0.0, 0.5, textures={"normal": TextureUse(1)}),
@@ -77,8 +77,8 @@ def shown(renderer, bundle, detail="full"):
     for _ in renderer.draw(request):
         pass
     if detail != "full":
-        return None, {one.name: one.work for one in renderer.engine.log.records}
-    works = {one.name: one.work for one in renderer.engine.log.records}
+        return None, {record.name: record.work for record in renderer.engine.log.records}
+    works = {record.name: record.work for record in renderer.engine.log.records}
     return renderer.luminance(request, settled=False), works
 
 
@@ -96,8 +96,8 @@ def test_one_mesh_is_kept_and_its_places(both):
     level, out, once = both
     assert not out.batches
     # The patch and its mirror image; a third of the places are mirrored.
-    assert sorted(len(one.places) for one in once.batches) == [PLACES // 3, PLACES - PLACES // 3]
-    fine = sum(int(one.chunks[:, 1].sum()) for one in once.batches)
+    assert sorted(len(batch.places) for batch in once.batches) == [PLACES // 3, PLACES - PLACES // 3]
+    fine = sum(int(batch.chunks[:, 1].sum()) for batch in once.batches)
     assert fine == 2 * 2 * 288
     assert once.chunks[:, 1].sum() == 8
     low, high, triangles = once.boxes
@@ -105,7 +105,7 @@ def test_one_mesh_is_kept_and_its_places(both):
     flat = flatten(level)
     assert all(np.array_equal(a, b) for a, b in zip(chunk_boxes(level, flat), once.boxes, strict=True))
     # Every vertex lies in the box of its place.
-    places = np.concatenate([one.places for one in once.batches])
+    places = np.concatenate([batch.places for batch in once.batches])
     vertices = np.concatenate([primitive.positions for primitive in level.meshes[1].primitives])
     for number, part in enumerate(level.parts[1:]):
         points = vertices @ part.matrix[:3, :3].T + part.matrix[:3, 3]
@@ -157,9 +157,9 @@ def test_parts_that_differ_in_look_are_kept_apart(both, monkeypatch):
     """A part that casts no shadow, or glows by a lamp, has a material of its own in its batch."""
     level, _, _ = both
     monkeypatch.setattr(batches, "LEAST_SAVED", 1000)
-    parts = tuple(replace(one, casts=number % 2 == 0) for number, one in enumerate(level.parts))
+    parts = tuple(replace(part, casts=number % 2 == 0) for number, part in enumerate(level.parts))
     bundle = bundling.bundle_level(replace(level, parts=parts))
-    casts = {bundle.surfacings[int(row[2])].casts for one in bundle.batches for row in one.chunks}
+    casts = {bundle.surfacings[int(row[2])].casts for batch in bundle.batches for row in batch.chunks}
     assert casts == {True, False}
     _, _, triangles = bundle.boxes
     assert triangles.sum() == level.triangle_count

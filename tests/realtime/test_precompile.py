@@ -37,7 +37,8 @@ def drawn_with():
         names = {unit: name for name, unit in program.extra.units.items()}
         textures = {names[unit]: texture for unit, texture in program.extra.textures.items()}
         sizes = {
-            name: getattr(one, "size", None) or (one.width, one.height) for name, one in textures.items()
+            name: getattr(texture, "size", None) or (texture.width, texture.height)
+            for name, texture in textures.items()
         }
         sides = tuple(sorted((name, tuple(map(_power, size))) for name, size in sizes.items()))
         seen.setdefault(program.glo, set()).add(sides)

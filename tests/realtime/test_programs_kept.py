@@ -16,7 +16,7 @@ CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=
 def bundles():
     """A level, and the same with a surface whose glow follows a lamp, which needs other programs."""
     level = pale_room()
-    lamp = next(one for one in pale_room_project().sources if isinstance(one, PointSource))
+    lamp = next(source for source in pale_room_project().sources if isinstance(source, PointSource))
     return bundle_level(level), bundle_level(level, None, {level.parts[0].id: lamp.id})
 
 

@@ -82,8 +82,8 @@ def test_it_adds_to_what_is_there_and_under_the_hand_too(ground):
     both = _drawn(ground, _scene(*sources))
     parts = _drawn(ground, _scene(*base_light())) + _drawn(ground, _scene(sources[-1]))
     assert both == pytest.approx(parts, rel=0.01)
-    held = _drawn(ground, _scene(*sources), active=frozenset({"room"}))
-    assert held == pytest.approx(both, rel=0.01)
+    drawn = _drawn(ground, _scene(*sources), active=frozenset({"room"}))
+    assert drawn == pytest.approx(both, rel=0.01)
     off = _scene(*base_light(), sources[-1].revised(on=False))
     assert not off.rooms
 
@@ -110,8 +110,8 @@ def test_its_own_image_is_mirrored_in_it(renderer):
     when the box is another."""
     mirror = Material("mirror", (1.0, 1.0, 1.0, 1.0), 1.0, 0.05)
     level = glowing_room(mirror)
-    rays, made = field_of(level)
-    bounce = BounceField.of(rays, level, made, {})
+    rays, built = field_of(level)
+    bounce = BounceField.of(rays, level, built, {})
     renderer.set_level(bundle_level(level))
     camera = Camera((1.2, 1.9, 4.4), (0.25, -0.55, -0.8), 70.0, SIZE[0] / SIZE[1], far=60.0)
     own = ROOM.revised(position=(2.0, 1.5, 2.5), size=(4.0, 3.0, 5.0), ambient=0.0, mirrored=True)
@@ -124,15 +124,15 @@ def test_its_own_image_is_mirrored_in_it(renderer):
         for _ in renderer.take_mirrors(request, places):
             pass
         pictures.append(_drawn(renderer, scene, camera))
-    found = len(bounce.made.rooms)
-    assert renderer.engine.lighting.mirrors.places.eyes[found] == pytest.approx([2.0, 1.5, 2.5])
-    assert places == [found], "those that were found keep their images"
+    result = len(bounce.made.rooms)
+    assert renderer.engine.lighting.mirrors.places.eyes[result] == pytest.approx([2.0, 1.5, 2.5])
+    assert places == [result], "those that were found keep their images"
     # From another place of the room the same walls are mirrored, but for their edges.
     same = np.abs(pictures[1] / np.maximum(pictures[0], 1e-6) - 1.0) < 0.03
     assert same.mean() > 0.85
     moved = _scene(own.revised(position=(2.0, 1.0, 2.5)))
     _drawn(renderer, moved, camera)
-    assert renderer.stale_mirrors(PictureRequest(1, moved, camera, SIZE), seen=False) == [found]
+    assert renderer.stale_mirrors(PictureRequest(1, moved, camera, SIZE), seen=False) == [result]
     gone = _scene()
     _drawn(renderer, gone, camera)
     assert renderer.stale_mirrors(PictureRequest(1, gone, camera, SIZE), seen=False) == []

@@ -20,9 +20,9 @@ CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=
 
 @pytest.fixture(scope="module")
 def renderer(room):
-    made = Renderer()
-    made.set_level(bundle_level(room))
-    return made
+    built = Renderer()
+    built.set_level(bundle_level(room))
+    return built
 
 
 def of(**look):
@@ -43,14 +43,14 @@ def test_it_is_as_if_settled_for_that_look(renderer, look):
     renderer.settler.forget()
     renderer.settle(of(), PICTURES)
     assert renderer.settler.shows(of(**look))
-    kept = developed(renderer, of(**look))
+    selected = developed(renderer, of(**look))
     neutral = developed(renderer, of())
     renderer.settler.forget()
     renderer.settle(of(**look), PICTURES)
     anew = developed(renderer, of(**look))
     assert np.abs(anew - neutral).max() > 8
     # Held at another exposure, half floats step elsewhere.
-    assert np.abs(kept - anew).max() <= (2 if "ev100" in look else 0)
+    assert np.abs(selected - anew).max() <= (2 if "ev100" in look else 0)
 
 
 @pytest.mark.parametrize(

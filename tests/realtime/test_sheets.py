@@ -52,8 +52,8 @@ def _added(scene, camera=CAMERA):
     distance = np.where(eye[0] + ways[:, 0] * at < 0.0, at, 1e6)
     light, left = np.zeros((len(ways), 3)), np.ones(len(ways))
     for card in scene.cards:
-        more, kept = card_along(card, eye, ways, distance, np.array(camera.direction))
-        light, left = light * kept[:, None] + more, left * kept
+        more, selected = card_along(card, eye, ways, distance, np.array(camera.direction))
+        light, left = light * selected[:, None] + more, left * selected
     return light.reshape(*SIZE[::-1], 3), left.reshape(SIZE[::-1])
 
 
@@ -96,7 +96,7 @@ def test_a_card_that_is_taken_out_leaves_nothing_behind(walled):
     first = _drawn(walled, plain)
     _drawn(walled, scene)
     # Drawn twice it would be laid over itself.
-    brighter = replace(scene, cards=tuple(replace(one, light=(0.0, 0.0, 9.0)) for one in scene.cards))
+    brighter = replace(scene, cards=tuple(replace(item, light=(0.0, 0.0, 9.0)) for item in scene.cards))
     assert np.array_equal(_drawn(walled, brighter), _drawn(walled, brighter))
     assert np.array_equal(first, _drawn(walled, plain))
 
@@ -105,8 +105,8 @@ def test_under_the_hand_it_is_the_same_as_at_rest(walled):
     card = CardSource(id="c", name="Card", of="spot", length=3.5, visibility=20.0)
     fill = PointSource(id="fill", name="Fill", position=(2.0, 2.0, 3.0), intensity=40.0)
     scene = evaluate(Project(sources=(SPOT, fill, card), look=Look(ev100=3.0)))
-    held = _drawn(walled, scene, frozenset({"c"}))
-    assert held == pytest.approx(_drawn(walled, scene), rel=2e-3, abs=1e-3)
+    drawn = _drawn(walled, scene, frozenset({"c"}))
+    assert drawn == pytest.approx(_drawn(walled, scene), rel=2e-3, abs=1e-3)
 
 
 def _sunny(**values):
@@ -129,8 +129,8 @@ def test_screen_shafts_are_drawn_out_as_in_numpy(walled, values):
     sky = np.broadcast_to(x >= SIZE[0] // 2, plain.shape[:2])
     x_sun, y_sun, left = sun_in_picture(scene.screen.toward, CAMERA)
     opened = open_sky(scene.screen, luminance(plain), sky)
-    added, kept = drawn_out(scene.screen, opened, (x_sun, y_sun), left)
-    expected = plain * kept[..., None] + added
+    added, selected = drawn_out(scene.screen, opened, (x_sun, y_sun), left)
+    expected = plain * selected[..., None] + added
     # What they change, and not what was there, must agree: they are drawn at a quarter of its size.
     change, wanted = luminance(seen - plain), luminance(expected - plain)
     assert np.abs(wanted).max() > 0.0

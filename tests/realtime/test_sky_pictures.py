@@ -26,9 +26,9 @@ UP = Camera((0.0, 1.7, 200.0), (0.25, 0.55, -0.8), 55.0, 16 / 9, far=3000.0)
 
 @pytest.fixture(scope="module")
 def renderer():
-    made = Renderer()
-    made.set_level(bundle_level(yard()))
-    return made
+    built = Renderer()
+    built.set_level(bundle_level(yard()))
+    return built
 
 
 @pytest.fixture
@@ -98,8 +98,8 @@ def test_a_deck_hides_the_level_from_above_and_not_from_below(renderer):
     for height, hidden in ((900.0, True), (100.0, False)):
         camera = Camera((0.0, height, 0.0), (0.0, -1.0, -0.01), 40.0, 16 / 9, far=3000.0)
         with_deck, without = (
-            luminance(draw(renderer, PictureRequest(1, one, camera, SIZE)))
-            for one in (scene, replace(scene, sky=replace(scene.sky, deck=None)))
+            luminance(draw(renderer, PictureRequest(1, item, camera, SIZE)))
+            for item in (scene, replace(scene, sky=replace(scene.sky, deck=None)))
         )
         same = np.abs(with_deck / without - 1.0).mean() < 0.02
         assert same is not hidden
@@ -123,10 +123,10 @@ def test_high_cloud_before_the_sun_takes_light_from_the_ground():
     sun, moon, sky = base_light()
     bare = Project(setting=DESERT, sources=(sun, moon, sky))
     covered = bare.with_source(sky.revised(cloud=1.0, cloud_opacity=1.0, cloud_soft=1.0))
-    given = [float(luminance(evaluate(one, Moment(12.0)).sun.illuminance)) for one in (bare, covered)]
-    assert given[1] < 0.5 * given[0]
+    inputs = [float(luminance(evaluate(item, Moment(12.0)).sun.illuminance)) for item in (bare, covered)]
+    assert inputs[1] < 0.5 * inputs[0]
     open_one = covered.with_source(sky.revised(cloud=1.0, cloud_opacity=1.0, cloud_shadow=False))
-    assert float(luminance(evaluate(open_one, Moment(12.0)).sun.illuminance)) == pytest.approx(given[0])
+    assert float(luminance(evaluate(open_one, Moment(12.0)).sun.illuminance)) == pytest.approx(inputs[0])
 
 
 def test_cloud_still_glows_after_the_sun_has_set_on_the_ground():
@@ -208,7 +208,7 @@ def test_deck_and_air_together_are_as_rays_have_them(renderer, height):
     # Means over squares: both look at other places along their ways.
     squares = (SIZE[1] // 12, 12, SIZE[0] // 12, 12)
     cut = (slice(0, squares[0] * 12), slice(0, squares[2] * 12))
-    a, b = (one[cut].reshape(squares).mean(axis=(1, 3)) for one in (shown, luminance(reference.luminance)))
+    a, b = (item[cut].reshape(squares).mean(axis=(1, 3)) for item in (shown, luminance(reference.luminance)))
     assert np.median(np.abs(np.log2(a / b))) < 0.1
 
 
@@ -238,7 +238,7 @@ def test_a_picture_that_is_gone_when_it_is_to_be_drawn_leaves_its_light(renderer
 def test_the_level_s_haze_lies_over_a_picture_too(renderer, panorama):
     project = project_under(panorama, "picture dome")
     hazy = project.revised(air=project.air.revised(on=True, visibility=20_000.0, scale_height=200.0))
-    clear, over = (evaluate(one, Moment(10.0)).sky for one in (project, hazy))
+    clear, over = (evaluate(item, Moment(10.0)).sky for item in (project, hazy))
     assert (np.array(over.picture.view.added) > 0.0).all()
     assert clear.picture.view.added == (0.0, 0.0, 0.0)
     up = np.array([[0.0, 1.0, 0.0]])

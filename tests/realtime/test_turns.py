@@ -59,7 +59,7 @@ def shown(renderer):
 
 def drawn(renderer):
     """Names of the passes of the last picture that were drawn as wholes."""
-    return {one.name for one in renderer.engine.log.records if one.work.get("places", 1) > 0}
+    return {record.name for record in renderer.engine.log.records if record.work.get("places", 1) > 0}
 
 
 def test_pictures_of_air_alone_draw_one_part_each_and_all_parts_in_a_few(renderer, shown):
@@ -70,7 +70,7 @@ def test_pictures_of_air_alone_draw_one_part_each_and_all_parts_in_a_few(rendere
     for step in range(8):
         shown(asked(air_of(196.0 - 4.0 * step)))
         parts.append(drawn(renderer) & TAKING_TURNS)
-    assert all(len(one) <= 1 for one in parts)
+    assert all(len(part) <= 1 for part in parts)
     assert {"air light", "light"} <= set().union(*parts[:4])
     assert parts[:4] == parts[4:]
 
@@ -133,16 +133,16 @@ def test_where_anything_else_changes_nothing_waits(shown, other):
 
 def test_whole_pictures_and_pictures_of_the_same_air_take_no_turns():
     turns = Turns()
-    one, two = asked(air_of(100.0)), asked(air_of(90.0))
-    assert turns.waiting(one) == frozenset()
-    assert turns.waiting(one) == frozenset()
+    item, two = asked(air_of(100.0)), asked(air_of(90.0))
+    assert turns.waiting(item) == frozenset()
+    assert turns.waiting(item) == frozenset()
     assert turns.waiting(two) < TAKING_TURNS
-    assert turns.waiting(replace(one, detail="full")) == frozenset()
-    assert turns.waiting(one) == frozenset()  # the one before was no moving picture
+    assert turns.waiting(replace(item, detail="full")) == frozenset()
+    assert turns.waiting(item) == frozenset()  # the one before was no moving picture
     brighter = replace(two.scene, look=replace(two.scene.look, ev100=15.0))
     assert turns.waiting(replace(two, scene=brighter)) == frozenset()  # light is held with another exposure
-    no_air = replace(one.scene, air=None)
-    assert turns.waiting(replace(one, scene=no_air)) == frozenset()
+    no_air = replace(item.scene, air=None)
+    assert turns.waiting(replace(item, scene=no_air)) == frozenset()
 
 
 def test_what_only_thickens_is_told_from_what_scatters_otherwise():
@@ -170,12 +170,12 @@ def test_a_change_is_unnoticed_by_what_it_is_of_all_light():
     def key(lamp, moon, version=1):
         return (1, 1.0), (("lamp", version, lamp, lamp, lamp), ("moon", 1, moon, moon, moon))
 
-    held = key(1.0, 0.1)  # of the lamp 10, of the moon 0.1
-    assert probes.unnoticed(held, key(1.0, 0.14))
-    assert not probes.unnoticed(held, key(1.0, 0.2))
-    assert probes.unnoticed(held, key(1.0 + 0.9 * UNNOTICED, 0.1))
-    assert not probes.unnoticed(held, key(1.0 + 1.2 * UNNOTICED, 0.1))
-    assert not probes.unnoticed(held, key(1.0, 0.1, version=2))
-    assert not probes.unnoticed(held, ((2, 1.0), held[1]))
+    current = key(1.0, 0.1)  # of the lamp 10, of the moon 0.1
+    assert probes.unnoticed(current, key(1.0, 0.14))
+    assert not probes.unnoticed(current, key(1.0, 0.2))
+    assert probes.unnoticed(current, key(1.0 + 0.9 * UNNOTICED, 0.1))
+    assert not probes.unnoticed(current, key(1.0 + 1.2 * UNNOTICED, 0.1))
+    assert not probes.unnoticed(current, key(1.0, 0.1, version=2))
+    assert not probes.unnoticed(current, ((2, 1.0), current[1]))
     probes.units = {**probes.units, "moon": np.full((6, 3), 100.0, np.float16)}  # light that has come
-    assert not probes.unnoticed(held, key(1.0, 0.14))
+    assert not probes.unnoticed(current, key(1.0, 0.14))

@@ -69,10 +69,10 @@ def shown(renderer, level, scene, camera=CAMERA, settled=False, active=frozenset
 
 
 def by_paths(level, scene, camera=CAMERA, paths=24):
-    made = Reference(RayScene(level, flatten(level)), level, scene, camera, (32, 32), bounces=1)
+    reference = Reference(RayScene(level, flatten(level)), level, scene, camera, (32, 32), bounces=1)
     for _ in range(paths):
-        made.step()
-    return made.luminance[8:24, 8:24].mean(axis=(0, 1))
+        reference.step()
+    return reference.luminance[8:24, 8:24].mean(axis=(0, 1))
 
 
 BACK, NEAR, FAR = glowing((1.0, 0.5, 0.2)), glowing((0.1, 0.9, 0.3), 0.25), glowing((0.3, 0.2, 1.0), 0.6)
@@ -139,7 +139,7 @@ def over_floor(*materials):
     floor = Material("floor", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0)
     meshes = [Mesh("floor", (flat(0.0, 0),))]
     meshes += [Mesh(f"m{n}", (flat(5.0 + n, n),)) for n in range(1, len(materials) + 1)]
-    parts = tuple(Part(one.name, one.name, n, np.eye(4)) for n, one in enumerate(meshes))
+    parts = tuple(Part(mesh.name, mesh.name, n, np.eye(4)) for n, mesh in enumerate(meshes))
     return Level("under", tuple(meshes), parts, (floor, *materials))
 
 
@@ -203,7 +203,7 @@ def test_what_is_mostly_seen_through_is_looked_through_for_the_shares():
 
 def test_a_level_without_any_has_no_pass_for_it(renderer):
     shown(renderer, sheets((0.0, BACK)), scene_of())
-    assert not [one for one in renderer.engine.log.records if "see-through" in one.name]
+    assert not [record for record in renderer.engine.log.records if "see-through" in record.name]
 
 
 def test_a_pane_costs_as_many_pixels_as_it_covers():

@@ -39,9 +39,9 @@ def renderer():
 
 def wall(base=(0.6, 0.2, 0.1, 1.0), metallic=0.0, emissive=0.0):
     x, y = np.meshgrid([-3.0, 3.0], [-2.0, 2.0])
-    made = grid(np.stack([x, y, 0 * x], axis=-1), 0)
+    built = grid(np.stack([x, y, 0 * x], axis=-1), 0)
     material = Material("wall", base, metallic, 1.0, emissive=(1.0,) * 3, emissive_strength=emissive)
-    return Level("wall", (Mesh("wall", (made,)),), (Part("wall", "wall", 0, np.eye(4)),), (material,))
+    return Level("wall", (Mesh("wall", (built,)),), (Part("wall", "wall", 0, np.eye(4)),), (material,))
 
 
 def shown(renderer, view, ev100=7.0, sources=(LAMP,)):
@@ -127,7 +127,7 @@ def test_every_view_drags_settles_and_comes_back(renderer, view):
 
 
 def test_casters_show_what_lets_light_through_and_grain_is_the_cascades(renderer, room):
-    block = next(one for one in room.parts if "block" in one.name.lower())
+    block = next(part for part in room.parts if "block" in part.name.lower())
     renderer.set_level(bundle_level(dressed(room, Dress(uncast=frozenset({block.id})))))
     scene = evaluate(pale_room_project())
     inside = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
@@ -170,9 +170,9 @@ def test_a_uniform_whose_end_a_program_does_not_read_takes_the_rest(renderer):
     program = context.program(vertex_shader=vertex, fragment_shader=fragment)
     rows = np.arange(12, dtype="f4").reshape(3, 4)
     set_uniforms(program, rows=rows.tobytes(), not_there=1.0)
-    kept = np.frombuffer(program["rows"].read(), "f4")
-    assert kept.tolist() == rows.ravel()[: len(kept)].tolist()
-    assert len(kept) >= 8
+    selected = np.frombuffer(program["rows"].read(), "f4")
+    assert selected.tolist() == rows.ravel()[: len(selected)].tolist()
+    assert len(selected) >= 8
 
 
 def test_a_view_of_a_part_of_the_light_is_exposed_for_where_there_is_some():

@@ -34,11 +34,11 @@ CAMERA = Camera((-2.4, 1.6, 3.6), (0.4178, -0.1592, -0.8945), 60.0, 16 / 9, far=
 
 @pytest.fixture
 def client(room):
-    made = RendererClient()
-    made.start()
-    made.set_level(store_value(bundle_level(room)))
-    yield made
-    made.stop()
+    renderer_client = RendererClient()
+    renderer_client.start()
+    renderer_client.set_level(store_value(bundle_level(room)))
+    yield renderer_client
+    renderer_client.stop()
 
 
 def asked(project=None, **more):
@@ -83,13 +83,13 @@ def test_a_small_picture_that_is_asked_for_again_is_never_the_one_before(client)
     until(client, is_thumb)
     assert select.select([client.fileno()], [], [], 60.0)[0]  # the other is there, and nobody has looked
     client.request_thumbs({"one": there})
-    one, seen = until(client, is_thumb)
+    item, seen = until(client, is_thumb)
     assert [m[0] for m in seen].count("thumb") == 1
     client.request_thumbs({"there": there, "here": here})
     wanted, _ = until(client, is_thumb)
     other, _ = until(client, is_thumb)
     assert (wanted[2], other[2]) == ("there", "here")
-    assert one[4] == wanted[4] != other[4]
+    assert item[4] == wanted[4] != other[4]
 
 
 def test_a_picture_comes_settles_and_stays_so_under_another_look(client):
@@ -109,7 +109,7 @@ def test_a_picture_comes_settles_and_stays_so_under_another_look(client):
     other, neutral = put(pale_room_project(), "look/contrast", 1.4), client.pixels(last).copy()
     under_hand, told = settled_pixels(client, asked(other))
     assert told.settled == HIGH.settled
-    assert {one.name for one in told.passes} <= {one.name for one in FINISHED}
+    assert {pass_.name for pass_ in told.passes} <= {item.name for item in FINISHED}
     assert (under_hand != neutral).any()
     # Let go, nothing is settled anew: the first picture is the last.
     at_rest, told = settled_pixels(client, asked(other, settle=True))
@@ -133,10 +133,10 @@ def test_a_moving_picture_is_as_small_as_it_was_drawn(client):
     client.request(asked())
     until(client, lambda m: frame(m) and frame(m).detail == "full")
     client.request(asked(detail="reduced"))
-    (_, found), _ = until(client, lambda m: frame(m) and frame(m).detail == "reduced")
-    assert found.size[0] <= SIZE[0] // 2
-    assert client.pixels(found).shape == (found.size[1], found.size[0], 4)
-    assert client.pixels(found)[..., :3].std() > 5
+    (_, result), _ = until(client, lambda m: frame(m) and frame(m).detail == "reduced")
+    assert result.size[0] <= SIZE[0] // 2
+    assert client.pixels(result).shape == (result.size[1], result.size[0], 4)
+    assert client.pixels(result)[..., :3].std() > 5
 
 
 def test_there_is_room_until_a_request_waits(client):
@@ -157,10 +157,10 @@ def test_a_picture_of_another_size_gets_memory_of_that_size(client):
 
     for size in ((160, 90), (400, 300), (64, 64)):
         number = client.request(replace(asked(), size=size))
-        (_, found), _ = until(
+        (_, result), _ = until(
             client, lambda m, n=number: frame(m) and (frame(m).number, frame(m).detail) == (n, "full")
         )
-        assert client.pixels(found).shape == (size[1], size[0], 4)
+        assert client.pixels(result).shape == (size[1], size[0], 4)
 
 
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGSEGV])
@@ -249,8 +249,8 @@ def test_the_renderers_process_needs_nothing_of_the_document_and_no_scipy():
 def test_smooth_surfaces_show_the_level_once_the_picture_rests(client):
     """Images are taken before a picture settles: the settled one has them, the first not yet."""
     level = glowing_room(Material("floor", (1.0, 1.0, 1.0, 1.0), 1.0, 0.05))
-    rays, made = field_of(level)
-    bounce = BounceField.of(rays, level, made, {})
+    rays, built = field_of(level)
+    bounce = BounceField.of(rays, level, built, {})
     scene = evaluate(Project(sources=(), look=Look(ev100=7.0)))
     for _ in bounce.relight(scene):
         pass
@@ -262,10 +262,10 @@ def test_smooth_surfaces_show_the_level_once_the_picture_rests(client):
     number = client.request(PictureRequest(0, scene, camera, SIZE, settle=True, most=8))
     pictures = []
     for wanted in ((number, "full", 0), (number, "full", 8)):
-        (_, found), _ = until(
+        (_, result), _ = until(
             client,
             lambda m, w=wanted: frame(m) and (frame(m).number, frame(m).detail, frame(m).settled) == w,
         )
-        pictures.append(client.pixels(found).astype(int).copy())
+        pictures.append(client.pixels(result).astype(int).copy())
     other = np.abs(pictures[1] - pictures[0]).max(axis=2) > 40
     assert other.mean() > 0.15

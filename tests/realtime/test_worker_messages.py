@@ -45,8 +45,8 @@ class Script:
         if not self.messages:
             raise Closed
         self.looks = 0
-        made = self.messages.pop(0)[1]
-        return made() if callable(made) else (made, [])
+        built = self.messages.pop(0)[1]
+        return built() if callable(built) else (built, [])
 
     def send(self, message, descriptors=()):
         self.sent.append(message)
@@ -61,7 +61,7 @@ def levels(room):
 @pytest.fixture(scope="module")
 def field(room):
     rays = RayScene(room, flatten(room))
-    return next(one for one in make_field(rays, room, room.bounds) if isinstance(one, Field))
+    return next(item for item in make_field(rays, room, room.bounds) if isinstance(item, Field))
 
 
 def level_message(bundle):
@@ -92,10 +92,10 @@ def baked_message():
 
 def frames_message():
     blocks = [Block.create(96 * 54 * 4) for _ in range(3)]
-    return ("frames", blocks[0].size), [one.descriptor for one in blocks]
+    return ("frames", blocks[0].size), [block.descriptor for block in blocks]
 
 
-LAMPS = tuple(one for one in pale_room_project().sources if one.kind not in ("sun", "moon", "sky"))
+LAMPS = tuple(source for source in pale_room_project().sources if source.kind not in ("sun", "moon", "sky"))
 PROJECT = pale_room_project().revised(sources=(*base_light(), *LAMPS))
 
 
@@ -132,7 +132,7 @@ def run(script, renderer):
 
 
 def last_frame(sent):
-    return [one[1].number for one in sent if one[0] == "frame"][-1]
+    return [item[1].number for item in sent if item[0] == "frame"][-1]
 
 
 @pytest.mark.slow
@@ -140,26 +140,26 @@ def last_frame(sent):
 @given(script=st.lists(st.tuples(st.integers(0, 12), MESSAGE), max_size=14))
 def test_no_order_of_messages_stops_the_worker(renderer, levels, field, script):
     out, number = [(0, level_message(levels[0])), (0, frames_message)], 0
-    for looks, one in script:
-        match one:
+    for looks, item in script:
+        match item:
             case ("level", index):
-                made = level_message(levels[index])
+                built = level_message(levels[index])
             case ("probes",):
-                made = probes_message(field)
+                built = probes_message(field)
             case ("baked",):
-                made = baked_message
+                built = baked_message
             case ("not baked",):
-                made = ("baked", 0)
+                built = ("baked", 0)
             case ("frames",):
-                made = frames_message
+                built = frames_message
             case ("release", index):
-                made = ("release", index)
+                built = ("release", index)
             case ("picture", *how):
                 number += 1
-                made = ("picture", picture(number, *how))
+                built = ("picture", picture(number, *how))
             case ("thumbs",):
-                made = ("thumbs", {"a": picture(0, "thumb", (72, 40), False, False)})
-        out.append((looks, made))
+                built = ("thumbs", {"a": picture(0, "thumb", (72, 40), False, False)})
+        out.append((looks, built))
     last = picture(number + 1, "full", (72, 40), False, False)
     out += [(0, frames_message), (0, ("release", 0)), (0, ("picture", last))]
     assert last_frame(run(out, renderer)) == last.number

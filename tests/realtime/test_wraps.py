@@ -31,12 +31,12 @@ def wall(wrap_s, wrap_t):
     """A wall 3 m wide and high before the camera whose coordinates go from -1.1 to 2.2."""
     side = np.linspace(-1.5, 1.5, 2)
     x, y = np.meshgrid(side, side)
-    made = grid(np.stack([x, y, 0 * x], axis=-1), 0)
-    uv = (made.positions[:, :2] / 3.0 + 0.5) * 3.3 - 1.1
-    made = type(made)(made.positions, made.normals, made.triangles, 0, uv0=uv.astype(np.float32))
+    built = grid(np.stack([x, y, 0 * x], axis=-1), 0)
+    uv = (built.positions[:, :2] / 3.0 + 0.5) * 3.3 - 1.1
+    built = type(built)(built.positions, built.normals, built.triangles, 0, uv0=uv.astype(np.float32))
     use = TextureUse(0, Sampler(9728, 9728, wrap_s, wrap_t))
     material = Material("w", (1.0,) * 4, 0.0, 1.0, unlit=True, textures={"base": use})
-    level = level_of(made, material)
+    level = level_of(built, material)
     picture = Picture("p", "image/png", as_png(TEXELS))
     return Level(level.name, level.meshes, level.parts, level.materials, (picture,)), use
 

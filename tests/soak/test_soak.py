@@ -28,7 +28,7 @@ def run(*words, **more):
 
 
 def test_every_reader_takes_what_it_begins_from():
-    assert tuple(one.name for one in READERS) == READER_NAMES
+    assert tuple(reader.name for reader in READERS) == READER_NAMES
     for reader in READERS:
         for data in reader.seeds():
             reader.read(data)
@@ -59,13 +59,13 @@ def test_a_watch_tells_what_is_not_ours_from_what_is(tmp_path):
     watch.write()
     counts = json.loads((tmp_path / "counts.json").read_text())
     assert (counts["taken"], counts["refused"], counts["foreign"]) == (1, 2, 2)
-    kept = [one for one in tmp_path.iterdir() if one.name.startswith("ZeroDivisionError")]
-    assert {one.read_bytes() for one in kept if one.suffix != ".txt"} == {b"foreign"}
+    selected = [path for path in tmp_path.iterdir() if path.name.startswith("ZeroDivisionError")]
+    assert {item.read_bytes() for item in selected if item.suffix != ".txt"} == {b"foreign"}
 
 
 @pytest.mark.slow
 @pytest.mark.parametrize(
-    ("name", "unguided"), [*((one, False) for one in READER_NAMES), ("project", True), ("level", True)]
+    ("name", "unguided"), [*((item, False) for item in READER_NAMES), ("project", True), ("level", True)]
 )
 def test_no_mutated_file_raises_what_is_not_ours(tmp_path, name, unguided):
     more = ["--unguided"] if unguided else []
@@ -75,8 +75,8 @@ def test_no_mutated_file_raises_what_is_not_ours(tmp_path, name, unguided):
     assert counts["inputs"] >= RUNS
     assert counts["refused"] > RUNS // 8
     assert counts["taken"] > 0
-    kept = [one.read_text() for one in tmp_path.glob("*.txt")]
-    assert (counts["foreign"], kept) == (0, [])
+    selected = [path.read_text() for path in tmp_path.glob("*.txt")]
+    assert (counts["foreign"], selected) == (0, [])
 
 
 @pytest.mark.slow
@@ -108,9 +108,9 @@ def test_a_renderer_comes_back_each_time():
 def test_a_short_soak_writes_its_report(tmp_path, monkeypatch):
     few = READER_NAMES[::3]  # each of them is fuzzed by itself above
     monkeypatch.setattr("wallum_dev.soak.run.READER_NAMES", few)
-    found = soak(0.05, 9, tmp_path, lambda text: None, ("fuzz",))
-    assert found.clean
-    assert set(found.fuzz) == set(few)
+    result = soak(0.05, 9, tmp_path, lambda text: None, ("fuzz",))
+    assert result.clean
+    assert set(result.fuzz) == set(few)
     assert "project" in (tmp_path / "report.md").read_text()
     assert json.loads((tmp_path / "report.json").read_text())["seed"] == 9
 

@@ -45,15 +45,15 @@ def aim_of(level):
 def corner_share(a, b):
     """Configuration factor of an element below the corner of a parallel rectangle, its sides over the
     distance (Howell, C-11 as an element's)."""
-    one = a / np.hypot(1.0, a) * np.arctan(b / np.hypot(1.0, a))
-    return (one + b / np.hypot(1.0, b) * np.arctan(a / np.hypot(1.0, b))) / (2.0 * np.pi)
+    item = a / np.hypot(1.0, a) * np.arctan(b / np.hypot(1.0, a))
+    return (item + b / np.hypot(1.0, b) * np.arctan(a / np.hypot(1.0, b))) / (2.0 * np.pi)
 
 
 def test_a_pane_gives_what_its_configuration_factor_says(rng):
     aim, _ = aim_of(pane_over_floor())
     target = aim.aim(np.tile(np.array([[0.0, 0.0, 0.0]], np.float32), (200_000, 1)), rng)
-    given = GLOW * target.toward[:, 1] / target.chance
-    assert given.mean() == pytest.approx(np.pi * GLOW * 4.0 * corner_share(0.5, 0.5), rel=0.005)
+    inputs = GLOW * target.toward[:, 1] / target.chance
+    assert inputs.mean() == pytest.approx(np.pi * GLOW * 4.0 * corner_share(0.5, 0.5), rel=0.005)
 
 
 def test_the_density_is_one_over_all_directions(rng):
@@ -80,14 +80,14 @@ def test_what_has_one_side_shines_to_that_side(rng):
 def test_the_picture_of_a_floor_below_it(double_sided, up, share):
     level = pane_over_floor(double_sided, up)
     camera = Camera((0.0, 0.5, 0.0), (0.0, -1.0, -0.001), 2.0, 1.0)
-    made = Reference(
+    reference = Reference(
         RayScene(level, flatten(level)), level, evaluate(Project(look=Look(ev100=7.0))), camera, (16, 16), 0
     )
     for _ in range(64):
-        made.step()
+        reference.step()
     lit = 0.5 * GLOW * 4.0 * corner_share(0.5, 0.5)
     # A dull floor keeps a few per cent more by its gloss than its base.
-    assert luminance(made.luminance).mean() == pytest.approx(share * lit, rel=0.06)
+    assert luminance(reference.luminance).mean() == pytest.approx(share * lit, rel=0.06)
 
 
 def test_a_small_pane_is_found_and_not_only_met():
@@ -96,12 +96,12 @@ def test_a_small_pane_is_found_and_not_only_met():
     parts = tuple(Part(f"p{n}", f"p{n}", n, np.eye(4)) for n in range(2))
     level = Level("small", (plane(0, 4.0, 0.0), small), parts, (FLOOR, PANE))
     camera = Camera((0.0, 1.5, 0.0), (0.0, -1.0, -0.001), 40.0, 1.0)
-    made = Reference(RayScene(level, flatten(level)), level, evaluate(Project()), camera, (24, 24), 0)
+    reference = Reference(RayScene(level, flatten(level)), level, evaluate(Project()), camera, (24, 24), 0)
     for _ in range(8):
-        made.step()
-    seen = luminance(made.luminance)
+        reference.step()
+    seen = luminance(reference.luminance)
     assert (seen > 0.0).all()
-    assert made.noise < 0.1
+    assert reference.noise < 0.1
     below = seen[10:14, 10:14].mean()
     # As a point of its intensity: L A / d2, of which the floor shows its share.
     assert below == pytest.approx(0.5 / np.pi * GLOW * 0.04**2 / 2.5**2, rel=0.1)
@@ -116,9 +116,9 @@ def _of_body(bodies):
 def test_what_is_a_lamps_body_shows_and_lights_nothing():
     """The same pixels see the pane, as bright as ever; the floor, which nothing else lights, is black."""
     plain, body = _of_body(frozenset()), _of_body(frozenset({"p1"}))
-    for made in (plain, body):
+    for item in (plain, body):
         for _ in range(16):
-            made.step()
+            item.step()
     bright, shown = luminance(plain.luminance), luminance(body.luminance)
     pane = shown > 0.0
     assert 0 < pane.sum() < pane.size / 2

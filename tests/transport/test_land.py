@@ -30,7 +30,7 @@ def cliff_before_a_plinth():
     x, y = np.meshgrid(line, [0.0, HEIGHT])
     cliff = grid(np.stack([x, y, np.full_like(x, -AWAY)], axis=-1), 0)
     meshes = Mesh("plinth", (box((-2.0, -0.3, -2.0), (2.0, 0.2, 2.0), 0),)), Mesh("cliff", (cliff,))
-    parts = tuple(Part(one.name, one.name, n, np.eye(4)) for n, one in enumerate(meshes))
+    parts = tuple(Part(mesh.name, mesh.name, n, np.eye(4)) for n, mesh in enumerate(meshes))
     return Level("cliff", meshes, parts, (rock,))
 
 
@@ -46,12 +46,12 @@ def low_sun(azimuth):
 
 
 def sent_to_the_plinth(cliff, scene):
-    level, rays, made = cliff
-    bounce = BounceField.of(rays, level, made, {})
+    level, rays, built = cliff
+    bounce = BounceField.of(rays, level, built, {})
     for _ in bounce.relight(scene):
         pass
-    found = made.probes.find(MIDDLE, UP)
-    return float(luminance(bounce.light(scene)[found].astype(float))[0])
+    result = built.probes.find(MIDDLE, UP)
+    return float(luminance(bounce.light(scene)[result].astype(float))[0])
 
 
 def facing(scene):
@@ -68,10 +68,10 @@ def suns():
 def test_patches_are_by_where_they_lie_and_the_way_they_face():
     away = np.array([[0.0, 0.0, 9.0], [0.0, 0.0, 9.0], [9.0, 0.0, 0.1], [-9.0, 0.0, -0.1]])
     faces = np.array([[0.0, 1.0, 0.0], [0.0, 0.1, -0.99], [-0.9, 0.4, 0.1], [0.9, 0.4, 0.1]])
-    found = patches_of(away, faces)
-    assert len(set(found.tolist())) == 4
-    assert (found % SIDES).tolist() == [0, 3, 1, 2]
-    assert found.max() < PATCHES
+    patches = patches_of(away, faces)
+    assert len(set(patches.tolist())) == 4
+    assert (patches % SIDES).tolist() == [0, 3, 1, 2]
+    assert patches.max() < PATCHES
 
 
 def test_a_sunlit_cliff_lights_the_level_as_its_view_factor_says(cliff):
@@ -96,10 +96,10 @@ def test_paths_say_the_same(cliff):
 
 
 def test_it_is_kept_with_the_field(cliff, tmp_path):
-    made = cliff[2]
-    save_field(made, "key", tmp_path / "field.npz")
-    kept = load_field(tmp_path / "field.npz", "key")
-    assert kept.seen.land == pytest.approx(made.seen.land)
+    built = cliff[2]
+    save_field(built, "key", tmp_path / "field.npz")
+    selected = load_field(tmp_path / "field.npz", "key")
+    assert selected.seen.land == pytest.approx(built.seen.land)
     for name in ("places", "faces", "albedo", "sky"):
-        assert getattr(kept.seen.beyond, name) == pytest.approx(getattr(made.seen.beyond, name)), name
-    assert made.seen.beyond.albedo.max() == pytest.approx(ALBEDO, abs=0.02)
+        assert getattr(selected.seen.beyond, name) == pytest.approx(getattr(built.seen.beyond, name)), name
+    assert built.seen.beyond.albedo.max() == pytest.approx(ALBEDO, abs=0.02)

@@ -45,15 +45,15 @@ def closed_room(wall=0.1):
 
 
 def lamp(**more):
-    given = {"position": (2.0, 1.5, 2.5), "intensity": 100.0, "shadow": True, "radius": 0.02, "range": 0.0}
-    return PointSource(**{"id": "lamp", "name": "Lamp", **given, **more})
+    inputs = {"position": (2.0, 1.5, 2.5), "intensity": 100.0, "shadow": True, "radius": 0.02, "range": 0.0}
+    return PointSource(**{"id": "lamp", "name": "Lamp", **inputs, **more})
 
 
 def order_of(level, project, **settings):
-    rays, made = field_of(level)
+    rays, built = field_of(level)
     scene = still_alone(evaluate(project), still_ids(project))
     chosen = Baking(**{"texels": 4.0, "paths": 16, "smallest": 0.0, "denoised": False, **settings})
-    return Order(rays, level, made, scene, chosen, "a level", "12:00", project.follows)
+    return Order(rays, level, built, scene, chosen, "a level", "12:00", project.follows)
 
 
 def inside_of(order, baked):
@@ -120,7 +120,7 @@ def test_live_sources_are_left_out_and_glow_stays():
 
 
 def test_noon_does_not_come_through_a_thin_wall():
-    sources = (*(one.revised(on=True) for one in (plain_sky(), set_sun())),)
+    sources = (*(item.revised(on=True) for item in (plain_sky(), set_sun())),)
     order = order_of(closed_room(), Project(sources=sources), texels=6.0, paths=8, holds="all light")
     texels, light = inside_of(order, bake(order, None))
     assert len(texels) > 1000
@@ -137,7 +137,7 @@ def test_at_the_foot_of_walls_it_is_as_light_as_beside_it():
         box((x0, y0, z1), (x1, y1, z1 + w), 0), box((x1, y0, z0 - w), (x1 + w, y1, 1.0), 0),
         box((x1, y0, 2.0), (x1 + w, y1, z1 + w), 0), box((x1, 2.1, 1.0), (x1 + w, y1, 2.0), 0),
     )  # fmt: skip
-    sources = tuple(one.revised(on=True) for one in (plain_sky(), set_sun()))
+    sources = tuple(item.revised(on=True) for item in (plain_sky(), set_sun()))
     order = order_of(level, Project(sources=sources), paths=64)
     baked = bake(order, None)
     paths = Reference(order.rays, level, order.scene, EYE, (1, 1), 6)
@@ -148,7 +148,7 @@ def test_at_the_foot_of_walls_it_is_as_light_as_beside_it():
         hits = order.rays.first_hit(start, way)
         at_foot = luminance(baked.at(hits.triangle, hits.weights)[0])
         met = start + way * hits.distance[:, None]
-        each = (np.repeat(one, 400, axis=0) for one in (met, -way, -way))
+        each = (np.repeat(item, 400, axis=0) for item in (met, -way, -way))
         true = luminance(paths.falling(*each, rng, False)).reshape(25, 400).mean(axis=1)
         ratio = at_foot / true
         assert 0.7 < np.median(ratio) < 1.4
@@ -168,8 +168,8 @@ def test_a_bake_that_was_ended_goes_on_where_it_was(tmp_path):
         return done < 0.5
 
     assert bake(order, part, until_half) is None
-    kept = load_part(part, order.word)
-    assert 0 < int(kept["samples"]) < 6
+    selected = load_part(part, order.word)
+    assert 0 < int(selected["samples"]) < 6
     again = bake(order, part)
     assert np.array_equal(again.pages, whole.pages)
     # Of another light nothing is gone on with.

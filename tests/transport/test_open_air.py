@@ -23,7 +23,7 @@ from wallum.transport.scene.rays import RayScene
 
 
 def level_of(*primitives, name="made"):
-    meshes = tuple(Mesh(f"m{i}", (one,)) for i, one in enumerate(primitives))
+    meshes = tuple(Mesh(f"m{i}", (primitive,)) for i, primitive in enumerate(primitives))
     parts = tuple(Part(f"p{i}", f"p{i}", i, np.eye(4)) for i in range(len(meshes)))
     return Level(name, meshes, parts, (Material("grey", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0, double_sided=False),))
 
@@ -48,7 +48,7 @@ def cellar():
 
 def made_of(level):
     rays = RayScene(level, flatten(level))
-    return [one for one in make_field(rays, level, level.bounds) if isinstance(one, Field)]
+    return [item for item in make_field(rays, level, level.bounds) if isinstance(item, Field)]
 
 
 def read(air, places, what=0):
@@ -64,15 +64,15 @@ def houses():
 
 def test_a_quick_look_comes_first_and_knows_what_is_dark(houses):
     """Of few rays: where there is no sky none is seen, and under the open sky all of it."""
-    early, made = houses
+    early, built = houses
     assert early.air is None
-    assert made.air is not None
-    shares = [one.seen.sky.sum(axis=1) + one.seen.land.sum(axis=1) for one in (early, made)]
-    inside = (np.abs(made.probes.places - [5.0, 1.5, 0.0]) < [2.85, 1.55, 3.85]).all(axis=1)
+    assert built.air is not None
+    shares = [item.seen.sky.sum(axis=1) + item.seen.land.sum(axis=1) for item in (early, built)]
+    inside = (np.abs(built.probes.places - [5.0, 1.5, 0.0]) < [2.85, 1.55, 3.85]).all(axis=1)
     assert inside.sum() > 100
     assert np.median(shares[0][inside]) < 0.03
-    up = made.probes.normals[:, 1] > 0.9
-    far = up & (np.abs(made.probes.places[:, 2]) > 7.0)
+    up = built.probes.normals[:, 1] > 0.9
+    far = up & (np.abs(built.probes.places[:, 2]) > 7.0)
     assert np.median(shares[0][far]) > 0.9
     assert np.abs(shares[0] - shares[1]).mean() < 0.08
 
@@ -89,11 +89,11 @@ def test_no_open_air_is_read_within_a_closed_house(houses):
 
 def test_over_an_open_plain_half_is_sky_and_half_is_ground():
     """What does not end on ground beyond all probes ends on the probes of the ground."""
-    _, made = made_of(level_of(ground(), box((8.0, 0.0, 8.0), (9.0, 4.0, 9.0), 0)))
+    _, built = made_of(level_of(ground(), box((8.0, 0.0, 8.0), (9.0, 4.0, 9.0), 0)))
     places = np.array([[-5.0, 1.0, -5.0], [0.0, 2.0, 3.0], [-8.0, 0.4, 6.0]])
-    assert read(made.air, places) == pytest.approx(1.0, abs=0.06)
-    number = np.ravel_multi_index((8, 4, 8), made.air.values.shape[:3])
-    below = made.air.surfaces[number].sum() + made.air.values.reshape(-1, 2)[number, 1]
+    assert read(built.air, places) == pytest.approx(1.0, abs=0.06)
+    number = np.ravel_multi_index((8, 4, 8), built.air.values.shape[:3])
+    below = built.air.surfaces[number].sum() + built.air.values.reshape(-1, 2)[number, 1]
     assert below == pytest.approx(0.5, abs=0.03)
 
 
@@ -104,8 +104,8 @@ def test_down_a_shaft_as_much_of_the_sky_is_seen_as_its_mouth_fills():
         box((-s - 1, 0, -s - 1), (-s, h, s + 1), 0), box((s, 0, -s - 1), (s + 1, h, s + 1), 0),
         box((-s, 0, -s - 1), (s, h, -s), 0), box((-s, 0, s), (s, h, s + 1), 0), box((-s, -1, -s), (s, 0, s), 0),
     ]  # fmt: skip
-    _, made = made_of(grey_level(*walls))
-    air = made.air
+    _, built = made_of(grey_level(*walls))
+    air = built.air
     for down in (1.0, 3.0, 6.0):
         fills = 2.0 * np.arcsin(s * s / (s * s + down * down)) / np.pi
         assert read(air, np.array([[0.0, h - down, 0.0]]))[0] == pytest.approx(fills, abs=0.05)
@@ -120,16 +120,16 @@ def test_the_air_in_a_room_that_glows_alike_sees_that_glow():
     room = box((-2, -2, -2), (2, 2, 2), 0, inward=True)
     glowing = Material("furnace", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, emissive=(100.0, 50.0, 25.0))
     level = shared_level(room, glowing)
-    rays, made = field_of(level)
-    bounce = BounceField.of(rays, level, made, {})
+    rays, built = field_of(level)
+    bounce = BounceField.of(rays, level, built, {})
     scene = evaluate(Project())
     for _ in bounce.relight(scene):
         pass
-    light = np.sum([one.air for one in bounce.units.values()], axis=0)
-    middle = np.abs(places_of(made.air)).max(axis=1) < 1.5
+    light = np.sum([unit.air for unit in bounce.units.values()], axis=0)
+    middle = np.abs(places_of(built.air)).max(axis=1) < 1.5
     assert middle.sum() > 50
     assert light[middle] == pytest.approx(np.tile([100.0, 50.0, 25.0], (middle.sum(), 1)), rel=0.03)
-    ways = np.sum([one.ways for one in bounce.units.values()], axis=0)
+    ways = np.sum([unit.ways for unit in bounce.units.values()], axis=0)
     assert np.abs(ways[middle]).max() < 0.06 * luminance(light[middle].astype(float)).max()
 
 
@@ -139,14 +139,14 @@ def test_air_knows_whence_the_light_of_one_wall_comes():
     colours = np.zeros((5, 3))
     colours[3] = 100.0  # -z
     level = glowing_room(Material("black", (0.0, 0.0, 0.0, 1.0), 0.0, 1.0, reflectance=0.0), colours)
-    rays, made = field_of(level)
-    bounce = BounceField.of(rays, level, made, {})
+    rays, built = field_of(level)
+    bounce = BounceField.of(rays, level, built, {})
     for _ in bounce.relight(evaluate(Project())):
         pass
-    ways = np.sum([one.ways for one in bounce.units.values()], axis=0)
+    ways = np.sum([unit.ways for unit in bounce.units.values()], axis=0)
     x, y = np.meshgrid((np.arange(200) + 0.5) / 50.0, (np.arange(150) + 0.5) / 50.0)
     wall = np.stack([x.ravel(), y.ravel(), np.zeros(x.size)], axis=1)
-    places = places_of(made.air)
+    places = places_of(built.air)
     inside = np.flatnonzero(((places > 0.8) & (places < [3.2, 2.2, 4.2])).all(axis=1))
     assert len(inside) > 10
     wanted = np.empty((len(inside), 3))
@@ -166,9 +166,9 @@ def places_of(air):
 
 
 def test_without_its_air_a_field_is_as_it_was(houses):
-    early, made = houses
-    assert np.array_equal(early.probes.places, made.probes.places)
-    assert len(replace(made, air=None).rooms) == len(made.rooms)
+    early, built = houses
+    assert np.array_equal(early.probes.places, built.probes.places)
+    assert len(replace(built, air=None).rooms) == len(built.rooms)
 
 
 def test_ground_beyond_lights_no_air_in_a_closed_room():
@@ -182,13 +182,13 @@ def test_ground_beyond_lights_no_air_in_a_closed_room():
 def test_air_beside_a_wall_has_the_half_of_the_sky_that_it_sees():
     """East is bright, west is dark: before a wall in the west the air has all of the light, behind one none."""
     wall = box((-0.1, 0.0, -15.0), (0.1, 15.0, 15.0), 0)
-    made = made_of(level_of(ground(4.0), wall))[-1]
+    built = made_of(level_of(ground(4.0), wall))[-1]
     ways, _ = dome_directions()
     light = np.where(ways[..., :1] > 0.0, 1000.0, 10.0) * np.ones(3)
     parts = sky_parts(Dome("sky", light.astype(np.float32), np.zeros(3), (1.0,)))[:PARTS]
-    seen = made.air.sky[:, :PARTS].astype(float)
-    shape = made.air.values.shape[:3]
-    places = made.air.low + np.stack(np.unravel_index(np.arange(len(seen)), shape), axis=1) * made.air.step
+    seen = built.air.sky[:, :PARTS].astype(float)
+    shape = built.air.values.shape[:3]
+    places = built.air.low + np.stack(np.unravel_index(np.arange(len(seen)), shape), axis=1) * built.air.step
     low = (places[:, 1] > 0.0) & (places[:, 1] < 2.0) & (np.abs(places[:, 2]) < 3.0)
     for side, bright in ((1.0, 1000.0), (-1.0, 10.0)):
         near = low & (side * places[:, 0] > 0.2) & (side * places[:, 0] < 1.5)

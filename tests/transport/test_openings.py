@@ -32,21 +32,21 @@ def _walled(turn=0.0):
 def test_a_window_is_found_as_large_as_it_is(eye, through):
     rays = _walled()
     way = np.array([*through, 0.0]) - eye
-    found = find_opening(rays, np.array(eye), way / np.linalg.norm(way))
-    assert found is not None
-    assert found.width == pytest.approx(WINDOW[0], abs=0.06)
-    assert found.height == pytest.approx(WINDOW[1], abs=0.06)
-    assert found.middle == pytest.approx([0.5, 2.0, 0.0], abs=0.05)
-    assert found.facing == pytest.approx([0.0, 0.0, 1.0], abs=0.02)
+    opening = find_opening(rays, np.array(eye), way / np.linalg.norm(way))
+    assert opening is not None
+    assert opening.width == pytest.approx(WINDOW[0], abs=0.06)
+    assert opening.height == pytest.approx(WINDOW[1], abs=0.06)
+    assert opening.middle == pytest.approx([0.5, 2.0, 0.0], abs=0.05)
+    assert opening.facing == pytest.approx([0.0, 0.0, 1.0], abs=0.02)
 
 
 def test_from_outside_it_is_the_same_window_facing_out():
     eye = np.array([0.0, 2.0, -6.0])
     way = np.array([0.5, 2.0, 0.0]) - eye
-    found = find_opening(_walled(), eye, way / np.linalg.norm(way))
-    assert found is not None
-    assert (found.width, found.height) == pytest.approx(WINDOW, abs=0.08)
-    assert found.facing == pytest.approx([0.0, 0.0, -1.0], abs=0.02)
+    opening = find_opening(_walled(), eye, way / np.linalg.norm(way))
+    assert opening is not None
+    assert (opening.width, opening.height) == pytest.approx(WINDOW, abs=0.08)
+    assert opening.facing == pytest.approx([0.0, 0.0, -1.0], abs=0.02)
 
 
 def test_a_bare_wall_and_the_open_sky_are_no_openings():

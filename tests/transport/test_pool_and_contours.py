@@ -45,7 +45,7 @@ def test_levels_are_round_and_below_the_peak(peak, first):
     assert levels[0] == pytest.approx(first)
     assert len(levels) == 5
     assert all(a > b for a, b in zip(levels, levels[1:]))
-    assert {round(float(f"{one:e}".split("e")[0]), 6) for one in levels} <= {1.0, 2.0, 5.0}
+    assert {round(float(f"{level:e}".split("e")[0]), 6) for level in levels} <= {1.0, 2.0, 5.0}
 
 
 def test_no_light_has_no_levels():

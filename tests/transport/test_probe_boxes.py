@@ -70,17 +70,17 @@ def test_a_turned_box_holds_what_lies_along_its_sides():
 def test_every_surface_finds_a_probe_of_its_own_cell_that_faces_as_it_does(closer):
     probes = closer[1].probes
     places, faces = probes.samples[:, 0].astype(float), probes.faces[:, 0].astype(float)
-    found = probes.find(places, faces)
-    assert (found == np.arange(len(probes))).mean() > 0.97
+    result = probes.find(places, faces)
+    assert (result == np.arange(len(probes))).mean() > 0.97
     within = CORNER.holds(places, -0.1)
-    away = np.linalg.norm(probes.places[found] - places, axis=1)[within]
+    away = np.linalg.norm(probes.places[result] - places, axis=1)[within]
     assert away.max() < np.sqrt(3.0) * probes.step / 4.0
 
 
 def test_neighbours_of_all_sizes_are_linked(closer):
     """A floor probe inside, at the seam and outside has probes to read at all of its eight sides."""
-    _, made = closer
-    probes = made.probes
+    _, built = closer
+    probes = built.probes
     y = 1
     flat = [x + 3 * y + 9 * z for x in range(3) for z in range(3)]
     floor = (np.abs(probes.places[:, 1]) < 0.05) & (probes.normals[:, 1] > 0.9)
@@ -95,12 +95,12 @@ def test_neighbours_of_all_sizes_are_linked(closer):
 
 def test_a_closed_box_of_one_grey_stays_the_series_of_its_albedo(closer):
     """a / (1 - a) of even light, wherever probes lie closer."""
-    made = closer[1]
-    inside = _inside(made.probes)
-    first = np.zeros((len(made.probes), 3), np.float32)
+    built = closer[1]
+    inside = _inside(built.probes)
+    first = np.zeros((len(built.probes), 3), np.float32)
     first[inside] = 100.0
-    albedo = float(made.probes.albedo[inside].mean())
-    light = bounced(made, first, np.zeros(3))[inside]
+    albedo = float(built.probes.albedo[inside].mean())
+    light = bounced(built, first, np.zeros(3))[inside]
     assert light.mean() == pytest.approx(100.0 * albedo / (1.0 - albedo), rel=0.01)
 
 
@@ -110,82 +110,82 @@ def test_light_is_the_same_however_close_probes_lie(level, plain, closer):
     floor = np.stack([np.linspace(0.3, 3.7, 60), np.zeros(60), np.full(60, 1.0)], axis=1)
     up = np.tile([[0.0, 1.0, 0.0]], (60, 1))
     light = []
-    for rays, made in (plain, closer):
-        bounce = BounceField.of(rays, level, made, {})
+    for rays, item in (plain, closer):
+        bounce = BounceField.of(rays, level, item, {})
         for _ in bounce.relight(scene):
             pass
-        light.append(luminance(bounce.light(scene).astype(float))[made.probes.find(floor, up)])
+        light.append(luminance(bounce.light(scene).astype(float))[item.probes.find(floor, up)])
     assert np.median(np.abs(light[1] / light[0] - 1.0)) < 0.06
     assert light[1].mean() == pytest.approx(light[0].mean(), rel=0.04)
 
 
 def test_no_light_comes_through_a_wall_where_they_are_closer_on_one_side():
     level = grey_level(*slabs_about(LOW, HIGH, 0.1), box((-20.0, -1.0, -20.0), (20.0, -0.3, 20.0), 0))
-    rays, made = field_of(level, CORNER)
+    rays, built = field_of(level, CORNER)
     scene = evaluate(Project(sources=base_light(), look=Look()), Moment(12.0))
-    bounce = BounceField.of(rays, level, made, {})
+    bounce = BounceField.of(rays, level, built, {})
     for _ in bounce.relight(scene):
         pass
-    light = luminance(bounce.light(scene).astype(float)) + made.seen.sky.sum(axis=1)
-    inside = _inside(made.probes, 1e-3)
-    inside &= np.einsum("nk,nk->n", made.probes.normals, made.probes.places - [2.0, 1.5, 2.5]) < 0.0
+    light = luminance(bounce.light(scene).astype(float)) + built.seen.sky.sum(axis=1)
+    inside = _inside(built.probes, 1e-3)
+    inside &= np.einsum("nk,nk->n", built.probes.normals, built.probes.places - [2.0, 1.5, 2.5]) < 0.0
     assert inside.sum() > 1000
     assert light[inside].max() == 0.0
 
 
 def test_where_none_are_wanted_those_about_it_stand_for_what_is_there(level):
     empty = ProbeBox((2.0, 0.0, 2.5), (1.2, 0.5, 1.2), 0.0, None)
-    _, made = field_of(level, empty)
-    probes = made.probes
+    _, built = field_of(level, empty)
+    probes = built.probes
     assert not empty.holds(probes.samples.reshape(-1, 3).astype(float), -probes.step).any()
     assert empty.holds(field_of(level)[1].probes.places, -probes.step).sum() > 20
     middle = np.array([[2.0, 0.0, 2.5]])
-    found = probes.find(middle, np.array([[0.0, 1.0, 0.0]]))
-    assert found[0] >= 0
-    assert probes.normals[found[0], 1] > 0.9
-    assert np.linalg.norm(probes.places[found[0]] - middle[0]) < 2.0
+    result = probes.find(middle, np.array([[0.0, 1.0, 0.0]]))
+    assert result[0] >= 0
+    assert probes.normals[result[0], 1] > 0.9
+    assert np.linalg.norm(probes.places[result[0]] - middle[0]) < 2.0
 
 
 def test_what_is_kept_fits_its_boxes_alone(level, plain, closer, tmp_path):
-    rays, made = closer
-    assert len({field_key(rays, level, one) for one in ((), (CORNER,), (CORNER, TURNED))}) == 3
+    rays, built = closer
+    assert len({field_key(rays, level, item) for item in ((), (CORNER,), (CORNER, TURNED))}) == 3
     path = tmp_path / "field.npz"
-    save_field(made, "key", path)
+    save_field(built, "key", path)
     again = load_field(path, "key").probes
     assert len(again.parts) > 0
-    assert np.array_equal(again.parts, made.probes.parts)
-    assert np.array_equal(again.cells, made.probes.cells)
+    assert np.array_equal(again.parts, built.probes.parts)
+    assert np.array_equal(again.cells, built.probes.cells)
     assert len(plain[1].probes.parts) == 0
 
 
 def test_a_box_too_large_is_parted_less(monkeypatch):
     monkeypatch.setattr(cells_module, "MOST_LEAVES", 1000)
     room = np.array([LOW, HIGH])
-    made = cells_within(room, 0.5, (ProbeBox((2.0, 1.5, 2.5), (9.0, 9.0, 9.0), 0.0, 2),))
-    assert made.levels.max() == 0
+    built = cells_within(room, 0.5, (ProbeBox((2.0, 1.5, 2.5), (9.0, 9.0, 9.0), 0.0, 2),))
+    assert built.levels.max() == 0
     monkeypatch.setattr(cells_module, "MOST_LEAVES", 5000)
-    made = cells_within(room, 0.5, (ProbeBox((2.0, 1.5, 2.5), (9.0, 9.0, 9.0), 0.0, 2),))
-    assert made.levels.max() == 1
-    assert made.begins[-1] == 8 * 8 * 6 * 10
+    built = cells_within(room, 0.5, (ProbeBox((2.0, 1.5, 2.5), (9.0, 9.0, 9.0), 0.0, 2),))
+    assert built.levels.max() == 1
+    assert built.begins[-1] == 8 * 8 * 6 * 10
 
 
 def test_leaves_know_their_place(rng):
-    made = cells_within(np.array([LOW, HIGH]), 0.4, (CORNER, TURNED))
+    built = cells_within(np.array([LOW, HIGH]), 0.4, (CORNER, TURNED))
     places = rng.uniform(LOW, HIGH, (2000, 3))
-    leaf, within = made.at(places)
+    leaf, within = built.at(places)
     assert within.all()
-    off = np.abs(places - made.middles(leaf)).max(axis=1)
-    assert (off <= 0.5 * made.sizes(leaf) + 1e-9).all()
-    assert set(np.unique(np.round(0.4 / made.sizes(leaf)))) == {1.0, 2.0, 4.0}
-    side, _ = sides_of(made, places, np.tile([[0.0, 1.0, 0.0]], (2000, 1)))
-    assert len(np.unique(side)) <= made.begins[-1]
+    off = np.abs(places - built.middles(leaf)).max(axis=1)
+    assert (off <= 0.5 * built.sizes(leaf) + 1e-9).all()
+    assert set(np.unique(np.round(0.4 / built.sizes(leaf)))) == {1.0, 2.0, 4.0}
+    side, _ = sides_of(built, places, np.tile([[0.0, 1.0, 0.0]], (2000, 1)))
+    assert len(np.unique(side)) <= built.begins[-1]
 
 
 def test_a_room_says_where_probes_are_closer():
     room = RoomSource(id="room", name="Room", size=(2.0, 3.0, 4.0), ambient=0.0, probes="closest")
     off, placed = room.revised(id="off", on=False), room.revised(id="placed", probes="placed")
     project = Project(sources=(room, off, placed, room.revised(id="none", probes="none")))
-    one, other = probe_boxes(project)
-    assert (one.half, one.halved) == ((1.0, 1.5, 2.0), 2)
+    item, other = probe_boxes(project)
+    assert (item.half, item.halved) == ((1.0, 1.5, 2.0), 2)
     assert other.halved is None
     assert evaluate(project).rooms == (), "a box of probes alone gives no light and is no room of the picture"

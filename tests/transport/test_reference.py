@@ -83,9 +83,9 @@ def test_light_in_a_furnace_is_a_geometric_series(share):
     room = box((-2, -2, -2), (2, 2, 2), 0, inward=True)
     walls = Material("furnace", (*[share] * 3, 1.0), 0.0, 1.0, emissive=(1.0,) * 3, emissive_strength=100.0)
     for bounces in range(4):
-        made = traced(level_of(room, walls), Project(), Camera((0, 0, 0), (0.3, 0.2, -1), 70.0), 16, bounces)
+        built = traced(level_of(room, walls), Project(), Camera((0, 0, 0), (0.3, 0.2, -1), 70.0), 16, bounces)
         exact = 100.0 * sum(share**k for k in range(bounces + 2))
-        assert made.luminance.mean() == pytest.approx(exact, rel=0.03)
+        assert built.luminance.mean() == pytest.approx(exact, rel=0.03)
 
 
 @pytest.mark.parametrize("rough", [0.15, 0.5, 1.0])
@@ -96,8 +96,8 @@ def test_a_dull_or_glossy_floor_in_an_even_sky_keeps_its_share(rough):
         scene.sky, luminance=np.full_like(scene.sky.luminance, 100.0), ground=np.full(3, 100.0), discs=()
     )
     camera = Camera((0, 3, 0), (0, -1, -0.4), 30.0)
-    made = traced(floor(0.5, 0.0, rough), Project(sources=(plain_sky(),)), camera, 128, 0, sky=even)
-    mean = luminance(made.luminance).mean()
+    built = traced(floor(0.5, 0.0, rough), Project(sources=(plain_sky(),)), camera, 128, 0, sky=even)
+    mean = luminance(built.luminance).mean()
     assert 48.0 < mean < 54.0  # half by the base, a few per cent by the gloss
 
 
@@ -115,7 +115,9 @@ def test_sun_and_lamp_on_a_floor_are_their_closed_forms():
 
 def test_direct_light_of_the_real_time_picture_agrees_in_the_pale_room():
     level, project = pale_room(), pale_room_project()
-    sharp = tuple(one.revised(radius=0.001) if hasattr(one, "radius") else one for one in project.sources)
+    sharp = tuple(
+        source.revised(radius=0.001) if hasattr(source, "radius") else source for source in project.sources
+    )
     project = project.revised(sources=sharp, look=Look(ev100=6.0))
     camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
     reference = luminance(traced(level, project, camera, 48).luminance)
@@ -206,15 +208,15 @@ def test_the_errors_of_pixels_are_how_far_pictures_of_other_seeds_lie_apart():
     level, project = pale_room(), pale_room_project()
     camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
     scene, rays = evaluate(project), RayScene(level, flatten(level))
-    made, told = [], []
+    built, told = [], []
     for seed in range(16):
         reference = Reference(rays, level, scene, camera, (16, 9), 2, project.follows, seed=seed)
         assert np.isinf(reference.errors).all()
         while reference.samples < 32:
             reference.step()
-        made.append(luminance(reference.luminance))
+        built.append(luminance(reference.luminance))
         told.append(reference.errors)
-    apart, errors = np.std(made, axis=0, ddof=1), np.sqrt(np.mean(np.square(told), axis=0))
+    apart, errors = np.std(built, axis=0, ddof=1), np.sqrt(np.mean(np.square(told), axis=0))
     assert errors.shape == (9, 16)
     assert np.median(errors / apart) == pytest.approx(1.0, abs=0.15)
 
@@ -224,25 +226,25 @@ def test_the_same_seed_is_the_same_picture_and_one_that_is_given_up_changes_noth
     camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
     a, b = (traced(level, project, camera, 2, 1, (32, 18)).luminance for _ in range(2))
     assert np.array_equal(a, b)
-    one = traced(level, project, camera, 2, 1, (32, 18))
-    assert not one.step(lambda: False)
-    assert one.samples == 2
-    assert np.array_equal(one.luminance, a)
+    item = traced(level, project, camera, 2, 1, (32, 18))
+    assert not item.step(lambda: False)
+    assert item.samples == 2
+    assert np.array_equal(item.luminance, a)
 
 
 def test_every_second_column_comes_first_and_is_that_of_the_whole_path():
     level, project = pale_room(), pale_room_project()
     camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 33 / 18, far=50.0)
     for width in (1, 32, 33):
-        one, early = traced(level, project, camera, 0, 1, (width, 18)), []
-        assert one.step(halfway=lambda half, one=one, early=early: early.append((half, one.samples)))
+        entry, early = traced(level, project, camera, 0, 1, (width, 18)), []
+        assert entry.step(halfway=lambda half, item=entry, early=early: early.append((half, item.samples)))
         ((half, samples),) = early
         assert samples == 0, "before the path is done"
-        albedo, normals = one.guides
+        albedo, normals = entry.guides
         assert half.light.max() > 0.0
-        for early_part, part in zip(half, (one.luminance, albedo, normals), strict=True):
+        for early_part, part in zip(half, (entry.luminance, albedo, normals), strict=True):
             np.testing.assert_allclose(early_part, part[:, ::2], rtol=1e-6)
-    assert not one.step(lambda: False, early.append)
+    assert not entry.step(lambda: False, early.append)
     assert len(early) == 1, "nothing is told of a path that is given up"
 
 

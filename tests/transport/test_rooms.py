@@ -26,8 +26,8 @@ def _two_rooms():
 
 def test_each_room_has_a_place_and_its_box_is_the_room():
     level = _two_rooms()
-    _, made = field_of(level)
-    rooms, probes = made.rooms, made.probes
+    _, built = field_of(level)
+    rooms, probes = built.rooms, built.probes
     assert rooms.roofed.sum() == 2
     assert (~rooms.roofed).sum() >= 1
     small, large = sorted(np.flatnonzero(rooms.roofed), key=lambda k: rooms.eyes[k, 0])
@@ -54,14 +54,14 @@ def test_outside_they_are_taken_where_there_is_more_to_mirror_than_sky():
         ((-6.0, 0.0, -6.2), (6.0, 5.0, -6.0)),
         ((-6.0, 0.0, 6.0), (6.0, 5.0, 6.2)),
     ]
-    level = grey_level(box((-30.0, -W, -30.0), (30.0, 0.0, 30.0), 0), *(box(*one, 0) for one in walls))
-    _, made = field_of(level)
-    assert not made.rooms.roofed.any()
-    assert (np.abs(made.rooms.eyes[:, [0, 2]]).max(axis=1) < 6.0).any()
+    level = grey_level(box((-30.0, -W, -30.0), (30.0, 0.0, 30.0), 0), *(box(*wall, 0) for wall in walls))
+    _, built = field_of(level)
+    assert not built.rooms.roofed.any()
+    assert (np.abs(built.rooms.eyes[:, [0, 2]]).max(axis=1) < 6.0).any()
 
 
 def test_a_level_without_floors_has_no_place():
     level = grey_level(box((0.0, 0.0, 0.0), (0.4, 3.0, 0.4), 0))
-    _, made = field_of(level)
-    assert len(made.rooms) == 0
-    assert not made.rooms.of.any()
+    _, built = field_of(level)
+    assert len(built.rooms) == 0
+    assert not built.rooms.of.any()

@@ -60,10 +60,10 @@ def test_light_of_pixels_that_come_twice_is_added_twice():
 def test_white_air_in_even_light_is_not_seen_however_often_it_scatters(scatterings):
     level = grey_level(box((-0.5, -0.5, -250.0), (0.5, 0.5, -249.0), 0))
     rays, camera = RayScene(level, flatten(level)), Camera((0.0, 1.5, 8.0), (0.0, 0.1, -1.0), 50.0, 16 / 9)
-    made = Reference(rays, level, _even_sky(_fog(1.0)), camera, (24, 14), 0, scatterings=scatterings)
+    reference = Reference(rays, level, _even_sky(_fog(1.0)), camera, (24, 14), 0, scatterings=scatterings)
     for _ in range(24):
-        made.step()
-    assert luminance(made.luminance).mean() == pytest.approx(EVEN, rel=0.03)
+        reference.step()
+    assert luminance(reference.luminance).mean() == pytest.approx(EVEN, rel=0.03)
 
 
 def _lamp_seen(albedo, scatterings, thick=0.35, samples=6000):
@@ -78,8 +78,8 @@ def _lamp_seen(albedo, scatterings, thick=0.35, samples=6000):
 
 
 def test_each_further_scattering_adds_less_by_what_the_air_swallows():
-    one, two, three, four = (_lamp_seen(0.6, n) for n in (1, 2, 3, 4))
-    steps = [two - one, three - two, four - three]
+    item, two, three, four = (_lamp_seen(0.6, n) for n in (1, 2, 3, 4))
+    steps = [two - item, three - two, four - three]
     assert steps[0] > 0.0
     # No more than the share that is scattered on can be handed on.
     assert steps[1] < 0.75 * steps[0]

@@ -15,7 +15,7 @@ from wallum.transport.paths.reference import Reference
 from wallum.transport.paths.sky_aim import SkyAim
 
 W = 0.2
-SKY = next(one for one in base_light() if one.kind == "sky")
+SKY = next(item for item in base_light() if item.kind == "sky")
 
 
 @pytest.fixture(scope="module")
@@ -33,15 +33,15 @@ def cellar():
         ((2.3, 2.2, -W), (4.0, 2.7, 0.0)),
     ]
     level = grey_level(*(box(low, high, 0) for low, high in slabs))
-    rays, made = field_of(level)
+    rays, built = field_of(level)
     scene = evaluate(Project(sources=(SKY,), look=Look(ev100=6.0)), Moment(12.0))
-    return level, rays, made, scene
+    return level, rays, built, scene
 
 
 def test_the_density_is_that_with_which_directions_come(cellar, rng):
     """Drawn by chance over the sky, what a probe aims with adds up to 1; what it draws lies where it says."""
-    _, _, made, scene = cellar
-    aim = SkyAim(made, scene.sky)
+    _, _, built, scene = cellar
+    aim = SkyAim(built, scene.sky)
     floor = np.array([[2.0, 0.0, 2.5]]), np.array([[0.0, 1.0, 0.0]])
     probe = aim.find(*floor)
     assert probe[0] >= 0
@@ -62,8 +62,8 @@ def test_the_density_is_that_with_which_directions_come(cellar, rng):
 
 def test_it_aims_through_the_window(cellar, rng):
     """From the floor in the middle far more of what is aimed goes out by the window than of what is by chance."""
-    _, rays, made, scene = cellar
-    aim = SkyAim(made, scene.sky)
+    _, rays, built, scene = cellar
+    aim = SkyAim(built, scene.sky)
     place, up = np.array([[2.0, 0.02, 2.5]]), np.array([[0.0, 1.0, 0.0]])
     probe = np.repeat(aim.find(place, up), 20_000)
     start = np.repeat(place, len(probe), axis=0).astype(np.float32)
@@ -78,33 +78,33 @@ def test_it_aims_through_the_window(cellar, rng):
 
 
 def test_the_light_is_the_same_and_its_noise_less(cellar):
-    level, rays, made, scene = cellar
+    level, rays, built, scene = cellar
     camera = Camera((2.0, 1.5, 4.6), (0.0, -0.35, -0.94), 70.0, 1.5)
-    found = []
-    for field in (None, made):
+    result = []
+    for field in (None, built):
         reference = Reference(rays, level, scene, camera, (48, 32), 3).aim_by(field)
         for _ in range(48):
             reference.step()
-        found.append(luminance(reference.luminance))
-    plain, aimed = found
+        result.append(luminance(reference.luminance))
+    plain, aimed = result
     # The lower half shows floor and walls, not the window itself.
-    plain, aimed = (one.reshape(32, 48)[16:] for one in (plain, aimed))
+    plain, aimed = (item.reshape(32, 48)[16:] for item in (plain, aimed))
     assert aimed.mean() == pytest.approx(plain.mean(), rel=0.1)
-    rough, fine = (one.reshape(4, 4, 12, 4).mean(axis=(1, 3)) for one in (plain, aimed))
+    rough, fine = (item.reshape(4, 4, 12, 4).mean(axis=(1, 3)) for item in (plain, aimed))
     assert np.median(rough / fine) == pytest.approx(1.0, abs=0.2)
     # Beside each other pixels of a dull floor are alike: how much they are not is noise.
-    uneven = [np.abs(np.diff(np.log2(one + 1e-3), axis=1)).mean() for one in (plain, aimed)]
+    uneven = [np.abs(np.diff(np.log2(item + 1e-3), axis=1)).mean() for item in (plain, aimed)]
     assert uneven[1] < 0.6 * uneven[0]
 
 
 def test_the_open_is_left_to_chance(rng):
     """Where most of the sky is seen nothing is aimed, and the picture is path for path as without."""
     level = grey_level(box((-6.0, -0.2, -6.0), (6.0, 0.0, 6.0), 0))
-    rays, made = field_of(level)
+    rays, built = field_of(level)
     scene = evaluate(Project(sources=(SKY,), look=Look(ev100=12.0)), Moment(12.0))
     camera = Camera((0.0, 2.0, 4.0), (0.0, -0.5, -0.86), 50.0, 1.5)
     pictures = []
-    for field in (None, made):
+    for field in (None, built):
         reference = Reference(rays, level, scene, camera, (24, 16), 2).aim_by(field)
         for _ in range(4):
             reference.step()

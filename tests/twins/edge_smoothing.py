@@ -31,7 +31,7 @@ def smoothed(rgb: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """(H, W, 3) an encoded picture with smooth edges."""
     picture = rgb.astype(np.float64) / 255.0
     luma = picture @ LUMA
-    north, south, west, east = (_moved(luma, *one) for one in ((-1, 0), (1, 0), (0, -1), (0, 1)))
+    north, south, west, east = (_moved(luma, *item) for item in ((-1, 0), (1, 0), (0, -1), (0, 1)))
     across = np.maximum(np.abs(north - luma), np.abs(south - luma))
     along = np.maximum(np.abs(west - luma), np.abs(east - luma))
     edge, flat = np.maximum(across, along) >= LEAST, _runs_level(luma)

@@ -43,14 +43,14 @@ def _bake(project: Any, file: Path | None) -> Iterator[str]:
 
     project, level = lit_project(project, file, stand_in=False)
     rays, moment = RayScene(level, flatten(level)), own_moment(project)
-    made = kept_field(rays, level, level.bounds, file, probe_boxes(project))
-    if made is None:
+    built = kept_field(rays, level, level.bounds, file, probe_boxes(project))
+    if built is None:
         from wallum.errors import LevelProblem
 
         raise LevelProblem("it has no surface that could be baked", project.level or "the level")
     scene = still_alone(evaluate(project, moment), still_ids(project))
     order = Order(
-        rays, level, made, scene, project.baking, baked_key(rays, level), format_clock(moment.clock),
+        rays, level, built, scene, project.baking, baked_key(rays, level), format_clock(moment.clock),
         project.follows,
     )  # fmt: skip
     part, said = part_file(project, file), SimpleQueue[Any]()

@@ -25,7 +25,7 @@ class Found:
         """The document of `cost --json`."""
         from wallum.document.paths import slug_of
 
-        names = {one.id: slug_of(project, "sources", one.id) for one in project.resolved_sources}
+        names = {source.id: slug_of(project, "sources", source.id) for source in project.resolved_sources}
         by_cost = sorted(self.cost.sources.items(), key=lambda pair: -pair[1])
         return {
             "frame_ms": round(self.cost.frame_ms, 4),
@@ -45,7 +45,9 @@ def _target(project: Any, name: str | None) -> Any:
 
     if name is None:
         return project.target
-    stand_in = next((one for one in STAND_INS if one.name.replace(" ", "-") == name.replace(" ", "-")), None)
+    stand_in = next(
+        (item for item in STAND_INS if item.name.replace(" ", "-") == name.replace(" ", "-")), None
+    )
     return stand_in or project.target.revised(name=Path(name).stem, profile=name)
 
 
@@ -98,7 +100,7 @@ def cost_lines(found: Found, project: Any) -> Iterator[str]:
     yield f"{found.shot} on {found.target}: {cost.frame_ms:.2f} ms of {cost.budget_ms:.2f} ms, {state}{note}"
     for name, ms in cost.passes.items():
         yield f"  {name:24s} {ms:8.3f} ms"
-    names = {one.id: one.name for one in project.resolved_sources}
+    names = {source.id: source.name for source in project.resolved_sources}
     for key, ms in sorted(cost.sources.items(), key=lambda pair: -pair[1]):
         yield f"    {names.get(key, key):22s} {ms:8.3f} ms"
     for text in cost.broken.values():
@@ -125,8 +127,8 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
     bounce = partial(kept_bounce, rays, level, file, project)
 
     def baked() -> tuple[Any, bool]:
-        found = load_bake(bake_file(project, file))
-        return found, found is not None and found.level == baked_key(rays, level)
+        bake = load_bake(bake_file(project, file))
+        return bake, bake is not None and bake.level == baked_key(rays, level)
 
     known = cache(baked)
     return check(Checked(project, level, rays, boxes, profile, pictures=pictures, bounce=bounce, baked=known))

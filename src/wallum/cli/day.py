@@ -34,7 +34,7 @@ class Drawn:
         from wallum.moment.metered import CELLS
         from wallum.transport.scene.heroes import hero_cells
 
-        marked = frozenset(one.part for one in self.project.marks if one.hero)
+        marked = frozenset(mark.part for mark in self.project.marks if mark.hero)
         if not marked or self.project.look.weighted != "heroes":
             return None
         return hero_cells(self.rays, self.level, marked, camera, CELLS)
@@ -167,7 +167,7 @@ def sheet_command(
     document, file = open_reference(project)
     if not document.shots:
         raise ProjectProblem("has no shots", project, "a project with a saved camera")
-    chosen = [find_slug(document, "shots", one.strip()) for one in shots.split(",")] if shots else None
+    chosen = [find_slug(document, "shots", part.strip()) for part in shots.split(",")] if shots else None
     document, level = lit_project(document, file)
     refuse_as_output(out, document, file, level)
     drawn = prepare(document, level, file)

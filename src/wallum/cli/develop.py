@@ -75,9 +75,9 @@ def _look(reference: str | None, ev100: float | None, changes: tuple[str, ...]) 
     elif reference is not None:
         project, file = open_reference(reference)
         inputs = [] if file is None else [file]
-    for one in changes:
-        if not parameter_path(one).startswith("look/"):
-            raise ValueProblem(f"cannot set {parameter_path(one)!r} here", "--set", "look/PATH=VALUE")
+    for change in changes:
+        if not parameter_path(change).startswith("look/"):
+            raise ValueProblem(f"cannot set {parameter_path(change)!r} here", "--set", "look/PATH=VALUE")
     if ev100 is not None:
         changes = ("look/exposed=by hand", f"look/ev100={ev100}", *changes)
     now = _at_its_hour(with_changes(project, changes))

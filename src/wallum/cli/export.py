@@ -65,7 +65,7 @@ def _export_look(reference: str, file: Path, size: int, as_json: bool) -> None:
 
     project, beside = open_reference(reference)
     look = at_moment(project, own_moment(project)).look
-    inputs = [one for one in (beside, Path(look.table) if look.table else None) if one is not None]
+    inputs = [item for item in (beside, Path(look.table) if look.table else None) if item is not None]
     refuse_inputs(file, inputs, ExportProblem)
     if file.suffix.lower() == ".json":
         write_look_file(file, look)
@@ -74,11 +74,11 @@ def _export_look(reference: str, file: Path, size: int, as_json: bool) -> None:
     if file.suffix.lower() != ".cube":
         grade = shown_look(look).grade
         write_grade(file, grade, project.name or "look")
-        warnings = [f"{one} no part of a decision list" for one in left_out(grade)]
+        warnings = [f"{item} no part of a decision list" for item in left_out(grade)]
         if as_json:
             print_json({"file": str(file), "warnings": warnings})
         else:
-            click.echo("\n".join([*(f"warning: {one}" for one in warnings), str(file)]))
+            click.echo("\n".join([*(f"warning: {warning}" for warning in warnings), str(file)]))
         return
     most, mean = write_look(file, shown_look(look), size, project.name or "look")
     if as_json:
@@ -103,8 +103,8 @@ def _export_baked(
     baked = fitting_bake(project, file, RayScene(level, flatten(level)), level)
     if baked is None:
         raise ExportProblem("no light was baked of the level as it is", str(out), "`wallum bake` before")
-    for one in page_files(out, baked, kind):
-        refuse_as_output(one, project, file, level)
+    for item in page_files(out, baked, kind):
+        refuse_as_output(item, project, file, level)
     written, told = level_with_texels(level, baked)
     warnings = export_gltf(project, written, out)
     return warnings + write_lightmaps(out, baked, told, kind)

@@ -64,7 +64,7 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
         refuse_as_output(out, document, file, level)
         drawn = prepare(document, level, file)
         camera = Camera.of_shot(shot, size[0] / size[1], far_for(level.bounds))
-        held: float | None = None
+        current: float | None = None
         # Of the level's time for each picture: the eye comes after the hour in that.
         step_s = (hours[1] - hours[0]) % 24.0 * 3600.0 if len(hours) > 1 else 0.0
         level_seconds = max(step_s, 1.0 / options["fps"])
@@ -76,15 +76,17 @@ def film_command(project: str, out: Path, as_json: bool, **options: Any) -> None
                 settle = options["settled"]
                 relight = abs(hour - lit_at) >= RELIT_H
                 lit_at = hour if relight else lit_at
-                made = drawn.picture(now, camera, size, settle, relight, held_ev=held, seed=number)
-                writer.add(made.rgb)
-                exposures.append(round(made.ev100, 3))
+                picture = drawn.picture(now, camera, size, settle, relight, held_ev=current, seed=number)
+                writer.add(picture.rgb)
+                exposures.append(round(picture.ev100, 3))
                 # As in play.
                 look = at_moment(now, Moment(hour)).look
-                if made.metered is None or look.exposed != "metered":
-                    held = None
+                if picture.metered is None or look.exposed != "metered":
+                    current = None
                 else:
-                    held = adapted_ev(made.ev100, made.metered, level_seconds, look.speed_up, look.speed_down)
+                    current = adapted_ev(
+                        picture.ev100, picture.metered, level_seconds, look.speed_up, look.speed_down
+                    )
     if as_json:
         print_json({"file": str(out), "pictures": len(hours), "fps": options["fps"], "ev100": exposures})
         return

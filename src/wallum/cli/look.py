@@ -37,11 +37,11 @@ def look_command(project: str, look: str, words: str, out: Path | None, as_json:
             write(_looked(load(file), other, effects))
     else:
         save(moved_to(_looked(document, other, effects), file, target), target)
-    found = [EFFECT_WORDS[one].lower() for one in effects_of(other) if one in effects]
+    result = [EFFECT_WORDS[item].lower() for item in effects_of(other) if item in effects]
     if as_json:
-        print_json({"file": str(target), "effects": found})
+        print_json({"file": str(target), "effects": result})
     else:
-        click.echo(f"{target}: {', '.join(found) or 'no effect'}")
+        click.echo(f"{target}: {', '.join(result) or 'no effect'}")
 
 
 def _looked(project: Any, other: Any, effects: tuple[str, ...]) -> Any:
@@ -66,7 +66,7 @@ def _named(look: str) -> Any:
 
     if look.lower().endswith(".json"):
         return read_look(Path(look))
-    name = next((one for one in OWN_LOOKS if one.lower() == look.lower()), None)
+    name = next((item for item in OWN_LOOKS if item.lower() == look.lower()), None)
     if name is None:
         raise ValueProblem(f"there is no look {look!r}", "LOOK", f"a .json file or {', '.join(OWN_LOOKS)}")
     return own_look(name)
@@ -79,8 +79,8 @@ def _effects(words: str) -> tuple[str, ...]:
 
     if not words:
         return tuple(EFFECTS)
-    asked = [one.strip().lower() for one in words.split(";") if one.strip()]
-    unknown = [one for one in asked if one not in WORDS]
+    asked = [part.strip().lower() for part in words.split(";") if part.strip()]
+    unknown = [item for item in asked if item not in WORDS]
     if unknown:
         raise ValueProblem(f"there is no effect {unknown[0]!r}", "--only", "; ".join(WORDS))
-    return tuple(WORDS[one] for one in asked)
+    return tuple(WORDS[item] for item in asked)

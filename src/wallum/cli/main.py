@@ -68,20 +68,20 @@ def new_command(
     if as_project_file(project).exists():
         raise ProjectProblem("there is a file of that name already", str(project), "a new name")
     opened = open_level(reference_to(Path(level), None), None)
-    made = project_of_level(opened, reference_to(Path(level), project))
+    built = project_of_level(opened, reference_to(Path(level), project))
     lies = (f"level_fit/scale={scale!r}", f"level_fit/up={up}")
-    made = with_changes(made, (*lies, *setting_changes(place, date, utc_offset)))
-    opened = fitted(opened, made.level_fit)
-    made = on_floors(made, opened)
-    save(made, project)
-    choose_level(made, project)
+    built = with_changes(built, (*lies, *setting_changes(place, date, utc_offset)))
+    opened = fitted(opened, built.level_fit)
+    built = on_floors(built, opened)
+    save(built, project)
+    choose_level(built, project)
     findings = [vars(finding) for finding in opened.findings]
     if as_json:
         print_json({"project": str(project), "parts": len(opened.parts), "findings": findings})
         return
     click.echo(
         f"{project}: {len(opened.parts)} parts, {opened.triangle_count} triangles, "
-        f"{len(made.sources)} sources, {len(made.shots)} shots"
+        f"{len(built.sources)} sources, {len(built.shots)} shots"
     )
     for finding in opened.findings:
         click.echo(f"{finding.grade}: {finding.text}")
@@ -98,7 +98,7 @@ def show_command(project: str, path: str, as_json: bool) -> None:
     from wallum.document.quantities import format_quantity
 
     document, _ = open_reference(project)
-    found = look_up(document, path)
+    result = look_up(document, path)
     prefix = path.strip("/")
     rows = [
         (where, info, value)
@@ -107,14 +107,14 @@ def show_command(project: str, path: str, as_json: bool) -> None:
     ]
     if as_json:
         values = {where: {"value": value, "unit": info.unit} for where, info, value in rows}
-        plain = not isinstance(found, Item | tuple) or not rows
-        print_json({"path": prefix, "value": found} if plain else {"values": values})
+        plain = not isinstance(result, Item | tuple) or not rows
+        print_json({"path": prefix, "value": result} if plain else {"values": values})
         return
     for where, info, value in rows:
         shown = format_quantity(value, info.unit) if isinstance(value, float) else value
         click.echo(f"{where} = {shown}")
     if not rows:
-        click.echo(str(found))
+        click.echo(str(result))
 
 
 @cli.command("set")
@@ -194,17 +194,17 @@ def render_command(project: str, out: Path, as_json: bool, **options: Any) -> No
         document = applied(document, find_slug(document, "variants", options["variant"]).id)
     view, document = chosen_view(document, options["view"])
     if options["engine"] == "reference":
-        made = render_reference(document, level, file, camera, view, options)
+        built = render_reference(document, level, file, camera, view, options)
     else:
-        made = render_realtime(document, level, file, camera, view, options)
+        built = render_realtime(document, level, file, camera, view, options)
     if out.suffix.lower() == ".png":
-        write_png(out, made.rgb)
+        write_png(out, built.rgb)
     else:
-        write_exr(out, made.luminance)
+        write_exr(out, built.luminance)
     if as_json:
-        print_json({"file": str(out), **made.told})
+        print_json({"file": str(out), **built.told})
     else:
-        click.echo(f"{out}: {made.text}")
+        click.echo(f"{out}: {built.text}")
 
 
 def _camera(document: Any, level: Any, options: Json) -> Any:
@@ -294,16 +294,16 @@ def check_command(project: str, truth: bool, paths: int, shots: str | None, as_j
         return
     if shots:
         raise click.UsageError("--shots goes with --truth")
-    found = findings_of(document, file)
+    findings = findings_of(document, file)
     if as_json:
-        print_json({"findings": [one.as_json() for one in found]})
+        print_json({"findings": [item.as_json() for item in findings]})
     else:
-        for one in found:
-            remedy = f" ({one.remedy.text})" if one.remedy is not None else ""
-            click.echo(f"{one.grade}: {one.text}{remedy}")
-        if not found:
+        for item in findings:
+            remedy = f" ({item.remedy.text})" if item.remedy is not None else ""
+            click.echo(f"{item.grade}: {item.text}{remedy}")
+        if not findings:
             click.echo("nothing was found")
-    sys.exit(1 if any(one.grade != "note" for one in found) else 0)
+    sys.exit(1 if any(item.grade != "note" for item in findings) else 0)
 
 
 @cli.command("ways")
@@ -358,18 +358,18 @@ def cost_command(
     if tiers or sheet is not None:
         rows = tier_table(document, file, shot, target, sheet)
         if as_json:
-            print_json({"tiers": [one.as_json() for one in rows]})
+            print_json({"tiers": [row.as_json() for row in rows]})
         else:
             for row in rows:
                 click.echo(row)
         return
-    found = cost_of(document, file, shot, target, tier)
+    cost = cost_of(document, file, shot, target, tier)
     if as_json:
-        print_json(found.as_json(document))
+        print_json(cost.as_json(document))
     else:
-        for line in cost_lines(found, document):
+        for line in cost_lines(cost, document):
             click.echo(line)
-    sys.exit(1 if found.cost.over or found.cost.broken else 0)
+    sys.exit(1 if cost.cost.over or cost.cost.broken else 0)
 
 
 def _report(error: WallumError, as_json: bool) -> int:
@@ -381,11 +381,11 @@ def _report(error: WallumError, as_json: bool) -> int:
 
 def main(arguments: list[str] | None = None, run: Callable[..., Any] = cli.main) -> int:
     """Run a command; errors become one sentence and an exit status."""
-    given = sys.argv[1:] if arguments is None else arguments
-    as_json = "--json" in given
+    inputs = sys.argv[1:] if arguments is None else arguments
+    as_json = "--json" in inputs
     keep_log()
     try:
-        run(args=given, prog_name="wallum", standalone_mode=False)
+        run(args=inputs, prog_name="wallum", standalone_mode=False)
     except WallumError as error:
         return _report(error, as_json)
     except click.exceptions.NoArgsIsHelpError as error:
@@ -404,5 +404,5 @@ def main(arguments: list[str] | None = None, run: Callable[..., Any] = cli.main)
     except OSError as error:
         return _report(WallumError(said(error), str(error.filename or "")), as_json)
     except Exception as error:
-        return _report(fault_of(error, f"the command {' '.join(given[:1])}".strip()), as_json)
+        return _report(fault_of(error, f"the command {' '.join(inputs[:1])}".strip()), as_json)
     return 0

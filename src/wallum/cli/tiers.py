@@ -42,9 +42,9 @@ def tier_table(
     drawn = {} if sheet is None else _draw(project, file, shot, sheet)
     rows = []
     for tier in TIERS:
-        found = cost_of(project, file, shot, target, tier)
-        air = sum(found.cost.passes.get(name, 0.0) for name in AIR_PASSES)
-        rows.append(TierRow(tier, found.target, found.cost.frame_ms, air, drawn.get(tier)))
+        cost = cost_of(project, file, shot, target, tier)
+        air = sum(cost.cost.passes.get(name, 0.0) for name in AIR_PASSES)
+        rows.append(TierRow(tier, cost.target, cost.cost.frame_ms, air, drawn.get(tier)))
     return rows
 
 
@@ -76,7 +76,7 @@ def _draw(project: Any, file: Path | None, shot: str | None, sheet: Path) -> dic
                 shown, level, camera, size, settle=False, renderer=renderer, edges=shown.target.edges
             )
         pictures.append(picture.rgb)
-        times[tier] = sum(one.ms for one in picture.passes)
+        times[tier] = sum(pass_.ms for pass_ in picture.passes)
     labels = [f"{tier}: {ms:.0f} ms here" for tier, ms in times.items()]
     write_png(sheet, contact_sheet([pictures], labels, [chosen.name], 2))
     return times

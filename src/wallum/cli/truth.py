@@ -30,7 +30,7 @@ def truth_lines(
     from wallum.transport.paths.reference import Reference
     from wallum.transport.scene.surfaces import seen_surfaces
 
-    chosen = [find_slug(document, "shots", one.strip()) for one in slugs or ()] or document.shots
+    chosen = [find_slug(document, "shots", slug.strip()) for slug in slugs or ()] or document.shots
     document, level = lit_project(document, file)
     drawn = prepare(document, level, file)
     for shot in chosen:
@@ -39,9 +39,9 @@ def truth_lines(
         inside = False
         if drawn.bounce is not None:
             seen = seen_surfaces(drawn.rays, level, camera, BLOCKS)
-            found = drawn.bounce.made.probes.find(seen.points, seen.normals)
+            result = drawn.bounce.made.probes.find(seen.points, seen.normals)
             sky = drawn.bounce.made.seen.sky.sum(axis=1)
-            inside = bool(np.median(np.where(found >= 0, sky[found], 1.0)) < INSIDE_SKY)
+            inside = bool(np.median(np.where(result >= 0, sky[result], 1.0)) < INSIDE_SKY)
         for clock in HOURS:
             now = document.revised(setting=document.setting.revised(clock=parse_clock(clock)))
             picture = drawn.picture(now, camera, PICTURE).luminance
@@ -50,7 +50,7 @@ def truth_lines(
             reference.aim_by(None if drawn.bounce is None else drawn.bounce.made)
             where = shot.name, clock, inside
             # Of a single path it is not known how much noise it has.
-            steps, most = (max(-(-one // TRACED_EACH**2), 2) for one in (paths, paths * MOST_TIMES))
+            steps, most = (max(-(-item // TRACED_EACH**2), 2) for item in (paths, paths * MOST_TIMES))
             while True:
                 while reference.samples < steps:
                     reference.step()

@@ -51,10 +51,10 @@ class FiniteRange(click.FloatRange):
     """A number within limits: nan, which is neither above nor below any, is none."""
 
     def convert(self, value: Any, param: Any, ctx: Any) -> float:
-        found = float(super().convert(value, param, ctx))
-        if not math.isfinite(found):
+        result = float(super().convert(value, param, ctx))
+        if not math.isfinite(result):
             self.fail(f"{value!r} is not a number", param, ctx)
-        return found
+        return result
 
 
 class Size(click.ParamType[tuple[int, int]]):
@@ -103,7 +103,7 @@ def note_level_choice(project: Any, file: Path | None, changes: tuple[str, ...])
     """A level that was named by hand on the command line may lie anywhere."""
     from wallum.level.opening import choose_level
 
-    if any(parameter_path(one) == "level" for one in changes):
+    if any(parameter_path(change) == "level" for change in changes):
         choose_level(project, file)
 
 
@@ -126,7 +126,9 @@ def chosen_view(project: Any, text: str) -> tuple[str, Any]:
     kind, _, slug = text.partition(":")
     if kind == "one" and slug:
         alone = find_slug(project, "sources", slug)
-        others = tuple(one if one is alone else one.revised(on=False) for one in project.resolved_sources)
+        others = tuple(
+            source if source is alone else source.revised(on=False) for source in project.resolved_sources
+        )
         return "final", project.revised(sources=others)
     name = text.replace("-", " ")
     if name not in VIEWS:

@@ -36,25 +36,25 @@ def way_rows(project: Any, file: Path | None, shot: str | None) -> Iterator[dict
     project, level = lit_project(project, file)
     drawn = prepare(project, level, file)
     camera = Camera.of_shot(chosen, DRAWN[0] / DRAWN[1], far_for(level.bounds))
-    made = None if drawn.bounce is None else drawn.bounce.made
+    built = None if drawn.bounce is None else drawn.bounce.made
     about = Surroundings(
         project, own_moment(project), level, drawn.rays, camera,
         Boxes(*chunk_boxes(level, drawn.rays.triangles)),
         seen_surfaces(drawn.rays, level, camera, LAYER_SIZE), load_profile(project.target.profile),
-        made, None if drawn.bounce is None else drawn.bounce.baked,
+        built, None if drawn.bounce is None else drawn.bounce.baked,
     )  # fmt: skip
     truth = surface_truth(about)
     if drawn.bounce is not None:
         relit(drawn.renderer, drawn.bounce, evaluate(project, about.moment))
-    for one in of_ways(about):
-        request = PictureRequest(0, bare(evaluate(one.project, about.moment)), camera, DRAWN)
+    for way in of_ways(about):
+        request = PictureRequest(0, bare(evaluate(way.project, about.moment)), camera, DRAWN)
         for _ in drawn.renderer.draw(request):
             pass
         light = np.asarray(luminance(drawn.renderer.luminance(request, False).astype(float)))
-        found = replace(one, off=stops_off(light, truth))
+        result = replace(way, off=stops_off(light, truth))
         yield {
-            "way": found.way,
-            "frame_ms": round(found.ms, 4),
-            "megabytes": round(found.megabytes, 2),
-            "stops_off": round(found.off or 0.0, 3),
+            "way": result.way,
+            "frame_ms": round(result.ms, 4),
+            "megabytes": round(result.megabytes, 2),
+            "stops_off": round(result.off or 0.0, 3),
         }

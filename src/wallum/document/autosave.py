@@ -92,7 +92,7 @@ class Sitting:
 
     def keep(self, project: Project, edits: int) -> None:
         """Keep unsaved work. Raises ProjectProblem where the disk refuses."""
-        kept = {
+        selected = {
             "file": str(self.file) if self.file else None,
             "kept": dt.datetime.now().isoformat(timespec="seconds"),
             "edits": edits,
@@ -102,7 +102,7 @@ class Sitting:
         }
         try:
             self.path.parent.mkdir(parents=True, exist_ok=True)
-            write_whole(self.path, json.dumps(kept).encode())
+            write_whole(self.path, json.dumps(selected).encode())
         except OSError as error:
             raise ProjectProblem(f"unsaved work cannot be kept: {said(error)}", str(self.path)) from None
 
@@ -113,13 +113,13 @@ class Sitting:
 
 def _read(path: Path, file: Path | None) -> tuple[Recovery, Any]:
     """What one file holds, and what it says of the process that wrote it. Raises for a broken one."""
-    kept = json.loads(read_limited(path, 4 * PROJECT_BYTES, ProjectProblem))
+    selected = json.loads(read_limited(path, 4 * PROJECT_BYTES, ProjectProblem))
     try:
-        when = dt.datetime.fromisoformat(str(kept["kept"]))
+        when = dt.datetime.fromisoformat(str(selected["kept"]))
     except (KeyError, ValueError):  # of a version that did not say
         when = dt.datetime.fromtimestamp(path.stat().st_mtime)
-    project = parse(kept["project"], str(path))
-    return Recovery(project, path, file, when, int(kept.get("edits", 0))), kept
+    project = parse(selected["project"], str(path))
+    return Recovery(project, path, file, when, int(selected.get("edits", 0))), selected
 
 
 def _lives(kept: Any) -> bool:
@@ -131,10 +131,10 @@ def _lives(kept: Any) -> bool:
 def _candidates(file: Path | None) -> Iterator[Path]:
     folder, start = _place(file)
     try:
-        found = sorted(one for one in os.listdir(folder) if one.endswith(UNSAVED))
+        result = sorted(item for item in os.listdir(folder) if item.endswith(UNSAVED))
     except OSError:
         return
-    yield from (folder / one for one in found if one.startswith(start))
+    yield from (folder / item for item in result if item.startswith(start))
     if file is None:  # where earlier versions kept it
         yield folder.parent / f"{UNTITLED}{UNSAVED}"
 
@@ -151,12 +151,12 @@ def recoverable(file: Path | None) -> list[Recovery]:
         saved = None
     for path in _candidates(file):
         try:
-            found, kept = _read(path, file)
+            result, selected = _read(path, file)
         except (WallumError, OSError, ValueError, KeyError, TypeError, AttributeError, RecursionError):
             continue
-        if not _lives(kept) and found.project != saved:
-            out.append(found)
-    return sorted(out, key=lambda one: one.kept, reverse=True)
+        if not _lives(selected) and result.project != saved:
+            out.append(result)
+    return sorted(out, key=lambda item: item.kept, reverse=True)
 
 
 def forget(found: Recovery) -> None:

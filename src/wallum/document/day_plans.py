@@ -39,7 +39,7 @@ __all__ = [
 DAY_SUFFIX = ".wallum-day"
 DAY_SCHEMA = 2
 # What a day has, and how it is called.
-PARTS: Final = {"sun": "Sun", "moon": "Moon", "sky": "Sky", **{one: title_of(one) for one in PEGGED}}
+PARTS: Final = {"sun": "Sun", "moon": "Moon", "sky": "Sky", **{item: title_of(item) for item in PEGGED}}
 KINDS: Final = (SunSource, MoonSource, SkySource)
 # What a source keeps of its own when a day is applied to it.
 OWN: Final = ("id", "name", "locked", "role", "picture")
@@ -67,15 +67,15 @@ class DayPlan(Item):
 
 
 def _outside(project: Project) -> dict[str, Source]:
-    return {one.kind: one for one in project.sources if isinstance(one, KINDS)}
+    return {source.kind: source for source in project.sources if isinstance(source, KINDS)}
 
 
 def day_of_project(project: Project, name: str) -> DayPlan:
     """The day of a project, to be kept under a name."""
     there = _outside(project)
-    words = {one.id: kind for kind, one in there.items()} | {one: one for one in PEGGED}
+    words = {item.id: kind for kind, item in there.items()} | {item: item for item in PEGGED}
     lanes = [lane.revised(owner=words[lane.owner]) for lane in project.lanes if lane.owner in words]
-    groups = {one: getattr(project, one) for one in PEGGED}
+    groups = {item: getattr(project, item) for item in PEGGED}
     return DayPlan(name=name, lanes=tuple(lanes), **groups, **there)  # type: ignore[arg-type]
 
 
@@ -92,8 +92,8 @@ def applied_day(project: Project, day: DayPlan, parts: tuple[str, ...] = tuple(P
             owners[part] = part
             continue
         own = there.get(part)
-        kept = {name: getattr(own, name) for name in OWN if own is not None and hasattr(own, name)}
-        project = project.with_source(of_day.revised(**kept))
+        selected = {name: getattr(own, name) for name in OWN if own is not None and hasattr(own, name)}
+        project = project.with_source(of_day.revised(**selected))
         owners[part] = own.id if own is not None else of_day.id
     stays = [lane for lane in project.lanes if lane.owner not in owners.values()]
     comes = [lane.revised(owner=owners[lane.owner]) for lane in day.lanes if lane.owner in owners]

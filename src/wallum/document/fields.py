@@ -79,7 +79,7 @@ def parameter_of(field: FieldInfo) -> Parameter | None:
 
 
 def _broken(text: str) -> bool:
-    return "\0" in text or (not text.isascii() and any("\ud800" <= one <= "\udfff" for one in text))
+    return "\0" in text or (not text.isascii() and any("\ud800" <= item <= "\udfff" for item in text))
 
 
 class Item(BaseModel):
@@ -156,14 +156,14 @@ def unchecked(item: AnyItem, changes: dict[str, Any]) -> AnyItem:
 
 @lru_cache(maxsize=64)
 def _declared(kind: type[Item]) -> dict[str, Parameter]:
-    found = {name: parameter_of(field) for name, field in kind.model_fields.items()}
-    names = [name for name, info in found.items() if info is not None]
+    result = {name: parameter_of(field) for name, field in kind.model_fields.items()}
+    names = [name for name, info in result.items() if info is not None]
     for name in tuple(names):
-        info = found[name]
+        info = result[name]
         if info is not None and info.after in names:
             names.remove(name)
             names.insert(names.index(info.after) + 1, name)
-    return {name: info for name in names if (info := found[name]) is not None}
+    return {name: info for name in names if (info := result[name]) is not None}
 
 
 def declared(item: type[Item] | Item) -> dict[str, Parameter]:

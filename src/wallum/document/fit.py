@@ -51,7 +51,7 @@ def _moved(item: Any, matrix: NDArray[np.float64], turn: NDArray[np.float64]) ->
     changes: dict[str, Any] = {name: _triple(matrix, getattr(item, name)) for name in PLACES & set(fields)}
     changes |= {name: _triple(turn, getattr(item, name)) for name in WAYS & set(fields)}
     if "points" in fields:
-        changes["points"] = tuple(_triple(matrix, one) for one in item.points)
+        changes["points"] = tuple(_triple(matrix, point) for point in item.points)
     return unchecked(item, changes) if changes else item
 
 
@@ -73,17 +73,17 @@ def moved_with_level(project: Any, before: LevelFit) -> Any:
 
     def light(item: Any) -> dict[str, Any]:
         return {
-            "sources": tuple(_moved(one, matrix, turn) for one in item.sources),
-            "lanes": tuple(_moved_lane(one, matrix, turn) for one in item.lanes),
+            "sources": tuple(_moved(source, matrix, turn) for source in item.sources),
+            "lanes": tuple(_moved_lane(lane, matrix, turn) for lane in item.lanes),
         }
 
     return unchecked(
         project,
         {
             **light(project),
-            "shots": tuple(_moved(one, matrix, turn) for one in project.shots),
-            "walks": tuple(_moved(one, matrix, turn) for one in project.walks),
-            "variants": tuple(unchecked(one, light(one)) for one in project.variants),
+            "shots": tuple(_moved(shot, matrix, turn) for shot in project.shots),
+            "walks": tuple(_moved(walk, matrix, turn) for walk in project.walks),
+            "variants": tuple(unchecked(variant, light(variant)) for variant in project.variants),
             "figure": _moved(project.figure, matrix, turn),
             "viewpoint": None if project.viewpoint is None else _moved(project.viewpoint, matrix, turn),
         },

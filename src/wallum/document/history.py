@@ -114,16 +114,16 @@ class History:
 
     def restate(self, restated: Callable[[Project], Project]) -> None:
         """Put every project of the history otherwise, as when its file moves; this is no step."""
-        kept: dict[int, Project] = {}
+        selected: dict[int, Project] = {}
 
         def anew(project: Project) -> Project:
-            if id(project) not in kept:
-                kept[id(project)] = restated(project)
-            return kept[id(project)]
+            if id(project) not in selected:
+                selected[id(project)] = restated(project)
+            return selected[id(project)]
 
         # The steps hold every project until all are restated: an identity stands for one project.
         steps = [
-            [Step(one.label, anew(one.before), anew(one.after)) for one in each]
+            [Step(item.label, anew(item.before), anew(item.after)) for item in each]
             for each in (self._done, self._undone)
         ]
         self._present, self._saved, self._preview = anew(self._present), anew(self._saved), None

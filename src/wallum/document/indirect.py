@@ -16,5 +16,5 @@ def at_most(project: Project, way: str) -> Project:
     """The same, unless it is shown by less than that already; baked light costs any tier little."""
     if project.look.indirect == "lightmaps" and way != "none":
         return project
-    fits = [one for one in INDIRECT if one == way]
+    fits = [item for item in INDIRECT if item == way]
     return with_indirect(project, max(project.look.indirect, *fits, key=INDIRECT.index))

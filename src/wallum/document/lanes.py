@@ -30,7 +30,9 @@ EVENTS: Final[dict[str, tuple[Tie, float]]] = {
 
 def _finite_value(value: Value) -> Value:
     numbers = value if isinstance(value, tuple) else (value,)
-    if any(isinstance(one, float) and (one != one or abs(one) == float("inf")) for one in numbers):
+    if any(
+        isinstance(number, float) and (number != number or abs(number) == float("inf")) for number in numbers
+    ):
         raise ValueError("every part must be a finite number")
     return value
 
@@ -88,10 +90,10 @@ EVENT = re.compile(
 
 def parse_clock(text: str) -> float:
     """Hours of HH:MM or HH:MM:SS, to 24:00. Raises ValueProblem."""
-    found = CLOCK.match(text.strip())
-    if found:
-        hours = int(found[1]) + int(found[2]) / 60.0 + int(found[3] or 0) / 3600.0
-        if int(found[2]) < 60 and int(found[3] or 0) < 60 and hours <= 24.0:
+    result = CLOCK.match(text.strip())
+    if result:
+        hours = int(result[1]) + int(result[2]) / 60.0 + int(result[3] or 0) / 3600.0
+        if int(result[2]) < 60 and int(result[3] or 0) < 60 and hours <= 24.0:
             return hours
     raise ValueProblem(f"cannot read the clock {text.strip()!r}", "", "HH:MM or HH:MM:SS, to 24:00")
 
@@ -108,16 +110,16 @@ def parse_peg_time(text: str) -> PegTime:
     plain = text.strip().lower()
     if CLOCK.match(plain):
         return PegTime(hours=parse_clock(plain))
-    found = EVENT.match(plain)
+    result = EVENT.match(plain)
     words = {**EVENTS, "rising": ("rising", 0.0), "setting": ("setting", 0.0)}
     # An angle belongs to rising and setting; the named events have theirs.
-    if found is None or found["word"] not in words or (found["angle"] and found["word"] in EVENTS):
+    if result is None or result["word"] not in words or (result["angle"] and result["word"] in EVENTS):
         known = ", ".join(EVENTS)
         raise ValueProblem(
             f"cannot read the time {text.strip()!r}", "", f"18:30, {known}, setting -6, or sunset +0:20"
         )
-    tie, angle = words[found["word"]]
-    if found["angle"] is not None:
-        angle = float(found["angle"])
-    hours = parse_clock(found["off"].rjust(5, "0")) if found["off"] else 0.0
-    return PegTime(tie=tie, hours=-hours if found["sign"] == "-" else hours, angle=angle)
+    tie, angle = words[result["word"]]
+    if result["angle"] is not None:
+        angle = float(result["angle"])
+    hours = parse_clock(result["off"].rjust(5, "0")) if result["off"] else 0.0
+    return PegTime(tie=tie, hours=-hours if result["sign"] == "-" else hours, angle=angle)

@@ -57,7 +57,7 @@ def _metering(default: float, label: str, help_text: str, unit: str, low: float,
 def _darker(number: int, label: str) -> float:
     """By default as bright as Krawczyk and others 2005 have it, over day."""
     light = DARKER_AT[number]
-    day, own = (float(key_value(one)) for one in (DARKER_AT[-1], light))
+    day, own = (float(key_value(item)) for item in (DARKER_AT[-1], light))
     return parameter(
         round(math.log2(day / own), 2), label=label, unit="stops", low=-2.0, high=8.0, step=0.1, first=False,
         heading="Night stays night",
@@ -246,7 +246,7 @@ class Look(PictureValues):
 
     def only(self, effect: str) -> "Look":
         """This look with one effect alone (see EFFECTS), or none where it is empty; exposed as it is."""
-        return self.revised(**{one: one == effect and getattr(self, one) for one in EFFECTS})
+        return self.revised(**{item: item == effect and getattr(self, item) for item in EFFECTS})
 
     def inactive(self) -> frozenset[str]:
         off = self._chain_off()

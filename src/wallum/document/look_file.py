@@ -40,12 +40,12 @@ def read_look(path: Path) -> Look:
 def look_of_text(data: bytes, source: str) -> Look:
     """A look from the bytes of its file. Raises ValueProblem."""
     with reading(ValueProblem, "not a look", source, "JSON text"):
-        given = json.loads(data)
-    values = given.get("look") if isinstance(given, dict) and given.get("kind") == KIND else given
+        inputs = json.loads(data)
+    values = inputs.get("look") if isinstance(inputs, dict) and inputs.get("kind") == KIND else inputs
     if not isinstance(values, dict):
         raise ValueProblem("not a look", source, "an object of the look's values")
-    if values is not given:
-        version = given.get("version")
+    if values is not inputs:
+        version = inputs.get("version")
         if version not in (1, 2, 3, VERSION):
             raise ValueProblem(f"a look of version {version!r}", source, f"version {VERSION} or less")
         if version == 1:  # metered to mid grey in any light

@@ -14,11 +14,12 @@ Step = Callable[[dict[str, Any]], dict[str, Any]]
 
 def _base_light_was_free(data: dict[str, Any]) -> dict[str, Any]:
     """Version 1 knew only a sun aimed by hand, a plain dome and exposure by hand."""
-    kept = {"sun": {"stands": "where set", "light": "own"}, "sky": {"model": "plain"}}
+    selected = {"sun": {"stands": "where set", "light": "own"}, "sky": {"model": "plain"}}
     sources = data.get("sources")
     if isinstance(sources, list):
         sources = [
-            {**one, **kept.get(str(one.get("kind")), {})} if isinstance(one, dict) else one for one in sources
+            {**source, **selected.get(str(source.get("kind")), {})} if isinstance(source, dict) else source
+            for source in sources
         ]
         data = {**data, "sources": sources}
     return data
@@ -27,17 +28,24 @@ def _base_light_was_free(data: dict[str, Any]) -> dict[str, Any]:
 def _sky_was_clear(data: dict[str, Any]) -> dict[str, Any]:
     """Version 3 called the sky that the hour makes clear; it is the atmosphere now."""
 
-    def named(one: Any) -> Any:
-        old = isinstance(one, dict) and one.get("kind") == "sky" and one.get("model") == "clear"
-        return {**one, "model": "atmosphere"} if old else one
+    def named(item: Any) -> Any:
+        old = isinstance(item, dict) and item.get("kind") == "sky" and item.get("model") == "clear"
+        return {**item, "model": "atmosphere"} if old else item
 
     def renamed(holder: dict[str, Any]) -> dict[str, Any]:
         sources = holder.get("sources")
-        return {**holder, "sources": [named(one) for one in sources]} if isinstance(sources, list) else holder
+        return (
+            {**holder, "sources": [named(source) for source in sources]}
+            if isinstance(sources, list)
+            else holder
+        )
 
     variants = data.get("variants")
     if isinstance(variants, list):
-        data = {**data, "variants": [renamed(one) if isinstance(one, dict) else one for one in variants]}
+        data = {
+            **data,
+            "variants": [renamed(variant) if isinstance(variant, dict) else variant for variant in variants],
+        }
     return renamed(data)
 
 
@@ -50,7 +58,7 @@ def _night_was_as_bright_as_day(data: dict[str, Any]) -> dict[str, Any]:
 
     variants = data.get("variants")
     if isinstance(variants, list):
-        data = {**data, "variants": [kept(one) for one in variants]}
+        data = {**data, "variants": [kept(variant) for variant in variants]}
     return {**data, **kept(data)}
 
 

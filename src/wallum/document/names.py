@@ -7,7 +7,7 @@ __all__ = ["free_name"]
 
 def free_name(project: Project, name: str) -> str:
     """A name like another that no source has: `Gate Lamp` becomes Gate Lamp 2."""
-    taken = {one.name for one in project.resolved_sources}
+    taken = {source.name for source in project.resolved_sources}
     head, _, tail = name.rpartition(" ")
     stem = head if head and tail.isdigit() else name
     number = 2

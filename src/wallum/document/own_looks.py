@@ -62,9 +62,11 @@ def look_of_zone(zone: ZoneSource) -> Look:
 
 def zone_values(look: Look, effects: tuple[str, ...]) -> dict[str, Any]:
     """Values that a zone takes of a look: of effects that do something in it, and that zones can have."""
-    has = [one for one in effects_of(look) if one in effects and one in ZONE_EFFECTS and getattr(look, one)]
+    has = [
+        item for item in effects_of(look) if item in effects and item in ZONE_EFFECTS and getattr(look, item)
+    ]
     out: dict[str, Any] = dict.fromkeys(has, True)
-    return out | {name: getattr(look, name) for one in has for name in EFFECTS[one]}
+    return out | {name: getattr(look, name) for item in has for name in EFFECTS[item]}
 
 
 def effects_of(look: Look) -> tuple[str, ...]:

@@ -31,8 +31,8 @@ class Owner:
 
 
 OWNERS: Final[dict[str, Owner]] = {
-    one.name: one
-    for one in (
+    item.name: item
+    for item in (
         Owner("look", "Picture", "Picture", "Exposure of the picture", pegged=True, varied=True),
         Owner(
             "air",
@@ -60,8 +60,8 @@ OWNERS: Final[dict[str, Owner]] = {
         Owner("figure", "Figure", "Figure", "The stand-in with its grey and mirror ball"),
     )
 }
-PEGGED: Final = tuple(one.name for one in OWNERS.values() if one.pegged)
-VARIED: Final = tuple(one.name for one in OWNERS.values() if one.varied)
+PEGGED: Final = tuple(item.name for item in OWNERS.values() if item.pegged)
+VARIED: Final = tuple(item.name for item in OWNERS.values() if item.varied)
 
 
 def title_of(owner: str) -> str:

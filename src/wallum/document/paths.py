@@ -35,9 +35,9 @@ def find_slug(project: Project, list_name: str, slug: str) -> Any:
     """
     items = getattr(project, list_name)
     if slug.startswith("@"):  # the program's way, under the hand: no words need be made
-        found = next((item for item in items if item.id == slug[1:]), None)
-        if found is not None:
-            return found
+        result = next((item for item in items if item.id == slug[1:]), None)
+        if result is not None:
+            return result
     words = slugs(item.name for item in items)
     for word, item in zip(words, items, strict=True):
         if slug == word:
@@ -128,7 +128,7 @@ def _put_item(project: Project, path: str, old: Item, new: Item) -> Project:
         return new
     if head in OWNERS:
         return project.revised(**{head: new})
-    items = tuple(new if one is old else one for one in getattr(project, head))
+    items = tuple(new if item is old else item for item in getattr(project, head))
     return project.revised(**{head: items})
 
 
@@ -167,7 +167,7 @@ def walk(project: Project) -> Iterator[tuple[str, Parameter, Any]]:
             yield f"{group}/{name}", info, getattr(getattr(project, group), name)
     for list_name in LISTS:
         items = getattr(project, list_name)
-        for slug, item in zip(slugs(one.name for one in items), items, strict=True):
+        for slug, item in zip(slugs(entry.name for entry in items), items, strict=True):
             for name, info in declared(item).items():
                 yield f"{list_name}/{slug}/{name}", info, getattr(item, name)
 

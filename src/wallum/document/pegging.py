@@ -59,12 +59,12 @@ def pegged(project: Project, path: str, at: PegTime, value: Any, easing: str | N
     value = getattr(locate(put(project, path, value), path)[0], name)
     lane = project.lane(owner, name)
     before = () if lane is None else lane.pegs
-    same = next((one for one in before if _same(one.at, at)), None)
+    same = next((entry for entry in before if _same(entry.at, at)), None)
     if easing is None:
         stepped = declared(item)[name].kind in STEPPED
         easing = same.easing if same else ("step" if stepped else "soft")
     peg = Peg.model_validate({"at": at, "value": value, "easing": easing})
-    pegs = tuple(peg if one is same else one for one in before) if same else (*before, peg)
+    pegs = tuple(peg if entry is same else entry for entry in before) if same else (*before, peg)
     return project.with_lane(Lane(owner=owner, name=name, pegs=pegs))
 
 
@@ -77,7 +77,7 @@ def unpegged(project: Project, path: str, peg: Peg) -> Project:
     """The project without one peg; the lane goes with its last."""
     owner, _, name = _address(project, path)
     lane = project.lane(owner, name)
-    pegs = tuple(one for one in lane.pegs if one is not peg) if lane else ()
+    pegs = tuple(item for item in lane.pegs if item is not peg) if lane else ()
     return project.with_lane(Lane(owner=owner, name=name, pegs=pegs)) if pegs else without_lane(project, path)
 
 
@@ -91,7 +91,7 @@ def shifted(project: Project, pegs: Iterable[tuple[Lane, Peg]], hours: float) ->
         # By the clock a day goes around; by the sun a peg is before or after.
         moved = base % 24.0 if peg.at.tie == "clock" else min(max(base, -12.0), 12.0)
         at = peg.at.revised(hours=round(moved * 60.0) / 60.0)
-        others = tuple(one.revised(at=at) if one is peg else one for one in present.pegs)
+        others = tuple(item.revised(at=at) if item is peg else item for item in present.pegs)
         project = project.with_lane(present.revised(pegs=others))
     return project
 
@@ -102,9 +102,9 @@ def replaced(project: Project, owner: str, name: str, peg: Peg, by: Peg | None) 
     lane = project.lane(owner, name)
     if lane is None:
         return project
-    pegs = tuple(by if one is peg else one for one in lane.pegs)
-    kept = tuple(one for one in pegs if one is not None)
-    return project.with_lane(lane.revised(pegs=kept)) if kept else project.without_lane(owner, name)
+    pegs = tuple(by if item is peg else item for item in lane.pegs)
+    selected = tuple(item for item in pegs if item is not None)
+    return project.with_lane(lane.revised(pegs=selected)) if selected else project.without_lane(owner, name)
 
 
 def pasted(project: Project, pegs: Iterable[Copied], hours: float) -> Project:
@@ -116,7 +116,7 @@ def pasted(project: Project, pegs: Iterable[Copied], hours: float) -> Project:
             continue
         at = PegTime(hours=round(((peg.at.hours + hours) % 24.0) * 60.0) / 60.0)
         lane = project.lane(owner, name)
-        others = tuple(one for one in lane.pegs if not _same(one.at, at)) if lane else ()
+        others = tuple(entry for entry in lane.pegs if not _same(entry.at, at)) if lane else ()
         project = project.with_lane(Lane(owner=owner, name=name, pegs=(*others, peg.revised(at=at))))
     return project
 

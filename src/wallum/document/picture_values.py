@@ -19,7 +19,7 @@ EFFECTS: Final[dict[str, tuple[str, ...]]] = {
     "with_white": ("neutral_kelvin", "neutral_tint"),
     "with_grade": ("contrast", "pivot", "lift", "slope", "offset", "power", "saturation", *HUES),
     "with_ranges": (
-        *(f"{one}_{part}" for one in RANGES for part in ("slope", "offset", "power", "saturation")),
+        *(f"{range_}_{part}" for range_ in RANGES for part in ("slope", "offset", "power", "saturation")),
         "range_low",
         "range_high",
         "range_soft",
@@ -212,9 +212,9 @@ class PictureValues(Item):
         0.0, 12_800.0, unit="EI", step=50.0, safe=(0.0, 800.0),
     )  # fmt: skip
 
-    def list_of(self, one: str) -> DecisionList:
+    def list_of(self, item: str) -> DecisionList:
         """The grade of one of RANGES."""
-        parts = (getattr(self, f"{one}_{part}") for part in ("slope", "offset", "power", "saturation"))
+        parts = (getattr(self, f"{item}_{part}") for part in ("slope", "offset", "power", "saturation"))
         return DecisionList(*parts)
 
     @property
@@ -232,12 +232,12 @@ class PictureValues(Item):
 
     def check_grades(self) -> None:
         """Raises ValueError where a grade is none."""
-        for one in self.grades():
-            if min(one.slope) < 0.0 or min(one.power) <= 0.0:
+        for grade in self.grades():
+            if min(grade.slope) < 0.0 or min(grade.power) <= 0.0:
                 raise ValueError("slopes must be 0 or more, and powers above 0")
-            if max(*one.slope, *one.power, *map(abs, one.offset)) > 100.0:
+            if max(*grade.slope, *grade.power, *map(abs, grade.offset)) > 100.0:
                 raise ValueError("slope, offset and power must be 100 or less")
-        if not all(0.0 <= one <= 4.0 for one in (*self.hues, *self.hues_between)):
+        if not all(0.0 <= hue <= 4.0 for hue in (*self.hues, *self.hues_between)):
             raise ValueError("the saturation of a hue must be 0 to 4")
         if self.range_low > self.range_high:
             raise ValueError(
@@ -246,7 +246,7 @@ class PictureValues(Item):
 
     def switched_off(self) -> set[str]:
         """Values of effects that are off; and those that do nothing as others are."""
-        off = {name for one, names in EFFECTS.items() if not getattr(self, one, True) for name in names}
+        off = {name for item, names in EFFECTS.items() if not getattr(self, item, True) for name in names}
         if self.bloom <= 0.0:
             off |= {"bloom_reach", "bloom_tint", "bloom_threshold"}
         if self.shade == 0.0:

@@ -247,7 +247,7 @@ class Project(Item):
     def _ids_are_unique(self) -> Self:
         ids = [item.id for item in (*self.sources, *self.shots, *self.walks, *self.variants)]
         if len(set(ids)) != len(ids):
-            twice = sorted({one for one in ids if ids.count(one) > 1})
+            twice = sorted({item for item in ids if ids.count(item) > 1})
             raise ValueError(f"the id {twice[0]!r} stands twice")
         for kind in ("sun", "moon", "sky"):
             if sum(source.kind == kind for source in self.sources) > 1:
@@ -271,21 +271,23 @@ class Project(Item):
 
     def owner(self, owner: str) -> Item | None:
         """What a lane belongs to: a group that can be pegged, or a source by its id."""
-        found: Item | None = getattr(self, owner) if owner in PEGGED else self.source(owner)
-        return found
+        result: Item | None = getattr(self, owner) if owner in PEGGED else self.source(owner)
+        return result
 
     def lane(self, owner: str, name: str) -> Lane | None:
         """The lane of a parameter, or None."""
-        return next((one for one in self.lanes if (one.owner, one.name) == (owner, name)), None)
+        return next((item for item in self.lanes if (item.owner, item.name) == (owner, name)), None)
 
     def with_lane(self, lane: Lane) -> Self:
         """The project with a lane in the place of the one for that parameter, or added."""
-        others = tuple(one for one in self.lanes if (one.owner, one.name) != (lane.owner, lane.name))
+        others = tuple(item for item in self.lanes if (item.owner, item.name) != (lane.owner, lane.name))
         return self.revised(lanes=(*others, lane))
 
     def without_lane(self, owner: str, name: str) -> Self:
         """The project without the lane of a parameter."""
-        return self.revised(lanes=tuple(one for one in self.lanes if (one.owner, one.name) != (owner, name)))
+        return self.revised(
+            lanes=tuple(lane for lane in self.lanes if (lane.owner, lane.name) != (owner, name))
+        )
 
     @property
     def resolved_sources(self) -> tuple[Source, ...]:
@@ -295,41 +297,41 @@ class Project(Item):
 
     def source(self, source_id: str) -> Source | None:
         """The source of an id, or None."""
-        return _INDEXED.get(lambda: {one.id: one for one in self.sources}, self.sources).get(source_id)
+        return _INDEXED.get(lambda: {item.id: item for item in self.sources}, self.sources).get(source_id)
 
     def with_source(self, source: Source | Lamp) -> Self:
         """The project with one source put in the place of that id, or added at the end."""
         if self.source(source.id) is None:
             return self.revised(sources=(*self.sources, source))
-        swapped = tuple(source if one.id == source.id else one for one in self.sources)
+        swapped = tuple(source if item.id == source.id else item for item in self.sources)
         return self.revised(sources=swapped)
 
     def without(self, ids: Iterable[str]) -> Self:
         """The project without the sources of these ids."""
         gone = set(ids)
         return self.revised(
-            sources=tuple(one for one in self.sources if one.id not in gone),
+            sources=tuple(source for source in self.sources if source.id not in gone),
             lanes=tuple(lane for lane in self.lanes if lane.owner not in gone),
             marks=tuple(m.revised(follows="", is_lamp=False) if m.follows in gone else m for m in self.marks),
         )
 
     def marks_of(self, part: str) -> PartMarks:
         """What was said of a part; plain marks where nothing was."""
-        return next((one for one in self.marks if one.part == part), PartMarks(part=part))
+        return next((mark for mark in self.marks if mark.part == part), PartMarks(part=part))
 
     @property
     def follows(self) -> dict[str, str]:
         """By part, the id of the lamp that its own glow follows."""
-        return {one.part: one.follows for one in self.marks if one.follows}
+        return {mark.part: mark.follows for mark in self.marks if mark.follows}
 
     @property
     def bodies(self) -> frozenset[str]:
         """Parts whose glow is a lamp's light."""
-        return frozenset(one.part for one in self.marks if one.follows and one.is_lamp)
+        return frozenset(mark.part for mark in self.marks if mark.follows and mark.is_lamp)
 
     def with_marks(self, marks: PartMarks) -> Self:
         """The project with a part's marks; plain ones are not kept."""
-        others = tuple(one for one in self.marks if one.part != marks.part)
+        others = tuple(mark for mark in self.marks if mark.part != marks.part)
         plain = marks == PartMarks(part=marks.part)
         return self.revised(marks=others if plain else (*others, marks))
 

@@ -63,14 +63,14 @@ def _evaluate(node: ast.AST) -> float:
 def parse_quantity(text: str) -> Quantity:
     """Read `text` as a sum with an optional unit; raises QuantityProblem."""
     problem = QuantityProblem(f"cannot read {text.strip()!r}", "", "a number such as 40 or 2*40 cd")
-    found = SPLIT.match(text)
-    if found is None:
+    result = SPLIT.match(text)
+    if result is None:
         raise problem
-    unit_text = found["unit"]
+    unit_text = result["unit"]
     if unit_text and unit_text.lower() not in UNITS:
         raise QuantityProblem(f"unknown unit {unit_text!r}", "", "one of " + ", ".join(UNITS))
     try:
-        value = _evaluate(ast.parse(found["sum"].strip(), mode="eval"))
+        value = _evaluate(ast.parse(result["sum"].strip(), mode="eval"))
     except (SyntaxError, ValueError, ZeroDivisionError, OverflowError, RecursionError):
         raise problem from None
     if not math.isfinite(value):

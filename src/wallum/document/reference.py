@@ -29,7 +29,7 @@ BOXES_AND_SHEETS: tuple[PocketSource | CardSource | VeilSource | RoomSource | Zo
     ZoneSource(id="zone", name="Zone"),
 )
 SECTIONS: tuple[tuple[str, str, Item], ...] = (
-    *((one.title, one.name, getattr(Project(), one.name)) for one in OWNERS.values()),
+    *((owner.title, owner.name, getattr(Project(), owner.name)) for owner in OWNERS.values()),
     ("Sun", "sources/sun", SunSource(id="sun", name="Sun")),
     ("Moon", "sources/moon", MoonSource(id="moon", name="Moon")),
     ("Sky", "sources/sky", SkySource(id="sky", name="Sky")),
@@ -37,7 +37,7 @@ SECTIONS: tuple[tuple[str, str, Item], ...] = (
         (word.capitalize(), "sources/NAME", kind(id=word, name=word.capitalize()))
         for word, kind in LAMP_KINDS.items()
     ),
-    *((one.name, "sources/NAME", one) for one in BOXES_AND_SHEETS),
+    *((sheet.name, "sources/NAME", sheet) for sheet in BOXES_AND_SHEETS),
     ("Shot", "shots/NAME", Shot(id="shot", name="Shot")),
     ("Marks of a part", "", PartMarks(part="part")),
 )

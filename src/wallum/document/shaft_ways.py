@@ -13,12 +13,14 @@ WAYS: Final[tuple[Way, ...]] = ("true", "screen", "card")
 
 def cards_of_source(project: Project, source_id: str) -> tuple[CardSource, ...]:
     """The cards that follow a source."""
-    return tuple(one for one in project.sources if isinstance(one, CardSource) and one.of == source_id)
+    return tuple(
+        source for source in project.sources if isinstance(source, CardSource) and source.of == source_id
+    )
 
 
 def present_way(project: Project, source: Source) -> Way | None:
     """How shafts of a source are shown; None where they are not."""
-    if any(one.on for one in cards_of_source(project, source.id)):
+    if any(item.on for item in cards_of_source(project, source.id)):
         return "card"
     if isinstance(source, FarLight) and project.screen_shafts.on:
         return "screen"
@@ -41,9 +43,9 @@ def why_not(project: Project, source: Source, way: Way, cards: tuple[CardSource,
 def _swapped(project: Project, source: Source, in_air: float, cards: tuple[Source, ...]) -> Project:
     """The project with how strongly a source lights the air, and with other cards of it."""
     others = tuple(
-        one.revised(in_air=in_air) if one.id == source.id else one
-        for one in project.sources
-        if not (isinstance(one, CardSource) and one.of == source.id)
+        item.revised(in_air=in_air) if item.id == source.id else item
+        for item in project.sources
+        if not (isinstance(item, CardSource) and item.of == source.id)
     )
     return project.revised(sources=(*others, *cards))
 
@@ -70,7 +72,7 @@ def with_way(
     out = without_shafts(project, source)
     if way == "card":
         shown = tuple(
-            one.revised(on=True, gain=_within(CardSource, "gain", one.gain * gain)) for one in own or cards
+            item.revised(on=True, gain=_within(CardSource, "gain", item.gain * gain)) for item in own or cards
         )
         return _swapped(out, source, 0.0, shown)
     strength = _within(type(out.screen_shafts), "strength", out.screen_shafts.strength * gain)
@@ -83,7 +85,7 @@ def _true(project: Project, source: Source, own: tuple[CardSource, ...]) -> Proj
     if isinstance(source, FarLight):
         out = out.revised(screen_shafts=out.screen_shafts.revised(on=False))
     air = out.air.revised(shafts=True)
-    if not (air.on or out.mist.on) and not any(one.kind == "pocket" and one.on for one in out.sources):
+    if not (air.on or out.mist.on) and not any(item.kind == "pocket" and item.on for item in out.sources):
         seen = own[0].visibility if own else CardSource.model_fields["visibility"].default
         air = air.revised(on=True, model="true", visibility=max(seen, 5.0))
     return out.revised(air=air)

@@ -24,8 +24,8 @@ RANK: Final = 90.0
 
 def shot_at(project: Project, eye: tuple[float, float, float]) -> Shot | None:
     """The shot that a camera stands at, the nearest of them."""
-    near = [(math.dist(one.eye, eye), one) for one in project.shots]
-    distance, shot = min(near, key=lambda one: one[0], default=(math.inf, None))
+    near = [(math.dist(item.eye, eye), item) for item in project.shots]
+    distance, shot = min(near, key=lambda item: item[0], default=(math.inf, None))
     return shot if distance < NEAR_M else None
 
 

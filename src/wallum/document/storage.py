@@ -71,18 +71,18 @@ def _files_named(project: Project, name: Callable[[str], str]) -> Project:
 
     def renamed(sources: tuple[Source, ...]) -> tuple[Source, ...]:
         def one(source: Source) -> Source:
-            given = isinstance(source, SkySource) and source.picture
-            return unchecked(source, {"picture": name(source.picture)}) if given else source  # type: ignore[union-attr]
+            inputs = isinstance(source, SkySource) and source.picture
+            return unchecked(source, {"picture": name(source.picture)}) if inputs else source  # type: ignore[union-attr]
 
-        made = tuple(one(source) for source in sources)
-        return made if any(a is not b for a, b in zip(made, sources, strict=True)) else sources
+        built = tuple(one(source) for source in sources)
+        return built if any(a is not b for a, b in zip(built, sources, strict=True)) else sources
 
     def looking(look: Look) -> Look:
         return unchecked(look, {"table": name(look.table)}) if look.table else look
 
     variants = tuple(
-        unchecked(one, {"sources": renamed(one.sources), "look": looking(one.look)})
-        for one in project.variants
+        unchecked(variant, {"sources": renamed(variant.sources), "look": looking(variant.look)})
+        for variant in project.variants
     )
     target, look = project.target, looking(project.look)
     if target.profile.endswith(PROFILE_SUFFIX):
@@ -162,6 +162,6 @@ def editing(path: Path) -> Iterator[Callable[[Project], str]]:
 def as_project_file(path: Path) -> Path:
     """A place that a project may be written to. Raises ProjectProblem for a name of another kind,
     and for a link that leads to a file of another kind."""
-    if any(one.suffix.lower() != SUFFIX for one in (path, path.resolve())):
+    if any(item.suffix.lower() != SUFFIX for item in (path, path.resolve())):
         raise ProjectProblem("not a project's name", str(path), f"a name that ends in {SUFFIX}")
     return path

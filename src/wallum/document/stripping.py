@@ -27,7 +27,7 @@ def _dark(source: Source) -> bool:
 
 def light_givers(project: Project) -> list[str]:
     """Keys of what gives light at any hour: ids of sources that are on, the air, the level's own."""
-    out = [one.id for one in project.sources if one.on and not _dark(one)]
+    out = [source.id for source in project.sources if source.on and not _dark(source)]
     if project.air.on or project.mist.on:
         out.append(AIR_KEY)
     return out + [key for key, name in LEVEL_KEYS.items() if getattr(project.level_light, name)]
@@ -40,7 +40,7 @@ def stripped(project: Project, keys: Iterable[str]) -> Project:
     """
     gone = set(keys)
     lit = gone | ({"mist", "screen_shafts"} if AIR_KEY in gone else set())
-    sources = tuple(one.revised(on=False) if one.id in gone else one for one in project.sources)
+    sources = tuple(source.revised(on=False) if source.id in gone else source for source in project.sources)
     lanes = tuple(lane for lane in project.lanes if not (lane.name == "on" and lane.owner in lit))
     air, mist, shafts = project.air, project.mist, project.screen_shafts
     if AIR_KEY in gone:

@@ -40,13 +40,17 @@ def applied(project: Project, variant_id: str) -> Project:
 def renamed(project: Project, variant_id: str, name: str) -> Project:
     """The project with another name for a variant."""
     _found(project, variant_id)
-    named = (one.revised(name=name) if one.id == variant_id else one for one in project.variants)
+    named = (
+        variant.revised(name=name) if variant.id == variant_id else variant for variant in project.variants
+    )
     return project.revised(variants=tuple(named))
 
 
 def without_variant(project: Project, variant_id: str) -> Project:
     """The project without a variant."""
-    return project.revised(variants=tuple(one for one in project.variants if one.id != variant_id))
+    return project.revised(
+        variants=tuple(variant for variant in project.variants if variant.id != variant_id)
+    )
 
 
 def _shown(value: Any, unit: str) -> str:
@@ -73,9 +77,9 @@ def differences(before: Project | Variant, after: Project | Variant) -> list[str
     out = []
     for name in VARIED:
         out += _of_item(title_of(name), getattr(before, name), getattr(after, name))
-    old = {one.id: one for one in before.sources}
-    new = {one.id: one for one in after.sources}
-    out += [f"{one.name} is gone" for key, one in old.items() if key not in new]
+    old = {source.id: source for source in before.sources}
+    new = {source.id: source for source in after.sources}
+    out += [f"{item.name} is gone" for key, item in old.items() if key not in new]
     for key, source in new.items():
         if key not in old:
             out.append(f"{source.name} is new")

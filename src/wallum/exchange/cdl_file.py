@@ -59,20 +59,20 @@ def _triple(values: tuple[float, ...]) -> tuple[float, float, float]:
 
 def _first(element: Element, name: str) -> Element | None:
     """The first element of a name, in any namespace, itself among them."""
-    return next((one for one in element.iter() if one.tag.rpartition("}")[2] == name), None)
+    return next((item for item in element.iter() if item.tag.rpartition("}")[2] == name), None)
 
 
 def _numbers(correction: Element, name: str, default: tuple[float, ...], source: str) -> tuple[float, ...]:
-    found = _first(correction, name)
-    if found is None:
+    first = _first(correction, name)
+    if first is None:
         return default
     try:
-        out = tuple(float(one) for one in (found.text or "").split())
+        out = tuple(float(part) for part in (first.text or "").split())
     except ValueError:
         out = ()
-    if len(out) != len(default) or not all(math.isfinite(one) for one in out):
+    if len(out) != len(default) or not all(math.isfinite(item) for item in out):
         raise ValueProblem(
-            f"its {name} is {(found.text or '').strip()[:60]!r}", source, f"{len(default)} numbers"
+            f"its {name} is {(first.text or '').strip()[:60]!r}", source, f"{len(default)} numbers"
         )
     return out
 
@@ -98,7 +98,7 @@ def write_grade(path: Path, grade: Grade, name: str) -> None:
     element.set("id", name)
     sop, sat = SubElement(element, "SOPNode"), SubElement(element, "SatNode")
     for tag, values in (("Slope", grade.slope), ("Offset", grade.offset), ("Power", grade.power)):
-        SubElement(sop, tag).text = " ".join(f"{one:.6g}" for one in values)
+        SubElement(sop, tag).text = " ".join(f"{value:.6g}" for value in values)
     SubElement(sat, "Saturation").text = f"{grade.saturation:.6g}"
     ElementTree.indent(root)
     try:

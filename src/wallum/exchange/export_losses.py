@@ -34,29 +34,32 @@ def _named(names: list[str]) -> str:
 
 
 def _of_light(project: Project) -> Iterator[str]:
-    for one in project.resolved_sources:
-        if isinstance(one, SkySource) and one.on:
-            yield f"{one.name}: glTF has no sky; it is left out"
-    fars = [one.name for one in project.resolved_sources if isinstance(one, FarLight) and one.on]
+    for source in project.resolved_sources:
+        if isinstance(source, SkySource) and source.on:
+            yield f"{source.name}: glTF has no sky; it is left out"
+    fars = [source.name for source in project.resolved_sources if isinstance(source, FarLight) and source.on]
     if len(fars) > 1:
         yield f"{', '.join(fars)}: only the far light in force is written"
-    lamps = [one for one in project.resolved_sources if isinstance(one, Lamp)]
-    if project.lanes or any(one.switched != "by hand" for one in lamps):
+    lamps = [source for source in project.resolved_sources if isinstance(source, Lamp)]
+    if project.lanes or any(lamp.switched != "by hand" for lamp in lamps):
         clock = format_clock(project.setting.clock)
         yield f"The day plan is left out: all light is as it is at {clock}"
     trims = [getattr(project.balance, name) for name in {*GROUPS.values()}]
-    if any(trims) or any(one.trim for one in lamps):
+    if any(trims) or any(lamp.trim for lamp in lamps):
         yield "Trims and groups are left out: they are in the strengths of the lights"
-    if any(isinstance(one, SunSource) and one.disc > 0.0 and one.on for one in project.resolved_sources):
+    if any(
+        isinstance(source, SunSource) and source.disc > 0.0 and source.on
+        for source in project.resolved_sources
+    ):
         yield "The sun's disc, and so the softness of its shadows, is kept in extras alone"
     for word, writer in WRITERS.items():
-        names = [one.name for one in lamps if one.word == word]
+        names = [lamp.name for lamp in lamps if lamp.word == word]
         if writer.loss and names:
             yield f"{_named(names)}: {writer.loss}"
-    patterned = [one.name for one in lamps if isinstance(one, SpotSource) and one.gobo != "none"]
+    patterned = [lamp.name for lamp in lamps if isinstance(lamp, SpotSource) and lamp.gobo != "none"]
     if patterned:
         yield f"{_named(patterned)}: glTF has no gobos; they are kept in extras alone, others see none"
-    soft = sum(one.radius > 0.0 for one in lamps)
+    soft = sum(lamp.radius > 0.0 for lamp in lamps)
     if soft:
         lamps_of = f"{soft} {'lamp' if soft == 1 else 'lamps'}"
         yield f"The size of {lamps_of} is kept in extras alone: to others each is a point"
@@ -66,16 +69,16 @@ def _of_picture(project: Project) -> Iterator[str]:
     look = project.look
     if project.air.on or project.mist.on:
         yield "glTF has no air: the level's haze and mist are left out"
-    pockets = sum(isinstance(one, PocketSource) and one.on for one in project.resolved_sources)
+    pockets = sum(isinstance(source, PocketSource) and source.on for source in project.resolved_sources)
     if pockets:
         yield f"glTF has no air: pockets of it are left out ({pockets})"
-    rooms = sum(isinstance(one, RoomSource) and one.on for one in project.resolved_sources)
+    rooms = sum(isinstance(source, RoomSource) and source.on for source in project.resolved_sources)
     if rooms:
         yield f"glTF has no rooms with a light of their own: they are left out ({rooms})"
-    zones = sum(isinstance(one, ZoneSource) and one.on for one in project.resolved_sources)
+    zones = sum(isinstance(source, ZoneSource) and source.on for source in project.resolved_sources)
     if zones:
         yield f"glTF has no zones with a look of their own: they are left out ({zones})"
-    sheets = sum(isinstance(one, Sheets) and one.on for one in project.resolved_sources)
+    sheets = sum(isinstance(source, Sheets) and source.on for source in project.resolved_sources)
     if sheets:
         yield f"glTF has no cards and veils: they are left out ({sheets})"
     if project.screen_shafts.on:

@@ -46,25 +46,25 @@ def _light(source: SunSource | Lamp) -> Json:
         own = {"type": writer.type, **writer.more(source)}
         if source.range > 0.0:
             own["range"] = source.range
-        given = writer.candela(source)
+        inputs = writer.candela(source)
         more: Json = {"radius": source.radius}
         if isinstance(source, SpotSource) and source.gobo != "none":
-            more |= {one: getattr(source, one) for one in ("gobo", *sorted(GOBO_VALUES))}
+            more |= {item: getattr(source, item) for item in ("gobo", *sorted(GOBO_VALUES))}
     else:
         name, strength = "illuminance", source.illuminance
-        own, given, more = {"type": "directional"}, strength, {"disc": source.disc}
+        own, inputs, more = {"type": "directional"}, strength, {"disc": source.disc}
         if source.elevation >= 90.0 - 1e-6:
             more["azimuth"] = source.azimuth
-    kept: Json = {one: getattr(source, one) for one in KEPT_FIELDS if hasattr(source, one)} | more
+    selected: Json = {field: getattr(source, field) for field in KEPT_FIELDS if hasattr(source, field)} | more
     if not source.on:
         # The standard knows no switch: off is no intensity, and the strength is kept aside.
-        kept[name] = strength
+        selected[name] = strength
     return {
         "name": source.name,
         "color": [float(v) for v in colour],
-        "intensity": given / weight if source.on else 0.0,
+        "intensity": inputs / weight if source.on else 0.0,
         **own,
-        "extras": {SOURCE_EXTRAS: kept},
+        "extras": {SOURCE_EXTRAS: selected},
     }
 
 
@@ -72,8 +72,8 @@ def _lamps_as_now(project: Project) -> list[Lamp]:
     """The lamps as they are at the project's own moment: lanes, switching and trims taken in."""
     moment = own_moment(project)
     now = at_moment(project, moment)
-    lamps = [one for one in now.resolved_sources if isinstance(one, Lamp)]
-    return [_plain_lamp(one, project, is_on(project, one, moment)) for one in lamps]
+    lamps = [source for source in now.resolved_sources if isinstance(source, Lamp)]
+    return [_plain_lamp(lamp, project, is_on(project, lamp, moment)) for lamp in lamps]
 
 
 def _plain_lamp(lamp: Lamp, project: Project, on: bool) -> Lamp:
@@ -96,10 +96,10 @@ def _far_light(project: Project) -> list[SunSource]:
     Where none is, the sun of the project, switched off.
     """
     far = evaluate(project).sun
-    suns = [one for one in project.resolved_sources if isinstance(one, SunSource)]
+    suns = [item for item in project.resolved_sources if isinstance(item, SunSource)]
     source = project.source(far.id) if far else None
     if far is None or not isinstance(source, FarLight):
-        return [one.revised(on=False) for one in suns]
+        return [item.revised(on=False) for item in suns]
     if isinstance(source, SunSource) and _is_plain(source) and project.balance.base == 0.0:
         return [source]
     x, y, z = far.direction.tolist()
@@ -160,8 +160,8 @@ def build_gltf(project: Project, level: Level, lights_only: bool = False) -> tup
     if lit:
         out["extensions"] = {"KHR_lights_punctual": {"lights": [_light(s) for s in lit]}}
     out["extensionsUsed"] = extensions_used(out)
-    kept = {key: value for key, value in out.items() if value != []}
-    return kept, data, losses(project, level, lights_only)
+    selected = {key: value for key, value in out.items() if value != []}
+    return selected, data, losses(project, level, lights_only)
 
 
 def data_file(path: Path) -> Path | None:

@@ -30,9 +30,9 @@ def _spans(level: Level) -> list[list[tuple[int, int, int, int]]]:
     out, vertex, face = [], 0, 0
     for part in level.parts:
         rows = []
-        for one in level.meshes[part.mesh].primitives:
-            rows.append((vertex, len(one.positions), face, len(one.triangles)))
-            vertex, face = vertex + len(one.positions), face + len(one.triangles)
+        for primitive in level.meshes[part.mesh].primitives:
+            rows.append((vertex, len(primitive.positions), face, len(primitive.triangles)))
+            vertex, face = vertex + len(primitive.positions), face + len(primitive.triangles)
         out.append(rows)
     return out
 
@@ -97,18 +97,18 @@ def level_with_texels(level: Level, baked: BakedLight) -> tuple[Level, list[dict
     for number, spans in enumerate(_spans(level)):
         part = level.parts[number]
         mesh = level.meshes[part.mesh]
-        made: list[Primitive] = []
+        built: list[Primitive] = []
         pages: list[int] = []
         if all((where[face : face + count] < 0).all() for _, _, face, count in spans):
             continue
-        for given, span in zip(mesh.primitives, spans, strict=True):
+        for primitive, span in zip(mesh.primitives, spans, strict=True):
             rows = where[span[2] : span[2] + span[3]]
-            pieces, own = _pieces(given, span[0], baked, rows, _is_mirrored(part))
-            made, pages = made + pieces, pages + own
-        meshes.append(Mesh(f"{mesh.name} baked {number}", tuple(made)))
+            pieces, own = _pieces(primitive, span[0], baked, rows, _is_mirrored(part))
+            built, pages = built + pieces, pages + own
+        meshes.append(Mesh(f"{mesh.name} baked {number}", tuple(built)))
         parts[number] = replace(part, mesh=len(meshes) - 1)
         told += [
-            {"node": part.id, "primitive": index, "page": page, "texcoord": made[index].light_set}
+            {"node": part.id, "primitive": index, "page": page, "texcoord": built[index].light_set}
             for index, page in enumerate(pages)
             if page >= 0
         ]
@@ -152,7 +152,7 @@ def write_lightmaps(
         "holds": "all light of its sources" if baked.straight else "light from around, and the sky's",
         "baked_at": baked.when,
         "first_row": "top",
-        "pages": [one.name for one in files],
+        "pages": [file.name for file in files],
         "primitives": told,
     }
     try:

@@ -54,10 +54,10 @@ def _image(rgb: NDArray[np.uint8]) -> str:
 
 def _table(costed: Sequence[Costed]) -> Iterator[str]:
     """Shots down, hours across, for one target."""
-    clocks = list(dict.fromkeys(one.clock for one in costed))
+    clocks = list(dict.fromkeys(item.clock for item in costed))
     yield "<table><tr><th>Shot</th>" + "".join(f"<th>{clock}</th>" for clock in clocks) + "</tr>"
-    for shot in dict.fromkeys(one.shot for one in costed):
-        row = {one.clock: one.cost for one in costed if one.shot == shot}
+    for shot in dict.fromkeys(item.shot for item in costed):
+        row = {item.clock: item.cost for item in costed if item.shot == shot}
         yield f"<tr><td>{html.escape(shot)}</td>"
         for clock in clocks:
             cost = row[clock]
@@ -70,13 +70,13 @@ def _table(costed: Sequence[Costed]) -> Iterator[str]:
 
 def _worst(project: Project, costed: Sequence[Costed]) -> Iterator[str]:
     """The passes and sources of the dearest frame."""
-    one = max(costed, key=lambda each: each.cost.frame_ms)
-    widest = max(one.cost.frame_ms, one.cost.budget_ms)
-    times = f"{one.cost.frame_ms:.2f} of {one.cost.budget_ms:.2f} ms"
-    yield f"<p>Dearest: {html.escape(one.shot)} at {one.clock}, {times}.</p>"
+    item = max(costed, key=lambda each: each.cost.frame_ms)
+    widest = max(item.cost.frame_ms, item.cost.budget_ms)
+    times = f"{item.cost.frame_ms:.2f} of {item.cost.budget_ms:.2f} ms"
+    yield f"<p>Dearest: {html.escape(item.shot)} at {item.clock}, {times}.</p>"
     names = {source.id: source.name for source in project.resolved_sources} | {"shared": "Shared by all"}
-    sources = sorted(one.cost.sources.items(), key=lambda pair: -pair[1])[:SOURCES_SHOWN]
-    for title, rows in (("Pass", list(one.cost.passes.items())), ("Source", sources)):
+    sources = sorted(item.cost.sources.items(), key=lambda pair: -pair[1])[:SOURCES_SHOWN]
+    for title, rows in (("Pass", list(item.cost.passes.items())), ("Source", sources)):
         yield f"<table><tr><th>{title}</th><th>ms</th><th></th></tr>"
         for key, ms in rows:
             wide = round(400.0 * ms / max(widest, 1e-9))
@@ -101,8 +101,8 @@ def _page(
         words = html.escape(caption)
         yield f"<figure><img src='{_image(rgb)}' alt=''><figcaption>{words}</figcaption></figure>"
     yield "</div>"
-    for name in dict.fromkeys(one.target.name for one in costed):
-        mine = [one for one in costed if one.target.name == name]
+    for name in dict.fromkeys(item.target.name for item in costed):
+        mine = [item for item in costed if item.target.name == name]
         target, profile = mine[0].target, mine[0].profile
         state = "calibrated" if profile.calibrated else "uncalibrated"
         size = f"{target.width}x{target.height}, {target.frame_rate:g} frames "

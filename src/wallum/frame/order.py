@@ -43,4 +43,4 @@ LIT: Final[tuple[Described, ...]] = (
 FINISHED: Final[tuple[Described, ...]] = (METER, SAMPLE, FOCUS, DEVELOP, EDGES, READ_BACK)
 PASSES: Final = LIT + FINISHED
 # What each pass counts; times are sums of these, each times a coefficient.
-COUNTS: Final[dict[str, tuple[str, ...]]] = {one.name: one.counts for one in PASSES if one.counts}
+COUNTS: Final[dict[str, tuple[str, ...]]] = {pass_.name: pass_.counts for pass_ in PASSES if pass_.counts}

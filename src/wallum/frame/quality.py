@@ -42,7 +42,7 @@ class Quality:
     @property
     def passing_air(self) -> tuple[int, int, int]:
         """air_places of a moving picture, whose pixels are larger too; in whole cells of lists of lamps."""
-        columns, rows, slices = (max(one * 5 // 7 // 4 * 4, 4) for one in self.air_places)
+        columns, rows, slices = (max(place * 5 // 7 // 4 * 4, 4) for place in self.air_places)
         return columns, rows, slices
 
 

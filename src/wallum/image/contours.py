@@ -22,8 +22,8 @@ def round_levels(peak: float, most: int = 5) -> list[float]:
     if not peak > 0.0 or not np.isfinite(peak):
         return []
     top = int(np.floor(np.log10(peak)))
-    found = [step * 10.0**power for power in range(top, top - 4, -1) for step in reversed(STEPS)]
-    return [level for level in found if level < 0.9 * peak][:most]
+    result = [step * 10.0**power for power in range(top, top - 4, -1) for step in reversed(STEPS)]
+    return [level for level in result if level < 0.9 * peak][:most]
 
 
 def contour(field: Floats, level: float) -> NDArray[np.float64]:

@@ -48,7 +48,7 @@ def denoised(light: Floats, albedo: Floats, normals: Floats) -> NDArray[np.float
     binding = _binding_for(light.shape)
     if binding is None:
         return edge_avoiding(light, albedo, normals)
-    parts = (np.ascontiguousarray(one, np.float32) for one in (light, albedo, normals))
+    parts = (np.ascontiguousarray(item, np.float32) for item in (light, albedo, normals))
     colour, base, facing = parts
     try:
         out = binding.denoise(colour, albedo=np.clip(base, 0.0, 1.0), normal=facing, hdr=True)

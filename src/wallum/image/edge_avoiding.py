@@ -53,7 +53,7 @@ def _smoothed(seen: Floats, albedo: Floats, normals: Floats, step: int, stops: f
     # Noise is told from an edge by the light about a pixel, not by the pixel alone.
     bright = np.log2(np.maximum(uniform_filter(luminance(seen), 3, mode="nearest"), 1e-9))
     parts = [
-        np.pad(one, ((room, room), (room, room), (0, 0)), mode="edge") for one in (seen, albedo, normals)
+        np.pad(item, ((room, room), (room, room), (0, 0)), mode="edge") for item in (seen, albedo, normals)
     ]
     padded = np.pad(bright, room, mode="edge")
     total, weight = np.zeros_like(seen), np.zeros((height, width, 1))
@@ -63,7 +63,7 @@ def _smoothed(seen: Floats, albedo: Floats, normals: Floats, step: int, stops: f
                 slice(room + down * step, room + down * step + height),
                 slice(room + right * step, room + right * step + width),
             )
-            other, its_albedo, its_normals = (one[there] for one in parts)
+            other, its_albedo, its_normals = (part[there] for part in parts)
             off = ((its_albedo - albedo) ** 2).sum(axis=2) / ALBEDO**2
             off += ((its_normals - normals) ** 2).sum(axis=2) / NORMALS**2
             off += ((padded[there] - bright) / stops) ** 2

@@ -56,11 +56,11 @@ def hidden_heroes(
                 continue
             ways = places - np.array(camera.eye)
             far = np.linalg.norm(ways, axis=1)
-            kept = luminance(air_kept(scene, np.array(camera.eye), ways / far[:, None], far))
-            if np.median(kept) >= LOST:
+            selected = luminance(air_kept(scene, np.array(camera.eye), ways / far[:, None], far))
+            if np.median(selected) >= LOST:
                 continue
             text = (
-                f"the air leaves {float(np.median(kept)):.1%} of contrast of a hero "
+                f"the air leaves {float(np.median(selected)):.1%} of contrast of a hero "
                 f"{float(np.median(far)):.0f} m away at {format_clock(moment.clock)}"
             )
             yield Finding("hero in fog", f"shots/{slug}", "warning", text, _thinner(project, moment))
@@ -75,9 +75,9 @@ def _thinner(project: Project, moment: Moment) -> Remedy:
         if getattr(now, name).on
     }
     values |= {
-        f"sources/@{one.id}/visibility": round(min(4.0 * one.visibility, 10_000.0), 1)
-        for one in now.resolved_sources
-        if one.kind == "pocket" and one.on
+        f"sources/@{source.id}/visibility": round(min(4.0 * source.visibility, 10_000.0), 1)
+        for source in now.resolved_sources
+        if source.kind == "pocket" and source.on
     }
     return Remedy("let one see four times as far", values, moment)
 
@@ -158,22 +158,26 @@ def under_its_base(
 
 def light_behind_walls(project: Project, rays: RayScene, scenes: dict[Moment, LitScene]) -> Iterator[Finding]:
     """Lamps that light the air behind walls, as no shadow of theirs counts there."""
-    found: dict[str, tuple[Lamp, Moment]] = {}
+    result: dict[str, tuple[Lamp, Moment]] = {}
     for moment, scene in scenes.items():
         if scene.air is None:
             continue
-        lamps = {one.id: one for one in at_moment(project, moment).resolved_sources if isinstance(one, Lamp)}
+        lamps = {
+            source.id: source
+            for source in at_moment(project, moment).resolved_sources
+            if isinstance(source, Lamp)
+        }
         for lamp_id, row in zip(scene.lamps.ids, scene.lamps.rows, strict=True):
-            if lamp_id in lamps and lamp_id not in found and _shines_through(rays, row):
-                found[lamp_id] = lamps[lamp_id], moment
-    if not found:
+            if lamp_id in lamps and lamp_id not in result and _shines_through(rays, row):
+                result[lamp_id] = lamps[lamp_id], moment
+    if not result:
         return
-    names = [lamp.name for lamp, _ in found.values()]
+    names = [lamp.name for lamp, _ in result.values()]
     more = f" and {len(names) - NAMED} more" if len(names) > NAMED else ""
     text = f"{len(names)} lamps light the air behind walls: {', '.join(names[:NAMED])}{more}"
-    first, moment = next(iter(found.values()))
+    first, moment = next(iter(result.values()))
     values: dict[str, object] = {}
-    for lamp_id in found:
+    for lamp_id in result:
         values |= {f"sources/@{lamp_id}/shadow": True, f"sources/@{lamp_id}/air_shadow": True}
     where = f"sources/{slug_of(project, 'sources', first.id)}"
     remedy = Remedy("let their shadows count", values, moment)

@@ -29,17 +29,17 @@ def baked_light(project: Project, baked: BakedLight | None, fits: bool) -> Itera
     if baked is None or not fits or not shown:
         return
     scene = evaluate(project, own_moment(project))
-    sources = {one.id: one for one in project.resolved_sources}
-    twice = [one for one in sources.values() if one.id in baked.state and one.baked == "live"]
-    for one in twice:
-        remedy = Remedy("have it still, or bake anew", {f"sources/@{one.id}/baked": "still"})
-        text = f"{one.name} is live, and its light is baked too: it counts twice"
-        yield Finding(TWICE, f"sources/{slug_of(project, 'sources', one.id)}", "error", text, remedy)
+    sources = {source.id: source for source in project.resolved_sources}
+    twice = [source for source in sources.values() if source.id in baked.state and source.baked == "live"]
+    for item in twice:
+        remedy = Remedy("have it still, or bake anew", {f"sources/@{item.id}/baked": "still"})
+        text = f"{item.name} is live, and its light is baked too: it counts twice"
+        yield Finding(TWICE, f"sources/{slug_of(project, 'sources', item.id)}", "error", text, remedy)
     state = baked_state(still_alone(scene, still_ids(project)))
-    live = {one.id for one in twice}
-    changed = [one for one in changed_since(baked.state, state) if one not in live]
+    live = {item.id for item in twice}
+    changed = [item for item in changed_since(baked.state, state) if item not in live]
     if changed:
-        names = list(dict.fromkeys(sources[one].name if one in sources else "glow" for one in changed))
+        names = list(dict.fromkeys(sources[item].name if item in sources else "glow" for item in changed))
         more = f" and {len(names) - 3} more" if len(names) > 3 else ""
         text = f"{', '.join(names[:3])}{more} changed since the light was baked (as at {baked.when})"
         yield Finding(STALE, project.level, "warning", text, BY_PROBES)

@@ -90,7 +90,7 @@ def bands_in(rgb: NDArray[np.uint8]) -> Bands:
     rough = np.sqrt(
         np.maximum(uniform_filter(grey**2, 3 * DITHER_PX) - uniform_filter(grey, 3 * DITHER_PX) ** 2, 0.0)
     )
-    found, places = 0, []
+    result, places = 0, []
     for values, turned in ((smooth, False), (smooth.T, True)):
         steps = _steps(values)
         steps[(rough.T if turned else rough) > MOST_STEP] = 0.0
@@ -98,66 +98,68 @@ def bands_in(rgb: NDArray[np.uint8]) -> Bands:
             named, count = label(steps * sign > 0.0, structure=np.ones((3, 3)))
             for number, box in enumerate(find_objects(named), start=1):
                 if box is not None and box[0].stop - box[0].start >= LEAST_PX:
-                    found += 1
+                    result += 1
                     rows, columns = np.nonzero(named[box] == number)
                     here = np.stack([rows + box[0].start, columns + box[1].start], axis=1)
                     places.append(here[:, ::-1] if turned else here)
             assert count >= 0
     pixels = np.concatenate(places) if places else np.zeros((0, 2), int)
-    return Bands(found, pixels)
+    return Bands(result, pixels)
 
 
 def banding(project: Project, level: Level, rays: RayScene, pictures: list[Pictured]) -> Iterator[Finding]:
     """Pictures that show bands, and what causes them."""
-    for one in pictures:
-        bands = bands_in(one.rgb)
+    for picture in pictures:
+        bands = bands_in(picture.rgb)
         if bands.contours < LEAST_CONTOURS:
             continue
-        cause = _of_grade(one, bands) or _cause(one, bands, level, rays)
-        share = len(bands.pixels) / (one.rgb.shape[0] * one.rgb.shape[1])
+        cause = _of_grade(picture, bands) or _cause(picture, bands, level, rays)
+        share = len(bands.pixels) / (picture.rgb.shape[0] * picture.rgb.shape[1])
         text = (
             f"{bands.contours} contour steps over {share:.1%} of the picture at "
-            f"{format_clock(one.moment.clock)}, by {WORDS.get(cause, cause)}"
+            f"{format_clock(picture.moment.clock)}, by {WORDS.get(cause, cause)}"
         )
-        yield Finding("banding", one.where, "note", text, _remedy(project, cause, one))
+        yield Finding("banding", picture.where, "note", text, _remedy(project, cause, picture))
 
 
-def _of_grade(one: Pictured, bands: Bands) -> str:
+def _of_grade(pictured: Pictured, bands: Bands) -> str:
     """That it is the grade; empty where the look is no steeper than others there."""
     rows = bands.pixels[:: max(len(bands.pixels) // 400, 1)]
-    greys = one.rgb[rows[:, 0], rows[:, 1]].astype(np.float64) @ LUMA / 255.0
-    plain = is_plain(one.scene.look)
-    return "" if plain or steepened(one.scene.look, greys) < STEEP else "grade"
+    greys = pictured.rgb[rows[:, 0], rows[:, 1]].astype(np.float64) @ LUMA / 255.0
+    plain = is_plain(pictured.scene.look)
+    return "" if plain or steepened(pictured.scene.look, greys) < STEEP else "grade"
 
 
-def _cause(one: Pictured, bands: Bands, level: Level, rays: RayScene) -> str:
+def _cause(pictured: Pictured, bands: Bands, level: Level, rays: RayScene) -> str:
     """What most pixels of bands show: the air, the sky, or a part by its name."""
     rows = bands.pixels[:: max(len(bands.pixels) // 400, 1)]
-    height, width = one.rgb.shape[:2]
-    ways = one.camera.rays((rows[:, 1] + 0.5) / width, (rows[:, 0] + 0.5) / height).astype(np.float64)
-    eye = np.array(one.camera.eye)
+    height, width = pictured.rgb.shape[:2]
+    ways = pictured.camera.rays((rows[:, 1] + 0.5) / width, (rows[:, 0] + 0.5) / height).astype(np.float64)
+    eye = np.array(pictured.camera.eye)
     hits = rays.first_visible(np.broadcast_to(eye, ways.shape), ways)
     seen = np.isfinite(hits.distance)
     far = np.where(seen, hits.distance, AIR_END_M).astype(np.float64)
-    if one.scene.air is not None:
-        kept, added = air_parts(one.scene, eye, ways, far)
-        if float(luminance(1.0 - kept).mean()) > 0.5 and any(part.any() for part in added.values()):
+    if pictured.scene.air is not None:
+        selected, added = air_parts(pictured.scene, eye, ways, far)
+        if float(luminance(1.0 - selected).mean()) > 0.5 and any(part.any() for part in added.values()):
             return "air"
     if seen.mean() < 0.5:
-        picture = one.scene.sky is not None and one.scene.sky.picture is not None
+        picture = pictured.scene.sky is not None and pictured.scene.sky.picture is not None
         return "picture" if picture else "sky"
     parts = rays.triangles.part[hits.triangle[seen]]
     return level.parts[int(np.bincount(parts).argmax())].name
 
 
-def _remedy(project: Project, cause: str, one: Pictured) -> Remedy | None:
+def _remedy(project: Project, cause: str, pictured: Pictured) -> Remedy | None:
     if cause == "grade":
         values = {"look/contrast": 1.0, "look/lift": 0.0}
-        return Remedy("contrast and lift back to none, or grain over it", values, one.moment)
+        return Remedy("contrast and lift back to none, or grain over it", values, pictured.moment)
     if cause == "air" and project.air.on and project.air.shafts:
         reach = round(0.5 * project.air.reach, 1)
         return Remedy(
-            "shafts of half the reach have slices twice as fine", {"air/reach": max(reach, 2.0)}, one.moment
+            "shafts of half the reach have slices twice as fine",
+            {"air/reach": max(reach, 2.0)},
+            pictured.moment,
         )
     sky = next((s for s in project.resolved_sources if isinstance(s, SkySource)), None)
     if cause == "picture" and sky is not None:

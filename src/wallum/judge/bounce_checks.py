@@ -50,13 +50,13 @@ def within_bodies(bounce: BounceField, shots: Iterable[tuple[str, SeenSurfaces]]
     """Surfaces of shots whose probes lie inside closed bodies: what those know is dark."""
     probes = bounce.made.probes
     for name, seen in shots:
-        found = probes.find(seen.points, seen.normals)
-        used, pixels = np.unique(found[found >= 0], return_counts=True)
+        result = probes.find(seen.points, seen.normals)
+        used, pixels = np.unique(result[result >= 0], return_counts=True)
         # Its light is taken at several places: most of them tell.
         places: Floats = probes.samples[used] + probes.faces[used] * np.float32(BEFORE_M)
         each = inside_solids(bounce.rays, places.reshape(-1, 3)).reshape(places.shape[:2])
         inside, places = each.mean(axis=1) > 0.5, probes.places[used]
-        share = float(pixels[inside].sum() / max(len(found), 1))
+        share = float(pixels[inside].sum() / max(len(result), 1))
         if share > WITHIN:
             x, y, z = places[inside][np.argmax(pixels[inside])].tolist()
             text = (
@@ -79,9 +79,9 @@ def leaks(lit: Iterable[tuple[BounceField, LitScene]]) -> Iterator[Finding]:
 
     lit : what probes have, and the scene, by hour
     """
-    bounce, scene = max(lit, key=lambda one: _sunlight(one[1]))
-    made = bounce.made
-    rooms = [one for one in _rooms(made) if one.gap > 0.0]
+    bounce, scene = max(lit, key=lambda item: _sunlight(item[1]))
+    built = bounce.made
+    rooms = [room for room in _rooms(built) if room.gap > 0.0]
     before = _on_open_ground(scene)
     if before <= 0.0 or not rooms:
         return
@@ -90,7 +90,7 @@ def leaks(lit: Iterable[tuple[BounceField, LitScene]]) -> Iterator[Finding]:
         got = float(light[room.probes].mean())
         down = np.log2(max(before, 1e-12) / max(got, 1e-12))
         if down < STOPS:
-            place = made.probes.places[room.probes[np.argmax(light[room.probes])]]
+            place = built.probes.places[room.probes[np.argmax(light[room.probes])]]
             x, y, z = place.tolist()
             text = (
                 f"light from outside gets into a closed room at ({x:.1f}, {y:.1f}, {z:.1f}), only {down:.1f} "
@@ -112,7 +112,7 @@ def _on_open_ground(scene: LitScene) -> float:
 
 def _of_far(bounce: BounceField, scene: LitScene) -> NDArray[np.float64]:
     """(N, 3) what comes back of sun and sky alone [lx]."""
-    far = {one.id for one in (scene.sun, scene.sky) if one is not None}
+    far = {item.id for item in (scene.sun, scene.sky) if item is not None}
     out = np.zeros((len(bounce.made.probes), 3))
     for source_id, gain in bounce_gains(scene).items():
         if source_id in far and source_id in bounce.units:

@@ -111,7 +111,7 @@ class Checked:
     @cached_property
     def shots(self) -> list[Seen]:
         """What each shot shows."""
-        return [self._seen(one) for one in self.project.shots]
+        return [self._seen(shot) for shot in self.project.shots]
 
     @cached_property
     def lit_probes(self) -> dict[Moment, BounceField]:
@@ -129,14 +129,14 @@ class Checked:
         return out
 
     def _seen(self, shot: Shot) -> Seen:
-        marked = frozenset(one.part for one in self.project.marks if one.hero)
+        marked = frozenset(mark.part for mark in self.project.marks if mark.hero)
         camera = Camera.of_shot(shot, self.project.target.aspect, far_for(self.level.bounds))
         surfaces = seen_surfaces(self.rays, self.level, camera, SIZE)
         return Seen(shot, camera, surfaces, hero_cells(self.rays, self.level, marked, camera, CELLS))
 
     def looks(self) -> Iterator[tuple[Seen, Moment, LitScene]]:
         """Every shot at every hour that is looked at, as its camera has it by the zones that it stands in."""
-        zones = any(isinstance(one, ZoneSource) for one in self.project.sources)
+        zones = any(isinstance(source, ZoneSource) for source in self.project.sources)
         for seen in self.shots:
             for moment, scene in self.scenes.items():
                 if not self.keep_going():
@@ -149,16 +149,16 @@ def _named(project: Project, source_id: str) -> str:
 
 
 def _lamps(project: Project) -> list[Lamp]:
-    return [one for one in project.resolved_sources if isinstance(one, Lamp) and one.on]
+    return [source for source in project.resolved_sources if isinstance(source, Lamp) and source.on]
 
 
 def inside_solid(subject: Checked) -> Iterator[Finding]:
     """Sources inside closed meshes, at some hour."""
     told: set[str] = set()
     for moment in MOMENTS if subject.project.lanes else MOMENTS[:1]:
-        lamps = [one for one in _lamps(at_moment(subject.project, moment)) if one.id not in told]
-        places = np.array([one.position for one in lamps]).reshape(-1, 3)
-        own = np.array([OWN_GLASS * one.radius for one in lamps])
+        lamps = [lamp for lamp in _lamps(at_moment(subject.project, moment)) if lamp.id not in told]
+        places = np.array([lamp.position for lamp in lamps]).reshape(-1, 3)
+        own = np.array([OWN_GLASS * lamp.radius for lamp in lamps])
         for lamp, inside in zip(lamps, inside_solids(subject.rays, places, own), strict=True):
             if inside:
                 told.add(lamp.id)
@@ -210,7 +210,7 @@ def dead_glow(subject: Checked) -> Iterator[Finding]:
     if not project.level_light.glow or project.look.indirect in ("probes", "lightmaps"):
         return
     remedy = Remedy("show light from surfaces by probes", {"look/indirect": "probes"})
-    lamps = np.array([one.position for one in _lamps(project)]).reshape(-1, 3)
+    lamps = np.array([lamp.position for lamp in _lamps(project)]).reshape(-1, 3)
     followed = project.follows
     for part in level.parts:
         glowing = [
@@ -275,7 +275,7 @@ def _shares(values: NDArray[np.float64], look: ShownLook) -> Iterator[tuple[str,
 
 def heroes(subject: Checked) -> Iterator[Finding]:
     """Heroes that are burnt, buried or clipped in a shot, at some hour."""
-    marked = {one.part for one in subject.project.marks if one.hero}
+    marked = {mark.part for mark in subject.project.marks if mark.hero}
     numbers = {index: part.id for index, part in enumerate(subject.level.parts) if part.id in marked}
     worst: dict[tuple[str, str], tuple[float, str, Moment]] = {}
     for seen, moment, scene in subject.looks() if numbers else ():
@@ -333,8 +333,8 @@ def budget(subject: Checked) -> Iterator[Finding]:
 
 def _over(subject: Checked, cost: FrameCost, at: str, moment: Moment) -> Finding:
     """The dearest frame; what would save most is the dearest shadow of a lamp."""
-    casting = [one for one in _lamps(subject.project) if one.shadow and one.id in cost.sources]
-    dearest = max(casting, key=lambda one: cost.sources[one.id], default=None)
+    casting = [lamp for lamp in _lamps(subject.project) if lamp.shadow and lamp.id in cost.sources]
+    dearest = max(casting, key=lambda item: cost.sources[item.id], default=None)
     remedy = None
     if dearest is not None:
         remedy = Remedy(
@@ -349,10 +349,10 @@ def _over(subject: Checked, cost: FrameCost, at: str, moment: Moment) -> Finding
 def _fewer(subject: Checked, trait: Trait, moment: Moment) -> Remedy | None:
     """For too many lamps at a pixel: bring the range of the widest one in by a third."""
     every = trait == "lamps at a pixel"
-    lamps = [one for one in _lamps(at_moment(subject.project, moment)) if every or one.shadow]
+    lamps = [lamp for lamp in _lamps(at_moment(subject.project, moment)) if every or lamp.shadow]
     if trait == "memory" or not lamps:
         return None
-    widest = max(lamps, key=lambda one: one.range if one.range > 0.0 else 1e9)
+    widest = max(lamps, key=lambda lamp: lamp.range if lamp.range > 0.0 else 1e9)
     if widest.range <= 0.0:
         reach = 12.0 if widest.axis is not None else 8.0
     else:
@@ -376,8 +376,8 @@ def outside(subject: Checked) -> Iterator[Finding]:
 
 def from_import(subject: Checked) -> Iterator[Finding]:
     """What was noticed when the level came in: it is listed again for as long as it holds."""
-    for one in subject.level.findings:
-        yield Finding(one.kind, one.where, one.grade, one.text.rstrip("."))
+    for finding in subject.level.findings:
+        yield Finding(finding.kind, finding.where, finding.grade, finding.text.rstrip("."))
 
 
 def _hero_places(subject: Checked, seen: Seen) -> NDArray[np.float64]:
@@ -442,7 +442,7 @@ def of_baked(subject: Checked) -> Iterator[Finding]:
 def of_look(subject: Checked) -> Iterator[Finding]:
     """What is wrong with the look."""
     yield from table_unread(subject.project)
-    looks = (one for one in subject.looks() if not is_plain(one[2].look))
+    looks = (look for look in subject.looks() if not is_plain(look[2].look))
     exposed = [
         Exposed(seen.shot.name, moment, _exposed_values(subject, moment, seen), scene.look)
         for seen, moment, scene in looks
@@ -461,5 +461,5 @@ ORDER: Final = {"error": 0, "warning": 1, "note": 2}
 
 def check(subject: Checked) -> list[Finding]:
     """All findings, the gravest first."""
-    found = [one for each in CHECKS for one in each(subject)]
-    return sorted(found, key=lambda one: ORDER[one.grade])
+    result = [item for each in CHECKS for item in each(subject)]
+    return sorted(result, key=lambda item: ORDER[item.grade])

@@ -85,18 +85,18 @@ class Surroundings:
 
 def ways_of(baked: BakedLight | None) -> tuple[Indirect, ...]:
     """The ways that there are, from the truest on: lightmaps where light was baked of the level as it is."""
-    return tuple(one for one in INDIRECT if one != "lightmaps" or baked is not None)
+    return tuple(item for item in INDIRECT if item != "lightmaps" or baked is not None)
 
 
 def held_bytes(surroundings: Surroundings, way: Indirect) -> int:
     """What a way holds of the level [bytes]."""
-    made, baked = surroundings.field, surroundings.baked
+    built, baked = surroundings.field, surroundings.baked
     if way == "lightmaps" and baked is not None:
         return baked.held_bytes
-    if made is None or way not in ("probes", "sky alone"):
+    if built is None or way not in ("probes", "sky alone"):
         return 0
-    held = sum(one.nbytes for one in (made.probes.cells, made.probes.planes, made.probes.links))
-    return held + (LIGHT_BYTES if way == "probes" else SKY_BYTES) * len(made.probes)
+    current = sum(item.nbytes for item in (built.probes.cells, built.probes.planes, built.probes.links))
+    return current + (LIGHT_BYTES if way == "probes" else SKY_BYTES) * len(built.probes)
 
 
 def bare(scene: LitScene) -> LitScene:
@@ -109,8 +109,8 @@ def of_ways(surroundings: Surroundings) -> Iterator[IndirectWay]:
     least = _ms(surroundings, with_indirect(surroundings.project, "none"))
     for way in ways_of(surroundings.baked):
         project = with_indirect(surroundings.project, way)
-        held = held_bytes(surroundings, way) / 2**20
-        yield IndirectWay(way, project, _ms(surroundings, project) - least, held)
+        current = held_bytes(surroundings, way) / 2**20
+        yield IndirectWay(way, project, _ms(surroundings, project) - least, current)
 
 
 def _ms(surroundings: Surroundings, project: Project) -> float:

@@ -47,8 +47,8 @@ def ledger(layers: Layers, ev100: float) -> dict[str, Contribution]:
 def glow_by_material(given: dict[str, Contribution]) -> dict[str, Contribution]:
     """What glow gives, by the name of the material that glows, the most first."""
     mine = {
-        name.partition(OF)[2] or GLOW_ID: one
-        for name, one in given.items()
+        name.partition(OF)[2] or GLOW_ID: item
+        for name, item in given.items()
         if name.partition(OF)[0] == GLOW_ID
     }
     return dict(sorted(mine.items(), key=lambda pair: -pair[1].share))

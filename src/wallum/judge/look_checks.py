@@ -78,18 +78,18 @@ def clipped(values: Floats, look: ShownLook) -> NDArray[np.bool_]:
 def crushed_blacks(project: Project, seen: Iterator[Exposed]) -> Iterator[Finding]:
     """Shots of which much is black by the look, that would not be without it."""
     worst: tuple[float, Exposed] | None = None
-    for one in seen:
-        plain = replace(one.look, white=None, grade=NEUTRAL_GRADE, curve=OWN_CURVE, table=None)
+    for item in seen:
+        plain = replace(item.look, white=None, grade=NEUTRAL_GRADE, curve=OWN_CURVE, table=None)
         black, before = (
-            srgb_encode(displayed(one.values, look)).max(axis=1) <= BLACK for look in (one.look, plain)
+            srgb_encode(displayed(item.values, look)).max(axis=1) <= BLACK for look in (item.look, plain)
         )
         share = float((black & ~before).mean()) if len(black) else 0.0
         if share > MOST_CRUSHED and (worst is None or share > worst[0]):
-            worst = share, one
+            worst = share, item
     if worst is not None:
-        share, one = worst
-        text = f"{share:.0%} of {one.shot} at {format_clock(one.moment.clock)} is black by the look alone"
-        yield Finding("crushed blacks", "look", "warning", text, _lifted(project, one.moment))
+        share, item = worst
+        text = f"{share:.0%} of {item.shot} at {format_clock(item.moment.clock)} is black by the look alone"
+        yield Finding("crushed blacks", "look", "warning", text, _lifted(project, item.moment))
 
 
 def _lifted(project: Project, moment: Moment) -> Remedy:
@@ -97,9 +97,9 @@ def _lifted(project: Project, moment: Moment) -> Remedy:
     look = at_moment(project, moment).look
     values: dict[str, Any] = {}
     if min(look.offset) < 0.0:
-        values["look/offset"] = tuple(max(one, 0.0) for one in look.offset)
+        values["look/offset"] = tuple(max(item, 0.0) for item in look.offset)
     elif max(look.power) > 1.0:
-        values["look/power"] = tuple(min(one, 1.0) for one in look.power)
+        values["look/power"] = tuple(min(item, 1.0) for item in look.power)
     elif look.contrast > 1.0:
         values["look/contrast"] = 1.0
     elif look.curve != "own" or look.toe < Look().toe:
@@ -108,57 +108,61 @@ def _lifted(project: Project, moment: Moment) -> Remedy:
     return Remedy(f"take {named} back at {format_clock(moment.clock)}", values, moment)
 
 
-def _apart(one: Exposed, look: ShownLook) -> Apart:
+def _apart(exposed: Exposed, look: ShownLook) -> Apart:
     """How far a look moves what a shot shows, without what depends on the place in the picture."""
-    return look_apart(one.values[None], replace(look, bloom=NO_BLOOM, lens=NO_LENS))
+    return look_apart(exposed.values[None], replace(look, bloom=NO_BLOOM, lens=NO_LENS))
 
 
 def louder(project: Project, seen: Iterator[Exposed]) -> Iterator[Finding]:
     """The shot that the look moves farthest, where that is louder than its limit."""
     worst: tuple[Apart, Exposed] | None = None
-    for one in seen:
-        found = _apart(one, one.look) if len(one.values) else None
-        limit = at_moment(project, one.moment).look.limit
-        if found is not None and found.loud(limit) and (worst is None or found.delta_e > worst[0].delta_e):
-            worst = found, one
+    for item in seen:
+        result = _apart(item, item.look) if len(item.values) else None
+        limit = at_moment(project, item.moment).look.limit
+        if result is not None and result.loud(limit) and (worst is None or result.delta_e > worst[0].delta_e):
+            worst = result, item
     if worst is None:
         return
-    found, one = worst
-    look = at_moment(project, one.moment).look
-    said = " and ".join(found.loud(look.limit))
-    where = f"{one.shot} at {format_clock(one.moment.clock)}"
-    text = f"the look of {where} {said} (half of it by {found.delta_e:.0f})"
-    yield Finding("loud look", "look", "note", text, _quieter(one, look))
+    result, item = worst
+    look = at_moment(project, item.moment).look
+    said = " and ".join(result.loud(look.limit))
+    where = f"{item.shot} at {format_clock(item.moment.clock)}"
+    text = f"the look of {where} {said} (half of it by {result.delta_e:.0f})"
+    yield Finding("loud look", "look", "note", text, _quieter(item, look))
 
 
-def _quieter(one: Exposed, look: Look) -> Remedy | None:
+def _quieter(exposed: Exposed, look: Look) -> Remedy | None:
     """Without the effect that moves it most."""
     effects = effects_of(look)
     if not effects:
         return None
     left = {
         effect: _apart(
-            one, replace(shown_look(look.revised(**{effect: False})), ev100=one.look.ev100)
+            exposed, replace(shown_look(look.revised(**{effect: False})), ev100=exposed.look.ev100)
         ).delta_e
         for effect in effects
     }
     most = min(left, key=left.__getitem__)
-    text = f"without {EFFECT_WORDS[most].lower()} it is {left[most]:.0f} at {format_clock(one.moment.clock)}"
-    return Remedy(text, {f"look/{most}": False}, one.moment)
+    text = (
+        f"without {EFFECT_WORDS[most].lower()} it is {left[most]:.0f} at {format_clock(exposed.moment.clock)}"
+    )
+    return Remedy(text, {f"look/{most}": False}, exposed.moment)
 
 
 def beyond_table(project: Project, seen: Iterator[Exposed]) -> Iterator[Finding]:
     """A shot of which much lies beyond the ends of the look's table: it is all shown as these are."""
     worst: tuple[float, float, Exposed] | None = None
-    for one in seen:
-        share, stops = _beyond(one.values, one.look)
+    for item in seen:
+        share, stops = _beyond(item.values, item.look)
         if share > MOST_BEYOND and (worst is None or share > worst[0]):
-            worst = share, stops, one
+            worst = share, stops, item
     if worst is not None:
-        share, stops, one = worst
-        clock = format_clock(one.moment.clock)
-        text = f"{share:.0%} of {one.shot} at {clock} lies beyond the ends of the look's table"
-        yield Finding("table outside its domain", "look/table", "warning", text, _darker(project, one, stops))
+        share, stops, item = worst
+        clock = format_clock(item.moment.clock)
+        text = f"{share:.0%} of {item.shot} at {clock} lies beyond the ends of the look's table"
+        yield Finding(
+            "table outside its domain", "look/table", "warning", text, _darker(project, item, stops)
+        )
 
 
 def _beyond(values: Floats, look: ShownLook) -> tuple[float, float]:
@@ -178,16 +182,16 @@ def _beyond(values: Floats, look: ShownLook) -> tuple[float, float]:
     return float(beyond.any(axis=1).mean()), 0.0
 
 
-def _darker(project: Project, one: Exposed, stops: float) -> Remedy | None:
-    look = at_moment(project, one.moment).look
+def _darker(project: Project, exposed: Exposed, stops: float) -> Remedy | None:
+    look = at_moment(project, exposed.moment).look
     if stops <= 0.0:
         words = "leave the table out, or take one with the domain of 0 to 1"
-        return Remedy(words, {"look/with_table": False}, one.moment)
+        return Remedy(words, {"look/with_table": False}, exposed.moment)
     if look.exposed == "metered":
         values = {"look/compensation": round(max(look.compensation - stops, -8.0), 2)}
     else:
         values = {"look/ev100": round(min(look.ev100 + stops, 20.0), 2)}
-    return Remedy(f"{stops:.1f} stops darker, all of it has entries", values, one.moment)
+    return Remedy(f"{stops:.1f} stops darker, all of it has entries", values, exposed.moment)
 
 
 def steepened(look: ShownLook, encoded: Floats) -> float:
@@ -195,7 +199,7 @@ def steepened(look: ShownLook, encoded: Floats) -> float:
     to 1: so many times farther apart are the steps of what it is made from."""
     greys = np.repeat(GREYS[:, None], 3, axis=1)
     plain = ShownLook(look.ev100)
-    own, without = (srgb_encode(luminance(displayed(greys, one))) for one in (look, plain))
+    own, without = (srgb_encode(luminance(displayed(greys, item))) for item in (look, plain))
     ratio = np.gradient(own) / np.maximum(np.gradient(without), 1e-6)
     rising = np.maximum.accumulate(own) + 1e-9 * np.arange(len(own))
     return float(np.mean(np.interp(np.asarray(encoded), rising, ratio)))

@@ -92,8 +92,8 @@ def looked_along(rays: RayScene, camera: Camera) -> Ways:
     x, y = np.meshgrid((np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height)
     directions = camera.rays(x.ravel(), y.ravel()).astype(np.float64)
     eye = np.array(camera.eye, dtype=np.float64)
-    found = rays.first_visible(np.broadcast_to(eye, directions.shape), directions).distance
-    return Ways(eye, directions, np.where(np.isfinite(found), np.minimum(found, AIR_END_M), AIR_END_M))
+    result = rays.first_visible(np.broadcast_to(eye, directions.shape), directions).distance
+    return Ways(eye, directions, np.where(np.isfinite(result), np.minimum(result, AIR_END_M), AIR_END_M))
 
 
 def _alone(subject: Subject, scene: LitScene) -> LitScene:
@@ -103,8 +103,8 @@ def _alone(subject: Subject, scene: LitScene) -> LitScene:
         return alone
     dark = replace(
         alone.air,
-        layers=tuple(replace(one, own=(0.0, 0.0, 0.0)) for one in alone.air.layers),
-        pockets=tuple(replace(one, own=(0.0, 0.0, 0.0)) for one in alone.air.pockets),
+        layers=tuple(replace(layer, own=(0.0, 0.0, 0.0)) for layer in alone.air.layers),
+        pockets=tuple(replace(pocket, own=(0.0, 0.0, 0.0)) for pocket in alone.air.pockets),
     )
     return replace(alone, air=dark)
 
@@ -135,7 +135,7 @@ def read_off(picture: NDArray[np.uint8], look: ShownLook) -> NDArray[np.float64]
 
 
 def _of_cards(subject: Subject, scene: LitScene, ways: Ways) -> NDArray[np.float64]:
-    mine = {one.id for one in scene.cards} - {one.id for one in _plain(subject).cards}
+    mine = {card.id for card in scene.cards} - {card.id for card in _plain(subject).cards}
     light = np.zeros((len(ways.lengths), 3))
     back = np.array(subject.camera.direction)
     for card in scene.cards:
@@ -151,7 +151,9 @@ def _plain(subject: Subject) -> LitScene:
 def _without_volume(subject: Subject) -> LitScene:
     """The scene without shafts of the source, and no air lit place by place: what true ones cost more."""
     plain = without_shafts(subject.project, subject.source)
-    clear = tuple(one.revised(on=False) if isinstance(one, PocketSource) else one for one in plain.sources)
+    clear = tuple(
+        source.revised(on=False) if isinstance(source, PocketSource) else source for source in plain.sources
+    )
     return evaluate(plain.revised(air=plain.air.revised(shafts=False), sources=clear), subject.moment)
 
 
@@ -164,21 +166,21 @@ def _of_screen(subject: Subject, scene: LitScene, ways: Ways) -> NDArray[np.floa
 def apart(light: NDArray[np.float64], truth: NDArray[np.float64]) -> float:
     """How far one picture of light (N,) lies from another, over all of that."""
     shape = MEASURED[::-1]
-    one, other = (uniform_filter(part.reshape(shape), BLUR) for part in (light, truth))
-    return float(np.abs(one - other).sum() / max(float(other.sum()), 1e-12))
+    item, other = (uniform_filter(part.reshape(shape), BLUR) for part in (light, truth))
+    return float(np.abs(item - other).sum() / max(float(other.sum()), 1e-12))
 
 
 def _fitted(light: NDArray[np.float64], truth: NDArray[np.float64]) -> float:
     """By what a picture of light is multiplied to lie as near to another as can be, by the sum of what they
     are apart: the median of their ratios, each by its light."""
     shape = MEASURED[::-1]
-    one, other = (uniform_filter(part.reshape(shape), BLUR).ravel() for part in (light, truth))
-    rows = np.flatnonzero(one > 1e-6 * one.max()) if one.any() else np.zeros(0, int)
+    item, other = (uniform_filter(part.reshape(shape), BLUR).ravel() for part in (light, truth))
+    rows = np.flatnonzero(item > 1e-6 * item.max()) if item.any() else np.zeros(0, int)
     if not len(rows) or not other.any():
         return 1.0
-    ratios = other[rows] / one[rows]
+    ratios = other[rows] / item[rows]
     order = np.argsort(ratios)
-    weights = np.cumsum(one[rows][order])
+    weights = np.cumsum(item[rows][order])
     gain = float(ratios[order][np.searchsorted(weights, 0.5 * weights[-1])])
     # What hardly shows here is left as it is: it cannot stand for the true one.
     return gain if 1.0 / MOST_GAIN < gain < MOST_GAIN else 1.0
@@ -215,6 +217,6 @@ def compare_ways(subject: Subject) -> Iterator[ShaftWay]:
             continue
         light = of_way[way](subject, evaluate(with_way(project, source, way, subject.cards), moment), ways)
         gain = _fitted(light, truth)
-        made = with_way(project, source, way, subject.cards, gain)
-        shown = evaluate(made, moment)
-        yield ShaftWay(way, made, gain, _ms(subject, shown) - without, apart(light * gain, truth))
+        built = with_way(project, source, way, subject.cards, gain)
+        shown = evaluate(built, moment)
+        yield ShaftWay(way, built, gain, _ms(subject, shown) - without, apart(light * gain, truth))

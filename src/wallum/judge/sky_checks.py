@@ -32,7 +32,9 @@ COARSE_MIN, FINE_MIN = 10, 1
 
 
 def _sky(project: Project) -> SkySource | None:
-    return next((one for one in project.resolved_sources if isinstance(one, SkySource) and one.on), None)
+    return next(
+        (source for source in project.resolved_sources if isinstance(source, SkySource) and source.on), None
+    )
 
 
 def dark_night(
@@ -52,7 +54,7 @@ def dark_night(
             continue
         lacking = UNREADABLE - float(np.quantile(stops, MOST_UNREADABLE))
         now = at_moment(project, moment)
-        present = next(one.diffuse for one in now.resolved_sources if isinstance(one, SkySource))
+        present = next(source.diffuse for source in now.resolved_sources if isinstance(source, SkySource))
         more = round(min(present + lacking + 0.5, MOST_ADDED), 1)
         at = f"{shot} at {format_clock(moment.clock)}"
         remedy = None
@@ -67,7 +69,9 @@ def dark_night(
 def ambient_follows(project: Project) -> Iterator[Finding]:
     """A sky that stays as it is while the sun goes from day to night."""
     sky = _sky(project)
-    sun = next((one for one in project.resolved_sources if isinstance(one, SunSource) and one.on), None)
+    sun = next(
+        (source for source in project.resolved_sources if isinstance(source, SunSource) and source.on), None
+    )
     if sky is None or sun is None:
         return
     by_sky, by_sun = [], []
@@ -102,12 +106,12 @@ def suns_apart(project: Project) -> Iterator[Finding]:
 
 def exposure_jump(project: Project, keep_going: Callable[[], bool] = lambda: True) -> Iterator[Finding]:
     """Minutes within which the exposure, or what it is foreseen to be, jumps."""
-    kept: dict[int, float] = {}
+    selected: dict[int, float] = {}
 
     def ev(minute: int) -> float:
-        if minute not in kept:
-            kept[minute] = evaluate(project, Moment((minute % 1440) / 60.0)).look.ev100
-        return kept[minute]
+        if minute not in selected:
+            selected[minute] = evaluate(project, Moment((minute % 1440) / 60.0)).look.ev100
+        return selected[minute]
 
     for start in range(0, 1440, COARSE_MIN):
         if not keep_going():

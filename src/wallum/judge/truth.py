@@ -91,5 +91,5 @@ def compare(
     apart = np.sqrt(_mean(errors[..., None] ** 2, TRACED_EACH)[solid, 0]) / TRACED_EACH
     noise = np.log2(1.0 + apart / np.maximum(true, LEAST))
     told = np.median(off), np.median(size), np.quantile(size, 0.9), whole, np.median(noise)
-    bias, median, most, means, error = (round(float(one), 3) for one in told)
+    bias, median, most, means, error = (round(float(item), 3) for item in told)
     return Off(*where, bias, median, most, means, error, len(off))

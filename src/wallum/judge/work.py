@@ -46,24 +46,24 @@ def with_baked(asked: Asked, baked: BakedLight | None) -> Asked:
 def count_work(asked: Asked) -> Work:
     """What a picture of a scene has to do."""
     scene = asked.scene
-    there = (*scene.lamps.ids, *(one.id for one in (scene.sky, scene.sun) if one is not None))
+    there = (*scene.lamps.ids, *(item.id for item in (scene.sky, scene.sun) if item is not None))
     if scene.air is not None:
-        there = (*there, AIR_ID, *(one.id for one in scene.air.pockets))
+        there = (*there, AIR_ID, *(pocket.id for pocket in scene.air.pockets))
     there = (
         *there,
-        *(one.id for one in scene.cards),
-        *(one.id for one in scene.rooms),
+        *(card.id for card in scene.cards),
+        *(room.id for room in scene.rooms),
         *((SCREEN_ID,) if scene.screen is not None else ()),
     )
     work = Work({}, {source_id: {} for source_id in there}, baked_bytes=asked.held_bytes)
-    for one in PASSES:
-        counted = one.count(asked)
+    for pass_ in PASSES:
+        counted = pass_.count(asked)
         if counted is None:
             continue
-        work.passes[one.name] = counted.whole
+        work.passes[pass_.name] = counted.whole
         work.shadow_bytes += counted.shadow_bytes
         for source_id, own in counted.sources.items():
-            work.sources[source_id][one.name] = own
+            work.sources[source_id][pass_.name] = own
     if asked.reached.size:
         casting = scene.lamps.casting
         work.lamps_per_pixel = int(asked.reached.sum(axis=0).max())

@@ -25,10 +25,10 @@ def _list() -> Path:
 
 def _chosen() -> list[str]:
     try:
-        found = json.loads(read_limited(_list(), DAY_BYTES, LevelProblem))
+        result = json.loads(read_limited(_list(), DAY_BYTES, LevelProblem))
     except (LevelProblem, ValueError, RecursionError):
         return []
-    return [str(one) for one in found] if isinstance(found, list) else []
+    return [str(item) for item in result] if isinstance(result, list) else []
 
 
 def note_chosen(level: Path) -> None:
@@ -39,8 +39,8 @@ def note_chosen(level: Path) -> None:
         return
     try:
         _list().parent.mkdir(parents=True, exist_ok=True)
-        kept = [path, *(one for one in before if one != path)][:MOST_CHOSEN]
-        write_whole(_list(), json.dumps(kept, indent=1).encode())
+        selected = [path, *(item for item in before if item != path)][:MOST_CHOSEN]
+        write_whole(_list(), json.dumps(selected, indent=1).encode())
     except OSError:
         pass  # it will be asked for again
 

@@ -156,7 +156,7 @@ def _glass(material: Material) -> Json:
     if material.transmission > 0.0:
         out["KHR_materials_transmission"] = {"transmissionFactor": material.transmission}
         if material.tint != Material.tint and not material.double_sided:
-            colour = [float(one) for one in material.tint]
+            colour = [float(item) for item in material.tint]
             out["KHR_materials_volume"] = {
                 "thicknessFactor": 1.0, "attenuationDistance": 1.0, "attenuationColor": colour,
             }  # fmt: skip
@@ -199,8 +199,8 @@ def _baked(mesh: Mesh, matrix: NDArray[np.float64]) -> Mesh:
         normals = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-30)
         positions = (p.positions @ linear.T + matrix[:3, 3]).astype(np.float32)
         faces = p.triangles[:, ::-1] if mirrored else p.triangles
-        made = replace(p, positions=positions, normals=normals.astype(np.float32), triangles=faces)
-        out.append(replace(made, tangents=None, sets=()))
+        built = replace(p, positions=positions, normals=normals.astype(np.float32), triangles=faces)
+        out.append(replace(built, tangents=None, sets=()))
     return Mesh(mesh.name, tuple(out))
 
 
@@ -249,7 +249,9 @@ def _with_something_to_draw(meshes: list[Mesh], nodes: list[Json]) -> list[Mesh]
     """The meshes that a node places and that have triangles, without pieces that have none; nodes
     are renumbered to match."""
     used = {node["mesh"] for node in nodes if "mesh" in node}
-    meshes = [replace(one, primitives=tuple(p for p in one.primitives if len(p.triangles))) for one in meshes]
+    meshes = [
+        replace(item, primitives=tuple(p for p in item.primitives if len(p.triangles))) for item in meshes
+    ]
     filled = [i for i, mesh in enumerate(meshes) if mesh.primitives and i in used]
     number = {old: new for new, old in enumerate(filled)}
     for node in nodes:
@@ -304,16 +306,16 @@ def level_document(
 
 def extensions_used(value: Any) -> list[str]:
     """Names of the extensions that a document uses."""
-    found: set[str] = set()
+    result: set[str] = set()
     stack = [value]
     while stack:
         item = stack.pop()
         if isinstance(item, dict):
-            found |= set(item.get("extensions", {}))
+            result |= set(item.get("extensions", {}))
             stack += list(item.values())
         elif isinstance(item, list):
             stack += item
-    return sorted(found)
+    return sorted(result)
 
 
 def to_glb(document: Json, data: bytes) -> bytes:

@@ -91,14 +91,14 @@ def open_level(reference: str, beside: Path | None) -> Level:
 
 def may_read(level: Path, project_file: Path) -> bool:
     """Whether a project may have this level read: from its own folder and below, or a chosen one."""
-    found, folder = (Path(os.path.realpath(one)) for one in (level, project_file.parent))
-    return found.is_relative_to(folder) or is_chosen(found)
+    result, folder = (Path(os.path.realpath(item)) for item in (level, project_file.parent))
+    return result.is_relative_to(folder) or is_chosen(result)
 
 
 def may_read_level(project: Project, beside: Path | None) -> bool:
     """Whether a project's level may be read as the project names it."""
-    made = not project.level or project.level.startswith(MADE)
-    return made or beside is None or may_read(file_of(project.level, beside), beside)
+    built = not project.level or project.level.startswith(MADE)
+    return built or beside is None or may_read(file_of(project.level, beside), beside)
 
 
 def file_of(reference: str, beside: Path | None) -> Path:
@@ -114,7 +114,7 @@ def choose_level(project: Project, beside: Path | None) -> None:
 
 def same_level(a: tuple[str, Path | None], b: tuple[str, Path | None]) -> bool:
     """Whether two references, each with the project file it stands in, name one level."""
-    if any(not one[0] or one[0].startswith(MADE) for one in (a, b)):
+    if any(not item[0] or item[0].startswith(MADE) for item in (a, b)):
         return a[0] == b[0]
     return file_of(*a).resolve() == file_of(*b).resolve()
 
@@ -137,7 +137,7 @@ def lit_project(project: Project, beside: Path | None, stand_in: bool = True) ->
 
 def on_floors(project: Project, level: Level) -> Project:
     """The project, with the level's floors where its far ground is to be as they are."""
-    if all(one.kind != "sky" or one.ground_by == "choice" for one in project.sources):
+    if all(source.kind != "sky" or source.ground_by == "choice" for source in project.sources):
         return project
     return unchecked(project, {"floors": floors_of(level, flatten(level))})
 
@@ -174,15 +174,15 @@ def project_of_level(level: Level, reference: str) -> Project:
     added start switched off, so that the lamps are seen.
     """
     sun, moon, sky = base_light()
-    own_sun = [one for one in level.sources if isinstance(one, SunSource)]
-    lamps = [one for one in level.sources if isinstance(one, Lamp)]
+    own_sun = [source for source in level.sources if isinstance(source, SunSource)]
+    lamps = [source for source in level.sources if isinstance(source, Lamp)]
     indoors = bool(lamps) and not own_sun
     base = (
         own_sun[0] if own_sun else sun.revised(on=not indoors),
         moon.revised(on=not indoors),
         sky.revised(on=not indoors, ground_by="the level"),
     )
-    others = [one for one in level.sources if not isinstance(one, FarLight | SkySource)]
+    others = [source for source in level.sources if not isinstance(source, FarLight | SkySource)]
     look = Look(ev100=5.0) if indoors else Look(exposed="metered", ev100=14.0)
     name = level.name.strip()[:200] or "Untitled"
     return Project(name=name, level=reference, sources=(*base, *others), shots=level.shots, look=look)
@@ -214,8 +214,8 @@ def open_project(reference: str) -> tuple[Project, Path | None]:
 
 def project_inputs(project: Project, beside: Path | None) -> list[Path]:
     """The files that a project reads: none of them may be written over."""
-    named = [one.picture for one in project.sources if isinstance(one, SkySource) and one.picture]
+    named = [source.picture for source in project.sources if isinstance(source, SkySource) and source.picture]
     if project.level and not project.level.startswith(MADE):
         named.append(project.level)
-    named += [one for one in (project.pinned, project.target.profile) if "." in one]
-    return [*([beside] if beside else []), *(file_of(one, beside) for one in named)]
+    named += [item for item in (project.pinned, project.target.profile) if "." in item]
+    return [*([beside] if beside else []), *(file_of(item, beside) for item in named)]

@@ -23,6 +23,6 @@ def _room(source: RoomSource, balance: Balance) -> RoomLight:
 
 def rooms_of(sources: tuple[Source, ...], balance: Balance) -> tuple[RoomLight, ...]:
     """Those that are on, and no mere boxes of probes."""
-    rooms = (one for one in sources if isinstance(one, RoomSource) and one.on)
-    on = [one for one in rooms if one.ambient > 0.0 or one.mirrored]
-    return tuple(_room(one, balance) for one in on[:MOST_ROOMS])
+    rooms = (source for source in sources if isinstance(source, RoomSource) and source.on)
+    on = [room for room in rooms if room.ambient > 0.0 or room.mirrored]
+    return tuple(_room(item, balance) for item in on[:MOST_ROOMS])

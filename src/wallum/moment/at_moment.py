@@ -62,7 +62,7 @@ def knots_of(lane: Lane, day: SolarDay) -> Knots:
 
 def _kinds(sources: tuple[Source, ...]) -> dict[str, type[Item]]:
     """Kinds of sources that lanes can belong to, by id."""
-    return _KINDS.get(lambda: {one.id: type(one) for one in sources}, sources)
+    return _KINDS.get(lambda: {source.id: type(source) for source in sources}, sources)
 
 
 def lane_values(project: Project, moment: Moment) -> LaneValues:
@@ -91,8 +91,8 @@ def with_values(project: Project, values: LaneValues) -> Project:
     return unchecked(
         project,
         {
-            "sources": tuple(changed(one) for one in project.resolved_sources),
-            **{one: unchecked(getattr(project, one), values.get(one, {})) for one in PEGGED},
+            "sources": tuple(changed(item) for item in project.resolved_sources),
+            **{item: unchecked(getattr(project, item), values.get(item, {})) for item in PEGGED},
         },
     )
 

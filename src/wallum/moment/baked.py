@@ -16,7 +16,7 @@ ALIKE = 1e-4
 
 def still_alone(scene: LitScene, still: frozenset[str]) -> LitScene:
     """What of a scene is baked: its still sources, without the air that the eye looks through."""
-    ids = {*scene.lamps.ids, *(one.id for one in (scene.sun, scene.sky) if one is not None)}
+    ids = {*scene.lamps.ids, *(item.id for item in (scene.sun, scene.sky) if item is not None)}
     alone = scene.without(frozenset(ids - still))
     dark = {lamp: 0.0 for lamp in scene.glow if glow_of(lamp) not in still}
     return replace(
@@ -40,7 +40,7 @@ def baked_state(scene: LitScene) -> dict[str, str]:
 
 def changed_since(then: dict[str, str], now: dict[str, str]) -> list[str]:
     """Ids of sources that are not as they were, or were not there, or are no more."""
-    return sorted(one for one in then.keys() | now.keys() if then.get(one) != now.get(one))
+    return sorted(key for key in then.keys() | now.keys() if then.get(key) != now.get(key))
 
 
 def fixed_ids(scene: LitScene, baked: frozenset[str]) -> frozenset[str]:

@@ -63,7 +63,7 @@ class BaseLight:
         far = None if self.far is None else self.far.times(gain)
         sky = self.sky
         if sky is not None:
-            discs = tuple(replace(one, luminance=one.luminance * gain) for one in sky.discs)
+            discs = tuple(replace(disc, luminance=disc.luminance * gain) for disc in sky.discs)
             stars = None if sky.stars is None else replace(sky.stars, strength=sky.stars.strength * gain)
             light = (sky.luminance * np.float32(gain)).astype(np.float32)
             behind = None if sky.backdrop is None else (sky.backdrop * np.float32(gain)).astype(np.float32)
@@ -97,8 +97,8 @@ def places(project: Project, hour: float) -> tuple[BodyPlace, BodyPlace]:
     """Where sun and moon stand at an hour, in the level's azimuths."""
     setting = project.setting
     where, date = observer_of(setting), dt.date.fromisoformat(setting.date)
-    sun = next((one for one in project.resolved_sources if isinstance(one, SunSource)), None)
-    moon = next((one for one in project.resolved_sources if isinstance(one, MoonSource)), None)
+    sun = next((source for source in project.resolved_sources if isinstance(source, SunSource)), None)
+    moon = next((source for source in project.resolved_sources if isinstance(source, MoonSource)), None)
     return (
         _placed(sun, sun_place(where, date, hour), setting.north),
         _placed(moon, looped_moon(where, date, hour), setting.north),
@@ -153,7 +153,7 @@ def _handed_over(sun: BodyPlace) -> float:
 
 
 def _far(project: Project, sun: BodyPlace, moon: BodyPlace) -> Sun | None:
-    by_kind = {one.kind: one for one in project.resolved_sources if isinstance(one, FarLight)}
+    by_kind = {item.kind: item for item in project.resolved_sources if isinstance(item, FarLight)}
     sun_source, moon_source = by_kind.get("sun"), by_kind.get("moon")
     assert sun_source is None or isinstance(sun_source, SunSource)
     assert moon_source is None or isinstance(moon_source, MoonSource)
@@ -168,8 +168,8 @@ def _far(project: Project, sun: BodyPlace, moon: BodyPlace) -> Sun | None:
     toward = direction_to(place.azimuth, max(place.elevation, 0.02))
     maps = (source.shadow_reach, int(source.shadow_texels), int(source.shadow_cascades))
     disc = math.radians(source.disc)
-    made = Sun(source.id, toward, light, disc, source.shadow, maps)
-    return replace(made, in_air=source.in_air, air_shadow=source.air_shadow)
+    built = Sun(source.id, toward, light, disc, source.shadow, maps)
+    return replace(built, in_air=source.in_air, air_shadow=source.air_shadow)
 
 
 def _discs(project: Project, sun: BodyPlace, moon: BodyPlace) -> tuple[Disc, ...]:
@@ -271,7 +271,9 @@ def _flat_parts(layer: HighCloud | Deck | None) -> list[float]:
 
 def _sky_source(project: Project) -> SkySource | None:
     """The sky that is on; its far ground as the level's floors are, where it is to be so."""
-    sky = next((one for one in project.resolved_sources if isinstance(one, SkySource) and one.on), None)
+    sky = next(
+        (source for source in project.resolved_sources if isinstance(source, SkySource) and source.on), None
+    )
     if sky is None or sky.ground_by == "choice" or project.floors is None:
         return sky
     share = float(luminance(np.array(project.floors)))
@@ -280,8 +282,12 @@ def _sky_source(project: Project) -> SkySource | None:
 
 def _bodies(project: Project) -> tuple[SunSource | None, MoonSource | None]:
     """Sun and moon of a project that are on."""
-    sun = next((one for one in project.resolved_sources if isinstance(one, SunSource) and one.on), None)
-    moon = next((one for one in project.resolved_sources if isinstance(one, MoonSource) and one.on), None)
+    sun = next(
+        (source for source in project.resolved_sources if isinstance(source, SunSource) and source.on), None
+    )
+    moon = next(
+        (source for source in project.resolved_sources if isinstance(source, MoonSource) and source.on), None
+    )
     return sun, moon
 
 
@@ -319,23 +325,23 @@ _FINDING: Final = Lock()
 
 def find_base_light(project: Project, moment: Moment) -> BaseLight:
     """Sun, moon and sky of a project whose lanes have been taken in, at a moment."""
-    base = [one for one in project.resolved_sources if isinstance(one, FarLight | SkySource)]
+    base = [source for source in project.resolved_sources if isinstance(source, FarLight | SkySource)]
     key: tuple[object, ...] = (*base, project.setting, project.air.on, project.floors)
     with _FINDING:
         kept_ones = tuple(_FOUND)
-    for kept, found in kept_ones:
+    for item, result in kept_ones:
         # Lanes make their owners anew: what is not the same object may still be equal.
         if (
-            kept[0] == moment.clock
-            and len(kept) == len(key) + 1
-            and all(a is b or a == b for a, b in zip(kept[1:], key))
+            item[0] == moment.clock
+            and len(item) == len(key) + 1
+            and all(a is b or a == b for a, b in zip(item[1:], key))
         ):
-            return found
-    found = _base_light(project, moment.clock)
+            return result
+    result = _base_light(project, moment.clock)
     with _FINDING:
-        _FOUND.insert(0, ((moment.clock, *key), found))
+        _FOUND.insert(0, ((moment.clock, *key), result))
         del _FOUND[4:]
-    return found
+    return result
 
 
 def _base_light(project: Project, hour: float) -> BaseLight:

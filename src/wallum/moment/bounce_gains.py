@@ -32,13 +32,13 @@ def glow_of(lamp_id: str, material: str = "") -> str:
 
 def bounce_gains(scene: LitScene) -> dict[str, NDArray[np.float64]]:
     """By source id, what its light from surfaces is multiplied by: its strength, and what the look adds."""
-    return {one: gain * scene.bounce[0] for one, gain in strengths(scene).items()}
+    return {item: gain * scene.bounce[0] for item, gain in strengths(scene).items()}
 
 
 def gains_of(scene: LitScene, ids: Iterable[str]) -> dict[str, NDArray[np.float64]]:
     """The same by id of what is kept, glow by its material too; of sources that the scene has."""
     gains = bounce_gains(scene)
-    return {one: gains[base] for one in ids if (base := one.partition(OF)[0]) in gains}
+    return {item: gains[base] for item in ids if (base := item.partition(OF)[0]) in gains}
 
 
 def strengths(scene: LitScene) -> dict[str, NDArray[np.float64]]:

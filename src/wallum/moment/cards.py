@@ -50,16 +50,16 @@ def _about_axis(
     start: Vector3, axis: Vector3, length: float, widths: tuple[float, float], count: int
 ) -> tuple[Sheet, ...]:
     """Sheets turned evenly about an axis."""
-    side, up = (one[0] for one in frame_of(axis[None]))
+    side, up = (item[0] for item in frame_of(axis[None]))
     turns = np.arange(count) * np.pi / count
     sides = [side * math.cos(t) + up * math.sin(t) for t in turns]
-    return tuple(Sheet(_tuple(start), _tuple(axis * length), _tuple(one), widths) for one in sides)
+    return tuple(Sheet(_tuple(start), _tuple(axis * length), _tuple(item), widths) for item in sides)
 
 
 def _mean_over_cone(row: np.void, spread: float) -> float:
     """Mean illuminance over a lamp's cone, over that on its axis, without its gobo."""
     away = np.sqrt((np.arange(32) + 0.5) / 32) * math.tan(spread)
-    side, _ = (one[0] for one in frame_of(row["direction"].astype(np.float64)[None]))
+    side, _ = (item[0] for item in frame_of(row["direction"].astype(np.float64)[None]))
     ways = row["direction"].astype(np.float64) + away[:, None] * side
     free = np.array([row]).copy()
     free["range"] = free["gobo"] = 0.0
@@ -118,9 +118,9 @@ def _slabs(
     """
     half = 0.5 * sizes[1]
     starts = [middle + spread * (sizes[0] * ((n + 0.5) / count - 0.5)) for n in range(count)]
-    made = [Sheet(_tuple(start), _tuple(way), _tuple(across), (half, half)) for start in starts]
-    thick = sizes[0] / count * abs(float(spread @ made[0].normal)) if made else 0.0
-    return [replace(one, thick=thick) for one in made]
+    built = [Sheet(_tuple(start), _tuple(way), _tuple(across), (half, half)) for start in starts]
+    thick = sizes[0] / count * abs(float(spread @ built[0].normal)) if built else 0.0
+    return [replace(item, thick=thick) for item in built]
 
 
 def _opening(source: CardSource, sun: Sun, gain: float, fades: Fades) -> Card | None:
@@ -136,8 +136,8 @@ def _opening(source: CardSource, sun: Sun, gain: float, fades: Fades) -> Card | 
     level_ones = _slabs(middle, along, up, across, (high, wide), count // 2)
     if level_ones:
         normals = _tuple(upright[0].normal), _tuple(level_ones[0].normal)
-        upright = [replace(one, beside=normals[1]) for one in upright]
-        level_ones = [replace(one, beside=normals[0]) for one in level_ones]
+        upright = [replace(item, beside=normals[1]) for item in upright]
+        level_ones = [replace(item, beside=normals[0]) for item in level_ones]
     lux = sun.at(middle[None])[0]
     light = lux * (gain * ALBEDO * extinction_for(source.visibility))
     g, sheets = source.forwardness, (*upright, *level_ones)
@@ -171,12 +171,12 @@ def _veil(source: VeilSource, sun: Sun | None, sky: Dome | None, gain: float, mo
     foot = np.array(source.position) - np.array([0.0, 0.5 * height, 0.0])
     sheets = tuple(
         Sheet(
-            _tuple(foot + facing * (deep * one)),
+            _tuple(foot + facing * (deep * place)),
             (0.0, height, 0.0),
             _tuple(across),
             (0.5 * width, 0.5 * width),
         )
-        for one in places
+        for place in places
     )
     share = np.array(source.scattering) * source.lit
     far = np.zeros(3) if sun is None else sun.at(np.array([source.position]))[0]
@@ -195,7 +195,7 @@ def visibility_at(air: Medium | None, place: Vector3) -> float:
     thick = 0.0
     if air is not None and air.straight is None:
         thick = float(air.extinction(place[1:2])[0, 1])
-        thick += sum(one.extinction * float(one.density(place[None])[0]) for one in air.pockets)
+        thick += sum(pocket.extinction * float(pocket.density(place[None])[0]) for pocket in air.pockets)
     default: float = CardSource.model_fields["visibility"].default
     return min(max(KOSCHMIEDER / thick, 0.2), 100_000.0) if thick > 1e-6 else default
 
@@ -217,6 +217,6 @@ def cards_of(
         if isinstance(source, VeilSource):
             out.append(_veil(source, sun, sky, gain, moment))
         elif isinstance(source, CardSource):
-            made = _card(source, lamps.rows, lamps.ids, sun, gain, moment)
-            out += [made] if made is not None and max(made.light) > 0.0 else []
+            card = _card(source, lamps.rows, lamps.ids, sun, gain, moment)
+            out += [card] if card is not None and max(card.light) > 0.0 else []
     return tuple(out)

@@ -95,4 +95,4 @@ def moments_of_day(project: Project) -> list[DayMark]:
             names = ("sunrise", "sunset") if not word else (f"{word}dawn", f"{word}dusk")
             out.append(DayMark(names[0], day.crossing(angle, True), PegTime(tie="rising", angle=angle)))
             out.append(DayMark(names[1], day.crossing(angle, False), PegTime(tie="setting", angle=angle)))
-    return sorted(out, key=lambda one: one.hour)
+    return sorted(out, key=lambda item: item.hour)

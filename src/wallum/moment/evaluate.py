@@ -75,11 +75,11 @@ def _shines(lamp: Lamp) -> bool:
 
 
 def _stack(sources: tuple[Source, ...]) -> Stack:
-    lamps = tuple(one for one in sources if isinstance(one, Lamp))
+    lamps = tuple(source for source in sources if isinstance(source, Lamp))
     rows = np.frombuffer(b"".join(map(_row, lamps)), LAMP_ROW)
-    on = np.array([_shines(one) for one in lamps], dtype=bool)
-    index = {one.id: i for i, one in enumerate(lamps)}
-    switched = tuple(i for i, one in enumerate(lamps) if one.switched != "by hand")
+    on = np.array([_shines(lamp) for lamp in lamps], dtype=bool)
+    index = {lamp.id: i for i, lamp in enumerate(lamps)}
+    switched = tuple(i for i, lamp in enumerate(lamps) if lamp.switched != "by hand")
     patterned = tuple(np.flatnonzero(rows["gobo"]).tolist())
     return Stack(sources, lamps, rows, on, tuple(index), index, switched, patterned)
 
@@ -102,7 +102,7 @@ def _lamps(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, 
     for i in {*stack.switched, *(i for i, lamp in changed.items() if lamp.switched != "by hand")}:
         on[i] = on[i] and is_on(project, changed.get(i, stack.lamps[i]), moment)
     rows = _drifted(_group_trimmed(rows, stack, project.balance), stack, changed, moment)
-    followed = {one.follows for one in project.marks if one.follows}
+    followed = {mark.follows for mark in project.marks if mark.follows}
     glow = {}
     for lamp_id in followed & stack.index.keys():
         i = stack.index[lamp_id]
@@ -111,8 +111,8 @@ def _lamps(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, 
         glow[lamp_id] = float(on[i]) * (now.strength / set_to * 2.0**stops if set_to > 0.0 else 0.0)
     if on.all():
         return Lamps(stack.ids, rows), glow
-    kept = np.flatnonzero(on)
-    return Lamps(tuple(map(stack.ids.__getitem__, kept.tolist())), rows[kept]), glow
+    selected = np.flatnonzero(on)
+    return Lamps(tuple(map(stack.ids.__getitem__, selected.tolist())), rows[selected]), glow
 
 
 def _drifted(rows: LampRows, stack: Stack, changed: dict[int, Lamp], moment: Moment) -> LampRows:
@@ -137,7 +137,7 @@ def _group_trimmed(rows: LampRows, stack: Stack, balance: Balance) -> LampRows:
     if not (balance.lamps or balance.accents or balance.base):
         return rows
     stops = {"lamps": balance.lamps, "accents": balance.accents, "base": balance.base}
-    gain = np.array([2.0 ** stops[GROUPS[one.role]] for one in stack.lamps], dtype=np.float32)
+    gain = np.array([2.0 ** stops[GROUPS[lamp.role]] for lamp in stack.lamps], dtype=np.float32)
     out = rows.copy()
     out["emission"] *= gain[:, None]
     return out
@@ -179,7 +179,7 @@ def air_of(project: Project, moment: Moment) -> Medium | None:
     air = project.air
     if air.on and air.model == "straight":
         return Medium((CLEAR,), shafts=False, straight=straight_fog(air))
-    layers = tuple(layer_of(one) for one in (air, project.mist) if one.on)
+    layers = tuple(layer_of(item) for item in (air, project.mist) if item.on)
     pockets = pockets_of(project.sources, moment, project.balance)
     if not layers and not pockets:
         return None
@@ -199,8 +199,8 @@ def _through(far: Sun | None, air: Medium | None) -> Sun | None:
 
 def _scattered(air: Medium) -> NDArray[np.float64]:
     """(3,) RGB share of what air takes that it scatters, over all its layers."""
-    taken = np.stack([one.extinction * one.scale_height * one.thickness for one in air.layers])
-    scattered = np.stack([one.scattered for one in air.layers])
+    taken = np.stack([layer.extinction * layer.scale_height * layer.thickness for layer in air.layers])
+    scattered = np.stack([layer.scattered for layer in air.layers])
     return np.asarray((taken * scattered).sum(axis=0) / np.maximum(taken.sum(axis=0), 1e-30))
 
 
@@ -220,16 +220,16 @@ def _with_haze(sky: Dome | None, outside: Sun | None, far: Sun | None, air: Medi
 
 def _with_own_light(sky: Dome | None, air: Medium | None) -> Dome | None:
     """The sky with the air's own light, as surfaces at base height get it; the eye sees that in the air."""
-    if air is None or not any(max(one.own) > 0.0 for one in air.layers):
+    if air is None or not any(max(layer.own) > 0.0 for layer in air.layers):
         return sky
     if sky is None:
         dark = np.zeros((*DOME_SIZE, 3), np.float32)
         sky = Dome(AIR_ID, dark, np.zeros(3), (0.0,))
     directions, _ = dome_directions(*sky.luminance.shape[:2])
     sines = np.maximum(directions[..., 1:2], 1e-3)
-    depths = [one.extinction * one.scale_height * one.thickness / sines for one in air.layers]
+    depths = [layer.extinction * layer.scale_height * layer.thickness / sines for layer in air.layers]
     whole = np.maximum(sum(depths), 1e-30)
-    light = sum(depth * np.array(one.own) for one, depth in zip(air.layers, depths, strict=True))
+    light = sum(depth * np.array(layer.own) for layer, depth in zip(air.layers, depths, strict=True))
     own = np.asarray(light / whole * -np.expm1(-whole), dtype=np.float32)
     behind = sky.backdrop
     if behind is None and sky.picture is None:
@@ -300,4 +300,4 @@ def evaluate(project: Project, moment: Moment | None = None, eye: Vector | None 
 def _others(project: Project) -> tuple[Source, ...]:
     """Sources that are no lamps; a project may have a thousand of those."""
     sources = project.resolved_sources
-    return _OTHERS.get(lambda: tuple(one for one in sources if not isinstance(one, Lamp)), sources)
+    return _OTHERS.get(lambda: tuple(source for source in sources if not isinstance(source, Lamp)), sources)

@@ -22,7 +22,7 @@ FAINTEST_LX = 1.0
 
 
 def _sky(project: Project) -> SkySource:
-    sky = next((one for one in project.resolved_sources if isinstance(one, SkySource)), None)
+    sky = next((source for source in project.resolved_sources if isinstance(source, SkySource)), None)
     if sky is None or sky.model != "picture dome" or not sky.picture:
         raise ValueProblem(
             "there is no picture as a sky", "sources/sky/picture", "a picture dome with its picture"
@@ -31,7 +31,7 @@ def _sky(project: Project) -> SkySource:
 
 
 def _sun(project: Project) -> SunSource:
-    sun = next((one for one in project.resolved_sources if isinstance(one, SunSource)), None)
+    sun = next((source for source in project.resolved_sources if isinstance(source, SunSource)), None)
     if sun is None:
         raise ValueProblem("the project has no sun", "sources", "a sun")
     return sun
@@ -42,29 +42,29 @@ def picture_sun(sky: SkySource) -> FoundSun:
 
     Raises LevelProblem where the picture cannot be read or has no sun.
     """
-    found = panorama_sun(Path(sky.picture))
-    if found is None:
+    result = panorama_sun(Path(sky.picture))
+    if result is None:
         raise LevelProblem(
             "no sun stands out in the sky's picture", sky.picture, "a picture with a bright sun"
         )
     # Heights between the picture's horizon and the zenith are drawn out, see physics.panorama.
-    over = (found.elevation - sky.horizon_height) / (1.0 - sky.horizon_height / 90.0)
+    over = (result.elevation - sky.horizon_height) / (1.0 - sky.horizon_height / 90.0)
     gain = 2.0 ** (sky.picture_stops + sky.trim)
-    red, green, blue = (part * gain for part in found.energy)
-    return FoundSun((found.azimuth + sky.rotation) % 360.0, over, (red, green, blue))
+    red, green, blue = (part * gain for part in result.energy)
+    return FoundSun((result.azimuth + sky.rotation) % 360.0, over, (red, green, blue))
 
 
 def sun_to_picture(project: Project) -> dict[str, Any]:
     """Values by path that give the sun the place, strength and colour of the picture's, and take
     that out of the picture, so that it counts once. Raises ValueProblem, LevelProblem."""
     sky, sun = _sky(project), _sun(project)
-    found = picture_sun(sky)
+    result = picture_sun(sky)
     head = f"sources/@{sun.id}"
-    light = np.array(found.energy)
+    light = np.array(result.energy)
     values: dict[str, Any] = {
         f"{head}/stands": "where set",
-        f"{head}/azimuth": round(found.azimuth, 2),
-        f"{head}/elevation": round(min(max(found.elevation, -90.0), 90.0), 2),
+        f"{head}/azimuth": round(result.azimuth, 2),
+        f"{head}/elevation": round(min(max(result.elevation, -90.0), 90.0), 2),
         f"sources/@{sky.id}/disc_out": True,
     }
     if float(luminance(light)) >= FAINTEST_LX:
@@ -99,12 +99,12 @@ def sun_apart(project: Project, moment: Moment) -> float | None:
     now = at_moment(project, moment)
     try:
         sky, sun = _sky(now), _sun(now)
-        found = picture_sun(sky)
+        result = picture_sun(sky)
     except (ValueProblem, LevelProblem):
         return None
     if not sky.on or not sun.on:
         return None
     place, _ = places(now, moment.clock)
-    a, b = (np.radians((one.azimuth, one.elevation)) for one in (place, found))
+    a, b = (np.radians((item.azimuth, item.elevation)) for item in (place, result))
     cosine = np.sin(a[1]) * np.sin(b[1]) + np.cos(a[1]) * np.cos(b[1]) * np.cos(a[0] - b[0])
     return float(np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0))))

@@ -44,5 +44,5 @@ def _pocket(source: PocketSource, moment: Moment, balance: Balance) -> Pocket:
 
 def pockets_of(sources: tuple[Source, ...], moment: Moment, balance: Balance) -> tuple[Pocket, ...]:
     """The pockets that are on."""
-    on = [one for one in sources if isinstance(one, PocketSource) and one.on]
-    return tuple(_pocket(one, moment, balance) for one in on[:MOST_POCKETS])
+    on = [source for source in sources if isinstance(source, PocketSource) and source.on]
+    return tuple(_pocket(item, moment, balance) for item in on[:MOST_POCKETS])

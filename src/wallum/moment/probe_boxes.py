@@ -42,11 +42,11 @@ def probe_boxes(project: Project) -> tuple[ProbeBox, ...]:
     """Those of a project's rooms that are on and say so."""
     return tuple(
         ProbeBox(
-            one.position,
-            (0.5 * one.size[0], 0.5 * one.size[1], 0.5 * one.size[2]),
-            math.radians(one.turn),
-            HALVED[one.probes],
+            source.position,
+            (0.5 * source.size[0], 0.5 * source.size[1], 0.5 * source.size[2]),
+            math.radians(source.turn),
+            HALVED[source.probes],
         )
-        for one in project.resolved_sources
-        if isinstance(one, RoomSource) and one.on and one.probes != "placed"
+        for source in project.resolved_sources
+        if isinstance(source, RoomSource) and source.on and source.probes != "placed"
     )

@@ -235,10 +235,10 @@ class Dome(FieldsAlone):
         down = np.flatnonzero(d[:, 1] < 0.0)
         if max(self.veil) > 0.0 and len(down):
             way = max(eye[1] - floor_y, 0.0) / -d[down, 1]
-            kept = np.exp(-way[:, None] * np.array(self.veil))
+            selected = np.exp(-way[:, None] * np.array(self.veil))
             level = d[down] * np.array([1.0, 0.0, 1.0]) + np.array([0.0, VEIL_SINE, 0.0])
             level /= np.linalg.norm(level, axis=1, keepdims=True)
-            out[down] = out[down] * kept + self._behind(level) * (1.0 - kept)
+            out[down] = out[down] * selected + self._behind(level) * (1.0 - selected)
         for disc in self.discs if discs else ():
             out[d @ disc.direction > np.cos(disc.radius_rad)] = disc.luminance
         if self.cloud is not None:
@@ -314,15 +314,17 @@ class LitScene:
     def only(self, source_id: str) -> "LitScene":
         """The scene with one source alone; GLOW_ID for glowing surfaces alone."""
         others = (self.sun, self.sky, *self.cards, *self.rooms)
-        ids = {*self.lamps.ids, *(one.id for one in others if one is not None)}
+        ids = {*self.lamps.ids, *(other.id for other in others if other is not None)}
         gain = self.glow_gain if source_id == GLOW_ID else 0.0
         alone = self.without(frozenset(ids - {source_id}))
-        kept = self.screen if self.sun is not None and source_id == self.sun.id else None
-        return replace(alone, glow_gain=gain, screen=kept)
+        selected = self.screen if self.sun is not None and source_id == self.sun.id else None
+        return replace(alone, glow_gain=gain, screen=selected)
 
     def pocket_alone(self, pocket_id: str) -> "LitScene | None":
         """The scene with one pocket as all the air that there is; None where no pocket has that id."""
-        pockets = () if self.air is None else tuple(one for one in self.air.pockets if one.id == pocket_id)
+        pockets = (
+            () if self.air is None else tuple(pocket for pocket in self.air.pockets if pocket.id == pocket_id)
+        )
         if self.air is None or not pockets:
             return None
         clear = replace(self.air.layers[0], extinction=0.0)
@@ -333,13 +335,13 @@ class LitScene:
         """The scene without some sources."""
         if not ids:
             return self
-        keep = np.array([one not in ids for one in self.lamps.ids], dtype=bool)
+        keep = np.array([item not in ids for item in self.lamps.ids], dtype=bool)
         return replace(
             self,
             lamps=self.lamps.only(keep),
             sun=None if self.sun and self.sun.id in ids else self.sun,
             sky=None if self.sky and self.sky.id in ids else self.sky,
             flat=None if self.sky and self.sky.id in ids else self.flat,
-            cards=tuple(one for one in self.cards if one.id not in ids),
-            rooms=tuple(one for one in self.rooms if one.id not in ids),
+            cards=tuple(card for card in self.cards if card.id not in ids),
+            rooms=tuple(room for room in self.rooms if room.id not in ids),
         )

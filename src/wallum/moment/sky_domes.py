@@ -176,7 +176,7 @@ def _drift(speed: float, toward_deg: float, hour: float, tile: float) -> tuple[f
     """How far a layer has come, so that after a day it lies as it did."""
     angle = math.radians(toward_deg)
     away = [speed * DAY_S * part for part in (math.sin(angle), -math.cos(angle))]
-    whole = [round(one / tile) * tile for one in away]
+    whole = [round(item / tile) * tile for item in away]
     return whole[0] * hour / 24.0, whole[1] * hour / 24.0
 
 

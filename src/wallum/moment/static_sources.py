@@ -10,6 +10,6 @@ __all__ = ["still_ids"]
 def still_ids(project: Project) -> frozenset[str]:
     """Ids of the sources whose light is baked; glow with the lamp that it follows."""
     sources = project.resolved_sources
-    still = {one.id for one in sources if one.baked == "still"}
-    lamps = {one.id for one in sources if isinstance(one, Lamp)}
-    return frozenset(still | {glow_of("")} | {glow_of(one) for one in still & lamps})
+    still = {source.id for source in sources if source.baked == "still"}
+    lamps = {source.id for source in sources if isinstance(source, Lamp)}
+    return frozenset(still | {glow_of("")} | {glow_of(lamp) for lamp in still & lamps})

@@ -55,15 +55,15 @@ def day_lux(project: Project) -> NDArray[np.float64]:
 
 
 def _solved(project: Project) -> LuxDay:
-    base = tuple(one for one in project.resolved_sources if not isinstance(one, Lamp))
-    lanes = tuple(one for one in project.lanes if any(one.owner == b.id for b in base))
-    moved = any(one.name in ("on_below", "off_above") for one in project.lanes)
+    base = tuple(source for source in project.resolved_sources if not isinstance(source, Lamp))
+    lanes = tuple(lane for lane in project.lanes if any(lane.owner == b.id for b in base))
+    moved = any(lane.name in ("on_below", "off_above") for lane in project.lanes)
     limits = None if lanes or moved else _limits(project)
     place = project.setting.revised(clock=0.0, day_length=120.0)
     key = (base, lanes, place, limits)
     with _SOLVING:
-        for kept, day in _SOLVED:
-            if kept == key:
+        for item, day in _SOLVED:
+            if item == key:
                 return day
     bare = project.revised(sources=base, lanes=lanes, marks=())
     day = LuxDay(_lux(bare, limits))
@@ -75,8 +75,12 @@ def _solved(project: Project) -> LuxDay:
 
 def _limits(project: Project) -> tuple[float, ...]:
     """What lamps switch by, in stops."""
-    lamps = (one for one in project.resolved_sources if isinstance(one, Lamp) and one.switched == "by light")
-    lux = {limit for one in lamps for limit in (one.on_below, one.off_above)}
+    lamps = (
+        source
+        for source in project.resolved_sources
+        if isinstance(source, Lamp) and source.switched == "by light"
+    )
+    lux = {limit for lamp in lamps for limit in (lamp.on_below, lamp.off_above)}
     return tuple(sorted(float(np.log2(max(limit, DARKEST_LX))) for limit in lux))
 
 

@@ -49,8 +49,8 @@ def share_of(zone: ZoneSource, points: Floats) -> NDArray[np.float64]:
 
 def in_force(sources: tuple[Source, ...], eye: Floats) -> tuple[InForce, ...]:
     """The zones that count for a camera at a place (3,), the one with the last word last."""
-    zones = [one for one in sources if isinstance(one, ZoneSource) and one.on]
-    shares = ((one, float(share_of(one, eye)[0])) for one in sorted(zones, key=lambda one: one.rank))
+    zones = [source for source in sources if isinstance(source, ZoneSource) and source.on]
+    shares = ((zone, float(share_of(zone, eye)[0])) for zone in sorted(zones, key=lambda item: item.rank))
     return tuple(InForce(zone, share) for zone, share in shares if share > 0.0)
 
 
@@ -62,7 +62,7 @@ def _by_factor() -> frozenset[str]:
 
 def _between(name: str, a: Any, b: Any, share: float) -> Any:
     if isinstance(a, tuple):
-        return tuple(one + (other - one) * share for one, other in zip(a, b, strict=True))
+        return tuple(item + (other - item) * share for item, other in zip(a, b, strict=True))
     if name in _by_factor():
         return float(a * (b / a) ** share)
     return a + (b - a) * share
@@ -71,13 +71,13 @@ def _between(name: str, a: Any, b: Any, share: float) -> Any:
 def _look(look: Look, zones: tuple[InForce, ...]) -> Look:
     """The look with what the zones have of their own."""
     changes: dict[str, Any] = {}
-    for one in zones:
-        for switch in one.zone.effects:
+    for zone in zones:
+        for switch in zone.zone.effects:
             off = not changes.get(switch, getattr(look, switch))
             changes[switch] = True
             for name in EFFECTS[switch]:
                 before = changes.get(name, getattr(NEUTRAL if off else look, name))
-                changes[name] = _between(name, before, getattr(one.zone, name), one.share)
+                changes[name] = _between(name, before, getattr(zone.zone, name), zone.share)
     stops = _stops("exposure", zones)
     if stops:
         changes |= {"compensation": look.compensation + stops, "ev100": look.ev100 - stops}
@@ -87,9 +87,9 @@ def _look(look: Look, zones: tuple[InForce, ...]) -> Look:
 def _stops(name: str, zones: tuple[InForce, ...]) -> float:
     """What of it the zones ask for; one that asks for nothing has no say."""
     out = 0.0
-    for one in zones:
-        asked = float(getattr(one.zone, name))
-        out += (asked - out) * one.share if asked else 0.0
+    for zone in zones:
+        asked = float(getattr(zone.zone, name))
+        out += (asked - out) * zone.share if asked else 0.0
     return out
 
 
@@ -109,7 +109,7 @@ def zoned(now: Project, eye: Floats) -> Project:
         changes |= {"air": _thicker(now.air, air), "mist": _thicker(now.mist, air)}
     if sky:
         changes["sources"] = tuple(
-            unchecked(one, {"trim": one.trim + sky}) if isinstance(one, SkySource) else one
-            for one in now.sources
+            unchecked(source, {"trim": source.trim + sky}) if isinstance(source, SkySource) else source
+            for source in now.sources
         )
     return unchecked(now, changes)

@@ -102,10 +102,10 @@ def _multiple_scattering_table(air: SkyAir) -> NDArray[np.float64]:
     density = densities(height)
     passed = np.cumsum(density * piece[..., None], axis=-2) - 0.5 * density * piece[..., None]
     lit = _kept(columns_to_top(height, there), air)
-    kept = _kept(passed, air)
+    selected = _kept(passed, air)
     molecules, haze = _scattering(air)
     amount = (density * piece[..., None]).astype(np.float32)
-    scattered = (amount[..., :1] * molecules + amount[..., 1:2] * haze) * kept
+    scattered = (amount[..., :1] * molecules + amount[..., 1:2] * haze) * selected
     once = (scattered * lit).sum(axis=-2) / (4.0 * np.pi)
     end = _kept(passed[..., -1, :] + 0.5 * density[..., -1, :] * piece[..., -1:], air)
     at_end = (r * s + length * toward) / np.maximum(distance[..., -1], EARTH_M)
@@ -149,13 +149,13 @@ def _sums(air: SkyAir, sun_deg: float, elevation_deg: Floats, off_deg: Floats) -
     # Sine of the sun's elevation at each place along the way.
     there = (start * np.sin(sun) + way[:, None] * toward[..., None]) / distance[:, None]  # (E, A, S)
     heights = np.broadcast_to(height[:, None], there.shape)
-    kept = _kept(passed, air)[:, None]  # (E, 1, S, BANDS)
-    lit = _kept(columns_to_top(heights, there), air) * kept
+    selected = _kept(passed, air)[:, None]  # (E, 1, S, BANDS)
+    lit = _kept(columns_to_top(heights, there), air) * selected
     amount = (density * piece[..., None]).astype(np.float32)
     molecules, haze = _scattering(air)
     once = np.einsum("easb,esc->ceab", lit, amount[..., :2])
     weight = amount[:, None, :, :1] * molecules + amount[:, None, :, 1:2] * haze
-    multiple = (_multiple_scattering(air, heights, there) * kept * weight).sum(axis=2)
+    multiple = (_multiple_scattering(air, heights, there) * selected * weight).sum(axis=2)
     return np.stack([once[0] * molecules, once[1] * haze, multiple]) @ _to_rgb()
 
 

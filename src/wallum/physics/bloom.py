@@ -93,12 +93,12 @@ def up_weights(many: int, few: int) -> NDArray[np.float64]:
     out = np.maximum(1.0 - np.abs(at[:, None] - np.arange(few)), 0.0)
     out = out / out.sum(axis=1, keepdims=True)
     for _ in range(BALANCINGS):
-        given = out.sum(axis=0)
-        off = many / few - given
+        inputs = out.sum(axis=0)
+        off = many / few - inputs
         if np.abs(off).max() < 1e-9:
             break
         # What a factor for each column, with rows made whole again, does to what the columns give.
-        bent = np.diag(given) - out.T @ out
+        bent = np.diag(inputs) - out.T @ out
         out = out * np.exp(np.linalg.lstsq(bent, off, rcond=1e-9)[0])
         out /= out.sum(axis=1, keepdims=True)
     return out

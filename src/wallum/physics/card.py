@@ -125,7 +125,7 @@ class Card:
     @property
     def middle(self) -> NDArray[np.float64]:
         """(3,) [m]"""
-        return np.asarray(np.mean([one.middle for one in self.sheets], axis=0))
+        return np.asarray(np.mean([sheet.middle for sheet in self.sheets], axis=0))
 
 
 def _smooth(x: Floats) -> NDArray[np.float64]:
@@ -214,8 +214,8 @@ def _faded(
 
 
 def _far_first(card: Card, eye: Floats) -> list[Sheet]:
-    def away(one: Sheet) -> float:
-        return float(np.linalg.norm(one.middle - eye))
+    def away(sheet: Sheet) -> float:
+        return float(np.linalg.norm(sheet.middle - eye))
 
     return sorted(card.sheets, key=away, reverse=True)
 
@@ -227,10 +227,10 @@ def seen_from_edge(card: Card, eye: Floats) -> float:
     if card.kind == "veil":
         return 1.0 - float(np.abs(way @ card.sheets[0].normal)[0])
     middle = np.full(1, 0.5)
-    shown = sum(float(_shown(card, one, way, middle)[0]) for one in card.sheets)
+    shown = sum(float(_shown(card, sheet, way, middle)[0]) for sheet in card.sheets)
     along = card.sheets[0].along
     side = np.cross(along, card.sheets[0].across)
     best = sum(
-        float(_shown(card, one, (side / np.linalg.norm(side))[None], middle)[0]) for one in card.sheets
+        float(_shown(card, sheet, (side / np.linalg.norm(side))[None], middle)[0]) for sheet in card.sheets
     )
     return max(1.0 - shown / max(best, 1e-12), 0.0)

@@ -103,7 +103,7 @@ class ShadowMap:
         x, z = (self._low[k] + (np.arange(cells) + 0.5) * self._step[k] for k in (0, 1))
         over = np.meshgrid(x, z)
         self._left, self._through = (
-            part.reshape(cells, cells) for part in shadow.parts(*(one.ravel() for one in over))
+            part.reshape(cells, cells) for part in shadow.parts(*(item.ravel() for item in over))
         )
 
     def left(self, points: Floats) -> NDArray[np.float64]:

@@ -183,7 +183,7 @@ def deck_along(
     # Within the deck what is near hides the rest: samples lie closer there.
     inside = deck.base < float(eye[1]) < deck.base + deck.thick
     edges = (np.arange(steps + 1) / steps) ** (2.0 if inside else 1.0)
-    light, kept = np.zeros((len(d), 3)), np.ones(len(d))
+    light, selected = np.zeros((len(d), 3)), np.ones(len(d))
     toward, sunlit = np.array(deck.toward), np.array(deck.sunlit)
     up = max(float(toward[1]), 0.05)
     lobe = henyey_greenstein(d @ toward, DROPS_G)
@@ -215,10 +215,10 @@ def deck_along(
             + _two_stream(under * mean)[:, None] * np.array(deck.below) * 0.5
         )
         passed = np.exp(-deck.extinction * density * step)
-        light += (kept * (1.0 - passed))[:, None] * source
-        kept = kept * passed
+        light += (selected * (1.0 - passed))[:, None] * source
+        selected = selected * passed
     clear = np.exp(-start[:, None] * np.array(deck.veil))
-    left = kept + (1.0 - kept) * (1.0 - np.exp(-start * np.mean(deck.veil)))
+    left = selected + (1.0 - selected) * (1.0 - np.exp(-start * np.mean(deck.veil)))
     return light * clear, left
 
 

@@ -80,8 +80,8 @@ def metered_ev(
     stops, share = stops[order], share[order]
     end = np.cumsum(share)
     # What of each cell's weight lies between the clips.
-    kept = np.clip(np.minimum(end, 1.0 - clips[1]) - np.maximum(end - share, clips[0]), 0.0, None)
-    mean = float((stops * kept).sum() / max(kept.sum(), 1e-12))
+    selected = np.clip(np.minimum(end, 1.0 - clips[1]) - np.maximum(end - share, clips[0]), 0.0, None)
+    mean = float((stops * selected).sum() / max(selected.sum(), 1e-12))
     dark = kept_dark(mean, darker) if darker else 0.0
     return min(max(mean + float(np.log2(100.0 / METER_CONSTANT)) - compensation + dark, limits[0]), limits[1])
 

@@ -98,8 +98,8 @@ def _shares(roughness: float, cosine: float, side: int) -> tuple[float, float]:
     toward = halves @ eye
     light = 2.0 * toward * halves[:, 2] - cosine
     a = roughness * roughness
-    one = 1.0 + _hidden(a, np.array(cosine))
-    seen = np.where(light > 0.0, one / (one + _hidden(a, np.maximum(light, 1e-6))), 0.0)
+    item = 1.0 + _hidden(a, np.array(cosine))
+    seen = np.where(light > 0.0, item / (item + _hidden(a, np.maximum(light, 1e-6))), 0.0)
     return float(seen.mean()), float((seen * (1.0 - np.clip(toward, 0.0, 1.0)) ** 5).mean())
 
 
@@ -115,8 +115,8 @@ def make_table(rows: int = ROWS, side: int = 192) -> NDArray[np.float32]:
         # By the light that falls on a surface at each cosine.
         flat, fall = np.linalg.lstsq(form * cosines[:, None], left * cosines, rcond=None)[0]
         steep = np.clip(fall / flat, 0.0, 1.0)
-        kept = left / (1.0 - steep * mean_fall(roughness))
-        out[row] = np.stack([whole - rise, rise, kept, np.full(ACROSS, steep)], axis=1)
+        selected = left / (1.0 - steep * mean_fall(roughness))
+        out[row] = np.stack([whole - rise, rise, selected, np.full(ACROSS, steep)], axis=1)
     return out.astype(np.float32)
 
 

@@ -108,6 +108,6 @@ def gobo_share(
         upright = bars(across[panes], side, soft_edge)
         out[panes] = upright * bars((along + drifted)[panes], side, soft_edge)
     if len(leafy):
-        parts = (one[leafy] for one in (across, along, drifted, open_share, soft))
+        parts = (item[leafy] for item in (across, along, drifted, open_share, soft))
         out[leafy] = leaves(*parts)
     return out

@@ -71,7 +71,7 @@ def neutral_for(rgb: Floats) -> tuple[float, float]:
                  options={"xatol": 1e-6, "fatol": 1e-12, "maxiter": 400})
         for start in (3000.0, 6500.0, 12_000.0)
     ]  # fmt: skip
-    best = min(tries, key=lambda one: float(one.fun)).x
+    best = min(tries, key=lambda try_: float(try_.fun)).x
     return float(np.exp(best[0])), float(best[1])
 
 

@@ -162,7 +162,7 @@ class Medium(FieldsAlone):
 
     def depths(self, height_m: Floats, rise: Floats, distance_m: Floats) -> NDArray[np.float64]:
         """(layers, N) optical depth by each one's `extinction` along ways, see `optical_depth`."""
-        return np.stack([one.depth(height_m, rise, distance_m) for one in self.layers])
+        return np.stack([layer.depth(height_m, rise, distance_m) for layer in self.layers])
 
     def kept(self, height_m: Floats, rise: Floats, distance_m: Floats) -> NDArray[np.float64]:
         """(N, 3) RGB share of light that is left at the end of ways."""
@@ -171,15 +171,15 @@ class Medium(FieldsAlone):
     @cached_property
     def thickness(self) -> NDArray[np.float64]:
         """(layers, 3) RGB extinction of each over its `extinction`."""
-        return np.stack([one.thickness for one in self.layers])
+        return np.stack([layer.thickness for layer in self.layers])
 
     def between(self, start: Floats, end: Floats) -> NDArray[np.float64]:
         """(N, 3) RGB share of light that is left of it between places (N, 3) [m]."""
         way = np.asarray(end, dtype=np.float64) - start
         length = np.sqrt(np.einsum("ij,ij->i", way, way))
         directions = way / np.maximum(length, 1e-9)[:, None]
-        kept = self.kept(np.asarray(start)[:, 1], directions[:, 1], length)
-        return kept * self.through_pockets(start, directions, length)[:, None]
+        selected = self.kept(np.asarray(start)[:, 1], directions[:, 1], length)
+        return selected * self.through_pockets(start, directions, length)[:, None]
 
     def through_pockets(self, start: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:
         """(N,) share of light that pockets leave along ways from starts (N, 3) [m]."""
@@ -196,11 +196,11 @@ class Medium(FieldsAlone):
     @property
     def tinted(self) -> bool:
         """Whether it takes more of one channel than of another."""
-        return any(len(set(one.absorption)) > 1 for one in self.layers)
+        return any(len(set(layer.absorption)) > 1 for layer in self.layers)
 
     def extinction(self, height_m: Floats) -> NDArray[np.float64]:
         """(N, 3) RGB extinction at heights [1/m]."""
-        parts = [one.extinction * one.density(height_m) for one in self.layers]
+        parts = [layer.extinction * layer.density(height_m) for layer in self.layers]
         return np.stack(parts, axis=1) @ self.thickness
 
     def from_far(self, height_m: Floats, air_mass: float) -> NDArray[np.float64]:
@@ -208,11 +208,11 @@ class Medium(FieldsAlone):
 
         air_mass : way through all air over that straight up
         """
-        parts = [one.extinction * (one.scale_height - one.above(height_m)) for one in self.layers]
+        parts = [layer.extinction * (layer.scale_height - layer.above(height_m)) for layer in self.layers]
         # Far below a base little is left: what is more than the eye could see is enough.
         return np.asarray(np.exp(np.minimum(air_mass * np.stack(parts, axis=1) @ self.thickness, 20.0)))
 
     def at_base(self, air_mass: float) -> NDArray[np.float64]:
         """(3,) RGB share of a far light's that comes down to base height."""
-        parts = [one.extinction * one.scale_height for one in self.layers]
+        parts = [layer.extinction * layer.scale_height for layer in self.layers]
         return np.asarray(np.exp(-air_mass * np.array(parts) @ self.thickness))

@@ -113,13 +113,13 @@ def _near(panorama: Floats) -> _Near | None:
 
 def find_sun(panorama: Floats) -> FoundSun | None:
     """The sun in a panorama (H, W, 3) [cd/m2]; None where no place stands out from what is around it."""
-    found = _near(np.asarray(panorama))
-    if found is None:
+    near = _near(np.asarray(panorama))
+    if near is None:
         return None
-    disc = np.asarray(panorama)[found.rows, found.columns].astype(np.float64)
-    excess = np.maximum(disc - found.around, 0.0) * _solid(panorama.shape)[found.rows]
+    disc = np.asarray(panorama)[near.rows, near.columns].astype(np.float64)
+    excess = np.maximum(disc - near.around, 0.0) * _solid(panorama.shape)[near.rows]
     weight = excess @ LUMINANCE_WEIGHTS
-    x, y, z = (found.ways * weight[:, None]).sum(axis=0)
+    x, y, z = (near.ways * weight[:, None]).sum(axis=0)
     elevation = np.degrees(np.arctan2(y, np.hypot(x, z)))
     energy = excess.sum(axis=0)
     azimuth = float(np.degrees(np.arctan2(x, -z)) % 360.0)
@@ -129,9 +129,9 @@ def find_sun(panorama: Floats) -> FoundSun | None:
 def without_sun(panorama: Floats) -> Floats:
     """A panorama (H, W, 3) [cd/m2] whose sun is filled in from around it."""
     out = np.array(panorama)
-    found = _near(out)
-    if found is not None:
-        out[found.rows, found.columns] = found.around
+    near = _near(out)
+    if near is not None:
+        out[near.rows, near.columns] = near.around
     return out
 
 

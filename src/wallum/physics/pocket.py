@@ -167,8 +167,8 @@ class Pocket(FieldsAlone):
         rows = np.flatnonzero(last > first)
         if not len(rows):
             return out
-        begin = [np.broadcast_to(one, out.shape)[rows] for one in o]
-        way, length = [one[rows] for one in d], (last - first)[rows]
+        begin = [np.broadcast_to(item, out.shape)[rows] for item in o]
+        way, length = [item[rows] for item in d], (last - first)[rows]
         for place, share in zip(PLACES, SHARES, strict=True):
             at = first[rows] + length * (0.5 + 0.5 * place)
             local = [p + w * at for p, w in zip(begin, way, strict=True)]

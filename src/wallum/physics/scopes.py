@@ -37,8 +37,8 @@ def stops_of(values: Floats) -> NDArray[np.float64]:
 def bin_of(stops: Floats | float) -> NDArray[np.int64]:
     """(...,) number of the bin of stops about mid grey."""
     last = int((STOPS[1] - STOPS[0]) * PER_STOP) - 1
-    found = np.floor((np.asarray(stops, np.float64) - STOPS[0]) * PER_STOP).astype(np.int64)
-    return np.clip(found, 0, last)
+    result = np.floor((np.asarray(stops, np.float64) - STOPS[0]) * PER_STOP).astype(np.int64)
+    return np.clip(result, 0, last)
 
 
 def stops_histogram(values: Floats) -> NDArray[np.float64]:

@@ -72,8 +72,8 @@ def drawn_out(
         t = share * ((k + 0.5) / SAMPLES)
         column, row = np.floor(x + way_x * t).astype(int), np.floor(y + way_y * t).astype(int)
         inside = (column >= 0) & (column < width) & (row >= 0) & (row < height)
-        found = np.asarray(opened)[np.clip(row, 0, height - 1), np.clip(column, 0, width - 1)]
-        seen += inside * found
+        result = np.asarray(opened)[np.clip(row, 0, height - 1), np.clip(column, 0, width - 1)]
+        seen += inside * result
         within += inside
     open_share = seen / np.maximum(within, 1.0)
     fall = np.clip(1.0 - away / shafts.length, 0.0, 1.0) ** 2 * left

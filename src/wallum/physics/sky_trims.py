@@ -50,7 +50,7 @@ def _by_height(values: Floats, elevation_deg: Floats) -> NDArray[np.float64]:
     x = np.asarray(elevation_deg)
     lower = np.clip(x / MIDDLE_DEG, 0.0, 1.0)[:, None]
     upper = np.clip((x - MIDDLE_DEG) / (90.0 - MIDDLE_DEG), 0.0, 1.0)[:, None]
-    soft_lower, soft_upper = (one * one * (3.0 - 2.0 * one) for one in (lower, upper))
+    soft_lower, soft_upper = (item * item * (3.0 - 2.0 * item) for item in (lower, upper))
     return np.asarray(table[0] + (table[1] - table[0]) * soft_lower + (table[2] - table[1]) * soft_upper)
 
 

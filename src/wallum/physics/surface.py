@@ -77,10 +77,10 @@ def response(
     smith_l = n_l * np.sqrt(np.square(n_v) * (1.0 - a2) + a2)
     smith_v = n_v * np.sqrt(np.square(n_l) * (1.0 - a2) + a2)
     visible = 0.5 / np.maximum(smith_l + smith_v, 1e-5)
-    scale, offset, kept, steep = look_up(rough, n_v).T
+    scale, offset, selected, steep = look_up(rough, n_v).T
     gleam = facets * visible
     grazing = (1.0 - l_h) * np.square(np.square(1.0 - l_h))
-    under = (1.0 - metallic) * kept * (1.0 - steep * falling(rough, n_l)) / np.pi
+    under = (1.0 - metallic) * selected * (1.0 - steep * falling(rough, n_l)) / np.pi
     other: Floats | float = DIELECTRIC_F0
     if f0 is not None:
         other = f0

@@ -127,7 +127,7 @@ class Engine:
         log, context, lighting, sky = self.log, self.context, self.lighting, self.sky
         air = self.air
         over = AirOver(context, self.programs, air, sky)
-        made: tuple[Pass, ...] = (
+        built: tuple[Pass, ...] = (
             Surfaces(log),
             GapsPass(log, context, self.programs),
             SeeThrough(log),
@@ -149,13 +149,13 @@ class Engine:
             Cards(log, context, self.programs),
             ScreenShafts(log, context, self.programs),
         )
-        by_name = {one.name: one for one in made}
+        by_name = {item.name: item for item in built}
         return tuple(by_name[described.name] for described in LIT)
 
     def _make_finishing(self) -> tuple[FinishPass, ...]:
         """The passes from there to the bytes."""
         context, programs = self.context, self.programs
-        made: tuple[FinishPass, ...] = (
+        built: tuple[FinishPass, ...] = (
             MeterPass(Meter(context, programs)),
             SamplePass(Sampler(context, programs)),
             FocusPass(FocusBlur(context, programs)),
@@ -163,7 +163,7 @@ class Engine:
             EdgePass(EdgeFilter(context, programs)),
             ReadBack(),
         )
-        by_name = {one.described.name: one for one in made}
+        by_name = {item.described.name: item for item in built}
         return tuple(by_name[described.name] for described in FINISHED)
 
     @property
@@ -271,7 +271,7 @@ class Engine:
     ) -> Steps:
         """Fill `targets.total` with the light of a scene seen by a view: every pass in its order, as far as
         what it left there is not what is wanted."""
-        own = tuple(one for one in scene.rooms if one.mirrored)
+        own = tuple(room for room in scene.rooms if room.mirrored)
         if self.lighting.mirrors.set_own(own):
             self.probe_light.show_rooms(own)
         baked = self.baked.shown(scene) if view.show != "direct" else frozenset()
@@ -296,61 +296,61 @@ class Engine:
             waits=waits,
         )
         targets.in_air = scene.air is not None and not draft.inspected
-        for one in self.passes:
-            if one.wanted(draft):
-                one.begin(draft)
-                yield from self._bring(one, draft)
+        for pass_ in self.passes:
+            if pass_.wanted(draft):
+                pass_.begin(draft)
+                yield from self._bring(pass_, draft)
         if not draft.inspected:
             self.seen = draft.seen
 
-    def _bring(self, one: Pass, draft: Draft) -> Steps:
+    def _bring(self, pass_: Pass, draft: Draft) -> Steps:
         """Bring the result of a pass to what is wanted."""
-        kept = draft.targets.keys
-        lit = draft.rest if one.described is LIGHT_OF_OTHERS else draft.whole
-        lit = draft.on_surfaces if one.described is LIGHT else lit
-        held = kept.get(one.name)
-        if held is not None and draft.waits and self._waits(one, draft, held):
-            draft.keys[one.name] = held
+        selected = draft.targets.keys
+        lit = draft.rest if pass_.described is LIGHT_OF_OTHERS else draft.whole
+        lit = draft.on_surfaces if pass_.described is LIGHT else lit
+        current = selected.get(pass_.name)
+        if current is not None and draft.waits and self._waits(pass_, draft, current):
+            draft.keys[pass_.name] = current
             self.drawn += 1
-            yield from one.follow(draft)
+            yield from pass_.follow(draft)
             return
-        draft.keys[one.name] = self._key(one, draft, lit)
-        if one.is_kept(draft):
+        draft.keys[pass_.name] = self._key(pass_, draft, lit)
+        if pass_.is_kept(draft):
             return
         # A picture may be given up in the midst of a pass: only a whole one leaves a key, and none stays of
         # what lay in the same target.
         self.drawn += 1
         for other in self.passes:
-            if other is one or (one.target and other.target == one.target):
-                kept.pop(other.name, None)
-        yield from one.draw(draft)
-        draft.keys[one.name] = self._key(one, draft, lit)
-        for name in (one.name, *(one.reads if one.over else ())):
-            kept[name] = draft.keys.get(name)
+            if other is pass_ or (pass_.target and other.target == pass_.target):
+                selected.pop(other.name, None)
+        yield from pass_.draw(draft)
+        draft.keys[pass_.name] = self._key(pass_, draft, lit)
+        for name in (pass_.name, *(pass_.reads if pass_.over else ())):
+            selected[name] = draft.keys.get(name)
 
     @staticmethod
-    def _waits(one: Pass, draft: Draft, held: object) -> bool:
-        if one.name in draft.waits:
-            return one.may_wait(draft)
-        return one.unnoticed(draft, held)
+    def _waits(pass_: Pass, draft: Draft, held: object) -> bool:
+        if pass_.name in draft.waits:
+            return pass_.may_wait(draft)
+        return pass_.unnoticed(draft, held)
 
-    def _key(self, one: Pass, draft: Draft, lit: Lit) -> object:
+    def _key(self, pass_: Pass, draft: Draft, lit: Lit) -> object:
         """What the result of a pass for a scene depends on: its own, and all that it reads."""
-        own = one.key(draft, lit)
+        own = pass_.key(draft, lit)
         if own is None:
             return None
         whole = lit.keep is None
         read = []
-        for other in (p for p in self.passes if p.name in one.reads and p.wanted(draft)):
+        for other in (p for p in self.passes if p.name in pass_.reads and p.wanted(draft)):
             read.append(draft.keys.get(other.name) if whole else self._key(other, draft, lit))
         return own, tuple(read)
 
     def finish(self, picture: Finishing) -> Finishing:
         """Take a picture's light to its bytes."""
-        for one in self.finishing:
-            if one.wanted(picture):
-                with self.log.measure(one.described.name) as work:
-                    work |= one.draw(picture)
+        for item in self.finishing:
+            if item.wanted(picture):
+                with self.log.measure(item.described.name) as work:
+                    work |= item.draw(picture)
         return picture
 
     def _level(self) -> LevelOnGpu:

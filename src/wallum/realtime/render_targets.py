@@ -98,8 +98,8 @@ class RenderTargets:
 
     def forget_light(self) -> None:
         """Let go of the light and of the air before it."""
-        for one in (LIGHT, LIGHT_OF_OTHERS, AIR):
-            self.keys.pop(one.name, None)
+        for item in (LIGHT, LIGHT_OF_OTHERS, AIR):
+            self.keys.pop(item.name, None)
         # Nothing is kept that air could be laid over.
         self._lit = UNLIT
 

@@ -71,7 +71,7 @@ class Renderer:
         if not stale or not seen:
             return stale
         shown = self._mirroring.seen()
-        return [one for one in stale if one in shown]
+        return [item for item in stale if item in shown]
 
     def take_mirrors(self, request: PictureRequest, places: list[int]) -> Iterator[None]:
         """Take some mirror images in its light; stops between passes."""
@@ -99,8 +99,8 @@ class Renderer:
         engine = self.engine
         look = request.scene.look
         light = self.settler.light if settled else engine.light_of(request)
-        held = self.settler.held if settled else pre_exposure(look.ev100)
-        finishing = Finishing(request, light, max(settled, 1), held, out, look, settled=settled > 0)
+        current = self.settler.held if settled else pre_exposure(look.ev100)
+        finishing = Finishing(request, light, max(settled, 1), current, out, look, settled=settled > 0)
         finishing.key = (light.glo, settled, engine.drawn)
         finishing.depth = engine.depth_of(request, settled > 0)
         picture = engine.finish(finishing)
@@ -142,8 +142,10 @@ class Renderer:
         kind = np.float32 if settled else np.float16
         width, height = texture.size
         data = np.frombuffer(texture.read(), kind).reshape(height, width, 4)[::-1, :, :3]
-        held = self.settler.held * self.settler.count if settled else pre_exposure(request.scene.look.ev100)
-        return data.astype(np.float32) / np.float32(held)
+        current = (
+            self.settler.held * self.settler.count if settled else pre_exposure(request.scene.look.ev100)
+        )
+        return data.astype(np.float32) / np.float32(current)
 
     def settle(self, request: PictureRequest, pictures: int = HIGH.settled) -> None:
         """Make all jittered pictures of a request at once."""

@@ -151,20 +151,20 @@ def main() -> int:
     options.add_argument("--runs", type=int, default=10_000)
     options.add_argument("--seed", type=int, default=1)
     options.add_argument("--unguided", action="store_true")
-    given = options.parse_args()
-    given.folder.mkdir(parents=True, exist_ok=True)
+    args = options.parse_args()
+    args.folder.mkdir(parents=True, exist_ok=True)
     # Traces of what was refused are not wanted here: there are thousands.
     logging.disable(logging.ERROR)
     warnings.simplefilter("ignore")
     try:
         import atheris  # noqa: F401
 
-        guided = not given.unguided
+        guided = not args.unguided
     except ImportError:
         guided = False
-    reader = next(one for one in _readers(guided) if one.name == given.reader)
-    watch = Watch(reader.read, given.folder)
-    (_guided if guided else _unguided)(watch, reader.seeds(), given)
+    reader = next(item for item in _readers(guided) if item.name == args.reader)
+    watch = Watch(reader.read, args.folder)
+    (_guided if guided else _unguided)(watch, reader.seeds(), args)
     return 0
 
 

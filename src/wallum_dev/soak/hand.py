@@ -125,7 +125,7 @@ class Hand:
         (folder / "broken.wallum").write_text("{")
         # The demos that are quick to make.
         names = ["demo:pale-room", "demo:jar-yard", room, ground, project, folder / "broken.glb"]
-        return [str(one) for one in (*names, folder / "broken.wallum", folder / "gone.wallum")]
+        return [str(item) for item in (*names, folder / "broken.wallum", folder / "gone.wallum")]
 
     # -- what it notes -------------------------------------------------------------------
 
@@ -161,8 +161,8 @@ class Hand:
         window = self._window
         if self._rng.random() < 0.5:
             return window.picture
-        found = [one for one in window.findChildren(QWidget) if one.isVisible() and one.width() > 4]
-        return self._rng.choice(found) if found else window.picture
+        result = [item for item in window.findChildren(QWidget) if item.isVisible() and item.width() > 4]
+        return self._rng.choice(result) if result else window.picture
 
     def _place(self, widget: QWidget) -> QPoint:
         return QPoint(
@@ -170,20 +170,20 @@ class Hand:
         )
 
     def _key(self) -> str:
-        words = [one.key for one in COMMANDS if one.key] + list(PLAIN_KEYS)
+        words = [command.key for command in COMMANDS if command.key] + list(PLAIN_KEYS)
         key = self._rng.choice(words)
-        *held, last = key.split("+")
+        *current, last = key.split("+")
         modifiers = Qt.KeyboardModifier.NoModifier
-        for word in held:
+        for word in current:
             modifiers |= Qt.KeyboardModifier[f"{'Control' if word == 'Ctrl' else word}Modifier"]
         widget = QApplication.focusWidget() or self._window.picture
         QTest.keyClick(widget, Qt.Key[f"Key_{last}"], modifiers)  # type: ignore[call-overload]
         return f"key {key}"
 
     def _drag(self) -> str:
-        widget, button, held = self._widget(), self._rng.choice(BUTTONS), self._rng.choice(HELD)
+        widget, button, current = self._widget(), self._rng.choice(BUTTONS), self._rng.choice(HELD)
         start = self._place(widget)
-        QTest.mousePress(widget, button, held, start)  # type: ignore[call-overload]
+        QTest.mousePress(widget, button, current, start)  # type: ignore[call-overload]
         for _ in range(self._rng.randrange(1, 12)):
             QTest.mouseMove(widget, self._place(widget))  # type: ignore[call-overload]
             self._turn(self._rng.choice((0.0, 0.0, 0.02)))
@@ -193,25 +193,25 @@ class Hand:
             QTest.keyClick(widget, Qt.Key.Key_Escape)  # type: ignore[call-overload]
         if sip.isdeleted(widget):
             return f"drag of {type(widget).__name__}, which went"
-        QTest.mouseRelease(widget, button, held, self._place(widget))  # type: ignore[call-overload]
+        QTest.mouseRelease(widget, button, current, self._place(widget))  # type: ignore[call-overload]
         return f"drag {type(widget).__name__} {button.name}"
 
     def _click(self) -> str:
-        widget, held = self._widget(), self._rng.choice(HELD)
+        widget, current = self._widget(), self._rng.choice(HELD)
         at = self._place(widget)
         double = self._rng.random() < 0.3
         act: Any = QTest.mouseDClick if double else QTest.mouseClick
-        act(widget, Qt.MouseButton.LeftButton, held, at)
+        act(widget, Qt.MouseButton.LeftButton, current, at)
         return f"{'double ' if double else ''}click {type(widget).__name__}"
 
     def _wheel(self) -> str:
         widget = self._widget()
         at = self._place(widget)
         turn = QPoint(0, self._rng.choice((-1200, -120, 120, 1200)))
-        held, phase = self._rng.choice(HELD), Qt.ScrollPhase.NoScrollPhase
+        current, phase = self._rng.choice(HELD), Qt.ScrollPhase.NoScrollPhase
         place = widget.mapToGlobal(at)
         event = QWheelEvent(
-            at.toPointF(), place.toPointF(), QPoint(), turn, Qt.MouseButton.NoButton, held, phase, False
+            at.toPointF(), place.toPointF(), QPoint(), turn, Qt.MouseButton.NoButton, current, phase, False
         )
         QApplication.sendEvent(widget, event)
         for bar in widget.findChildren(QAbstractSlider)[:1]:
@@ -286,11 +286,11 @@ class Hand:
 
     def run(self, seconds: float) -> Met:
         """Act at random for so long."""
-        weights = [one[0] for one in self._acts]
+        weights = [item[0] for item in self._acts]
         end = time.monotonic() + seconds
         with self._guard.installed():
             self._turn(min(3.0, seconds / 4))
-            self.met.memory_mb = [round(one) for one in self._held_mb()]
+            self.met.memory_mb = [round(item) for item in self._held_mb()]
             while time.monotonic() < end:
                 act = self._rng.choices(self._acts, weights)[0][1]
                 self._log = [*self._log[-20:], act.__name__.strip("_")]
@@ -299,7 +299,7 @@ class Hand:
                 self._turn(self._rng.choice((0.0, 0.0, 0.01, 0.05)))
                 self._note_late()
             self._turn(1.0)
-            self.met.memory_mb += [round(one) for one in self._held_mb()]
+            self.met.memory_mb += [round(item) for item in self._held_mb()]
             self._heart.stop()
             self._popups.stop()
             self._window.session.history.mark_saved(self._window.session.history.present)
@@ -323,22 +323,22 @@ def main() -> int:
     options.add_argument("folder", type=Path)
     options.add_argument("--seconds", type=float, default=60.0)
     options.add_argument("--seed", type=int, default=1)
-    given = options.parse_args()
-    given.folder.mkdir(parents=True, exist_ok=True)
+    args = options.parse_args()
+    args.folder.mkdir(parents=True, exist_ok=True)
     for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME"):
-        os.environ[name] = str(given.folder)
+        os.environ[name] = str(args.folder)
     keep_log()
     application()
-    _answer_dialogs(random.Random(given.seed), given.folder)
+    _answer_dialogs(random.Random(args.seed), args.folder)
     try:
-        hand = Hand(given.folder, given.seed)
+        hand = Hand(args.folder, args.seed)
     except WallumError as error:
         print(error, file=sys.stderr)
         return error.exit_status
     qInstallMessageHandler(lambda kind, _, text: hand.note_message(kind, text or ""))
-    met = hand.run(given.seconds)
+    met = hand.run(args.seconds)
     qInstallMessageHandler(None)
-    (given.folder / "hand.json").write_text(json.dumps(asdict(met), indent=1))
+    (args.folder / "hand.json").write_text(json.dumps(asdict(met), indent=1))
     return 0 if met.clean else 1
 
 

@@ -77,13 +77,13 @@ def _look(folder: Path, told: dict[str, int], met: KillsMet) -> None:
         saved = _number(load(file)) if file.exists() else 0
         if saved < told.get("saved", 0):
             met.lost.append(f"saved {told['saved']}, found {saved}")
-        found = max((one.edits for one in recoverable(file)), default=0)
-        if max(found, saved) < told.get("kept", 0):
-            met.lost.append(f"kept {told['kept']}, found {found}")
+        result = max((item.edits for item in recoverable(file)), default=0)
+        if max(result, saved) < told.get("kept", 0):
+            met.lost.append(f"kept {told['kept']}, found {result}")
     except WallumError as error:
         met.lost.append(str(error))
-    for one in folder.glob(".work.wallum.*.unsaved"):
-        one.unlink()
+    for path in folder.glob(".work.wallum.*.unsaved"):
+        path.unlink()
 
 
 def kill_savers(folder: Path, kills: int, seed: int) -> KillsMet:
@@ -112,9 +112,9 @@ def kill_savers(folder: Path, kills: int, seed: int) -> KillsMet:
         told = {line.split()[0]: int(line.split()[1]) for line in lines if line.endswith("\n")}
         _look(folder, told, met)
         met.kills += 1
-    left = [one.name for one in folder.iterdir() if ".part" in one.name]
+    left = [path.name for path in folder.iterdir() if ".part" in path.name]
     save(pale_room_project(), folder / "work.wallum")
-    still = [one.name for one in folder.iterdir() if ".part" in one.name]
+    still = [path.name for path in folder.iterdir() if ".part" in path.name]
     if still:
         met.lost.append(f"parts left behind though a write followed: {still} of {left}")
     return met

@@ -90,9 +90,9 @@ def _rich_level() -> bytes:
 def _file(document: dict[str, Any], arrays: list[bytes]) -> bytes:
     """A file of a document whose buffer views are these, one after the other."""
     blob, views = b"", []
-    for one in arrays:
-        views.append({"buffer": 0, "byteOffset": len(blob), "byteLength": len(one)})
-        blob += one + b"\0" * (-len(one) % 4)
+    for array in arrays:
+        views.append({"buffer": 0, "byteOffset": len(blob), "byteLength": len(array)})
+        blob += array + b"\0" * (-len(array) % 4)
     whole = {
         "asset": {"version": "2.0"},
         "scene": 0,
@@ -144,7 +144,7 @@ def _posed_level() -> bytes:
     }  # fmt: skip
     joints, weights = np.array([[0, 1, 0, 0]] * 3, "u1"), np.array([[0.5, 0.5, 0, 0]] * 3, "<f4")
     binds = np.array([np.eye(4)] * 2, "<f4")
-    return _file(document, [one.tobytes() for one in (corners, joints, weights, binds)])
+    return _file(document, [item.tobytes() for item in (corners, joints, weights, binds)])
 
 
 def _packed_level() -> bytes:
@@ -216,4 +216,4 @@ def _squeezed_level() -> bytes:
             for view, (length, mode) in enumerate(((36, "ATTRIBUTES"), (6, "TRIANGLES"), (6, "INDICES")))
         ],
     }  # fmt: skip
-    return _file(document, [one + bytes(64 - len(one)) for one in packed])
+    return _file(document, [item + bytes(64 - len(item)) for item in packed])

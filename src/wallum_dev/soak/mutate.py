@@ -33,13 +33,13 @@ def _places(value: Any) -> list[tuple[Any, Any]]:
     out: list[tuple[Any, Any]] = []
     stack = [value]
     while stack:
-        one = stack.pop()
-        if isinstance(one, dict):
-            out += [(one, key) for key in one]
-            stack.extend(one.values())
-        elif isinstance(one, list):
-            out += [(one, index) for index in range(len(one))]
-            stack.extend(one)
+        item = stack.pop()
+        if isinstance(item, dict):
+            out += [(item, key) for key in item]
+            stack.extend(item.values())
+        elif isinstance(item, list):
+            out += [(item, index) for index in range(len(item))]
+            stack.extend(item)
     return out
 
 

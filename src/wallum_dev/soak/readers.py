@@ -45,7 +45,7 @@ def _project(data: bytes) -> object:
 
 def _project_seeds() -> list[bytes]:
     days = [Project(sources=base_light()), pale_room_project()]
-    return [dump(one).encode() for one in days]
+    return [dump(day).encode() for day in days]
 
 
 def _no_neighbours(uri: str) -> bytes:
@@ -70,7 +70,7 @@ def _day(data: bytes) -> object:
 
 def _day_seeds() -> list[bytes]:
     days = [*own_days()[:2], day_of_project(pale_room_project(), "Room")]
-    return [json.dumps(one.model_dump(mode="json", exclude_none=True)).encode() for one in days]
+    return [json.dumps(day.model_dump(mode="json", exclude_none=True)).encode() for day in days]
 
 
 def _profile(data: bytes) -> object:
@@ -80,12 +80,12 @@ def _profile(data: bytes) -> object:
 def _profile_seeds() -> list[bytes]:
     out = []
     for name in PROFILE_NAMES:
-        one = load_profile(name)
+        profile = load_profile(name)
         data = {
-            "name": one.name,
-            "origin": one.origin,
-            "calibrated": one.calibrated,
-            "coefficients_ms": one.coefficients,
+            "name": profile.name,
+            "origin": profile.origin,
+            "calibrated": profile.calibrated,
+            "coefficients_ms": profile.coefficients,
         }
         out.append(json.dumps(data).encode())
     return out

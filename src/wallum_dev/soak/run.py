@@ -39,18 +39,18 @@ class Found:
     @property
     def clean(self) -> bool:
         """Whether nothing was found that must not be."""
-        fuzzed = all(one["foreign"] == 0 and one["slow"] == 0 for one in self.fuzz.values())
-        hands = all(not one["faults"] and not one["messages"] for one in self.hands)
-        killed = all(not one.lost for one in (self.savers, self.renderers) if one is not None)
+        fuzzed = all(item["foreign"] == 0 and item["slow"] == 0 for item in self.fuzz.values())
+        hands = all(not hand["faults"] and not hand["messages"] for hand in self.hands)
+        killed = all(not item.lost for item in (self.savers, self.renderers) if item is not None)
         return fuzzed and hands and killed and not self.crashes
 
     def lines(self) -> list[str]:
         """The same to read."""
         state = "clean" if self.clean else "something was found"
         out = [f"# Soak of {self.minutes:g} minutes, seed {self.seed}: {state}", ""]
-        out += [_fuzz_line(name, one) for name, one in self.fuzz.items()]
-        for one in self.hands:
-            out += _hand_lines(one)
+        out += [_fuzz_line(name, item) for name, item in self.fuzz.items()]
+        for hand in self.hands:
+            out += _hand_lines(hand)
         if self.savers is not None:
             out.append(f"- {self.savers.kills} kills while saving: {len(self.savers.lost)} losses")
             out += [f"  - {text}" for text in self.savers.lost]
@@ -60,18 +60,18 @@ class Found:
         return [*out, *(f"- ended: {text}" for text in self.crashes)]
 
 
-def _fuzz_line(name: str, one: dict[str, int]) -> str:
-    read = f"{one['inputs']:,} inputs, {one['taken']:,} taken, {one['refused']:,} refused in a sentence"
-    bad = f"{one['foreign']} exceptions that are not ours, {one['slow']} slow"
-    return f"- {name}: {read}; {bad}; {one['peak_mb']} MB at most"
+def _fuzz_line(name: str, item: dict[str, int]) -> str:
+    read = f"{item['inputs']:,} inputs, {item['taken']:,} taken, {item['refused']:,} refused in a sentence"
+    bad = f"{item['foreign']} exceptions that are not ours, {item['slow']} slow"
+    return f"- {name}: {read}; {bad}; {item['peak_mb']} MB at most"
 
 
-def _hand_lines(one: dict[str, Any]) -> list[str]:
-    did = f"{one['actions']} actions, {one['opened']} openings, {one['renderer_kills']} renderers killed"
-    met = f"{len(one['faults'])} faults, {len(one['messages'])} complaints of the toolkit"
-    answer = f"latest answer {one['worst_late_ms']:.0f} ms, memory [MB] {one['memory_mb']}"
-    told = [f"  - {text}" for text in (*one["faults"], *one["messages"], *one["late"])]
-    return [f"- hand of seed {one['seed']}: {did}; {met}; {answer}", *told]
+def _hand_lines(item: dict[str, Any]) -> list[str]:
+    did = f"{item['actions']} actions, {item['opened']} openings, {item['renderer_kills']} renderers killed"
+    met = f"{len(item['faults'])} faults, {len(item['messages'])} complaints of the toolkit"
+    answer = f"latest answer {item['worst_late_ms']:.0f} ms, memory [MB] {item['memory_mb']}"
+    told = [f"  - {text}" for text in (*item["faults"], *item["messages"], *item["late"])]
+    return [f"- hand of seed {item['seed']}: {did}; {met}; {answer}", *told]
 
 
 def _command(*words: object) -> list[str]:
@@ -139,15 +139,15 @@ def soak(
 ) -> Found:
     """Let a hard hand work for so long, and write its report into a folder."""
     folder.mkdir(parents=True, exist_ok=True)
-    found, seconds = Found(minutes, seed), minutes * 60.0
+    result, seconds = Found(minutes, seed), minutes * 60.0
     hand = _start_hand(folder, seed, seconds) if "hand" in parts else None
     if "fuzz" in parts:
-        _fuzz_until(time.monotonic() + seconds, folder, found, told)
+        _fuzz_until(time.monotonic() + seconds, folder, result, told)
     if hand is not None:
-        _end_hand(hand, folder, found, seconds)
+        _end_hand(hand, folder, result, seconds)
     if "kills" in parts:
-        found.savers = kill_savers(folder / "kills", max(round(minutes * KILLS_A_MINUTE), 10), seed)
-        found.renderers = kill_renderers(max(round(minutes * RENDERER_KILLS_A_MINUTE), 3))
-    write_whole(folder / "report.md", ("\n".join(found.lines()) + "\n").encode())
-    write_whole(folder / "report.json", json.dumps(asdict(found), indent=1).encode())
-    return found
+        result.savers = kill_savers(folder / "kills", max(round(minutes * KILLS_A_MINUTE), 10), seed)
+        result.renderers = kill_renderers(max(round(minutes * RENDERER_KILLS_A_MINUTE), 3))
+    write_whole(folder / "report.md", ("\n".join(result.lines()) + "\n").encode())
+    write_whole(folder / "report.json", json.dumps(asdict(result), indent=1).encode())
+    return result

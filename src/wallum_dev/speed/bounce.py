@@ -42,27 +42,27 @@ def bounce_rows(
     with tempfile.TemporaryDirectory() as folder:
         file = Path(folder) / "demo.wallum"
         start = time.perf_counter()
-        *_, made = make_field(rays, level, level.bounds)  # one that is kept anywhere must not be found
+        *_, built = make_field(rays, level, level.bounds)  # one that is kept anywhere must not be found
         took = time.perf_counter() - start
-        assert isinstance(made, Field)
-        count = len(made.probes)
-        details = {"probes": count, "cells": f"{made.probes.step:.2f} m"}
+        assert isinstance(built, Field)
+        count = len(built.probes)
+        details = {"probes": count, "cells": f"{built.probes.step:.2f} m"}
         yield Row("the demo's probes placed, and what they see found", took, "s", 20.0, details=details)
         kept_field(rays, level, level.bounds, file, ())
         start = time.perf_counter()
         kept_field(rays, level, level.bounds, file, ())
         yield Row("the same from the cache", time.perf_counter() - start, "s", 0.5)
-    bounce = BounceField.of(rays, level, made, project.follows)
+    bounce = BounceField.of(rays, level, built, project.follows)
     scene = evaluate(project, Moment(10.0))
     for _ in bounce.relight(scene):
         pass
     yield _sun_moved(project, bounce, raw_rate(rays))
     yield from _in_the_picture(renderer, bounce, PictureRequest(0, scene, yard, size))
-    held = sum(one.nbytes for one in (made.seen.others.data, made.seen.others.indices, made.seen.sky))
-    held += sum(one.light.nbytes for one in bounce.units.values())
-    held += sum(getattr(made.probes, name).nbytes for name in vars(made.probes) if name != "step")
-    yield Row("memory of the demo's probes, their light by source in it", held / 2**20, "MB", 200.0)
-    yield from truth_rows(project, level, rays, made)
+    current = sum(item.nbytes for item in (built.seen.others.data, built.seen.others.indices, built.seen.sky))
+    current += sum(unit.light.nbytes for unit in bounce.units.values())
+    current += sum(getattr(built.probes, name).nbytes for name in vars(built.probes) if name != "step")
+    yield Row("memory of the demo's probes, their light by source in it", current / 2**20, "MB", 200.0)
+    yield from truth_rows(project, level, rays, built)
 
 
 def _sun_moved(project: Project, bounce: BounceField, raw: float) -> Row:
@@ -93,8 +93,8 @@ def _in_the_picture(renderer: Renderer, bounce: BounceField, request: PictureReq
 
     def once(anew: bool) -> float:
         if anew:
-            for one in (PROBE_LIGHT, SKY_VISIBILITY):
-                renderer.engine.still.keys.pop(one.name, None)
+            for item in (PROBE_LIGHT, SKY_VISIBILITY):
+                renderer.engine.still.keys.pop(item.name, None)
         renderer.engine.forget_light()
         start = time.perf_counter()
         for _ in renderer.draw(request):

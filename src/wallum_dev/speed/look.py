@@ -42,7 +42,7 @@ def _requests() -> dict[str, PictureRequest]:
     looks: dict[str, dict[str, Any]] = {"none": {}, **PARTS, **MORE}
     looks["whole"] = {name: value for part in PARTS.values() for name, value in part.items()}
     looks["all there is"] = {n: v for part in (*PARTS.values(), *MORE.values()) for n, v in part.items()}
-    scenes = {name: evaluate(base.revised(look=base.look.revised(**one))) for name, one in looks.items()}
+    scenes = {name: evaluate(base.revised(look=base.look.revised(**look))) for name, look in looks.items()}
     return {name: PictureRequest(1, scene, camera, SIZE) for name, scene in scenes.items()}
 
 
@@ -65,6 +65,6 @@ def look_rows() -> Iterator[Row]:
         if turn >= 2:  # programs are compiled by then
             for name, ms in taken.items():
                 added[name].append(ms - taken["none"])
-    middle = {name: round(percentile(one, 0.5), 1) for name, one in added.items() if name != "none"}
+    middle = {name: round(percentile(item, 0.5), 1) for name, item in added.items() if name != "none"}
     whole = middle.pop("whole")
     yield Row("what a whole look adds to developing, 960x540", whole, "ms", 15.0, details=middle)

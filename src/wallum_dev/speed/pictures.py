@@ -135,8 +135,8 @@ def picture_rows() -> Iterator[Row]:
     alone = _fifty(project, camera)
     crowd = _crowd(alone, camera, 1000 - len(evaluate(alone).lamps.ids))
     few, many = (PictureRequest(1, evaluate(p), camera, SIZE) for p in (alone, crowd))
-    for one in (few, many):
-        _drain(renderer, one)
+    for item in (few, many):
+        _drain(renderer, item)
     # In turn, so that a change of the machine's pace falls on both.
     pairs = [(_drain(renderer, few), _drain(renderer, many)) for _ in range(RUNS)]
     ratio = percentile([b / a for a, b in pairs], 0.5)

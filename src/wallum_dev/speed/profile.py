@@ -100,7 +100,7 @@ def _timed(renderer: Renderer, request: PictureRequest) -> dict[str, float]:
             total[record.name] = total.get(record.name, 0.0) + record.ms
         runs.append(total)
     return {
-        name: float(np.quantile([one.get(name, 0.0) for one in runs[1:]], UNDISTURBED)) for name in runs[-1]
+        name: float(np.quantile([run.get(name, 0.0) for run in runs[1:]], UNDISTURBED)) for name in runs[-1]
     }
 
 
@@ -128,7 +128,7 @@ def _scenes(project: Project, level: Level) -> Iterator[tuple[str, Camera, LitSc
             scene = evaluate(looked, Moment(12.0))
             yield f"{project.name}, {shot.name}, {path}", Camera.of_shot(shot, 1.0, far), scene
         for name, cloud in CLOUDS.items():
-            sky = next((one for one in project.resolved_sources if isinstance(one, SkySource)), None)
+            sky = next((source for source in project.resolved_sources if isinstance(source, SkySource)), None)
             if sky is not None:
                 clouded = evaluate(project.with_source(sky.revised(**cloud)), Moment(12.0))
                 yield f"{project.name}, {shot.name}, {name}", Camera.of_shot(shot, 1.0, far), clouded
@@ -163,9 +163,9 @@ def measure_scenes(progress: Callable[[str], None]) -> list[Measured]:
 
 def _table(scenes: list[Measured], name: str) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Counts (N, K) and times (N,) of a pass, of the scenes that have it."""
-    held = [one for one in scenes if name in one.work.passes and one.ms.get(name, 0.0) > 0.0]
-    rows = [[one.work.passes[name].get(count, 0.0) for count in COUNTS[name]] for one in held]
-    return np.array(rows).reshape(-1, len(COUNTS[name])), np.array([one.ms[name] for one in held])
+    current = [scene for scene in scenes if name in scene.work.passes and scene.ms.get(name, 0.0) > 0.0]
+    rows = [[item.work.passes[name].get(count, 0.0) for count in COUNTS[name]] for item in current]
+    return np.array(rows).reshape(-1, len(COUNTS[name])), np.array([item.ms[name] for item in current])
 
 
 def fit_profile(scenes: list[Measured], name: str, origin: str) -> DeviceProfile:
@@ -177,27 +177,29 @@ def fit_profile(scenes: list[Measured], name: str, origin: str) -> DeviceProfile
             coefficients[pass_name] = dict.fromkeys(counts, 0.0)
             continue
         scale = np.maximum(table.max(axis=0), 1e-30)
-        found = _least_errors(table / scale / times[:, None])
-        coefficients[pass_name] = {k: float(f"{v:.4g}") for k, v in zip(counts, found / scale, strict=True)}
+        least_errors = _least_errors(table / scale / times[:, None])
+        coefficients[pass_name] = {
+            k: float(f"{v:.4g}") for k, v in zip(counts, least_errors / scale, strict=True)
+        }
     return DeviceProfile(name, f"{origin}, {dt.date.today().isoformat()}", True, coefficients)
 
 
 def _least_errors(shares: NDArray[np.float64]) -> NDArray[np.float64]:
     """(K,) the factors that bring sums of shares (N, K) next to 1, by least absolute errors."""
     weights = np.ones(len(shares))
-    found = np.zeros(shares.shape[1])
+    result = np.zeros(shares.shape[1])
     for _ in range(ROUNDS):
-        found, _ = nnls(shares * weights[:, None], weights)
-        weights = 1.0 / np.sqrt(np.maximum(np.abs(shares @ found - 1.0), SMALLEST_ERROR))
-    return np.asarray(found)
+        result, _ = nnls(shares * weights[:, None], weights)
+        weights = 1.0 / np.sqrt(np.maximum(np.abs(shares @ result - 1.0), SMALLEST_ERROR))
+    return np.asarray(result)
 
 
 def median_error(profile: DeviceProfile, scenes: list[Measured]) -> float:
     """Median of the share by which foretold times are off."""
     errors: list[Any] = []
-    for one in scenes:
-        foretold = sum(profile.pass_ms(name, counts) for name, counts in one.work.passes.items())
-        errors.append(abs(foretold / one.total - 1.0))
+    for scene in scenes:
+        foretold = sum(profile.pass_ms(name, counts) for name, counts in scene.work.passes.items())
+        errors.append(abs(foretold / scene.total - 1.0))
     return float(np.median(errors))
 
 
@@ -208,5 +210,5 @@ def driver_name() -> str:
 
 def split(scenes: list[Measured]) -> tuple[list[Measured], list[Measured]]:
     """Scenes to fit by, and every fifth, to be foretold."""
-    fitted = [one for i, one in enumerate(scenes) if i % LEFT_OUT != LEFT_OUT - 1]
-    return fitted, [one for i, one in enumerate(scenes) if i % LEFT_OUT == LEFT_OUT - 1]
+    fitted = [scene for i, scene in enumerate(scenes) if i % LEFT_OUT != LEFT_OUT - 1]
+    return fitted, [scene for i, scene in enumerate(scenes) if i % LEFT_OUT == LEFT_OUT - 1]

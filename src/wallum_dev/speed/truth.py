@@ -26,7 +26,7 @@ def truth_rows(project: Project, level: Level, rays: RayScene, made: Field) -> I
     """Paths through the demo's two rooms, their noise taken out: its first picture, and of a path a pixel."""
     denoiser(SIZE)
     for shot_id, hour, words, limit in INSIDE:
-        shot = next(one for one in project.shots if one.id == shot_id)
+        shot = next(item for item in project.shots if item.id == shot_id)
         camera = Camera.of_shot(shot, SIZE[0] / SIZE[1], far_for(level.bounds))
         early: list[float] = []
         start = time.perf_counter()

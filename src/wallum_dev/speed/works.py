@@ -105,8 +105,8 @@ def _with_lamps_behind(lamps: Lamps, camera: Camera) -> Lamps:
 
 def _air_rows(project: Project, renderer: Renderer, far: float) -> Iterator[Row]:
     """What the air costs: true shafts in the shed, and fifty pockets more."""
-    shed = Camera.of_shot(next(one for one in project.shots if one.id == SHED), SIZE[0] / SIZE[1], far)
-    plain = project.revised(sources=tuple(one for one in project.sources if one.kind != "pocket"))
+    shed = Camera.of_shot(next(shot for shot in project.shots if shot.id == SHED), SIZE[0] / SIZE[1], far)
+    plain = project.revised(sources=tuple(source for source in project.sources if source.kind != "pocket"))
     by_day, night = evaluate(plain, Moment(10.0)), evaluate(plain, Moment(21.0)).lamps
     first = np.arange(len(night.ids)) < LAMPS
     lit = replace(by_day, lamps=night.only(first))
@@ -124,7 +124,7 @@ def _air_rows(project: Project, renderer: Renderer, far: float) -> Iterator[Row]
     name = f"what true shafts of sun and {LAMPS} lamps add to the shed's still, 960x540"
     # Turn by turn: what else the machine does comes and goes more slowly than that.
     added, by_pockets, by_lamps = (
-        float(np.median(one)) for one in (shafts - without, pocketed - shafts, more - shafts)
+        float(np.median(item)) for item in (shafts - without, pocketed - shafts, more - shafts)
     )
     yield Row(name, added, "ms", 25.0, details={"without": round(float(np.median(without)), 1)})
     yield Row(f"what {POCKETS} pockets of air add to that", by_pockets, "ms", 10.0)
@@ -134,7 +134,7 @@ def _air_rows(project: Project, renderer: Renderer, far: float) -> Iterator[Row]
 def _traced_rows(rays: RayScene) -> Iterator[Row]:
     project, file = open_project(DEMO)
     level = lit_level(project, file)
-    shot = next(one for one in project.shots if one.id == "shot-kiln")
+    shot = next(item for item in project.shots if item.id == "shot-kiln")
     camera = Camera.of_shot(shot, TRACED[0] / TRACED[1], far_for(level.bounds))
     reference = Reference(rays, level, evaluate(project), camera, TRACED, 2, project.follows)
     raw, own, seconds = [], [], 0.0

@@ -138,7 +138,7 @@ def _proof_pictures(window: DeskWindow, folder: Path) -> Iterator[tuple[str, str
     renderer = renderer_for(project, loaded.level)
     bounce = kept_bounce(loaded.lasting, loaded.level, None, project)
     for shot_id, clock in PROOFS:
-        shot = next(one for one in project.shots if one.id == shot_id)
+        shot = next(item for item in project.shots if item.id == shot_id)
         camera = Camera.of_shot(shot, 1.6, far_for(loaded.level.bounds))
         at = project.revised(setting=project.setting.revised(clock=hour_of(clock)))
         if bounce is not None:

@@ -85,5 +85,5 @@ def memory_rows() -> Iterator[Row]:
 
 if __name__ == "__main__":
     # A desk of its own: what others have left in a process is not the sitting's.
-    for made in memory_rows():
-        print(json.dumps(asdict(made)))
+    for row in memory_rows():
+        print(json.dumps(asdict(row)))

@@ -57,10 +57,10 @@ class Heartbeat:
 
 
 def _send(widget: QWidget, kind: QMouseEvent.Type, at: QPoint, button: Qt.MouseButton) -> None:
-    held = Qt.MouseButton.NoButton if kind == QMouseEvent.Type.MouseButtonRelease else button
+    current = Qt.MouseButton.NoButton if kind == QMouseEvent.Type.MouseButtonRelease else button
     place = QPointF(at)
     event = QMouseEvent(
-        kind, place, QPointF(widget.mapToGlobal(at)), button, held, Qt.KeyboardModifier.NoModifier
+        kind, place, QPointF(widget.mapToGlobal(at)), button, current, Qt.KeyboardModifier.NoModifier
     )
     QApplication.sendEvent(widget, event)
 
@@ -170,8 +170,8 @@ def _look_rows(window: DeskWindow) -> Iterator[Row]:
     window.tune.show_group("look")
     wait_settled(window, 2)
     for label in ("Contrast", "Saturation", "Bloom"):
-        found = (f for f in window.tune.pane.findChildren(NumberField) if f.info.label == label)
-        times = timed_drag(window, next(found), QPoint(20, 8), lambda i: QPoint(2 * i, 0))
+        result = (f for f in window.tune.pane.findChildren(NumberField) if f.info.label == label)
+        times = timed_drag(window, next(result), QPoint(20, 8), lambda i: QPoint(2 * i, 0))
         yield _drag_row(f"drag of the look's {label.lower()}, event to painted, 95th", times, 35.0)
         window.session.undo()
         wait_settled(window, 2)
@@ -216,12 +216,12 @@ def _fog_rows(window: DeskWindow) -> Iterator[Row]:
 
 def _probe_rows(window: DeskWindow) -> Iterator[Row]:
     """The probes as they are made behind the window, which goes on beating."""
-    made: list[object] = []
-    connection = window.background.probes_ready.connect(lambda probes, _: made.append(probes))
+    built: list[object] = []
+    connection = window.background.probes_ready.connect(lambda probes, _: built.append(probes))
     beat, began = Heartbeat(), time.perf_counter()
-    wait_for(lambda: bool(made), "a quick look about")
+    wait_for(lambda: bool(built), "a quick look about")
     first = time.perf_counter() - began
-    wait_for(lambda: len(made) > 1, "the probes")
+    wait_for(lambda: len(built) > 1, "the probes")
     seconds = time.perf_counter() - began
     beat.stop()
     window.background.probes_ready.disconnect(connection)
@@ -343,7 +343,7 @@ def sky_rows() -> Iterator[Row]:
 def desk_rows() -> Iterator[Row]:
     """Measure the real window, at 960x540, on the screen that is there."""
     # Derived data can be deleted and comes back: the probes are to be made, not found.
-    for kept in derived_folder(None).glob("field-*.npz"):
-        kept.unlink()
+    for path in derived_folder(None).glob("field-*.npz"):
+        path.unlink()
     with open_desk("demo:jar-yard") as window:
         yield from _rows_of(window)

@@ -136,4 +136,4 @@ def scrub(window: DeskWindow, hour: float, steps: int = 12) -> None:
 def intensity_field(window: DeskWindow) -> NumberField:
     """The field of the selected lamp's intensity."""
     fields = window.tune.pane.findChildren(NumberField)
-    return next(one for one in fields if one.info.label == "Intensity")
+    return next(field for field in fields if field.info.label == "Intensity")

@@ -134,12 +134,12 @@ class BounceThread(WorkThread):
         loaded, first = self._loaded, self.bounce is None
         with self._lock:
             boxes = self._made_by = self._boxes
-        made = self._find(loaded, boxes)
-        if made is None or not self._wants(boxes):
+        built = self._find(loaded, boxes)
+        if built is None or not self._wants(boxes):
             if first and self._wants(boxes):
                 self.probes_found.emit(None, {})
             return
-        bounce = BounceField.of(loaded.lasting, loaded.level, made, loaded.follows)
+        bounce = BounceField.of(loaded.lasting, loaded.level, built, loaded.follows)
         with self._lock:
             scene = self._scene
         if not first and scene is not None:
@@ -147,14 +147,14 @@ class BounceThread(WorkThread):
                 if self.given_up:
                     return
         self.bounce = bounce
-        self.probes_found.emit(probe_set(made), units_of(dict(bounce.units)))
+        self.probes_found.emit(probe_set(built), units_of(dict(bounce.units)))
         self._asked.set()
 
     def _find(self, loaded: LoadedLevel, boxes: tuple[ProbeBox, ...]) -> Field | None:
         """The field of a level, as it is kept, or made; one of few rays is shown on the way."""
-        given = loaded.lasting, loaded.level, loaded.bounds, self._file, boxes
+        inputs = loaded.lasting, loaded.level, loaded.bounds, self._file, boxes
         try:
-            return kept_field(*given, self._go_on, partial(self._show_early, loaded))
+            return kept_field(*inputs, self._go_on, partial(self._show_early, loaded))
         except Exception as error:
             # The picture goes on without: it must not wait for probes that do not come.
             self.failed.emit(str(fault_of(error, self.doing)))
@@ -171,7 +171,7 @@ class BounceThread(WorkThread):
         for ids in bounce.relight(scene, TOGETHER):
             if not self._go_on(self._told):
                 return
-            self.lit.emit(units_of({one: bounce.units[one] for one in ids}))
+            self.lit.emit(units_of({item: bounce.units[item] for item in ids}))
 
     def _relight(self, bounce: BounceField, scene: LitScene) -> None:
         whole = self._made_by == self._boxes and bounce is self.bounce
@@ -183,7 +183,7 @@ class BounceThread(WorkThread):
             if self.given_up:
                 return
             self._wait_for_hand()  # what comes makes the picture be drawn anew
-            self.lit.emit(units_of({one: bounce.units[one] for one in ids}))
+            self.lit.emit(units_of({item: bounce.units[item] for item in ids}))
             if self._paused:
                 took = time.perf_counter() - start
                 time.sleep(rest_s(took))

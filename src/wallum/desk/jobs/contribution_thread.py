@@ -53,11 +53,11 @@ class ContributionThread(NewestThread):
         self._seen: tuple[object, Camera, SeenSurfaces] | None = None
 
     def _surfaces(self, loaded: LoadedLevel, camera: Camera) -> SeenSurfaces:
-        kept = self._seen
-        if kept is None or kept[0] is not loaded.rays or kept[1] != camera:
+        selected = self._seen
+        if selected is None or selected[0] is not loaded.rays or selected[1] != camera:
             seen = seen_surfaces(loaded.rays, loaded.level, camera, LAYER_SIZE)
-            kept = self._seen = (loaded.rays, camera, seen)
-        return kept[2]
+            selected = self._seen = (loaded.rays, camera, seen)
+        return selected[2]
 
     def work_on(self, wanted: Wanted) -> None:
         loaded, scene = wanted.loaded, wanted.scene

@@ -191,7 +191,9 @@ class LevelLoader(WorkThread):
         if self._project is None:
             answer, begun = load_new(self._reference, self._show)
         else:
-            answer = load_now(self._reference, self._beside, self._project, lambda one: self._show(one, None))
+            answer = load_now(
+                self._reference, self._beside, self._project, lambda item: self._show(item, None)
+            )
         if not self._drawn:
             self._show(answer, begun)
         if not self.given_up:

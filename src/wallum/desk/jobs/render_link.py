@@ -195,9 +195,9 @@ class RenderLink(QObject):
         before, self._shown = self._shown, frame
         # Qt keeps only the address: the memory must stay mapped while the image is painted,
         # even when buffers of another size take its place.
-        kept, self._pixels = self._pixels, pixels
+        selected, self._pixels = self._pixels, pixels
         self.frame_came.emit(frame, image)
-        del kept
+        del selected
         if before is not None:
             self._client.release(before)
 

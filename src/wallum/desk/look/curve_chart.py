@@ -153,9 +153,9 @@ class CurveChart(QWidget):
         painter.setPen(QPen(QColor(TOKENS["text"]), 1.6))
         painter.drawPolyline(line)
         for name, at in self.handles.items():
-            held = self._held is not None and self._held[0] == name
+            current = self._held is not None and self._held[0] == name
             painter.setPen(QPen(QColor(TOKENS["accent"]), 1.6))
-            painter.setBrush(QColor(TOKENS["accent" if held else "ground"]))
+            painter.setBrush(QColor(TOKENS["accent" if current else "ground"]))
             painter.drawEllipse(at, 4.5, 4.5)
         painter.setBrush(Qt.BrushStyle.NoBrush)
 

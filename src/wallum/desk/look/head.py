@@ -100,7 +100,7 @@ class LookHead(QWidget):
     def show_zones(self, zones: tuple[InForce, ...]) -> None:
         """Say which zones have a say where the camera is."""
         self.zones.setVisible(bool(zones))
-        said = ", ".join(f"{one.zone.name} {one.share:.0%}" for one in reversed(zones))
+        said = ", ".join(f"{zone.zone.name} {zone.share:.0%}" for zone in reversed(zones))
         self.zones.setText(f"In force here: {said}" if zones else "", "second")
 
     def lead(self, reader: LookReader) -> None:

@@ -56,7 +56,7 @@ class NightChart(QWidget):
     @property
     def rings(self) -> list[QPointF]:
         """Places of what can be dragged, from the least light on."""
-        return [self._at(*one) for one in zip(DARKER_AT, self._look.darker, strict=False)]
+        return [self._at(*item) for item in zip(DARKER_AT, self._look.darker, strict=False)]
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None

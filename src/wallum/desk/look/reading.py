@@ -116,7 +116,7 @@ def _scoped(reading: Reading, scopes: Scoped) -> Reading:
     colours = srgb_encode(np.clip(values, 0.0, 1.0)) if scopes.of_light else pixels
     counts, plane = parade(signal) if scopes.by_channel else waveform(signal), vectors(colours)
     if scopes.by_channel:
-        parts = [drawn(*one) for one in zip(counts, CHANNELS, strict=True)]
+        parts = [drawn(*item) for item in zip(counts, CHANNELS, strict=True)]
         shown = np.concatenate(parts, axis=1)
     else:
         shown = drawn(counts, (215, 215, 205))

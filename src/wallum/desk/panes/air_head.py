@@ -42,7 +42,7 @@ def hero_heights(loaded: LoadedLevel, project: Project) -> tuple[float, ...]:
     """Heights of the middles of the heroes [m]."""
 
     def found() -> tuple[float, ...]:
-        heroes = {one.part for one in project.marks if one.hero}
+        heroes = {mark.part for mark in project.marks if mark.hero}
         triangles = loaded.rays.triangles
         out = []
         for number, part in enumerate(loaded.level.parts):
@@ -76,7 +76,7 @@ class AirProfile(QWidget):
         self._air, self._ground, self._eye, self._heroes = air, ground, eye, heroes
         marked = [ground + LEAST_M, *heroes, *([] if eye is None else [eye])]
         if air is not None:
-            marked += [one.base_height + 1.5 * one.scale_height for one in air.layers]
+            marked += [layer.base_height + 1.5 * layer.scale_height for layer in air.layers]
         high = min(max(marked), max(top, ground + LEAST_M), ground + MOST_M)
         room = 0.08 * (high - ground)
         self._span = (ground - room, high + room)
@@ -221,9 +221,11 @@ class AirHead(QWidget):
     def _list_places(self) -> None:
         """List what stands somewhere of the air, and what stands for it."""
         there = [
-            one for one in self._session.project.resolved_sources if isinstance(one, PocketSource | Sheets)
+            source
+            for source in self._session.project.resolved_sources
+            if isinstance(source, PocketSource | Sheets)
         ]
-        shown = [(one.name if one.on else f"{one.name}, off", one.id) for one in there]
+        shown = [(item.name if item.on else f"{item.name}, off", item.id) for item in there]
         head = f"Pockets, cards and veils ({len(shown)})" if shown else "No pockets, cards or veils"
         wanted = [(head, ""), *shown]
         now = [(self.places.itemText(n), self.places.itemData(n)) for n in range(self.places.count())]
@@ -291,7 +293,7 @@ class AirHead(QWidget):
         values: dict[str, object] = {}
         for group in LAYERS:
             values |= {f"{group}/colour": (1.0, 1.0, 1.0), f"{group}/absorption": 0.0}
-        sky = next((one for one in now.resolved_sources if isinstance(one, SkySource)), None)
+        sky = next((source for source in now.resolved_sources if isinstance(source, SkySource)), None)
         scene = evaluate(self._session.project, self._session.playhead.moment)
         if sky is not None and scene.sky is not None:
             bright = float(luminance(scene.sky.terms[0] * 0.282095 / math.pi))

@@ -45,8 +45,8 @@ class BakingHead(QWidget):
         self.shown.setCheckable(True)
         self.clear = text_button("Clear", "Take the baked light away", lambda: self._led.clear())
         self.back = text_button("Put back", "Bring back what was cleared", lambda: self._led.put_back())
-        for one in (self.bake, self.pause, self.cancel, self.shown, self.clear, self.back):
-            row.addWidget(one)
+        for item in (self.bake, self.pause, self.cancel, self.shown, self.clear, self.back):
+            row.addWidget(item)
         row.addStretch(1)
         layout.addLayout(row)
 

@@ -87,7 +87,7 @@ class BalanceView(QWidget):
         """Show the present sources; where only values changed, only their strips are painted."""
         sources, trims = self._sources(), self._session.project.balance
         before, self._laid_out = self._laid_out, sources
-        shape = [(one.id, str(one.role)) for one in sources]
+        shape = [(source.id, str(source.role)) for source in sources]
         if before is not None and shape == self._shape and self.sorted_by != "name":
             changed = {new.id: new for old, new in zip(before, sources, strict=True) if old is not new}
             for index, strip in enumerate(self._strips):
@@ -106,7 +106,9 @@ class BalanceView(QWidget):
 
     def _sources(self) -> tuple[Source, ...]:
         """Those that have a strip: zones give no light."""
-        return tuple(one for one in self._session.project.resolved_sources if not isinstance(one, ZoneSource))
+        return tuple(
+            source for source in self._session.project.resolved_sources if not isinstance(source, ZoneSource)
+        )
 
     def _lay_out(self) -> None:
         groups: dict[str, list[Source]] = {name: [] for name in GROUP_ORDER}
@@ -128,7 +130,7 @@ class BalanceView(QWidget):
 
     def _selected(self) -> None:
         """Bring the strip of what is selected into view."""
-        strip = next((one for one in self._strips if one.key == self._session.selection.lead), None)
+        strip = next((item for item in self._strips if item.key == self._session.selection.lead), None)
         if strip is not None:
             self._focused = strip.key
             self._show(strip)
@@ -140,11 +142,11 @@ class BalanceView(QWidget):
 
     def _ordered(self, sources: list[Source]) -> list[Source]:
         if self.sorted_by == "share":
-            return sorted(sources, key=lambda one: -self._given(one.id).share)
+            return sorted(sources, key=lambda source: -self._given(source.id).share)
         if self.sorted_by == "cost":
-            return sorted(sources, key=lambda one: -self.cost.get(one.id, 0.0))
+            return sorted(sources, key=lambda source: -self.cost.get(source.id, 0.0))
         if self.sorted_by == "name":
-            return sorted(sources, key=lambda one: one.name.lower())
+            return sorted(sources, key=lambda source: source.name.lower())
         return sources
 
     def sort_by(self, order: str) -> None:
@@ -177,8 +179,8 @@ class BalanceView(QWidget):
         """Milliseconds of a source, or of a whole group, on the target."""
         if strip.source is not None:
             return self.cost.get(strip.source.id, 0.0)
-        members = [one.source.id for one in self._strips if one.group == strip.group and one.source]
-        return sum(self.cost.get(one, 0.0) for one in members)
+        members = [item.source.id for item in self._strips if item.group == strip.group and item.source]
+        return sum(self.cost.get(member, 0.0) for member in members)
 
     def set_stale(self) -> None:
         """What is shown of shares is of a picture before."""
@@ -195,7 +197,7 @@ class BalanceView(QWidget):
 
     def strip_of(self, key: str) -> Strip:
         """The strip of a source id, or of `group NAME`."""
-        return next(one for one in self._strips if one.key == key)
+        return next(strip for strip in self._strips if strip.key == key)
 
     def centre_of(self, strip: Strip) -> float:
         """Middle of a strip in the widget [px]."""
@@ -312,16 +314,16 @@ class BalanceView(QWidget):
         """Share of the picture's light of a source, or of a whole group."""
         if strip.source is not None:
             return self._given(strip.source.id).share
-        members = [one.source.id for one in self._strips if one.group == strip.group and one.source]
+        members = [item.source.id for item in self._strips if item.group == strip.group and item.source]
         if strip.group == "glow":
-            return sum(one.share for one in glow_by_material(self.given).values())
-        return sum(self._given(one).share for one in members)
+            return sum(item.share for item in glow_by_material(self.given).values())
+        return sum(self._given(member).share for member in members)
 
     # -- the hand ----------------------------------------------------------------------
 
     def _strip_at(self, x: float) -> Strip | None:
         place = x + self._scroll
-        return next((one for one in self._strips if one.x <= place < one.x + WIDTH), None)
+        return next((strip for strip in self._strips if strip.x <= place < strip.x + WIDTH), None)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -344,7 +346,7 @@ class BalanceView(QWidget):
                 self._session.selection.select(strip.source.id)
         if at.y() < TRACK_BOTTOM + 6:
             self._drag = (strip, at.y(), self.trim_of(strip))
-            self._alike = {one.key: (one, self.trim_of(one)) for one in self._dragged_with(strip)}
+            self._alike = {item.key: (item, self.trim_of(item)) for item in self._dragged_with(strip)}
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -369,9 +371,9 @@ class BalanceView(QWidget):
         if strip.source is None or strip.source.id not in self._session.selection.chosen:
             return []
         chosen = [
-            one for one in self._strips if one.source and one.source.id in self._session.selection.chosen
+            item for item in self._strips if item.source and item.source.id in self._session.selection.chosen
         ]
-        return [one for one in chosen if one.key != strip.key and one.source and not one.source.locked]
+        return [item for item in chosen if item.key != strip.key and item.source and not item.source.locked]
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._drag is not None:
@@ -400,7 +402,7 @@ class BalanceView(QWidget):
         if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self._step_focus(-1 if event.key() == Qt.Key.Key_Left else 1)
             return
-        strip = next((one for one in self._strips if one.key == self._focused), None)
+        strip = next((item for item in self._strips if item.key == self._focused), None)
         if strip is None:
             super().keyPressEvent(event)
         elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
@@ -418,7 +420,7 @@ class BalanceView(QWidget):
             super().keyPressEvent(event)
 
     def _step_focus(self, step: int) -> None:
-        keys = [one.key for one in self._strips]
+        keys = [item.key for item in self._strips]
         if not keys:
             return
         here = keys.index(self._focused) if self._focused in keys else -step
@@ -440,8 +442,8 @@ class BalanceView(QWidget):
             lines.append(f"seen on {_percent(self._given(strip.source.id).seen) or 'none'} of the picture")
         elif strip.group == "glow":
             lines += [
-                f"{name}: {_percent(one.share) or 'none'}"
-                for name, one in glow_by_material(self.given).items()
+                f"{name}: {_percent(item.share) or 'none'}"
+                for name, item in glow_by_material(self.given).items()
             ]
         self.setToolTip("\n".join(lines))
 

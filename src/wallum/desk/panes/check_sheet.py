@@ -94,16 +94,18 @@ class CheckSheet(QObject):
         self.findings = findings
         self._session.told.emit(f"{len(findings)} findings" if findings else "Nothing was found")
         lines = []
-        for number, one in enumerate(findings):
-            ticked = False if one.remedy is not None and one.remedy.values else None
-            help_text = f"{one.remedy.text}" if one.remedy is not None else ""
-            lines.append(Line(f"{one.grade}: {one.text}", help_text, str(number), ticked))
-        buttons = [("Apply what is ticked", self._apply)] if any(one.ticked is False for one in lines) else []
+        for number, finding in enumerate(findings):
+            ticked = False if finding.remedy is not None and finding.remedy.values else None
+            help_text = f"{finding.remedy.text}" if finding.remedy is not None else ""
+            lines.append(Line(f"{finding.grade}: {finding.text}", help_text, str(number), ticked))
+        buttons = (
+            [("Apply what is ticked", self._apply)] if any(line.ticked is False for line in lines) else []
+        )
         self._sheet.open("Findings", lines or [Line("Nothing was found: all is well")], buttons)
 
     def _apply(self) -> None:
         chosen = [self.findings[int(key)] for key in self._sheet.ticked()]
-        remedies = [one.remedy for one in chosen if one.remedy is not None]
+        remedies = [item.remedy for item in chosen if item.remedy is not None]
         if remedies:
             label = remedies[0].text if len(remedies) == 1 else f"{len(remedies)} remedies"
             self._session.apply(label, remedies)

@@ -86,11 +86,11 @@ class ColourField(QWidget):
 
     def show_source(self, source: Coloured, others: Sequence[Coloured], shown: tuple[int, int, int]) -> None:
         """Show the colour of a source; what is set goes to the others as well."""
-        before = [_colour_of(one) for one in self._sources]
+        before = [_colour_of(item) for item in self._sources]
         self._sources = (source, *others)
         self.show_swatch(shown)
         # Sun and sky may have changed their kind, which says whose the colour is.
-        if before == [_colour_of(one) for one in self._sources] and not isinstance(
+        if before == [_colour_of(item) for item in self._sources] and not isinstance(
             source, SunSource | SkySource
         ):
             return
@@ -184,7 +184,7 @@ class ColourField(QWidget):
         return {"colour": colour_at(across, down)}
 
     def _values(self, changes: dict[str, object]) -> dict[str, object]:
-        return {f"sources/@{one.id}/{k}": v for one in self._sources for k, v in changes.items()}
+        return {f"sources/@{source.id}/{k}": v for source in self._sources for k, v in changes.items()}
 
     def _step_name(self) -> str:
         return f"{names_of(self._sources)}, colour"

@@ -104,9 +104,9 @@ class CostBar(QWidget):
 
     def tip_at(self, at: QPointF) -> str:
         """What stands under the pointer."""
-        found = next(((name, ms) for name, ms, place in self._pieces() if place.contains(at)), None)
-        if found is not None:
-            return f"{found[0]}: {found[1]:.3f} ms"
+        result = next(((name, ms) for name, ms, place in self._pieces() if place.contains(at)), None)
+        if result is not None:
+            return f"{result[0]}: {result[1]:.3f} ms"
         if self.refused:
             return self.refused
         broken = self.cost.broken if self.cost is not None else {}

@@ -93,7 +93,7 @@ def _strength(source: Source) -> str:
     if isinstance(source, PocketSource):
         return f"one sees {format_quantity(source.visibility, 'm')}"
     if isinstance(source, ZoneSource):
-        own = [EFFECT_WORDS[one].lower() for one in source.effects]
+        own = [EFFECT_WORDS[effect].lower() for effect in source.effects]
         own += [f"{source.exposure:+g} stops"] if source.exposure else []
         return ", ".join(own) or "nothing of its own yet"
     if isinstance(source, RoomSource):
@@ -139,7 +139,7 @@ class SourceList(QListWidget):
         before = self._shown or ()
         self._shown = sources
         with QSignalBlocker(self):
-            if [one.id for one in before] != [one.id for one in sources]:
+            if [entry.id for entry in before] != [source.id for source in sources]:
                 self.clear()
                 self._selection_shown = None
                 for source in sources:
@@ -180,14 +180,14 @@ class SourceList(QListWidget):
         with QSignalBlocker(self):
             if not self._session.selection.ids:
                 self.setCurrentItem(None)
-            ids = [one.id for one in self._shown or ()]
+            ids = [item.id for item in self._shown or ()]
             if (
                 self._session.selection.lead in self._session.selection.chosen
                 and self._session.selection.lead in ids
             ):
                 lead = self.item(ids.index(self._session.selection.lead))
                 self.setCurrentItem(lead, QItemSelectionModel.SelectionFlag.NoUpdate)
-            self._select_rows([one in self._session.selection.chosen for one in ids])
+            self._select_rows([item in self._session.selection.chosen for item in ids])
 
     def _select_rows(self, chosen: list[bool]) -> None:
         """Select rows, by the run: one by one, thousands would take seconds."""
@@ -206,7 +206,7 @@ class SourceList(QListWidget):
         chosen = [str(item.data(ID)) for item in self.selectedItems()]
         current = self.currentItem()
         if current is not None and current.isSelected():  # what was clicked last leads
-            chosen.sort(key=lambda one: one == current.data(ID))
+            chosen.sort(key=lambda item: item == current.data(ID))
         self._session.selection.select(*chosen)
 
     def _switch(self, source_id: str) -> None:

@@ -95,7 +95,7 @@ class ShotList(QListWidget):
     def keep(self, camera: Camera) -> Shot:
         """Keep a camera as a new shot, at the end."""
         project = self._session.history.present
-        taken = {one.name for one in project.shots}
+        taken = {item.name for item in project.shots}
         number = next(n for n in range(1, len(taken) + 2) if f"Shot {n}" not in taken)
         shot = Shot(
             id=new_id("shot"),
@@ -112,7 +112,7 @@ class ShotList(QListWidget):
         self._session.history.edit(label, project.revised(shots=shots))
 
     def _renamed(self, item: QListWidgetItem) -> None:
-        shot = next((one for one in self._shown if one.id == item.data(ID)), None)
+        shot = next((entry for entry in self._shown if entry.id == item.data(ID)), None)
         name = item.text().strip()
         if shot is None or name == shot.name:
             return
@@ -128,14 +128,14 @@ class ShotList(QListWidget):
     def remove(self, shot_id: str) -> None:
         """Take a shot out of the project."""
         shots = self._session.history.present.shots
-        gone = next((one for one in shots if one.id == shot_id), None)
+        gone = next((shot for shot in shots if shot.id == shot_id), None)
         if gone is not None:
-            self._edit(f"remove {gone.name}", tuple(one for one in shots if one is not gone))
+            self._edit(f"remove {gone.name}", tuple(shot for shot in shots if shot is not gone))
 
     def reorder(self, shot_id: str, step: int) -> None:
         """Put a shot earlier or later."""
         shots = list(self._session.history.present.shots)
-        here = next((i for i, one in enumerate(shots) if one.id == shot_id), -1)
+        here = next((i for i, shot in enumerate(shots) if shot.id == shot_id), -1)
         there = here + step
         if here >= 0 and 0 <= there < len(shots):
             shots[here], shots[there] = shots[there], shots[here]

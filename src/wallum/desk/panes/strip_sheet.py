@@ -13,10 +13,10 @@ __all__ = ["StripSheet", "brought_along"]
 def brought_along(level: Level) -> dict[str, str]:
     """What of a level's own light and painted light there is, by key: how much, in words."""
     out = {}
-    glowing = [one.name for one in level.materials if max(one.glow) > 0.0]
-    unlit = [one.name for one in level.materials if one.unlit]
+    glowing = [material.name for material in level.materials if max(material.glow) > 0.0]
+    unlit = [material.name for material in level.materials if material.unlit]
     painted = sum(any(p.colours is not None for p in mesh.primitives) for mesh in level.meshes)
-    baked = [one.name for one in level.materials if "occlusion" in one.textures]
+    baked = [material.name for material in level.materials if "occlusion" in material.textures]
     for key, names in (("glow", glowing), ("unlit", unlit), ("occlusion", baked)):
         if names:
             more = f" and {len(names) - 3} more" if len(names) > 3 else ""
@@ -41,22 +41,22 @@ class StripSheet:
         self._session, self._sheet, self._balance = session, sheet, balance
 
     def _share(self, key: str) -> str:
-        given = self._balance.given.get(key)
-        if given is None:
+        inputs = self._balance.given.get(key)
+        if inputs is None:
             return "no light in this picture"
-        share = f"{given.share:.1%}" if given.share >= 0.0005 else "< 0.1 %"
-        return f"{share} of the light, seen in {given.seen:.0%}"
+        share = f"{inputs.share:.1%}" if inputs.share >= 0.0005 else "< 0.1 %"
+        return f"{share} of the light, seen in {inputs.seen:.0%}"
 
     def lines(self) -> list[Line]:
         """Everything that gives light, strongest share first within its kind."""
         project, level = self._session.project, self._session.level
         keys = set(light_givers(project))
-        given = self._balance.given
+        inputs = self._balance.given
         sources = sorted(
-            (one for one in project.resolved_sources if one.id in keys),
-            key=lambda one: -(given[one.id].share if one.id in given else 0.0),
+            (source for source in project.resolved_sources if source.id in keys),
+            key=lambda source: -(inputs[source.id].share if source.id in inputs else 0.0),
         )
-        out = [Line(one.name, self._share(one.id), one.id, ticked=True) for one in sources]
+        out = [Line(source.name, self._share(source.id), source.id, ticked=True) for source in sources]
         if AIR_KEY in keys:
             out.append(Line("Air", self._share(AIR_ID), AIR_KEY, ticked=True))
         brought = brought_along(level.plain) if level is not None else {}

@@ -158,12 +158,12 @@ class Pane(QWidget):
             # What has no say as the item is set is not in the way.
             section.setVisible(any(row.in_force for row in rows))
         if isinstance(item, Coloured):
-            alike = [one for one in others if isinstance(one, Coloured)]
+            alike = [other for other in others if isinstance(other, Coloured)]
             self._field.show_source(item, alike, shown_colour(item))
             # Of a pocket that is its own light's alone; a card has its source's.
             self._field.setVisible("kelvin" not in item.inactive() or "colour" not in item.inactive())
         if isinstance(item, Lamp):
-            lumens = sum(one.lumens() for one in (item, *others) if isinstance(one, Lamp))
+            lumens = sum(entry.lumens() for entry in (item, *others) if isinstance(entry, Lamp))
             word = "together give" if others else "gives"
             self._facts.setText(f"{word} {format_quantity(lumens, 'lm')}")
         if isinstance(item, FarLight):
@@ -263,16 +263,16 @@ class TunePane(QWidget):
         row = QHBoxLayout(bar)
         row.setContentsMargins(10, 6, 10, 2)
         row.setSpacing(4)
-        for one in (owner for owner in OWNERS.values() if owner.tab):
+        for item in (owner for owner in OWNERS.values() if owner.tab):
             button = QToolButton()
-            button.setText(one.tab)
-            button.setToolTip(one.tip)
+            button.setText(item.tab)
+            button.setToolTip(item.tip)
             button.setObjectName("tab")
             button.setCheckable(True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.clicked.connect(partial(self._show_tab, one.name))
+            button.clicked.connect(partial(self._show_tab, item.name))
             row.addWidget(button)
-            self._tabs[one.name] = button
+            self._tabs[item.name] = button
         row.addStretch(1)
         return bar
 
@@ -295,7 +295,7 @@ class TunePane(QWidget):
         self._unbuilt.start()
 
     def _build_on(self) -> None:
-        item = next((one for one in self._kinds if type(one) not in self._panes), None)
+        item = next((kind for kind in self._kinds if type(kind) not in self._panes), None)
         if item is None:
             self._unbuilt.stop()
         else:
@@ -351,10 +351,10 @@ class TunePane(QWidget):
         camera = self._session.camera
         by_effect: dict[str, str] = {}
         zones = () if camera is None else in_force(self._session.now.sources, np.array(camera.eye))
-        for one in zones:
-            by_effect |= dict.fromkeys(one.zone.effects, f"{one.zone.name}, {one.share:.0%} here")
-            if one.zone.exposure != 0.0:
-                by_effect["compensation"] = by_effect["ev100"] = f"{one.zone.name}, {one.share:.0%} here"
+        for zone in zones:
+            by_effect |= dict.fromkeys(zone.zone.effects, f"{zone.zone.name}, {zone.share:.0%} here")
+            if zone.zone.exposure != 0.0:
+                by_effect["compensation"] = by_effect["ev100"] = f"{zone.zone.name}, {zone.share:.0%} here"
         if not zones and not self._zones_marked:
             return
         self._zones_marked = bool(zones)
@@ -382,8 +382,8 @@ class TunePane(QWidget):
         self.baking.refresh()
         self._show_look(source is None and self._group == "look", now.look)
         if source is not None:
-            found = (now.source(one) for one in self._session.selection.ids[:-1])
-            others = [one for one in found if one is not None]
+            result = (now.source(entry) for entry in self._session.selection.ids[:-1])
+            others = [entry for entry in result if entry is not None]
             title = f"{source.name} and {len(others)} more" if others else source.name
             pane.show_item(item, f"sources/@{source.id}", title, others)
         else:
@@ -394,6 +394,6 @@ def _one_of_each() -> tuple[Item, ...]:
     lamps = (kind(id=word, name=word) for word, kind in LAMP_KINDS.items())
     boxes = PocketSource(id="pocket", name="pocket"), RoomSource(id="room", name="room")
     zone = ZoneSource(id="zone", name="zone")
-    groups = (getattr(Project(), one.name) for one in OWNERS.values() if one.tab)
+    groups = (getattr(Project(), owner.name) for owner in OWNERS.values() if owner.tab)
     sheets = CardSource(id="card", name="card"), VeilSource(id="veil", name="veil")
     return (*groups, *base_light(), *lamps, *boxes, *sheets, zone)

@@ -111,9 +111,9 @@ class Row:
         off    : the item's values that have no say; found where not given
         """
         self._path, self._title = f"{prefix}/{self._name}", title
-        shared = all(self._name in kind.model_fields for kind in {type(one) for one in others})
+        shared = all(self._name in kind.model_fields for kind in {type(other) for other in others})
         self._others = tuple(others) if shared else ()
-        values = [getattr(one, self._name) for one in (item, *self._others)]
+        values = [getattr(entry, self._name) for entry in (item, *self._others)]
         if self._session.history.shown is self._session.history.present:
             self._before = values
         self._refresh(item, values)
@@ -127,7 +127,7 @@ class Row:
     @property
     def paths(self) -> list[str]:
         """Where the value is, of each selected source."""
-        more = [f"sources/@{one.id}/{self._name}" for one in self._others if isinstance(one, Coloured)]
+        more = [f"sources/@{other.id}/{self._name}" for other in self._others if isinstance(other, Coloured)]
         return [self._path, *more]
 
     def _preview(self, value: float) -> None:
@@ -248,7 +248,7 @@ class Row:
 
     def _preview_whole(self, value: float) -> None:
         moved = value - sum(self._before[0]) / 3.0
-        parts = (tuple(float(f"{part + moved:.6g}") for part in one) for one in self._before)
+        parts = (tuple(float(f"{part + moved:.6g}") for part in item) for item in self._before)
         self._session.preview_all(dict(zip(self.paths, parts, strict=True)))
 
     def _part_typed(self, axis: int, text: str) -> None:

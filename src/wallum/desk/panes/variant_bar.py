@@ -69,14 +69,14 @@ class VariantBar(QWidget):
 
     def keep_next(self) -> None:
         """Keep the present lighting at once; its name can be typed over."""
-        taken = {one.name for one in self._session.project.variants}
+        taken = {variant.name for variant in self._session.project.variants}
         number = next(n for n in range(1, len(taken) + 2) if f"Variant {n}" not in taken)
         self.keep(f"Variant {number}")
 
     def _renamed(self) -> None:
         editor, variant_id = self.choice.lineEdit(), self.choice.currentData()
         variants = self._session.history.present.variants
-        variant = next((one for one in variants if one.id == variant_id), None)
+        variant = next((item for item in variants if item.id == variant_id), None)
         if editor is None or variant is None:
             return
         name = editor.text().strip()
@@ -114,15 +114,15 @@ class VariantBar(QWidget):
     def tell(self) -> None:
         """Say what the chosen variant has other than the present lighting."""
         present = self._session.history.present
-        variant = next((one for one in present.variants if one.id == self.choice.currentData()), None)
+        variant = next((item for item in present.variants if item.id == self.choice.currentData()), None)
         if variant is None:
             return
-        found = differences(present, variant)
-        more = f"; and {len(found) - SHOWN_DIFFERENCES} more" if len(found) > SHOWN_DIFFERENCES else ""
-        text = "; ".join(found[:SHOWN_DIFFERENCES]) + more if found else "nothing differs"
+        result = differences(present, variant)
+        more = f"; and {len(result) - SHOWN_DIFFERENCES} more" if len(result) > SHOWN_DIFFERENCES else ""
+        text = "; ".join(result[:SHOWN_DIFFERENCES]) + more if result else "nothing differs"
         self._session.told.emit(f"{variant.name}: {text}")
         if self.sheet is not None:
-            lines = [Line(one) for one in found] or [Line("Nothing differs")]
+            lines = [Line(item) for item in result] or [Line("Nothing differs")]
             self.sheet.open(f"From the present to {variant.name}", lines)
 
     def forget(self) -> None:

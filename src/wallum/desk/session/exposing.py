@@ -103,7 +103,7 @@ class Exposing:
 def heroes_for(session: Session, look: Look, camera: Camera) -> NDArray[np.float32] | None:
     """Where in the picture the heroes are, where the exposure asks for it."""
     loaded = session.level
-    parts = frozenset(one.part for one in session.project.marks if one.hero)
+    parts = frozenset(mark.part for mark in session.project.marks if mark.hero)
     if look.exposed != "metered" or look.weighted != "heroes" or not parts:
         return None
     if loaded is None or not loaded.whole:

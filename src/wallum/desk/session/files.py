@@ -172,12 +172,12 @@ class ProjectFiles(QObject):
     # -- after a crash -----------------------------------------------------------------
 
     def _look_for_unsaved(self) -> None:
-        found = recoverable(self._session.keeping.file)
+        result = recoverable(self._session.keeping.file)
         own = self._session.project.level
         if own.startswith(MADE):  # a demo is looked at, and not begun anew: only work on it is its own
-            found = [one for one in found if one.project.level == own]
-        if found:
-            self.recovery_found.emit(found)
+            result = [item for item in result if item.project.level == own]
+        if result:
+            self.recovery_found.emit(result)
 
     def recover(self, found: Recovery) -> None:
         """Go on with unsaved work; its level is opened where another is on the desk."""
@@ -234,7 +234,7 @@ class ProjectFiles(QObject):
     def save_beside(self, file: Path) -> bool:
         """Save under a free name beside a file that another has changed."""
         tries = (file.with_name(f"{file.stem}-mine{n}{SUFFIX}") for n in ("", *range(2, 1000)))
-        free = next(one for one in tries if not one.exists())
+        free = next(try_ for try_ in tries if not try_.exists())
         return self.save_to(free)
 
     def take_theirs(self, file: Path) -> None:

@@ -32,15 +32,15 @@ class FitMenu(QMenu):
     ) -> dict[tuple[str, object], QAction]:
         self.addSection("One unit of the level's file is a" if name == "scale" else "Its axes")
         group = QActionGroup(self)
-        made: dict[tuple[str, object], QAction] = {}
+        built: dict[tuple[str, object], QAction] = {}
         for text, value in choices.items():
             action = self.addAction(text)
             assert action is not None
             action.setCheckable(True)
             group.addAction(action)
             action.triggered.connect(partial(self._take, f"level_fit/{name}", value))
-            made[(name, value)] = action
-        return made
+            built[(name, value)] = action
+        return built
 
     def _take(self, path: str, value: object, _: bool = False) -> None:
         self._session.set_value("how the level lies", path, value)
@@ -54,15 +54,15 @@ class FitMenu(QMenu):
         self._sets = []
         if not names:
             return
-        made: list[QAction | None] = [self.addSection("Its set of materials")]
-        for text, name in (("Its own", ""), *((one, one) for one in names)):
+        built: list[QAction | None] = [self.addSection("Its set of materials")]
+        for text, name in (("Its own", ""), *((item, item) for item in names)):
             entry = self.addAction(text)
             assert entry is not None
             entry.setCheckable(True)
             entry.setChecked(name == chosen)
             entry.triggered.connect(partial(self._take, "material_set", name))
-            made.append(entry)
-        self._sets = [one for one in made if one is not None]
+            built.append(entry)
+        self._sets = [item for item in built if item is not None]
 
     def _refresh(self) -> None:
         self._list_sets()

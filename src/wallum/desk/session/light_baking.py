@@ -137,15 +137,15 @@ class LightBaking(QObject):
         project, moment = self._session.now, self._session.playhead.moment
         scene = still_alone(evaluate(self._session.project, moment), still_ids(project))
         ids = changed_since(self.baked.state, baked_state(scene))
-        names = [one.name for one in project.sources if one.id in ids]
-        return names + (["glow"] if any(project.source(one) is None for one in ids) else [])
+        names = [source.name for source in project.sources if source.id in ids]
+        return names + (["glow"] if any(project.source(item) is None for item in ids) else [])
 
     def told(self) -> list[str]:
         """What is baked, and whether it is as things are now, a line each."""
         if self.baked is None:
             return ["No light is baked."]
-        pages, held = self.baked.pages, self.baked.held_bytes / 2**20
-        size = f"{pages.shape[0]} pages of {pages.shape[2]} x {pages.shape[1]}, {held:.0f} MB"
+        pages, current = self.baked.pages, self.baked.held_bytes / 2**20
+        size = f"{pages.shape[0]} pages of {pages.shape[2]} x {pages.shape[1]}, {current:.0f} MB"
         holds = "all light" if self.baked.straight else "light from around"
         lines = [f"Baked as at {self.baked.when}: {holds}, {size}."]
         if not self.fits:
@@ -219,13 +219,13 @@ class LightBaking(QObject):
             self._session.failed.emit("Nothing can be baked yet: the probes of the level are not there.")
             return
         project, moment = self._session.project, self._session.playhead.moment
-        made = field.made
+        built = field.made
 
         def order() -> Order:
             scene = still_alone(evaluate(project, moment), still_ids(project))
             key = baked_key(loaded.lasting, loaded.level)
             when, follows = format_clock(moment.clock), loaded.follows
-            return Order(loaded.lasting, loaded.level, made, scene, project.baking, key, when, follows)
+            return Order(loaded.lasting, loaded.level, built, scene, project.baking, key, when, follows)
 
         file = self._session.keeping.file
         thread = self._thread = _BakeThread(loaded, order, self._file(), part_file(project, file))

@@ -56,12 +56,12 @@ class Waiting(QObject):
             return
         later = ("Later", lambda: self._session.told.emit("It stays kept, and is offered again"))
         if len(found) == 1:
-            one = found[0]
+            item = found[0]
             self._offers.make(
                 UNSAVED,
-                f"Wallum did not end in order. Unsaved work was kept: {one.text}.",
-                ("Go on with it", lambda: self._take(one)),
-                ("Forget it", lambda: self._forget([one])),
+                f"Wallum did not end in order. Unsaved work was kept: {item.text}.",
+                ("Go on with it", lambda: self._take(item)),
+                ("Forget it", lambda: self._forget([item])),
                 later,
             )
             return
@@ -71,7 +71,7 @@ class Waiting(QObject):
     def _show_unsaved(self) -> None:
         # It stays on offer while the list is looked at.
         self._offer_unsaved(self._found)
-        lines = [Line(one.text, "", str(number), False) for number, one in enumerate(self._found)]
+        lines = [Line(item.text, "", str(number), False) for number, item in enumerate(self._found)]
         buttons = [
             ("Go on with what is ticked", self._take_ticked),
             ("Forget what is ticked", self._forget_ticked),
@@ -92,7 +92,7 @@ class Waiting(QObject):
         self._forget(self._ticked())
 
     def _rest(self, gone: list[Recovery]) -> None:
-        rest = [one for one in self._found if one not in gone]
+        rest = [item for item in self._found if item not in gone]
         self._found = rest
         if rest:
             self._offer_unsaved(rest)
@@ -108,8 +108,8 @@ class Waiting(QObject):
         self.recovered.emit()
 
     def _forget(self, found: list[Recovery]) -> None:
-        for one in found:
-            forget(one)
+        for item in found:
+            forget(item)
         self._rest(found)
 
     # -- another writer ------------------------------------------------------------------
@@ -142,7 +142,7 @@ class Waiting(QObject):
             )
             if getattr(theirs, name) != getattr(mine, name)
         ]
-        lines = [Line(one) for one in told] or [Line("The two say the same")]
+        lines = [Line(item) for item in told] or [Line("The two say the same")]
         self._sheet.open(f"From {file.name} as it is on disk to what is here", lines)
 
     # -- the level -----------------------------------------------------------------------
@@ -179,7 +179,9 @@ class Waiting(QObject):
 
     def not_offered(self, findings: Sequence[Finding]) -> list[Finding]:
         """Findings of a level without what an offer asks already."""
-        return [one for one in findings if not (one.kind == FIT_KIND and FIT in self._offers.texts)]
+        return [
+            finding for finding in findings if not (finding.kind == FIT_KIND and FIT in self._offers.texts)
+        ]
 
     def _offer_level(self, name: str) -> None:
         self._offers.make(

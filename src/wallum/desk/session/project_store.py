@@ -142,10 +142,10 @@ class Keeping(QObject):
         if not self._session.history.dirty:
             self._pool.start(sitting.clear)
             return
-        kept, steps = self.with_viewpoint(present), self._session.history.steps
+        selected, steps = self.with_viewpoint(present), self._session.history.steps
 
         def write() -> None:
-            self._write(kept, sitting, steps)
+            self._write(selected, sitting, steps)
 
         self._pool.start(write)
 

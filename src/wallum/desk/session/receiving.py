@@ -41,20 +41,20 @@ class Received:
 
 def _marks(project: Project, matching: Matching) -> tuple[tuple[PartMarks, ...], tuple[str, ...]]:
     """Marks on the parts as they are now, and the parts whose marks are lost."""
-    kept = tuple(
-        one.revised(part=matching.same[one.part]) for one in project.marks if one.part in matching.same
+    selected = tuple(
+        mark.revised(part=matching.same[mark.part]) for mark in project.marks if mark.part in matching.same
     )
-    return kept, tuple(one.part for one in project.marks if one.part not in matching.same)
+    return selected, tuple(mark.part for mark in project.marks if mark.part not in matching.same)
 
 
 def _blocked(loaded: LoadedLevel, project: Project) -> tuple[str, ...]:
     shots = project.shots
     if not shots:
         return ()
-    eyes, ways = np.array([one.eye for one in shots]), np.array([one.direction for one in shots])
+    eyes, ways = np.array([shot.eye for shot in shots]), np.array([shot.direction for shot in shots])
     near = loaded.rays.first_hit(eyes, ways).distance < BLOCKED_M
     shut = near | inside_solids(loaded.rays, eyes)
-    return tuple(one.name for one, bad in zip(shots, shut, strict=True) if bad)
+    return tuple(shot.name for shot, bad in zip(shots, shut, strict=True) if bad)
 
 
 def receive(reference: str, beside: Path | None, project: Project, before: LoadedLevel) -> Received:
@@ -63,9 +63,9 @@ def receive(reference: str, beside: Path | None, project: Project, before: Loade
     matching = match_parts(before.plain, fresh.plain)
     marks, lost = _marks(project, matching)
     moved = project.revised(marks=marks, level=reference)
-    lamps = [one for one in project.resolved_sources if isinstance(one, Lamp)]
-    inside = inside_solids(fresh.rays, np.array([one.position for one in lamps]).reshape(-1, 3))
-    names = tuple(one.name for one, bad in zip(lamps, inside, strict=True) if bad)
+    lamps = [source for source in project.resolved_sources if isinstance(source, Lamp)]
+    inside = inside_solids(fresh.rays, np.array([lamp.position for lamp in lamps]).reshape(-1, 3))
+    names = tuple(lamp.name for lamp, bad in zip(lamps, inside, strict=True) if bad)
     return Received(fresh, moved, matching, lost, names, _blocked(fresh, project))
 
 
@@ -76,12 +76,12 @@ def _some(names: tuple[str, ...]) -> str:
 
 def report_lines(received: Received) -> list[Line]:
     """What to say of a level that was received again."""
-    found, out = received.matching, []
-    for word, names in (("Added", found.added), ("Removed", found.removed), ("Moved", found.moved)):
+    result, out = received.matching, []
+    for word, names in (("Added", result.added), ("Removed", result.removed), ("Moved", result.moved)):
         if names:
             out.append(Line(f"{word}: {len(names)}", _some(names)))
-    if found.renamed:
-        names = tuple(f"{old} is {new}" for old, new in found.renamed)
+    if result.renamed:
+        names = tuple(f"{old} is {new}" for old, new in result.renamed)
         out.append(Line(f"Known by shape: {len(names)}", _some(names)))
     if not out:
         out.append(Line("Every part is where it was"))
@@ -220,7 +220,7 @@ class Receiver(QObject):
 
 def _stamp(path: Path) -> tuple[int, int] | None:
     try:
-        found = os.stat(path)
+        stat = os.stat(path)
     except OSError:
         return None
-    return found.st_mtime_ns, found.st_size
+    return stat.st_mtime_ns, stat.st_size

@@ -28,14 +28,14 @@ class Selection(QObject):
 
     def select(self, *source_ids: str) -> None:
         """Select sources, the last one leading; nothing or an empty id for none."""
-        chosen = tuple(dict.fromkeys(one for one in source_ids if one))
+        chosen = tuple(dict.fromkeys(item for item in source_ids if item))
         if chosen != self.ids:
             self.ids = chosen
             self.changed.emit()
 
     def select_also(self, source_id: str) -> None:
         """Add a source to the selection, or take it out."""
-        others = tuple(one for one in self.ids if one != source_id)
+        others = tuple(item for item in self.ids if item != source_id)
         self.select(*(others if source_id in self.ids else (*others, source_id)))
 
     def forget(self) -> None:
@@ -58,5 +58,5 @@ class Selection(QObject):
     @property
     def sources(self) -> tuple[Source, ...]:
         """All of them, as they are in the project."""
-        found = (self._project().source(one) for one in self.ids)
-        return tuple(one for one in found if one is not None)
+        result = (self._project().source(item) for item in self.ids)
+        return tuple(item for item in result if item is not None)

@@ -58,7 +58,7 @@ def fitting_intensity(ev100: float, distance_m: float) -> float:
 
 def names_of(sources: Iterable[Coloured]) -> str:
     """Sources as a step's name has them."""
-    names = [one.name for one in sources]
+    names = [source.name for source in sources]
     return names[0] if len(names) == 1 else f"{len(names)} sources"
 
 
@@ -128,21 +128,25 @@ class Session(QObject):
             same = project.floors == loaded.floors
             return project if same else unchecked(project, {"floors": loaded.floors})
 
-        kept = self.keeping.is_kept
+        selected = self.keeping.is_kept
         self.history.restate(known)
-        if kept:  # nothing of the artist's is new: work that was found after a crash stays where it is
+        if selected:  # nothing of the artist's is new: work that was found after a crash stays where it is
             self.keeping.still_kept()
         self.level = loaded
 
     @property
     def now(self) -> Project:
         """What is shown, with the values that the day's lanes give at this hour."""
-        kept = self._now
-        if kept is None or kept[0] is not self.project or kept[1] != self.playhead.moment:
+        selected = self._now
+        if selected is None or selected[0] is not self.project or selected[1] != self.playhead.moment:
             project = at_moment(self.project, self.playhead.moment)
             setting = unchecked(project.setting, {"clock": self.playhead.hour})
-            kept = self._now = (self.project, self.playhead.moment, unchecked(project, {"setting": setting}))
-        return kept[2]
+            selected = self._now = (
+                self.project,
+                self.playhead.moment,
+                unchecked(project, {"setting": setting}),
+            )
+        return selected[2]
 
     def peg(self, label: str, path: str, at: PegTime, easing: str | None = None) -> None:
         """Peg a value as it is at this hour."""
@@ -180,9 +184,9 @@ class Session(QObject):
         self.touched = next(iter(values), self.touched)
         heads = [path.split("/") for path in values]
         self.active = frozenset().union(*map(self._held_by, heads))
-        self.light_dragged = any(one[0] in LIGHT_GROUPS for one in heads)
+        self.light_dragged = any(head[0] in LIGHT_GROUPS for head in heads)
         self.hand_holds = True
-        self.hand_needs_rays = any(one[0] == "sources" and not self._is_strength(one) for one in heads)
+        self.hand_needs_rays = any(head[0] == "sources" and not self._is_strength(head) for head in heads)
         self.history.preview(shown)
 
     def _held_by(self, head: list[str]) -> frozenset[str]:
@@ -190,7 +194,7 @@ class Session(QObject):
         if head[0] == "sources":
             return frozenset({head[1].removeprefix("@")})
         of_group = self.history.present.sources if head[0] == "balance" else ()
-        return frozenset(one.id for one in of_group if GROUPS[one.role] == head[1])
+        return frozenset(item.id for item in of_group if GROUPS[item.role] == head[1])
 
     def _is_strength(self, head: list[str]) -> bool:
         """Whether a path of a source changes how strong its light is, or its colour, and no more."""
@@ -215,10 +219,10 @@ class Session(QObject):
 
         def remedied() -> Project:
             project = self.history.present
-            for one in remedies:
-                for path in one.values:
+            for remedy in remedies:
+                for path in remedy.values:
                     refuse_where_locked(project, path)
-                project = one.applied(project)
+                project = remedy.applied(project)
             return project
 
         return self._edit(label, remedied)
@@ -291,7 +295,7 @@ class Session(QObject):
         assert loaded is not None
         find = place_toward if LAMP_KINDS[kind].AIMED else place_around
         placed = find(loaded.rays, np.array(at), np.array(normal))
-        number = 1 + sum(one.kind == kind for one in project.resolved_sources)
+        number = 1 + sum(source.kind == kind for source in project.resolved_sources)
         lamp = LAMP_KINDS[kind](
             id=new_id("source"), name=f"{kind.capitalize()} {number}", position=placed.position, shadow=True
         )
@@ -306,7 +310,7 @@ class Session(QObject):
     def _put_box(self, kind: type[Box], at: Vector, sunk: float = 0.0) -> Box:
         """Stand a box on the ground at a place, sunk into it so far [m], and select it."""
         project, word = self.history.present, str(kind.model_fields["kind"].default)
-        number = 1 + sum(one.kind == word for one in project.resolved_sources)
+        number = 1 + sum(source.kind == word for source in project.resolved_sources)
         box = kind(id=new_id("source"), name=f"{word.capitalize()} {number}")
         x, y, z = at
         box = box.revised(position=(round(x, 3), round(y + 0.5 * box.size[1] - sunk, 3), round(z, 3)))
@@ -343,10 +347,10 @@ class Session(QObject):
 
     def remove_selected(self) -> None:
         """Take the selected sources out of the project; locked ones stay."""
-        gone = [one for one in self.selection.sources if not one.locked]
+        gone = [source for source in self.selection.sources if not source.locked]
         if gone:
             label = f"remove {names_of(gone)}"
-            self.history.edit(label, self.history.present.without([one.id for one in gone]))
+            self.history.edit(label, self.history.present.without([item.id for item in gone]))
             self.selection.select("")
         elif self.selection.ids:
             self.told.emit("What is selected is locked: unlock it first")

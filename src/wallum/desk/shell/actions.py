@@ -43,7 +43,7 @@ COMMANDS: Final = (
     Command("save_as", "Files", "Save as", "Ctrl+Shift+S", "Save under another name"),
     Command("undo", "Files", "Undo", "Ctrl+Z", "Take the last step back"),
     Command("redo", "Files", "Redo", "Ctrl+Shift+Z", "Do again what was undone"),
-    *(Command(kind, "Put and aim", one.text, one.key, one.tip) for kind, one in LAMP_LOOKS.items()),
+    *(Command(kind, "Put and aim", look.text, look.key, look.tip) for kind, look in LAMP_LOOKS.items()),
     Command("pocket", "Put and aim", "Pocket of air", "Shift+O", "Put a pocket of fog, dust or smoke here"),
     Command("room", "Put and aim", "Room", "Shift+R", "Put a box with a light or a mirror image of its own"),
     Command("zone", "Put and aim", "Zone", "Shift+L", "Put a part of the level that has a look of its own"),
@@ -107,7 +107,7 @@ COMMANDS: Final = (
 # What stands at the top of the window: files, and tools.
 BAR_FILES: Final = ("undo", "redo", "open", "save")
 BAR_TOOLS: Final = (
-    *(kind for kind, one in LAMP_LOOKS.items() if one.in_bar),
+    *(kind for kind, look in LAMP_LOOKS.items() if look.in_bar),
     "aim",
     "kick",
     "pull",
@@ -115,7 +115,7 @@ BAR_TOOLS: Final = (
     "shot",
     "frame",
 )
-GROUPS: Final = tuple(dict.fromkeys(one.group for one in COMMANDS))
+GROUPS: Final = tuple(dict.fromkeys(command.group for command in COMMANDS))
 
 # What the hand does in the picture without a command.
 GESTURES: Final = (
@@ -135,7 +135,9 @@ def key_lines() -> list[Line]:
     """Every command with its key, and what the hand does without one."""
     out = []
     for group in GROUPS:
-        keyed = [Line(one.text, one.key) for one in COMMANDS if one.group == group and one.key]
+        keyed = [
+            Line(command.text, command.key) for command in COMMANDS if command.group == group and command.key
+        ]
         out += [Line(group, heading=True), *keyed] if keyed else []
     out.append(Line("In the picture", heading=True))
     return out + [Line(hand, does) for hand, does in GESTURES]
@@ -143,7 +145,7 @@ def key_lines() -> list[Line]:
 
 def make_actions(owner: QWidget, slots: Mapping[str, Callable[[], object]]) -> dict[str, QAction]:
     """The commands that there are slots for, by name; keys work anywhere in the window."""
-    made = {}
+    built = {}
     for command in COMMANDS:
         if command.name not in slots:
             continue
@@ -154,8 +156,8 @@ def make_actions(owner: QWidget, slots: Mapping[str, Callable[[], object]]) -> d
         slot = slots[command.name]
         action.triggered.connect(lambda _, slot=slot: slot())
         owner.addAction(action)
-        made[command.name] = action
-    return made
+        built[command.name] = action
+    return built
 
 
 def silence(actions: Mapping[str, QAction]) -> None:

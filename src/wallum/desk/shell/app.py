@@ -76,7 +76,7 @@ def screen_of_its_own(width: int = 1280, height: int = 800) -> Iterator[None]:
     os.close(write_end)
     with os.fdopen(read_end) as stream:
         number = stream.readline().strip()
-    kept = {name: os.environ.get(name) for name in ("DISPLAY", "QT_QPA_PLATFORM")}
+    selected = {name: os.environ.get(name) for name in ("DISPLAY", "QT_QPA_PLATFORM")}
     try:
         if not number:
             raise MissingProblem("Xvfb could not be started", "display")
@@ -84,7 +84,7 @@ def screen_of_its_own(width: int = 1280, height: int = 800) -> Iterator[None]:
         os.environ["QT_QPA_PLATFORM"] = "xcb"
         yield
     finally:
-        for name, value in kept.items():
+        for name, value in selected.items():
             if value is None:
                 os.environ.pop(name, None)
             else:

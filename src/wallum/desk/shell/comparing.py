@@ -86,7 +86,7 @@ class Comparing(QObject):
 
     def pin(self) -> None:
         """Choose a picture to compare with, and show it."""
-        kinds = f"Pictures ({' '.join('*' + one for one in PICTURE_SUFFIXES)})"
+        kinds = f"Pictures ({' '.join('*' + suffix for suffix in PICTURE_SUFFIXES)})"
         name, _ = QFileDialog.getOpenFileName(self._window, "Pin a picture to compare with", "", kinds)
         if name:
             self.pin_picture(name)

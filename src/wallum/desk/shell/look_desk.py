@@ -93,11 +93,11 @@ class LookDesk(QObject):
 
     def focus_at(self, at: QPointF) -> None:
         """Let what is at a place of the picture be sharp, as one step."""
-        found, camera = self._picture.surface_at(at), self._picture.camera
-        if found is None:
+        result, camera = self._picture.surface_at(at), self._picture.camera
+        if result is None:
             self._session.told.emit("There is no surface there to focus on")
             return
-        depth = float((found[0] - np.array(camera.eye)) @ np.array(camera.direction))
+        depth = float((result[0] - np.array(camera.eye)) @ np.array(camera.direction))
         values: dict[str, object] = {"look/focus_at": round(min(max(depth, 0.1), 10_000.0), 2)}
         if self._session.now.look.focus == "off":
             values["look/focus"] = "far and near"

@@ -20,7 +20,7 @@ def dropped_file(data: QMimeData | None) -> Path | None:
     if data is None:
         return None
     paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
-    return next((one for one in paths if one.suffix.lower() in TAKEN), None)
+    return next((path for path in paths if path.suffix.lower() in TAKEN), None)
 
 
 class RecentMenu(QMenu):

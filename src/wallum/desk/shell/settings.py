@@ -58,11 +58,11 @@ class DeskSettings:
         copy = file.with_name(f"{file.stem}.unreadable{file.suffix}")
         try:
             write_whole(copy, data)
-            kept = f"A copy is kept as {copy}."
+            selected = f"A copy is kept as {copy}."
         except OSError as error:
-            kept = f"No copy could be kept ({said(error)})."
+            selected = f"No copy could be kept ({said(error)})."
         log.warning("unreadable settings: %s", reason)
-        return f"The desk's settings were unreadable ({reason}) and start anew. {kept}"
+        return f"The desk's settings were unreadable ({reason}) and start anew. {selected}"
 
     def _write(self) -> None:
         try:
@@ -74,13 +74,13 @@ class DeskSettings:
     @property
     def recent(self) -> list[str]:
         """Files opened last, the newest first; those that are gone are left out."""
-        found = self._values.get("recent", [])
-        return [str(one) for one in found if Path(str(one)).exists()] if isinstance(found, list) else []
+        result = self._values.get("recent", [])
+        return [str(item) for item in result if Path(str(item)).exists()] if isinstance(result, list) else []
 
     def note_opened(self, reference: str) -> None:
         """A file was opened or saved."""
         path = str(Path(reference).resolve())
-        self._values["recent"] = [path, *(one for one in self.recent if one != path)][:MOST_RECENT]
+        self._values["recent"] = [path, *(item for item in self.recent if item != path)][:MOST_RECENT]
         self._write()
 
     @property
@@ -102,6 +102,6 @@ class DeskSettings:
 
     def keep_window_states(self, states: Mapping[str, QByteArray]) -> None:
         """Remember how the window stands."""
-        kept = {name: base64.b64encode(bytes(state.data())).decode() for name, state in states.items()}
-        self._values["window"] = kept
+        selected = {name: base64.b64encode(bytes(state.data())).decode() for name, state in states.items()}
+        self._values["window"] = selected
         self._write()

@@ -22,17 +22,17 @@ class SourceTools:
 
     def select_all(self) -> None:
         """Select every lamp whose mark is not hidden."""
-        lamps = (one for one in self._session.project.resolved_sources if isinstance(one, Lamp))
-        self._session.selection.select(*(one.id for one in lamps if not one.hidden))
+        lamps = (source for source in self._session.project.resolved_sources if isinstance(source, Lamp))
+        self._session.selection.select(*(lamp.id for lamp in lamps if not lamp.hidden))
 
     def duplicate(self) -> None:
         """Copy the selected lamps, a step to the right; the copies are then selected."""
         project = self._session.history.present
-        lamps = [one for one in self._session.selection.sources if isinstance(one, Placed)]
+        lamps = [source for source in self._session.selection.sources if isinstance(source, Placed)]
         if not lamps:
             self._session.told.emit("Select the lamps first that are to be copied")
             return
-        camera, made = self._picture.camera, []
+        camera, built = self._picture.camera, []
         right = camera.rotation()[0]
         for lamp in lamps:
             away = float(np.linalg.norm(np.array(lamp.position) - np.array(camera.eye)))
@@ -44,9 +44,9 @@ class SourceTools:
             for lane in self._session.history.present.lanes:
                 if lane.owner == lamp.id:
                     project = project.with_lane(lane.revised(owner=copy.id))
-            made.append(copy)
+            built.append(copy)
         self._session.history.edit(f"duplicate {names_of(lamps)}", project)
-        self._session.selection.select(*(one.id for one in made))
+        self._session.selection.select(*(item.id for item in built))
 
     def toggle_hidden(self) -> None:
         """Hide the marks of the selected lamps; show them where the leading one is hidden."""
@@ -57,13 +57,13 @@ class SourceTools:
         self._toggle("locked", "lock", "unlock", object)
 
     def _toggle(self, name: str, on: str, off: str, kind: type) -> None:
-        chosen = [one for one in self._session.selection.sources if isinstance(one, kind)]
+        chosen = [source for source in self._session.selection.sources if isinstance(source, kind)]
         if not chosen:
             self._session.told.emit("Select the sources first")
             return
         value = not getattr(chosen[-1], name)
         label = f"{on if value else off} {names_of(chosen)}"
-        self._session.set_all(label, {f"sources/@{one.id}/{name}": value for one in chosen})
+        self._session.set_all(label, {f"sources/@{item.id}/{name}": value for item in chosen})
         self._session.told.emit(label[0].upper() + label[1:])
 
     def see_only(self) -> None:

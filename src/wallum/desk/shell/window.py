@@ -291,7 +291,7 @@ class DeskWindow(QMainWindow):
             asks.bounce = lambda: self.background.bounce
         self.checks.baked = lambda: (self.baking.baked, self.baking.fits)
         grids = {"wall": self.wall, "hours": self.bench.hours, "around": around}
-        self.at_rest.more += [self.wipe.wanted, ways.wanted, *(one.wanted for one in grids.values())]
+        self.at_rest.more += [self.wipe.wanted, ways.wanted, *(grid.wanted for grid in grids.values())]
         self.wipe.began.connect(self.at_rest.asked)
         ways.began.connect(self.at_rest.asked)
         self.viewing.lead(self.wipe, ways, self.walker, grids)

@@ -145,8 +145,8 @@ def compose_bench(
     """Everything in its place: the last but one of `middle` takes the room that is left. And what can be
     moved between the panes."""
     split = QSplitter(Qt.Orientation.Horizontal)
-    split.addWidget(_stacked([(one, int(i % 2 == 1)) for i, one in enumerate(left)], "pane"))
-    split.addWidget(_stacked([(one, int(i == len(middle) - 2)) for i, one in enumerate(middle)], "pane"))
+    split.addWidget(_stacked([(item, int(i % 2 == 1)) for i, item in enumerate(left)], "pane"))
+    split.addWidget(_stacked([(item, int(i == len(middle) - 2)) for i, item in enumerate(middle)], "pane"))
     split.addWidget(right)
     split.setSizes([LEFT_PX, 1280 - LEFT_PX - TUNE_PX, TUNE_PX])
     for index in range(3):

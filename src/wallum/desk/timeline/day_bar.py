@@ -131,8 +131,8 @@ class DayBar(QWidget):
 
     def show_bench(self, name: str) -> None:
         """Mark the bench that is shown."""
-        for one, button in self.benches.items():
-            button.setChecked(one == name)
+        for item, button in self.benches.items():
+            button.setChecked(item == name)
 
     def refresh(self) -> None:
         """Show the present date and place."""

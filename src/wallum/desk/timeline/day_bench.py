@@ -136,11 +136,11 @@ class DayBench(QObject):
         """Values that can get a lane: of the selected source or of all from outside, by heading."""
         menu.clear()
         project, selected = self._session.project, self._session.selection.source
-        owners: list[tuple[str, str, str]] = [(one, one, title_of(one)) for one in PEGGED]
+        owners: list[tuple[str, str, str]] = [(entry, entry, title_of(entry)) for entry in PEGGED]
         sources = [selected] if selected is not None else [
-            one for one in project.resolved_sources if one.kind in ("sun", "moon", "sky")
+            source for source in project.resolved_sources if source.kind in ("sun", "moon", "sky")
         ]  # fmt: skip
-        owners = [(one.id, f"sources/@{one.id}", one.name) for one in sources] + owners
+        owners = [(source.id, f"sources/@{source.id}", source.name) for source in sources] + owners
         for owner, head, title in owners:
             item = project.owner(owner)
             sub = menu.addMenu(title)
@@ -251,7 +251,9 @@ class DayBench(QObject):
 
     def ground_from_level(self) -> None:
         """Let far ground send back as much, and in the hue, as the level's floors do."""
-        sky = next((one for one in self._session.project.resolved_sources if one.kind == "sky"), None)
+        sky = next(
+            (source for source in self._session.project.resolved_sources if source.kind == "sky"), None
+        )
         if self._session.level is None or sky is None:
             self._session.failed.emit("There is no level, or no sky, to take the ground's colour for")
             return

@@ -40,14 +40,14 @@ class HourSheet(PictureGrid):
 
     def open(self, shot_ids: tuple[str, ...] = ()) -> None:
         """Show the shots of these ids, or the first one."""
-        known = tuple(one.id for one in self._session.project.shots)
-        self.shot_ids = tuple(one for one in shot_ids if one in known) or known[:1]
+        known = tuple(shot.id for shot in self._session.project.shots)
+        self.shot_ids = tuple(item for item in shot_ids if item in known) or known[:1]
         self._pictures, self._asked, self._focused = {}, None, 0
         self.open_grid()
 
     def shots(self) -> list[Shot]:
         """The shots that are shown, as they stand in the project."""
-        return [one for one in self._session.project.shots if one.id in self.shot_ids]
+        return [shot for shot in self._session.project.shots if shot.id in self.shot_ids]
 
     def hours(self) -> list[float]:
         """The hours that are shown."""
@@ -101,8 +101,8 @@ class HourSheet(PictureGrid):
             self._work.start()
         if self._left:
             return {}
-        found, self._found = self._found, {}
-        return found
+        result, self._found = self._found, {}
+        return result
 
     def _find_next(self) -> None:
         """The light of one more hour, through each shot."""

@@ -108,7 +108,7 @@ class LanesView(QWidget):
     def lanes(self) -> tuple[Lane, ...]:
         """The lanes in use, by owner in the order of the project."""
         project = self._session.project
-        order = [*PEGGED, *(one.id for one in project.resolved_sources)]
+        order = [*PEGGED, *(source.id for source in project.resolved_sources)]
         return tuple(sorted(project.lanes, key=lambda lane: order.index(lane.owner)))
 
     def name_of(self, lane: Lane) -> tuple[str, str]:
@@ -150,7 +150,7 @@ class LanesView(QWidget):
 
     def place_of(self, lane: Lane, peg: Peg) -> QPointF:
         """Where a peg's mark stands."""
-        number = next(i for i, one in enumerate(self.lanes()) if one is lane)
+        number = next(i for i, item in enumerate(self.lanes()) if item is lane)
         plot = self._plot(self.row_of(number))
         hour = day_of(self._session.project.setting).hour_of(peg.at)
         span = self._span(lane)
@@ -165,19 +165,19 @@ class LanesView(QWidget):
         ):
             return self._held.span
         values = [peg.value for peg in lane.pegs]
-        if any(isinstance(one, bool | str | tuple) for one in values):
+        if any(isinstance(value, bool | str | tuple) for value in values):
             return None
-        return _range_of([float(one) for one in values], self._info(lane))  # type: ignore[arg-type]
+        return _range_of([float(value) for value in values], self._info(lane))  # type: ignore[arg-type]
 
     def _peg_at(self, at: QPointF) -> tuple[Lane, Peg] | None:
-        best, found = CATCH_PX, None
+        best, result = CATCH_PX, None
         for lane in self.lanes():
             for peg in lane.pegs:
                 place = self.place_of(lane, peg)
                 away = max(abs(place.x() - at.x()), abs(place.y() - at.y()))
                 if away <= best:
-                    best, found = away, (lane, peg)
-        return found
+                    best, result = away, (lane, peg)
+        return result
 
     def _lane_at(self, at: QPointF) -> Lane | None:
         lanes = self.lanes()
@@ -188,13 +188,13 @@ class LanesView(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        found = self._peg_at(event.position())
-        if event.button() == Qt.MouseButton.RightButton and found is not None:
-            self._choose(found, False)
-            self._menu(*found).popup(event.globalPosition().toPoint())
-        elif event.button() == Qt.MouseButton.LeftButton and found is not None:
-            self._choose(found, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
-            self._held = Held(found[0], found[1], event.position(), self._span(found[0]))
+        peg = self._peg_at(event.position())
+        if event.button() == Qt.MouseButton.RightButton and peg is not None:
+            self._choose(peg, False)
+            self._menu(*peg).popup(event.globalPosition().toPoint())
+        elif event.button() == Qt.MouseButton.LeftButton and peg is not None:
+            self._choose(peg, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
+            self._held = Held(peg[0], peg[1], event.position(), self._span(peg[0]))
         elif event.button() == Qt.MouseButton.LeftButton and event.position().x() >= LABEL_PX:
             self.chosen = []
             self._session.playhead.scrub(self.hour_at(event.position().x()))
@@ -224,9 +224,9 @@ class LanesView(QWidget):
         return f"{peg.at.text()}: {text}, goes on {peg.easing}"
 
     def _drag(self, at: QPointF) -> None:
-        held = self._held
-        assert held is not None
-        self._session.history.preview(self._moved(self._session.history.present, held, at))
+        current = self._held
+        assert current is not None
+        self._session.history.preview(self._moved(self._session.history.present, current, at))
 
     def _moved(self, project: Project, held: Held, at: QPointF) -> Project:
         changes: dict[str, Any] = {}
@@ -264,13 +264,13 @@ class LanesView(QWidget):
             if event.position().x() >= LABEL_PX:
                 self._session.playhead.rest_at(self.hour_at(event.position().x()))
             return
-        held, self._held = self._held, None
-        lane = self._session.project.lane(held.lane.owner, held.lane.name)
-        self._session.commit(f"{' '.join(self.name_of(held.lane)).lower()}, peg")
-        if lane is not None and len(lane.pegs) == len(held.lane.pegs):
-            moved = lane.pegs[next(i for i, one in enumerate(held.lane.pegs) if one is held.peg)]
-            was = (lane.owner, lane.name, held.peg.at)
-            self.chosen = [(lane.owner, lane.name, moved.at) if one == was else one for one in self.chosen]
+        current, self._held = self._held, None
+        lane = self._session.project.lane(current.lane.owner, current.lane.name)
+        self._session.commit(f"{' '.join(self.name_of(current.lane)).lower()}, peg")
+        if lane is not None and len(lane.pegs) == len(current.lane.pegs):
+            moved = lane.pegs[next(i for i, peg in enumerate(current.lane.pegs) if peg is current.peg)]
+            was = (lane.owner, lane.name, current.peg.at)
+            self.chosen = [(lane.owner, lane.name, moved.at) if item == was else item for item in self.chosen]
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -482,7 +482,7 @@ class LanesView(QWidget):
         painter.setBrush(QColor(TOKENS["accent"]) if chosen else QColor(TOKENS["pane"]))
         size = 4.5
         corners = [QPointF(0, -size), QPointF(size, 0), QPointF(0, size), QPointF(-size, 0)]
-        painter.drawPolygon(QPolygonF([at + one for one in corners]))
+        painter.drawPolygon(QPolygonF([at + corner for corner in corners]))
         if peg.at.tie != "clock":  # it goes with the sun: an arc over it
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawArc(QRectF(at.x() - 8, at.y() - 9, 16, 16), 30 * 16, 120 * 16)

@@ -81,8 +81,8 @@ class PathChart(QWidget):
         setting = self._session.project.setting
         place = sun_place if isinstance(self._body, SunSource) else moon_place
         where = observer_of(setting)
-        found = [place(where, date, min(24.0 * i / STEPS, 23.999)) for i in range(STEPS + 1)]
-        return np.array([(one.azimuth + setting.north, one.elevation) for one in found])
+        result = [place(where, date, min(24.0 * i / STEPS, 23.999)) for i in range(STEPS + 1)]
+        return np.array([(item.azimuth + setting.north, item.elevation) for item in result])
 
     def _circle(self) -> tuple[QPointF, float]:
         side = min(self.width(), self.height())

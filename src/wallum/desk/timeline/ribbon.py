@@ -82,8 +82,8 @@ class DayRibbon(QWidget):
     def refresh(self) -> None:
         """See whether the day is still the one that is shown; a new one is computed soon."""
         project = self._session.project
-        base = tuple(one for one in project.resolved_sources if not isinstance(one, Lamp))
-        lanes = tuple(lane for lane in project.lanes if any(lane.owner == one.id for one in base))
+        base = tuple(source for source in project.resolved_sources if not isinstance(source, Lamp))
+        lanes = tuple(lane for lane in project.lanes if any(lane.owner == item.id for item in base))
         key = (base, lanes, project.setting)
         if key != self._key:
             self._key = key
@@ -147,17 +147,17 @@ class DayRibbon(QWidget):
         """Pegs whose mark is under the pointer."""
         if abs(at.y() - (self.height() - SCALE_PX)) > CATCH_PX:
             return []
-        found = self.pegs()
-        nearest = min(found, key=lambda hour: abs(self.x_of(hour) - at.x()), default=None)
-        return found[nearest] if nearest is not None and abs(self.x_of(nearest) - at.x()) <= CATCH_PX else []
+        pegs = self.pegs()
+        nearest = min(pegs, key=lambda hour: abs(self.x_of(hour) - at.x()), default=None)
+        return pegs[nearest] if nearest is not None and abs(self.x_of(nearest) - at.x()) <= CATCH_PX else []
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        held = self._pegs_at(event.position())
-        if held:
-            self._held = (held, event.position().x())
+        pegs = self._pegs_at(event.position())
+        if pegs:
+            self._held = (pegs, event.position().x())
         else:
             self.dragged.emit(self._hour_of(event))
 
@@ -169,7 +169,7 @@ class DayRibbon(QWidget):
         return self.hour_at(x) if near is None else near.hour
 
     def _moment_at(self, x: float) -> DayMark | None:
-        nearest = min(self._moments, key=lambda one: abs(self.x_of(one.hour) - x), default=None)
+        nearest = min(self._moments, key=lambda moment: abs(self.x_of(moment.hour) - x), default=None)
         if nearest is None or abs(self.x_of(nearest.hour) - x) > SNAP_PX:
             return None
         return nearest
@@ -253,19 +253,19 @@ class DayRibbon(QWidget):
         """The still layer with the pegs before it; kept while a hand drags the hour over both."""
         project = self._session.project
         key = (still, project.lanes, project.setting)
-        kept = self._pegged
+        selected = self._pegged
         if (
-            kept is None
-            or kept[0] != self._session.selection.lead
-            or any(a is not b for a, b in zip(kept[1], key))
+            selected is None
+            or selected[0] != self._session.selection.lead
+            or any(a is not b for a, b in zip(selected[1], key))
         ):
             layer = QPixmap(still)
             painter = QPainter(layer)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             self._paint_pegs(painter, sky)
             painter.end()
-            kept = self._pegged = (self._session.selection.lead, key, layer)
-        return kept[2]
+            selected = self._pegged = (self._session.selection.lead, key, layer)
+        return selected[2]
 
     def _small_type(self, painter: QPainter) -> None:
         font = self.font()
@@ -300,10 +300,11 @@ class DayRibbon(QWidget):
             painter.drawLine(QPointF(x, sky.bottom()), QPointF(x, sky.bottom() + 3))
             place = QRectF(x + 3, sky.bottom(), 40, SCALE_PX)
             painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, f"{hour:02d}")
-        for one in self._moments:  # the twilights that have no word here: their hour is in the tip
+        for moment in self._moments:  # the twilights that have no word here: their hour is in the tip
             painter.setPen(QPen(QColor(255, 255, 255, 120), 1))
             painter.drawLine(
-                QPointF(self.x_of(one.hour), sky.bottom() - 5), QPointF(self.x_of(one.hour), sky.bottom())
+                QPointF(self.x_of(moment.hour), sky.bottom() - 5),
+                QPointF(self.x_of(moment.hour), sky.bottom()),
             )
         for word, at in self._events.items():
             x = self.x_of(at)
@@ -333,7 +334,7 @@ class DayRibbon(QWidget):
         x = round(self.x_of(self._session.playhead.hour)) + 0.5
         words = [self._word_at(word, painter) for word in self._events]
         # Below a word, so that it can be read.
-        top = WORD_PX if any(one.left() - 2.0 < x < one.right() + 2.0 for one in words) else 0.0
+        top = WORD_PX if any(word.left() - 2.0 < x < word.right() + 2.0 for word in words) else 0.0
         painter.setPen(QPen(QColor(0, 0, 0, 140), 3))
         painter.drawLine(QPointF(x, top), QPointF(x, self.height()))
         painter.setPen(QPen(QColor(TOKENS["accent"]), 1))

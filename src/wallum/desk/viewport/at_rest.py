@@ -41,7 +41,7 @@ def shot_requests(
 
 def _zoned(project: Project, scene: LitScene, moment: Moment, camera: Camera) -> LitScene:
     """A scene as a camera has it by the zones that it stands in."""
-    zones = any(isinstance(one, ZoneSource) and one.on for one in project.sources)
+    zones = any(isinstance(source, ZoneSource) and source.on for source in project.sources)
     return evaluate(project, moment, camera.eye) if zones else scene
 
 

@@ -52,10 +52,10 @@ class BaseMark(QObject):
         length = float(np.linalg.norm(flat))
         if length < 1e-3:
             flat, length = np.array(self._picture.camera_as_shown.rotation()[1]) * [1.0, 0.0, 1.0], 1.0
-        found = self._picture.surface_at(at)
+        surface = self._picture.surface_at(at)
         away = AWAY_M
-        if found is not None:
-            away = min(away, float(np.linalg.norm((found[0] - origin[0]) * [1.0, 0.0, 1.0])))
+        if surface is not None:
+            away = min(away, float(np.linalg.norm((surface[0] - origin[0]) * [1.0, 0.0, 1.0])))
         return np.asarray(origin[0] + flat / max(length, 1e-6) * max(away, 1.0))
 
     def place(self) -> QPointF | None:

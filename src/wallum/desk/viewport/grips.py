@@ -73,8 +73,8 @@ class LampGrip:
         self._right, self._up = right, up
         depth = float((np.array(camera.eye) - stand.place) @ back)
         self._scale = 2.0 * camera.tangents[1] * depth / pixels_high
-        others = (session.now.source(one) for one in session.selection.ids[:-1])
-        self._others = [one for one in others if isinstance(one, Placed) and not one.locked]
+        others = (session.now.source(item) for item in session.selection.ids[:-1])
+        self._others = [other for other in others if isinstance(other, Placed) and not other.locked]
         self._begun: dict[str, float] = {}
 
     def drag(self, at: QPointF) -> str:
@@ -105,15 +105,15 @@ class LampGrip:
         step = self._right * moved.x() * self._scale - self._up * moved.y() * self._scale
         lamps = [self._lamp, *self._others]
         self._session.preview_all(
-            {f"sources/@{one.id}/position": _vector(np.array(one.position) + step) for one in lamps}
+            {f"sources/@{lamp.id}/position": _vector(np.array(lamp.position) + step) for lamp in lamps}
         )
         return f"{metres(float(np.linalg.norm(step)))} moved"
 
     def _foot(self, at: QPointF) -> str:
-        found = self._surface(at)
-        if found is None:
+        surface = self._surface(at)
+        if surface is None:
             return "no ground there"
-        place = found[0] + np.array([0.0, self._stand.height, 0.0])
+        place = surface[0] + np.array([0.0, self._stand.height, 0.0])
         self._put(place)
         return f"{metres(self._stand.height)} above ground"
 
@@ -145,13 +145,13 @@ class LampGrip:
         return f"{math.degrees(angle):+.1f} deg about what it lights"
 
     def _aim(self, at: QPointF) -> str:
-        found = self._surface(at)
-        if found is None:
+        surface = self._surface(at)
+        if surface is None:
             return "nothing there to aim at"
         assert isinstance(self._lamp, Lamp)
-        turned = aimed_at(self._lamp, found[0])
+        turned = aimed_at(self._lamp, surface[0])
         self._session.preview_values(self._lamp.id, {"direction": turned.axis})
-        return f"aimed {metres(float(np.linalg.norm(found[0] - self._stand.place)))} away"
+        return f"aimed {metres(float(np.linalg.norm(surface[0] - self._stand.place)))} away"
 
     def _along_line(self, start: Point, way: Point, at: QPointF) -> float:
         """How far along a line the hand has gone since it took the handle [m]."""

@@ -64,14 +64,14 @@ def stand_of(rays: RayScene, lamp: Placed) -> Stand:
     target = None
     if lamp.axis is not None:
         way = np.array(lamp.axis)
-        found = _met(rays, place, way)
-        target = found if found is not None else place + way * STICK_M
+        met = _met(rays, place, way)
+        target = met if met is not None else place + way * STICK_M
     return Stand(place, _met(rays, place, np.array([0.0, -1.0, 0.0])), target)
 
 
 def place_handles(stand: Stand, camera: Camera, width: float, height: float) -> list[Handle]:
     """The handles of a lamp that stands before the camera, its own ring first."""
-    ends = [one if one is not None else stand.place for one in (stand.foot, stand.target)]
+    ends = [item if item is not None else stand.place for item in (stand.foot, stand.target)]
     places = camera.place_in_picture(np.array([stand.place, *ends]))
     if places[0, 2] <= camera.near:
         return []
@@ -93,8 +93,8 @@ def place_handles(stand: Stand, camera: Camera, width: float, height: float) -> 
 def handle_at(handles: list[Handle], at: QPointF) -> Handle | None:
     """The nearest handle under the pointer."""
 
-    def away(one: Handle) -> float:
-        return float(np.hypot(one.at.x() - at.x(), one.at.y() - at.y()))
+    def away(handle: Handle) -> float:
+        return float(np.hypot(handle.at.x() - at.x(), handle.at.y() - at.y()))
 
     nearest = min(handles, key=away, default=None)
     return nearest if nearest is not None and away(nearest) <= CATCH_PX else None
@@ -110,7 +110,7 @@ def draw_handles(painter: QPainter, handles: list[Handle]) -> None:
     """The plumb line with its foot, the bar above, the stick with its knot, and the bow."""
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    at = {one.kind: one.at for one in handles}
+    at = {handle.kind: handle.at for handle in handles}
     if "move" not in at:
         return
     ring, ink = at["move"], QColor(TOKENS["accent"])

@@ -91,11 +91,11 @@ class IndirectWays(PictureGrid):
 
     def name_of(self, number: int) -> str:
         way = self._ways()[number]
-        one = self.found.get(way)
-        if one is None:
+        item = self.found.get(way)
+        if item is None:
             return f"{TITLES[way]}: is being worked out"
-        off = "is being measured" if one.off is None else f"{one.off:.2f} stops off"
-        return f"{TITLES[way]}: {one.ms:.2f} ms, {one.megabytes:.1f} MB, {off}"
+        off = "is being measured" if item.off is None else f"{item.off:.2f} stops off"
+        return f"{TITLES[way]}: {item.ms:.2f} ms, {item.megabytes:.1f} MB, {off}"
 
     def choose(self, number: int) -> None:
         way = self._ways()[number]
@@ -108,7 +108,7 @@ class IndirectWays(PictureGrid):
     def _state(self) -> tuple[object, ...]:
         project, bounce = self._session.history.present, self.bounce()
         # Light from surfaces that is worked out meanwhile is compared anew.
-        lit = () if bounce is None else tuple(id(one) for one in list(bounce.units.values()))
+        lit = () if bounce is None else tuple(id(unit) for unit in list(bounce.units.values()))
         shown = self._picture.camera_as_shown, self._cell_size()
         return project, self._session.playhead.moment, *shown, lit
 
@@ -126,8 +126,8 @@ class IndirectWays(PictureGrid):
             self._start(self._session.level, state)
             return {}
         camera, out = self._picture.camera_as_shown, {}
-        for way, one in self.found.items():
-            scene = picture_scene(one.project, self._session.playhead.moment, camera, self._cell_size())
+        for way, item in self.found.items():
+            scene = picture_scene(item.project, self._session.playhead.moment, camera, self._cell_size())
             out[PREFIX + way] = PictureRequest(0, scene, camera, self._cell_size(), detail="thumb")
             if self._truth is not None:
                 plain = replace(bare(scene), look=self._look)
@@ -157,9 +157,9 @@ class IndirectWays(PictureGrid):
         project, moment, camera, *_ = state
         bounce: BounceField | None = self.bounce()
         seen = seen_surfaces(loaded.rays, loaded.level, camera, LAYER_SIZE)
-        made, baked = (None, None) if bounce is None else (bounce.made, bounce.baked)
+        built, baked = (None, None) if bounce is None else (bounce.made, bounce.baked)
         return Surroundings(
-            project, moment, loaded.level, loaded.rays, camera, loaded.boxes, seen, profile, made, baked
+            project, moment, loaded.level, loaded.rays, camera, loaded.boxes, seen, profile, built, baked
         )
 
     def _forget(self) -> None:

@@ -46,7 +46,7 @@ class Looking(QObject):
 
     def look_through(self, shot_id: str) -> None:
         """Look through a shot, and stay."""
-        shot = next((one for one in self._session.project.shots if one.id == shot_id), None)
+        shot = next((item for item in self._session.project.shots if item.id == shot_id), None)
         self._came_from = None
         if shot is not None:
             self.look_from(Camera.of_shot(shot, 1.0))

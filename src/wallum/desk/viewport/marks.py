@@ -43,12 +43,12 @@ def place_marks(
 
     shown : ids of lamps whose marks are there even where they are hidden
     """
-    lamps = [one for one in project.resolved_sources if isinstance(one, Placed)]
-    lamps = [one for one in lamps if not one.hidden or one.id in shown]
+    lamps = [source for source in project.resolved_sources if isinstance(source, Placed)]
+    lamps = [lamp for lamp in lamps if not lamp.hidden or lamp.id in shown]
     if not lamps:
         return []
-    starts = np.array([one.position for one in lamps])
-    ways = np.array([one.axis or (0.0, 0.0, 0.0) for one in lamps])
+    starts = np.array([lamp.position for lamp in lamps])
+    ways = np.array([lamp.axis or (0.0, 0.0, 0.0) for lamp in lamps])
     places = camera.place_in_picture(np.concatenate([starts, starts + ways * STICK_M])).tolist()
     out = []
     for i, lamp in enumerate(lamps):

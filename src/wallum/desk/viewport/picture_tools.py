@@ -43,24 +43,24 @@ class PictureTools(QObject):
 
     def aim(self, at: QPointF) -> None:
         """Turn the selected spot toward what is under a place of the picture."""
-        lamp, found = self._session.now.source(self._session.selection.lead), self._picture.surface_at(at)
+        lamp, result = self._session.now.source(self._session.selection.lead), self._picture.surface_at(at)
         if not isinstance(lamp, Lamp) or lamp.axis is None:
             self._session.told.emit("Select a lamp that can be aimed; its pool then goes where you point")
-        elif found is None:
+        elif result is None:
             self._session.told.emit("There is no surface there to aim at")
         else:
-            self._change(f"aim {lamp.name}", lamp, lambda: aimed_at(lamp, found[0]))
+            self._change(f"aim {lamp.name}", lamp, lambda: aimed_at(lamp, result[0]))
 
     def kick(self, at: QPointF) -> None:
         """Move the selected lamp so that its highlight sits under a place of the picture."""
-        lamp, found = self._session.now.source(self._session.selection.lead), self._picture.surface_at(at)
+        lamp, result = self._session.now.source(self._session.selection.lead), self._picture.surface_at(at)
         if not isinstance(lamp, Lamp):
             self._session.told.emit("Select a lamp first; its highlight then sits where you point")
-        elif found is None:
+        elif result is None:
             self._session.told.emit("There is no surface there for a highlight")
         else:
             eye = np.array(self._picture.camera.eye)
-            self._change(f"kick with {lamp.name}", lamp, lambda: kicked(lamp, found[0], found[1], eye))
+            self._change(f"kick with {lamp.name}", lamp, lambda: kicked(lamp, result[0], result[1], eye))
 
     def _change(self, label: str, before: Coloured, make: Callable[[], Coloured]) -> None:
         try:
@@ -84,11 +84,11 @@ class PictureTools(QObject):
 
     def meter(self, at: QPointF) -> Reading | None:
         """Read the light at what is under a place of the picture, and say it."""
-        found, loaded = self._picture.surface_at(at), self._session.level
-        if found is None or loaded is None:
+        result, loaded = self._picture.surface_at(at), self._session.level
+        if result is None or loaded is None:
             self._session.told.emit("There is no surface there to read")
             return None
-        self._metered = (found[0], found[1])
+        self._metered = (result[0], result[1])
         return self._read()
 
     def _read(self) -> Reading:
@@ -98,11 +98,11 @@ class PictureTools(QObject):
         scene = evaluate(self._session.project, self._session.playhead.moment)
         reading = direct_illuminance(self._session.level.rays, scene, point, normal, METER_SAMPLES)
         self.read.emit(reading, point)
-        kept = ""
+        selected = ""
         if scene.air is not None and self._session.camera is not None:
             share = contrast_kept(scene, np.array(self._session.camera.eye), point)
-            kept = f"; {share:.0%} of contrast kept from here"
-        self._session.told.emit(self._told(reading, self._returned(scene, point, normal)) + kept)
+            selected = f"; {share:.0%} of contrast kept from here"
+        self._session.told.emit(self._told(reading, self._returned(scene, point, normal)) + selected)
         return reading
 
     def _returned(
@@ -123,7 +123,7 @@ class PictureTools(QObject):
         grey = (lux + sum(returned.values())) * 0.18 / np.pi
         stops = ev_for_luminance(max(grey, 1e-9)) - self._session.shown_ev
         most = sorted(reading.by_source.items(), key=lambda pair: -pair[1])[:3]
-        names = {one.id: one.name for one in self._session.project.resolved_sources}
+        names = {source.id: source.name for source in self._session.project.resolved_sources}
         parts = ", ".join(f"{names.get(key, key)} {value / lux:.0%}" for key, value in most if lux and value)
         others = [f"{format_quantity(returned[''], 'lx')} from surfaces"] if returned[""] > 0.0 else []
         glows = sorted((-value, name) for name, value in returned.items() if name and value > 0.0)[:2]

@@ -47,7 +47,7 @@ def _side(pocket: Sized, axis: int, sign: float) -> Point:
 
 def side_handles(pocket: Sized, camera: Camera, width: float, height: float) -> list[Handle]:
     """The middles of its sides, as far as they lie before the camera."""
-    places = camera.place_in_picture(np.stack([_side(pocket, *one) for one in SIDES])).tolist()
+    places = camera.place_in_picture(np.stack([_side(pocket, *side) for side in SIDES])).tolist()
     return [
         Handle("side", QPointF(x * width, y * height), number)
         for number, (x, y, depth) in enumerate(places)
@@ -75,7 +75,7 @@ def _lines(pocket: Sized) -> list[Point]:
             ring = np.zeros((ROUND + 1, 3))
             ring[:, (axis + 1) % 3], ring[:, (axis + 2) % 3] = np.cos(turn), np.sin(turn)
             out.append(ring)
-    return [np.array(pocket.position) + (one * half) @ axes for one in out]
+    return [np.array(pocket.position) + (item * half) @ axes for item in out]
 
 
 _CARDS: Final = Memo[tuple[Card, ...]](2)
@@ -84,8 +84,8 @@ _CARDS: Final = Memo[tuple[Card, ...]](2)
 def _card_lines(card: CardSource, project: Project, moment: Moment) -> list[Point]:
     """The edges of a card's sheets as they are at a moment."""
     cards = _CARDS.get(lambda: evaluate(project, moment).cards, project, also=moment)
-    sheets = next((one.sheets for one in cards if one.id == card.id), ())
-    return [np.concatenate([one.corners, one.corners[:1]]) for one in sheets]
+    sheets = next((item.sheets for item in cards if item.id == card.id), ())
+    return [np.concatenate([sheet.corners, sheet.corners[:1]]) for sheet in sheets]
 
 
 def draw_outline(
@@ -107,10 +107,10 @@ def draw_outline(
         for colour, wide in ((RIM, 2.6), (QColor(TOKENS["accent"]), 1.0)):
             painter.setPen(QPen(colour, wide))
             painter.drawPolyline(points)
-    for one in handles:
-        if one.kind == "side":
+    for handle in handles:
+        if handle.kind == "side":
             for colour, side in ((RIM, 9.0), (QColor(TOKENS["accent"]), 6.0)):
-                at = one.at
+                at = handle.at
                 painter.fillRect(
                     round(at.x() - side / 2), round(at.y() - side / 2), round(side), round(side), colour
                 )

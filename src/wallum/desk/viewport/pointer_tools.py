@@ -56,11 +56,11 @@ class PointerTools:
 
     def put_at(self, kind: str, at: QPointF) -> None:
         """Put a lamp at the surface under a place of the picture."""
-        found = self._picture.surface_at(at)
-        if found is None:
+        surface = self._picture.surface_at(at)
+        if surface is None:
             self._session.told.emit("There is no surface there to put a lamp at")
             return
-        point, normal, _ = found
+        point, normal, _ = surface
         (x, y, z), (nx, ny, nz) = point.tolist(), normal.tolist()
         self._session.add_lamp(kind, (x, y, z), (nx, ny, nz))
         self._picture.setFocus()
@@ -78,38 +78,38 @@ class PointerTools:
         self._put_on(self._session.add_zone, "a zone", at)
 
     def _put_on(self, put: Callable[[Vector], object], what: str, at: QPointF) -> None:
-        found = self._picture.surface_at(at)
-        if found is None:
+        surface = self._picture.surface_at(at)
+        if surface is None:
             self._session.told.emit(f"There is no surface there to put {what} on")
             return
-        x, y, z = found[0].tolist()
+        x, y, z = surface[0].tolist()
         put((x, y, z))
         self._picture.setFocus()
 
     def stand_figure(self, at: QPointF) -> None:
         """Stand the figure on the surface under a place, facing the camera; there already: take it away."""
-        found = self._picture.surface_at(at)
+        surface = self._picture.surface_at(at)
         present = self._session.history.present
         over = self._part_at(at)
-        if present.figure.on and (found is None or (over is not None and over[0] in FIGURE_PARTS)):
+        if present.figure.on and (surface is None or (over is not None and over[0] in FIGURE_PARTS)):
             self._session.set_value("take the figure away", "figure/on", False)
             return
-        if found is None:
+        if surface is None:
             self._session.told.emit("There is no ground there to stand the figure on")
             return
-        x, y, z = (round(float(part), 3) for part in found[0])
-        azimuth, _ = angles_of(np.array(self._picture.camera.eye) - found[0])
+        x, y, z = (round(float(part), 3) for part in surface[0])
+        azimuth, _ = angles_of(np.array(self._picture.camera.eye) - surface[0])
         values = {"figure/on": True, "figure/position": (x, y, z), "figure/turn": round(azimuth, 1)}
         self._session.set_all("stand the figure", values)
         self._session.told.emit("The figure stands here, 1.8 m tall; point at it and press I to take it away")
 
     def name_part(self, at: QPointF) -> None:
         """Say what is under a place."""
-        found, loaded = self._picture.surface_at(at), self._session.level
-        if found is None or loaded is None:
+        result, loaded = self._picture.surface_at(at), self._session.level
+        if result is None or loaded is None:
             self._session.told.emit("")
             return
-        point, _, triangle = found
+        point, _, triangle = result
         flat = loaded.rays.triangles
         part = loaded.level.parts[flat.part[triangle]]
         material = loaded.level.materials[flat.material[triangle]]
@@ -120,10 +120,10 @@ class PointerTools:
         )
 
     def _part_at(self, at: QPointF) -> tuple[str, str] | None:
-        found = self._picture.surface_at(at) if self._picture.rect().contains(at.toPoint()) else None
-        if found is None or self._session.level is None:
+        result = self._picture.surface_at(at) if self._picture.rect().contains(at.toPoint()) else None
+        if result is None or self._session.level is None:
             return None
-        part = self._session.level.level.parts[self._session.level.rays.triangles.part[found[2]]]
+        part = self._session.level.level.parts[self._session.level.rays.triangles.part[result[2]]]
         return part.id, part.name
 
     def _mark(self, toggle: Callable[[Session, str, str], None]) -> None:

@@ -42,8 +42,8 @@ class PoolLines:
         # The very peak is one pixel under the lamp: the lines are for the pool about it.
         peak = float(np.quantile(lit[lit > 0.0], 0.995)) if (lit > 0.0).any() else 0.0
         size = np.array([field.shape[1], field.shape[0]], dtype=np.float64)
-        found = [(level, contour(field, level)) for level in round_levels(peak)]
-        self._lines = [(level, (part + 0.5) / size) for level, part in found if len(part)]
+        result = [(level, contour(field, level)) for level in round_levels(peak)]
+        self._lines = [(level, (part + 0.5) / size) for level, part in result if len(part)]
         self._fits, self._lamp = (lamp_id, camera), self._session.now.source(lamp_id)
         self._picture.update()
 

@@ -51,9 +51,9 @@ class ShadowTool:
 
     def take(self, at: QPointF) -> "ShadowTool | None":
         """Take the shadow under a place of the picture, or stand the stick there."""
-        found, loaded = self._picture.surface_at(at), self._session.level
+        result, loaded = self._picture.surface_at(at), self._session.level
         source = self._whose()
-        if found is None or loaded is None or source is None:
+        if result is None or loaded is None or source is None:
             self._session.told.emit("There is no shadow to pull: select a lamp or the sun")
             return None
         if source.locked:
@@ -62,12 +62,12 @@ class ShadowTool:
         if self._near_stick(source, at):
             assert self.stick is not None
             return self._hold(source, self.stick.end)
-        point = found[0] + found[1] * LIFT_M
+        point = result[0] + result[1] * LIFT_M
         toward, reach = self._toward(source, point)
         hits = loaded.rays.first_hit(point[None], toward[None])
         if hits.distance[0] < reach:
             return self._hold(source, point + toward * hits.distance[0])
-        self.stick = Stick(found[0], found[0] + np.array([0.0, STICK_M, 0.0]))
+        self.stick = Stick(result[0], result[0] + np.array([0.0, STICK_M, 0.0]))
         self._session.told.emit("A stick of 1 m stands here: drag the end of its shadow")
         self._picture.update()
         return None
@@ -78,11 +78,11 @@ class ShadowTool:
 
     def drag(self, at: QPointF) -> str:
         """Let the shadow that was taken fall on what is under a place of the picture."""
-        found, source = self._picture.surface_at(at), self._source
-        if source is None or found is None:
+        result, source = self._picture.surface_at(at), self._source
+        if source is None or result is None:
             return "no surface there"
         try:
-            moved = pulled(source, self._caster, found[0])
+            moved = pulled(source, self._caster, result[0])
         except WallumError as error:
             return str(error)
         self._session.preview_values(source.id, changes_between(source, moved))

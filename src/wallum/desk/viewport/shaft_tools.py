@@ -63,7 +63,7 @@ class ShaftTools(QObject):
         if loaded is None:
             return ()
         name = f"{source.name} card"
-        if any(one.name == name for one in project.sources):
+        if any(item.name == name for item in project.sources):
             name = free_name(project, name)
         if isinstance(source, Lamp):
             return () if source.axis is None else (self._of_lamp(loaded, source, name),)
@@ -87,18 +87,18 @@ class ShaftTools(QObject):
     ) -> CardSource | None:
         assert scene.sun is not None
         origins, directions = self._picture.ray(at)
-        found = find_opening(rays, np.asarray(origins[0], float), np.asarray(directions[0], float))
-        if found is None:
+        opening = find_opening(rays, np.asarray(origins[0], float), np.asarray(directions[0], float))
+        if opening is None:
             return None
         way = -scene.sun.direction
-        inward = found.facing if float(found.facing @ way) > 0.0 else -found.facing
-        if lit_share(rays, found, -way) < LEAST_LIT:
+        inward = opening.facing if float(opening.facing @ way) > 0.0 else -opening.facing
+        if lit_share(rays, opening, -way) < LEAST_LIT:
             return None
-        free = free_length(rays, found.middle + way * 0.05, way, LONGEST_SHAFT_M)
-        seen = visibility_at(scene.air, found.middle + way * (0.5 * free))
+        free = free_length(rays, opening.middle + way * 0.05, way, LONGEST_SHAFT_M)
+        seen = visibility_at(scene.air, opening.middle + way * (0.5 * free))
         return CardSource(
-            id=new_id("source"), name=name, shape="opening", of=source.id, position=_vector(found.middle),
-            direction=_vector(inward), width=round(found.width, 3), height=round(found.height, 3),
+            id=new_id("source"), name=name, shape="opening", of=source.id, position=_vector(opening.middle),
+            direction=_vector(inward), width=round(opening.width, 3), height=round(opening.height, 3),
             length=_beyond(free), visibility=round(seen, 1),
         )  # fmt: skip
 
@@ -116,11 +116,11 @@ class ShaftTools(QObject):
         if source is None:
             self._session.told.emit("Select a spot or a panel; by day, or with a moon, point at an opening")
             return
-        made = self.fitted(source, at)
-        if not made:
+        fitted = self.fitted(source, at)
+        if not fitted:
             self._session.told.emit(self._no_card(source))
             return
-        card = made[0]
+        card = fitted[0]
         self._session.history.edit(f"put {card.name}", self._session.history.present.with_source(card))
         self._session.selection.select(card.id)
         size = "" if card.shape == "beam" else f", {card.width:.2f} x {card.height:.2f} m wide and high"
@@ -133,15 +133,15 @@ class ShaftTools(QObject):
 
     def put_veil(self, at: QPointF) -> None:
         """Put a veil on the surface under a place of the picture, facing the camera."""
-        found, loaded = self._picture.surface_at(at), self._session.level
-        if found is None or loaded is None:
+        result, loaded = self._picture.surface_at(at), self._session.level
+        if result is None or loaded is None:
             self._session.told.emit("There is no surface there to put a veil on")
             return
         project = self._session.history.present
-        number = 1 + sum(one.kind == "veil" for one in project.resolved_sources)
+        number = 1 + sum(source.kind == "veil" for source in project.resolved_sources)
         veil = VeilSource(id=new_id("source"), name=f"Veil {number}")
-        place = found[0] + np.array([0.0, 0.45 * veil.size[1], 0.0])
-        azimuth, _ = angles_of(np.array(self._picture.camera.eye) - found[0])
+        place = result[0] + np.array([0.0, 0.45 * veil.size[1], 0.0])
+        azimuth, _ = angles_of(np.array(self._picture.camera.eye) - result[0])
         veil = veil.revised(
             position=_vector(place),
             turn=round((azimuth + 180.0) % 360.0, 1),

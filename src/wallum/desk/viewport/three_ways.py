@@ -134,16 +134,16 @@ class ThreeWays(QObject):
             return {}
         camera, size = self._picture.camera_as_shown, self._picture.pixel_size()
         out = {}
-        for way, one in self.found.items():
-            if one.refused or way in self._asked:
+        for way, item in self.found.items():
+            if item.refused or way in self._asked:
                 continue
             self._asked.add(way)
-            scene = picture_scene(one.project, self._session.playhead.moment, camera, size)
+            scene = picture_scene(item.project, self._session.playhead.moment, camera, size)
             view = self._picture.view
             out[PREFIX + way] = PictureRequest(0, scene, camera, size, detail="thumb", view=view)
-            if one.alone is not None and one.truth is not None:
-                self._look = ShownLook(exposure_for(one.truth))
-                alone = replace(one.alone, look=self._look)
+            if item.alone is not None and item.truth is not None:
+                self._look = ShownLook(exposure_for(item.truth))
+                alone = replace(item.alone, look=self._look)
                 out[MEASURED_NAME] = PictureRequest(0, alone, camera, MEASURED, detail="thumb", view="air")
         return out
 
@@ -195,8 +195,8 @@ class ThreeWays(QObject):
         self.found["true"] = replace(true, off=apart(light, true.truth))
 
     def _turn_into(self, way: Way) -> None:
-        one = self.found.get(way)
-        if one is not None and not one.refused and self._tools.turn_into(way, one.gain, self._cards):
+        item = self.found.get(way)
+        if item is not None and not item.refused and self._tools.turn_into(way, item.gain, self._cards):
             self.end()
 
     # -- the hand ----------------------------------------------------------------------
@@ -236,22 +236,22 @@ class ThreeWays(QObject):
 
     def _place_buttons(self) -> None:
         for way, strip in self._strips().items():
-            button, one = self._buttons[way], self.found.get(way)
+            button, item = self._buttons[way], self.found.get(way)
             wide = button.sizeHint().width()
-            fits = self.shown and one is not None and not one.refused and strip.width() > wide + 16
+            fits = self.shown and item is not None and not item.refused and strip.width() > wide + 16
             button.setVisible(fits)
             button.move(round(strip.left()) + 10, round(strip.bottom()) - BUTTON_UP)
 
     def words(self, way: Way) -> list[str]:
         """What a strip says, a line each."""
-        one = self.found.get(way)
-        if one is None:
+        item = self.found.get(way)
+        if item is None:
             return [TITLES[way], "is being worked out"]
-        if one.refused:
-            return [TITLES[way], one.refused]
+        if item.refused:
+            return [TITLES[way], item.refused]
         name = self._session.project.target.name
-        off = [] if one.off is None else [f"{one.off:.0%} off the reference"]
-        return [TITLES[way], f"{one.ms:.2f} ms on {name}", *off]
+        off = [] if item.off is None else [f"{item.off:.0%} off the reference"]
+        return [TITLES[way], f"{item.ms:.2f} ms on {name}", *off]
 
     def _paint(self, painter: QPainter) -> None:
         if not self.shown:

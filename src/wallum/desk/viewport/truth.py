@@ -141,13 +141,13 @@ class Truth(QObject):
         loaded = self._session.level
         if loaded is None or not loaded.whole or not self.on:
             return
-        width, height = (max(int(one * SHARE), 16) for one in self._picture.pixel_size())
+        width, height = (max(int(item * SHARE), 16) for item in self._picture.pixel_size())
         project, size = self._session.project, (width, height)
         camera, ev100 = self._picture.camera_as_shown, self._session.shown_ev
         scene = picture_scene(project, self._session.playhead.moment, camera, size, indirect=True)
         bounce = self.bounce()
-        made = None if bounce is None else bounce.made
-        wanted = _Wanted(loaded, scene, camera, size, project.follows, ev100, made)
+        built = None if bounce is None else bounce.made
+        wanted = _Wanted(loaded, scene, camera, size, project.follows, ev100, built)
         self._thread = _TruthThread(wanted)
         self._thread.refined.connect(self._refined)
         self._thread.cleaned.connect(self._cleaned)

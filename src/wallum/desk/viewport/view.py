@@ -154,10 +154,10 @@ class PictureView(QWidget):
         lamp, loaded = self._session.now.source(self._session.selection.lead), self._session.level
         if not isinstance(lamp, Placed) or loaded is None:
             return None
-        kept = self._stand
-        if kept is None or kept[0] != lamp or kept[1] is not loaded.rays:
-            kept = self._stand = (lamp, loaded.rays, stand_of(loaded.rays, lamp))
-        return kept[2]
+        selected = self._stand
+        if selected is None or selected[0] != lamp or selected[1] is not loaded.rays:
+            selected = self._stand = (lamp, loaded.rays, stand_of(loaded.rays, lamp))
+        return selected[2]
 
     def handles(self) -> list[Handle]:
         """What the selected lamp can be taken by; nothing of a locked one."""
@@ -276,9 +276,9 @@ class PictureView(QWidget):
         return origin[0] + direction[0] * hits.distance[0], normal, int(hits.triangle[0])
 
     def _pivot_at(self, at: QPointF) -> NDArray[np.float64]:
-        found = self.surface_at(at)
-        if found is not None:
-            return found[0]
+        surface = self.surface_at(at)
+        if surface is not None:
+            return surface[0]
         loaded = self._session.level
         size = float(np.linalg.norm(np.diff(loaded.level.bounds, axis=0))) if loaded else 10.0
         return np.array(self.camera.eye) + np.array(self.camera.direction) * 0.3 * size
@@ -319,7 +319,7 @@ class PictureView(QWidget):
                 return None
             if mark.source_id not in self._session.selection.chosen:
                 self._session.selection.select(mark.source_id)
-            others = (one for one in self._session.selection.chosen if one != mark.source_id)
+            others = (item for item in self._session.selection.chosen if item != mark.source_id)
             self._session.selection.select(*others, mark.source_id)
             handle = Handle("move", mark.at)
         stand = self._stand_of_selected()
@@ -387,7 +387,7 @@ class PictureView(QWidget):
         clicked = (event.position() - start).manhattanLength() < CLICK_PX
         if self._box is not None:
             box, self._box = self._box.normalized(), None
-            inside = [one.source_id for one in self.marks() if box.contains(one.at)]
+            inside = [mark.source_id for mark in self.marks() if box.contains(mark.at)]
             self._session.selection.select(*self._session.selection.ids, *inside)
             self.update()
         elif self._grip is not None:

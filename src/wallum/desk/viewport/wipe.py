@@ -72,7 +72,7 @@ class Wipe(QObject):
 
     def _key(self, camera: Camera, size: tuple[int, int]) -> tuple[object, ...]:
         present = self._session.history.present
-        variant = next((one for one in present.variants if one.id == self.variant), None)
+        variant = next((item for item in present.variants if item.id == self.variant), None)
         other = present if self.against == "look" else variant
         return (other, self._session.playhead.hour, camera, size, present.setting, self._picture.view)
 
@@ -80,7 +80,7 @@ class Wipe(QObject):
         present = self._session.history.present
         if self.against == "look":
             return present
-        if all(one.id != self.variant for one in present.variants):
+        if all(variant.id != self.variant for variant in present.variants):
             return None
         return applied(present, self.variant)
 
@@ -185,7 +185,7 @@ class Wipe(QObject):
         if self.against == "look":
             return "without the look" if self.fits else "without the look: comes when the hand rests"
         variants = self._session.project.variants
-        name = next((one.name for one in variants if one.id == self.variant), "")
+        name = next((variant.name for variant in variants if variant.id == self.variant), "")
         if not name:
             return "the variant is gone"
         return name if self.fits else f"{name}: comes when the hand rests"

@@ -44,8 +44,10 @@ class ZoneView:
     @property
     def zones(self) -> list[ZoneSource]:
         """Zones that are on, as they are now, by rank."""
-        found = (one for one in self._session.now.sources if isinstance(one, ZoneSource) and one.on)
-        return sorted(found, key=lambda one: one.rank)
+        result = (
+            source for source in self._session.now.sources if isinstance(source, ZoneSource) and source.on
+        )
+        return sorted(result, key=lambda item: item.rank)
 
     def _tinted(self, zones: list[ZoneSource]) -> QImage | None:
         """What the surfaces that are seen lie in; kept while neither zones nor camera change."""

@@ -74,7 +74,7 @@ class Offers(QWidget):
     @property
     def texts(self) -> dict[str, str]:
         """What each offer says, by its key."""
-        return {key: one.text for key, one in self._offers.items()}
+        return {key: offer.text for key, offer in self._offers.items()}
 
     def make(self, key: str, text: str, *answers: Answer) -> None:
         """Offer something; an offer of the same key is made anew."""

@@ -116,7 +116,7 @@ class NumberField(QWidget):
         """The part of the range in which a look stays subtle, as a line, and where the value is."""
         if self.info.safe is None or not self.isEnabled():
             return
-        low, high = (box.left() + 1 + self._share(one) * (box.width() - 2) for one in self.info.safe)
+        low, high = (box.left() + 1 + self._share(item) * (box.width() - 2) for item in self.info.safe)
         y = box.bottom() - 1
         painter.fillRect(QRect(round(low), y, max(round(high - low), 2), 2), QColor(TOKENS["second"]))
         inside = self.info.safe[0] <= self._value <= self.info.safe[1]

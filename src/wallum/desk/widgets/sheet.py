@@ -68,11 +68,11 @@ class Sheet(QFrame):
     @property
     def texts(self) -> list[str]:
         """All that its lines say."""
-        held = self._scroll.widget()
-        if held is None:
+        widget = self._scroll.widget()
+        if widget is None:
             return []
-        return [one.text() for one in held.findChildren(QLabel)] + [
-            one.text() for one in held.findChildren(QCheckBox)
+        return [item.text() for item in widget.findChildren(QLabel)] + [
+            item.text() for item in widget.findChildren(QCheckBox)
         ]
 
     def ticked(self) -> list[str]:
@@ -162,12 +162,14 @@ class Sheet(QFrame):
         self._over.setFocus()
 
     def _fit(self) -> None:
-        held = self._scroll.widget()
+        widget = self._scroll.widget()
         room = self._over.size()
-        wanted = max(held.sizeHint().width() + 56 if held else 0, self._buttons.sizeHint().width() + 32, 380)
+        wanted = max(
+            widget.sizeHint().width() + 56 if widget else 0, self._buttons.sizeHint().width() + 32, 380
+        )
         wide = min(wanted, room.width() - 2 * MARGIN_PX)
-        needed = held.heightForWidth(wide - 56) if held is not None and held.hasHeightForWidth() else 0
-        needed = max(needed, held.sizeHint().height() if held is not None else 0)
+        needed = widget.heightForWidth(wide - 56) if widget is not None and widget.hasHeightForWidth() else 0
+        needed = max(needed, widget.sizeHint().height() if widget is not None else 0)
         high = min(needed + 106, room.height() - 2 * MARGIN_PX)
         self.setGeometry(MARGIN_PX, MARGIN_PX, wide, high)
 

@@ -43,5 +43,5 @@ def draw_stops_scale(painter: QPainter, height: int) -> None:
 def draw_grain_scale(painter: QPainter, height: int) -> None:
     """Which colour is how many texels of a shadow a metre, finest on top."""
     colours = grain_ramp()
-    rows = [(_colour(one), str(2 ** (len(colours) - 1 - i))) for i, one in enumerate(colours)]
+    rows = [(_colour(colour), str(2 ** (len(colours) - 1 - i))) for i, colour in enumerate(colours)]
     _draw_scale(painter, height, "texels / m", rows)

@@ -14,7 +14,7 @@ __all__ = ["ZONE_EFFECTS", "ZoneSource"]
 # What gives light has these; a zone does not.
 LIGHT: Final = frozenset({"colour_by", "kelvin", "tint", "colour"})
 # Effects that a zone can have of its own.
-ZONE_EFFECTS = tuple(one for one in EFFECTS if one not in ("with_focus", "with_curve", "with_table"))
+ZONE_EFFECTS = tuple(effect for effect in EFFECTS if effect not in ("with_focus", "with_curve", "with_table"))
 
 
 def _stops(label: str, help_text: str) -> float:
@@ -89,7 +89,7 @@ class ZoneSource(Placed, PictureValues):
     @property
     def effects(self) -> tuple[str, ...]:
         """Switches of the effects in which it has a say."""
-        return tuple(one for one in ZONE_EFFECTS if getattr(self, one))
+        return tuple(effect for effect in ZONE_EFFECTS if getattr(self, effect))
 
     def inactive(self) -> frozenset[str]:
         place = (

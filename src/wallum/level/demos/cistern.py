@@ -93,10 +93,10 @@ def _ground(x: float, z: float) -> Primitive:
     zs = np.array([-30.0, z - half, z + half, 30.0])
     gx, gz = np.meshgrid(xs, zs)
     points = np.stack([gx, np.full_like(gx, SPRING + RISE + 2.3), gz], axis=-1)
-    made = sheet(points[::-1], EARTH)
-    middle = made.positions[made.triangles].mean(axis=1)
+    built = sheet(points[::-1], EARTH)
+    middle = built.positions[built.triangles].mean(axis=1)
     hole = (np.abs(middle[:, 0] - x) < half) & (np.abs(middle[:, 2] - z) < half)
-    return Primitive(made.positions, made.normals, made.triangles[~hole], EARTH, made.tangents, made.uv0)
+    return Primitive(built.positions, built.normals, built.triangles[~hole], EARTH, built.tangents, built.uv0)
 
 
 def cistern() -> Level:
@@ -126,19 +126,19 @@ def cistern() -> Level:
         ]
     )
     glass = turned([(0.001, 0.1), (0.07, 0.05), (0.07, -0.05), (0.001, -0.1)], 12, GLASS, 2)
-    made = (
+    built = (
         ("vaults", joined(vaults)), ("walls", joined(walls)), ("ledge", joined(ledge)), ("shaft", joined(_shaft(ox, oz))),
         ("water", (water,)), ("bed", (grid(bed, STONE, (wide / 2, long / 2)),)), ("ground", (_ground(ox, oz),)),
     )  # fmt: skip
-    meshes = [Mesh(name, primitives) for name, primitives in made]
-    parts = [Part(name, name, number, np.eye(4)) for number, (name, _) in enumerate(made)]
+    meshes = [Mesh(name, primitives) for name, primitives in built]
+    parts = [Part(name, name, number, np.eye(4)) for number, (name, _) in enumerate(built)]
     meshes += [Mesh("column", (_column(),)), Mesh("lamp glass", (glass,))]
     for i in range(1, ACROSS):
         for j in range(1, ALONG):
             name = f"column {i} {j}"
-            parts.append(Part(name, name, len(made), at(-wide / 2 + BAY * i, 0.0, -long / 2 + BAY * j)))
+            parts.append(Part(name, name, len(built), at(-wide / 2 + BAY * i, 0.0, -long / 2 + BAY * j)))
     for number, (place, _) in enumerate(LAMPS):
-        parts.append(Part(f"lamp glass {number + 1}", f"lamp glass {number + 1}", len(made) + 1, at(*place)))
+        parts.append(Part(f"lamp glass {number + 1}", f"lamp glass {number + 1}", len(built) + 1, at(*place)))
     materials, pictures = _materials()
     return Level("cistern", tuple(meshes), tuple(parts), materials, pictures, shots=SHOTS)  # type: ignore[arg-type]
 

@@ -109,9 +109,9 @@ def _earth() -> Primitive:
     side = np.sign(np.linspace(-1, 1, 112)) * np.abs(np.linspace(-1, 1, 112)) ** 1.6 * 70.0
     x, z = np.meshgrid(side, side)
     points = np.stack([x, ground_height(x, z), z], axis=-1)
-    made = grid(points[::-1], EARTH)
-    uv = (made.positions[:, [0, 2]] / 3.0).astype(np.float32)
-    return Primitive(made.positions, made.normals, made.triangles, EARTH, made.tangents, uv)
+    built = grid(points[::-1], EARTH)
+    uv = (built.positions[:, [0, 2]] / 3.0).astype(np.float32)
+    return Primitive(built.positions, built.normals, built.triangles, EARTH, built.tangents, uv)
 
 
 def _jar_profile(belly: float, neck: float, height: float) -> NDArray[np.float64]:
@@ -315,7 +315,7 @@ def _darker_by_night() -> Lane:
 
 def jar_yard_project() -> Project:
     """The yard at dusk, the sun just gone: a clear sky and forty lamps that the dusk switches on."""
-    lamps = tuple(one.revised(switched="by light", on_below=400.0, off_above=800.0) for one in yard_lamps())
+    lamps = tuple(lamp.revised(switched="by light", on_below=400.0, off_above=800.0) for lamp in yard_lamps())
     return Project(
         name="Jar yard",
         level="builtin:jar-yard",

@@ -46,7 +46,7 @@ def pale_room() -> Level:
 def pale_room_project() -> Project:
     """A project on it: sun and sky off, one bare lamp and one spot."""
     level = pale_room()
-    base = tuple(one.revised(on=False) for one in base_light())
+    base = tuple(item.revised(on=False) for item in base_light())
     lamp = PointSource(
         id="lamp",
         name="Ceiling Lamp",

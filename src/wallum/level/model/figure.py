@@ -78,9 +78,9 @@ def figure_parts(
         Mesh("figure mirror ball", (_ball(mirror),)),
     )
     stand = _placed(position, turn_deg)
-    held = [np.zeros(3), np.array([-HELD_AT[0], *HELD_AT[1:]]), np.array(HELD_AT)]
+    current = [np.zeros(3), np.array([-HELD_AT[0], *HELD_AT[1:]]), np.array(HELD_AT)]
     parts = []
-    for number, (name, at) in enumerate(zip(FIGURE_PARTS, held, strict=True)):
+    for number, (name, at) in enumerate(zip(FIGURE_PARTS, current, strict=True)):
         matrix = stand.copy()
         matrix[:3, 3] += stand[:3, :3] @ at
         parts.append(Part(name, name, first_mesh + number, matrix))

@@ -81,7 +81,7 @@ def _placed(primitive: Primitive, matrices: NDArray[np.float64]) -> list[NDArray
     if mirrored.any():
         faces = np.where(mirrored[:, None, None], faces[:, :, ::-1], faces)
     colours = _or_fill(primitive.colours, count, 4, 1.0)
-    repeated = (np.broadcast_to(one, (places, *one.shape)) for one in (uv, colours))
+    repeated = (np.broadcast_to(item, (places, *item.shape)) for item in (uv, colours))
     return [positions, normals, tangents, *repeated, faces]
 
 
@@ -93,9 +93,9 @@ def _by_mesh(level: Level, numbers: list[int]) -> dict[int, dict[int, list[list[
     out: dict[int, dict[int, list[list[NDArray[Any]]]]] = {}
     for mesh, placed in parts.items():
         matrices = np.array([level.parts[number].matrix for number in placed])
-        made = [_placed(primitive, matrices) for primitive in level.meshes[mesh].primitives]
+        built = [_placed(primitive, matrices) for primitive in level.meshes[mesh].primitives]
         out[mesh] = {
-            number: [[column[row] for column in columns] for columns in made]
+            number: [[column[row] for column in columns] for columns in built]
             for row, number in enumerate(placed)
         }
     return out

@@ -25,7 +25,7 @@ def floor_albedo(level: Level, flat: Triangles) -> NDArray[np.float64]:
     where there are none."""
     if not len(flat.faces):
         return np.array(USUAL)
-    metallic = np.array([one.metallic for one in level.materials])[flat.material]
+    metallic = np.array([material.metallic for material in level.materials])[flat.material]
     area = flat.areas * (flat.face_normals[:, 1] >= LOOKS_UP) * (1.0 - metallic)
     underfoot = np.flatnonzero(area > 0.0)
     if not len(underfoot):

@@ -59,7 +59,9 @@ def pictured_sheets(count: int, size: int) -> Level:
         whole = np.tile(tile, (size // len(tile), size // len(tile), 1))
         pictures.append(Picture(f"picture {number}", "image/png", as_png(whole)))
         materials.append(Material(f"m{number}", metallic=0.0, textures={"base": TextureUse(number)}))
-        meshes.append(Mesh(mesh.name, tuple(replace(one, material=number) for one in mesh.primitives)))
+        meshes.append(
+            Mesh(mesh.name, tuple(replace(primitive, material=number) for primitive in mesh.primitives))
+        )
     return replace(bare, meshes=tuple(meshes), materials=tuple(materials), pictures=tuple(pictures))
 
 

@@ -56,9 +56,9 @@ def fitted(level: Level, fit: LevelFit) -> Level:
         return level
     whole = np.eye(4)
     whole[:3, :3] = fit.matrix()
-    parts = tuple(replace(one, matrix=whole @ one.matrix) for one in level.parts)
+    parts = tuple(replace(part, matrix=whole @ part.matrix) for part in level.parts)
     # What was told of how it lies is over, or is told of how it lies now.
-    told = tuple(one for one in level.findings if one.kind != FIT_KIND)
+    told = tuple(finding for finding in level.findings if finding.kind != FIT_KIND)
     now = replace(level, parts=parts, shots=(), findings=told)
     return replace(level, parts=parts, findings=(*told, *fit_findings(now)))
 
@@ -67,18 +67,18 @@ def _extents(level: Level, words: tuple[str, ...]) -> NDArray[np.float64]:
     """(N, 3) sizes of the boxes about the parts whose last name has one of the words, each of its own."""
     sizes = np.zeros((len(level.meshes), 3))
     for number, mesh in enumerate(level.meshes):
-        clouds = [one.positions for one in mesh.primitives if len(one.positions)]
+        clouds = [primitive.positions for primitive in mesh.primitives if len(primitive.positions)]
         if clouds:
             sizes[number] = np.ptp(np.concatenate(clouds), axis=0)
     chosen = [
-        one
-        for one in level.parts
-        if any(word in one.id.rsplit("/", 1)[-1].lower() for word in words) and sizes[one.mesh].any()
+        part
+        for part in level.parts
+        if any(word in part.id.rsplit("/", 1)[-1].lower() for word in words) and sizes[part.mesh].any()
     ]
     if not chosen:
         return np.zeros((0, 3))
-    turns = np.abs(np.stack([one.matrix[:3, :3] for one in chosen]))
-    return np.asarray(np.einsum("nij,nj->ni", turns, sizes[[one.mesh for one in chosen]]))
+    turns = np.abs(np.stack([item.matrix[:3, :3] for item in chosen]))
+    return np.asarray(np.einsum("nij,nj->ni", turns, sizes[[item.mesh for item in chosen]]))
 
 
 def _unit_of(height: float, usual: tuple[float, float]) -> float | None:
@@ -100,8 +100,10 @@ def _placed(level: Level) -> dict[int, list[Part]]:
 def _areas(mesh: Mesh) -> NDArray[np.float64]:
     """(T, 3) twice the area of each triangle, along its normal."""
     vectors = [np.zeros((0, 3))]
-    for one in mesh.primitives:
-        a, b, c = (one.positions.astype(np.float64).take(one.triangles[:, k], 0) for k in range(3))
+    for primitive in mesh.primitives:
+        a, b, c = (
+            primitive.positions.astype(np.float64).take(primitive.triangles[:, k], 0) for k in range(3)
+        )
         vectors.append(crossed(b - a, c - a))
     return np.concatenate(vectors)
 
@@ -115,7 +117,7 @@ def _one_sided(level: Level) -> NDArray[np.float64]:
         # Areas go with the cofactors of a place.
         turning = np.cross(linear[:, [1, 2, 0]], linear[:, [2, 0, 1]])
         net = net + (turning @ vectors.sum(axis=0)).sum(axis=0)
-        total += sum(float(np.linalg.norm(vectors @ one.T, axis=1).sum()) for one in turning)
+        total += sum(float(np.linalg.norm(vectors @ item.T, axis=1).sum()) for item in turning)
     return net / total if total > 0.0 else net
 
 
@@ -147,8 +149,8 @@ def _told_by_parts(level: Level, up: int) -> Iterator[tuple[str, float]]:
 def _told_by_cameras(level: Level, up: int) -> Iterator[tuple[str, float]]:
     """What cameras tell: only of small units, for they stand on roofs and towers too."""
     if level.shots:
-        height = float(np.median([one.eye[up] - level.bounds[0, up] for one in level.shots]))
-        unit = next((one for one in (0.01, 0.001) if EYE_M[0] <= height * one <= EYE_M[1]), None)
+        height = float(np.median([shot.eye[up] - level.bounds[0, up] for shot in level.shots]))
+        unit = next((item for item in (0.01, 0.001) if EYE_M[0] <= height * item <= EYE_M[1]), None)
         if unit is not None:
             yield f"{len(level.shots)} cameras stand {height:.3g} units over its ground", unit
 

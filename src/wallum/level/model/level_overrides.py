@@ -37,15 +37,15 @@ class Dress:
 
 def dress_of(project: Project) -> Dress:
     """What a project says of its level."""
-    kept, stand = project.level_light, project.figure
+    selected, stand = project.level_light, project.figure
     return Dress(
-        frozenset(one.part for one in project.marks if one.ignored),
-        frozenset(one.part for one in project.marks if not one.casts),
-        kept.unlit,
-        kept.vertex_colours,
-        kept.occlusion,
+        frozenset(mark.part for mark in project.marks if mark.ignored),
+        frozenset(mark.part for mark in project.marks if not mark.casts),
+        selected.unlit,
+        selected.vertex_colours,
+        selected.occlusion,
         (stand.position, stand.turn) if stand.on else None,
-        frozenset(one.part for one in project.marks if one.water),
+        frozenset(mark.part for mark in project.marks if mark.water),
         project.level_fit,
         project.material_set,
     )
@@ -62,9 +62,9 @@ def _surface(material: Material, dress: Dress) -> Material:
 
 
 def _mesh(mesh: Mesh) -> Mesh:
-    if all(one.colours is None for one in mesh.primitives):
+    if all(primitive.colours is None for primitive in mesh.primitives):
         return mesh
-    return replace(mesh, primitives=tuple(replace(one, colours=None) for one in mesh.primitives))
+    return replace(mesh, primitives=tuple(replace(primitive, colours=None) for primitive in mesh.primitives))
 
 
 def with_set(level: Level, name: str) -> Level:
@@ -77,11 +77,11 @@ def with_set(level: Level, name: str) -> Level:
         missing = Finding("set of materials", level.name, "warning", text)
         return replace(level, findings=(*level.findings, missing))
 
-    def of_set(one: Primitive) -> Primitive:
-        number = dict(one.sets).get(name)
-        return one if number is None else replace(one, material=number)
+    def of_set(primitive: Primitive) -> Primitive:
+        number = dict(primitive.sets).get(name)
+        return primitive if number is None else replace(primitive, material=number)
 
-    meshes = tuple(replace(one, primitives=tuple(map(of_set, one.primitives))) for one in level.meshes)
+    meshes = tuple(replace(mesh, primitives=tuple(map(of_set, mesh.primitives))) for mesh in level.meshes)
     return replace(level, meshes=meshes)
 
 
@@ -91,14 +91,14 @@ def dressed(level: Level, dress: Dress) -> Level:
         return level
     level = with_set(fitted(level, dress.fit), dress.materials)
     parts = tuple(
-        replace(one, casts=False) if one.id in dress.uncast else one
-        for one in level.parts
-        if one.id not in dress.ignored
+        replace(part, casts=False) if part.id in dress.uncast else part
+        for part in level.parts
+        if part.id not in dress.ignored
     )
-    meshes = level.meshes if dress.vertex_colours else tuple(_mesh(one) for one in level.meshes)
-    materials = tuple(_surface(one, dress) for one in level.materials)
+    meshes = level.meshes if dress.vertex_colours else tuple(_mesh(item) for item in level.meshes)
+    materials = tuple(_surface(material, dress) for material in level.materials)
     pictures = level.pictures
-    if any(one.id in dress.water for one in parts):
+    if any(part.id in dress.water for part in parts):
         pictures = (*pictures, ripple_picture())
         materials = (*materials, water_material(len(pictures) - 1))
         for number, part in enumerate(parts):

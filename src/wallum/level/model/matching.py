@@ -32,14 +32,14 @@ def _shape(mesh: Mesh) -> tuple[object, ...]:
     """What makes a mesh that mesh: its triangles, and its vertices to a tenth of a millimetre."""
     if not mesh.primitives:
         return ()
-    points = np.concatenate([one.positions for one in mesh.primitives])
-    triangles = sum(len(one.triangles) for one in mesh.primitives)
+    points = np.concatenate([primitive.positions for primitive in mesh.primitives])
+    triangles = sum(len(primitive.triangles) for primitive in mesh.primitives)
     return (triangles, len(points), np.round(points, 4).tobytes())
 
 
 def _middle(level: Level, part: Part) -> NDArray[np.float64]:
     primitives = level.meshes[part.mesh].primitives
-    points = [one.positions for one in primitives if len(one.positions)]
+    points = [primitive.positions for primitive in primitives if len(primitive.positions)]
     if not points:
         return part.matrix[:3, 3]
     every = np.concatenate(points).astype(np.float64)
@@ -62,7 +62,7 @@ def match_parts(before: Level, after: Level) -> Matching:
         alike = by_shape.get(_shape(before.meshes[part.mesh]), [])
         if alike:  # of several, the one that stands nearest
             here = _middle(before, part)
-            nearest = min(alike, key=lambda one: float(np.linalg.norm(_middle(after, one) - here)))
+            nearest = min(alike, key=lambda item: float(np.linalg.norm(_middle(after, item) - here)))
             alike.remove(nearest)
             same[part.id] = nearest.id
             renamed.append((part.name, nearest.name))

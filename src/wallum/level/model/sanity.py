@@ -36,18 +36,18 @@ def _mean_reflectance(level: Level, number: int) -> float:
     """Of a material as its meshes use it, each counted once."""
     material = level.materials[number]
     used = [p for mesh in level.meshes for p in mesh.primitives if p.material == number]
-    if "base" not in material.textures and all(one.colours is None for one in used):
+    if "base" not in material.textures and all(item.colours is None for item in used):
         return float(luminance(np.array(material.base[:3])))
     area, faces, uv, colours, first = [np.zeros(0)], [np.zeros((0, 3), np.int64)], [], [], 0
-    for one in used:
-        a, b, c = (one.positions[one.triangles[:, k]].astype(np.float64) for k in range(3))
+    for item in used:
+        a, b, c = (item.positions[item.triangles[:, k]].astype(np.float64) for k in range(3))
         area.append(np.linalg.norm(np.cross(b - a, c - a), axis=1))
-        faces.append(one.triangles.astype(np.int64) + first)
-        first += len(one.positions)
-        bare = np.zeros((len(one.positions), 2), np.float32)
-        uv.append(np.concatenate([bare if s is None else s for s in (one.uv0, one.uv1)], axis=1))
-        whole = np.ones((len(one.positions), 4), np.float32)
-        colours.append(whole if one.colours is None else one.colours)
+        faces.append(item.triangles.astype(np.int64) + first)
+        first += len(item.positions)
+        bare = np.zeros((len(item.positions), 2), np.float32)
+        uv.append(np.concatenate([bare if s is None else s for s in (item.uv0, item.uv1)], axis=1))
+        whole = np.ones((len(item.positions), 4), np.float32)
+        colours.append(whole if item.colours is None else item.colours)
     corners = (np.concatenate(uv), np.concatenate(colours)) if used else (np.zeros((0, 4), np.float32),) * 2
     return float(luminance(mean_base(level, material, np.concatenate(area), np.concatenate(faces), *corners)))
 

@@ -61,12 +61,12 @@ def _groups(
     triangle = start // 3
     key = np.minimum(a, b) * (int(vertex.max()) + 1) + np.maximum(a, b)
     order = np.lexsort((a > b, turned[triangle], key))
-    one, two = order[:-1], order[1:]
-    alike = (key[one] == key[two]) & (a[one] == b[two]) & (a[one] != a[two])
-    alike &= (turned[triangle[one]] == turned[triangle[two]]) & sound[triangle[one]] & sound[triangle[two]]
-    one, two = one[alike], two[alike]
+    item, two = order[:-1], order[1:]
+    alike = (key[item] == key[two]) & (a[item] == b[two]) & (a[item] != a[two])
+    alike &= (turned[triangle[item]] == turned[triangle[two]]) & sound[triangle[item]] & sound[triangle[two]]
+    item, two = item[alike], two[alike]
     # Of two triangles at an edge, the corners at its one end belong together, and those at its other.
-    left = np.concatenate([start[one], end[one]])
+    left = np.concatenate([start[item], end[item]])
     right = np.concatenate([end[two], start[two]])
     links = coo_matrix((np.ones(len(left), bool), (left, right)), shape=(len(vertex),) * 2)
     return np.asarray(connected_components(links, directed=False)[1])
@@ -89,7 +89,7 @@ def corner_tangents(
     taken, or any that is square to the normal.
     """
     corners = triangles.ravel()
-    p, n, t = (one[corners].astype(np.float64) for one in (positions, normals, uv))
+    p, n, t = (item[corners].astype(np.float64) for item in (positions, normals, uv))
     vertex = _welded(positions[corners], normals[corners], uv[corners])
     at, laid = p.reshape(-1, 3, 3), t.reshape(-1, 3, 2)
     edge1, edge2 = at[:, 1] - at[:, 0], at[:, 2] - at[:, 0]
@@ -142,14 +142,14 @@ def with_tangents(primitive: Primitive) -> Primitive:
     corners = primitive.triangles.ravel()
     if not len(corners):
         return replace(primitive, tangents=np.zeros((len(primitive.positions), 4), np.float32))
-    made, group = corner_tangents(primitive.positions, primitive.normals, primitive.uv0, primitive.triangles)
+    built, group = corner_tangents(primitive.positions, primitive.normals, primitive.uv0, primitive.triangles)
     pair = corners.astype(np.int64) * (int(group.max()) + 1) + group
     _, first, place = np.unique(pair, return_index=True, return_inverse=True)
     source = corners[first]
-    tangents = made[first].astype(np.float32)
-    kept: dict[str, Any] = {
+    tangents = built[first].astype(np.float32)
+    selected: dict[str, Any] = {
         name: None if (values := getattr(primitive, name)) is None else values[source]
         for name in ("positions", "normals", "uv0", "uv1", "colours")
     }
     faces = place.reshape(-1, 3).astype(np.uint32)
-    return replace(primitive, **kept, triangles=faces, tangents=tangents)
+    return replace(primitive, **selected, triangles=faces, tangents=tangents)

@@ -94,8 +94,8 @@ def unwrap(
         out["page"].append(np.where(pages < atlas.atlas_count, pages, 0).astype(np.int32))
         out["faces"].append((corners + first).astype(np.uint32))
         first += len(vertices)
-    made = {name: np.concatenate(rows) for name, rows in out.items()}
-    return made | {"size": size, "pages": np.array(max(atlas.atlas_count, 1))}
+    built = {name: np.concatenate(rows) for name, rows in out.items()}
+    return built | {"size": size, "pages": np.array(max(atlas.atlas_count, 1))}
 
 
 def unwrap_apart(
@@ -110,9 +110,9 @@ def unwrap_apart(
     own : by part, whether the charts are those of its own second coordinates. Raises LevelProblem
     """
     used, inverse = np.unique(flat.faces[chosen], return_inverse=True)
-    given = io.BytesIO()
+    bytes_i_o = io.BytesIO()
     np.savez(
-        given,
+        bytes_i_o,
         positions=flat.positions[used],
         faces=inverse.reshape(-1, 3).astype(np.uint32),
         owner=flat.part[chosen],
@@ -120,14 +120,14 @@ def unwrap_apart(
         has_own=own[flat.part[chosen]],
         texels_m=np.array(texels_m),
     )
-    answer = _ask(given.getvalue(), keep_going)
+    answer = _ask(bytes_i_o.getvalue(), keep_going)
     if answer is None:
         return None
-    with np.load(io.BytesIO(answer)) as made:
-        width, height = (int(one) for one in made["size"])
+    with np.load(io.BytesIO(answer)) as built:
+        width, height = (int(item) for item in built["size"])
         return Unwrapped(
-            chosen[made["triangles"]], used[made["vertices"]].astype(np.int64), made["uv"], made["page"],
-            made["faces"], (width, height), int(made["pages"]),
+            chosen[built["triangles"]], used[built["vertices"]].astype(np.int64), built["uv"], built["page"],
+            built["faces"], (width, height), int(built["pages"]),
         )  # fmt: skip
 
 
@@ -160,12 +160,12 @@ def _ask(given: bytes, keep_going: Callable[[], bool]) -> bytes | None:
 def main() -> None:
     """Answer one question from the standard input."""
     os.nice(NICE)
-    with np.load(io.BytesIO(sys.stdin.buffer.read())) as given:
-        asked = {name: given[name] for name in given.files}
+    with np.load(io.BytesIO(sys.stdin.buffer.read())) as inputs:
+        asked = {name: inputs[name] for name in inputs.files}
     asked["texels_m"] = float(asked["texels_m"])
     out = io.BytesIO()
-    made: dict[str, Any] = unwrap(**asked)
-    np.savez(out, **made)
+    built: dict[str, Any] = unwrap(**asked)
+    np.savez(out, **built)
     sys.stdout.buffer.write(out.getvalue())
 
 

@@ -67,5 +67,7 @@ def _rippled(primitive: Primitive, part: Part, material: int) -> Primitive:
 
 def water_part(part: Part, mesh: Mesh, number: int, material: int) -> tuple[Part, Mesh]:
     """A part as water: with a mesh of its own, which gets a number, and of a material."""
-    made = Mesh(f"{mesh.name} as water", tuple(_rippled(one, part, material) for one in mesh.primitives))
-    return replace(part, mesh=number, matrix=np.eye(4)), made
+    built = Mesh(
+        f"{mesh.name} as water", tuple(_rippled(primitive, part, material) for primitive in mesh.primitives)
+    )
+    return replace(part, mesh=number, matrix=np.eye(4)), built

@@ -90,16 +90,16 @@ class _Punctual(Kind):
 
     def sample(self, rows: LampRows, places: Floats, u: Floats | None = None) -> Arriving:
         """A body whose shadow does not count is taken at its middle."""
-        found = super().sample(rows, places, u)
+        result = super().sample(rows, places, u)
         still = rows["shadow"] < 0.5
         if u is None or not still.any():
-            return found
+            return result
         middle = super().sample(rows, places)
         pick = np.broadcast_to(still, len(places))
         return Arriving(
-            np.where(pick[:, None], middle.toward, found.toward),
-            np.where(pick, middle.reach, found.reach),
-            np.where(pick, middle.strength, found.strength),
+            np.where(pick[:, None], middle.toward, result.toward),
+            np.where(pick, middle.reach, result.reach),
+            np.where(pick, middle.strength, result.strength),
         )
 
     def moved(self, rows: LampRows, u: Floats) -> LampRows:

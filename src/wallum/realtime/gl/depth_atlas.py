@@ -19,10 +19,10 @@ class DepthAtlas:
     @cached_property
     def texture(self) -> moderngl.Texture:
         """Depths, compared with what is looked up."""
-        made = self._context.depth_texture(self.size)
-        made.compare_func = "<="
-        made.filter = (moderngl.LINEAR, moderngl.LINEAR)
-        return made
+        depth_texture = self._context.depth_texture(self.size)
+        depth_texture.compare_func = "<="
+        depth_texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
+        return depth_texture
 
     @cached_property
     def frame(self) -> moderngl.Framebuffer:
@@ -32,6 +32,6 @@ class DepthAtlas:
     def release(self) -> None:
         """Let go of its memory."""
         for name in ("frame", "texture"):
-            held = self.__dict__.pop(name, None)
-            if held is not None:
-                held.release()
+            current = self.__dict__.pop(name, None)
+            if current is not None:
+                current.release()

@@ -87,7 +87,7 @@ def source_of(
         parts = (found[1].replace("NUMBER", str(n)).replace("KIND", shader) for n, shader in kinds)
         return "".join(parts)
 
-    text = INCLUDE.sub(lambda found: _text(f"include/{found[1]}"), EACH.sub(each, _text(name)))
+    text = INCLUDE.sub(lambda item: _text(f"include/{item[1]}"), EACH.sub(each, _text(name)))
     version, _, body = text.partition("\n")
     defined = "".join(f"#define {word} {value}\n" for word, value in (constants or {}).items())
     return f"{version}\n{defined}{in_force(body, features)}"
@@ -99,7 +99,7 @@ def in_force(text: str, features: frozenset[str]) -> str:
 
     Raises RendererProblem for any other condition.
     """
-    kept: list[str] = []
+    selected: list[str] = []
     open_at: list[bool] = []
     for line in text.split("\n"):
         if line.startswith("#if"):
@@ -116,10 +116,10 @@ def in_force(text: str, features: frozenset[str]) -> str:
         elif line.startswith("#") and not line.startswith("#define "):
             raise RendererProblem(f"a shader has a line that is not known: {line}", "shaders")
         elif all(open_at):
-            kept.append(line)
+            selected.append(line)
     if open_at:
         raise RendererProblem("a shader has a condition without an end", "shaders")
-    return "\n".join(kept)
+    return "\n".join(selected)
 
 
 @dataclass
@@ -161,7 +161,7 @@ def carried(vertex: str, fragment: str, most: int) -> tuple[str, str]:
     of them."""
     if not CARRY.search(vertex):
         return vertex, fragment
-    own = {found[2] for found in UNIFORM.finditer(vertex)}
+    own = {item[2] for item in UNIFORM.finditer(vertex)}
     declared: list[str] = []
     handed: list[str] = []
     left = most
@@ -237,12 +237,12 @@ class Programs:
     def array(self, program: moderngl.Program, *content: tuple[object, ...]) -> moderngl.VertexArray:
         """What a program draws, its textures bound; without content the triangle over the whole screen."""
         bind_textures(program)
-        made = self._arrays.get(program.glo)
-        if made is None or made[0] != content:
-            if made is not None:
-                made[1].release()
-            made = self._arrays[program.glo] = (content, self._context.vertex_array(program, list(content)))
-        return made[1]
+        built = self._arrays.get(program.glo)
+        if built is None or built[0] != content:
+            if built is not None:
+                built[1].release()
+            built = self._arrays[program.glo] = (content, self._context.vertex_array(program, list(content)))
+        return built[1]
 
     def over_screen(self, program: moderngl.Program) -> None:
         """Draw a program over the whole target."""
@@ -257,9 +257,9 @@ class Programs:
         driver's memory, and another level asks for others."""
         for key in self._kept.keys() - self._used:
             program = self._kept.pop(key)
-            made = self._arrays.pop(program.glo, None)
-            if made is not None:
-                made[1].release()
+            built = self._arrays.pop(program.glo, None)
+            if built is not None:
+                built[1].release()
             program.release()
 
     def __len__(self) -> int:

@@ -106,10 +106,10 @@ class GBuffer:
 
     def release(self) -> None:
         more = [] if self.through is None else [self.through]
-        held = (self.frame, self.base_frame, self.open_frame, self.probe_frame, *self.colours, *more)
+        current = (self.frame, self.base_frame, self.open_frame, self.probe_frame, *self.colours, *more)
         lazy = (self._of_hand, self._baked, self._mirrored)
-        made = [item for pair in lazy if pair is not None for item in reversed(pair)]
-        for item in (*made, *held, self.open, self.bounce, self.sky, self.depth):
+        built = [item for pair in lazy if pair is not None for item in reversed(pair)]
+        for item in (*built, *current, self.open, self.bounce, self.sky, self.depth):
             item.release()
 
 

@@ -118,7 +118,7 @@ class LevelBundle:
     @property
     def boxes(self) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.int64]]:
         """Corners (N, 3), (N, 3) and triangles (N,) of each chunk and then of each place of a batch."""
-        lows = [self.low, *(one.low for one in self.batches)]
-        highs = [self.high, *(one.high for one in self.batches)]
-        counts = [self.chunks[:, 1], *(one.triangles for one in self.batches)]
+        lows = [self.low, *(batch.low for batch in self.batches)]
+        highs = [self.high, *(batch.high for batch in self.batches)]
+        counts = [self.chunks[:, 1], *(batch.triangles for batch in self.batches)]
         return np.concatenate(lows), np.concatenate(highs), np.concatenate(counts)

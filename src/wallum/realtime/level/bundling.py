@@ -229,25 +229,25 @@ def _plain(
     if not often:
         return (flatten(level) if triangles is None else triangles), []
     plain = np.ones(len(level.parts), bool)
-    plain[np.concatenate([one.parts for one in often])] = False
+    plain[np.concatenate([item.parts for item in often])] = False
     return flatten(level, plain), often
 
 
-def _at_home(level: Level, one: Placing) -> Level:
+def _at_home(level: Level, placing: Placing) -> Level:
     """The mesh of a batch alone, where it was made; as its mirror image where that is what is placed."""
-    matrix = np.diag([-1.0, 1.0, 1.0, 1.0]) if one.mirrored else np.eye(4)
-    return replace(level, parts=(Part("", "", one.mesh, matrix),))
+    matrix = np.diag([-1.0, 1.0, 1.0, 1.0]) if placing.mirrored else np.eye(4)
+    return replace(level, parts=(Part("", "", placing.mesh, matrix),))
 
 
-def _batch(level: Level, one: Placing, kinds: _Kinds, packed: _Packed) -> Batch:
-    home = _at_home(level, one)
+def _batch(level: Level, placing: Placing, kinds: _Kinds, packed: _Packed) -> Batch:
+    home = _at_home(level, placing)
     flat = flatten(home)
-    flat = replace(flat, material=kinds.marked(flat.material, np.full(len(flat.material), one.mark)))
+    flat = replace(flat, material=kinds.marked(flat.material, np.full(len(flat.material), placing.mark)))
     _check_finite(flat, level.name)
     order, chunks = space_order(flat, home.bounds)
     faces = flat.faces[order]
     rows, copies = packed.add(_vertices(flat), faces, chunks)
-    places = np.array([level.parts[number].matrix for number in one.parts])
+    places = np.array([level.parts[number].matrix for number in placing.parts])
     places = (places @ home.parts[0].matrix)[:, :3]
     corners = placed_boxes(home.bounds, places)
     scale = np.linalg.norm(places[:, :, :3], axis=1).max(axis=1).astype(np.float32)
@@ -270,9 +270,9 @@ def chunk_boxes(
     order, chunks = space_order(plain, level.bounds)
     low, high = _corners(plain.positions, plain.faces[order], chunks)
     lows, highs, counts = [low], [high], [chunks[:, 1]]
-    for one in often:
-        home = _at_home(level, one)
-        places = np.array([level.parts[number].matrix for number in one.parts]) @ home.parts[0].matrix
+    for item in often:
+        home = _at_home(level, item)
+        places = np.array([level.parts[number].matrix for number in item.parts]) @ home.parts[0].matrix
         for corners, column in zip(placed_boxes(home.bounds, places[:, :3]), (lows, highs), strict=True):
             column.append(corners)
         counts.append(np.full(len(places), home.triangle_count))
@@ -296,13 +296,13 @@ def bundle_level(
     low, high = _corners(flat.positions, faces, chunks)
     packed = _Packed()
     chunks, copies = packed.add(_vertices(flat), faces, chunks)
-    batches = tuple(_batch(level, one, kinds, packed) for one in often)
+    batches = tuple(_batch(level, item, kinds, packed) for item in often)
     coloured = {p.material for mesh in level.meshes for p in mesh.primitives if p.colours is not None}
     surfacings, textures = _surfacings(level, coloured, kinds.kinds)
     vertices, faces = np.concatenate(packed.vertices), np.concatenate(packed.faces)
-    unusual = any(one.reflectance != Material.reflectance for one in level.materials)
-    unlit = any(one.unlit for one in level.materials)
+    unusual = any(material.reflectance != Material.reflectance for material in level.materials)
+    unlit = any(material.unlit for material in level.materials)
     return LevelBundle(
         vertices, faces, chunks, low, high, surfacings, textures, bounds, copies, kinds.followed, batches,
-        unusual, unlit, any(_is_glossy(one) for one in level.materials),
+        unusual, unlit, any(_is_glossy(material) for material in level.materials),
     )  # fmt: skip

@@ -47,11 +47,11 @@ def coarser(
     _, look_number = np.unique(look, return_inverse=True)
     key = cell.astype(np.int64) * (int(look_number.max()) + 1) + look_number
     _, first, group = np.unique(key, return_index=True, return_inverse=True)
-    made = vertices[first].copy()
+    built = vertices[first].copy()
     count = np.bincount(cell)
     for axis in range(3):
         mean = np.bincount(cell, weights=vertices["position"][:, axis]) / count
-        made["position"][:, axis] = mean[cell[first]]
+        built["position"][:, axis] = mean[cell[first]]
     corner_cells = cell[faces]
     whole = (
         (corner_cells[:, 0] != corner_cells[:, 1])
@@ -59,7 +59,7 @@ def coarser(
         & (corner_cells[:, 0] != corner_cells[:, 2])
     )
     before = np.concatenate([[0], np.cumsum(whole)])
-    kept = before[chunks[:, 0] + chunks[:, 1]] - before[chunks[:, 0]]
-    begins = np.concatenate([[0], np.cumsum(kept)[:-1]])
-    rows = np.stack([begins, kept, chunks[:, 2]], axis=1)
-    return made, group[faces[whole]].astype(np.uint32), rows
+    selected = before[chunks[:, 0] + chunks[:, 1]] - before[chunks[:, 0]]
+    begins = np.concatenate([[0], np.cumsum(selected)[:-1]])
+    rows = np.stack([begins, selected, chunks[:, 2]], axis=1)
+    return built, group[faces[whole]].astype(np.uint32), rows

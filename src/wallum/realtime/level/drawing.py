@@ -78,15 +78,15 @@ class LevelOnGpu:
         positions = np.ascontiguousarray(bundle.vertices["position"])
         self._positions = self._buffer(positions)
         self._faces = self._buffer(bundle.faces)
-        commands = len(bundle.chunks) + sum(len(one.chunks) * COPIES for one in bundle.batches)
+        commands = len(bundle.chunks) + sum(len(batch.chunks) * COPIES for batch in bundle.batches)
         self._indirect = context.buffer(reserve=max(20 * commands, 20), dynamic=True)
         self._placed = PlacedMeshes(context, bundle.batches)
-        self._blocks = [context.buffer(one.block) for one in bundle.surfacings]
-        self._textures = [self._texture(one) for one in bundle.textures]
+        self._blocks = [context.buffer(surfacing.block) for surfacing in bundle.surfacings]
+        self._textures = [self._texture(texture) for texture in bundle.textures]
         self._complete = False
         self._arrays: dict[tuple[int, bool], moderngl.VertexArray] = {}
         self._kept_programs: list[moderngl.Program] = []
-        chunks = [bundle.chunks, *(one.chunks for one in bundle.batches)]
+        chunks = [bundle.chunks, *(batch.chunks for batch in bundle.batches)]
         self._used = [int(m) for m in np.unique(np.concatenate(chunks)[:, 2])]
         self._holed = np.array(["MASK" in s.features for s in bundle.surfacings] or [False])
         self._veils = {n for n in self._used if VEIL in bundle.surfacings[n].features}
@@ -141,9 +141,9 @@ class LevelOnGpu:
         if key not in self._arrays:
             self._kept_programs.append(program)  # keeps the id from being given again
             if whole:
-                kept = [(name, kind, size) for name, kind, size in LAYOUT if name in program]
+                selected = [(name, kind, size) for name, kind, size in LAYOUT if name in program]
                 layout = " ".join(k if n in program else f"{s}x1" for n, k, s in LAYOUT)
-                content = [(self._vertices, layout, *(name for name, _, _ in kept))]
+                content = [(self._vertices, layout, *(name for name, _, _ in selected))]
             else:
                 content = [(self._positions, "3f4", "in_position")]
             if placed:
@@ -238,7 +238,7 @@ class LevelOnGpu:
         placed = self._placed.gather(planes, coarse.widths if coarse is not None else _even(0.0))
         matrix = to_clip.T.astype("f4").tobytes()
         sent = 0
-        for index in (one for one in self._used if (one in self._veils) == (veils is not None)):
+        for index in (item for item in self._used if (item in self._veils) == (veils is not None)):
             surfacing = bundle.surfacings[index]
             chunks = every[seen & (every[:, 2] == index)]
             rows = placed[placed[:, 2] == index]
@@ -294,7 +294,7 @@ class LevelOnGpu:
         matrix = to_clip.T.astype("f4").tobytes()
         self._context.disable(moderngl.CULL_FACE)
         sent = 0
-        for index in (one for one in sorted(self._veils) if bundle.surfacings[one].casts):
+        for index in (veil for veil in sorted(self._veils) if bundle.surfacings[veil].casts):
             surfacing = bundle.surfacings[index]
             chunks = bundle.chunks[seen & (bundle.chunks[:, 2] == index)]
             rows = placed[placed[:, 2] == index]

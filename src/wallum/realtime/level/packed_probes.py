@@ -32,13 +32,13 @@ SIDES: Final = [(26 + 2 * axis + after, OFFSETS[axis] == 2 * after) for axis in 
 def shared_exponent(colours: Floats) -> NDArray[np.uint32]:
     """(N,) words of colours (N, 3), which are kept between 0 and MOST_SHARED."""
     # A channel at a time, and powers of two by the bits of floats: see IEEE 754, binary32.
-    kept = [np.clip(colours[:, k], 0.0, MOST_SHARED).astype(np.float32) for k in range(3)]
-    most = np.maximum(np.maximum(kept[0], kept[1]), kept[2])
+    selected = [np.clip(colours[:, k], 0.0, MOST_SHARED).astype(np.float32) for k in range(3)]
+    most = np.maximum(np.maximum(selected[0], selected[1]), selected[2])
     exponent = np.maximum((most.view(np.int32) >> 23) - 127, -EXPONENT_BIAS - 1) + 1 + EXPONENT_BIAS
     # A largest part that is rounded up to one more bit has the next exponent.
     exponent += np.rint(most * _steps_in_one(exponent)) >= 2**MANTISSA_BITS
     steps = _steps_in_one(exponent)
-    red, green, blue = (np.rint(one * steps).astype(np.uint32) for one in kept)
+    red, green, blue = (np.rint(item * steps).astype(np.uint32) for item in selected)
     return np.asarray(red | green << 9 | blue << 18 | exponent.astype(np.uint32) << 27)
 
 

@@ -24,7 +24,7 @@ class PlacedMeshes:
 
     def __init__(self, context: moderngl.Context, batches: tuple[Batch, ...]) -> None:
         self._batches = batches
-        count = sum(len(one.places) for one in batches)
+        count = sum(len(batch.places) for batch in batches)
         self._places = context.buffer(reserve=max(PLACE_BYTES * count, PLACE_BYTES), dynamic=True)
 
     def __bool__(self) -> bool:

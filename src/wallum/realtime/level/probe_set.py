@@ -102,5 +102,5 @@ def probe_set(made: "Field") -> ProbeSet:
 
 def units_of(units: "dict[str, Unit]") -> Units:
     """Light by source in half the precision, each about its own greatest."""
-    rows = {key: np.concatenate([one.light, one.air, one.ways]) for key, one in units.items()}
-    return {key: as_half(np.clip(one, -MOST_LIGHT, MOST_LIGHT)) for key, one in rows.items()}
+    rows = {key: np.concatenate([unit.light, unit.air, unit.ways]) for key, unit in units.items()}
+    return {key: as_half(np.clip(row, -MOST_LIGHT, MOST_LIGHT)) for key, row in rows.items()}

@@ -200,7 +200,7 @@ class RendererClient:
         """
         self._thumbs_number += 1
         number = self._thumbs_number
-        self._send(("thumbs", {name: replace(one, number=number) for name, one in wanted.items()}))
+        self._send(("thumbs", {name: replace(item, number=number) for name, item in wanted.items()}))
 
     def _push(self) -> None:
         """Send the newest request unless the renderer has not answered the one before."""

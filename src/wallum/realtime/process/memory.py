@@ -63,15 +63,15 @@ def store_value(value: Any) -> Block:
     parts: list[pickle.PickleBuffer] = []
     head = pickle.dumps(value, protocol=5, buffer_callback=parts.append)
     raw = [memoryview(head), *(part.raw() for part in parts)]
-    table = struct.pack(f"<{len(raw)}Q", *(one.nbytes for one in raw))
+    table = struct.pack(f"<{len(raw)}Q", *(item.nbytes for item in raw))
     offset = _aligned(COUNT.size + len(table))
-    block = Block.create(offset + sum(_aligned(one.nbytes) for one in raw) + 1)
+    block = Block.create(offset + sum(_aligned(item.nbytes) for item in raw) + 1)
     view = block.view()
     view[: COUNT.size] = COUNT.pack(len(raw))
     view[COUNT.size : COUNT.size + len(table)] = table
-    for one in raw:
-        size = one.nbytes
-        view[offset : offset + size] = one
+    for item in raw:
+        size = item.nbytes
+        view[offset : offset + size] = item
         offset += _aligned(size)
     return block
 

@@ -89,4 +89,4 @@ def relit(renderer: Renderer, bounce: "BounceField", scene: LitScene) -> None:
         renderer.set_probes(probe_set(bounce.made))
         renderer.take_bounce(units_of(bounce.units))
     for ids in bounce.relight(scene):
-        renderer.take_bounce(units_of({one: bounce.units[one] for one in ids}))
+        renderer.take_bounce(units_of({item: bounce.units[item] for item in ids}))

@@ -146,11 +146,11 @@ def precompile(
     renderer.settle(large, 1)
     yield
     last = resting()
-    for one in _looks(large.scene.look if last is None else last.scene.look):
+    for look in _looks(large.scene.look if last is None else last.scene.look):
         # A picture of another size may have been drawn meanwhile.
         for _ in renderer.draw(large):
             pass
         for settled in (0, 1):
-            renderer.read_into(replace(large, scene=replace(large.scene, look=one)), settled, shown)
+            renderer.read_into(replace(large, scene=replace(large.scene, look=look)), settled, shown)
         yield
     renderer.settler.forget()

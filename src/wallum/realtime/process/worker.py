@@ -112,7 +112,7 @@ class Worker:
             case ("frames", size):
                 for block in self._frames:
                     block.close()
-                self._frames = [Block(one, size) for one in descriptors]
+                self._frames = [Block(descriptor, size) for descriptor in descriptors]
                 self._free = list(range(len(self._frames)))
             case ("release", index) if index not in self._free:
                 self._free.append(index)

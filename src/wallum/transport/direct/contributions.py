@@ -128,8 +128,8 @@ def _scatter(count: int) -> NDArray[np.float64]:
 
 def _kept(seen: SeenSurfaces, scene: LitScene) -> NDArray[np.float64]:
     """(P, 3) what the air leaves of light on its way to the eye; nothing of unlit surfaces' share."""
-    kept, _ = air_between(scene, _eye(seen), -seen.to_eye, seen.distance)
-    return kept * (~seen.unlit * _left_by_sheets(seen, scene))[:, None]
+    selected, _ = air_between(scene, _eye(seen), -seen.to_eye, seen.distance)
+    return selected * (~seen.unlit * _left_by_sheets(seen, scene))[:, None]
 
 
 def _left_by_sheets(seen: SeenSurfaces, scene: LitScene) -> NDArray[np.float64]:
@@ -153,14 +153,14 @@ def _sky(
 ) -> Iterator[None]:
     """Add the sky's light to `out`, a few rays at a time."""
     every = np.arange(len(seen.pixel))
-    kept = _kept(seen, scene)
+    selected = _kept(seen, scene)
     for turn in range(SKY_RAYS):
         toward = _sky_rays(seen, turn)
         through = rays.let_through(_starts(seen), toward, np.full(len(toward), np.inf))
         light = sample_dome(dome.luminance, dome.ground, toward) * through
         cosine = np.maximum((toward * seen.normals).sum(axis=1), 1e-6)
         # Directions come by the cosine over pi; the response has the cosine in it.
-        out += _answer(seen, every, toward) * light * kept * (np.pi / cosine / SKY_RAYS)[:, None]
+        out += _answer(seen, every, toward) * light * selected * (np.pi / cosine / SKY_RAYS)[:, None]
         yield
 
 
@@ -207,8 +207,8 @@ def _as_baked(
     ids = baked.ids & (scene.still or frozenset())
     sky = {scene.sky.id} if scene.sky is not None else set()
     own = ids & ({*layers.light} if baked.straight else sky)
-    parts = [shown[one] for one in shown if one.partition(OF)[0] in ids]
-    parts += [layers.light[one] for one in layers.light if one in own and not one.startswith(GLOW_ID)]
+    parts = [shown[item] for item in shown if item.partition(OF)[0] in ids]
+    parts += [layers.light[item] for item in layers.light if item in own and not item.startswith(GLOW_ID)]
     if not parts:
         return
     total = np.sum(parts, axis=0)
@@ -226,16 +226,16 @@ def fill_layers(
     """Work out the layers of a scene, source after source; stops after each. bounce : what is known of light
     that comes back from surfaces"""
     seen = layers.seen
-    kept = _kept(seen, scene)
+    selected = _kept(seen, scene)
     if scene.sky is not None:
         layers.light[scene.sky.id] = np.zeros((len(seen.pixel), 3))
         yield from _sky(rays, seen, scene, scene.sky, layers.light[scene.sky.id])
     if scene.sun is not None:
-        layers.light[scene.sun.id] = _sun(rays, seen, scene) * kept
+        layers.light[scene.sun.id] = _sun(rays, seen, scene) * selected
         yield
     for number in np.unique(seen.material[seen.glow.any(axis=1)]).tolist():
         own = seen.glow * (seen.material == number)[:, None]
-        layers.light[glow_of("", seen.names[number])] = own * scene.glow_gain * kept
+        layers.light[glow_of("", seen.names[number])] = own * scene.glow_gain * selected
     if seen.unlit.any():
         shown = seen.base / exposure_scale(scene.look.ev100)
         layers.light[UNLIT_ID] = shown * seen.unlit[:, None]
@@ -248,11 +248,11 @@ def fill_layers(
     if scene.screen is not None:
         layers.light[SCREEN_ID] = screen_share(seen, scene)[0]
     for index, lamp_id in enumerate(scene.lamps.ids):
-        layers.light[lamp_id] = _lamp(rays, seen, scene, index) * kept
+        layers.light[lamp_id] = _lamp(rays, seen, scene, index) * selected
         yield
     for room in scene.rooms:
         own = room.share(seen.points)[:, None] * np.array(room.light)
-        layers.light[room.id] = np.asarray(even_albedo(seen) * kept / np.pi * own, np.float64)
+        layers.light[room.id] = np.asarray(even_albedo(seen) * selected / np.pi * own, np.float64)
     if bounce is not None:
-        _add_bounce(layers, scene, bounce, kept)
+        _add_bounce(layers, scene, bounce, selected)
         yield

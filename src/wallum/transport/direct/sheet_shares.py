@@ -28,11 +28,11 @@ def card_shares(
 
     for index in sorted(range(len(scene.cards)), key=away, reverse=True):
         card = scene.cards[index]
-        light, kept = card_along(card, eye, -seen.to_eye, seen.distance, back)
+        light, selected = card_along(card, eye, -seen.to_eye, seen.distance, back)
         for other in shown.values():
-            other *= kept[:, None]
+            other *= selected[:, None]
         shown[card.id] = light
-        left *= kept
+        left *= selected
     return shown, left
 
 

@@ -79,12 +79,12 @@ def find_rooms(rays: RayScene, probes: Probes, seen: Seen, seed: int = 1) -> Roo
     eyes: list[Floats] = []
     roofed: list[bool] = []
     for inside in (True, False):
-        found = _eyes(rays, probes, worth, floors[under_roof == inside], inside, rng)
-        eyes += found
-        roofed += [inside] * len(found)
+        result = _eyes(rays, probes, worth, floors[under_roof == inside], inside, rng)
+        eyes += result
+        roofed += [inside] * len(result)
     places = np.array(eyes, np.float64).reshape(-1, 3)
-    boxes = [_box(rays, one, rng) for one in places]
-    low, high = (np.array([one[k] for one in boxes], np.float32).reshape(-1, 3) for k in (0, 1))
+    boxes = [_box(rays, place, rng) for place in places]
+    low, high = (np.array([box[k] for box in boxes], np.float32).reshape(-1, 3) for k in (0, 1))
     of = _seen_best(rays, probes, places)
     return Rooms(places.astype(np.float32), low, high, np.array(roofed, dtype=bool), of)
 

@@ -103,14 +103,14 @@ class BakedLight:
 
 def own_coordinates(level: Level) -> NDArray[np.bool_]:
     """(P,) parts whose meshes bring a second set of coordinates along: its charts are theirs."""
-    whole = [all(one.uv1 is not None for one in mesh.primitives) for mesh in level.meshes]
+    whole = [all(primitive.uv1 is not None for primitive in mesh.primitives) for mesh in level.meshes]
     return np.array([whole[part.mesh] for part in level.parts] or [False])
 
 
 def to_be_laid(level: Level, flat: Triangles, probes: Probes, smallest: float) -> NDArray[np.int64]:
     """Numbers of the triangles that get texels: what is near enough to have probes and is no glass, of parts
     with no less surface than `smallest` [m2] there."""
-    clear = np.array([one.see_through or one.unlit for one in level.materials] or [False])
+    clear = np.array([material.see_through or material.unlit for material in level.materials] or [False])
     rows = np.flatnonzero(~clear[flat.material] & (flat.areas > 0.0))
     corners = flat.positions[flat.faces[rows]].astype(np.float64)
     facing = flat.face_normals[rows].astype(np.float64)

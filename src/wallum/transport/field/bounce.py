@@ -94,7 +94,7 @@ class BounceField:
         """For a level. follows : by part id, the lamp that its glow follows"""
         glows = [_glowing(level, mesh) for mesh in level.meshes]
         kinds = tuple(glow_of(follows.get(part.id, ""), glows[part.mesh]) for part in level.parts)
-        return cls(rays, made, find_shining(made.probes, kinds), tuple(one.id for one in level.parts))
+        return cls(rays, made, find_shining(made.probes, kinds), tuple(part.id for part in level.parts))
 
     def stale(self, scene: LitScene, hurried: bool = False) -> list[str]:
         """Sources of a scene whose light is not known as it falls now.
@@ -104,13 +104,13 @@ class BounceField:
         return self._unknown(self._keys(scene), hurried)
 
     def _unknown(self, keys: dict[str, Key], hurried: bool) -> list[str]:
-        def known(one: str, key: Key) -> bool:
-            unit = self.units.get(one)
+        def known(value: str, key: Key) -> bool:
+            unit = self.units.get(value)
             if unit is None or unit.key[0] != key[0]:
                 return False
             return hurried or (unit.key == key and not unit.hurried)
 
-        return [one for one, key in keys.items() if not known(one, key)]
+        return [item for item, key in keys.items() if not known(item, key)]
 
     def _keys(self, scene: LitScene) -> dict[str, Key]:
         return bounce_keys(scene) | dict.fromkeys(self.shining.ids, (scene.bodies, None))
@@ -129,63 +129,63 @@ class BounceField:
             yield ids
 
     def _relight(self, scene: LitScene, ids: list[str], keys: dict[str, Key], hurried: bool) -> None:
-        made, shining = self.made, self.shining
+        built, shining = self.made, self.shining
         direct = [
-            direct_of(self.rays, made.probes, made.seen, self._of_glow(one, scene), scene, one, hurried)
-            for one in ids
+            direct_of(self.rays, built.probes, built.seen, self._of_glow(item, scene), scene, item, hurried)
+            for item in ids
         ]
-        bright = [] if hurried else [self._by_bright(scene, *one) for one in zip(ids, direct, strict=True)]
+        bright = [] if hurried else [self._by_bright(scene, *item) for item in zip(ids, direct, strict=True)]
         light = bounced(
-            made,
-            np.concatenate([one.probes for one in direct], axis=1),
-            np.concatenate([one.land for one in direct], axis=1),
+            built,
+            np.concatenate([item.probes for item in direct], axis=1),
+            np.concatenate([item.land for item in direct], axis=1),
             np.concatenate(bright, axis=1) if bright else None,
             HURRIED if hurried else BOUNCES,
         )
-        for number, (source_id, one) in enumerate(zip(ids, direct, strict=True)):
+        for number, (source_id, item) in enumerate(zip(ids, direct, strict=True)):
             own = light[:, 3 * number : 3 * number + 3]
             if source_id in shining.ids:
-                own = own + one.probes
-            smooth = np.asarray(made.smooth @ np.ascontiguousarray(own), np.float32)
-            seen = self._seen_from_air(source_id, one.probes, own, scene)
+                own = own + item.probes
+            smooth = np.asarray(built.smooth @ np.ascontiguousarray(own), np.float32)
+            seen = self._seen_from_air(source_id, item.probes, own, scene)
             self.units[source_id] = Unit(keys[source_id], smooth, *seen, hurried)
 
     def _by_bright(self, scene: LitScene, source_id: str, direct: Direct) -> NDArray[np.float32]:
         """(N, 3) what light of the sun, the moon or the sky is more than rays say, see bright.py: that comes
         in from afar by doors and windows."""
-        made = self.made
-        from_afar = source_id in [one.id for one in (scene.sun, scene.sky) if one is not None]
-        if made.air is None or not from_afar:  # without its air a field is a quick look
-            return np.zeros((len(made.probes), 3), np.float32)
-        given = made.probes, made.seen.others, made.smooth, rays_each(len(made.probes))
+        built = self.made
+        from_afar = source_id in [item.id for item in (scene.sun, scene.sky) if item is not None]
+        if built.air is None or not from_afar:  # without its air a field is a quick look
+            return np.zeros((len(built.probes), 3), np.float32)
+        inputs = built.probes, built.seen.others, built.smooth, rays_each(len(built.probes))
         straight = direct.probes.mean(axis=1)
-        return bright_light(self.rays, *given, straight, made.probes.albedo * direct.probes)
+        return bright_light(self.rays, *inputs, straight, built.probes.albedo * direct.probes)
 
     def _seen_from_air(
         self, source_id: str, straight: Floats, light: Floats, scene: LitScene
     ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """(A, 3) luminance that places of the air see by a source's light (N, 3) on probes, and whence."""
-        made = self.made
-        if made.air is None:
+        built = self.made
+        if built.air is None:
             return np.zeros((0, 3), np.float32), np.zeros((0, 3), np.float32)
         if self._ways is None:
-            self._ways = ways_seen(made.air, made.probes)
+            self._ways = ways_seen(built.air, built.probes)
         glow = source_id in self.shining.ids
-        sent = made.probes.albedo * (light if glow else straight + light) / np.float32(np.pi)
+        sent = built.probes.albedo * (light if glow else straight + light) / np.float32(np.pi)
         if glow:
             numbers = self._of_glow(source_id, scene)
             sent = np.array(sent)
-            sent[numbers] += made.probes.glow[numbers]
+            sent[numbers] += built.probes.glow[numbers]
         bright = luminance(sent).astype(np.float32)
-        ways = np.stack([one @ bright for one in self._ways], axis=1)
-        return np.asarray(made.air.surfaces @ np.ascontiguousarray(sent, np.float32), np.float32), ways
+        ways = np.stack([way @ bright for way in self._ways], axis=1)
+        return np.asarray(built.air.surfaces @ np.ascontiguousarray(sent, np.float32), np.float32), ways
 
     def _of_glow(self, source_id: str, scene: LitScene) -> NDArray[np.int64] | None:
         """The probes that a glow is, but those of a lamp's body; None where it is no glow."""
         if source_id not in self.shining.ids:
             return None
         numbers = self.shining.groups[source_id]
-        bodies = np.array([one in scene.bodies for one in self.parts] or [False])
+        bodies = np.array([part in scene.bodies for part in self.parts] or [False])
         return numbers[~bodies.take(self.made.probes.part[numbers], mode="clip")]
 
     def light(self, scene: LitScene) -> NDArray[np.float32]:
@@ -198,11 +198,11 @@ class BounceField:
     def shares(self, scene: LitScene, points: Floats, normals: Floats) -> dict[str, NDArray[np.float32]]:
         """By source id, (P, 3) illuminance of places by what comes back of its light [lx]; glow by its
         material. Places that no probe stands for have none."""
-        found = self.made.probes.find(points, normals)
-        known, units = found >= 0, dict(self.units)  # another thread may just bring it up to a scene
+        result = self.made.probes.find(points, normals)
+        known, units = result >= 0, dict(self.units)  # another thread may just bring it up to a scene
         out: dict[str, NDArray[np.float32]] = {}
         for source_id, gain in gains_of(scene, units).items():
-            light = units[source_id].light.take(np.maximum(found, 0), 0) * gain.astype(np.float32)
+            light = units[source_id].light.take(np.maximum(result, 0), 0) * gain.astype(np.float32)
             light = coloured(light * known[:, None], scene.bounce[1])
             own = source_id
             if source_id in self.shining.ids:  # whatever lamp it follows
@@ -213,8 +213,8 @@ class BounceField:
 
 def _glowing(level: Level, mesh: Mesh) -> str:
     """Name of the first material of a mesh that glows; empty where none does."""
-    names = (level.materials[one.material] for one in mesh.primitives)
-    return next((one.name for one in names if any(one.glow)), "")
+    names = (level.materials[primitive.material] for primitive in mesh.primitives)
+    return next((name.name for name in names if any(name.glow)), "")
 
 
 def bounced(
@@ -238,6 +238,6 @@ def bounced(
         before, last = last, others @ (albedo * last)
         total += last
     # The rest goes on as the last did, by source.
-    sums = [one.sum(axis=0).reshape(-1, 3).sum(axis=1) for one in (before, last)]
+    sums = [item.sum(axis=0).reshape(-1, 3).sum(axis=1) for item in (before, last)]
     ratio = np.clip(np.repeat(sums[1] / np.maximum(sums[0], 1e-30), 3), 0.0, 0.97)
     return np.asarray(total + last * (ratio / (1.0 - ratio)).astype(np.float32), np.float32)

@@ -98,8 +98,8 @@ def _pairs(probes: Probes, others: csr_matrix, smooth: csr_matrix, by_one: Float
     block = _blocks(probes)
     linked = np.unique(np.stack([block[to], block[by]], axis=1), axis=0)
     to, by = _products(linked, (dim, block[dim]), (sources, block[sources]))
-    kept = by_one[by] > BRIGHT * has[to]
-    return to[kept], by[kept]
+    selected = by_one[by] > BRIGHT * has[to]
+    return to[selected], by[selected]
 
 
 def _blocks(probes: Probes) -> NDArray[np.int64]:

@@ -83,8 +83,8 @@ def cast(rays: RayScene, tables: SurfaceTables, probes: Probes, few: int = 0) ->
     parts = []
     for rows, origins, ways, hits in _sent(rays, probes, each):
         weight = _weight(rays, origins, ways, hits)
-        found = _found(rays, probes, origins, ways, hits)
-        known = (found != NO_PROBE).reshape(len(rows), each)
+        result = _found(rays, probes, origins, ways, hits)
+        known = (result != NO_PROBE).reshape(len(rows), each)
         weight /= np.repeat(np.maximum(known.sum(axis=1), 1), each)
         own = np.repeat(np.arange(len(rows)), each)
         free = np.flatnonzero(hits.triangle < 0)
@@ -92,14 +92,14 @@ def cast(rays: RayScene, tables: SurfaceTables, probes: Probes, few: int = 0) ->
         sky[rows] = bins.reshape(len(rows), BINS)
         for k in range(3):
             toward[rows, k] = np.bincount(own[free], ways[free, k] * weight[free], len(rows))
-        out = np.flatnonzero(found == DARK)
+        out = np.flatnonzero(result == DARK)
         dark[rows] = np.bincount(own[out], weight[out], len(rows))
-        out = np.flatnonzero(found == LAND)
+        out = np.flatnonzero(result == LAND)
         patch = beyond.add(origins[out], ways[out], hits.only(out))
         shares = np.bincount(own[out] * PATCHES + patch, weight[out], len(rows) * PATCHES)
         land[rows] = shares.reshape(len(rows), PATCHES)
-        met = np.flatnonzero(found >= 0)
-        parts.append(csr_matrix((weight[met], (own[met], found[met])), (len(rows), count), dtype=np.float32))
+        met = np.flatnonzero(result >= 0)
+        parts.append(csr_matrix((weight[met], (own[met], result[met])), (len(rows), count), dtype=np.float32))
         yield min((rows[-1] + 1) / count, 1.0)
     yield Seen(_stacked(parts, count), sky, land, toward, dark, beyond.land())
 
@@ -130,12 +130,12 @@ def _sent(rays: RayScene, probes: Probes, each: int) -> Iterator[_Sent]:
 def _stacked(parts: list[csr_matrix], count: int) -> csr_matrix:
     if not parts:
         return csr_matrix((count, count), dtype=np.float32)
-    starts = np.cumsum([0, *(one.nnz for one in parts)])
-    pointers = [one.indptr[:-1] + base for one, base in zip(parts, starts[:-1], strict=True)]
+    starts = np.cumsum([0, *(part.nnz for part in parts)])
+    pointers = [part.indptr[:-1] + base for part, base in zip(parts, starts[:-1], strict=True)]
     return csr_matrix(
         (
-            np.concatenate([one.data for one in parts]),
-            np.concatenate([one.indices for one in parts]),
+            np.concatenate([part.data for part in parts]),
+            np.concatenate([part.indices for part in parts]),
             np.concatenate([*pointers, starts[-1:]]),
         ),
         (count, count),
@@ -159,9 +159,9 @@ def _found(rays: RayScene, probes: Probes, origins: Floats, ways: Floats, hits: 
     double = rays.double_sided.take(rays.triangles.material.take(hits.triangle[met]))
     faces = np.where(back[:, None], -faces, faces)
     places = origins[met] + ways[met] * hits.distance[met, None]
-    found = probes.find(places, faces, strict=True)
-    out[met] = np.where(back & ~double, DARK, found)
-    beyond = np.flatnonzero((found == NO_PROBE) & ~(back & ~double))
+    result = probes.find(places, faces, strict=True)
+    out[met] = np.where(back & ~double, DARK, result)
+    beyond = np.flatnonzero((result == NO_PROBE) & ~(back & ~double))
     _, within = probes.cell_of(places[beyond], faces[beyond])
     out[met[beyond[~within]]] = LAND
     return out

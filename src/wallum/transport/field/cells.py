@@ -98,19 +98,19 @@ def cells_within(box: NDArray[np.float64], step: float, boxes: tuple[ProbeBox, .
         return Cells(low, step, levels)
     middles = low + step * (np.argwhere(levels == 0) + 0.5)
     flat = levels.reshape(-1)
-    for one in boxes:
-        if one.halved:
-            reached = one.holds(middles, 0.5 * step)
-            flat[reached] = np.maximum(flat[reached], one.halved)
+    for item in boxes:
+        if item.halved:
+            reached = item.holds(middles, 0.5 * step)
+            flat[reached] = np.maximum(flat[reached], item.halved)
     while (8 ** flat[flat > 0].astype(np.int64)).sum() > MOST_LEAVES:
         np.minimum(flat, flat.max() - 1, out=flat)
-    for one in boxes:
-        if one.halved is None:
-            flat[one.holds(middles, 0.0)] = NOWHERE
+    for item in boxes:
+        if item.halved is None:
+            flat[item.holds(middles, 0.0)] = NOWHERE
     most = int(flat[flat != NOWHERE].max(initial=0))
     room = np.array([[-step], [step]])
-    closer = [(one.reach + room, min(one.halved, most)) for one in boxes if one.halved]
-    return Cells(low, step, levels, tuple(sorted(closer, key=lambda one: one[1])))
+    closer = [(item.reach + room, min(item.halved, most)) for item in boxes if item.halved]
+    return Cells(low, step, levels, tuple(sorted(closer, key=lambda item: item[1])))
 
 
 def sides_of(cells: Cells, places: Floats, normals: Floats) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:

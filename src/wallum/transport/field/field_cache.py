@@ -58,14 +58,16 @@ def level_key(rays: RayScene, level: Level, made: str) -> str:
 
 def save_field(made: Field, key: str, path: Path) -> None:
     """Keep a field in a file. Raises OSError."""
-    values: dict[str, Any] = {f"probes_{one.name}": getattr(made.probes, one.name) for one in fields(Probes)}
-    values |= {f"rooms_{one.name}": getattr(made.rooms, one.name) for one in fields(Rooms)}
+    values: dict[str, Any] = {
+        f"probes_{field_.name}": getattr(made.probes, field_.name) for field_ in fields(Probes)
+    }
+    values |= {f"rooms_{field_.name}": getattr(made.rooms, field_.name) for field_ in fields(Rooms)}
     if made.air is not None:
-        air = {one.name: getattr(made.air, one.name) for one in fields(OpenAir)}
+        air = {field_.name: getattr(made.air, field_.name) for field_ in fields(OpenAir)}
         matrix = air.pop("surfaces")
         air |= {name: getattr(matrix, name) for name in MATRIX}
         values |= {f"air_{name}": value for name, value in air.items()}
-    values |= {f"land_{one.name}": getattr(made.seen.beyond, one.name) for one in fields(Land)}
+    values |= {f"land_{field_.name}": getattr(made.seen.beyond, field_.name) for field_ in fields(Land)}
     others = made.seen.others
     values |= {"data": others.data, "indices": others.indices.astype(np.int32), "indptr": others.indptr}
     values |= {name: getattr(made.seen, name).astype(np.float32) for name in ("land", "toward", "dark")}
@@ -77,11 +79,11 @@ def save_field(made: Field, key: str, path: Path) -> None:
 def load_field(path: Path, key: str) -> Field:
     """A kept field. Raises ValueProblem where there is none for this level."""
     try:
-        with open(path, "rb") as stream, np.load(stream, allow_pickle=False) as kept:
-            if sum(one.file_size for one in kept.zip.infolist()) > MOST_BYTES:
+        with open(path, "rb") as stream, np.load(stream, allow_pickle=False) as selected:
+            if sum(item.file_size for item in selected.zip.infolist()) > MOST_BYTES:
                 raise ValueProblem("the kept bounce field is too large", str(path))
-            if str(kept["key"]) == key:
-                return _read(kept)
+            if str(selected["key"]) == key:
+                return _read(selected)
     except ValueProblem:
         raise
     except (OSError, ValueError, KeyError, EOFError, ImportError):
@@ -92,19 +94,21 @@ def load_field(path: Path, key: str) -> Field:
 
 
 def _read(kept: Any) -> Field:
-    values = {one.name: kept[f"probes_{one.name}"] for one in fields(Probes)}
+    values = {field_.name: kept[f"probes_{field_.name}"] for field_ in fields(Probes)}
     probes = Probes(**{**values, "step": float(values["step"])})
     count = len(probes)
     others = csr_matrix((kept["data"], kept["indices"], kept["indptr"]), (count, count))
     sky = kept["sky"].astype(np.float32)
-    rooms = Rooms(**{one.name: kept[f"rooms_{one.name}"] for one in fields(Rooms)})
+    rooms = Rooms(**{field_.name: kept[f"rooms_{field_.name}"] for field_ in fields(Rooms)})
     if len(sky) != count or probes.links.shape != (count, 27) or len(rooms.of) != count:
         raise ValueError("parts of different sizes")
-    beyond = Land(**{one.name: kept[f"land_{one.name}"] for one in fields(Land)})
+    beyond = Land(**{field_.name: kept[f"land_{field_.name}"] for field_ in fields(Land)})
     seen = Seen(others, sky, kept["land"], kept["toward"], kept["dark"], beyond)
     if seen.land.shape != (count, PATCHES) or beyond.sky.shape != (PATCHES, BINS):
         raise ValueError("land of another kind")
-    plain = {one.name: kept[f"air_{one.name}"] for one in fields(OpenAir) if one.name != "surfaces"}
+    plain = {
+        field_.name: kept[f"air_{field_.name}"] for field_ in fields(OpenAir) if field_.name != "surfaces"
+    }
     places = int(np.prod(plain["values"].shape[:3]))
     matrix = csr_matrix(tuple(kept[f"air_{name}"] for name in MATRIX), (places, count))
     if (
@@ -139,43 +143,43 @@ def kept_field(
     path = derived_folder(project_file) / f"field-{key}.npz"
     for folder in (path.parent, derived_folder(None)):  # another project may have the same level
         try:
-            found = load_field(folder / path.name, key)
+            result = load_field(folder / path.name, key)
         except ValueProblem as problem:
             log.debug("%s", problem)
             continue
         if folder != path.parent:
-            _keep(found, key, path)
-        return found
+            _keep(result, key, path)
+        return result
     if keep_going is not None and not keep_going(0.0):
         return None
-    made: Field | None = None
+    built: Field | None = None
     for step in make_field(rays, level, bounds, boxes):
         if isinstance(step, Field):
-            made = step
+            built = step
             if step.air is None and early is not None:
                 early(step)
         elif keep_going is not None and not keep_going(step):
             return None
-    if made is not None:
+    if built is not None:
         for folder in {path.parent, derived_folder(None)}:
-            _keep(made, key, folder / path.name)
-    return made
+            _keep(built, key, folder / path.name)
+    return built
 
 
 def kept_bounce(
     rays: RayScene, level: Level, project_file: Path | None, project: Project
 ) -> BounceField | None:
     """The same for a project, ready to be lit."""
-    made = kept_field(rays, level, level.bounds, project_file, probe_boxes(project))
-    return None if made is None else BounceField.of(rays, level, made, project.follows)
+    built = kept_field(rays, level, level.bounds, project_file, probe_boxes(project))
+    return None if built is None else BounceField.of(rays, level, built, project.follows)
 
 
 def _keep(made: Field, key: str, path: Path) -> None:
     try:
         save_field(made, key, path)
-        kept = sorted(path.parent.glob("field-*.npz"), key=lambda one: -one.stat().st_mtime)
-        held = np.cumsum([one.stat().st_size for one in kept])
-        for old, sum_bytes in zip(kept[1:], held[1:], strict=True):
+        selected = sorted(path.parent.glob("field-*.npz"), key=lambda item: -item.stat().st_mtime)
+        current = np.cumsum([item.stat().st_size for item in selected])
+        for old, sum_bytes in zip(selected[1:], current[1:], strict=True):
             if sum_bytes > HELD_BYTES:
                 old.unlink(missing_ok=True)
     except OSError as error:

@@ -36,7 +36,7 @@ def find_shining(probes: Probes, kinds: tuple[str, ...]) -> Shining:
     """Which probes shine. kinds : by part of the level, the id of its glow"""
     shine = np.flatnonzero(probes.glow.any(axis=1))
     own = np.array([kinds[part] if part < len(kinds) else glow_of("") for part in probes.part[shine]])
-    return Shining({one: shine[own == one] for one in sorted(set(own.tolist()))})
+    return Shining({item: shine[own == item] for item in sorted(set(own.tolist()))})
 
 
 def glow_light(rays: RayScene, probes: Probes, shining: NDArray[np.int64]) -> NDArray[np.float32]:
@@ -58,8 +58,8 @@ def glow_light(rays: RayScene, probes: Probes, shining: NDArray[np.int64]) -> ND
         near, far = np.flatnonzero(close), np.flatnonzero(lit & ~close)
         shares = shares_of(rays, middle, faces, area, probes.places[far], probes.normals[far])
         out[far] += np.pi * shares[:, None] * light
-        discs, facing = (np.tile(one, (len(near), 1)) for one in (at, toward))
-        places, normals = (one[near].reshape(-1, 3) for one in (probes.samples, probes.faces))
+        discs, facing = (np.tile(item, (len(near), 1)) for item in (at, toward))
+        places, normals = (item[near].reshape(-1, 3) for item in (probes.samples, probes.faces))
         pieces = shares_of(rays, discs, facing, area / PLACES, places, normals)
         shares = pieces.reshape(-1, PLACES).sum(axis=1)
         out[near] += np.pi * shares[:, None] * light

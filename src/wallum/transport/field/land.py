@@ -85,24 +85,24 @@ class LandSeen:
         albedo, sky = np.zeros((PATCHES, 3), np.float32), np.zeros((PATCHES, BINS), np.float32)
         patch = np.concatenate([np.zeros(0, np.int64), *self._patch])
         order = np.argsort(patch, kind="stable")
-        found, first, count = np.unique(patch[order], return_index=True, return_counts=True)
-        for number, start, many in zip(found.tolist(), first.tolist(), count.tolist(), strict=True):
+        result, first, count = np.unique(patch[order], return_index=True, return_counts=True)
+        for number, start, many in zip(result.tolist(), first.tolist(), count.tolist(), strict=True):
             rows = order[start + np.arange(SAMPLES) * many // SAMPLES]
             places[number], faces[number], albedo[number] = self._at(rows)
-        if len(found):
-            sky[found] = self._sky(places[found], faces[found])
+        if len(result):
+            sky[result] = self._sky(places[result], faces[result])
         return Land(places, faces, albedo, sky)
 
     def _at(self, rows: NDArray[np.int64]) -> tuple[Floats, Floats, Floats]:
-        ends = np.cumsum([len(one) for one in self._patch])
+        ends = np.cumsum([len(item) for item in self._patch])
         batch = np.searchsorted(ends, rows, side="right")
         own = rows - np.concatenate([[0], ends])[batch]
         picked = [
             tuple(part[i : i + 1] for part in self._met[b][:3]) for b, i in zip(batch, own, strict=True)
         ]
-        places, faces, ways = (np.concatenate(one) for one in zip(*picked, strict=True))
+        places, faces, ways = (np.concatenate(item) for item in zip(*picked, strict=True))
         hits = [self._met[b][3].only(np.array([i])) for b, i in zip(batch, own, strict=True)]
-        joined = Hits(*(np.concatenate([getattr(one, name) for one in hits]) for name in vars(hits[0])))
+        joined = Hits(*(np.concatenate([getattr(hit, name) for hit in hits]) for name in vars(hits[0])))
         return places, faces, even_albedo(self._tables.at(joined, ways)).mean(axis=0)
 
     def _sky(self, places: Floats, faces: Floats) -> NDArray[np.float32]:

@@ -35,8 +35,8 @@ def make_field(
     """
     placed: Probes | None = None
     tables = SurfaceTables(level, rays.triangles)
-    for number, found in enumerate(place_probes(rays, tables, bounds, boxes)):
-        placed = found
+    for number, probe in enumerate(place_probes(rays, tables, bounds, boxes)):
+        placed = probe
         yield PLACED * min(number / 10.0, 1.0)
     if placed is None:
         return
@@ -49,9 +49,9 @@ def make_field(
             yield PLACED + (CAST - PLACED) * seen
             continue
         probes = placed.without(seen.dark > INSIDE)
-        made = Field(probes, seen, smoothing(probes), find_rooms(rays, probes, seen))
+        built = Field(probes, seen, smoothing(probes), find_rooms(rays, probes, seen))
         for air in look_about(rays, probes, bounds):
             if isinstance(air, float):
                 yield CAST + (1.0 - CAST) * air
             else:
-                yield replace(made, air=air)
+                yield replace(built, air=air)

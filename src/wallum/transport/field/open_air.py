@@ -133,16 +133,16 @@ def look_about(rays: RayScene, probes: Probes, bounds: NDArray[np.float64]) -> I
     open_sky = np.where(inside | under, np.float32(0.0), sky).reshape(counts)
     land[under & (maximum_filter(open_sky, 3).ravel() < CLOSED)] = 0.0
     surfaces = vstack(parts, format="csr")
-    for found in _walls_taken_in(rays, sky.reshape(counts), there, low, step):
-        if found is None:
+    for entry in _walls_taken_in(rays, sky.reshape(counts), there, low, step):
+        if entry is None:
             yield 0.95
             continue
-        one, other = found[1].T
-        darker = np.minimum(land[one], land[other])  # no light of ground beyond gets into closed rooms
-        for side in (one, other):
+        item, other = entry[1].T
+        darker = np.minimum(land[item], land[other])  # no light of ground beyond gets into closed rooms
+        for side in (item, other):
             np.minimum.at(land, side, darker)
-        values = np.stack([found[0], land.reshape(counts).astype(np.float16)], axis=3)
-        yield OpenAir(values, by_part, low, step, surfaces, there.ravel(), found[1])
+        values = np.stack([entry[0], land.reshape(counts).astype(np.float16)], axis=3)
+        yield OpenAir(values, by_part, low, step, surfaces, there.ravel(), entry[1])
 
 
 @dataclass(frozen=True)
@@ -233,8 +233,8 @@ def _walls_taken_in(
     places = low + np.stack(np.meshgrid(*map(np.arange, counts), indexing="ij"), axis=-1) * step
     number, pairs = np.arange(seen.size, dtype=np.int32).reshape(counts), []
     # Of the 26 about each, one of each two that lie opposite.
-    for offset in [one for one in np.ndindex(3, 3, 3) if one > (1, 1, 1)]:
-        way = [one - 1 for one in offset]
+    for offset in [item for item in np.ndindex(3, 3, 3) if item > (1, 1, 1)]:
+        way = [item - 1 for item in offset]
         here = tuple(slice(max(0, -w), n - max(0, w)) for w, n in zip(way, counts, strict=True))
         beyond = tuple(slice(max(0, w), n - max(0, -w)) for w, n in zip(way, counts, strict=True))
         parted = ~(there[here] & there[beyond])
@@ -257,9 +257,9 @@ def _walled(rays: RayScene, a: Floats, b: Floats, step: NDArray[np.float64]) -> 
     out = _between(rays, a, b)
     for shift in BESIDE * step:
         rows = np.flatnonzero(out)
-        one, other = a[rows], b[rows]
-        free = ~(_between(rays, one, one + shift) | _between(rays, other, other + shift))
-        out[rows] = ~(free & ~_between(rays, one + shift, other + shift))
+        item, other = a[rows], b[rows]
+        free = ~(_between(rays, item, item + shift) | _between(rays, other, other + shift))
+        out[rows] = ~(free & ~_between(rays, item + shift, other + shift))
     return out
 
 

@@ -25,7 +25,7 @@ __all__ = [
 # have two.
 FIRST_BIT, SPLIT_BIT = 12, 6
 HAS_ANY: Final = (1 << FACINGS) - 1
-COUNTED: Final = np.array([one.bit_count() for one in range(1 << FACINGS)], np.int64)
+COUNTED: Final = np.array([index.bit_count() for index in range(1 << FACINGS)], np.int64)
 # Cells beside one, x fastest.
 OFFSETS: Final = np.stack(np.meshgrid(*[(-1, 0, 1)] * 3, indexing="ij"), axis=-1).reshape(-1, 3)[:, ::-1]
 

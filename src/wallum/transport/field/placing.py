@@ -64,22 +64,22 @@ def place_probes(
     rng = np.random.default_rng(seed)
     room = np.stack([box[0] - ROOM_M, box[1] + ROOM_M])
     cells: Cells | None = None
-    found: Samples | None = None
-    for made in scatter(rays, tables, box, lambda area: cells_within(room, cell_size(area), boxes), rng):
-        if isinstance(made, Cells):
-            cells = made
+    result: Samples | None = None
+    for item in scatter(rays, tables, box, lambda area: cells_within(room, cell_size(area), boxes), rng):
+        if isinstance(item, Cells):
+            cells = item
         else:
-            found = made
+            result = item
         yield None
-    assert found is not None
+    assert result is not None
     assert cells is not None
-    groups, found = by_cell(found, cells)
+    groups, result = by_cell(result, cells)
     if not len(groups):
         return  # nothing here is large enough, or seen
     yield None
-    found, groups, second, planes = parted(rays, found, groups, OVER * cells.sizes(groups // FACINGS))
+    result, groups, second, planes = parted(rays, result, groups, OVER * cells.sizes(groups // FACINGS))
     yield None
-    probes, words, leaves = _made(found, groups, second, planes, cells)
+    probes, words, leaves = _made(result, groups, second, planes, cells)
     yield None
     links = np.full((len(probes), 27), NO_PROBE, np.int32)
     for number in range(27):
@@ -150,7 +150,7 @@ def _made(
     planes = np.zeros((number, 4), np.float32)
     pairs = np.flatnonzero(two)
     planes[pairs - 1], planes[pairs] = parting[: len(pairs), 0], parting[: len(pairs), 1]
-    made = Probes(
+    probes = Probes(
         cells.low,
         cells.step,
         *packed(cells, words),
@@ -167,4 +167,4 @@ def _made(
         _of_parts(found, first),
         np.zeros((2, 3), dtype=bool),
     )
-    return made, words, own // FACINGS
+    return probes, words, own // FACINGS

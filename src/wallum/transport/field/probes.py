@@ -106,8 +106,8 @@ class Probes:
         near = others[near.reshape(len(rows), -1)]
         fits = np.einsum("nkc,nc->nk", self.normals[near], self.normals[rows]) > 0.5
         fits &= away.reshape(fits.shape) < 2.0 * self.step
-        found = fits.any(axis=1)
-        out[found] = near[found, fits[found].argmax(axis=1)]
+        result = fits.any(axis=1)
+        out[result] = near[result, fits[result].argmax(axis=1)]
         return out
 
     def cell_of(self, points: Floats, normals: Floats) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
@@ -121,8 +121,8 @@ class Probes:
         """(N,) words of the cells, or parts of those, that places (N, 3) lie in; 0: none."""
         # By column: three values to a row are the slow way round.
         at = [(places[:, k] - self.low[k]) / self.step for k in range(3)]
-        cell = [np.floor(one).astype(np.int64) for one in at]
-        x, y, z = (np.clip(one, 0, count - 1) for one, count in zip(cell, self.cells.shape, strict=True))
+        cell = [np.floor(item).astype(np.int64) for item in at]
+        x, y, z = (np.clip(item, 0, count - 1) for item, count in zip(cell, self.cells.shape, strict=True))
         within = (x == cell[0]) & (y == cell[1]) & (z == cell[2])
         words = self.cells[x, y, z].astype(np.int64) * within
         if not len(self.parts):
@@ -130,8 +130,8 @@ class Probes:
         rows = np.flatnonzero((words > 0) & ((words & HAS_ANY) == 0))
         along = 1 << ((words[rows] >> SPLIT_BIT) & HAS_ANY)
         i, j, k = (
-            np.clip(((one - low)[rows] * along).astype(np.int64), 0, along - 1)
-            for one, low in zip(at, (x, y, z), strict=True)
+            np.clip(((item - low)[rows] * along).astype(np.int64), 0, along - 1)
+            for item, low in zip(at, (x, y, z), strict=True)
         )
         inner = (k * along + j) * along + i
         words[rows] = self.parts[(words[rows] >> FIRST_BIT) + inner]
@@ -152,8 +152,8 @@ class Probes:
             fits = ((words[left] >> facing) & 1) > 0
             if turn:
                 fits &= np.abs(normals[left, axis]) > LEAST_FACING
-            found = left[fits]
-            out[found] = self._numbered(words[found], facing[fits], points[found])
+            result = left[fits]
+            out[result] = self._numbered(words[result], facing[fits], points[result])
             # Most face some way plainly; the others are looked for by the next.
             left, axis, steep = left[~fits], axis[~fits], steep[:, ~fits]
             if not len(left):

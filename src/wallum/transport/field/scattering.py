@@ -55,7 +55,7 @@ class Samples:
 
     def only(self, rows: NDArray[np.int64]) -> "Samples":
         """Those of some rows."""
-        return Samples(*(getattr(self, one.name)[rows] for one in fields(self)))
+        return Samples(*(getattr(self, field_.name)[rows] for field_ in fields(self)))
 
 
 def even_albedo(surfaces: Surfaces | SeenSurfaces) -> NDArray[np.float32]:
@@ -63,8 +63,8 @@ def even_albedo(surfaces: Surfaces | SeenSurfaces) -> NDArray[np.float32]:
     as far as it is rough; what is smooth mirrors it one way only, which none of these probes follow.
     Of physics.surface, at the eye's mean cosine."""
     rough = surfaces.roughness
-    _, _, kept, steep = look_up(rough, np.full(len(rough), MEAN_COSINE, np.float32)).T
-    under = kept * (1.0 - steep * mean_fall(rough))
+    _, _, selected, steep = look_up(rough, np.full(len(rough), MEAN_COSINE, np.float32)).T
+    under = selected * (1.0 - steep * mean_fall(rough))
     metal = surfaces.metallic[:, None]
     under = under[:, None]
     spread = np.clip((rough - SMOOTH[0]) / (SMOOTH[1] - SMOOTH[0]), 0.0, 1.0)[:, None]
@@ -123,7 +123,7 @@ def scatter(
     if not sides:
         none, nothing = np.zeros((0, 3)), np.zeros((0, 3), np.float32)
         sides.append(Samples(none, none, nothing, nothing, np.zeros(0), np.zeros(0, np.int32)))
-    yield Samples(*(np.concatenate([getattr(s, one.name) for s in sides]) for one in fields(Samples)))
+    yield Samples(*(np.concatenate([getattr(s, field_.name) for s in sides]) for field_ in fields(Samples)))
 
 
 def _corners(flat: Triangles, number: NDArray[np.int64], weights: Floats) -> NDArray[np.float64]:
@@ -204,9 +204,9 @@ def _few(sides: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.float6
     first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]]) if len(key) else np.zeros(0, np.int64)
     size = np.diff(np.r_[first, len(key)])
     rank = np.arange(len(key)) - np.repeat(first, size)
-    kept = np.flatnonzero(rank < MOST_EACH)
+    selected = np.flatnonzero(rank < MOST_EACH)
     few = np.minimum(size, MOST_EACH)
-    return order[kept], np.repeat(size / few, few)
+    return order[selected], np.repeat(size / few, few)
 
 
 def by_cell(found: Samples, cells: Cells) -> tuple[NDArray[np.int64], Samples]:

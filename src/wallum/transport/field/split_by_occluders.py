@@ -43,9 +43,9 @@ def parted(
         rows = first[some, None] + np.arange(size[some].max(initial=0))
         there = rows < (first + size)[some, None]
         rows = np.minimum(rows, len(groups) - 1)
-        made, turned = _planes(found.places[rows], there, second[rows])
+        built, turned = _planes(found.places[rows], there, second[rows])
         second[rows[there]] ^= np.repeat(turned, size[some])
-        planes.append(made)
+        planes.append(built)
     order = np.lexsort((second, groups))
     return found.only(order), groups[order], second[order], np.concatenate(planes).astype(np.float32)
 
@@ -96,5 +96,5 @@ def _parts_of(
         planes[has, number, :3] = WAYS[best[has]]
         planes[has, number, 3] = (ends[every, best] + 0.5 * gap)[has]
         left, room = left & ~gone, room + gap * has
-    found = (outer & ~left).sum(axis=1) / np.maximum(outer.sum(axis=1), 1)
-    return planes, found + 0.01 * np.minimum(room, 1.0)
+    result = (outer & ~left).sum(axis=1) / np.maximum(outer.sum(axis=1), 1)
+    return planes, result + 0.01 * np.minimum(room, 1.0)

@@ -76,21 +76,25 @@ def bake(
 
     keep_going : told the share that is done. Raises LevelProblem where there is nothing to bake
     """
-    kept = None if part is None else load_part(part, order.word)
-    laid = _laid(order, keep_going) if kept is None else _laid_of(kept)
+    selected = None if part is None else load_part(part, order.word)
+    laid = _laid(order, keep_going) if selected is None else _laid_of(selected)
     if laid is None or not keep_going(LAID):
         return None
     texels = find_texels(order.rays.triangles, laid)
     outside = outside_bodies(order.rays, texels)
     buried, texels = texels.only(~outside), texels.only(outside)
-    made = Baking(
+    baking = Baking(
         order.rays, order.level, order.scene, texels, order.straight, order.follows, order.made
     )  # fmt: skip
-    if kept is not None and len(kept["squares"]) == len(texels):
-        made.sums, made.squares, made.samples = kept["sums"], kept["squares"], int(kept["samples"])
-    if not _light(order, made, laid, part, keep_going):
+    if selected is not None and len(selected["squares"]) == len(texels):
+        baking.sums, baking.squares, baking.samples = (
+            selected["sums"],
+            selected["squares"],
+            int(selected["samples"]),
+        )
+    if not _light(order, baking, laid, part, keep_going):
         return None
-    return _finished(order, made, laid, buried)
+    return _finished(order, baking, laid, buried)
 
 
 def _laid(order: Order, keep_going: Callable[[float], bool]) -> Unwrapped | None:
@@ -102,7 +106,7 @@ def _laid(order: Order, keep_going: Callable[[float], bool]) -> Unwrapped | None
 
 
 def _laid_of(kept: dict[str, Any]) -> Unwrapped:
-    width, height = (int(one) for one in kept["size"])
+    width, height = (int(item) for item in kept["size"])
     return unwrapped_of(kept, (width, height), int(kept["pages"]))
 
 
@@ -126,7 +130,7 @@ def _light(
 
 
 def _keep(order: Order, made: Baking, laid: Unwrapped, part: Path) -> None:
-    arrays = {one.name: getattr(laid, one.name) for one in fields(Unwrapped)}
+    arrays = {field_.name: getattr(laid, field_.name) for field_ in fields(Unwrapped)}
     arrays |= {"size": np.array(laid.size), "pages": np.array(laid.pages)}
     sums = {"sums": made.sums, "squares": made.squares, "samples": np.array(made.samples)}
     save_part(part, order.word, arrays | sums)

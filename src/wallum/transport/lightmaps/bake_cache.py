@@ -58,7 +58,7 @@ def save_bake(baked: BakedLight, path: Path) -> None:
     }  # fmt: skip
     arrays: dict[str, Any] = {
         name: value
-        for name in (one.name for one in fields(Unwrapped))
+        for name in (field_.name for field_ in fields(Unwrapped))
         if isinstance(value := getattr(baked.laid, name), np.ndarray)
     }
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -69,10 +69,10 @@ def save_bake(baked: BakedLight, path: Path) -> None:
 def load_bake(path: Path) -> BakedLight | None:
     """Kept baked light; None where there is none. Raises ValueProblem where it cannot be read."""
     try:
-        with open(path, "rb") as stream, np.load(stream, allow_pickle=False) as kept:
-            if sum(one.file_size for one in kept.zip.infolist()) > MOST_BYTES:
+        with open(path, "rb") as stream, np.load(stream, allow_pickle=False) as selected:
+            if sum(item.file_size for item in selected.zip.infolist()) > MOST_BYTES:
                 raise ValueProblem("the baked light is too large", str(path))
-            return _read(kept)
+            return _read(selected)
     except FileNotFoundError:
         return None
     except ValueProblem:
@@ -93,7 +93,7 @@ def _read(kept: Any) -> BakedLight:
     told = json.loads(str(kept["told"]))
     if told["version"] != VERSION:
         raise ValueError(f"version {told['version']} is not known")
-    width, height = (int(one) for one in told["size"])
+    width, height = (int(item) for item in told["size"])
     laid = unwrapped_of(kept, (width, height), int(told["pages"]))
     light = kept["light"].astype(np.float32)
     if light.shape != (laid.pages, height, width, 3) or not np.isfinite(light).all():
@@ -142,9 +142,9 @@ def save_part(path: Path, key: str, values: dict[str, Any]) -> None:
 def load_part(path: Path, key: str) -> dict[str, Any] | None:
     """What was done of this very bake; None where nothing was, or it cannot be read."""
     try:
-        with open(path, "rb") as stream, np.load(stream, allow_pickle=False) as kept:
-            if str(kept["key"]) == key:
-                return {name: kept[name] for name in kept.files if name != "key"}
+        with open(path, "rb") as stream, np.load(stream, allow_pickle=False) as selected:
+            if str(selected["key"]) == key:
+                return {name: selected[name] for name in selected.files if name != "key"}
     except Exception as error:  # zipfile and numpy raise kinds of their own for broken files
         log.debug("no unfinished bake: %s", error)
     return None

@@ -87,13 +87,13 @@ class Baking:
                 )  # fmt: skip
 
         with ThreadPoolExecutor(THREADS) as pool:
-            made = list(pool.map(work, range(shares)))
-        light = [one for one in made if one is not None]
+            built = list(pool.map(work, range(shares)))
+        light = [item for item in built if item is not None]
         if len(light) < shares:
             return False
-        for own, one in zip(rows, light, strict=True):
-            self.sums[own] += one
-            self.squares[own] += (one @ LUMINANCE_WEIGHTS.astype(np.float32)) ** 2
+        for own, item in zip(rows, light, strict=True):
+            self.sums[own] += item
+            self.squares[own] += (item @ LUMINANCE_WEIGHTS.astype(np.float32)) ** 2
         self.samples += 1
         return True
 
@@ -114,9 +114,9 @@ def outside_bodies(rays: RayScene, texels: Texels, seed: int = 1) -> NDArray[np.
         ways /= np.linalg.norm(ways, axis=1, keepdims=True)
         hits = rays.first_hit(starts, ways)
         met = np.flatnonzero(hits.triangle >= 0)
-        found = hits.triangle[met]
-        behind = (rays.triangles.face_normals[found] * ways[met]).sum(axis=1) > 0.0
-        backs[met] += behind & ~rays.double_sided[rays.triangles.material[found]]
+        result = hits.triangle[met]
+        behind = (rays.triangles.face_normals[result] * ways[met]).sum(axis=1) > 0.0
+        backs[met] += behind & ~rays.double_sided[rays.triangles.material[result]]
     return np.asarray(backs < INSIDE * LOOKS)
 
 

@@ -43,11 +43,11 @@ class Texels:
 
     def only(self, keep: NDArray[np.bool_]) -> "Texels":
         """Some of them."""
-        return Texels(*(getattr(self, one.name)[keep] for one in fields(Texels)))
+        return Texels(*(getattr(self, field_.name)[keep] for field_ in fields(Texels)))
 
     def joined(self, other: "Texels") -> "Texels":
         """These and others after them."""
-        pairs = ((getattr(self, one.name), getattr(other, one.name)) for one in fields(Texels))
+        pairs = ((getattr(self, field_.name), getattr(other, field_.name)) for field_ in fields(Texels))
         return Texels(*(np.concatenate(pair) for pair in pairs))
 
 
@@ -89,8 +89,8 @@ def _texels(
 ) -> Texels:
     corners = flat.faces[triangle]
     shares = np.concatenate([1.0 - weights.sum(axis=1, keepdims=True), weights], axis=1)
-    given = flat.positions[corners]
-    inward = given.mean(axis=1) - (shares[..., None] * given).sum(axis=1)
+    inputs = flat.positions[corners]
+    inward = inputs.mean(axis=1) - (shares[..., None] * inputs).sum(axis=1)
     away = np.linalg.norm(inward, axis=1, keepdims=True)
     shares += (1.0 / 3.0 - shares) * np.minimum(WITHIN_M / np.maximum(away, 1e-9), WITHIN)
     places, normals = (
@@ -101,7 +101,7 @@ def _texels(
     normals = normalised(np.asarray(normals))
     # Where what is given turns away from the triangle, the triangle is right.
     normals = np.where((normals * faces).sum(axis=1, keepdims=True) > 0.1, normals, faces)
-    shown = (np.asarray(one, np.float32) for one in (places, normals, faces))
+    shown = (np.asarray(item, np.float32) for item in (places, normals, faces))
     return Texels(number, triangle, weights, *shown)
 
 

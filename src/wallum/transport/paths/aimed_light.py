@@ -239,8 +239,8 @@ class AimedLight:
             return kinds[0][0].sample(rows, places, u)
         out = Arriving(np.empty_like(places), np.empty(len(pick)), np.empty(len(pick)))
         for kind, own in kinds:
-            found = kind.sample(rows.take(own), places.take(own, 0), u.take(own, 0))
-            for whole, part in zip(out, found, strict=True):
+            result = kind.sample(rows.take(own), places.take(own, 0), u.take(own, 0))
+            for whole, part in zip(out, result, strict=True):
                 whole[own] = part
         return out
 

@@ -50,13 +50,13 @@ def air_depths(air: Medium, eye: Floats, directions: Floats, distance_m: Floats)
     heights = np.broadcast_to(np.asarray(eye)[..., 1], len(directions))
     far = np.minimum(distance_m, AIR_END_M)
     depths = air.depths(heights, rise, far)
-    more = [one.depth(eye, directions, far) for one in air.pockets]
+    more = [pocket.depth(eye, directions, far) for pocket in air.pockets]
     if air.clear_to > 0.0:
         near = np.minimum(far, air.clear_to)
         depths = np.maximum(depths - air.depths(heights, rise, near), 0.0)
         more = [
-            np.maximum(depth - one.depth(eye, directions, near), 0.0)
-            for one, depth in zip(air.pockets, more, strict=True)
+            np.maximum(depth - pocket.depth(eye, directions, near), 0.0)
+            for pocket, depth in zip(air.pockets, more, strict=True)
         ]
     layers = depths[:, :, None] * air.thickness[:, None, :]
     if not more:
@@ -107,17 +107,17 @@ def air_parts(
         }
     depths = air_depths(air, eye, directions, distance_m)
     whole = depths.sum(axis=0)
-    kept = 1.0 - air.hides * -np.expm1(-whole)
-    share = (1.0 - kept) / np.maximum(whole, 1e-30)
-    out = {AIR_ID: np.zeros_like(kept)}
-    for one, own in zip(air.layers, depths[: len(air.layers)], strict=True):
-        out[AIR_ID] += air_source(scene, one, directions) * own * share
+    selected = 1.0 - air.hides * -np.expm1(-whole)
+    share = (1.0 - selected) / np.maximum(whole, 1e-30)
+    out = {AIR_ID: np.zeros_like(selected)}
+    for layer, own in zip(air.layers, depths[: len(air.layers)], strict=True):
+        out[AIR_ID] += air_source(scene, layer, directions) * own * share
     for pocket, own in zip(air.pockets, depths[len(air.layers) :], strict=True):
-        out[pocket.id] = np.zeros_like(kept)
+        out[pocket.id] = np.zeros_like(selected)
         if own.any():
             albedo, light = np.array(pocket.albedo), np.array(pocket.own)
             out[pocket.id] = _scattered(scene, directions, pocket.forwardness, albedo, light) * own * share
-    return kept, out
+    return selected, out
 
 
 def air_between(
@@ -126,5 +126,5 @@ def air_between(
     """What is kept of light (N, 3) and all that is added (N, 3) [cd/m2] along ways; see `air_parts`."""
     if scene.air is None:
         return np.ones((len(directions), 3)), np.zeros((len(directions), 3))
-    kept, parts = air_parts(scene, eye, directions, distance_m)
-    return kept, np.sum(list(parts.values()), axis=0)
+    selected, parts = air_parts(scene, eye, directions, distance_m)
+    return selected, np.sum(list(parts.values()), axis=0)

@@ -105,22 +105,22 @@ def _scattered(
     """
     places = ways.at(distance_m)
     taken = air_depths(air, ways.start, ways.directions, distance_m).sum(axis=0)
-    kept = np.exp(-taken) * (over_pdf * (distance_m >= air.clear_to))[:, None] * air.hides
-    densities = [one.extinction * one.density(places[:, 1]) for one in air.layers if by[0]]
-    densities += [one.extinction * one.density(places) for one in air.pockets if by[1]]
-    kinds = [(one.albedo, one.forwardness) for one in air.layers if by[0]]
-    kinds += [(one.albedo, one.forwardness) for one in air.pockets if by[1]]
+    selected = np.exp(-taken) * (over_pdf * (distance_m >= air.clear_to))[:, None] * air.hides
+    densities = [layer.extinction * layer.density(places[:, 1]) for layer in air.layers if by[0]]
+    densities += [pocket.extinction * pocket.density(places) for pocket in air.pockets if by[1]]
+    kinds = [(layer.albedo, layer.forwardness) for layer in air.layers if by[0]]
+    kinds += [(pocket.albedo, pocket.forwardness) for pocket in air.pockets if by[1]]
     pairs = zip(kinds, densities, strict=True)
-    weight = [density[:, None] * np.array(kind[0]) * kept for kind, density in pairs]
+    weight = [density[:, None] * np.array(kind[0]) * selected for kind, density in pairs]
     return AirSamples(places, np.stack(weight), tuple(kind[1] for kind in kinds))
 
 
 def _in_pockets(air: Medium, ways: Ways, rng: np.random.Generator) -> AirSamples:
     """One place on each way in one of the pockets that it goes through, by how thick they are."""
-    ends = [one.ends(ways.start, ways.directions) for one in air.pockets]
+    ends = [pocket.ends(ways.start, ways.directions) for pocket in air.pockets]
     first = np.maximum(np.stack([pair[0] for pair in ends]), 0.0)
     inside = np.maximum(np.minimum(np.stack([pair[1] for pair in ends]), ways.lengths) - first, 0.0)
-    gain = inside * np.array([one.extinction for one in air.pockets])[:, None]
+    gain = inside * np.array([pocket.extinction for pocket in air.pockets])[:, None]
     total = gain.sum(axis=0)
     aim = rng.random(len(total)) * total
     pick = np.minimum((np.cumsum(gain, axis=0) < aim).sum(axis=0), len(gain) - 1)
@@ -128,7 +128,7 @@ def _in_pockets(air: Medium, ways: Ways, rng: np.random.Generator) -> AirSamples
     distance = first[pick, rows] + inside[pick, rows] * rng.random(len(total))
     # Where pockets overlap a place may have been found by way of each.
     within = (distance >= first) & (distance <= first + inside)
-    pdf = (within * np.array([one.extinction for one in air.pockets])[:, None]).sum(axis=0)
+    pdf = (within * np.array([pocket.extinction for pocket in air.pockets])[:, None]).sum(axis=0)
     over_pdf = np.where(pdf > 0.0, total / np.maximum(pdf, 1e-30), 0.0)
     return _scattered(air, ways, distance, over_pdf, by=(False, True))
 
@@ -147,11 +147,11 @@ def _along(air: Medium, ways: Ways, rng: np.random.Generator) -> AirSamples:
         low, high = np.where(short, middle, low), np.where(short, high, middle)
     # Somewhere in what is left, so that no step of it shows.
     first, last = np.expm1(low), np.expm1(high)
-    ends = [_depth(air, ways, one).sum(axis=0) for one in (first, last)]
+    ends = [_depth(air, ways, item).sum(axis=0) for item in (first, last)]
     share = np.clip((aim - ends[0]) / np.maximum(ends[1] - ends[0], 1e-12), 0.0, 1.0)
     distance = first + (last - first) * share
     heights = ways.at(distance)[:, 1]
-    local = sum(one.extinction * one.density(heights) for one in air.layers)
+    local = sum(layer.extinction * layer.density(heights) for layer in air.layers)
     left = np.exp(-_depth(air, ways, distance).sum(axis=0))
     pdf = local * left / np.maximum(taken, 1e-12)
     over_pdf = np.where(taken > 0.0, 1.0 / np.maximum(pdf, 1e-30), 0.0)
@@ -160,7 +160,7 @@ def _along(air: Medium, ways: Ways, rng: np.random.Generator) -> AirSamples:
 
 def own_light(air: Medium, ways: Ways) -> NDArray[np.float64]:
     """(N, 3) the air's own light along ways [cd/m2], of each by its part of what is taken."""
-    lights = [*(one.own for one in air.layers), *(one.own for one in air.pockets)]
+    lights = [*(layer.own for layer in air.layers), *(pocket.own for pocket in air.pockets)]
     if not np.any(lights):
         return np.zeros((len(ways.lengths), 3))
     depths = air_depths(air, ways.start, ways.directions, ways.lengths)
@@ -238,15 +238,15 @@ def lamp_light(rays: RayScene, scene: LitScene, ways: Ways, rng: np.random.Gener
     over_pdf = past * (ends[chosen] - begins[chosen]) / aside[chosen] * total[rows] / gain[chosen]
     lit_ways = ways.only(rows)
     samples = _scattered(air, lit_ways, distance, over_pdf)
-    found = _of_lamps(scene, pick, samples.places, rng)
-    light = samples.phased(dots(lit_ways.directions, found.toward))
-    light *= lamps.rows["emission"][pick].astype(np.float64) * np.asarray(found.strength)[:, None]
+    result = _of_lamps(scene, pick, samples.places, rng)
+    light = samples.phased(dots(lit_ways.directions, result.toward))
+    light *= lamps.rows["emission"][pick].astype(np.float64) * np.asarray(result.strength)[:, None]
     light *= air.between(position[pick], samples.places) * lamps.rows["in_air"][pick, None]
     casts = lamps.casting[pick] & (lamps.rows["air_shadow"][pick] > 0.5)
-    casting = np.flatnonzero(casts & (found.strength > 0.0))
+    casting = np.flatnonzero(casts & (result.strength > 0.0))
     if len(casting):
-        free = found.reach[casting] - 2.0 * LIFT_M
-        light[casting] *= rays.let_through(samples.places[casting], found.toward[casting], free)
+        free = result.reach[casting] - 2.0 * LIFT_M
+        light[casting] *= rays.let_through(samples.places[casting], result.toward[casting], free)
     out[rows] = light
     return out
 
@@ -258,8 +258,8 @@ def _of_lamps(
     rows, u = scene.lamps.rows[pick], rng.random((len(pick), 3))
     out = Arriving(np.zeros((len(pick), 3)), np.zeros(len(pick)), np.zeros(len(pick)))
     for kind, own in by_kind(rows):
-        found = kind.sample(rows[own], places[own], u[own])
-        for whole, part in zip(out, found, strict=True):
+        result = kind.sample(rows[own], places[own], u[own])
+        for whole, part in zip(out, result, strict=True):
             whole[own] = part
     return out
 
@@ -270,7 +270,7 @@ def onward(
     """Unit directions (N, 3) that light comes from to each sample, and what of it comes to the eye (N, 3)."""
     count = len(ways.lengths)
     u = rng.random((count, 3))
-    forward = max(air.layers, key=lambda one: one.extinction).forwardness
+    forward = max(air.layers, key=lambda layer: layer.extinction).forwardness
     bent = _lobe(forward, u[:, 0])
     even = rng.random(count) < EVEN
     cosine = np.where(even, 2.0 * u[:, 0] - 1.0, bent)

@@ -87,11 +87,11 @@ class GlowAim:
     def aim(self, places: Floats, rng: np.random.Generator) -> Target:
         """One point of one triangle for each of places (N, 3)."""
         count = len(places)
-        given = self._about_given(places)
-        ends = np.cumsum(given, axis=1)
+        about = self._about_given(places)
+        ends = np.cumsum(about, axis=1)
         u = rng.random((count, 4), dtype=np.float32)
         heap = (ends < (u[:, 0] * ends[:, -1])[:, None]).sum(axis=1)
-        heap = np.minimum(heap, given.shape[1] - 1)
+        heap = np.minimum(heap, about.shape[1] - 1)
         low, high = self._heaps.first[heap], self._heaps.first[heap + 1]
         before = np.where(low > 0, self._ends[low - 1], 0.0)
         wanted = before + u[:, 1] * (self._ends[high - 1] - before)
@@ -103,7 +103,7 @@ class GlowAim:
         reach = np.sqrt(dots(way, way))
         toward = scaled(way, 1.0 / np.maximum(reach, 1e-6))
         hits = Hits(reach, self._triangles[own], weights)
-        chosen = given[np.arange(count), heap] / ends[:, -1]
+        chosen = about[np.arange(count), heap] / ends[:, -1]
         return Target(toward, reach, hits, self._density(toward, hits, heap, chosen))
 
     def chance(self, places: Floats, toward: Floats, hits: Hits) -> NDArray[np.float32]:
@@ -111,8 +111,8 @@ class GlowAim:
         heap = self._heap_of.take(hits.triangle)
         out = np.zeros(len(places), np.float32)
         rows = np.flatnonzero((heap >= 0) & (hits.triangle >= 0))
-        heap, given = heap.take(rows), self._about_given(places.take(rows, 0))
-        chosen = given[np.arange(len(rows)), heap] / given.sum(axis=1)
+        heap, inputs = heap.take(rows), self._about_given(places.take(rows, 0))
+        chosen = inputs[np.arange(len(rows)), heap] / inputs.sum(axis=1)
         out[rows] = self._density(toward.take(rows, 0), hits.only(rows), heap, chosen)
         return out
 

@@ -102,18 +102,18 @@ class LightAim:
 def _light(rays: RayScene, made: Field, scene: LitScene, pool: ThreadPoolExecutor) -> NDArray[np.float32]:
     """(N, 3) illuminance of probes, all told but what glow gives straight [lx]."""
     gains = strengths(scene)
-    far = [one.id for one in (scene.sun, scene.sky) if one is not None]
+    far = [item.id for item in (scene.sun, scene.sky) if item is not None]
     strongest = np.argsort(-luminance(scene.lamps.rows["emission"].astype(np.float64)), kind="stable")
     ids = far + [scene.lamps.ids[i] for i in strongest[:MOST_LAMPS].tolist()]
     first, land = np.zeros((len(made.probes), 3), np.float32), np.zeros((PATCHES, 3))
 
-    def direct(one: str) -> Direct:
+    def direct(value: str) -> Direct:
         with one_thread():
-            return direct_of(rays, made.probes, made.seen, None, scene, one)
+            return direct_of(rays, made.probes, made.seen, None, scene, value)
 
-    for one, given in zip(ids, pool.map(direct, ids), strict=True):
-        first += given.probes * gains[one].astype(np.float32)
-        land += given.land * gains[one]
+    for one, item in zip(ids, pool.map(direct, ids), strict=True):
+        first += item.probes * gains[one].astype(np.float32)
+        land += item.land * gains[one]
     return first + bounced(made, first, land)
 
 

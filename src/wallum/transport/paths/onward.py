@@ -81,7 +81,7 @@ def leave(
     toward = scaled(side, disc[:, 0]) + scaled(up, disc[:, 1]) + scaled(n, height)
     rows = np.flatnonzero(mirrored)
     eye = v.take(rows, 0)
-    half = seen_facets(*(one.take(rows, 0) for one in (n, side, up, v, alpha, u)))
+    half = seen_facets(*(item.take(rows, 0) for item in (n, side, up, v, alpha, u)))
     toward[rows] = scaled(half, 2.0 * dots(eye, half)) - eye
     aimed = np.zeros(count, np.float32)
     if others is not None:

@@ -132,7 +132,7 @@ class Reference:
         """(H, W) how far from the camera's plane the surfaces in the middles of the pixels lie [m], but for
         those that are seen through; 0 for the sky."""
         width, height = self._size
-        x, y = ((np.arange(one) + 0.5) / one for one in self._size)
+        x, y = ((np.arange(item) + 0.5) / item for item in self._size)
         camera = self._camera.with_aspect(width / height)
         ways = camera.rays(np.tile(x, height), np.repeat(y, width)).astype(np.float32)
         eyes = np.broadcast_to(np.array(camera.eye, np.float32), ways.shape)
@@ -177,11 +177,11 @@ class Reference:
                 return self._light(parts[number], np.random.default_rng(seeds[number]))
 
         with ThreadPoolExecutor(THREADS) as pool:
-            made = pool.map(work, range(len(parts)))
-            done = [one for one in islice(made, len(first)) if one is not None]
+            map_ = pool.map(work, range(len(parts)))
+            done = [item for item in islice(map_, len(first)) if item is not None]
             if halfway is not None and len(done) == len(first):
                 halfway(self._half(first, done))
-            done += [one for one in made if one is not None]
+            done += [item for item in map_ if item is not None]
         if len(done) < len(parts):
             return False
         for pixels, (light, shown) in zip(parts, done, strict=True):
@@ -208,7 +208,7 @@ class Reference:
         light, shown = np.zeros((width * height, 3), np.float32), np.zeros((width * height, 6), np.float32)
         for pixels, (own, seen) in zip(parts, done, strict=True):
             light[pixels], shown[pixels] = own, seen
-        light, shown = (one.reshape(height, width, -1)[:, ::2] for one in (light, shown))
+        light, shown = (item.reshape(height, width, -1)[:, ::2] for item in (light, shown))
         return Half(light, shown[..., :3], shown[..., 3:])
 
     # -- one batch of paths --------------------------------------------------------------
@@ -286,12 +286,12 @@ class Reference:
         start, unit direction : (3,); length : at most [m]
         """
         rng = np.random.default_rng(self._seed)
-        one = np.ones((samples, 1), np.float32)
+        item = np.ones((samples, 1), np.float32)
         paths = Paths.alone(
             np.arange(samples),
-            one * np.asarray(start, np.float32),
-            one * np.asarray(direction, np.float32),
-            np.repeat(one, 3, axis=1),
+            item * np.asarray(start, np.float32),
+            item * np.asarray(direction, np.float32),
+            np.repeat(item, 3, axis=1),
         )
         hits = self._rays.first_visible(paths.origins, paths.directions)
         beyond = hits.distance > length
@@ -395,7 +395,7 @@ class Reference:
         eye, scene = paths.origins[0].astype(np.float64), self._scene
         if scene.air is None and (scene.sky is None or scene.sky.deck is None):
             return None
-        kept, added = air_between(scene, eye, paths.directions, hits.distance)
+        selected, added = air_between(scene, eye, paths.directions, hits.distance)
         deck = scene.sky.deck if scene.sky is not None else None
         ends = hits.distance
         if deck is not None:
@@ -406,12 +406,12 @@ class Reference:
             shown, left = deck_along(deck, ways, eye, until_m=hits.distance.take(rows))
             near, before = air_between(scene, eye, ways, start.take(rows))
             added[rows] = scaled(added[rows] - before, left) + shown * near + before
-            kept[rows] = scaled(kept[rows], left)
+            selected[rows] = scaled(selected[rows], left)
         scattered = None
         if scene.air is not None and scene.air.straight is None:
             alike = added if deck is None else air_between(scene, eye, paths.directions, ends)[1]
             # Of ways on which next to nothing is scattered only some are looked at.
-            taken = 1.0 - (kept if deck is None else air_kept(scene, eye, paths.directions, ends))
+            taken = 1.0 - (selected if deck is None else air_kept(scene, eye, paths.directions, ends))
             rows, counts = worth_following(taken, rng)
             stretches = Ways(eye, paths.directions, np.minimum(ends, AIR_END_M)).only(rows)
             lit, scattered = self._lit_air(scene, stretches, rng)
@@ -420,7 +420,7 @@ class Reference:
             scattered.weight = scaled(scattered.weight, counts[scattered.pixel].astype(np.float32))
             scattered.pixel = rows[scattered.pixel]
         light += added.astype(np.float32)
-        paths.weight = paths.weight * kept.astype(np.float32)
+        paths.weight = paths.weight * selected.astype(np.float32)
         return scattered
 
     def _lit_air(self, scene: LitScene, ways: Ways, rng: np.random.Generator) -> tuple[Floats, Paths]:
@@ -434,8 +434,8 @@ class Reference:
             toward, weight = onward(scene.air, ways, samples, rng)
             weight *= 1.0 if scene.sky is None else scene.sky.in_air  # of all that comes from around
             rows, counts = worth_following(weight, rng)
-            kept = samples.places[rows], toward[rows], scaled(weight[rows], counts)
-            moved = (one.astype(np.float32) for one in kept)
+            selected = samples.places[rows], toward[rows], scaled(weight[rows], counts)
+            moved = (item.astype(np.float32) for item in selected)
             paths = paths.joined(Paths.alone(rows, *moved))
         return lit, paths
 
@@ -458,8 +458,8 @@ class Reference:
             add_light(light, paths.pixel, paths.weight * lit)
             more.weight = more.weight * paths.weight.take(more.pixel, 0)
             more.pixel = paths.pixel.take(more.pixel)
-            kept = air_kept(scene, ways.start, ways.directions, ways.lengths)
-            paths.weight = paths.weight * kept.astype(np.float32)
+            air = air_kept(scene, ways.start, ways.directions, ways.lengths)
+            paths.weight = paths.weight * air.astype(np.float32)
             done, paths = done.joined(paths), more
         return paths if done is None else done.joined(paths)
 

@@ -39,8 +39,8 @@ class SkyAim:
 
     def find(self, places: Floats, normals: Floats) -> NDArray[np.int64]:
         """(P,) the probe by which each surface aims; NO_PROBE where chance finds the sky well enough."""
-        found = self._probes.find(places, normals)
-        return np.where((found != NO_PROBE) & self.little.take(np.maximum(found, 0)), found, NO_PROBE)
+        result = self._probes.find(places, normals)
+        return np.where((result != NO_PROBE) & self.little.take(np.maximum(result, 0)), result, NO_PROBE)
 
     def aims(self, probes: NDArray[np.int64]) -> NDArray[np.bool_]:
         """(P,) whether each of the probes that were found, or NO_PROBE, sees any of the sky."""

@@ -49,8 +49,8 @@ def contrast_kept(scene: LitScene, eye: Floats, place: Floats) -> float:
     length = float(np.linalg.norm(way))
     if length < SHORTEST_M:
         return 1.0
-    kept = air_kept(scene, eye, (way / length)[None], np.array([length]))
-    return float(luminance(kept)[0])
+    air = air_kept(scene, eye, (way / length)[None], np.array([length]))
+    return float(luminance(air)[0])
 
 
 def seen_through(
@@ -74,17 +74,17 @@ def seen_through(
     camera = Camera(eye, (0.0, 0.0, -1.0))
     reference = Reference(rays, level, scene, camera, (1, 1), bounces, follows, scatterings=scatterings)
     distance, air, light = reference.along(start, direction, length, samples)
-    kept = np.ones(3)
+    selected = np.ones(3)
     if scene.air is not None:
-        kept = air_kept(scene, start, direction[None], np.array([distance]))[0]
+        selected = air_kept(scene, start, direction[None], np.array([distance]))[0]
     spread = float(luminance(light).std(ddof=1)) if samples > 1 else float("inf")
     return Through(
         distance,
-        kept,
+        selected,
         air.mean(axis=0, dtype=np.float64),
         light.mean(axis=0, dtype=np.float64),
         spread / samples**0.5,
-        float(luminance(kept[None])[0]),
+        float(luminance(selected[None])[0]),
     )
 
 

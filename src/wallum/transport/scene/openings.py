@@ -63,7 +63,7 @@ def _look(rays: RayScene, eye: Points, ways: Points) -> _Seen:
 
 def _about(way: Points, turns: Points, angles: Points) -> Points:
     """(N, 3) ways at angles from a middle one (3,), turned about it."""
-    side, up = (one[0] for one in frame_of(way[None]))
+    side, up = (item[0] for item in frame_of(way[None]))
     across = np.cos(turns)[:, None] * side + np.sin(turns)[:, None] * up
     return np.asarray(way * np.cos(angles)[:, None] + across * np.sin(angles)[:, None])
 
@@ -97,14 +97,14 @@ def find_opening(rays: RayScene, eye: Points, way: Points) -> Opening | None:
         return None
     normal, through = wall
     on = seen.on(normal, through).reshape(TURNS, STEPS)
-    found = np.flatnonzero(on.any(axis=1))
-    step = on.argmax(axis=1)[found]
+    result = np.flatnonzero(on.any(axis=1))
+    step = on.argmax(axis=1)[result]
     low, high = np.where(step > 0, angles[np.maximum(step - 1, 0)], 0.0), angles[step]
     for _ in range(HALVINGS):
         half = 0.5 * (low + high)
-        there = _look(rays, eye, _about(way, turns[found], half)).on(normal, through)
+        there = _look(rays, eye, _about(way, turns[result], half)).on(normal, through)
         low, high = np.where(there, low, half), np.where(there, half, high)
-    rim = _about(way, turns[found], high)
+    rim = _about(way, turns[result], high)
     rim = eye + rim * (((through - eye) @ normal) / (rim @ normal))[:, None]
     return _rectangle(rim, normal)
 

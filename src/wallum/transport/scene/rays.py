@@ -103,7 +103,7 @@ class _Piece:
         """One batch in the types that the binding takes; it knows no infinite reach."""
         _Accelerated.asked += len(origins)
         limits = np.minimum(reach, 1e30).astype(np.float32, copy=False)
-        at, ways = (one.astype(np.float32, copy=False) for one in (origins, directions))
+        at, ways = (item.astype(np.float32, copy=False) for item in (origins, directions))
         return self._scene.run(at, ways, dists=limits, **how)
 
     def first(self, origins: Floats, directions: Floats, out: Hits, rows: slice) -> None:
@@ -129,7 +129,7 @@ class _Accelerated:
     def __init__(self, triangles: Triangles, chosen: NDArray[np.int64]) -> None:
         self._count = len(chosen)
         parts = max(-(-len(chosen) // SCENE_TRIANGLES), 1)
-        self._pieces = [_Piece(triangles, one) for one in np.array_split(chosen, parts) if len(one)]
+        self._pieces = [_Piece(triangles, item) for item in np.array_split(chosen, parts) if len(item)]
 
     def __len__(self) -> int:
         return self._count
@@ -228,8 +228,8 @@ class RayScene:
 
     def build(self) -> None:
         """Let Embree build its trees now, and not under the artist's hand."""
-        for one in (self._solid, self._holed, self._veils, self._casting_none):
-            one.build()
+        for item in (self._solid, self._holed, self._veils, self._casting_none):
+            item.build()
 
     @property
     def has_veils(self) -> bool:

@@ -118,10 +118,10 @@ class SurfaceTables:
 
     def at(self, hits: Hits, directions: Floats) -> Surfaces:
         """The surfaces that rays have met; every hit must be one. directions : (N, 3) of the rays."""
-        flat, found = self._flat, hits.triangle
-        material = flat.material.take(found)
-        faces = flat.face_normals.take(found, 0)
-        a, b, c = np.split(self._rows.take(found, 0), 3, axis=1)
+        flat, result = self._flat, hits.triangle
+        material = flat.material.take(result)
+        faces = flat.face_normals.take(result, 0)
+        a, b, c = np.split(self._rows.take(result, 0), 3, axis=1)
         row = a + b * hits.weights[:, :1] + c * hits.weights[:, 1:]
         uv: Floats = row[:, 7:11]
         normals: Floats = normalised(row[:, :3])
@@ -144,7 +144,7 @@ class SurfaceTables:
         gloss: Floats = self._gloss.take(material, 0)
         if self._uses["metal_rough"][:, 0].take(material).any():
             gloss = gloss * (self._texel("metal_rough", material, uv)[:, [2, 1]] / np.float32(255.0))
-        unlit, part = self._unlit.take(material), flat.part.take(found).astype(np.int64)
+        unlit, part = self._unlit.take(material), flat.part.take(result).astype(np.int64)
         f0 = None if self._f0 is None else self._f0.take(material)
         return Surfaces(normals, faces, base, gloss[:, 0], gloss[:, 1], shining, glow, unlit, part, f0)
 

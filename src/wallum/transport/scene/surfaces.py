@@ -90,18 +90,18 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
     hits = rays.first_visible(origins, directions)
     layers = _look_through(rays, hits, origins, directions)
     met = np.flatnonzero(hits.triangle >= 0)
-    flat, found = rays.triangles, Hits(hits.distance[met], hits.triangle[met], hits.weights[met])
-    corners, share = flat.faces[found.triangle], _weights(found)
+    flat, result = rays.triangles, Hits(hits.distance[met], hits.triangle[met], hits.weights[met])
+    corners, share = flat.faces[result.triangle], _weights(result)
     normals = normalised(np.einsum("nk,nkc->nc", share, flat.normals[corners].astype(np.float64)))
     to_eye = -directions[met]
     normals = np.where((normals * to_eye).sum(axis=1, keepdims=True) < 0.0, -normals, normals)
     uv = np.einsum("nk,nkc->nc", share, flat.uv[corners].astype(np.float64))
     base = np.einsum("nk,nkc->nc", share, flat.colours[corners].astype(np.float64))[:, :3]
     tinted = np.abs(base - 1.0).max(axis=1) > 1e-3 if len(base) else np.zeros(0, dtype=bool)
-    unlit = np.array([one.unlit for one in level.materials] or [False])[flat.material[found.triangle]]
+    unlit = np.array([item.unlit for item in level.materials] or [False])[flat.material[result.triangle]]
     glow = np.zeros_like(base)
     metallic, roughness = np.zeros(len(met)), np.ones(len(met))
-    number = flat.material[found.triangle]
+    number = flat.material[result.triangle]
     for index in np.unique(number):
         here, material = number == index, level.materials[index]
         base[here] *= np.array(material.base[:3])
@@ -115,8 +115,8 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
             texel = _texel(level, material.textures["metal_rough"], uv[here])
             roughness[here] *= texel[:, 1]
             metallic[here] *= texel[:, 2]
-    points = origins[met] + directions[met] * found.distance[:, None]
-    part = flat.part[found.triangle].astype(np.int64)
+    points = origins[met] + directions[met] * result.distance[:, None]
+    part = flat.part[result.triangle].astype(np.int64)
     gloss = (metallic, roughness)
     return SeenSurfaces(
         camera,
@@ -128,13 +128,13 @@ def seen_surfaces(rays: RayScene, level: Level, camera: Camera, size: tuple[int,
         base,
         glow,
         *gloss,
-        found.distance,
+        result.distance,
         unlit,
         tinted,
         part,
         layers,
         number.astype(np.int64),
-        tuple(one.name for one in level.materials),
-        found.triangle.astype(np.int64),
-        found.weights,
+        tuple(item.name for item in level.materials),
+        result.triangle.astype(np.int64),
+        result.weights,
     )

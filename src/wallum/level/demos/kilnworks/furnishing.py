@@ -181,7 +181,7 @@ class Furnishing:
             upright = np.eye(4)
             upright[:3, :3] = np.array([[0.0, 1.0, 0.0], [-1.0, 0.0, 0.0], [0.0, 0.0, 1.0]])
             upright[:3, 3] = (side, 0.66, 0.0)
-            out += [moved(one, upright) for one in wheel]
+            out += [moved(item, upright) for item in wheel]
         out.append(bevelled_box((-0.58, 0.72, -1.2), (0.58, 0.78, 1.2), S.TIMBER, 0.012))
         for side in (-0.56, 0.56):
             out.append(bevelled_box((side - 0.02, 0.78, -1.2), (side + 0.02, 1.08, 1.2), S.TIMBER, 0.01))

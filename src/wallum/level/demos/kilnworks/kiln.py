@@ -32,7 +32,7 @@ def kiln_body() -> tuple[Primitive, ...]:
     body = turned(OUTLINE, 72, BRICK, smooth=2)
     door = [bevelled_box((-0.8, -0.2, 3.75), (0.8, 2.05, 4.28), BRICK, 0.03)]
     door.append(bevelled_box((-0.95, 2.0, 3.7), (0.95, 2.25, 4.32), BRICK, 0.03))
-    turned_door = [moved(one, at(0.0, 0.0, 0.0, 165.0)) for one in door]
+    turned_door = [moved(item, at(0.0, 0.0, 0.0, 165.0)) for item in door]
     return joined([body, *turned_door])
 
 
@@ -91,7 +91,7 @@ def mouth(rng: np.random.Generator) -> tuple[Primitive, ...]:
                     0.016,
                 )
             )
-    out += [moved(one, at(0.0, 0.0, -0.16)) for one in _arch(0.33, 0.62, 0.42, 0.70, 11)]
+    out += [moved(item, at(0.0, 0.0, -0.16)) for item in _arch(0.33, 0.62, 0.42, 0.70, 11)]
     out.append(bevelled_box((-0.74, 1.3, -1.2), (0.74, 1.46, 0.06), BRICK, 0.03))
     out.append(bevelled_box((-0.74, 0.7, -1.2), (-0.52, 1.34, -0.34), BRICK, 0.02))
     out.append(bevelled_box((0.52, 0.7, -1.2), (0.74, 1.34, -0.34), BRICK, 0.02))

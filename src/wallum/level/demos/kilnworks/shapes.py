@@ -63,12 +63,12 @@ def joined(parts: Iterable[Primitive]) -> tuple[Primitive, ...]:
 
 def _join(group: Sequence[Primitive]) -> Primitive:
     first, faces = 0, []
-    for one in group:
-        faces.append(one.triangles + np.uint32(first))
-        first += len(one.positions)
+    for item in group:
+        faces.append(item.triangles + np.uint32(first))
+        first += len(item.positions)
 
     def column(name: str) -> NDArray[np.float32]:
-        return np.concatenate([getattr(one, name) for one in group]).astype(np.float32)
+        return np.concatenate([getattr(item, name) for item in group]).astype(np.float32)
 
     return Primitive(
         column("positions"),
@@ -185,7 +185,7 @@ def wall(
     """
     a, b = np.array(start, float), np.array(end, float)
     long = float(np.linalg.norm(b - a))
-    cuts = sorted({0.0, long, *(edge for one in openings for edge in one[:2])})
+    cuts = sorted({0.0, long, *(edge for opening in openings for edge in opening[:2])})
     matrix = at(start[0], 0.0, start[1])
     turn = np.arctan2(b[1] - a[1], b[0] - a[0])
     c, s = np.cos(turn), np.sin(turn)
@@ -193,7 +193,7 @@ def wall(
     out = []
     for left, right in pairwise(cuts):
         middle = 0.5 * (left + right)
-        here = [one for one in openings if one[0] <= middle <= one[1]]
+        here = [opening for opening in openings if opening[0] <= middle <= opening[1]]
         spans = [(low, high)]
         if here:
             _, _, sill, head = here[0]
@@ -236,11 +236,11 @@ def turned(
 
 def sheet(points: NDArray[np.float64], material: int, metres: tuple[float, float] | None = None) -> Primitive:
     """A smooth sheet through a net (R, C, 3); coordinates over x and z in metres, or as given."""
-    made = grid(points, material, metres or (1.0, 1.0))
+    built = grid(points, material, metres or (1.0, 1.0))
     if metres is not None:
-        return made
-    uv = made.positions[:, [0, 2]].astype(np.float32)
-    return with_tangents(replace(made, uv0=uv))
+        return built
+    uv = built.positions[:, [0, 2]].astype(np.float32)
+    return with_tangents(replace(built, uv0=uv))
 
 
 def tube_along(points: NDArray[np.float64], radius: float, sides: int, material: int) -> Primitive:

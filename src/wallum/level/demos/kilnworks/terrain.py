@@ -66,11 +66,11 @@ def ground_pieces() -> tuple[Primitive, ...]:
     zs = _axis(-760.0, -29.0, 42.0, 420.0, (z0, z1))
     gx, gz = np.meshgrid(xs, zs)
     points = np.stack([gx, ground_height(gx, gz), gz], axis=-1)
-    made = sheet(points[::-1], Surface.EARTH)
-    middles = made.positions[made.triangles].mean(axis=1)
+    built = sheet(points[::-1], Surface.EARTH)
+    middles = built.positions[built.triangles].mean(axis=1)
     inside = (middles[:, 0] > x0) & (middles[:, 0] < x1) & (middles[:, 2] > z0) & (middles[:, 2] < z1)
     above = Primitive(
-        made.positions, made.normals, made.triangles[~inside], made.material, made.tangents, made.uv0
+        built.positions, built.normals, built.triangles[~inside], built.material, built.tangents, built.uv0
     )
     return above, *_below(points)
 
@@ -111,7 +111,7 @@ def _mesa(
         rows.append(np.stack([x + r * np.cos(around) * stretch, y, z + r * np.sin(around)], axis=-1))
     points = np.stack(rows)
     points[..., 1] += ground_at(x, z)
-    made = sheet(points, Surface.ROCK)
+    built = sheet(points, Surface.ROCK)
     uv = np.stack(
         [
             np.tile(around / (2 * np.pi) * 14.0 * np.ceil(6.3 * radius / 14.0), len(rows)),
@@ -119,7 +119,7 @@ def _mesa(
         ],
         axis=1,
     ).astype(np.float32)
-    return Primitive(made.positions, made.normals, made.triangles, made.material, made.tangents, uv)
+    return Primitive(built.positions, built.normals, built.triangles, built.material, built.tangents, uv)
 
 
 def mesas() -> Iterator[tuple[str, Primitive]]:

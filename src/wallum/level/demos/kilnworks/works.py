@@ -227,7 +227,7 @@ def _look_lanes() -> list[Lane]:
         "lights_slope": ((1.02, 1.0, 0.97), (1.05, 1.0, 0.92), (1.05, 1.0, 0.93)),
         "bloom": (0.025, 0.05, 0.06),
     }
-    return [Lane(owner="look", name=name, pegs=_three(*one)) for name, one in values.items()]
+    return [Lane(owner="look", name=name, pegs=_three(*value)) for name, value in values.items()]
 
 
 def _three(day: Any, dusk: Any, night: Any) -> tuple[Peg, ...]:

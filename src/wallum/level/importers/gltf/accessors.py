@@ -51,10 +51,10 @@ class Accessors:
         """How many components each entry has. Raises LevelProblem."""
         if not isinstance(index, int) or not 0 <= index < len(self._gltf.accessors):
             raise LevelProblem(f"there is no accessor {index!r}", self._source)
-        found = self._gltf.accessors[index].type
-        if found not in WIDTH:
-            raise self._fail(f"unknown type {found!r}", index)
-        return WIDTH[found]
+        result = self._gltf.accessors[index].type
+        if result not in WIDTH:
+            raise self._fail(f"unknown type {result!r}", index)
+        return WIDTH[result]
 
     def _fail(self, what: str, index: int) -> LevelProblem:
         return LevelProblem(what, f"{self._source}: accessor {index}")

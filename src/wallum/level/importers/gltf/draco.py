@@ -29,7 +29,7 @@ def _decoded(accessors: Accessors, said: Any, where: str) -> Any:
 def _unpack(accessors: Accessors, primitive: Any, where: str) -> None:
     said = primitive.extensions[DRACO]
     mesh = _decoded(accessors, said, where)
-    packed = {one["unique_id"]: one["data"] for one in mesh.attributes}
+    packed = {attribute["unique_id"]: attribute["data"] for attribute in mesh.attributes}
     for name, number in said["attributes"].items():
         index = primitive.attributes.get(name)
         if index is None:

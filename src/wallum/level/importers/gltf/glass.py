@@ -34,11 +34,11 @@ def _reflectance(extensions: dict[str, Any], number: Number) -> float:
     ior = number(extensions.get(IOR, {}).get("ior", USUAL_IOR))
     f0 = 1.0 if ior == 0.0 else ((max(ior, 1.0) - 1.0) / (max(ior, 1.0) + 1.0)) ** 2
     said = extensions.get(SPECULAR, {})
-    red, green, blue = (number(one) for one in _three(said.get("specularColorFactor")))
+    red, green, blue = (number(item) for item in _three(said.get("specularColorFactor")))
     grey = luminance_of(red, green, blue)
-    found = min(max(f0 * grey * number(said.get("specularFactor", 1.0)), 0.0), 1.0)
+    result = min(max(f0 * grey * number(said.get("specularFactor", 1.0)), 0.0), 1.0)
     # What is said and is as usual shall cost nothing.
-    return Material.reflectance if abs(found - Material.reflectance) < 1e-6 else found
+    return Material.reflectance if abs(result - Material.reflectance) < 1e-6 else result
 
 
 def _three(value: Any) -> list[Any]:
@@ -52,7 +52,7 @@ def _tint(volume: dict[str, Any], number: Number) -> tuple[float, float, float]:
         return (1.0, 1.0, 1.0)
     way = thickness / max(number(distance), 1e-6)
     red, green, blue = (
-        min(max(number(one), 0.0), 1.0) ** way for one in _three(volume.get("attenuationColor"))
+        min(max(number(item), 0.0), 1.0) ** way for item in _three(volume.get("attenuationColor"))
     )
     return (red, green, blue)
 
@@ -83,8 +83,8 @@ def _differs(extensions: dict[str, Any], material: Material) -> Iterator[str]:
             else "shown as the gloss of the surface itself"
         )
         yield f"its clear coat is {how}"
-    if any(isinstance(value, dict) and "index" in value for one in GLASS_EXTENSIONS
-           for value in extensions.get(one, {}).values()):  # fmt: skip
+    if any(isinstance(value, dict) and "index" in value for extension in GLASS_EXTENSIONS
+           for value in extensions.get(extension, {}).values()):  # fmt: skip
         yield "the textures of its gloss and glass are not read, their factors are"
     colour = _three(extensions.get(SPECULAR, {}).get("specularColorFactor"))
     if max(colour) != min(colour):
@@ -98,8 +98,8 @@ def _differs(extensions: dict[str, Any], material: Material) -> Iterator[str]:
 def glass_findings(given: list[Any], materials: tuple[Material, ...]) -> Iterator[Finding]:
     """One for each way in which surfaces differ, with how many there are and the first."""
     ways: dict[str, list[str]] = {}
-    for one, material in zip(given, materials, strict=False):
-        for text in _differs(one.extensions or {}, material):
+    for item, material in zip(given, materials, strict=False):
+        for text in _differs(item.extensions or {}, material):
             ways.setdefault(text, []).append(material.name)
     for text, names in ways.items():
         count = f"{len(names)} materials ({names[0]} the first)" if len(names) > 1 else names[0]

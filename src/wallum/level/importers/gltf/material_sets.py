@@ -16,9 +16,9 @@ def set_names(gltf: Gltf, source: str) -> tuple[str, ...]:
     if said is None:
         return ()
     listed = said.get("variants") if isinstance(said, dict) else None
-    if not isinstance(listed, list) or not all(isinstance(one, dict) for one in listed):
+    if not isinstance(listed, list) or not all(isinstance(item, dict) for item in listed):
         raise LevelProblem(f"{SETS} does not list its sets", source)
-    return tuple(str(one.get("name") or f"set {number}") for number, one in enumerate(listed))
+    return tuple(str(item.get("name") or f"set {number}") for number, item in enumerate(listed))
 
 
 def sets_of(
@@ -33,8 +33,8 @@ def sets_of(
         number = mapping.get("material")
         if not isinstance(number, int) or not 0 <= number < materials:
             raise LevelProblem(f"a set names no material {number!r}", where)
-        for one in mapping.get("variants") or ():
-            if not isinstance(one, int) or not 0 <= one < len(names):
-                raise LevelProblem(f"there is no set {one!r}", where)
-            out.append((names[one], number))
+        for item in mapping.get("variants") or ():
+            if not isinstance(item, int) or not 0 <= item < len(names):
+                raise LevelProblem(f"there is no set {item!r}", where)
+            out.append((names[item], number))
     return tuple(out)

@@ -36,12 +36,12 @@ def _number(value: Any, where: str) -> float:
 def _sampler(gltf: Gltf, index: int | None) -> Sampler:
     if not isinstance(index, int) or not 0 <= index < len(gltf.samplers):
         return Sampler()
-    found = gltf.samplers[index]
+    result = gltf.samplers[index]
     return Sampler(
-        _known(found.magFilter, MAG_FILTERS, 9729),
-        _known(found.minFilter, MIN_FILTERS, 9987),
-        _known(found.wrapS, WRAPS, 10497),
-        _known(found.wrapT, WRAPS, 10497),
+        _known(result.magFilter, MAG_FILTERS, 9729),
+        _known(result.minFilter, MIN_FILTERS, 9987),
+        _known(result.wrapS, WRAPS, 10497),
+        _known(result.wrapT, WRAPS, 10497),
     )
 
 
@@ -93,30 +93,30 @@ def _or(value: Any, default: float, where: str) -> float:
 
 
 def _material(gltf: Gltf, index: int, source: str) -> Material:
-    given = gltf.materials[index]
-    where = f"{source}: material {given.name or index}"
-    pbr, extensions = given.pbrMetallicRoughness, given.extensions or {}
+    inputs = gltf.materials[index]
+    where = f"{source}: material {inputs.name or index}"
+    pbr, extensions = inputs.pbrMetallicRoughness, inputs.extensions or {}
     strength = extensions.get("KHR_materials_emissive_strength", {}).get("emissiveStrength", 1.0)
-    mode = given.alphaMode or "OPAQUE"
+    mode = inputs.alphaMode or "OPAQUE"
     if mode not in ALPHA_MODES:
         raise LevelProblem(f"alpha mode {mode!r}", where, "OPAQUE, MASK or BLEND")
     metallic = _or(pbr.metallicFactor if pbr else None, 1.0, where)
     roughness = _or(pbr.roughnessFactor if pbr else None, 1.0, where)
     return Material(
-        name=given.name or f"material {index}",
+        name=inputs.name or f"material {index}",
         base=_numbers(pbr.baseColorFactor if pbr else None, 4, where, (1.0, 1.0, 1.0, 1.0)),
         metallic=metallic,
-        normal_scale=_or(given.normalTexture.scale if given.normalTexture else None, 1.0, where),
+        normal_scale=_or(inputs.normalTexture.scale if inputs.normalTexture else None, 1.0, where),
         occlusion_strength=_or(
-            given.occlusionTexture.strength if given.occlusionTexture else None, 1.0, where
+            inputs.occlusionTexture.strength if inputs.occlusionTexture else None, 1.0, where
         ),
-        emissive=_numbers(given.emissiveFactor, 3, where, (0.0, 0.0, 0.0)),
+        emissive=_numbers(inputs.emissiveFactor, 3, where, (0.0, 0.0, 0.0)),
         emissive_strength=_number(strength, where),
         alpha=ALPHA_MODES[mode],
-        cutoff=_or(given.alphaCutoff, 0.5, where),
-        double_sided=bool(given.doubleSided),
+        cutoff=_or(inputs.alphaCutoff, 0.5, where),
+        double_sided=bool(inputs.doubleSided),
         unlit="KHR_materials_unlit" in extensions,
-        textures=_slots(gltf, given, where),
+        textures=_slots(gltf, inputs, where),
         **glass_fields(extensions, metallic, roughness, lambda value: _number(value, where)),
     )
 

@@ -86,8 +86,12 @@ def _read(accessors: Accessors, given: Any, material: int, needs_tangents: bool,
     else:
         normals = _whole_normals(normalised(normals).astype(np.float32), positions, faces)
     uv = others["uv0"]
-    made = Primitive(positions, normals, faces, material, **others)
-    return with_tangents(made) if needs_tangents and made.tangents is None and uv is not None else made
+    primitive = Primitive(positions, normals, faces, material, **others)
+    return (
+        with_tangents(primitive)
+        if needs_tangents and primitive.tangents is None and uv is not None
+        else primitive
+    )
 
 
 def _whole_normals(
@@ -117,10 +121,10 @@ def read_mesh(
     gltf: Gltf, accessors: Accessors, number: int, materials: tuple[Material, ...], pose: Pose
 ) -> tuple[Mesh, list[Finding]]:
     """One mesh as it is posed. What is left out is named in a finding."""
-    given, findings = gltf.meshes[number], []
-    name = given.name or f"mesh {number}"
+    inputs, findings = gltf.meshes[number], []
+    name = inputs.name or f"mesh {number}"
     offered, primitives = set_names(gltf, name), []
-    for part in given.primitives:
+    for part in inputs.primitives:
         reason = _skip_reason(part)
         if reason:
             text = f"A piece of {name} {reason}."
@@ -131,14 +135,14 @@ def read_mesh(
             raise LevelProblem(f"there is no material {index}", f"mesh {name}")
         sets = sets_of(part, offered, len(materials) - 1, f"mesh {name}")
         used = (index, *(number for _, number in sets))
-        needs = any("normal" in materials[one].textures for one in used)
+        needs = any("normal" in materials[item].textures for item in used)
         primitives.append(replace(_read(accessors, part, index, needs, pose), sets=sets))
     return Mesh(name, tuple(primitives)), findings
 
 
 def weights_of(values: Any) -> tuple[float, ...]:
     """Weights of morph targets, as a mesh or a node gives them."""
-    return tuple(float(one) for one in values or ())
+    return tuple(float(value) for value in values or ())
 
 
 def read_meshes(
@@ -146,8 +150,8 @@ def read_meshes(
 ) -> tuple[tuple[Mesh, ...], list[Finding]]:
     """Every mesh in the pose that it has of itself."""
     meshes, findings = [], []
-    for number, given in enumerate(gltf.meshes):
-        made, more = read_mesh(gltf, accessors, number, materials, Pose(weights_of(given.weights)))
-        meshes.append(made)
+    for number, mesh in enumerate(gltf.meshes):
+        built, more = read_mesh(gltf, accessors, number, materials, Pose(weights_of(mesh.weights)))
+        meshes.append(built)
         findings += more
     return tuple(meshes), findings

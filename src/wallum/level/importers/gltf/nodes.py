@@ -82,20 +82,20 @@ def _check_tree(gltf: Gltf, roots: list[Any], source: str) -> None:
         children = gltf.nodes[index].children or []
         if index not in open_ones and index not in below:
             open_ones.add(index)
-            if any(isinstance(one, int) and one in open_ones for one in children):
+            if any(isinstance(child, int) and child in open_ones for child in children):
                 raise LevelProblem(f"a node below {index} stands below itself", source)
-            stack.extend(one for one in children if one not in below)
+            stack.extend(child for child in children if child not in below)
             continue
         stack.pop()
         if index in open_ones:
             open_ones.discard(index)
-            below[index] = 1 + sum(below[one] for one in children)
-            depths[index] = 1 + max((depths[one] for one in children), default=0)
-    if sum(below[one] for one in roots) > MOST_PLACED:
+            below[index] = 1 + sum(below[child] for child in children)
+            depths[index] = 1 + max((depths[child] for child in children), default=0)
+    if sum(below[root] for root in roots) > MOST_PLACED:
         raise LevelProblem(
             f"places more than {MOST_PLACED:,} nodes, one below two others counted twice", source
         )
-    if max((depths[one] for one in roots), default=0) > DEEPEST:
+    if max((depths[root] for root in roots), default=0) > DEEPEST:
         raise LevelProblem(f"has nodes below more than {DEEPEST} others", source)
 
 
@@ -165,27 +165,27 @@ def _kept_extras(light: dict[str, Any], colour: dict[str, Any]) -> dict[str, Any
     """What an export of ours wrote beside the standard's values; its colour only while the
     light still has it, so that an edit made elsewhere counts."""
     extras = light.get("extras")
-    kept = dict(extras.get(SOURCE_EXTRAS, {})) if isinstance(extras, dict) else {}
-    if kept.get("on") is not False:
-        kept.pop("intensity", None)
-        kept.pop("illuminance", None)
-    if kept.get("colour_by") == "kelvin":
-        said = light_colour(kept.get("kelvin", 0.0), kept.get("tint", 0.0))
+    selected = dict(extras.get(SOURCE_EXTRAS, {})) if isinstance(extras, dict) else {}
+    if selected.get("on") is not False:
+        selected.pop("intensity", None)
+        selected.pop("illuminance", None)
+    if selected.get("colour_by") == "kelvin":
+        said = light_colour(selected.get("kelvin", 0.0), selected.get("tint", 0.0))
         if not np.allclose(said / said.max(), colour["colour"], atol=2e-4):
             for name in ("colour_by", "kelvin", "tint", "colour"):
-                kept.pop(name, None)
-    elif "colour" in kept and not np.allclose(
-        np.array(kept["colour"]) / max(kept["colour"]), colour["colour"], atol=2e-4
+                selected.pop(name, None)
+    elif "colour" in selected and not np.allclose(
+        np.array(selected["colour"]) / max(selected["colour"]), colour["colour"], atol=2e-4
     ):
-        kept.pop("colour")
-    return kept
+        selected.pop("colour")
+    return selected
 
 
 def _source(light: dict[str, Any], placed: Placed) -> Source:
     """A source from a KHR_lights_punctual light, in candela (lux for a directional one)."""
     colour, weight = _colour_fields(light)
     strength = float(light.get("intensity", 1.0)) * weight
-    kept = _kept_extras(light, colour)
+    extras = _kept_extras(light, colour)
     common: dict[str, Any] = {
         "id": new_id("source"),
         "name": placed.node.name or light.get("name") or "Light",
@@ -199,19 +199,19 @@ def _source(light: dict[str, Any], placed: Placed) -> Source:
             "stands": "where set",
             "light": "own",
         }
-        return SunSource(**{**common, "illuminance": strength, **aimed, **kept})
+        return SunSource(**{**common, "illuminance": strength, **aimed, **extras})
     common |= {
         "position": _origin(placed.matrix),
         "intensity": strength,
         "range": float(light.get("range") or 0.0),
     }
     if light["type"] == "point":
-        return PointSource(**{**common, **kept})
+        return PointSource(**{**common, **extras})
     cone = light.get("spot", {})
     outer = math.degrees(cone.get("outerConeAngle", math.pi / 4))
     inner = min(math.degrees(cone.get("innerConeAngle", 0.0)), outer - 0.01, 89.9)
     cones = {"inner": max(inner, 0.0), "outer": outer, "direction": _forward(placed.matrix)}
-    return SpotSource(**{**common, **cones, **kept})
+    return SpotSource(**{**common, **cones, **extras})
 
 
 def _lights(gltf: Gltf) -> list[dict[str, Any]]:
@@ -233,7 +233,7 @@ def _light_of(placed: Placed, lights: list[dict[str, Any]], source: str) -> Sour
 
 def _one_sun(sources: list[Source]) -> tuple[list[Source], list[Finding]]:
     """Keep the strongest far light as the sun; name the others."""
-    suns = [one for one in sources if isinstance(one, SunSource)]
+    suns = [source for source in sources if isinstance(source, SunSource)]
     if not suns:
         return sources, []
     best = max(suns, key=lambda sun: sun.illuminance)
@@ -247,7 +247,7 @@ def _one_sun(sources: list[Source]) -> tuple[list[Source], list[Finding]]:
         for sun in suns
         if sun is not best
     ]
-    return [one for one in sources if one is best or not isinstance(one, SunSource)], findings
+    return [source for source in sources if source is best or not isinstance(source, SunSource)], findings
 
 
 def _unique(paths: list[str]) -> list[str]:
@@ -269,16 +269,16 @@ def _unique(paths: list[str]) -> list[str]:
 
 def _instances(placed: Placed, accessors: Accessors, source: str) -> list[NDArray[np.float64]]:
     """Where a node places its mesh: once, or as often as EXT_mesh_gpu_instancing says."""
-    given = (placed.node.extensions or {}).get(INSTANCING)
-    if given is None:
+    inputs = (placed.node.extensions or {}).get(INSTANCING)
+    if inputs is None:
         return [placed.matrix]
-    attributes = given.get("attributes") or {}
+    attributes = inputs.get("attributes") or {}
     values = {
         name: accessors.floats(attributes[name], width)
         for name, width in (("TRANSLATION", 3), ("ROTATION", 4), ("SCALE", 3))
         if name in attributes
     }
-    counts = {len(one) for one in values.values()}
+    counts = {len(value) for value in values.values()}
     if len(counts) != 1:
         raise LevelProblem("its instances differ in number", f"{source}: node {placed.path}")
     (count,) = counts
@@ -312,12 +312,12 @@ class _MeshPoser:
         self, gltf: Gltf, accessors: Accessors, materials: tuple[Material, ...], placed: list[Placed]
     ) -> None:
         self._gltf, self._accessors, self._materials = gltf, accessors, materials
-        self._places = {one.index: one.matrix for one in placed}
+        self._places = {item.index: item.matrix for item in placed}
         self._made: dict[Any, int] = {}
 
-    def mesh_of(self, one: Placed, out: ReadNodes) -> tuple[int, NDArray[np.float64] | None]:
+    def mesh_of(self, placed: Placed, out: ReadNodes) -> tuple[int, NDArray[np.float64] | None]:
         """Its number among the meshes, and where it stands; None: where the node does."""
-        node, number = one.node, one.node.mesh
+        node, number = placed.node, placed.node.mesh
         own = node.weights
         if node.skin is None and not own:
             return number, None
@@ -327,22 +327,22 @@ class _MeshPoser:
         pose = Pose(weights_of(own or self._gltf.meshes[number].weights), joints)
         key = (number, *pose.key)
         if key not in self._made:
-            made, _ = read_mesh(self._gltf, self._accessors, number, self._materials, pose)
+            built, _ = read_mesh(self._gltf, self._accessors, number, self._materials, pose)
             self._made[key] = len(out.meshes)
-            out.meshes.append(made)
+            out.meshes.append(built)
         # A skin's joints say where its vertices are; the node itself has no say.
         return self._made[key], None if joints is None else np.eye(4)
 
 
-def _add_parts(one: Placed, poser: _MeshPoser, accessors: Accessors, out: ReadNodes, source: str) -> None:
-    node = one.node
+def _add_parts(placed: Placed, poser: _MeshPoser, accessors: Accessors, out: ReadNodes, source: str) -> None:
+    node = placed.node
     # Of Python's kinds true is a whole number, too.
     number = None if isinstance(node.mesh, bool) else node.mesh
     if not isinstance(number, int) or not 0 <= number < len(accessors.gltf.meshes):
-        raise LevelProblem(f"there is no mesh {node.mesh}", f"{source}: node {one.path}")
-    number, stands = poser.mesh_of(one, out)
-    places = _instances(one, accessors, source) if stands is None else [stands]
-    out.parts += [(one.path, node.name or one.path, number, place) for place in places]
+        raise LevelProblem(f"there is no mesh {node.mesh}", f"{source}: node {placed.path}")
+    number, stands = poser.mesh_of(placed, out)
+    places = _instances(placed, accessors, source) if stands is None else [stands]
+    out.parts += [(placed.path, node.name or placed.path, number, place) for place in places]
     if len(out.parts) > MOST_PLACED:
         raise LevelProblem(f"places more than {MOST_PLACED:,} meshes, instances counted", source)
 
@@ -359,21 +359,21 @@ def read_nodes(
     lights, everything = _lights(gltf), list(_placed(gltf, source))
     poser = _MeshPoser(gltf, accessors, materials, everything)
     out = ReadNodes(list(meshes))
-    for placed in (one for one in everything if one.seen):
+    for placed in (item for item in everything if item.seen):
         if placed.node.mesh is not None:
             _add_parts(placed, poser, accessors, out, source)
         if placed.node.camera is not None:
-            made = _shot(gltf, placed)
-            if isinstance(made, Shot):
-                out.shots.append(made)
+            shot = _shot(gltf, placed)
+            if isinstance(shot, Shot):
+                out.shots.append(shot)
             else:
-                out.findings.append(made)
+                out.findings.append(shot)
         light = _light_of(placed, lights, source)
         if light is not None:
             out.sources.append(light)
         if max(len(out.sources), len(out.shots)) > MOST_LAMPS:
             raise LevelProblem("has too many lights or cameras", source, f"at most {MOST_LAMPS:,}")
-    hidden = [one for one in everything if not one.seen and one.node.mesh is not None]
+    hidden = [item for item in everything if not item.seen and item.node.mesh is not None]
     if hidden:
         text = f"Meshes hidden in the file and left out: {len(hidden)} ({hidden[0].path} the first)."
         out.findings.append(Finding("hidden in the file", hidden[0].path, "note", text))
@@ -382,5 +382,5 @@ def read_nodes(
         Part(part_id, name if part_id == path else part_id.rpartition("/")[2], number, place)
         for part_id, (path, name, number, place) in zip(ids, out.parts, strict=True)
     )
-    kept, more = _one_sun(out.sources)
-    return tuple(out.meshes), parts, tuple(out.shots), tuple(kept), out.findings + more
+    selected, more = _one_sun(out.sources)
+    return tuple(out.meshes), parts, tuple(out.shots), tuple(selected), out.findings + more

@@ -103,14 +103,14 @@ def _taken(data: bytes, name: str, pixels: int) -> tuple[bytes, int]:
 def _decoded(pictures: list[Picture | str]) -> list[Picture | str]:
     """The same, decoded beside each other: one that is cut short shows only then."""
 
-    def look(one: Picture | str) -> Picture | str:
-        if isinstance(one, str):
-            return one
+    def look(item: Picture | str) -> Picture | str:
+        if isinstance(item, str):
+            return item
         try:
-            assert one.pixels.size
+            assert item.pixels.size
         except LevelProblem as problem:
             return problem.what
-        return one
+        return item
 
     with ThreadPoolExecutor(DECODERS) as pool:
         return list(pool.map(look, pictures))
@@ -136,12 +136,12 @@ def read_pictures(
     gltf: Gltf, accessors: Accessors, fetch: Fetch, materials: tuple[Material, ...], source: str
 ) -> ReadPictures:
     """Read all pictures; `fetch` brings what lies beside the file. Raises nothing for a bad one."""
-    found = _decoded(list(_read(gltf, accessors, fetch, source)))
-    broken = {number for number, one in enumerate(found) if isinstance(one, str)}
+    decoded = _decoded(list(_read(gltf, accessors, fetch, source)))
+    broken = {number for number, item in enumerate(decoded) if isinstance(item, str)}
     if not broken:
-        return ReadPictures(tuple(one for one in found if isinstance(one, Picture)), materials, ())
+        return ReadPictures(tuple(item for item in decoded if isinstance(item, Picture)), materials, ())
     grey = _plain(STAND_INS["base"])
-    pictures = [one if isinstance(one, Picture) else grey for one in found]
+    pictures = [item if isinstance(item, Picture) else grey for item in decoded]
     stand_in: dict[Slot, int] = {}
     for slot, value in STAND_INS.items():
         stand_in[slot] = len(pictures)
@@ -149,8 +149,14 @@ def read_pictures(
     findings = []
     for number in sorted(broken):
         name = _called(gltf.images[number], number)
-        users = sum(any(use.picture == number for use in one.textures.values()) for one in materials)
-        text = f"{name} is not shown ({found[number]}): a plain stand-in is on {users} surfaces that use it."
+        users = sum(
+            any(use.picture == number for use in material.textures.values()) for material in materials
+        )
+        text = (
+            f"{name} is not shown ({decoded[number]}): a plain stand-in is on {users} surfaces that use it."
+        )
         findings.append(Finding("picture missing", name, "warning", text))
-    patched = tuple(replace(one, textures=_patched(one.textures, broken, stand_in)) for one in materials)
+    patched = tuple(
+        replace(material, textures=_patched(material.textures, broken, stand_in)) for material in materials
+    )
     return ReadPictures(tuple(pictures), patched, tuple(findings))

@@ -43,14 +43,14 @@ def joint_matrices(
     """(J, 4, 4) what a skin's joints do to vertices, by the places of nodes in the level."""
     if not isinstance(skin, int) or not 0 <= skin < len(gltf.skins or []):
         raise LevelProblem(f"there is no skin {skin!r}")
-    given = gltf.skins[skin]
-    joints = list(given.joints or [])
-    if any(one not in places for one in joints):
+    inputs = gltf.skins[skin]
+    joints = list(inputs.joints or [])
+    if any(joint not in places for joint in joints):
         raise LevelProblem(f"skin {skin} has joints that stand in no scene")
-    out = np.array([places[one] for one in joints]).reshape(-1, 4, 4)
-    if given.inverseBindMatrices is None:
+    out = np.array([places[joint] for joint in joints]).reshape(-1, 4, 4)
+    if inputs.inverseBindMatrices is None:
         return out
-    bound = accessors.floats(given.inverseBindMatrices, 16)
+    bound = accessors.floats(inputs.inverseBindMatrices, 16)
     if len(bound) < len(joints):
         raise LevelProblem(f"skin {skin} has {len(bound)} bind matrices for {len(joints)} joints")
     # Columns come first in the file.
@@ -115,7 +115,7 @@ def posed(
     linear = each[:, :3, :3]
     positions = (np.einsum("nij,nj->ni", linear, positions) + each[:, :3, 3]).astype(np.float32)
     if normals is not None:
-        turning = np.array([cofactors(one) for one in linear]).reshape(-1, 3, 3)
+        turning = np.array([cofactors(item) for item in linear]).reshape(-1, 3, 3)
         normals = normalised(np.einsum("nij,nj->ni", turning, normals)).astype(np.float32)
     if tangents is not None:
         along = normalised(np.einsum("nij,nj->ni", linear, tangents[:, :3]))

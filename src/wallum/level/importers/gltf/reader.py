@@ -53,9 +53,9 @@ def load_gltf(path: Path) -> Level:
     def fetch(uri: str) -> bytes:
         if "://" in uri:
             raise LevelProblem(f"{uri} is an address on a network", str(path), "a file beside it")
-        found = inside(path.parent, uri, LevelProblem)
-        data = read_limited(found, LEVEL_BYTES, LevelProblem)
-        read.append(found)
+        result = inside(path.parent, uri, LevelProblem)
+        data = read_limited(result, LEVEL_BYTES, LevelProblem)
+        read.append(result)
         return data
 
     level = parse_gltf(read_limited(path, LEVEL_BYTES, LevelProblem), path.name, fetch)
@@ -118,8 +118,8 @@ def _assemble(gltf: Gltf, source: str, fetch: Fetch) -> Level:
     buffers = _buffers(gltf, fetch, source)
     unpack_meshopt(gltf, buffers, source)
     accessors = Accessors(gltf, buffers, source)
-    given, of_materials = read_materials(gltf, source)
-    read = read_pictures(gltf, accessors, fetch, given, source)
+    inputs, of_materials = read_materials(gltf, source)
+    read = read_pictures(gltf, accessors, fetch, inputs, source)
     unpack_draco(gltf, accessors)
     meshes, of_meshes = read_meshes(gltf, accessors, read.materials)
     meshes, parts, shots, sources, of_nodes = read_nodes(gltf, accessors, meshes, read.materials, source)

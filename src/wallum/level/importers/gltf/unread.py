@@ -33,15 +33,18 @@ def _users(gltf: Gltf, extension: str) -> tuple[str, list[str]]:
         ("material", gltf.materials), ("node", gltf.nodes), ("texture", gltf.textures), ("mesh", gltf.meshes),
     )  # fmt: skip
     for kind, items in kinds:
-        found = list(_having(items, kind, extension))
-        if found:
-            return kind, found
-    found = [
+        result = list(_having(items, kind, extension))
+        if result:
+            return kind, result
+    result = [
         mesh.name or f"mesh {number}"
         for number, mesh in enumerate(gltf.meshes)
-        if any(isinstance(one.extensions, dict) and extension in one.extensions for one in mesh.primitives)
+        if any(
+            isinstance(primitive.extensions, dict) and extension in primitive.extensions
+            for primitive in mesh.primitives
+        )
     ]
-    return "mesh", found
+    return "mesh", result
 
 
 def _plural(count: int, word: str) -> str:

@@ -83,10 +83,10 @@ def _keyword(
                 raise ValueError
             sizes[name] = int(values[0])
         elif name in ends:
-            red, green, blue = (float(one) for one in values)
+            red, green, blue = (float(value) for value in values)
             ends[name] = (red, green, blue)
         elif name in RANGES:
-            low, high = (float(one) for one in values)
+            low, high = (float(value) for value in values)
             ends["DOMAIN_MIN"], ends["DOMAIN_MAX"] = (low,) * 3, (high,) * 3
         if not all(math.isfinite(part) for end in ends.values() for part in end):
             raise ValueError
@@ -98,18 +98,18 @@ def _keyword(
 
 def _entries(lines: list[str], begin: int, count: int, source: str) -> NDArray[np.float32]:
     """(count, 3) the values. Raises ValueProblem."""
-    rows = [one for one in lines if one.strip() and not one.lstrip().startswith("#")]
+    rows = [line for line in lines if line.strip() and not line.lstrip().startswith("#")]
     if len(rows) != count:
         raise ValueProblem(f"the table has {len(rows):,} colours", source, f"{count:,} for its size")
     try:
         values = np.array(" ".join(rows).split(), np.float64)
     except ValueError:
-        number = next(n for n, one in enumerate(lines) if not _are_numbers(one))
+        number = next(n for n, line in enumerate(lines) if not _are_numbers(line))
         raise ValueProblem(
             f"line {begin + number + 1} of the table is no colour", source, "3 numbers"
         ) from None
-    if any(len(one.split()) != 3 for one in rows):
-        number = next(n for n, one in enumerate(lines) if one in rows and len(one.split()) != 3)
+    if any(len(row.split()) != 3 for row in rows):
+        number = next(n for n, line in enumerate(lines) if line in rows and len(line.split()) != 3)
         raise ValueProblem(f"line {begin + number + 1} of the table is no colour", source, "3 numbers")
     if not np.isfinite(values).all():
         raise ValueProblem("the table holds a value that is no finite number", source)
@@ -120,7 +120,7 @@ def _entries(lines: list[str], begin: int, count: int, source: str) -> NDArray[n
 
 def _are_numbers(line: str) -> bool:
     try:
-        [float(one) for one in line.split() if not line.lstrip().startswith("#")]
+        [float(part) for part in line.split() if not line.lstrip().startswith("#")]
     except ValueError:
         return False
     return True
@@ -129,7 +129,7 @@ def _are_numbers(line: str) -> bool:
 def write_cube(path: Path, table: ColourTable, title: str, comments: list[str]) -> None:
     """Write a cube whole or not at all. comments : lines that say what it takes. Raises ExportProblem."""
     size = table.entries.shape[0]
-    head = [f"# {one}" for one in comments]
+    head = [f"# {comment}" for comment in comments]
     head += [f'TITLE "{title}"', f"{CUBE} {size}"]
     head += [f"DOMAIN_{end} " + " ".join(f"{v:g}" for v in values) for end, values in
              (("MIN", table.low), ("MAX", table.high))]  # fmt: skip

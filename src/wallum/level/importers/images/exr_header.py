@@ -86,10 +86,10 @@ def look_at_header(data: bytes, where: str) -> None:
         raise LevelProblem("is a deep picture", where, "one of plain pixels")
     at = 8
     for _ in range(MOST_PARTS):
-        found, at = _attributes(data, at, where)
-        if not found:
+        result, at = _attributes(data, at, where)
+        if not result:
             return
-        _look_at_part(found, bool(flags & 0x200), len(data), where)
+        _look_at_part(result, bool(flags & 0x200), len(data), where)
         if not flags & MULTI_PART:
             return
     raise LevelProblem(f"has more than {MOST_PARTS} parts", where)

@@ -18,7 +18,7 @@ class AirLight(Pass):
     """True shafts: what sun, sky and lamps light of the air near the camera, with their shadows."""
 
     described = AIR_LIGHT
-    reads = tuple(one.name for one in (SURFACES, SKY, SKY_VISIBILITY, LAMP_SHADOWS, SUN_SHADOWS))
+    reads = tuple(item.name for item in (SURFACES, SKY, SKY_VISIBILITY, LAMP_SHADOWS, SUN_SHADOWS))
 
     def __init__(self, log: PassLog, air: AirLit) -> None:
         super().__init__(log)
@@ -30,7 +30,9 @@ class AirLight(Pass):
     def key(self, draft: Draft, lit: Lit) -> object:
         scene = lit.scene
         sun = None if scene.sun is None else scene.sun.key
-        shown = tuple(None if one is None else (one.in_air, one.air_shadow) for one in (scene.sun, scene.sky))
+        shown = tuple(
+            None if item is None else (item.in_air, item.air_shadow) for item in (scene.sun, scene.sky)
+        )
         seen = scene.air, pre_exposure(scene.look.ev100), draft.size
         return lit.lamps.rows.tobytes(), sun, shown, *seen, self._air.around(scene)
 
@@ -75,7 +77,7 @@ class Air(Pass):
         return draft.scene.air is not None and not draft.inspected and not draft.folded
 
     def key(self, draft: Draft, lit: Lit) -> object:
-        far = tuple(None if one is None else one.in_air for one in (lit.scene.sun, lit.scene.sky))
+        far = tuple(None if item is None else item.in_air for item in (lit.scene.sun, lit.scene.sky))
         return None if draft.active else (lit.scene.air, far, draft.view.show, draft.laid_over)
 
     def draw(self, draft: Draft) -> Steps:

@@ -80,16 +80,19 @@ def thickened(was: Medium, now: Medium) -> bool:
     if len(was.layers) != len(now.layers):
         return False
     layers = tuple(
-        replace(one, forwardness=other.forwardness, own=other.own)
-        for one, other in zip(was.layers, now.layers, strict=True)
+        replace(layer, forwardness=other.forwardness, own=other.own)
+        for layer, other in zip(was.layers, now.layers, strict=True)
     )
     return replace(now, layers=layers, clear_to=was.clear_to, hides=was.hides) == was
 
 
 def was_uniforms(was: Medium) -> dict[str, object]:
     """Values of air_sum.comp.glsl with WAS."""
-    rows = [(one.extinction, 1.0 / one.scale_height, one.base_height, one.scale_height) for one in was.layers]
-    scattered = [one.thickness * one.scattered for one in was.layers]
+    rows = [
+        (layer.extinction, 1.0 / layer.scale_height, layer.base_height, layer.scale_height)
+        for layer in was.layers
+    ]
+    scattered = [layer.thickness * layer.scattered for layer in was.layers]
     return {
         "was_layer": np.array(rows, np.float32).tobytes(),
         "was_scattered": np.array(scattered, np.float32).tobytes(),
@@ -107,11 +110,11 @@ def air_uniforms(scene: LitScene, view: View) -> dict[str, object]:
 
 def _uniforms(scene: LitScene, air: Medium, eye_y: float) -> dict[str, object]:
     exposure = pre_exposure(scene.look.ev100)
-    layers = [_of_layer(one, eye_y) for one in air.layers]
+    layers = [_of_layer(layer, eye_y) for layer in air.layers]
     out: dict[str, object] = {}
     for name in layers[0]:
         gain = exposure if name == "air_own" else 1.0
-        rows = np.array([one[name] for one in layers], dtype=np.float32) * np.float32(gain)
+        rows = np.array([layer[name] for layer in layers], dtype=np.float32) * np.float32(gain)
         out[name] = rows.tobytes()
     through = scene.sun.through if scene.sun is not None else None
     out["air_mass"] = 0.0 if through is None else through[1]
@@ -119,8 +122,8 @@ def _uniforms(scene: LitScene, air: Medium, eye_y: float) -> dict[str, object]:
     if scene.sky is not None:
         terms = scene.sky.air_terms * FACTORS[:, None] * exposure
         out["sky_terms"] = terms.astype("f4").tobytes()
-    far = tuple(1.0 if one is None else one.in_air for one in (scene.sun, scene.sky))
-    shadows = tuple(one is None or one.air_shadow for one in (scene.sun, scene.sky))
+    far = tuple(1.0 if item is None else item.in_air for item in (scene.sun, scene.sky))
+    shadows = tuple(item is None or item.air_shadow for item in (scene.sun, scene.sky))
     if air.straight is not None:
         fog = air.straight
         out["straight_fog"] = (fog.start, 1.0 / (fog.end - fog.start), fog.end, fog.strength)

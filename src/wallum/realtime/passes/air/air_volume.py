@@ -67,10 +67,10 @@ class AirVolume:
 
     def find_held(self, view: View, gbuffer: GBuffer, reach: float) -> None:
         """Find the places that lie before what is seen: kept until other surfaces are."""
-        found = None if gbuffer.key is None else (gbuffer.key, gbuffer.size, reach)
-        if found is not None and found == self._found:
+        result = None if gbuffer.key is None else (gbuffer.key, gbuffer.size, reach)
+        if result is not None and result == self._found:
             return
-        self._found = found
+        self._found = result
         self._find_farthest(gbuffer)
         program = self._programs.get("screen", "air_held")
         set_uniforms(program, **self._rays(view, gbuffer, reach), farthest=self._farthest)

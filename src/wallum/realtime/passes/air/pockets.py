@@ -23,16 +23,16 @@ BINDING: Final = 7
 def pocket_rows(pockets: tuple[Pocket, ...], exposure: float) -> NDArray[np.float32]:
     """(N, WORDS) rows of pockets as include/pocket.glsl has them; light times `exposure`."""
     out = np.zeros((MOST_POCKETS, WORDS), np.float32)
-    for row, one in zip(out, pockets, strict=False):
-        row[:12].reshape(3, 4)[:, :3] = one.rows
-        row[:12].reshape(3, 4)[:, 3] = -(one.rows @ np.array(one.centre))
-        row[12:16] = one.extinction, 1.0 / max(one.edge, HARDEST), one.contrast, one.box
-        row[16:19] = one.albedo
-        row[20:23] = np.array(one.own) * exposure
-        across = NOISE_CELLS / 8.0 / one.grain_m
+    for row, pocket in zip(out, pockets, strict=False):
+        row[:12].reshape(3, 4)[:, :3] = pocket.rows
+        row[:12].reshape(3, 4)[:, 3] = -(pocket.rows @ np.array(pocket.centre))
+        row[12:16] = pocket.extinction, 1.0 / max(pocket.edge, HARDEST), pocket.contrast, pocket.box
+        row[16:19] = pocket.albedo
+        row[20:23] = np.array(pocket.own) * exposure
+        across = NOISE_CELLS / 8.0 / pocket.grain_m
         # Noise repeats: what it has moved by is kept small, for single precision.
         period = NOISE_CELLS / across * 100.0
-        row[24:27] = np.mod(one.drifted, period)
+        row[24:27] = np.mod(pocket.drifted, period)
         row[27] = across
     return out
 
@@ -48,14 +48,14 @@ def reached_cells(
     across = (np.minimum(np.arange(columns + 1) * CELL, places[0]) / places[0] * 2.0 - 1.0) * tangents[0]
     along = (np.minimum(np.arange(rows + 1) * CELL, places[1]) / places[1] * 2.0 - 1.0) * tangents[1]
     rotation = camera.rotation() * np.array([[1.0], [1.0], [-1.0]])
-    kept = pockets[:MOST_POCKETS]
-    x, y, z = ((np.array([one.centre for one in kept]) - np.array(camera.eye)) @ rotation.T).T
+    selected = pockets[:MOST_POCKETS]
+    x, y, z = ((np.array([item.centre for item in selected]) - np.array(camera.eye)) @ rotation.T).T
     # A column more on every side: the volume moves by half a one while a picture settles.
     near_z = np.maximum(np.maximum(depth[:-1] - z[:, None], z[:, None] - depth[1:]), 0.0)
     gap_x = _gap(across, depth, x, 2.0 * tangents[0] / places[0])
     gap_y = _gap(along, depth, y, 2.0 * tangents[1] / places[1])
     squared = near_z[:, :, None, None] ** 2 + gap_y[:, :, :, None] ** 2 + gap_x[:, :, None, :] ** 2
-    radius = np.array([one.radius for one in kept])
+    radius = np.array([item.radius for item in selected])
     reached = squared <= radius[:, None, None, None] ** 2
     out = np.zeros((slices, rows, columns, 2), np.uint32)
     for number, cells in enumerate(reached):
@@ -106,7 +106,7 @@ class Pockets:
         if (pockets, exposure) != self._written:
             self._block.write(pocket_rows(pockets, exposure))
             self._written = pockets, exposure
-        lie = tuple((one.centre, one.radius) for one in pockets), camera, places, reach
+        lie = tuple((pocket.centre, pocket.radius) for pocket in pockets), camera, places, reach
         if lie == self._cells_of:
             return
         self._cells_of = lie
@@ -128,8 +128,8 @@ class Pockets:
 
     def uniforms(self, pockets: tuple[Pocket, ...]) -> dict[str, object]:
         """Values of include/pocket.glsl, and the phase function that all share: by how thick each is."""
-        weight = np.array([one.extinction for one in pockets])
-        g = float(np.average([one.forwardness for one in pockets], weights=weight))
+        weight = np.array([pocket.extinction for pocket in pockets])
+        g = float(np.average([pocket.forwardness for pocket in pockets], weights=weight))
         return {
             "pocket_noise": self._noise,
             "pocket_cells": self._cells,

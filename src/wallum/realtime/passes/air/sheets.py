@@ -33,7 +33,7 @@ FORMAT: Final = "4f 4f 4f 4f 4f 4f 4f 4f 1f /i"
 WORDS: Final = 33
 KINDS: Final = {"beam": 0.0, "opening": 1.0, "veil": 2.0}
 # What is finished before these are laid over it.
-BEFORE: Final = tuple(one.name for one in (SURFACES, LIGHT, LIGHT_ADDED, AIR, LIGHT_OF_SEE_THROUGH))
+BEFORE: Final = tuple(item.name for item in (SURFACES, LIGHT, LIGHT_ADDED, AIR, LIGHT_OF_SEE_THROUGH))
 
 
 def _rows_of(card: Card, exposure: float) -> NDArray[np.float32]:
@@ -50,11 +50,11 @@ def _rows_of(card: Card, exposure: float) -> NDArray[np.float32]:
     out[:, 12:16] = *(np.array(card.light) * exposure), card.hides
     out[:, 16:20] = *(np.array(card.even) * exposure), max(fades.sides, 0.01)
     if card.kind == "opening":
-        out[:, 16:19] = [one.beside for one in card.sheets]
+        out[:, 16:19] = [sheet.beside for sheet in card.sheets]
     out[:, 20:24] = *card.toward, card.forwardness
     out[:, 24:28] = shown, card.source_m, 1.0 / card.range_m if card.range_m > 0.0 else 0.0, fades.contrast
     if card.kind == "opening":
-        out[:, 24] = [one.thick for one in card.sheets]
+        out[:, 24] = [sheet.thick for sheet in card.sheets]
     out[:, 28:32] = 1.0 / max(fades.surface, 1e-3), 1.0 / max(fades.camera, 1e-3), gone[0], gone[2]
     out[:, 32] = cells
     return out
@@ -62,8 +62,8 @@ def _rows_of(card: Card, exposure: float) -> NDArray[np.float32]:
 
 def sheet_rows(cards: tuple[Card, ...], camera: Camera, exposure: float) -> NDArray[np.float32]:
     """(N, WORDS) of every sheet, the farthest first, light times `exposure`."""
-    rows = np.concatenate([_rows_of(one, exposure) for one in cards])
-    middles = np.concatenate([[sheet.middle for sheet in one.sheets] for one in cards])
+    rows = np.concatenate([_rows_of(card, exposure) for card in cards])
+    middles = np.concatenate([[sheet.middle for sheet in card.sheets] for card in cards])
     away = np.linalg.norm(middles - np.array(camera.eye), axis=1)
     return np.ascontiguousarray(rows[np.argsort(-away, kind="stable")])
 
@@ -155,7 +155,7 @@ class ScreenShafts(_LaidOver):
             for texture in textures:
                 texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
                 texture.repeat_x = texture.repeat_y = False
-            self._held = size, [self._context.framebuffer([one]) for one in textures]
+            self._held = size, [self._context.framebuffer([texture]) for texture in textures]
         return self._held[1]
 
     def draw(self, draft: Draft) -> Steps:

@@ -47,8 +47,8 @@ class Layers:
 
     def release(self) -> None:
         """Give back what they take; another level may have no use for them."""
-        for one in self._layers:
-            one.release()
+        for layer in self._layers:
+            layer.release()
         if self._over is not None:
             self._over.release()
         self._layers, self._over, self._over_key = [], None, None

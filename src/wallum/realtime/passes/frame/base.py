@@ -48,7 +48,7 @@ class Seen:
 
     @property
     def shadowed(self) -> NDArray[np.bool_]:
-        return np.array([one in self.tiles for one in self.lamps.ids], dtype=bool)
+        return np.array([item in self.tiles for item in self.lamps.ids], dtype=bool)
 
 
 @dataclass(frozen=True)
@@ -127,7 +127,7 @@ class Draft:
         return self._without(self.active | self.fixed)
 
     def _without(self, ids: frozenset[str]) -> Lit:
-        keep = np.array([one not in ids for one in self.seen.lamps.ids], dtype=bool)
+        keep = np.array([item not in ids for item in self.seen.lamps.ids], dtype=bool)
         return Lit(self.scene.without(ids), self.seen.lamps.only(keep), keep)
 
 

@@ -15,7 +15,7 @@ class Inspect(Pass):
     """The views that need no light."""
 
     described = INSPECT
-    reads = tuple(one.name for one in (SURFACES, SEE_THROUGH, LAMP_SHADOWS, SUN_SHADOWS))
+    reads = tuple(item.name for item in (SURFACES, SEE_THROUGH, LAMP_SHADOWS, SUN_SHADOWS))
     target = "total"
 
     def __init__(self, log: PassLog, lighting: Lighting) -> None:

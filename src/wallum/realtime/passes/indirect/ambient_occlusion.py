@@ -59,7 +59,7 @@ class GapsPass(Pass):
         part = QUICK_PART if draft.view.jitter == (0.0, 0.0) else 1
         size = (-(-gbuffer.size[0] // part), -(-gbuffer.size[1] // part))
         with self.log.measure(self.name) as work:
-            found, frame = self._target(size)
+            result, frame = self._target(size)
             program = self._programs.get("screen", "gaps")
             values = {"reach": gaps.reach_m, "behind": gaps.behind_m, "planes": PLANES, "part": part}
             set_uniforms(program, **values, **self._seen(gbuffer, draft.view))
@@ -67,7 +67,7 @@ class GapsPass(Pass):
             frame.viewport = (0, 0, *size)
             self._context.enable_only(0)
             self._programs.over_screen(program)
-            self._lay(found, part, gaps.strength, draft)
+            self._lay(result, part, gaps.strength, draft)
             work["pixels"] = size[0] * size[1]
         yield
 

@@ -45,12 +45,12 @@ class ProbeLightPass(Pass):
 
     def draw(self, draft: Draft) -> Steps:
         with self.log.measure(self.name) as work:
-            for one in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
+            for item in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
                 # What is seen through has no texels.
-                baked = draft.baked if one is draft.gbuffer else frozenset()
+                baked = draft.baked if item is draft.gbuffer else frozenset()
                 sky = draft.scene.sky if draft.scene.open_sky else None
-                self._probes.fill(one, draft.view, _others(draft), not draft.active, baked, sky)
-                work["pixels"] = work.get("pixels", 0) + one.size[0] * one.size[1]
+                self._probes.fill(item, draft.view, _others(draft), not draft.active, baked, sky)
+                work["pixels"] = work.get("pixels", 0) + item.size[0] * item.size[1]
         yield
 
 
@@ -65,17 +65,17 @@ class ProbeLightOfHand(Pass):
         self._probes = probes
 
     def wanted(self, draft: Draft) -> bool:
-        known = any(one in self._probes.units for one in draft.active - draft.baked)
+        known = any(item in self._probes.units for item in draft.active - draft.baked)
         return known and not draft.inspected and draft.view.show != "direct"
 
     def begin(self, draft: Draft) -> None:
         gains = bounce_gains(draft.scene)
-        draft.hand_gains = {one: gains[one] for one in sorted(draft.active - draft.baked) if one in gains}
+        draft.hand_gains = {item: gains[item] for item in sorted(draft.active - draft.baked) if item in gains}
 
     def key(self, draft: Draft, lit: Lit) -> object:
         gains = draft.hand_gains
         # Of several the factors may be several: they are looked up as they are.
-        own = None if len(gains) == 1 else tuple(tuple(one) for one in gains.values())
+        own = None if len(gains) == 1 else tuple(tuple(gain) for gain in gains.values())
         scene = lit.scene
         known = self._probes.versions(frozenset(gains))
         return known, own, scene.bounce[1], pre_exposure(scene.look.ev100)
@@ -84,8 +84,8 @@ class ProbeLightOfHand(Pass):
         with self.log.measure(self.name) as work:
             # Where a channel is off it may come on: none is looked up as nothing.
             looked_up = {
-                one: np.where(gain > 0.0, gain, max(gain.max(), 1.0))
-                for one, gain in draft.hand_gains.items()
+                item: np.where(gain > 0.0, gain, max(gain.max(), 1.0))
+                for item, gain in draft.hand_gains.items()
             }
             if len(looked_up) > 1:
                 looked_up = draft.hand_gains

@@ -73,13 +73,13 @@ class MirrorImages:
     def set_own(self, rooms: tuple[RoomLight, ...]) -> bool:
         """Take rooms of the artist's that want an image of their own, beside the places found, which
         keep theirs. False where nothing has changed."""
-        own = tuple((one.centre, one.half, one.turn_rad) for one in rooms)
+        own = tuple((room.centre, room.half, room.turn_rad) for room in rooms)
         if self.found is None or own == self._own:
             return False
         first = len(self.found)
         rooms = rooms[: MOST_IMAGES - first]
-        corners = np.array([one.corners for one in rooms], np.float32).reshape(-1, 2, 3)
-        eyes = np.array([one.centre for one in rooms], np.float32).reshape(-1, 3)
+        corners = np.array([room.corners for room in rooms], np.float32).reshape(-1, 2, 3)
+        eyes = np.array([room.centre for room in rooms], np.float32).reshape(-1, 3)
         self.places = MirrorPlaces(
             np.concatenate([self.found.eyes, eyes]),
             np.concatenate([self.found.low, corners[:, 0]]),
@@ -162,9 +162,9 @@ def face_texels(size: int) -> NDArray[np.int64]:
     along = d @ np.array(FACES).T
     face = along.argmax(axis=1)
     on = d / along.max(axis=1)[:, None]
-    turned = np.array([look_rotation(np.array(one)) for one in FACES])
+    turned = np.array([look_rotation(np.array(item)) for item in FACES])
     rights, ups = turned[:, 0], turned[:, 1]
     across = [(np.einsum("nc,nc->n", on, axis[face]) * 0.5 + 0.5) * size for axis in (rights, ups)]
-    column, row = (np.clip(np.floor(one), 0, size - 1).astype(np.int64) for one in across)
+    column, row = (np.clip(np.floor(item), 0, size - 1).astype(np.int64) for item in across)
     texel = ((face * size + row) * size + column).reshape(SIZE, 2, SIZE, 2)
     return texel.transpose(0, 2, 1, 3).reshape(SIZE * SIZE, 4)

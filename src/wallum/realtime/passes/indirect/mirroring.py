@@ -84,7 +84,7 @@ class Mirroring:
         sky = None if bare.sky is None else bare.sky.key
         sun = None if bare.sun is None else bare.sun.key
         glow = tuple(sorted(bare.glow.items())), bare.glow_gain
-        rooms = tuple(replace(one, mirrored=False) for one in bare.rooms if any(one.light))
+        rooms = tuple(replace(room, mirrored=False) for room in bare.rooms if any(room.light))
         around = self._engine.probe_light.light_key(bare), bare.open_sky, rooms, bare.gaps
         flat = None if bare.flat is None else tuple(bare.flat)
         return bare.lamps.rows.tobytes(), sun, sky, pickle.dumps(glow), around, flat, far

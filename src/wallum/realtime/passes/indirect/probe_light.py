@@ -130,7 +130,7 @@ class ProbeLight:
 
     def set_probes(self, probes: ProbeSet | None) -> None:
         """Take the probes of a level; None: there are none, and no light of theirs."""
-        tables = [one.texture for one in (self._all, self._beside) if one is not None]
+        tables = [item.texture for item in (self._all, self._beside) if item is not None]
         for texture in (*self._textures.values(), *tables):
             texture.release()
         self._set, self._textures, self._all, self._beside, self._sky = probes, {}, None, None, None
@@ -194,7 +194,7 @@ class ProbeLight:
         """Take over light of some sources, in the place of what they had."""
         if self._set is not None:
             self.units = {**self.units, **units}
-            self._versions |= {one: self._versions.get(one, 0) + 1 for one in units}
+            self._versions |= {unit: self._versions.get(unit, 0) + 1 for unit in units}
 
     def key(self, scene: LitScene) -> tuple[int, LightKey]:
         """What the light of a scene's sources depends on, and which images surfaces see."""
@@ -203,16 +203,16 @@ class ProbeLight:
     def light_key(self, scene: LitScene) -> LightKey:
         """What that light alone depends on."""
         gains = gains_of(scene, self.units)
-        versions = tuple((one, self._versions[one], *gains[one]) for one in sorted(gains))
+        versions = tuple((gain, self._versions[gain], *gains[gain]) for gain in sorted(gains))
         return (self.number, scene.bounce[1]), versions
 
     def unnoticed(self, held: LightKey, now: LightKey) -> bool:
         """Whether all light has changed so little since, in the mean of all probes, that a picture soon
         followed by another may do without."""
-        if held[0] != now[0] or [one[:2] for one in held[1]] != [one[:2] for one in now[1]]:
+        if held[0] != now[0] or [item[:2] for item in held[1]] != [item[:2] for item in now[1]]:
             return False
-        then, gains = (np.array([one[2:] for one in key[1]]).reshape(-1, 3) for key in (held, now))
-        mean = np.array([self._mean(one[0]) for one in now[1]]).reshape(-1, 3)
+        then, gains = (np.array([item[2:] for item in key[1]]).reshape(-1, 3) for key in (held, now))
+        mean = np.array([self._mean(item[0]) for item in now[1]]).reshape(-1, 3)
         return bool((mean * np.abs(gains - then)).sum() <= UNNOTICED * (mean * gains).sum())
 
     def _mean(self, source_id: str) -> NDArray[np.float64]:
@@ -227,11 +227,11 @@ class ProbeLight:
 
     def versions(self, ids: frozenset[str]) -> tuple[object, ...]:
         """What the light of some sources at strength 1 depends on; of those that have any."""
-        return self.number, tuple((one, self._versions[one]) for one in sorted(ids) if one in self.units)
+        return self.number, tuple((item, self._versions[item]) for item in sorted(ids) if item in self.units)
 
     def _write(self, table: "_Table", gains: Gains, keeps: float, exposure: float) -> bool:
         """Have the light of sources, each times its gain, in a table; False where it is."""
-        there = {one: gain for one, gain in sorted(gains.items()) if one in self.units}
+        there = {item: gain for item, gain in sorted(gains.items()) if item in self.units}
         versions = self.versions(frozenset(there))
         key = (versions, tuple(tuple(gain) for gain in there.values()), keeps, exposure)
         if table.holds(key):
@@ -250,7 +250,7 @@ class ProbeLight:
             return np.zeros((0, 3), np.float32), np.zeros((0, 3), np.float32)
         gains = gains_of(scene, self.units)
         seen = self._in_air.of(self.units, gains)
-        grey = {one: np.full(3, LUMINANCE_WEIGHTS @ gain) for one, gain in gains.items()}
+        grey = {item: np.full(3, LUMINANCE_WEIGHTS @ gain) for item, gain in gains.items()}
         ways = self._ways.of(self.units, grey)
         out = coloured(seen, scene.bounce[1])
         bright = np.where(air.there, out @ LUMINANCE_WEIGHTS.astype(np.float32), np.float32(np.inf))
@@ -292,7 +292,7 @@ class ProbeLight:
             self.room_light = np.bincount(numbers, light) / counts
         values: dict[str, object] = {}
         if baked:
-            live = {one: gain for one, gain in gains.items() if one.partition(OF)[0] not in baked}
+            live = {item: gain for item, gain in gains.items() if item.partition(OF)[0] not in baked}
             if live:
                 self._write(self._beside, live, scene.bounce[1], exposure)
                 values = {"beside_baked": self._beside.texture}

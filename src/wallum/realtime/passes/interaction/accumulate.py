@@ -74,12 +74,12 @@ class Settler:
 
     def begin(self, request: PictureRequest) -> None:
         """Settle a request: go on where the sum is of its light, or start over."""
-        held = pre_exposure(request.scene.look.ev100)
-        if self.shows(request) and held == self.held:
+        current = pre_exposure(request.scene.look.ev100)
+        if self.shows(request) and current == self.held:
             self._request = request
             return
         self._request, self.count, self._next_lamp = request, 0, 0
-        self._asked, self.held = light_asked(request), held
+        self._asked, self.held = light_asked(request), current
         self._lamps = request.scene.lamps
         self._fit(request.size)
         assert self._frame is not None

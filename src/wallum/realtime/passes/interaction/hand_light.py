@@ -51,7 +51,7 @@ def asked_of(request: PictureRequest) -> Asked | None:
     scene = request.shown_scene
     own = _own(scene.lamps, request.active)
     emission = scene.lamps.rows["emission"][own].astype(np.float64)
-    glow = {one: value for one, value in scene.glow.items() if one in request.active}
+    glow = {item: value for item, value in scene.glow.items() if item in request.active}
     rest = light_asked(request, dark(scene, request.active))
     return Asked(rest, emission, glow, pre_exposure(scene.look.ev100))
 
@@ -60,12 +60,12 @@ def dark(scene: LitScene, active: Iterable[str]) -> LitScene:
     """A scene whose lamps under the hand give nothing, and what glows with them neither."""
     rows = scene.lamps.rows.copy()
     rows["emission"][_own(scene.lamps, active)] = 0.0
-    glow = {one: 0.0 if one in active else value for one, value in scene.glow.items()}
+    glow = {item: 0.0 if item in active else value for item, value in scene.glow.items()}
     return replace(scene, lamps=Lamps(scene.lamps.ids, rows), glow=glow)
 
 
 def _own(lamps: Lamps, active: Iterable[str]) -> NDArray[np.bool_]:
-    return np.array([one in active for one in lamps.ids], dtype=bool)
+    return np.array([item in active for item in lamps.ids], dtype=bool)
 
 
 def gain_between(was: Asked, now: Asked) -> Gain | None:
@@ -81,8 +81,8 @@ def gain_between(was: Asked, now: Asked) -> Gain | None:
     gain = np.where(lit.any(axis=0), most, most.max())  # of a channel that no lamp has any will do
     if (lit & (np.abs(ratios - gain) > SAME * np.maximum(gain, SAME))).any():
         return None
-    for one, value in was.glow.items():
-        if np.abs(now.glow.get(one, 0.0) - value * gain).max() > 10.0 * SAME * max(value, SAME):
+    for item, value in was.glow.items():
+        if np.abs(now.glow.get(item, 0.0) - value * gain).max() > 10.0 * SAME * max(value, SAME):
             return None
     return gain if gain.max() <= MOST_GAIN else None
 
@@ -128,12 +128,12 @@ class HandLight:
         return gain_between(self._was, asked)
 
     def _target(self, name: str, size: Size) -> tuple[moderngl.Texture, moderngl.Framebuffer]:
-        made = self._textures.get(name)
-        if made is not None and made[0].size == size:
-            return made
-        if made is not None:
-            made[1].release()
-            made[0].release()
+        built = self._textures.get(name)
+        if built is not None and built[0].size == size:
+            return built
+        if built is not None:
+            built[1].release()
+            built[0].release()
         texture = self._context.texture(size, 4, dtype="f2")
         texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
         self._textures[name] = texture, self._context.framebuffer([texture])

@@ -40,21 +40,21 @@ class LightSum:
 
     def of(self, units: Units, gains: Gains) -> NDArray[np.float32]:
         """(N, 3), not to be changed. gains : of sources that have units"""
-        now = {one: (units[one], tuple(gain)) for one, gain in gains.items()}
+        now = {item: (units[item], tuple(gain)) for item, gain in gains.items()}
         if self._quick is None:
             count = len(next(iter(units.values()))[self._places])
             self._quick = np.empty((max(1, self._room // max(12 * count, 1)), 3, count), np.float32)
-        changed = [one for one in now if not _same(self._known.get(one), now[one])]
+        changed = [item for item in now if not _same(self._known.get(item), now[item])]
         self._keep(changed, now, self._quick)
         self._known |= now
         factors = np.zeros((len(self._rows), 3), np.float32)
-        for one, row in self._rows.items():
-            if one in now:
-                factors[row] = now[one][1]
+        for item, row in self._rows.items():
+            if item in now:
+                factors[row] = now[item][1]
         out = np.empty(self._quick.shape[1:], np.float32)
         for channel in range(3):
             out[channel] = factors[:, channel] @ self._quick[: len(factors), channel]
-        others = {one: known for one, known in now.items() if one not in self._rows}
+        others = {item: known for item, known in now.items() if item not in self._rows}
         if others or self._of_others:
             out += self._sum_of_others(others, out.shape)
         return (out if self._signed else np.maximum(out, 0.0)).T
@@ -62,25 +62,25 @@ class LightSum:
     def _keep(self, changed: list[str], now: dict[str, Known], quick: NDArray[np.float32]) -> None:
         """Have sources that have changed among those kept as floats, in the place of those that have not for
         the longest time."""
-        for one in changed[: len(quick)]:
-            row = self._rows.pop(one, None)
-            fresh = row is not None and self._known[one][0] is now[one][0]
+        for item in changed[: len(quick)]:
+            row = self._rows.pop(item, None)
+            fresh = row is not None and self._known[item][0] is now[item][0]
             if row is None and len(self._rows) < len(quick):
                 row = len(self._rows)
             elif row is None:
                 row = self._rows.pop(next(iter(self._rows)))
-            self._rows[one] = row
+            self._rows[item] = row
             if not fresh:
-                quick[row] = now[one][0][self._places].T
+                quick[row] = now[item][0][self._places].T
 
     def _sum_of_others(self, now: dict[str, Known], shape: tuple[int, ...]) -> NDArray[np.float64]:
         before = self._of_others
-        changed = [one for one in {**before, **now} if not _same(before.get(one), now.get(one))]
+        changed = [item for item in {**before, **now} if not _same(before.get(item), now.get(item))]
         if self._others is None or len(changed) > MOST_CHANGED:
             before, changed = {}, list(now)
             self._others = np.zeros(shape)
-        for one in changed:
-            for light, gain in _changes(before.get(one), now.get(one)):
+        for item in changed:
+            for light, gain in _changes(before.get(item), now.get(item)):
                 for channel, factor in enumerate(gain.tolist()):
                     if factor:
                         self._others[channel] += light[self._places, channel] * np.float32(factor)
@@ -88,10 +88,10 @@ class LightSum:
         return self._others
 
 
-def _same(one: Known | None, other: Known | None) -> bool:
-    if one is None or other is None:
-        return one is other
-    return one[0] is other[0] and one[1] == other[1]
+def _same(item: Known | None, other: Known | None) -> bool:
+    if item is None or other is None:
+        return item is other
+    return item[0] is other[0] and item[1] == other[1]
 
 
 def _changes(

@@ -45,8 +45,10 @@ class Pace:
         """Take notice of a whole picture's time before anything has moved: the first that does is as coarse
         as that lets expect. Else it is made in one size after another, each with its surfaces drawn anew."""
         if not self._known:
-            parts = [FIXED + (1.0 - FIXED) * one**2 for one in SHARES]
-            self._step = next((n for n, one in enumerate(parts) if ms * one <= TOO_SLOW_MS), len(SHARES) - 1)
+            parts = [FIXED + (1.0 - FIXED) * share**2 for share in SHARES]
+            self._step = next(
+                (n for n, part in enumerate(parts) if ms * part <= TOO_SLOW_MS), len(SHARES) - 1
+            )
 
     def note(self, ms: float) -> None:
         """Take notice of a moving picture's time. The first of a size does more: surfaces are drawn anew."""
@@ -59,7 +61,7 @@ class Pace:
         if ms > TOO_SLOW_MS:
             # At once as coarse as it takes: at each other size surfaces are drawn anew.
             coarser = (
-                n for n, one in enumerate(SHARES) if ms * (one / SHARES[self._step]) ** 2 <= TOO_SLOW_MS
+                n for n, share in enumerate(SHARES) if ms * (share / SHARES[self._step]) ** 2 <= TOO_SLOW_MS
             )
             self._step = next(coarser, len(SHARES) - 1)
         elif self._easy >= PATIENCE and self._step > 0:
@@ -69,7 +71,7 @@ class Pace:
 
 # Passes that the first picture under a hand does for all that come after it.
 ONCE: Final = frozenset(
-    one.name for one in (SURFACES, SEE_THROUGH, SKY, CLOUDS, BAKED_LIGHT, PROBE_LIGHT, LIGHT_OF_OTHERS)
+    item.name for item in (SURFACES, SEE_THROUGH, SKY, CLOUDS, BAKED_LIGHT, PROBE_LIGHT, LIGHT_OF_OTHERS)
 )
 # A hand does not feel what it holds when it waits for longer.
 HAND_SLOW_MS = 60.0
@@ -105,4 +107,4 @@ class HandPace:
 
     def note(self, records: list[PassRecord]) -> None:
         """Take notice of what a whole picture under a hand did."""
-        self._slow = sum(one.ms for one in records if one.name not in ONCE) > HAND_SLOW_MS
+        self._slow = sum(record.ms for record in records if record.name not in ONCE) > HAND_SLOW_MS

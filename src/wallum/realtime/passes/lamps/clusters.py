@@ -124,9 +124,9 @@ def occupied_cells(depth: NDArray[np.float32], far: float) -> NDArray[np.int64]:
 
 def held_squares(cells: NDArray[np.int64], grid: tuple[int, int, int]) -> NDArray[np.bool_]:
     """(Y, X) squares of the picture in which some of these cells lie."""
-    held = np.zeros(grid[0] * grid[1], dtype=bool)
-    held[cells % len(held)] = True
-    return held.reshape(grid[1], grid[0])
+    current = np.zeros(grid[0] * grid[1], dtype=bool)
+    current[cells % len(current)] = True
+    return current.reshape(grid[1], grid[0])
 
 
 def _by_block(picture: NDArray[np.float32], join: np.ufunc) -> NDArray[np.float32]:

@@ -34,10 +34,10 @@ def lamp_rows(lamps: Lamps, exposure: float, tiles: dict[str, Tile]) -> NDArray[
     scale = 1.0 / np.maximum(rows["cos_inner"] - rows["cos_outer"], 1e-4)
     out[:, 11] = np.where(coned, -rows["cos_outer"] * scale, 1.0)
     out[:, 12] = np.where(coned, scale, 0.0)
-    held = [tiles.get(i) for i in lamps.ids]
-    out[:, 13] = [NO_TILE if tile is None else tile.first for tile in held]
-    out[:, 14] = [tile is not None and tile.count == 1 for tile in held]
-    out[:, 15] = [0.0 if tile is None else tile.texel for tile in held]
+    current = [tiles.get(i) for i in lamps.ids]
+    out[:, 13] = [NO_TILE if tile is None else tile.first for tile in current]
+    out[:, 14] = [tile is not None and tile.count == 1 for tile in current]
+    out[:, 15] = [0.0 if tile is None else tile.texel for tile in current]
     out[:, 16:19] = rows["point"]
     out[:, 19] = np.where(rows["air_shadow"] > 0.5, rows["in_air"], -rows["in_air"])
     for column, name in enumerate(("gobo", "gobo_open", "gobo_soft"), start=20):
@@ -105,9 +105,9 @@ class LampLists:
             return texture
         if texture is not None:
             texture.release()
-        made = self._context.texture(size, components, np.ascontiguousarray(values), dtype=dtype)
-        made.filter = (moderngl.NEAREST, moderngl.NEAREST)
-        return made
+        built = self._context.texture(size, components, np.ascontiguousarray(values), dtype=dtype)
+        built.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        return built
 
     def write(self, lists: CellLists) -> None:
         """Take over the lists of a camera."""
@@ -133,7 +133,7 @@ class LampLists:
             "cell_grid": self._grid,
             "cell_slices": self._slices,
             "cells": self._cells,
-            "cells_size": tuple(float(one) for one in self._cells.size),
+            "cells_size": tuple(float(item) for item in self._cells.size),
             "lists": self._lists,
             "list_rows": float(self._lists.height),
         }

@@ -30,7 +30,7 @@ BEFORE = (
 class _Summed(Pass):
     """Light of many sources at once, with the sky behind it."""
 
-    reads = tuple(one.name for one in BEFORE)
+    reads = tuple(item.name for item in BEFORE)
 
     def __init__(self, log: PassLog, lighting: Lighting, sky: SkyPass) -> None:
         super().__init__(log)

@@ -255,9 +255,9 @@ class Lighting:
                 self._rooms[1].release()
             rows = np.array(
                 [
-                    [(*one.centre, one.fade), (*one.half, math.cos(one.turn_rad)),
-                     (*(exposure * part for part in one.light), math.sin(one.turn_rad))]
-                    for one in scene.rooms
+                    [(*room.centre, room.fade), (*room.half, math.cos(room.turn_rad)),
+                     (*(exposure * part for part in room.light), math.sin(room.turn_rad))]
+                    for room in scene.rooms
                 ],
                 np.float32,
             )  # fmt: skip
@@ -292,18 +292,18 @@ class Lighting:
     def _list_lamps(self, draft: "Draft", lit: "Lit", gbuffer: GBuffer) -> None:
         """The lamps of each cell that holds a surface."""
         lamps, shadowed, camera = draft.seen.lamps, draft.seen.shadowed, draft.view.camera
-        kept = None if lit.keep is None else lit.keep.tobytes()
-        key = (lamps.shape_key(), shadowed.tobytes(), gbuffer.size, gbuffer.key, kept, self.compiles)
+        selected = None if lit.keep is None else lit.keep.tobytes()
+        key = (lamps.shape_key(), shadowed.tobytes(), gbuffer.size, gbuffer.key, selected, self.compiles)
         if self._lists.key == key:
             return
         cells = gbuffer.cells(camera.far)
         lists = assign_lamps(lamps, shadowed, camera, gbuffer.size, lit.keep, cells)
         self._lists.write(lists)
-        reached, held = lists.reached, held_squares(cells, lists.grid)
+        reached, current = lists.reached, held_squares(cells, lists.grid)
         if self.compiles:
-            held = np.ones_like(held)
-            reached = np.arange(held.size).reshape(held.shape) % 2 == 0
-        self.tiles.write(reached, held)
+            current = np.ones_like(current)
+            reached = np.arange(current.size).reshape(current.shape) % 2 == 0
+        self.tiles.write(reached, current)
         self._lists.key = key
 
     def sum_all(
@@ -381,7 +381,7 @@ class Lighting:
         moved = draft.active - draft.fixed
         sun = scene.sun if scene.sun and scene.sun.id in moved else None
         sky = scene.sky if scene.sky and scene.sky.id in draft.active else None
-        rooms = tuple(one for one in scene.rooms if one.id in draft.active)
+        rooms = tuple(room for room in scene.rooms if room.id in draft.active)
         alone = LitScene(NO_LAMPS, sun, sky, scene.look, scene.air, open_sky=scene.open_sky, rooms=rooms)
         return replace(alone, flat=scene.flat if sky else None) if sun or sky or rooms else None
 
@@ -421,7 +421,7 @@ class Lighting:
         scene = LitScene(NO_LAMPS, None, None, draft.scene.look, draft.scene.air)
         centres, radii = bounding_spheres(lamps)
         pixels = 0
-        for index in (i for i, one in enumerate(lamps.ids) if one in draft.active - draft.fixed):
+        for index in (i for i, item in enumerate(lamps.ids) if item in draft.active - draft.fixed):
             place = lamp_scissor(centres[index], float(radii[index]), draft.view.camera, draft.size)
             if place is None:
                 continue

@@ -42,7 +42,7 @@ def _taps(weights: NDArray[np.float64]) -> NDArray[np.float32]:
     beyond = np.pad(weights, ((0, 0), (0, TAPS)))
     out = np.zeros((2, len(weights), 4))
     for pair in range(PAIRS):
-        near, far = (beyond[np.arange(len(weights)), first + 2 * pair + one] for one in range(2))
+        near, far = (beyond[np.arange(len(weights)), first + 2 * pair + index] for index in range(2))
         share = far / np.maximum(near + far, 1e-30)
         out[0, :, pair] = np.minimum(first + 2 * pair + 0.5 + share, count - 0.5) / count
         out[1, :, pair] = near + far
@@ -80,14 +80,14 @@ class BloomPyramid:
 
     def _made(self, size: Size) -> Iterator[Step]:
         before = size
-        for number, one in enumerate(sizes_of(size)):
-            sides = dict(zip(("across", "down"), zip(before, one, strict=True), strict=True))
+        for number, item in enumerate(sizes_of(size)):
+            sides = dict(zip(("across", "down"), zip(before, item, strict=True), strict=True))
             down = {n: self._table(_taps(down_weights(*side, number == 0))) for n, side in sides.items()}
             up = {n: self._table(_places(up_weights(*side))) for n, side in sides.items()}
             by = FIRST if number == 0 else 2
-            even = before == (by * one[0], by * one[1])
-            yield Step(one, even, self._target(one), self._target(one), down, up)
-            before = one
+            even = before == (by * item[0], by * item[1])
+            yield Step(item, even, self._target(item), self._target(item), down, up)
+            before = item
 
     def _of(self, size: Size) -> tuple[Step, ...]:
         if size not in self._steps:

@@ -41,11 +41,11 @@ def _grade_features(grade: Grade) -> set[str]:
     if grade.ranges is not None:
         out.add("RANGES")
         lists = _lists(grade.ranges)
-        for name, one in zip(("SHADOWS", "MIDDLES", "LIGHTS"), lists, strict=True):
-            if one.power != NEUTRAL_GRADE.power:
+        for name, list_ in zip(("SHADOWS", "MIDDLES", "LIGHTS"), lists, strict=True):
+            if list_.power != NEUTRAL_GRADE.power:
                 out |= {"RANGE_LISTS", f"{name}_POWER"}
         # Below 0 is nothing, range by range: only lines that stay above it add up to a line.
-        if any(one.saturation != 1.0 or min(one.offset) < 0.0 for one in lists):
+        if any(list_.saturation != 1.0 or min(list_.offset) < 0.0 for list_ in lists):
             out.add("RANGE_LISTS")
     return out
 
@@ -84,10 +84,10 @@ def _of_grade(look: ShownLook) -> dict[str, object]:
     if grade.ranges is not None:
         lists = _lists(grade.ranges)
         out |= {
-            "range_slope": tuple(part for one in lists for part in one.slope),
-            "range_offset": tuple(part for one in lists for part in one.offset),
-            "range_power": tuple(part for one in lists for part in one.power),
-            "range_saturation": tuple(one.saturation for one in lists),
+            "range_slope": tuple(part for list_ in lists for part in list_.slope),
+            "range_offset": tuple(part for list_ in lists for part in list_.offset),
+            "range_power": tuple(part for list_ in lists for part in list_.power),
+            "range_saturation": tuple(list_.saturation for list_ in lists),
             "range_borders": (*grade.ranges.borders, grade.ranges.soft),
         }
     return out

@@ -90,10 +90,10 @@ class MeterPass(FinishPass):
         return request.scene.look.metering is not None and request.view not in INSPECTED
 
     def draw(self, picture: Finishing) -> dict[str, int]:
-        request, held = picture.request, picture.held * picture.samples
+        request, current = picture.request, picture.held * picture.samples
         metering = request.scene.look.metering
         assert metering is not None
-        cells = self._meter.cells(picture.light, picture.key).astype(np.float64) / held
+        cells = self._meter.cells(picture.light, picture.key).astype(np.float64) / current
         picture.metered = metered_cells(cells, metering, request.heroes, request.view in FROM_SURFACES)
         ev100 = picture.metered if request.held_ev is None else request.held_ev
         picture.look = replace(picture.look, ev100=ev100)
@@ -112,8 +112,8 @@ class SamplePass(FinishPass):
         return picture.request.sampled and picture.request.view not in INSPECTED
 
     def draw(self, picture: Finishing) -> dict[str, int]:
-        held = picture.held * picture.samples
-        picture.sample = self._sampler.read(picture.light, exposure_scale(picture.look.ev100) / held)
+        current = picture.held * picture.samples
+        picture.sample = self._sampler.read(picture.light, exposure_scale(picture.look.ev100) / current)
         return {}
 
 

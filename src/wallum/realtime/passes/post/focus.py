@@ -49,7 +49,7 @@ class FocusBlur:
             tiles = -(-half[0] // tile), -(-half[1] // tile)
             sizes = {"HALVED": half, "TILES": tiles, "GATHERED": half, "": size}
             self._made[size] = {
-                name: self._target(one, 2 if name == "GATHERED" else 1) for name, one in sizes.items()
+                name: self._target(item, 2 if name == "GATHERED" else 1) for name, item in sizes.items()
             }
         return self._made[size]
 
@@ -81,15 +81,15 @@ class FocusBlur:
     def _drawn(
         self, light: moderngl.Texture, depth: moderngl.Texture, focus: Focus, fov_deg: float
     ) -> moderngl.Texture:
-        made, height = self._of(light.size), light.size[1]
+        built, height = self._of(light.size), light.size[1]
         low, high = -MOST * height, MOST * height
         sides = (0.0 if focus.side == "far" else low, 0.0 if focus.side == "near" else high)
         lens = {"strength": focus.strength(fov_deg) * height, "focus_at": focus.at, "sides": sides}
         tile = tile_of(height)
-        (halved,) = self._draw(made, "HALVED", picture=light, depths=depth, **lens)
-        (tiles,) = self._draw(made, "TILES", halved=halved, tile=tile)
+        (halved,) = self._draw(built, "HALVED", picture=light, depths=depth, **lens)
+        (tiles,) = self._draw(built, "TILES", halved=halved, tile=tile)
         spiral = np.ascontiguousarray(SPIRAL, np.float32).tobytes()
-        gathered = self._draw(made, "GATHERED", halved=halved, tiles=tiles, tile=tile, spiral=spiral)
+        gathered = self._draw(built, "GATHERED", halved=halved, tiles=tiles, tile=tile, spiral=spiral)
         behind, before = gathered
-        (drawn,) = self._draw(made, "", picture=light, depths=depth, behind=behind, before=before, **lens)
+        (drawn,) = self._draw(built, "", picture=light, depths=depth, behind=behind, before=before, **lens)
         return drawn

@@ -72,7 +72,7 @@ class LampShadows:
         the camera would draw all tiles anew.
         """
         sizes = self._quality.tile_sizes
-        size = next((one for one in sizes if self._capacity(one) >= wanted), sizes[-1])
+        size = next((item for item in sizes if self._capacity(item) >= wanted), sizes[-1])
         if size > self._size and self._capacity(size) < 2 * wanted:
             return
         if size != self._size:
@@ -81,17 +81,17 @@ class LampShadows:
 
     def _take(self, lamp_id: str, count: int, keep: set[str]) -> int | None:
         """First of `count` tiles in a row for a lamp; those not in the picture give theirs up."""
-        held = self._tiles.get(lamp_id)
-        if held is not None and held.count == count:
-            return held.first
+        current = self._tiles.get(lamp_id)
+        if current is not None and current.count == count:
+            return current.first
         self._drop(lamp_id)
         for _ in range(len(self._tiles) + 1):
             first = _run_of(self._free, count)
             if first is not None:
                 taken = set(range(first, first + count))
-                self._free = [one for one in self._free if one not in taken]
+                self._free = [item for item in self._free if item not in taken]
                 return first
-            unseen = next((one for one in self._tiles if one not in keep), None)
+            unseen = next((tile for tile in self._tiles if tile not in keep), None)
             if unseen is None:
                 return None
             self._drop(unseen)
@@ -112,21 +112,21 @@ class LampShadows:
         keys = lamps.only(lamps.casting).shadow_keys()
         self._fit(sum(counts))
         keep = {lamps.ids[i] for i in casting}
-        given: dict[str, Tile] = {}
+        inputs: dict[str, Tile] = {}
         dirty = []
         for i, count, key in zip(casting, counts, keys, strict=True):
             lamp_id = lamps.ids[i]
             first = self._take(lamp_id, count, keep)
             if first is None:
                 continue
-            held = self._tiles.get(lamp_id)
-            if held is None or held.key != key:
-                held = self._place(lamps.rows[i], first, key, far)
-                self._tiles[lamp_id] = held
-            if not held.drawn:
+            current = self._tiles.get(lamp_id)
+            if current is None or current.key != key:
+                current = self._place(lamps.rows[i], first, key, far)
+                self._tiles[lamp_id] = current
+            if not current.drawn:
                 dirty.append(lamp_id)
-            given[lamp_id] = held
-        return given, dirty
+            inputs[lamp_id] = current
+        return inputs, dirty
 
     def _place(self, row: np.void, first: int, key: bytes, far: float) -> Tile:
         tiling = kind_of(row).tiling(row)

@@ -24,12 +24,12 @@ class LampShadowPass(Pass):
         lamps = draft.scene.lamps.only(in_view(draft.scene.lamps, draft.view.camera))
         tiles, draft.dirty_lamps = draft.targets.lamp_shadows.assign(lamps, draft.view.camera.far)
         pairs = zip(lamps.ids, lamps.casting, strict=True)
-        draft.seen = Seen(lamps, tiles, tuple(one for one, casts in pairs if casts and one not in tiles))
+        draft.seen = Seen(lamps, tiles, tuple(item for item, casts in pairs if casts and item not in tiles))
 
     def key(self, draft: Draft, lit: Lit) -> object:
         tiles = draft.seen.tiles
-        held = tuple((one, tiles[one].key) for one in lit.lamps.ids if one in tiles)
-        return draft.targets.lamp_shadows.tile_size, held
+        current = tuple((item, tiles[item].key) for item in lit.lamps.ids if item in tiles)
+        return draft.targets.lamp_shadows.tile_size, current
 
     def is_kept(self, draft: Draft) -> bool:
         return not draft.dirty_lamps

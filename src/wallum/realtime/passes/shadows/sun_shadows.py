@@ -179,12 +179,12 @@ class SunShadows:
     @property
     def complete(self) -> bool:
         """Whether every cascade shows something."""
-        return all(one is not None for one in self._shown)
+        return all(item is not None for item in self._shown)
 
     @property
     def shown_keys(self) -> tuple[bytes, ...]:
         """What each cascade shows."""
-        return tuple(b"" if one is None else one.key for one in self._shown)
+        return tuple(b"" if item is None else item.key for item in self._shown)
 
     def draw(self, index: int, level: LevelOnGpu, coarse: bool = False) -> dict[str, int]:
         """Draw one cascade whole, from coarser copies where asked; returns the work done."""
@@ -232,7 +232,7 @@ class SunShadows:
 
     def uniforms(self) -> dict[str, object]:
         """Values of include/sun_shadow.glsl."""
-        shown = [one for one in self._shown if one is not None]
+        shown = [item for item in self._shown if item is not None]
         texel = 1.0 / self._texels
         places, limits = [], []
         for tile, cascade in zip(self._tiles, shown, strict=True):

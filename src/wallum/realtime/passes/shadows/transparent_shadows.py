@@ -22,8 +22,8 @@ class VeilAtlas:
         self._items: list[moderngl.Texture | moderngl.Framebuffer] = []
 
     def release(self) -> None:
-        for one in self._items:
-            one.release()
+        for item in self._items:
+            item.release()
         self._items, self._size = [], (0, 0)
 
     def _fit(self, size: tuple[int, int]) -> None:
@@ -34,8 +34,8 @@ class VeilAtlas:
             self.depth = self._context.depth_texture(own)
             self.depth.compare_func = "<="
             self.through = self._context.texture(own, 4)
-            for one in (self.depth, self.through):
-                one.filter = (moderngl.LINEAR, moderngl.LINEAR)
+            for item in (self.depth, self.through):
+                item.filter = (moderngl.LINEAR, moderngl.LINEAR)
             self._depth_frame = self._context.framebuffer([], self.depth)
             self._frame = self._context.framebuffer([self.through])
             self._depth_frame.clear(depth=1.0)
@@ -55,7 +55,7 @@ class VeilAtlas:
         if not level.has_veils:
             return 0
         self._fit(size)
-        x, y, width, height = (one // self._share for one in place)
+        x, y, width, height = (item // self._share for item in place)
         context, sent = self._context, 0
         for frame, flags in ((self._depth_frame, moderngl.DEPTH_TEST), (self._frame, moderngl.BLEND)):
             frame.use()

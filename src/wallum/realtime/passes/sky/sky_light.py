@@ -245,7 +245,7 @@ class SkyPass:
         return {
             "deck_noise": self._deck_noise,
             "deck_layer": (deck.base, deck.thick, deck.extinction, deck.detail),
-            "deck_place": (deck.cover, 1.0 / deck.tile, *(one / deck.tile % 1.0 for one in deck.drift)),
+            "deck_place": (deck.cover, 1.0 / deck.tile, *(item / deck.tile % 1.0 for item in deck.drift)),
             "deck_eye": eye,
         }
 
@@ -258,7 +258,7 @@ class SkyPass:
         return {
             "cloud_noise": self._noise,
             "cloud_shape": (cloud.cover, cloud.soft, cloud.opacity, cloud.height),
-            "cloud_place": (1.0 / cloud.tile, *(one / cloud.tile % 1.0 for one in cloud.drift)),
+            "cloud_place": (1.0 / cloud.tile, *(item / cloud.tile % 1.0 for item in cloud.drift)),
             "cloud_toward": cloud.toward,
             "cloud_sunlit": tuple(part * scale for part in cloud.sunlit),
             "cloud_even": tuple(part * scale for part in cloud.even),

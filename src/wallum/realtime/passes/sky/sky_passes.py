@@ -70,9 +70,9 @@ class SkyVisibilityPass(Pass):
 
     def draw(self, draft: Draft) -> Steps:
         with self.log.measure(self.name) as work:
-            for one in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
-                self._visibility.fill(one)
-                work["pixels"] = work.get("pixels", 0) + one.size[0] * one.size[1]
+            for item in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
+                self._visibility.fill(item)
+                work["pixels"] = work.get("pixels", 0) + item.size[0] * item.size[1]
         yield
 
 

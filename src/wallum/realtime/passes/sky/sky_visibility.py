@@ -63,13 +63,18 @@ class SkyVisibility:
 
         in_turn : for one of many pictures soon one after the other: what goes unnoticed is left out
         """
-        key, held = (probes.light_key(scene), exposure), self._lit
-        left_out = in_turn and held is not None and held[1] == exposure and probes.unnoticed(held[0], key[0])
-        if self._surfaces is None or not (held == key or left_out):
+        key, current = (probes.light_key(scene), exposure), self._lit
+        left_out = (
+            in_turn
+            and current is not None
+            and current[1] == exposure
+            and probes.unnoticed(current[0], key[0])
+        )
+        if self._surfaces is None or not (current == key or left_out):
             grid = self._air.values.shape[:3]
             light, ways = np.zeros((2, *grid[::-1], 4), np.float32)
-            for out, found in zip((light, ways), probes.air_light(scene), strict=True):
-                by_place = found.T.reshape(3, *grid).transpose(3, 2, 1, 0)
+            for out, item in zip((light, ways), probes.air_light(scene), strict=True):
+                by_place = item.T.reshape(3, *grid).transpose(3, 2, 1, 0)
                 np.multiply(by_place, np.float32(exposure), out=out[..., :3])
             light[..., 3] = self._air.values[..., 0].transpose(2, 1, 0)
             self._surfaces = self._written(self._surfaces, light)
