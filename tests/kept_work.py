@@ -2,7 +2,7 @@
 
 import json
 
-from wallum.document.autosave import Sitting
+from wallum.document.autosave import RecoveryFile
 
 
 def end_of(sitting):
@@ -14,6 +14,6 @@ def end_of(sitting):
 
 def leave_work(project, file, edits=1):
     """Leave unsaved work behind; returns the file that holds it."""
-    sitting = Sitting(file)
+    sitting = RecoveryFile(file)
     sitting.keep(project, edits)
     return end_of(sitting).path

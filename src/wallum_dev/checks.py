@@ -20,7 +20,7 @@ CHECKS: Final = (
     ("layers", ["-c", "from importlinter.cli import lint_imports_command; lint_imports_command()"]),
     ("dead code", ["-m", "vulture"]),
 )
-# One process more than the smallest machine has cores: tests of windows often wait. A file shares its fixtures.
+# Tests of windows often wait: one process more than the two cores of the smallest machine.
 PARALLEL: Final = ("-n", "3", "--dist", "loadfile")
 
 

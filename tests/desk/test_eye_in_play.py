@@ -5,7 +5,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 
-from wallum.desk.session.exposing import Exposing
+from wallum.desk.session.exposing import ExposureFollower
 from wallum.document.look import Look
 
 
@@ -14,7 +14,7 @@ def _played(monkeypatch, day_s, light, walk=lambda seconds: 0.0, seconds=4.0):
     `walk` by second, both in stops."""
     clock = [100.0]
     monkeypatch.setattr("wallum.desk.session.exposing.time.perf_counter", lambda: clock[0])
-    eye, look, out = Exposing(), Look(exposed="metered"), []
+    eye, look, out = ExposureFollower(), Look(exposed="metered"), []
     asked = eye.held(look, dragging=False, pace=86_400.0 / day_s, camera=(0.0,))
     for n in range(round(seconds * 20)):
         clock[0] += 0.05

@@ -59,14 +59,14 @@ class Stale:
     def __init__(self):
         self.begun, self.whole = 0, False
 
-    def stale(self, scene, hurried=False):
-        return ["lamp"] if hurried or not self.whole else []
+    def stale(self, scene, draft_quality=False):
+        return ["lamp"] if draft_quality or not self.whole else []
 
-    def relight(self, scene, together, hurried=False):
+    def relight(self, scene, together, draft_quality=False):
         for _ in range(3):
             self.begun += 1
             yield ()
-        self.whole = not hurried
+        self.whole = not draft_quality
 
 
 def test_light_waits_for_a_hand_that_needs_none_and_then_comes(qtbot):

@@ -12,7 +12,7 @@ from wallum.errors import WallumError
 from wallum.exchange.film import film_writer
 from wallum.exchange.gltf_export import export_gltf
 from wallum.exchange.pictures import write_exr, write_png
-from wallum.exchange.report import Costed, write_report
+from wallum.exchange.report import CostedShot, write_report
 from wallum.judge.cost import FrameCost
 from wallum.judge.device import load_profile, write_profile
 from wallum.level.demos.pale_room import pale_room, pale_room_project
@@ -28,7 +28,7 @@ def film(path):
 def report(path):
     project = pale_room_project()
     cost = FrameCost(1.0, 5.0, True, {"light": 1.0}, {"shared": 1.0}, {})
-    costed = [Costed("Shot", "10:00", project.target, load_profile("couch 60"), cost)]
+    costed = [CostedShot("Shot", "10:00", project.target, load_profile("couch 60"), cost)]
     write_report(path, project, costed, [])
 
 

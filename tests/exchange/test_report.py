@@ -9,7 +9,7 @@ from wallum.document.project import Project
 from wallum.document.sources import PointSource
 from wallum.document.targets import Target
 from wallum.errors import ExportProblem
-from wallum.exchange.report import Costed, write_report
+from wallum.exchange.report import CostedShot, write_report
 from wallum.judge.cost import FrameCost
 from wallum.judge.device import load_profile
 from wallum.judge.findings import Finding, Remedy
@@ -41,7 +41,10 @@ def made(tmp_path):
         {"p": 7.4, "shared": 1.6},
         {"lamps at a pixel": "9 lamps reach one pixel"},
     )
-    costed = [Costed("Gate", "9:00", target, profile, cheap), Costed("Gate", "21:30", target, profile, dear)]
+    costed = [
+        CostedShot("Gate", "9:00", target, profile, cheap),
+        CostedShot("Gate", "21:30", target, profile, dear),
+    ]
     finding = Finding("over budget", "Gate", "error", "Gate takes too long", Remedy("less light"))
     path = tmp_path / "new" / "budget.html"
     write_report(path, project, costed, [finding], [("Gate <1>", np.zeros((20, 30, 3), np.uint8))])

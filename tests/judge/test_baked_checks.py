@@ -7,14 +7,14 @@ from set_lights import plain_sky
 from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PointSource
-from wallum.frame.pass_work import Asked, Boxes
+from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.baked_checks import baked_light
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import load_profile
 from wallum.judge.work import count_work, with_baked
 from wallum.level.demos.pale_room import pale_room
 from wallum.level.model.flatten import flatten
-from wallum.level.model.unwrapping import Unwrapped
+from wallum.level.model.unwrapping import UnwrappedTriangles
 from wallum.moment.baked import baked_state, still_alone
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
@@ -35,7 +35,7 @@ def baked_as(project, triangles=0, straight=False):
     faces = np.arange(3 * triangles, dtype=np.uint32).reshape(-1, 3)
     corners = np.zeros((3 * triangles, 2), np.float32)
     numbers = np.arange(triangles)
-    laid = Unwrapped(
+    laid = UnwrappedTriangles(
         numbers,
         np.zeros(3 * triangles, np.int64),
         corners,
@@ -95,7 +95,7 @@ def test_baked_light_costs_less_than_probes_and_takes_memory():
     seen = seen_surfaces(RayScene(level, flat), level, camera, (64, 36))
     boxes = Boxes(np.full((1, 3), -50.0), np.full((1, 3), 50.0), np.array([len(flat.faces)]))
     project = project_of(position=(0.0, 1.5, 0.0))
-    asked = Asked(boxes, evaluate(project), seen, camera, (960, 540))
+    asked = PassWork(boxes, evaluate(project), seen, camera, (960, 540))
     target = project.target
     profile = load_profile(target.profile)
     around = baked_as(project, len(flat.faces))

@@ -6,7 +6,7 @@ from level_shapes import grey_level
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
-from wallum.judge.banding import Pictured, banding, bands_in
+from wallum.judge.banding import BandingPicture, banding, bands_in
 from wallum.level.model.flatten import flatten
 from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
@@ -62,7 +62,7 @@ def test_edges_textures_and_noise_are_no_bands():
 
 def _pictured(rgb, camera=CAMERA):
     scene = evaluate(Project(sources=base_light(), look=Look(ev100=13.0)))
-    return Pictured("shots/one", rgb, camera, Moment(10.0), scene)
+    return BandingPicture("shots/one", rgb, camera, Moment(10.0), scene)
 
 
 def test_a_finding_names_how_many_where_and_what_causes_them():
@@ -87,7 +87,7 @@ def test_a_grade_that_spreads_few_values_apart_is_the_cause():
     for contrast, named in ((3.0, True), (1.05, False)):
         look = Look(ev100=13.0, contrast=contrast)
         scene = evaluate(Project(sources=base_light(), look=look))
-        picture = Pictured("shots/one", stepped, CAMERA, Moment(10.0), scene)
+        picture = BandingPicture("shots/one", stepped, CAMERA, Moment(10.0), scene)
         (result,) = banding(Project(sources=base_light(), look=look), level, rays, [picture])
         assert ("by the grade" in result.text) is named
         if named:

@@ -15,8 +15,8 @@ from wallum.document.sources import PointSource, SpotSource
 from wallum.document.targets import STAND_INS, Target
 from wallum.errors import ProjectProblem
 from wallum.frame.order import COUNTS
-from wallum.frame.pass_work import Asked, Boxes
-from wallum.judge.checks import Checked, _exposure, check
+from wallum.frame.pass_work import Boxes, PassWork
+from wallum.judge.checks import CheckSubject, _exposure, check
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import PROFILE_NAMES, DeviceProfile, load_profile, read_profile, write_profile
 from wallum.judge.work import count_work
@@ -53,7 +53,7 @@ def setting():
 def work_of(setting, sources, size=(640, 360)):
     level, rays, boxes = setting
     seen = seen_surfaces(rays, level, CAMERA, (96, 54))
-    return count_work(Asked(boxes, evaluate(Project(sources=sources)), seen, CAMERA, size))
+    return count_work(PassWork(boxes, evaluate(Project(sources=sources)), seen, CAMERA, size))
 
 
 def test_chunks_of_the_count_are_those_that_are_drawn(setting):
@@ -181,7 +181,7 @@ def test_high_cloud_is_counted_with_the_light_and_costs_what_older_profiles_say(
     # The lower half of the picture is the room, the upper is open.
     seen = replace(seen, points=seen.points[len(seen.points) // 2 :])
     clear, clouded = (
-        count_work(Asked(boxes, evaluate(Project(sources=(sky,)), Moment(12.0)), seen, CAMERA, (640, 360)))
+        count_work(PassWork(boxes, evaluate(Project(sources=(sky,)), Moment(12.0)), seen, CAMERA, (640, 360)))
         for sky in (plain_sky(), plain_sky().revised(cloud=0.5))
     )
     assert clear.passes["light"]["cloud pixels"] == 0.0
@@ -199,7 +199,7 @@ def test_high_cloud_is_counted_with_the_light_and_costs_what_older_profiles_say(
 def checked(setting, project):
     level, rays, boxes = setting
     return check(
-        Checked(project.revised(shots=(SHOT,)), level, rays, boxes, load_profile(project.target.profile))
+        CheckSubject(project.revised(shots=(SHOT,)), level, rays, boxes, load_profile(project.target.profile))
     )
 
 
@@ -338,7 +338,7 @@ def test_exposure_counts_the_sky_that_a_shot_sees(setting):
     project = Project(
         sources=(plain_sky(),), look=Look(exposed="metered", weighted="whole", compensation=0.0), shots=(up,)
     )
-    subject = Checked(project, level, rays, boxes, load_profile("couch 60"))
+    subject = CheckSubject(project, level, rays, boxes, load_profile("couch 60"))
     seen, _, scene = next(subject.looks())
     assert len(seen.surfaces.pixel) == 0
     light = luminance(sample_dome(scene.sky.luminance, scene.sky.ground, seen.camera.rays(*CORNERS)))
@@ -352,7 +352,7 @@ def test_exposure_counts_the_sky_that_a_shot_sees(setting):
 def test_checking_ends_early_when_it_is_not_wanted_any_more(setting):
     level, rays, boxes = setting
     project = Project(sources=(LAMP, SPOT), target=Target(frame_rate=500.0, share=0.01), shots=(SHOT,))
-    subject = Checked(project, level, rays, boxes, load_profile("couch 60"), lambda: False)
+    subject = CheckSubject(project, level, rays, boxes, load_profile("couch 60"), lambda: False)
     assert list(subject.looks()) == []
     assert "over budget" not in kinds(check(subject))
 
@@ -385,7 +385,7 @@ def test_a_vignette_costs_its_pixels(setting):
     costs = []
     for stops in (0.0, 1.0):
         scene = evaluate(Project(sources=(LAMP,), look=Look(vignette=stops)))
-        work = count_work(Asked(boxes, scene, seen, CAMERA, (640, 360)))
+        work = count_work(PassWork(boxes, scene, seen, CAMERA, (640, 360)))
         assert work.passes["develop"]["vignette pixels"] == (640 * 360 if stops else 0)
         costs.append(frame_cost(work, Target(), load_profile("couch 60")).passes["develop"])
     assert costs[1] > costs[0]

@@ -16,7 +16,7 @@ from wallum.level.model.flatten import flatten
 from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.moment import own_moment
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.physics.tone import DEFAULT_CURVE, srgb_encode
 from wallum.transport.scene.rays import RayScene
 from wallum.transport.scene.surfaces import seen_surfaces
@@ -105,7 +105,7 @@ def test_a_gain_stays_within_what_a_card_may_have():
 def test_light_is_read_off_a_developed_picture():
     rng = np.random.default_rng(3)
     light = rng.uniform(0.02, 3.0, (54, 96, 1)).repeat(3, axis=2)
-    look = ShownLook(2.0)
+    look = ResolvedLook(2.0)
     scale = 1.0 / (1.2 * 2.0**2.0)
     eight = np.round(srgb_encode(DEFAULT_CURVE(light * scale)) * 255.0).astype(np.uint8)
     assert read_off(eight, look) == pytest.approx(light[..., 0].ravel(), rel=0.05, abs=0.01)

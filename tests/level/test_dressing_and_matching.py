@@ -12,7 +12,7 @@ from wallum.document.project import Figure, PartMarks, Project, base_light
 from wallum.document.stripping import light_givers, stripped
 from wallum.level.demos.pale_room import pale_room
 from wallum.level.model.flatten import flatten
-from wallum.level.model.level_overrides import Dress, dress_of, dressed
+from wallum.level.model.level_overrides import LevelOverrides, dress_of, dressed
 from wallum.level.model.matching import match_parts
 from wallum.level.model.model import Material, Part, TextureUse
 from wallum.transport.scene.inside import inside_solids
@@ -31,9 +31,9 @@ def test_nothing_said_changes_nothing(level):
 def test_ignored_parts_are_gone_and_uncast_ones_let_light_through(level):
     names = {part.name: part for part in level.parts}
     block = next(item for name, item in names.items() if "block" in name.lower())
-    gone = dressed(level, Dress(ignored=frozenset({block.id})))
+    gone = dressed(level, LevelOverrides(ignored=frozenset({block.id})))
     assert block.id not in {part.id for part in gone.parts}
-    ghost = dressed(level, Dress(uncast=frozenset({block.id})))
+    ghost = dressed(level, LevelOverrides(uncast=frozenset({block.id})))
     whole, through = RayScene(level, flatten(level)), RayScene(ghost, flatten(ghost))
     points = np.concatenate([p.positions for p in level.meshes[block.mesh].primitives])
     middle = points.mean(axis=0) @ block.matrix[:3, :3].T + block.matrix[:3, 3]
@@ -60,7 +60,7 @@ def test_light_that_was_painted_in_can_be_left_out(level):
     assert plain.meshes[0].primitives[0].colours is None
     assert not plain.materials[0].unlit
     assert plain.materials[0].textures == {}
-    assert dressed(odd, Dress()).materials[0].unlit
+    assert dressed(odd, LevelOverrides()).materials[0].unlit
 
 
 @given(turn=st.floats(-360.0, 360.0), x=st.floats(-50.0, 50.0), z=st.floats(-50.0, 50.0))

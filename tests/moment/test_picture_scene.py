@@ -7,7 +7,7 @@ from wallum.document.project import Project
 from wallum.document.sources import PointSource, SpotSource
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
-from wallum.moment.moment import Fired, Moment, own_moment
+from wallum.moment.moment import FiredCue, Moment, own_moment
 from wallum.moment.picture_scene import picture_scene
 
 CAMERA = Camera((0.0, 1.0, 0.0), (0.0, 0.0, -1.0), 50.0, 1.0, far=100.0)
@@ -38,7 +38,7 @@ def test_the_pictures_own_width_counts():
     assert wide.lamps.ids == ("before",)
 
 
-@pytest.mark.parametrize("more", [{}, {"play_s": 40.0}, {"cues": (Fired("dusk", 3.0),)}, {"tier": "low"}])
+@pytest.mark.parametrize("more", [{}, {"play_s": 40.0}, {"cues": (FiredCue("dusk", 3.0),)}, {"tier": "low"}])
 def test_a_moment_is_a_value(more):
     moment = Moment(18.5, **more)
     assert moment == Moment(18.5, **more)

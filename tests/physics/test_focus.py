@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from wallum.physics.focus import MOST, Focus, focused
+from wallum.physics.focus import MAXIMUM, Focus, focused
 
 
 def test_the_disc_is_that_of_a_thin_lens():
@@ -18,7 +18,7 @@ def test_the_disc_is_that_of_a_thin_lens():
     # Halving the f-number doubles the disc; before the focus it is counted below 0.
     assert Focus(5.0, 1.0).radius(np.array(10.0), fov) == pytest.approx(2.0 * radius[0])
     assert Focus(5.0, 2.0).radius(np.array(2.5), fov) < 0.0
-    assert Focus(5.0, 0.7).radius(np.array(0.05), 20.0) == -MOST
+    assert Focus(5.0, 0.7).radius(np.array(0.05), 20.0) == -MAXIMUM
 
 
 def test_the_sides_are_by_themselves():

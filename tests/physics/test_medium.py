@@ -5,11 +5,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wallum.physics.medium import Layer, Medium, extinction_for, henyey_greenstein
+from wallum.physics.medium import AirLayer, Medium, extinction_for, henyey_greenstein
 
 GREY = (0.9, 0.9, 0.9)
-HAZE = Layer(2e-3, 200.0, 10.0, GREY, 0.6)
-MIST = Layer(5e-2, 3.0, 1.0, GREY, 0.4, absorption=(0.0, 0.1, 0.5))
+HAZE = AirLayer(2e-3, 200.0, 10.0, GREY, 0.6)
+MIST = AirLayer(5e-2, 3.0, 1.0, GREY, 0.4, absorption=(0.0, 0.1, 0.5))
 
 
 def _summed(medium, start, end, count=40_000):
@@ -21,7 +21,7 @@ def _summed(medium, start, end, count=40_000):
 
 
 def test_a_slab_leaves_what_beer_and_lambert_say():
-    slab = Medium((Layer(0.05, 4.0, 100.0, GREY, 0.0),))
+    slab = Medium((AirLayer(0.05, 4.0, 100.0, GREY, 0.0),))
     between = slab.between(np.array([[0.0, 2.0, 0.0]]), np.array([[30.0, 2.0, 40.0]]))
     assert between[0] == pytest.approx(np.exp(-0.05 * 50.0), rel=1e-12)
 
@@ -45,7 +45,7 @@ def test_layers_multiply_and_ways_join():
 
 
 def test_two_percent_are_left_at_the_visibility_and_smoke_tints():
-    smoke = Medium((Layer(extinction_for(40.0), 5.0, 50.0, GREY, 0.0, absorption=(0.0, 0.0, 1.0)),))
+    smoke = Medium((AirLayer(extinction_for(40.0), 5.0, 50.0, GREY, 0.0, absorption=(0.0, 0.0, 1.0)),))
     selected = smoke.between(np.zeros((1, 3)), np.array([[40.0, 0.0, 0.0]]))[0]
     assert selected[0] == pytest.approx(0.02, rel=1e-3)
     assert selected[2] == pytest.approx(0.02**2, rel=1e-3)
@@ -76,7 +76,7 @@ def test_a_phase_function_sends_all_light_somewhere_and_forward_by_its_g(forward
 
 
 def test_what_air_takes_of_a_beam_it_shows_to_all_sides_or_swallows():
-    layer = Layer(0.08, 1e4, 1e4, (0.9, 0.7, 0.4), 0.6, (0.1, 0.3, 0.8))
+    layer = AirLayer(0.08, 1e4, 1e4, (0.9, 0.7, 0.4), 0.6, (0.1, 0.3, 0.8))
     way, steps = 25.0, np.linspace(0.0, 25.0, 20_001)
     middle, dt = 0.5 * (steps[1:] + steps[:-1]), steps[1] - steps[0]
     taken_here = (

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from wallum.physics.medium import Layer, Medium
+from wallum.physics.medium import AirLayer, Medium
 from wallum.physics.pocket import Pocket, pocket_noise
 
 HARD = Pocket(
@@ -72,7 +72,7 @@ def test_what_drifts_is_the_same_air_elsewhere():
 
 
 def test_pockets_and_layers_multiply():
-    haze = Layer(0.01, 100.0, 50.0, (0.9,) * 3, 0.0)
+    haze = AirLayer(0.01, 100.0, 50.0, (0.9,) * 3, 0.0)
     start, end = np.array([[1.0, -5.0, 3.0]]), np.array([[1.0, 9.0, 3.0]])
     both = Medium((haze,), pockets=(HARD,)).between(start, end)
     alone = Medium((haze,)).between(start, end) * np.exp(-HARD.depth(start, UP, np.array([14.0])))

@@ -15,7 +15,7 @@ from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
-from wallum.physics.medium import Layer, Medium, henyey_greenstein
+from wallum.physics.medium import AirLayer, Medium, henyey_greenstein
 from wallum.physics.pocket import Pocket
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.request import PictureRequest
@@ -25,7 +25,7 @@ from wallum.transport.scene.rays import RayScene
 
 SIZE = (160, 90)
 CAMERA = Camera((0.0, 1.5, 8.0), (0.0, 0.0, -1.0), 50.0, SIZE[0] / SIZE[1], far=300.0)
-EVEN_FOG = Layer(0.04, 5.0, 1000.0, (0.9, 0.9, 0.9), 0.5)
+EVEN_FOG = AirLayer(0.04, 5.0, 1000.0, (0.9, 0.9, 0.9), 0.5)
 EVEN = 200.0
 # A block far behind everything, so that there is a level at all.
 FAR_BLOCK = box((-0.5, -0.5, -250.0), (0.5, 0.5, -249.0), 0)
@@ -96,8 +96,8 @@ def _even_sky():
 
 @pytest.mark.parametrize("shafts", [False, True])
 def test_air_that_swallows_nothing_is_not_seen_in_even_light(open_air, shafts):
-    white = Layer(0.05, 5.0, 2.0, (1.0, 1.0, 1.0), 0.6)
-    thin = Layer(0.002, 50.0, 0.0, (1.0, 1.0, 1.0), 0.2)
+    white = AirLayer(0.05, 5.0, 2.0, (1.0, 1.0, 1.0), 0.6)
+    thin = AirLayer(0.002, 50.0, 0.0, (1.0, 1.0, 1.0), 0.2)
     scene = replace(_even_sky(), air=Medium((thin, white), shafts=shafts, reach=40.0))
     seen = luminance(_drawn(open_air, scene))
     assert seen.min() > 0.97 * EVEN
@@ -105,7 +105,7 @@ def test_air_that_swallows_nothing_is_not_seen_in_even_light(open_air, shafts):
 
 
 def test_beyond_its_reach_the_air_goes_on_without_a_seam(open_air):
-    fog = Medium((Layer(0.01, 5.0, 1000.0, (0.9, 0.9, 0.9), 0.5),), reach=30.0)
+    fog = Medium((AirLayer(0.01, 5.0, 1000.0, (0.9, 0.9, 0.9), 0.5),), reach=30.0)
     sun = base_light()[0].revised(light="own", stands="where set", shadow=False)
     scene = replace(evaluate(Project(sources=(sun,), look=Look(ev100=12.0))), air=fog)
     near, far = (
@@ -148,7 +148,7 @@ def test_shafts_agree_with_rays(renderer):
     renderer.set_level(bundle_level(level))
     sun = base_light()[0].revised(light="own", stands="where set", azimuth=90.0, elevation=60.0, disc=0.0)
     scene = evaluate(Project(sources=(sun, _lamp((1.0, 2.0, 0.0), 3e4, shadow=True)), look=Look(ev100=12.0)))
-    scene = replace(scene, air=Medium((Layer(0.08, 2.0, 3.0, (0.9, 0.9, 0.9), 0.5),), reach=20.0))
+    scene = replace(scene, air=Medium((AirLayer(0.08, 2.0, 3.0, (0.9, 0.9, 0.9), 0.5),), reach=20.0))
     camera = Camera((0.0, 1.6, 7.0), (0.0, -0.05, -1.0), 50.0, SIZE[0] / SIZE[1], far=100.0)
     ratios = _over_rays(renderer, level, scene, camera, [(x, 60) for x in range(24, 160, 16)])
     assert np.median(ratios) == pytest.approx(1.0, abs=0.1)
@@ -175,7 +175,7 @@ PUFF = Pocket(
     id="puff", centre=(0.5, 1.5, 2.0), half=(2.0, 1.5, 2.0), turn_rad=0.5, box=True, extinction=0.15,
     albedo=(0.9,) * 3, forwardness=0.4, own=(0.0,) * 3, edge=0.4, contrast=0.0, grain_m=1.0, drifted=(0.0,) * 3,
 )  # fmt: skip
-CLEAR = Layer(0.0, 1e4, 0.0, (0.0,) * 3, 0.0)
+CLEAR = AirLayer(0.0, 1e4, 0.0, (0.0,) * 3, 0.0)
 
 
 @pytest.mark.parametrize("boxy", [True, False])

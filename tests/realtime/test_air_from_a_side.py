@@ -12,7 +12,7 @@ from wallum.level.model.model import Material
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
-from wallum.physics.medium import Layer, Medium
+from wallum.physics.medium import AirLayer, Medium
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
@@ -38,7 +38,7 @@ def test_haze_against_the_light_and_with_it_is_as_paths_have_it(renderer, forwar
     rays, built = field_of(level)
     renderer.set_level(bundle_level(level))
     scene = evaluate(Project(sources=(), look=Look(ev100=3.0)))
-    scene = replace(scene, air=Medium((Layer(0.02, 50.0, 1000.0, (0.95, 0.95, 0.95), forwardness),)))
+    scene = replace(scene, air=Medium((AirLayer(0.02, 50.0, 1000.0, (0.95, 0.95, 0.95), forwardness),)))
     relit(renderer, BounceField.of(rays, level, built, {}), scene)
     against = Camera((2.0, 1.5, 4.9), (0.0, 0.45, -1.0), 40.0, SIZE[0] / SIZE[1], far=60.0)
     along = Camera((2.0, 1.5, 0.1), (0.0, 0.2, 1.0), 40.0, SIZE[0] / SIZE[1], far=60.0)

@@ -18,7 +18,7 @@ from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
-from wallum.physics.medium import Layer, Medium
+from wallum.physics.medium import AirLayer, Medium
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
@@ -104,7 +104,7 @@ def test_a_fogged_corridor_has_the_air_that_rays_say(renderer):
         for n in range(4)
     )  # fmt: skip
     scene = evaluate(Project(sources=lamps, look=Look(ev100=3.0)))
-    scene = replace(scene, air=Medium((Layer(0.12, 5.0, 100.0, (0.92, 0.92, 0.92), 0.4),), reach=30.0))
+    scene = replace(scene, air=Medium((AirLayer(0.12, 5.0, 100.0, (0.92, 0.92, 0.92), 0.4),), reach=30.0))
     renderer.set_level(bundle_level(level))
     camera = Camera((0.0, 1.6, 5.0), (0.0, 0.0, -1.0), 60.0, MEASURED[0] / MEASURED[1], far=60.0)
     assert np.median(air_off(renderer, rays, scene, camera)) < 0.1

@@ -24,7 +24,7 @@ from wallum.realtime.process.offline import relit
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.direct.contributions import Layers, fill_layers
 from wallum.transport.field.bounce import BounceField
-from wallum.transport.lightmaps.bake import Order, bake
+from wallum.transport.lightmaps.bake import BakeRequest, bake
 from wallum.transport.scene.surfaces import seen_surfaces
 
 SIZE = (160, 90)
@@ -57,7 +57,7 @@ class Room:
     def baked(self, project, **settings):
         scene = still_alone(evaluate(project), still_ids(project))
         chosen = Baking(**{"texels": 4.0, "paths": 24, "smallest": 2.0, **settings})
-        return bake(Order(self.rays, self.level, self.made, scene, chosen, "room", "12:00", {}), None)
+        return bake(BakeRequest(self.rays, self.level, self.made, scene, chosen, "room", "12:00", {}), None)
 
 
 @pytest.fixture(scope="module")

@@ -15,7 +15,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import NO_LAMPS
 from wallum.moment.moment import Moment
 from wallum.moment.probe_boxes import ProbeBox
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.moment.scene import Dome, LitScene
 from wallum.physics.colour import luminance
 from wallum.physics.dome import dome_directions
@@ -216,7 +216,7 @@ def open_east():
 
 def test_a_sky_that_is_brighter_on_one_side_lights_a_room_that_opens_there(renderer, open_east):
     rays, bounce = _shown(renderer, open_east)
-    scene = LitScene(NO_LAMPS, None, _dawn(), ShownLook(4.0))
+    scene = LitScene(NO_LAMPS, None, _dawn(), ResolvedLook(4.0))
     relit(renderer, bounce, scene)
     paths = Reference(rays, open_east, scene, INSIDE, (128, 72), 8)
     for _ in range(6):
@@ -238,7 +238,7 @@ def test_a_sky_that_is_brighter_on_one_side_lights_a_room_that_opens_there(rende
 def test_a_sky_that_is_moved_is_as_strong_as_it_is(renderer, open_east, more):
     """What is straight from it was found for the sky before: its strength and colour follow at once."""
     _, bounce = _shown(renderer, open_east)
-    scene = LitScene(NO_LAMPS, None, _dawn(), ShownLook(4.0))
+    scene = LitScene(NO_LAMPS, None, _dawn(), ResolvedLook(4.0))
     relit(renderer, bounce, scene)
     before, after = (
         PictureRequest(number, replace(scene, sky=sky), INSIDE, SIZE, **more)

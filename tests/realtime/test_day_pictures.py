@@ -21,7 +21,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.lamps import Lamps
 from wallum.moment.metered import centre_weights
 from wallum.moment.moment import Moment
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.physics.colour import luminance
 from wallum.physics.dome import scattered
 from wallum.physics.exposure import metered_ev
@@ -325,7 +325,7 @@ def test_the_look_of_the_eye_at_night_is_the_computed_one(renderer):
         scene = evaluate(put(project, "look/night_eye", strength), Moment(23.5))
         _, pictures[strength] = shown(renderer, PictureRequest(1, scene, CAMERA, SIZE))
         light = renderer.luminance(PictureRequest(1, scene, CAMERA, SIZE), settled=False).astype(np.float64)
-        exact = develop(light, ShownLook(-2.0, night_eye=strength))[..., ::-1]
+        exact = develop(light, ResolvedLook(-2.0, night_eye=strength))[..., ::-1]
         assert np.abs(pictures[strength][..., :3].astype(int) - exact).max() <= 3
     assert np.abs(pictures[0.0].astype(int) - pictures[1.0]).mean() > 5
 

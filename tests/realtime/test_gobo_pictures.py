@@ -15,7 +15,7 @@ from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import GOBO_VALUES, CardSource, SpotSource
 from wallum.exchange.gltf_export import build_gltf
-from wallum.frame.pass_work import Asked, Boxes
+from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.work import count_work
 from wallum.level.gltf_writer import to_glb
 from wallum.level.importers.gltf.reader import parse_gltf
@@ -25,7 +25,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.kinds import kind_of
 from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
-from wallum.physics.medium import Layer, Medium
+from wallum.physics.medium import AirLayer, Medium
 from wallum.realtime.level.bundling import bundle_level, chunk_boxes
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.direct.pool import pool_field
@@ -142,7 +142,7 @@ def test_the_air_is_lit_through_it_as_rays_say(renderer, pattern):
         )
         for n in range(4)
     )  # fmt: skip
-    air = Medium((Layer(0.12, 5.0, 100.0, (0.92, 0.92, 0.92), 0.4),), reach=30.0)
+    air = Medium((AirLayer(0.12, 5.0, 100.0, (0.92, 0.92, 0.92), 0.4),), reach=30.0)
     camera = Camera((0.0, 1.6, 5.0), (0.0, 0.0, -1.0), 60.0, MEASURED[0] / MEASURED[1], far=60.0)
     renderer.set_level(bundle_level(level))
     rays = RayScene(level, flatten(level))
@@ -208,7 +208,7 @@ def test_a_card_shows_what_the_gobo_leaves_and_its_work_is_counted():
     flat = flatten(level)
     seen = seen_surfaces(RayScene(level, flat), level, CAMERA, (48, 48))
     work = count_work(
-        Asked(Boxes(*chunk_boxes(level, flat)), scene_of(with_gobo("panes")), seen, CAMERA, SIZE)
+        PassWork(Boxes(*chunk_boxes(level, flat)), scene_of(with_gobo("panes")), seen, CAMERA, SIZE)
     )
     assert work.sources["spot"]["light"]["gobo pixels"] == work.sources["spot"]["light"]["lamp pixels"] > 0.0
 

@@ -12,7 +12,7 @@ from wallum.frame.passes.light import LIGHT_ADDED, LIGHT_OF_OTHERS
 from wallum.frame.record import PassRecord
 from wallum.moment.evaluate import evaluate
 from wallum.realtime.passes.interaction import pace as paces
-from wallum.realtime.passes.interaction.hand_light import asked_of
+from wallum.realtime.passes.interaction.hand_light import hand_request
 from wallum.realtime.passes.interaction.pace import HandPace
 from wallum.realtime.process.precompile import LARGE, precompile
 from wallum.realtime.process.request import PictureRequest
@@ -112,7 +112,7 @@ def test_what_is_done_once_for_all_moves_makes_no_hand_slow():
     pace = HandPace()
 
     def small(request):
-        return pace.small(request, asked_of(request))
+        return pace.small(request, hand_request(request))
 
     assert not small(asked(at(-1.5), held=False))
     assert not small(asked(at(-1.4)))

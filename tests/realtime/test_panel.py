@@ -9,7 +9,7 @@ from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PanelSource, PointSource
 from wallum.exchange.gltf_export import build_gltf
-from wallum.frame.pass_work import Asked, Boxes
+from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.work import count_work
 from wallum.level.model.flatten import flatten
 from wallum.level.model.model import Level, Material, Mesh, Part
@@ -162,11 +162,11 @@ def test_what_it_costs_is_counted_like_a_lamp_of_six_tiles():
     level, scene = floor(), scene_of()
     flat_level = flatten(level)
     seen = seen_surfaces(RayScene(level, flat_level), level, CAMERA, (48, 48))
-    work = count_work(Asked(Boxes(*chunk_boxes(level, flat_level)), scene, seen, CAMERA, SIZE))
+    work = count_work(PassWork(Boxes(*chunk_boxes(level, flat_level)), scene, seen, CAMERA, SIZE))
     assert work.sources["panel"]["lamp shadows"]["tiles"] == 6.0
     assert work.sources["panel"]["light"]["shadowed lamp pixels"] > 0.0
     upward = scene_of(PANEL.revised(direction=(0.0, 1.0, 0.0)))
-    none = count_work(Asked(Boxes(*chunk_boxes(level, flat_level)), upward, seen, CAMERA, SIZE))
+    none = count_work(PassWork(Boxes(*chunk_boxes(level, flat_level)), upward, seen, CAMERA, SIZE))
     assert none.sources["panel"] == {}
 
 

@@ -18,7 +18,7 @@ from wallum.level.model.model import Level, Material, Mesh, Part, Picture, Textu
 from wallum.level.model.solids import box, grid, revolve
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import direction_to, evaluate
-from wallum.moment.resolved_look import Lens, ShownLook
+from wallum.moment.resolved_look import Lens, ResolvedLook
 from wallum.physics.arrays import normalised
 from wallum.physics.colour import luminance
 from wallum.physics.photometry import cone_falloff, punctual_illuminance
@@ -164,7 +164,7 @@ def test_the_same_question_gives_the_same_picture(in_room):
 
 def test_the_developed_picture_is_its_numpy_twins(in_room):
     picture = in_room(pale_room_project())
-    twin = develop(picture.luminance, ShownLook(4.0))
+    twin = develop(picture.luminance, ResolvedLook(4.0))
     assert np.abs(picture.rgb.astype(int) - twin.astype(int)).max() <= 2
     assert (picture.rgb != twin).mean() < 0.1
 
@@ -175,7 +175,7 @@ def test_a_vignette_is_in_both_developers_and_in_neither_light(in_room, stops):
     plain = in_room(pale_room_project())
     picture = in_room(put(pale_room_project(), "look/vignette", stops))
     assert np.array_equal(picture.luminance, plain.luminance)
-    twin = develop(picture.luminance, ShownLook(4.0, lens=Lens(stops)))
+    twin = develop(picture.luminance, ResolvedLook(4.0, lens=Lens(stops)))
     assert np.abs(picture.rgb.astype(int) - twin.astype(int)).max() <= 2
     corner = picture.rgb[:4, :4].mean() / plain.rgb[:4, :4].mean()
     assert (corner < 0.85) == (stops > 0.0)

@@ -86,9 +86,9 @@ def shown(renderer, bundle, detail="full"):
 def both(rng, monkeypatch):
     """The meadow written out, and with its patches kept once."""
     level = meadow(rng)
-    monkeypatch.setattr(batches, "LEAST_SAVED", 10**9)
+    monkeypatch.setattr(batches, "MIN_SAVED", 10**9)
     out = bundle_level(level)
-    monkeypatch.setattr(batches, "LEAST_SAVED", 2000)
+    monkeypatch.setattr(batches, "MIN_SAVED", 2000)
     return level, out, bundle_level(level)
 
 
@@ -156,7 +156,7 @@ def test_far_places_are_drawn_coarser_while_the_camera_moves(renderer, both, mon
 def test_parts_that_differ_in_look_are_kept_apart(both, monkeypatch):
     """A part that casts no shadow, or glows by a lamp, has a material of its own in its batch."""
     level, _, _ = both
-    monkeypatch.setattr(batches, "LEAST_SAVED", 1000)
+    monkeypatch.setattr(batches, "MIN_SAVED", 1000)
     parts = tuple(replace(part, casts=number % 2 == 0) for number, part in enumerate(level.parts))
     bundle = bundling.bundle_level(replace(level, parts=parts))
     casts = {bundle.surfacings[int(row[2])].casts for batch in bundle.batches for row in batch.chunks}

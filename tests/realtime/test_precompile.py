@@ -12,7 +12,7 @@ from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.realtime.gl import programs as gl_programs
-from wallum.realtime.gl.sizes import no_power
+from wallum.realtime.gl.sizes import non_power_of_two
 from wallum.realtime.level.bundling import bundle_level
 from wallum.realtime.process.precompile import _one_probe, precompile
 from wallum.realtime.process.request import PictureRequest
@@ -83,6 +83,6 @@ def test_day_and_night_and_their_drags_need_no_other_programs(drawn_with, hour, 
 
 def test_a_side_is_no_power_of_two_and_hardly_larger():
     for size in range(1, 5000):
-        side = no_power(size)
+        side = non_power_of_two(size)
         assert not _power(side)
         assert side == size or (_power(size) and side <= size + 2)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from wallum.realtime.level.packed_probes import MOST_SHARED, image_words, shared_exponent, sky_words
+from wallum.realtime.level.packed_probes import MAX_SHARED, image_words, shared_exponent, sky_words
 
 GL_RGB9_E5 = 0x8C3D
 ALONE = np.full(27, -1)
@@ -33,9 +33,7 @@ def test_a_colour_is_kept_to_half_a_step_of_its_largest_part(rng):
     colours = 10.0 ** rng.uniform(-3.0, 4.5, (1000, 3))
     off = np.abs(unpacked(shared_exponent(colours)) - colours)
     assert (off <= colours.max(axis=1, keepdims=True) / 511.0).all()
-    assert unpacked(shared_exponent(np.array([[1e9, -5.0, 1.0]])))[0] == pytest.approx(
-        [MOST_SHARED, 0.0, 0.0]
-    )
+    assert unpacked(shared_exponent(np.array([[1e9, -5.0, 1.0]])))[0] == pytest.approx([MAX_SHARED, 0.0, 0.0])
 
 
 def test_way_share_image_and_sides_have_their_bits(rng):

@@ -9,8 +9,8 @@ from level_shapes import field_of, glowing_room, plain_ground
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
-from wallum.document.sources import RoomSource
-from wallum.frame.pass_work import Asked, Boxes
+from wallum.document.sources import AmbientBoxSource
+from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.work import count_work
 from wallum.level.model.flatten import flatten
 from wallum.level.model.model import Material
@@ -30,7 +30,7 @@ from wallum.transport.scene.surfaces import seen_surfaces
 
 SIZE = (160, 90)
 # 4 m across on the ground, from 2 m to the left to 2 m to the right.
-ROOM = RoomSource(
+ROOM = AmbientBoxSource(
     id="room", name="Room", position=(0.0, 1.0, 0.0), size=(4.0, 3.0, 4.0), ambient=100.0, fade=1.0,
     colour_by="colour", colour=(1.0, 1.0, 1.0),
 )  # fmt: skip
@@ -100,7 +100,7 @@ def test_it_has_its_share_and_its_cost():
     assert (own > 0.0).mean() == pytest.approx((luminance(layers.total) > 0.0).mean())
     box = np.array([[-20.0, -0.1, -20.0]], np.float32)
     boxes = Boxes(box, -box, np.array([128]))
-    work = count_work(Asked(boxes, scene, layers.seen, ABOVE, (320, 180)))
+    work = count_work(PassWork(boxes, scene, layers.seen, ABOVE, (320, 180)))
     counted = work.sources["room"]["light"]["lamp pixels"]
     assert counted == pytest.approx((own > 0.0).sum() * 100.0, rel=0.05)
 

@@ -10,10 +10,10 @@ from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
-from wallum.physics.medium import Layer, Medium
+from wallum.physics.medium import AirLayer, Medium
 from wallum.realtime.passes.air.air_values import thickened
 from wallum.realtime.passes.indirect.probe_light import UNNOTICED, ProbeLight
-from wallum.realtime.passes.interaction.amortised_passes import TAKING_TURNS, Turns
+from wallum.realtime.passes.interaction.amortised_passes import TAKING_TURNS, AmortisedPasses
 from wallum.realtime.passes.interaction.pace import Pace
 from wallum.realtime.process.request import PictureRequest
 
@@ -48,7 +48,7 @@ def shown(renderer):
         """(H, W, 3) luminance of a picture; anew: as if none had been before."""
         if anew:
             renderer.engine.forget()
-            renderer.engine._turns = Turns()
+            renderer.engine._turns = AmortisedPasses()
         for _ in renderer.draw(request):
             pass
         return renderer.luminance(request, settled=False).astype(np.float64)
@@ -132,7 +132,7 @@ def test_where_anything_else_changes_nothing_waits(shown, other):
 
 
 def test_whole_pictures_and_pictures_of_the_same_air_take_no_turns():
-    turns = Turns()
+    turns = AmortisedPasses()
     item, two = asked(air_of(100.0)), asked(air_of(90.0))
     assert turns.waiting(item) == frozenset()
     assert turns.waiting(item) == frozenset()
@@ -146,7 +146,7 @@ def test_whole_pictures_and_pictures_of_the_same_air_take_no_turns():
 
 
 def test_what_only_thickens_is_told_from_what_scatters_otherwise():
-    layer = Layer(0.01, 100.0, 5.0, (0.9, 0.9, 0.9), 0.6)
+    layer = AirLayer(0.01, 100.0, 5.0, (0.9, 0.9, 0.9), 0.6)
     was = Medium((layer,))
     assert thickened(was, Medium((replace(layer, extinction=0.02, base_height=1.0, albedo=(0.5, 0.6, 0.7)),)))
     assert thickened(was, Medium((layer,), clear_to=3.0))

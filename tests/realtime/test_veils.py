@@ -10,7 +10,7 @@ from wallum.document.air import Air
 from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PointSource, SunSource
-from wallum.frame.pass_work import Asked, Boxes
+from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.work import count_work
 from wallum.level.model.flatten import flatten
 from wallum.level.model.model import Level, Material, Mesh, Part
@@ -213,7 +213,7 @@ def test_a_pane_costs_as_many_pixels_as_it_covers():
         flat = flatten(level)
         seen = seen_surfaces(RayScene(level, flat), level, CAMERA, (40, 40))
         boxes = Boxes(*chunk_boxes(level, flat))
-        work.append(count_work(Asked(boxes, scene_of(SUN, LAMP), seen, CAMERA, SIZE)).passes["light"])
+        work.append(count_work(PassWork(boxes, scene_of(SUN, LAMP), seen, CAMERA, SIZE)).passes["light"])
     for name in ("pixels", "sun pixels", "lamp pixels"):
         assert work[1][name] == pytest.approx(2.0 * work[0][name])
 

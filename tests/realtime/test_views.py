@@ -11,7 +11,7 @@ from wallum.document.project import Project
 from wallum.document.sources import PointSource
 from wallum.frame.views import VIEWS
 from wallum.level.demos.pale_room import pale_room_project
-from wallum.level.model.level_overrides import Dress, dressed
+from wallum.level.model.level_overrides import LevelOverrides, dressed
 from wallum.level.model.model import Level, Material, Mesh, Part
 from wallum.level.model.solids import grid
 from wallum.moment.camera import Camera
@@ -128,7 +128,7 @@ def test_every_view_drags_settles_and_comes_back(renderer, view):
 
 def test_casters_show_what_lets_light_through_and_grain_is_the_cascades(renderer, room):
     block = next(part for part in room.parts if "block" in part.name.lower())
-    renderer.set_level(bundle_level(dressed(room, Dress(uncast=frozenset({block.id})))))
+    renderer.set_level(bundle_level(dressed(room, LevelOverrides(uncast=frozenset({block.id})))))
     scene = evaluate(pale_room_project())
     inside = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
     request = PictureRequest(1, scene, inside, SIZE, view="casters")

@@ -10,11 +10,11 @@ from pathlib import Path
 import pytest
 
 from wallum.errors import LevelProblem
-from wallum_dev.soak.fuzz import Watch
+from wallum_dev.soak.fuzz import FuzzLog
 from wallum_dev.soak.kills import kill_renderers, kill_savers
 from wallum_dev.soak.mutate import mutated, mutated_json
 from wallum_dev.soak.readers import READERS
-from wallum_dev.soak.run import READER_NAMES, Found, soak
+from wallum_dev.soak.run import READER_NAMES, SoakReport, soak
 
 # Short here; `./wallum soak` runs the same for hours.
 RUNS, HAND_S = 240, 12
@@ -53,7 +53,7 @@ def test_a_watch_tells_what_is_not_ours_from_what_is(tmp_path):
         if data == b"foreign":
             raise ZeroDivisionError
 
-    watch = Watch(read, tmp_path)
+    watch = FuzzLog(read, tmp_path)
     for data in (b"ours", b"long", b"foreign", b"foreign", b"fine"):
         watch.look(data)
     watch.write()
@@ -117,6 +117,6 @@ def test_a_short_soak_writes_its_report(tmp_path, monkeypatch):
 
 def test_a_report_is_clean_only_where_nothing_was_found():
     counts = {"inputs": 1, "taken": 0, "refused": 1, "foreign": 0, "slow": 0, "peak_mb": 1}
-    assert Found(1.0, 1, {"day": counts}).clean
-    assert not Found(1.0, 1, {"day": {**counts, "foreign": 1}}).clean
-    assert not Found(1.0, 1, crashes=["status 139"]).clean
+    assert SoakReport(1.0, 1, {"day": counts}).clean
+    assert not SoakReport(1.0, 1, {"day": {**counts, "foreign": 1}}).clean
+    assert not SoakReport(1.0, 1, crashes=["status 139"]).clean

@@ -141,7 +141,7 @@ def test_air_that_has_changed_lights_no_lamp_anew_under_a_hand(closed):
     level, rays, built = closed
     clear, hazy = (evaluate(Project(sources=(_lamp((1.0, 1.5, 2.5)),), look=Look(), air=air)) for air in AIRS)
     bounce = _lit(rays, level, built, clear)
-    assert bounce.stale(hazy, hurried=True) == []
+    assert bounce.stale(hazy, draft_quality=True) == []
     assert bounce.stale(hazy) == ["lamp"]
 
 
@@ -153,18 +153,18 @@ def test_what_is_hurried_for_a_hand_stays_stale_until_it_is_whole():
     project = Project(sources=(*base_light(), _lamp((2.0, 1.5, 2.5))), look=Look())
     scene = evaluate(project, Moment(11.0))
     bounce = BounceField.of(rays, level, built, {})
-    for _ in bounce.relight(scene, hurried=True):
+    for _ in bounce.relight(scene, draft_quality=True):
         pass
-    hurried = dict(bounce.units)
-    assert not bounce.stale(scene, hurried=True)
-    assert set(bounce.stale(scene)) == set(hurried) == {scene.sun.id, scene.sky.id, "lamp"}
+    draft_quality = dict(bounce.units)
+    assert not bounce.stale(scene, draft_quality=True)
+    assert set(bounce.stale(scene)) == set(draft_quality) == {scene.sun.id, scene.sky.id, "lamp"}
     for _ in bounce.relight(scene):
         pass
     assert not bounce.stale(scene)
-    assert not bounce.stale(scene, hurried=True)
+    assert not bounce.stale(scene, draft_quality=True)
     inside = _inside(built, high=(4.0, 3.0, 14.0))
-    for item in hurried:
-        quick, whole = (units[item].light[inside].astype(float) for units in (hurried, bounce.units))
+    for item in draft_quality:
+        quick, whole = (units[item].light[inside].astype(float) for units in (draft_quality, bounce.units))
         assert quick.mean() == pytest.approx(whole.mean(), rel=0.05)
         assert np.abs(quick - whole).max() > 0.005 * whole.mean()
     assert bounce.light(scene) == pytest.approx(_lit(rays, level, built, scene).light(scene), rel=1e-6)

@@ -25,7 +25,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.static_sources import still_ids
 from wallum.physics.colour import luminance
 from wallum.physics.dome import irradiance
-from wallum.transport.lightmaps.bake import Order, bake
+from wallum.transport.lightmaps.bake import BakeRequest, bake
 from wallum.transport.lightmaps.bake_cache import load_bake, load_part, save_bake
 from wallum.transport.lightmaps.baking import outside_bodies
 from wallum.transport.lightmaps.texels import filled, find_texels
@@ -53,7 +53,7 @@ def order_of(level, project, **settings):
     rays, built = field_of(level)
     scene = still_alone(evaluate(project), still_ids(project))
     chosen = Baking(**{"texels": 4.0, "paths": 16, "smallest": 0.0, "denoised": False, **settings})
-    return Order(rays, level, built, scene, chosen, "a level", "12:00", project.follows)
+    return BakeRequest(rays, level, built, scene, chosen, "a level", "12:00", project.follows)
 
 
 def inside_of(order, baked):

@@ -6,7 +6,7 @@ from level_shapes import field_of, grey_level, slabs_about
 
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
-from wallum.document.sources import PointSource, RoomSource
+from wallum.document.sources import AmbientBoxSource, PointSource
 from wallum.level.model.solids import box
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
@@ -159,11 +159,11 @@ def test_what_is_kept_fits_its_boxes_alone(level, plain, closer, tmp_path):
 
 
 def test_a_box_too_large_is_parted_less(monkeypatch):
-    monkeypatch.setattr(cells_module, "MOST_LEAVES", 1000)
+    monkeypatch.setattr(cells_module, "MAX_LEAVES", 1000)
     room = np.array([LOW, HIGH])
     built = cells_within(room, 0.5, (ProbeBox((2.0, 1.5, 2.5), (9.0, 9.0, 9.0), 0.0, 2),))
     assert built.levels.max() == 0
-    monkeypatch.setattr(cells_module, "MOST_LEAVES", 5000)
+    monkeypatch.setattr(cells_module, "MAX_LEAVES", 5000)
     built = cells_within(room, 0.5, (ProbeBox((2.0, 1.5, 2.5), (9.0, 9.0, 9.0), 0.0, 2),))
     assert built.levels.max() == 1
     assert built.begins[-1] == 8 * 8 * 6 * 10
@@ -182,7 +182,7 @@ def test_leaves_know_their_place(rng):
 
 
 def test_a_room_says_where_probes_are_closer():
-    room = RoomSource(id="room", name="Room", size=(2.0, 3.0, 4.0), ambient=0.0, probes="closest")
+    room = AmbientBoxSource(id="room", name="Room", size=(2.0, 3.0, 4.0), ambient=0.0, probes="closest")
     off, placed = room.revised(id="off", on=False), room.revised(id="placed", probes="placed")
     project = Project(sources=(room, off, placed, room.revised(id="none", probes="none")))
     item, other = probe_boxes(project)

@@ -24,7 +24,7 @@ from wallum.physics.colour import luminance
 from wallum.physics.focus import Focus
 from wallum.realtime.process.offline import render_picture, renderer_for
 from wallum.transport.paths.air_between import air_between
-from wallum.transport.paths.light_paths import Paths
+from wallum.transport.paths.light_paths import PathStates
 from wallum.transport.paths.reference import Reference
 from wallum.transport.paths.through import seen_through
 from wallum.transport.scene.rays import RayScene
@@ -293,7 +293,7 @@ def test_faint_paths_that_go_on_carry_the_light_of_those_that_do_not(rng):
     weight = np.concatenate([rng.uniform(0.0, 0.2, (60_000, 3)), np.full((5, 3), 0.3), np.zeros((5, 3))])
     ones = np.ones_like(weight, dtype=np.float32)
     count = len(weight)
-    paths = Paths.alone(np.arange(count), ones, ones, weight.astype(np.float32))
+    paths = PathStates.alone(np.arange(count), ones, ones, weight.astype(np.float32))
     chosen = paths.chosen(rng, 0.2)
     assert len(chosen.pixel) < 0.85 * count
     assert chosen.weight.sum(axis=0) == pytest.approx(weight.sum(axis=0), rel=0.01)

@@ -14,7 +14,7 @@ from wallum.level.model.solids import box
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
-from wallum.physics.medium import Layer, Medium
+from wallum.physics.medium import AirLayer, Medium
 from wallum.transport.paths.light_paths import add_light
 from wallum.transport.paths.reference import Reference
 from wallum.transport.paths.through import seen_through
@@ -47,7 +47,7 @@ def _even_sky(air):
 
 
 def _fog(albedo, thick=0.2, forward=0.0):
-    return Medium((Layer(thick, 5.0, 1000.0, (albedo,) * 3, forward),))
+    return Medium((AirLayer(thick, 5.0, 1000.0, (albedo,) * 3, forward),))
 
 
 def test_light_of_pixels_that_come_twice_is_added_twice():

@@ -15,7 +15,7 @@ __all__ = ["smoothed"]
 
 LUMA: Final = np.array([0.2126, 0.7152, 0.0722])
 # Least difference of encoded luma, 0 to 1, that is an edge; how far one is followed [pixels].
-LEAST: Final = 0.06
+MINIMUM: Final = 0.06
 REACH: Final = 10
 
 
@@ -34,7 +34,7 @@ def smoothed(rgb: NDArray[np.uint8]) -> NDArray[np.uint8]:
     north, south, west, east = (_moved(luma, *item) for item in ((-1, 0), (1, 0), (0, -1), (0, 1)))
     across = np.maximum(np.abs(north - luma), np.abs(south - luma))
     along = np.maximum(np.abs(west - luma), np.abs(east - luma))
-    edge, flat = np.maximum(across, along) >= LEAST, _runs_level(luma)
+    edge, flat = np.maximum(across, along) >= MINIMUM, _runs_level(luma)
     out = picture.copy()
     for level in (True, False):
         before, after = (north, south) if level else (west, east)

@@ -37,7 +37,7 @@ def _bake(project: Any, file: Path | None) -> Iterator[str]:
     from wallum.moment.probe_boxes import probe_boxes
     from wallum.moment.static_sources import still_ids
     from wallum.transport.field.field_cache import kept_field
-    from wallum.transport.lightmaps.bake import Order, bake
+    from wallum.transport.lightmaps.bake import BakeRequest, bake
     from wallum.transport.lightmaps.bake_cache import bake_file, baked_key, part_file, save_bake
     from wallum.transport.scene.rays import RayScene
 
@@ -49,7 +49,7 @@ def _bake(project: Any, file: Path | None) -> Iterator[str]:
 
         raise LevelProblem("it has no surface that could be baked", project.level or "the level")
     scene = still_alone(evaluate(project, moment), still_ids(project))
-    order = Order(
+    order = BakeRequest(
         rays, level, built, scene, project.baking, baked_key(rays, level), format_clock(moment.clock),
         project.follows,
     )  # fmt: skip

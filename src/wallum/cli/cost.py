@@ -9,11 +9,11 @@ from typing import Any
 # Height of the pictures that bands are looked for in.
 BANDS_HIGH = 540
 
-__all__ = ["Found", "cost_lines", "cost_of", "findings_of"]
+__all__ = ["CostReport", "cost_lines", "cost_of", "findings_of"]
 
 
 @dataclass(frozen=True)
-class Found:
+class CostReport:
     """The cost of one shot on a target."""
 
     cost: Any
@@ -53,12 +53,12 @@ def _target(project: Any, name: str | None) -> Any:
 
 def cost_of(
     project: Any, file: Path | None, shot: str | None, target: str | None, tier: str = "high"
-) -> Found:
+) -> CostReport:
     """Work out a shot's cost at the project's clock. Raises PathProblem, ProjectProblem."""
     from wallum.document.indirect import at_most
     from wallum.document.paths import find_slug
     from wallum.errors import PathProblem
-    from wallum.frame.pass_work import Asked, Boxes
+    from wallum.frame.pass_work import Boxes, PassWork
     from wallum.frame.quality import TIERS
     from wallum.judge.cost import frame_cost
     from wallum.judge.device import load_profile
@@ -86,13 +86,13 @@ def cost_of(
     size = (wanted.width, wanted.height)
     boxes, quality = Boxes(*chunk_boxes(level, flat)), TIERS[tier]
     scene = evaluate(at_most(project, quality.indirect))
-    asked = Asked(boxes, scene, seen, camera, size, quality=quality, edges=wanted.edges)
+    asked = PassWork(boxes, scene, seen, camera, size, quality=quality, edges=wanted.edges)
     baked = fitting_bake(project, file, rays, level) if scene.still is not None else None
     work = count_work(with_baked(asked, baked))
-    return Found(frame_cost(work, wanted, profile), wanted.name, camera_of.name, profile.origin)
+    return CostReport(frame_cost(work, wanted, profile), wanted.name, camera_of.name, profile.origin)
 
 
-def cost_lines(found: Found, project: Any) -> Iterator[str]:
+def cost_lines(found: CostReport, project: Any) -> Iterator[str]:
     """The same to read."""
     cost = found.cost
     state = "over budget" if cost.over else "within budget"
@@ -110,7 +110,7 @@ def cost_lines(found: Found, project: Any) -> Iterator[str]:
 def findings_of(project: Any, file: Path | None) -> list[Any]:
     """Check a project on its level. Raises LevelProblem, ProjectProblem."""
     from wallum.frame.pass_work import Boxes
-    from wallum.judge.checks import Checked, check
+    from wallum.judge.checks import CheckSubject, check
     from wallum.judge.device import load_profile
     from wallum.level.model.flatten import flatten
     from wallum.level.opening import lit_project
@@ -131,13 +131,15 @@ def findings_of(project: Any, file: Path | None) -> list[Any]:
         return bake, bake is not None and bake.level == baked_key(rays, level)
 
     known = cache(baked)
-    return check(Checked(project, level, rays, boxes, profile, pictures=pictures, bounce=bounce, baked=known))
+    return check(
+        CheckSubject(project, level, rays, boxes, profile, pictures=pictures, bounce=bounce, baked=known)
+    )
 
 
 def _pictures(project: Any, level: Any) -> list[Any]:
     """Each shot as it is delivered, at the project's clock."""
     from wallum.document.paths import slug_of
-    from wallum.judge.banding import Pictured
+    from wallum.judge.banding import BandingPicture
     from wallum.moment.camera import Camera, far_for
     from wallum.moment.evaluate import evaluate
     from wallum.moment.moment import own_moment
@@ -150,5 +152,5 @@ def _pictures(project: Any, level: Any) -> list[Any]:
         size = (round(BANDS_HIGH * project.target.aspect), BANDS_HIGH)
         rgb = render_picture(project, level, camera, size, settle=False, renderer=renderer).rgb
         where = f"shots/{slug_of(project, 'shots', shot.id)}"
-        out.append(Pictured(where, rgb, camera, moment, scene))
+        out.append(BandingPicture(where, rgb, camera, moment, scene))
     return out

@@ -16,11 +16,11 @@ from wallum.cli.values import (
     with_changes,
 )
 
-__all__ = ["Drawn", "prepare", "sheet_command", "sun_command"]
+__all__ = ["DayRenderer", "prepare", "sheet_command", "sun_command"]
 
 
 @dataclass(frozen=True)
-class Drawn:
+class DayRenderer:
     """What drawing pictures of a project needs, made once."""
 
     project: Any
@@ -54,7 +54,7 @@ class Drawn:
         return render_picture(project, self.level, camera, size, settle, self.renderer, heroes=heroes, **how)
 
 
-def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
+def prepare(project: Any, level: Any, file: Path | None) -> DayRenderer:
     """A renderer that shows a project's level, with light that comes back from its surfaces."""
     from wallum.level.model.flatten import flatten
     from wallum.realtime.level.baked_set import baked_set
@@ -70,7 +70,7 @@ def prepare(project: Any, level: Any, file: Path | None) -> Drawn:
         bounce.baked = fitting_bake(project, file, rays, level)
         if bounce.baked is not None:
             renderer.set_baked(baked_set(bounce.baked, rays.triangles))
-    return Drawn(project, level, rays, renderer, bounce)
+    return DayRenderer(project, level, rays, renderer, bounce)
 
 
 def _number(value: float) -> float | None:

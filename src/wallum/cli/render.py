@@ -4,11 +4,11 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-__all__ = ["Made", "render_realtime", "render_reference"]
+__all__ = ["RenderedPicture", "render_realtime", "render_reference"]
 
 
 @dataclass(frozen=True)
-class Made:
+class RenderedPicture:
     """A picture: rgb (H, W, 3) 8 bits, luminance (H, W, 3) [cd/m2]; what to tell of it, and in words."""
 
     rgb: Any
@@ -19,7 +19,7 @@ class Made:
 
 def render_realtime(
     project: Any, level: Any, file: Path | None, camera: Any, view: str, options: dict[str, Any]
-) -> Made:
+) -> RenderedPicture:
     """Draw with the renderer of the desk. Raises RendererProblem."""
     from wallum.cli.day import prepare
 
@@ -35,12 +35,14 @@ def render_realtime(
     passes = [{"name": p.name, "ms": round(p.ms, 3), "work": p.work} for p in picture.passes]
     told = {"settled": picture.settled, "ev100": picture.ev100, "passes": passes}
     word = "as delivered" if options["as_delivered"] else "settled"
-    return Made(picture.rgb, picture.luminance, told, f"{options['size'][0]}x{options['size'][1]}, {word}")
+    return RenderedPicture(
+        picture.rgb, picture.luminance, told, f"{options['size'][0]}x{options['size'][1]}, {word}"
+    )
 
 
 def render_reference(
     project: Any, level: Any, file: Path | None, camera: Any, view: str, options: dict[str, Any]
-) -> Made:
+) -> RenderedPicture:
     """Follow light along paths. Raises ValueProblem for a view that has no such picture.
 
     The noise told is the standard error of the raw pixels over their luminance, as root mean squares.
@@ -88,7 +90,7 @@ def render_reference(
     said += "" if by is None else f" before {by}"
     look = replace(scene.look, ev100=ev100)
     sharp = light if look.focus is None else in_focus(light, look, reference.depths(), camera.fov)
-    return Made(
+    return RenderedPicture(
         develop(sharp, look),
         light.astype(np.float32),
         told,

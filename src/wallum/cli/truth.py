@@ -9,7 +9,7 @@ __all__ = ["HOURS", "truth_lines"]
 HOURS = ("06:30", "09:00", "17:10", "21:30")
 # Of a block of the picture, see judge/truth.py; up to so many times as many where noise is more [stops].
 PATHS, BOUNCES = 1024, 6
-MOST_TIMES, NOISE = 16, 0.04
+MAX_TIMES, NOISE = 16, 0.04
 
 
 def truth_lines(
@@ -50,7 +50,7 @@ def truth_lines(
             reference.aim_by(None if drawn.bounce is None else drawn.bounce.made)
             where = shot.name, clock, inside
             # Of a single path it is not known how much noise it has.
-            steps, most = (max(-(-item // TRACED_EACH**2), 2) for item in (paths, paths * MOST_TIMES))
+            steps, most = (max(-(-item // TRACED_EACH**2), 2) for item in (paths, paths * MAX_TIMES))
             while True:
                 while reference.samples < steps:
                     reference.step()

@@ -22,7 +22,7 @@ from wallum.files import read_limited, write_whole
 from wallum.limits import PROJECT_BYTES
 from wallum.user_folders import state_folder
 
-__all__ = ["Recovery", "Sitting", "forget", "recoverable"]
+__all__ = ["Recovery", "RecoveryFile", "forget", "recoverable"]
 
 UNSAVED: Final = ".unsaved"
 UNTITLED: Final = "untitled"
@@ -78,7 +78,7 @@ def _started(process: int) -> str:
 
 
 @dataclass
-class Sitting:
+class RecoveryFile:
     """One program's work on one project, and where that is kept while it is unsaved."""
 
     file: Path | None

@@ -9,7 +9,7 @@ __all__ = ["History"]
 
 
 @dataclass(frozen=True)
-class Step:
+class UndoStep:
     """A change that can be undone: its name, and the project before and after."""
 
     label: str
@@ -24,8 +24,8 @@ class History:
         self._present = project
         self._saved = project
         self._preview: Project | None = None
-        self._done: list[Step] = []
-        self._undone: list[Step] = []
+        self._done: list[UndoStep] = []
+        self._undone: list[UndoStep] = []
         self._listeners: list[Callable[[], None]] = []
 
     @property
@@ -69,7 +69,7 @@ class History:
         """Make `project` the present, as one step that can be undone."""
         self._preview = None
         if project is not self._present and project != self._present:
-            self._done.append(Step(label, self._present, project))
+            self._done.append(UndoStep(label, self._present, project))
             self._undone.clear()
             self._present = project
         self._tell()
@@ -123,7 +123,7 @@ class History:
 
         # The steps hold every project until all are restated: an identity stands for one project.
         steps = [
-            [Step(item.label, anew(item.before), anew(item.after)) for item in each]
+            [UndoStep(item.label, anew(item.before), anew(item.after)) for item in each]
             for each in (self._done, self._undone)
         ]
         self._present, self._saved, self._preview = anew(self._present), anew(self._saved), None

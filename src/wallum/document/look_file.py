@@ -14,7 +14,7 @@ from wallum.files import read_limited, write_whole
 
 __all__ = ["look_of_text", "read_look", "text_of_look", "write_look_file"]
 
-MOST_BYTES: Final = 1 << 20
+MAX_BYTES: Final = 1 << 20
 KIND, VERSION = "wallum look", 4
 
 
@@ -34,7 +34,7 @@ def write_look_file(path: Path, look: Look) -> None:
 
 def read_look(path: Path) -> Look:
     """A look from a file. Raises ValueProblem."""
-    return look_of_text(read_limited(path, MOST_BYTES, ValueProblem), str(path))
+    return look_of_text(read_limited(path, MAX_BYTES, ValueProblem), str(path))
 
 
 def look_of_text(data: bytes, source: str) -> Look:

@@ -9,10 +9,10 @@ from wallum.document.project import PartMarks, Project, Shot
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import (
     LAMP_KINDS,
+    AmbientBoxSource,
     CardSource,
     MoonSource,
     PocketSource,
-    RoomSource,
     SkySource,
     SunSource,
     VeilSource,
@@ -21,11 +21,11 @@ from wallum.document.sources import (
 
 __all__ = ["parameter_document"]
 
-BOXES_AND_SHEETS: tuple[PocketSource | CardSource | VeilSource | RoomSource | ZoneSource, ...] = (
+BOXES_AND_SHEETS: tuple[PocketSource | CardSource | VeilSource | AmbientBoxSource | ZoneSource, ...] = (
     PocketSource(id="pocket", name="Pocket of air"),
     CardSource(id="card", name="Card"),
     VeilSource(id="veil", name="Veil"),
-    RoomSource(id="room", name="Room"),
+    AmbientBoxSource(id="room", name="Room"),
     ZoneSource(id="zone", name="Zone"),
 )
 SECTIONS: tuple[tuple[str, str, Item], ...] = (

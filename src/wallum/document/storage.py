@@ -24,7 +24,7 @@ from wallum.limits import PROJECT_BYTES
 
 __all__ = [
     "SUFFIX",
-    "Stored",
+    "StoredProject",
     "as_project_file",
     "dump",
     "editing",
@@ -98,7 +98,7 @@ def _beside(path: Path) -> Callable[[str], str]:
 
 
 @dataclass(frozen=True)
-class Stored:
+class StoredProject:
     """A project as its file held it. `mark` stands for the file's content, see `save`."""
 
     project: Project
@@ -109,7 +109,7 @@ def _mark(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
-def load_stored(path: Path) -> Stored:
+def load_stored(path: Path) -> StoredProject:
     """Read a project file, and keep what stands for its content. Raises ProjectProblem."""
     data = read_limited(path, PROJECT_BYTES, ProjectProblem)
     try:
@@ -119,7 +119,7 @@ def load_stored(path: Path) -> Stored:
     with reading(ProjectProblem, "not a project file", str(path)):
         folder = path.resolve().parent
         project = _files_named(parse(text, str(path)), lambda file: os.path.realpath(folder / file))
-    return Stored(project, _mark(data))
+    return StoredProject(project, _mark(data))
 
 
 def load(path: Path) -> Project:

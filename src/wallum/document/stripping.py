@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from typing import Final
 
 from wallum.document.project import Project
-from wallum.document.sources import CardSource, PocketSource, RoomSource, Source, VeilSource, ZoneSource
+from wallum.document.sources import AmbientBoxSource, CardSource, PocketSource, Source, VeilSource, ZoneSource
 
 __all__ = ["LEVEL_KEYS", "light_givers", "stripped"]
 
@@ -21,7 +21,7 @@ AIR_KEY: Final = "air"
 def _dark(source: Source) -> bool:
     """Whether a source only shows the light of others."""
     dark = isinstance(source, PocketSource | VeilSource) and source.own_light <= 0.0
-    dark |= isinstance(source, RoomSource) and source.ambient <= 0.0
+    dark |= isinstance(source, AmbientBoxSource) and source.ambient <= 0.0
     return dark or isinstance(source, CardSource | ZoneSource)
 
 

@@ -18,7 +18,7 @@ __all__ = ["SUFFIXES", "left_out", "parse_grade", "read_grade", "write_grade"]
 
 SUFFIXES: Final = (".cc", ".ccc", ".cdl")
 SPACE: Final = "urn:ASC:CDL:v1.2"
-MOST_BYTES: Final = 4 << 20
+MAX_BYTES: Final = 4 << 20
 # What lies about a correction, by the kind of file.
 ABOUT: Final = {
     ".cc": (),
@@ -29,7 +29,7 @@ ABOUT: Final = {
 
 def read_grade(path: Path) -> Grade:
     """The first correction of a file. Raises ValueProblem."""
-    return parse_grade(read_limited(path, MOST_BYTES, ValueProblem), str(path))
+    return parse_grade(read_limited(path, MAX_BYTES, ValueProblem), str(path))
 
 
 def parse_grade(data: bytes, source: str) -> Grade:

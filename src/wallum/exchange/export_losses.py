@@ -6,10 +6,10 @@ from wallum.document.lanes import format_clock
 from wallum.document.project import Project
 from wallum.document.sources import (
     GROUPS,
+    AmbientBoxSource,
     FarLight,
     Lamp,
     PocketSource,
-    RoomSource,
     Sheets,
     SkySource,
     SpotSource,
@@ -19,7 +19,7 @@ from wallum.document.sources import (
 from wallum.exchange.gltf_lights import WRITERS
 from wallum.level.model.model import Finding, Level
 from wallum.moment.looks import shown_look
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.physics.curves import OWN_CURVE
 from wallum.physics.grade import NEUTRAL_GRADE
 
@@ -72,7 +72,7 @@ def _of_picture(project: Project) -> Iterator[str]:
     pockets = sum(isinstance(source, PocketSource) and source.on for source in project.resolved_sources)
     if pockets:
         yield f"glTF has no air: pockets of it are left out ({pockets})"
-    rooms = sum(isinstance(source, RoomSource) and source.on for source in project.resolved_sources)
+    rooms = sum(isinstance(source, AmbientBoxSource) and source.on for source in project.resolved_sources)
     if rooms:
         yield f"glTF has no rooms with a light of their own: they are left out ({rooms})"
     zones = sum(isinstance(source, ZoneSource) and source.on for source in project.resolved_sources)
@@ -90,7 +90,7 @@ def _of_picture(project: Project) -> Iterator[str]:
     yield from (f"{said} is a look, and is left out" for said in _of_chain(shown_look(look)))
 
 
-def _of_chain(look: ShownLook) -> Iterator[str]:
+def _of_chain(look: ResolvedLook) -> Iterator[str]:
     """What a look does beside its exposure."""
     lens = look.lens
     for said, there in (

@@ -7,7 +7,7 @@ import numpy as np
 
 from wallum.image.chain import displayed
 from wallum.level.importers.images.cube_file import write_cube
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.physics.arrays import Floats
 from wallum.physics.colour_table import STOPS_ABOVE, STOPS_BELOW, ColourTable, shaped, unshaped
 from wallum.physics.exposure import MID_GREY
@@ -20,7 +20,7 @@ SIZES: Final = (17, 33, 65)
 HELD_AGAINST: Final = 100_000
 
 
-def look_table(look: ShownLook, size: int) -> tuple[ColourTable, float, float]:
+def look_table(look: ResolvedLook, size: int) -> tuple[ColourTable, float, float]:
     """White balance, grade, curve and table of a look as a cube that takes light by stops and gives sRGB; and
     how far from them it is at most, and in the mean, over colours of every kind [8-bit steps]: most where a
     strong colour leaves what a screen can show. Raises ValueProblem for a table's file."""
@@ -32,11 +32,11 @@ def look_table(look: ShownLook, size: int) -> tuple[ColourTable, float, float]:
     return table, float(off.max()), float(off.mean())
 
 
-def _encoded(values: Floats, look: ShownLook) -> Floats:
+def _encoded(values: Floats, look: ResolvedLook) -> Floats:
     return srgb_encode(displayed(values, look))
 
 
-def write_look(path: Path, look: ShownLook, size: int, name: str) -> tuple[float, float]:
+def write_look(path: Path, look: ResolvedLook, size: int, name: str) -> tuple[float, float]:
     """Write a look as a .cube file; returns its errors, as `look_table`. Raises ExportProblem, and
     ValueProblem for a table's file."""
     table, most, mean = look_table(look, size)

@@ -21,7 +21,7 @@ from wallum.judge.cost import FrameCost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import Finding
 
-__all__ = ["Costed", "write_report"]
+__all__ = ["CostedShot", "write_report"]
 
 STYLE: Final = """
 body { background: #2b2b2b; color: #e8e8e8; font: 14px sans-serif; margin: 32px auto; max-width: 1040px; }
@@ -36,7 +36,7 @@ SOURCES_SHOWN: Final = 12
 
 
 @dataclass(frozen=True)
-class Costed:
+class CostedShot:
     """One shot at one hour on one target."""
 
     shot: str
@@ -52,7 +52,7 @@ def _image(rgb: NDArray[np.uint8]) -> str:
     return f"data:image/jpeg;base64,{base64.b64encode(stream.getvalue()).decode()}"
 
 
-def _table(costed: Sequence[Costed]) -> Iterator[str]:
+def _table(costed: Sequence[CostedShot]) -> Iterator[str]:
     """Shots down, hours across, for one target."""
     clocks = list(dict.fromkeys(item.clock for item in costed))
     yield "<table><tr><th>Shot</th>" + "".join(f"<th>{clock}</th>" for clock in clocks) + "</tr>"
@@ -68,7 +68,7 @@ def _table(costed: Sequence[Costed]) -> Iterator[str]:
     yield "</table>"
 
 
-def _worst(project: Project, costed: Sequence[Costed]) -> Iterator[str]:
+def _worst(project: Project, costed: Sequence[CostedShot]) -> Iterator[str]:
     """The passes and sources of the dearest frame."""
     item = max(costed, key=lambda each: each.cost.frame_ms)
     widest = max(item.cost.frame_ms, item.cost.budget_ms)
@@ -90,7 +90,7 @@ def _worst(project: Project, costed: Sequence[Costed]) -> Iterator[str]:
 
 def _page(
     project: Project,
-    costed: Sequence[Costed],
+    costed: Sequence[CostedShot],
     findings: Sequence[Finding],
     pictures: Sequence[tuple[str, NDArray[np.uint8]]],
 ) -> Iterator[str]:
@@ -125,7 +125,7 @@ def _page(
 def write_report(
     path: Path,
     project: Project,
-    costed: Sequence[Costed],
+    costed: Sequence[CostedShot],
     findings: Sequence[Finding],
     pictures: Sequence[tuple[str, NDArray[np.uint8]]] = (),
 ) -> None:

@@ -2,7 +2,7 @@
 
 from typing import Final
 
-from wallum.frame.pass_spec import Described
+from wallum.frame.pass_spec import PassSpec
 from wallum.frame.passes.air import AIR, AIR_LIGHT
 from wallum.frame.passes.ambient_occlusion import GAPS
 from wallum.frame.passes.baked import BAKED_LIGHT
@@ -17,7 +17,7 @@ from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 __all__ = ["COUNTS", "FINISHED", "LIT", "PASSES"]
 
 # Up to the light of a picture.
-LIT: Final[tuple[Described, ...]] = (
+LIT: Final[tuple[PassSpec, ...]] = (
     SURFACES,
     GAPS,  # over what the surfaces say of their own
     SEE_THROUGH,
@@ -40,7 +40,7 @@ LIT: Final[tuple[Described, ...]] = (
     SCREEN_SHAFTS,
 )
 # From there to the window.
-FINISHED: Final[tuple[Described, ...]] = (METER, SAMPLE, FOCUS, DEVELOP, EDGES, READ_BACK)
+FINISHED: Final[tuple[PassSpec, ...]] = (METER, SAMPLE, FOCUS, DEVELOP, EDGES, READ_BACK)
 PASSES: Final = LIT + FINISHED
 # What each pass counts; times are sums of these, each times a coefficient.
 COUNTS: Final[dict[str, tuple[str, ...]]] = {pass_.name: pass_.counts for pass_ in PASSES if pass_.counts}

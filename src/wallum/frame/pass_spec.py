@@ -3,17 +3,17 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from wallum.frame.pass_work import Asked, Counted
+from wallum.frame.pass_work import PassCounts, PassWork
 
-__all__ = ["Described"]
+__all__ = ["PassSpec"]
 
 
-def _nothing(asked: Asked) -> None:
+def _nothing(asked: PassWork) -> None:
     return None
 
 
 @dataclass(frozen=True)
-class Described:
+class PassSpec:
     """One pass of a frame.
 
     name   : also of its times and of a profile's coefficients
@@ -23,4 +23,4 @@ class Described:
 
     name: str
     counts: tuple[str, ...] = ()
-    count: Callable[[Asked], Counted | None] = _nothing
+    count: Callable[[PassWork], PassCounts | None] = _nothing

@@ -15,7 +15,7 @@ if TYPE_CHECKING:  # the renderer's process starts faster without rays
     from wallum.transport.scene.surfaces import SeenSurfaces
 
 
-__all__ = ["TEXEL_BYTES", "Asked", "Boxes", "Counted", "Counts"]
+__all__ = ["TEXEL_BYTES", "Boxes", "Counts", "PassCounts", "PassWork"]
 
 # Depth of a shadow map's texel.
 TEXEL_BYTES = 4
@@ -39,7 +39,7 @@ class Boxes:
 
 
 @dataclass
-class Counted:
+class PassCounts:
     """Counts of one pass: of all, and of what only one source asks for, by its id.
 
     shadow_bytes : memory that its shadow maps take
@@ -51,7 +51,7 @@ class Counted:
 
 
 @dataclass(frozen=True)
-class Asked:
+class PassWork:
     """A picture of a scene.
 
     seen : surfaces that the camera sees, however coarse; size : of the picture; grid : whether light

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.level.importers.images.cube_file import read_cube
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.physics.arrays import Floats
 from wallum.physics.colour_table import shaped
 from wallum.physics.grade import NEUTRAL_GRADE, balance_matrix
@@ -16,7 +16,7 @@ from wallum.physics.tone import srgb_decode, srgb_encode
 __all__ = ["displayed", "graded"]
 
 
-def graded(values: Floats, look: ShownLook) -> NDArray[np.float64]:
+def graded(values: Floats, look: ResolvedLook) -> NDArray[np.float64]:
     """(..., 3) picture values, balanced and graded [-]."""
     x = np.asarray(values, np.float64)
     if look.white is not None:
@@ -24,7 +24,7 @@ def graded(values: Floats, look: ShownLook) -> NDArray[np.float64]:
     return x if look.grade == NEUTRAL_GRADE else look.grade(x)
 
 
-def displayed(values: Floats, look: ShownLook) -> NDArray[np.float64]:
+def displayed(values: Floats, look: ResolvedLook) -> NDArray[np.float64]:
     """(..., 3) picture values to display-linear ones, 0 to 1. Raises ValueProblem for a table's file."""
     x = graded(values, look)
     shown = look.curve(x)

@@ -16,7 +16,7 @@ from wallum.physics.arrays import Floats
 __all__ = ["denoised", "denoiser"]
 
 # Pictures with fewer pixels either way come out of it too dark, or with noise of their own.
-LEAST_PIXELS = 16
+MIN_PIXELS = 16
 
 
 @cache
@@ -25,7 +25,7 @@ def _open_image_denoise() -> Any:
     try:
         import pyoidn
 
-        tried = np.zeros((LEAST_PIXELS, LEAST_PIXELS, 3), np.float32)
+        tried = np.zeros((MIN_PIXELS, MIN_PIXELS, 3), np.float32)
         pyoidn.denoise(tried, hdr=True)
     except (ImportError, OSError, RuntimeError, AttributeError):
         return None
@@ -34,7 +34,7 @@ def _open_image_denoise() -> Any:
 
 def _binding_for(shape: tuple[int, ...]) -> Any:
     """The binding, where it is of use for a picture (H, W, ...)."""
-    return _open_image_denoise() if min(shape[:2]) >= LEAST_PIXELS else None
+    return _open_image_denoise() if min(shape[:2]) >= MIN_PIXELS else None
 
 
 def denoiser(shape: tuple[int, ...]) -> str:

@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.image.chain import displayed
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.physics.arrays import Floats
 from wallum.physics.bloom import bloomed
 from wallum.physics.exposure import exposure_scale
@@ -18,13 +18,13 @@ from wallum.physics.vignette import vignette
 __all__ = ["develop", "in_focus", "shown", "through_lens"]
 
 
-def in_focus(luminance: Floats, look: ShownLook, depth: Floats, fov_deg: float) -> NDArray[np.float64]:
+def in_focus(luminance: Floats, look: ResolvedLook, depth: Floats, fov_deg: float) -> NDArray[np.float64]:
     """(H, W, 3) light [cd/m2] as the look's lens leaves it sharp; depth : (H, W) [m], 0 for the sky."""
     light = np.asarray(luminance, np.float64)
     return light if look.focus is None else focused(light, depth, look.focus, fov_deg)
 
 
-def shown(luminance: Floats, look: ShownLook) -> NDArray[np.float64]:
+def shown(luminance: Floats, look: ResolvedLook) -> NDArray[np.float64]:
     """(H, W, 3) light [cd/m2] to (H, W, 3) display-linear values, 0 to 1, exposed by the look's `ev100`.
     Raises ValueProblem for a table's file."""
     scale = exposure_scale(look.ev100)
@@ -33,7 +33,7 @@ def shown(luminance: Floats, look: ShownLook) -> NDArray[np.float64]:
     return displayed(seen, look)
 
 
-def through_lens(values: Floats, look: ShownLook) -> NDArray[np.float64]:
+def through_lens(values: Floats, look: ResolvedLook) -> NDArray[np.float64]:
     """(H, W, 3) picture values as the lens draws them and film takes them: what depends on the place."""
     lens = look.lens
     seen = bloomed(values, look.bloom, fringed(values, lens.fringe) if lens.fringe != 0.0 else None)
@@ -45,7 +45,7 @@ def through_lens(values: Floats, look: ShownLook) -> NDArray[np.float64]:
     return seen
 
 
-def develop(luminance: Floats, look: ShownLook) -> NDArray[np.uint8]:
+def develop(luminance: Floats, look: ResolvedLook) -> NDArray[np.uint8]:
     """The same as (H, W, 3) 8-bit sRGB, with ordered dither."""
     encoded = srgb_encode(shown(luminance, look))
     rows, columns = encoded.shape[:2]

@@ -21,7 +21,7 @@ LEVELS: Final = 5
 # How far normals and albedo may lie apart; and light, in stops, at the first level: half of it at each next.
 NORMALS, ALBEDO, STOPS = 0.35, 0.06, 3.0
 # Light is smoothed without what the surface takes of it; below this albedo it is left as it is.
-LEAST_ALBEDO: Final = 0.02
+MIN_ALBEDO: Final = 0.02
 # A pixel may be so many times as bright as the brightest beside it.
 SPARK: Final = 3.0
 
@@ -29,7 +29,7 @@ SPARK: Final = 3.0
 def edge_avoiding(light: Floats, albedo: Floats, normals: Floats) -> NDArray[np.float64]:
     """(H, W, 3) light [cd/m2] smoothed where albedo and normals (H, W, 3) are about the same."""
     albedo, normals = np.asarray(albedo, np.float64), np.asarray(normals, np.float64)
-    base = np.where(albedo > LEAST_ALBEDO, albedo, 1.0)
+    base = np.where(albedo > MIN_ALBEDO, albedo, 1.0)
     seen = _without_sparks(np.asarray(light, np.float64) / base)
     for level in range(LEVELS):
         seen = _smoothed(seen, albedo, normals, 2**level, STOPS / 2.0**level)

@@ -32,7 +32,7 @@ LOST: Final = 0.05
 SEEN_BEYOND, LEFT_AT_REACH = 0.35, 0.3
 FARTHEST_M: Final = 500.0
 # Most of the level may lie in air of full thickness before it is said; how deep it counts [m].
-MOST_UNDER, DEEP_M = 0.5, 1.0
+MAX_UNDER, DEEP_M = 0.5, 1.0
 # Ways that a lamp is looked along; a wall as much nearer than its range is one that light must not pass.
 WAYS: Final = 256
 SHARE_BEHIND, NEARER = 0.25, 0.6
@@ -147,7 +147,7 @@ def under_its_base(
             if not layer.on or name in told or not len(heights):
                 continue
             under = float(areas[heights < layer.base_height - DEEP_M].sum() / areas.sum())
-            if under <= MOST_UNDER:
+            if under <= MAX_UNDER:
                 continue
             told.add(name)
             low = round(float(heights.min()), 2)

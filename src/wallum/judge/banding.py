@@ -27,15 +27,15 @@ from wallum.physics.medium import AIR_END_M
 from wallum.transport.paths.air_between import air_parts
 from wallum.transport.scene.rays import RayScene
 
-__all__ = ["Bands", "Pictured", "banding", "bands_in"]
+__all__ = ["BandingPicture", "Bands", "banding", "bands_in"]
 
 DITHER_PX: Final = 8
 # Windows beside a step: from so far to so far away.
 NEAR_PX, FAR_PX = 6, 20
 # A step has between so many of the 256 values; the parts beside it slope less, by the pixel.
-LEAST_STEP, MOST_STEP, MOST_SLOPE = 0.6, 6.0, 0.035
+MIN_STEP, MAX_STEP, MAX_SLOPE = 0.6, 6.0, 0.035
 # A contour is at least so long; so many make bands.
-LEAST_PX, LEAST_CONTOURS = 40, 5
+MIN_PX, MIN_CONTOURS = 40, 5
 # So many times steeper than none a look is named as the cause.
 STEEP: Final = 1.6
 LUMA: Final = np.array([0.2126, 0.7152, 0.0722])
@@ -48,7 +48,7 @@ WORDS: Final = {
 
 
 @dataclass(frozen=True)
-class Pictured:
+class BandingPicture:
     """A developed picture, (H, W, 3) 8 bits, of a place by its words, with what it shows."""
 
     where: str
@@ -76,8 +76,8 @@ def _steps(values: NDArray[np.float64]) -> NDArray[np.float64]:
     wide = FAR_PX - NEAR_PX
     slope_before, slope_after = (before[0] - before[1]) / wide, (after[1] - after[0]) / wide
     jump = after[0] - before[0] - (slope_before + slope_after) * NEAR_PX
-    flat = np.maximum(np.abs(slope_before), np.abs(slope_after)) < MOST_SLOPE
-    there = flat & (np.abs(jump) > LEAST_STEP) & (np.abs(jump) < MOST_STEP)
+    flat = np.maximum(np.abs(slope_before), np.abs(slope_after)) < MAX_SLOPE
+    there = flat & (np.abs(jump) > MIN_STEP) & (np.abs(jump) < MAX_STEP)
     there[:, :FAR_PX] = there[:, -FAR_PX:] = False
     return np.where(there, jump, 0.0)
 
@@ -93,11 +93,11 @@ def bands_in(rgb: NDArray[np.uint8]) -> Bands:
     result, places = 0, []
     for values, turned in ((smooth, False), (smooth.T, True)):
         steps = _steps(values)
-        steps[(rough.T if turned else rough) > MOST_STEP] = 0.0
+        steps[(rough.T if turned else rough) > MAX_STEP] = 0.0
         for sign in (1.0, -1.0):
             named, count = label(steps * sign > 0.0, structure=np.ones((3, 3)))
             for number, box in enumerate(find_objects(named), start=1):
-                if box is not None and box[0].stop - box[0].start >= LEAST_PX:
+                if box is not None and box[0].stop - box[0].start >= MIN_PX:
                     result += 1
                     rows, columns = np.nonzero(named[box] == number)
                     here = np.stack([rows + box[0].start, columns + box[1].start], axis=1)
@@ -107,11 +107,13 @@ def bands_in(rgb: NDArray[np.uint8]) -> Bands:
     return Bands(result, pixels)
 
 
-def banding(project: Project, level: Level, rays: RayScene, pictures: list[Pictured]) -> Iterator[Finding]:
+def banding(
+    project: Project, level: Level, rays: RayScene, pictures: list[BandingPicture]
+) -> Iterator[Finding]:
     """Pictures that show bands, and what causes them."""
     for picture in pictures:
         bands = bands_in(picture.rgb)
-        if bands.contours < LEAST_CONTOURS:
+        if bands.contours < MIN_CONTOURS:
             continue
         cause = _of_grade(picture, bands) or _cause(picture, bands, level, rays)
         share = len(bands.pixels) / (picture.rgb.shape[0] * picture.rgb.shape[1])
@@ -122,7 +124,7 @@ def banding(project: Project, level: Level, rays: RayScene, pictures: list[Pictu
         yield Finding("banding", picture.where, "note", text, _remedy(project, cause, picture))
 
 
-def _of_grade(pictured: Pictured, bands: Bands) -> str:
+def _of_grade(pictured: BandingPicture, bands: Bands) -> str:
     """That it is the grade; empty where the look is no steeper than others there."""
     rows = bands.pixels[:: max(len(bands.pixels) // 400, 1)]
     greys = pictured.rgb[rows[:, 0], rows[:, 1]].astype(np.float64) @ LUMA / 255.0
@@ -130,7 +132,7 @@ def _of_grade(pictured: Pictured, bands: Bands) -> str:
     return "" if plain or steepened(pictured.scene.look, greys) < STEEP else "grade"
 
 
-def _cause(pictured: Pictured, bands: Bands, level: Level, rays: RayScene) -> str:
+def _cause(pictured: BandingPicture, bands: Bands, level: Level, rays: RayScene) -> str:
     """What most pixels of bands show: the air, the sky, or a part by its name."""
     rows = bands.pixels[:: max(len(bands.pixels) // 400, 1)]
     height, width = pictured.rgb.shape[:2]
@@ -150,7 +152,7 @@ def _cause(pictured: Pictured, bands: Bands, level: Level, rays: RayScene) -> st
     return level.parts[int(np.bincount(parts).argmax())].name
 
 
-def _remedy(project: Project, cause: str, pictured: Pictured) -> Remedy | None:
+def _remedy(project: Project, cause: str, pictured: BandingPicture) -> Remedy | None:
     if cause == "grade":
         values = {"look/contrast": 1.0, "look/lift": 0.0}
         return Remedy("contrast and lift back to none, or grain over it", values, pictured.moment)

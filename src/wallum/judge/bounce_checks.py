@@ -67,7 +67,7 @@ def within_bodies(bounce: BounceField, shots: Iterable[tuple[str, SeenSurfaces]]
 
 
 @dataclass(frozen=True)
-class _Room:
+class _ProbeRoom:
     """Probes that see next to nothing but each other, and how large is what they see through [m2]."""
 
     probes: NDArray[np.int64]
@@ -120,7 +120,7 @@ def _of_far(bounce: BounceField, scene: LitScene) -> NDArray[np.float64]:
     return out
 
 
-def _rooms(made: Field) -> Iterator[_Room]:
+def _rooms(made: Field) -> Iterator[_ProbeRoom]:
     """Heaps of probes that stand beside each other, or before, and see next to nothing else."""
     others, links = made.seen.others, made.probes.links
     rows, columns = np.nonzero(links >= 0)
@@ -141,4 +141,4 @@ def _rooms(made: Field) -> Iterator[_Room]:
         # What a closed room's surfaces see through a gap is together as large as that.
         gap = float((np.clip(1.0 - among, 0.0, None) * made.probes.area[rows]).sum())
         if gap < GAP_M2:
-            yield _Room(rows, gap)
+            yield _ProbeRoom(rows, gap)

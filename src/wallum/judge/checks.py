@@ -12,7 +12,7 @@ from wallum.document.lanes import format_clock
 from wallum.document.paths import slug_of
 from wallum.document.project import Project, Shot
 from wallum.document.sources import Lamp, ZoneSource
-from wallum.frame.pass_work import Asked, Boxes
+from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.air_checks import (
     hidden_heroes,
     light_behind_walls,
@@ -21,13 +21,13 @@ from wallum.judge.air_checks import (
     under_its_base,
 )
 from wallum.judge.baked_checks import baked_light
-from wallum.judge.banding import Pictured, banding
+from wallum.judge.banding import BandingPicture, banding
 from wallum.judge.bounce_checks import leaks, places_without, within_bodies
 from wallum.judge.cost import FrameCost, Trait, frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.findings import NOON, Finding, Remedy
 from wallum.judge.look_checks import (
-    Exposed,
+    ExposedShot,
     beyond_table,
     clipped,
     crushed_blacks,
@@ -45,7 +45,7 @@ from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.metered import CELLS, metered_picture
 from wallum.moment.moment import Moment
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.moment.scene import LitScene
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import MID_GREY, exposure_scale
@@ -57,12 +57,12 @@ from wallum.transport.scene.inside import inside_solids
 from wallum.transport.scene.rays import RayScene
 from wallum.transport.scene.surfaces import SeenSurfaces, seen_surfaces
 
-__all__ = ["Checked", "check"]
+__all__ = ["CheckSubject", "check"]
 
 SIZE: Final = (96, 54)
 MOMENTS: Final = tuple(map(Moment, (9.0, 12.0, 17.5, 21.5)))
 # A hero is burnt or buried where most of it lies this far from mid grey [stops].
-BURNT, BURIED, MOST = 3.2, -4.5, 0.6
+BURNT, BURIED, MAXIMUM = 3.2, -4.5, 0.6
 DAYLIGHT_LX: Final = 3000.0
 # A lamp's glass lies within so many of its radii.
 OWN_GLASS: Final = 2.0
@@ -71,7 +71,7 @@ SEEN_AT_ALL: Final = 0.002
 
 
 @dataclass(frozen=True)
-class Seen:
+class ShotSurfaces:
     """What a shot shows, whatever the hour.
 
     heroes : (36, 64) how much of each cell is a hero
@@ -84,7 +84,7 @@ class Seen:
 
 
 @dataclass(frozen=True)
-class Checked:
+class CheckSubject:
     """What is checked: a project on its level, with rays, chunks and the target's profile.
 
     keep_going : checking ends early, with what it has, once this is False
@@ -99,7 +99,7 @@ class Checked:
     boxes: Boxes
     profile: DeviceProfile
     keep_going: Callable[[], bool] = lambda: True
-    pictures: Callable[[], list[Pictured]] = list
+    pictures: Callable[[], list[BandingPicture]] = list
     bounce: Callable[[], BounceField | None] = lambda: None
     baked: Callable[[], tuple[BakedLight | None, bool]] = lambda: (None, False)
 
@@ -109,7 +109,7 @@ class Checked:
         return {moment: evaluate(self.project, moment) for moment in MOMENTS}
 
     @cached_property
-    def shots(self) -> list[Seen]:
+    def shots(self) -> list[ShotSurfaces]:
         """What each shot shows."""
         return [self._seen(shot) for shot in self.project.shots]
 
@@ -128,13 +128,13 @@ class Checked:
                     return {}
         return out
 
-    def _seen(self, shot: Shot) -> Seen:
+    def _seen(self, shot: Shot) -> ShotSurfaces:
         marked = frozenset(mark.part for mark in self.project.marks if mark.hero)
         camera = Camera.of_shot(shot, self.project.target.aspect, far_for(self.level.bounds))
         surfaces = seen_surfaces(self.rays, self.level, camera, SIZE)
-        return Seen(shot, camera, surfaces, hero_cells(self.rays, self.level, marked, camera, CELLS))
+        return ShotSurfaces(shot, camera, surfaces, hero_cells(self.rays, self.level, marked, camera, CELLS))
 
-    def looks(self) -> Iterator[tuple[Seen, Moment, LitScene]]:
+    def looks(self) -> Iterator[tuple[ShotSurfaces, Moment, LitScene]]:
         """Every shot at every hour that is looked at, as its camera has it by the zones that it stands in."""
         zones = any(isinstance(source, ZoneSource) for source in self.project.sources)
         for seen in self.shots:
@@ -152,7 +152,7 @@ def _lamps(project: Project) -> list[Lamp]:
     return [source for source in project.resolved_sources if isinstance(source, Lamp) and source.on]
 
 
-def inside_solid(subject: Checked) -> Iterator[Finding]:
+def inside_solid(subject: CheckSubject) -> Iterator[Finding]:
     """Sources inside closed meshes, at some hour."""
     told: set[str] = set()
     for moment in MOMENTS if subject.project.lanes else MOMENTS[:1]:
@@ -165,7 +165,7 @@ def inside_solid(subject: Checked) -> Iterator[Finding]:
                 yield _in_solid(subject, lamp, moment)
 
 
-def _in_solid(subject: Checked, lamp: Lamp, moment: Moment) -> Finding:
+def _in_solid(subject: CheckSubject, lamp: Lamp, moment: Moment) -> Finding:
     free = _free_place(subject, np.array(lamp.position))
     remedy = None
     if free is not None:
@@ -174,7 +174,7 @@ def _in_solid(subject: Checked, lamp: Lamp, moment: Moment) -> Finding:
     return Finding("source in a solid", _named(subject.project, lamp.id), "error", text, remedy)
 
 
-def _free_place(subject: Checked, place: NDArray[np.float64]) -> tuple[float, float, float] | None:
+def _free_place(subject: CheckSubject, place: NDArray[np.float64]) -> tuple[float, float, float] | None:
     """A place nearby that lies in no solid: up first, then around."""
     for reach in (0.15, 0.3, 0.6, 1.2, 2.4):
         ways = np.array([(0, 1, 0), (1, 0, 0), (-1, 0, 0), (0, 0, 1), (0, 0, -1), (0, -1, 0)], float)
@@ -186,7 +186,7 @@ def _free_place(subject: Checked, place: NDArray[np.float64]) -> tuple[float, fl
     return None
 
 
-def burning_by_day(subject: Checked) -> Iterator[Finding]:
+def burning_by_day(subject: CheckSubject) -> Iterator[Finding]:
     """Lamps under the open sky that burn at noon."""
     project = subject.project
     scene = subject.scenes[NOON]
@@ -204,7 +204,7 @@ def burning_by_day(subject: Checked) -> Iterator[Finding]:
         yield Finding("lamp in daylight", _named(project, lamp.id), "warning", text, remedy)
 
 
-def dead_glow(subject: Checked) -> Iterator[Finding]:
+def dead_glow(subject: CheckSubject) -> Iterator[Finding]:
     """Glowing parts near which no lamp stands, where nothing else carries their light: they light nothing."""
     project, level = subject.project, subject.level
     if not project.level_light.glow or project.look.indirect in ("probes", "lightmaps"):
@@ -228,7 +228,7 @@ def dead_glow(subject: Checked) -> Iterator[Finding]:
         yield Finding("glow without light", part.id, "warning", text, remedy)
 
 
-def _sky_light(seen: Seen, scene: LitScene) -> NDArray[np.float64]:
+def _sky_light(seen: ShotSurfaces, scene: LitScene) -> NDArray[np.float64]:
     """(W * H, 3) luminance of the sky behind everything, in each pixel."""
     columns, rows = SIZE
     if scene.sky is None:
@@ -237,7 +237,7 @@ def _sky_light(seen: Seen, scene: LitScene) -> NDArray[np.float64]:
     return scene.sky.seen(seen.camera.rays(x.ravel(), y.ravel()), seen.camera.eye)
 
 
-def _exposure(scene: LitScene, seen: Seen, light: NDArray[np.float64]) -> float:
+def _exposure(scene: LitScene, seen: ShotSurfaces, light: NDArray[np.float64]) -> float:
     """EV100 that a shot is exposed at, by the light (P, 3) of its surfaces and the sky's."""
     if scene.look.metering is None:
         return scene.look.ev100
@@ -246,7 +246,7 @@ def _exposure(scene: LitScene, seen: Seen, light: NDArray[np.float64]) -> float:
     return metered_picture(whole.reshape(SIZE[1], SIZE[0], 3), scene.look.metering, seen.heroes)
 
 
-def _exposed_values(subject: Checked, moment: Moment, seen: Seen) -> NDArray[np.float64]:
+def _exposed_values(subject: CheckSubject, moment: Moment, seen: ShotSurfaces) -> NDArray[np.float64]:
     """(P, 3) picture values of each seen surface, as exposed."""
     layers, scene = Layers(seen.surfaces), subject.scenes[moment]
     for _ in fill_layers(layers, subject.rays, scene, subject.lit_probes.get(moment)):
@@ -259,12 +259,12 @@ def _stops(values: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.log2(np.maximum(luminance(values), 1e-9) / MID_GREY)
 
 
-def _developed_stops(subject: Checked, moment: Moment, seen: Seen) -> NDArray[np.float64]:
+def _developed_stops(subject: CheckSubject, moment: Moment, seen: ShotSurfaces) -> NDArray[np.float64]:
     """(P,) stops over mid grey of each seen surface, as exposed."""
     return _stops(_exposed_values(subject, moment, seen))
 
 
-def _shares(values: NDArray[np.float64], look: ShownLook) -> Iterator[tuple[str, float]]:
+def _shares(values: NDArray[np.float64], look: ResolvedLook) -> Iterator[tuple[str, float]]:
     """How much of a hero is burnt, how much buried, and how much has a channel at its end by the look."""
     stops = _stops(values)
     yield "burnt", float((stops > BURNT).mean())
@@ -273,7 +273,7 @@ def _shares(values: NDArray[np.float64], look: ShownLook) -> Iterator[tuple[str,
         yield "clipped", float((clipped(values, look) & (stops <= BURNT)).mean())
 
 
-def heroes(subject: Checked) -> Iterator[Finding]:
+def heroes(subject: CheckSubject) -> Iterator[Finding]:
     """Heroes that are burnt, buried or clipped in a shot, at some hour."""
     marked = {mark.part for mark in subject.project.marks if mark.hero}
     numbers = {index: part.id for index, part in enumerate(subject.level.parts) if part.id in marked}
@@ -287,7 +287,7 @@ def heroes(subject: Checked) -> Iterator[Finding]:
         values = _exposed_values(subject, moment, seen) if large else np.zeros((0, 3))
         for part, mine in large.items():
             for kind, share in _shares(values[mine], scene.look):
-                if share > max(MOST, worst.get((part, kind), (0.0, "", 0.0))[0]):
+                if share > max(MAXIMUM, worst.get((part, kind), (0.0, "", 0.0))[0]):
                     worst[part, kind] = (share, seen.shot.name, moment)
     for (part, kind), (share, shot_name, moment) in worst.items():
         text = f"{part} is {kind} in {share:.0%} of its pixels: {shot_name} at {format_clock(moment.clock)}"
@@ -305,15 +305,15 @@ def _exposed(project: Project, kind: str, moment: Moment) -> Remedy:
     return Remedy(f"expose {abs(brighter):g} stops {word} at {format_clock(moment.clock)}", values, moment)
 
 
-def _work(subject: Checked, seen: Seen, scene: LitScene) -> Work:
+def _work(subject: CheckSubject, seen: ShotSurfaces, scene: LitScene) -> Work:
     size = (subject.project.target.width, subject.project.target.height)
     baked, fits = subject.baked()
     edges = subject.project.target.edges
-    asked = Asked(subject.boxes, scene, seen.surfaces, seen.camera, size, edges=edges)
+    asked = PassWork(subject.boxes, scene, seen.surfaces, seen.camera, size, edges=edges)
     return count_work(with_baked(asked, baked if fits else None))
 
 
-def budget(subject: Checked) -> Iterator[Finding]:
+def budget(subject: CheckSubject) -> Iterator[Finding]:
     """The worst shot and hour against the target: time and traits."""
     target = subject.project.target
     worst: tuple[FrameCost, str, Moment] | None = None
@@ -331,7 +331,7 @@ def budget(subject: Checked) -> Iterator[Finding]:
         yield Finding("trait broken", at, "warning", f"{text}: {at}", _fewer(subject, trait, moment))
 
 
-def _over(subject: Checked, cost: FrameCost, at: str, moment: Moment) -> Finding:
+def _over(subject: CheckSubject, cost: FrameCost, at: str, moment: Moment) -> Finding:
     """The dearest frame; what would save most is the dearest shadow of a lamp."""
     casting = [lamp for lamp in _lamps(subject.project) if lamp.shadow and lamp.id in cost.sources]
     dearest = max(casting, key=lambda item: cost.sources[item.id], default=None)
@@ -346,7 +346,7 @@ def _over(subject: Checked, cost: FrameCost, at: str, moment: Moment) -> Finding
     return Finding("over budget", at, "error", text, remedy)
 
 
-def _fewer(subject: Checked, trait: Trait, moment: Moment) -> Remedy | None:
+def _fewer(subject: CheckSubject, trait: Trait, moment: Moment) -> Remedy | None:
     """For too many lamps at a pixel: bring the range of the widest one in by a third."""
     every = trait == "lamps at a pixel"
     lamps = [lamp for lamp in _lamps(at_moment(subject.project, moment)) if every or lamp.shadow]
@@ -361,7 +361,7 @@ def _fewer(subject: Checked, trait: Trait, moment: Moment) -> Remedy | None:
     return Remedy(text, {f"sources/@{widest.id}/range": reach}, moment)
 
 
-def outside(subject: Checked) -> Iterator[Finding]:
+def outside(subject: CheckSubject) -> Iterator[Finding]:
     """The light from outside: see judge.sky_checks."""
     project = subject.project
     looks = (
@@ -374,13 +374,13 @@ def outside(subject: Checked) -> Iterator[Finding]:
     yield from exposure_jump(project, subject.keep_going)
 
 
-def from_import(subject: Checked) -> Iterator[Finding]:
+def from_import(subject: CheckSubject) -> Iterator[Finding]:
     """What was noticed when the level came in: it is listed again for as long as it holds."""
     for finding in subject.level.findings:
         yield Finding(finding.kind, finding.where, finding.grade, finding.text.rstrip("."))
 
 
-def _hero_places(subject: Checked, seen: Seen) -> NDArray[np.float64]:
+def _hero_places(subject: CheckSubject, seen: ShotSurfaces) -> NDArray[np.float64]:
     """(N, 3) places on heroes that a shot sees."""
     y, x = np.nonzero(seen.heroes)
     rows, columns = seen.heroes.shape
@@ -390,7 +390,7 @@ def _hero_places(subject: Checked, seen: Seen) -> NDArray[np.float64]:
     return np.asarray((eye + ways * distance[:, None])[np.isfinite(distance)])
 
 
-def air(subject: Checked) -> Iterator[Finding]:
+def air(subject: CheckSubject) -> Iterator[Finding]:
     """What is wrong with the air."""
     if all(scene.air is None for scene in subject.scenes.values()) or not subject.keep_going():
         return
@@ -411,19 +411,19 @@ def air(subject: Checked) -> Iterator[Finding]:
     yield from light_behind_walls(project, rays, scenes)
 
 
-def sheets(subject: Checked) -> Iterator[Finding]:
+def sheets(subject: CheckSubject) -> Iterator[Finding]:
     """What is wrong with cards and veils."""
     yield from left_behind(subject.project)
     pairs = ((slug_of(subject.project, "shots", seen.shot.id), seen.camera) for seen in subject.shots)
     yield from seen_edge_on(subject.project, pairs, subject.scenes)
 
 
-def bands(subject: Checked) -> Iterator[Finding]:
+def bands(subject: CheckSubject) -> Iterator[Finding]:
     """Contour steps in smooth areas."""
     yield from banding(subject.project, subject.level, subject.rays, subject.pictures())
 
 
-def light_from_surfaces(subject: Checked) -> Iterator[Finding]:
+def light_from_surfaces(subject: CheckSubject) -> Iterator[Finding]:
     """What is wrong with probes, and with light that they know of."""
     if not subject.keep_going() or not subject.lit_probes:
         return
@@ -434,24 +434,24 @@ def light_from_surfaces(subject: Checked) -> Iterator[Finding]:
     yield from leaks((subject.lit_probes[moment], scene) for moment, scene in subject.scenes.items())
 
 
-def of_baked(subject: Checked) -> Iterator[Finding]:
+def of_baked(subject: CheckSubject) -> Iterator[Finding]:
     """What is wrong with baked light."""
     yield from baked_light(subject.project, *subject.baked())
 
 
-def of_look(subject: Checked) -> Iterator[Finding]:
+def of_look(subject: CheckSubject) -> Iterator[Finding]:
     """What is wrong with the look."""
     yield from table_unread(subject.project)
     looks = (look for look in subject.looks() if not is_plain(look[2].look))
     exposed = [
-        Exposed(seen.shot.name, moment, _exposed_values(subject, moment, seen), scene.look)
+        ExposedShot(seen.shot.name, moment, _exposed_values(subject, moment, seen), scene.look)
         for seen, moment, scene in looks
     ]
     for look_check in (crushed_blacks, louder, beyond_table):
         yield from look_check(subject.project, iter(exposed))
 
 
-CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (
+CHECKS: Final[tuple[Callable[[CheckSubject], Iterator[Finding]], ...]] = (
     inside_solid, burning_by_day, dead_glow, budget, heroes, outside, air, sheets, bands,
     light_from_surfaces, of_baked, of_look,
     from_import,
@@ -459,7 +459,7 @@ CHECKS: Final[tuple[Callable[[Checked], Iterator[Finding]], ...]] = (
 ORDER: Final = {"error": 0, "warning": 1, "note": 2}
 
 
-def check(subject: Checked) -> list[Finding]:
+def check(subject: CheckSubject) -> list[Finding]:
     """All findings, the gravest first."""
     result = [item for each in CHECKS for item in each(subject)]
     return sorted(result, key=lambda item: ORDER[item.grade])

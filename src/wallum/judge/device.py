@@ -29,7 +29,7 @@ READING: Final = 0.35
 PROFILE_NAMES: Final = ("pocket 30", "couch 60", "tower 120")
 
 
-class _OnlyTried(Exception):
+class _DryRun(Exception):
     """Ends the writing of a file that was only to be tried."""
 
 
@@ -138,8 +138,8 @@ def check_profile_place(path: Path) -> None:
         read_profile(path)  # only a profile is written over
     try:
         with written_whole(path):
-            raise _OnlyTried
-    except _OnlyTried:
+            raise _DryRun
+    except _DryRun:
         return
     except OSError as error:
         raise ProjectProblem(f"cannot be written: {said(error)}", str(path)) from None

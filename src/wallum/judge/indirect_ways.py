@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from wallum.document.indirect import with_indirect
 from wallum.document.look import INDIRECT, Indirect
 from wallum.document.project import Project
-from wallum.frame.pass_work import Asked, Boxes
+from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.shaft_ways import MEASURED, looked_along
@@ -49,7 +49,7 @@ LIGHT_BYTES: Final = 16
 # Of that, what it sees of the sky.
 SKY_BYTES: Final = 8
 # What is darker than this share of the median is left out: it does not show.
-LEAST_SHARE: Final = 1.0 / 64.0
+MIN_SHARE: Final = 1.0 / 64.0
 
 
 @dataclass(frozen=True)
@@ -116,7 +116,7 @@ def of_ways(surroundings: Surroundings) -> Iterator[IndirectWay]:
 def _ms(surroundings: Surroundings, project: Project) -> float:
     target, scene = project.target, evaluate(project, surroundings.moment)
     size = (target.width, target.height)
-    asked = Asked(surroundings.boxes, scene, surroundings.seen, surroundings.camera, size)
+    asked = PassWork(surroundings.boxes, scene, surroundings.seen, surroundings.camera, size)
     asked = with_baked(asked, surroundings.baked)
     return frame_cost(count_work(asked), target, surroundings.profile).frame_ms
 
@@ -151,7 +151,7 @@ def stops_off(picture: NDArray[np.float64], truth: NDArray[np.float64]) -> float
     shown = truth > 0.0
     if not shown.any():
         return 0.0
-    shown &= truth > LEAST_SHARE * float(np.median(truth[shown]))
+    shown &= truth > MIN_SHARE * float(np.median(truth[shown]))
     floor = 1e-3 * float(np.median(truth[shown]))
     light = _blocks(picture)
     return float(np.median(np.abs(np.log2(np.maximum(light[shown], floor) / truth[shown]))))

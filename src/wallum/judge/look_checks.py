@@ -14,14 +14,14 @@ from wallum.document.own_looks import effects_of
 from wallum.document.picture_values import EFFECT_WORDS
 from wallum.document.project import Project
 from wallum.errors import ValueProblem
-from wallum.image.apart import Apart, look_apart
+from wallum.image.apart import LookDifference, look_apart
 from wallum.image.chain import displayed, graded
 from wallum.judge.findings import Finding, Remedy
 from wallum.level.importers.images.cube_file import read_cube
 from wallum.moment.at_moment import at_moment
 from wallum.moment.looks import shown_look
 from wallum.moment.moment import Moment
-from wallum.moment.resolved_look import NO_LENS, ShownLook
+from wallum.moment.resolved_look import NO_LENS, ResolvedLook
 from wallum.physics.arrays import Floats
 from wallum.physics.bloom import NO_BLOOM
 from wallum.physics.colour import luminance
@@ -32,26 +32,27 @@ from wallum.physics.grade import NEUTRAL_GRADE
 from wallum.physics.tone import srgb_encode
 
 __all__ = [
-    "Exposed", "beyond_table", "clipped", "crushed_blacks", "is_plain", "louder", "steepened", "table_unread",
+    "ExposedShot", "beyond_table", "clipped", "crushed_blacks", "is_plain", "louder", "steepened",
+    "table_unread",
 ]  # fmt: skip
 
 # Of the 256 values a screen shows: at most so much is black, and a channel from here on is clipped.
 BLACK: Final = 2.0 / 255.0
 CLIPPED: Final = 254.5 / 255.0
 # A shot may have so much black by the look alone, and so much beyond a table's ends.
-MOST_CRUSHED: Final = 0.2
-MOST_BEYOND: Final = 0.02
+MAX_CRUSHED: Final = 0.2
+MAX_BEYOND: Final = 0.02
 GREYS: Final = MID_GREY * 2.0 ** np.linspace(-10.0, 7.0, 341)
 
 
 @dataclass(frozen=True)
-class Exposed:
+class ExposedShot:
     """Picture values (P, 3) of what a shot shows at a moment, and the look that they are developed by."""
 
     shot: str
     moment: Moment
     values: Floats
-    look: ShownLook
+    look: ResolvedLook
 
 
 def table_unread(project: Project) -> Iterator[Finding]:
@@ -63,28 +64,28 @@ def table_unread(project: Project) -> Iterator[Finding]:
             yield Finding("table not read", "look/table", "warning", f"{problem}: choose another, or none")
 
 
-def is_plain(look: ShownLook) -> bool:
+def is_plain(look: ResolvedLook) -> bool:
     """Whether a look does nothing to light but what every picture has done to it."""
     changed = look.white, look.table
     return changed == (None, None) and look.grade == NEUTRAL_GRADE and look.curve == OWN_CURVE
 
 
-def clipped(values: Floats, look: ShownLook) -> NDArray[np.bool_]:
+def clipped(values: Floats, look: ResolvedLook) -> NDArray[np.bool_]:
     """(P,) where some channel of picture values (P, 3) is at its end, and another is not: colour is lost."""
     shown = srgb_encode(displayed(values, look))
     return np.asarray((shown.max(axis=1) >= CLIPPED) & (shown.min(axis=1) < CLIPPED))
 
 
-def crushed_blacks(project: Project, seen: Iterator[Exposed]) -> Iterator[Finding]:
+def crushed_blacks(project: Project, seen: Iterator[ExposedShot]) -> Iterator[Finding]:
     """Shots of which much is black by the look, that would not be without it."""
-    worst: tuple[float, Exposed] | None = None
+    worst: tuple[float, ExposedShot] | None = None
     for item in seen:
         plain = replace(item.look, white=None, grade=NEUTRAL_GRADE, curve=OWN_CURVE, table=None)
         black, before = (
             srgb_encode(displayed(item.values, look)).max(axis=1) <= BLACK for look in (item.look, plain)
         )
         share = float((black & ~before).mean()) if len(black) else 0.0
-        if share > MOST_CRUSHED and (worst is None or share > worst[0]):
+        if share > MAX_CRUSHED and (worst is None or share > worst[0]):
             worst = share, item
     if worst is not None:
         share, item = worst
@@ -108,14 +109,14 @@ def _lifted(project: Project, moment: Moment) -> Remedy:
     return Remedy(f"take {named} back at {format_clock(moment.clock)}", values, moment)
 
 
-def _apart(exposed: Exposed, look: ShownLook) -> Apart:
+def _apart(exposed: ExposedShot, look: ResolvedLook) -> LookDifference:
     """How far a look moves what a shot shows, without what depends on the place in the picture."""
     return look_apart(exposed.values[None], replace(look, bloom=NO_BLOOM, lens=NO_LENS))
 
 
-def louder(project: Project, seen: Iterator[Exposed]) -> Iterator[Finding]:
+def louder(project: Project, seen: Iterator[ExposedShot]) -> Iterator[Finding]:
     """The shot that the look moves farthest, where that is louder than its limit."""
-    worst: tuple[Apart, Exposed] | None = None
+    worst: tuple[LookDifference, ExposedShot] | None = None
     for item in seen:
         result = _apart(item, item.look) if len(item.values) else None
         limit = at_moment(project, item.moment).look.limit
@@ -131,7 +132,7 @@ def louder(project: Project, seen: Iterator[Exposed]) -> Iterator[Finding]:
     yield Finding("loud look", "look", "note", text, _quieter(item, look))
 
 
-def _quieter(exposed: Exposed, look: Look) -> Remedy | None:
+def _quieter(exposed: ExposedShot, look: Look) -> Remedy | None:
     """Without the effect that moves it most."""
     effects = effects_of(look)
     if not effects:
@@ -149,12 +150,12 @@ def _quieter(exposed: Exposed, look: Look) -> Remedy | None:
     return Remedy(text, {f"look/{most}": False}, exposed.moment)
 
 
-def beyond_table(project: Project, seen: Iterator[Exposed]) -> Iterator[Finding]:
+def beyond_table(project: Project, seen: Iterator[ExposedShot]) -> Iterator[Finding]:
     """A shot of which much lies beyond the ends of the look's table: it is all shown as these are."""
-    worst: tuple[float, float, Exposed] | None = None
+    worst: tuple[float, float, ExposedShot] | None = None
     for item in seen:
         share, stops = _beyond(item.values, item.look)
-        if share > MOST_BEYOND and (worst is None or share > worst[0]):
+        if share > MAX_BEYOND and (worst is None or share > worst[0]):
             worst = share, stops, item
     if worst is not None:
         share, stops, item = worst
@@ -165,7 +166,7 @@ def beyond_table(project: Project, seen: Iterator[Exposed]) -> Iterator[Finding]
         )
 
 
-def _beyond(values: Floats, look: ShownLook) -> tuple[float, float]:
+def _beyond(values: Floats, look: ResolvedLook) -> tuple[float, float]:
     """Share of picture values (P, 3) that a table has no entries for, and by how many stops too bright."""
     if look.table is None or not len(values):
         return 0.0, 0.0
@@ -182,7 +183,7 @@ def _beyond(values: Floats, look: ShownLook) -> tuple[float, float]:
     return float(beyond.any(axis=1).mean()), 0.0
 
 
-def _darker(project: Project, exposed: Exposed, stops: float) -> Remedy | None:
+def _darker(project: Project, exposed: ExposedShot, stops: float) -> Remedy | None:
     look = at_moment(project, exposed.moment).look
     if stops <= 0.0:
         words = "leave the table out, or take one with the domain of 0 to 1"
@@ -194,11 +195,11 @@ def _darker(project: Project, exposed: Exposed, stops: float) -> Remedy | None:
     return Remedy(f"{stops:.1f} stops darker, all of it has entries", values, exposed.moment)
 
 
-def steepened(look: ShownLook, encoded: Floats) -> float:
+def steepened(look: ResolvedLook, encoded: Floats) -> float:
     """How many times steeper a look is than none, in the mean where the screen shows some greys (N,) of 0
     to 1: so many times farther apart are the steps of what it is made from."""
     greys = np.repeat(GREYS[:, None], 3, axis=1)
-    plain = ShownLook(look.ev100)
+    plain = ResolvedLook(look.ev100)
     own, without = (srgb_encode(luminance(displayed(greys, item))) for item in (look, plain))
     ratio = np.gradient(own) / np.maximum(np.gradient(without), 1e-6)
     rising = np.maximum.accumulate(own) + 1e-9 * np.arange(len(own))

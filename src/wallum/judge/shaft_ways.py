@@ -11,14 +11,14 @@ from scipy.ndimage import uniform_filter
 from wallum.document.project import Project
 from wallum.document.shaft_ways import WAYS, Way, why_not, with_way, without_shafts
 from wallum.document.sources import CardSource, PocketSource, Source
-from wallum.frame.pass_work import Asked, Boxes
+from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import DeviceProfile
 from wallum.judge.work import count_work
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.moment.scene import LitScene
 from wallum.physics.card import card_along
 from wallum.physics.colour import luminance
@@ -26,7 +26,7 @@ from wallum.physics.exposure import ev_for_luminance, exposure_scale
 from wallum.physics.medium import AIR_END_M
 from wallum.physics.tone import srgb_decode
 from wallum.transport.direct.sheet_shares import screen_shafts_over
-from wallum.transport.paths.air_lit import Ways, far_light, lamp_light, samples_along
+from wallum.transport.paths.air_lit import AirSegments, far_light, lamp_light, samples_along
 from wallum.transport.scene.rays import RayScene
 from wallum.transport.scene.surfaces import SeenSurfaces
 
@@ -47,7 +47,7 @@ MEASURED: Final = (96, 54)
 TURNS: Final = 48
 # Places beside each other are taken together, so that noise of the samples counts little.
 BLUR: Final = 5
-MOST_GAIN: Final = 30.0
+MAX_GAIN: Final = 30.0
 
 
 @dataclass(frozen=True)
@@ -86,14 +86,16 @@ class Subject:
     profile: DeviceProfile
 
 
-def looked_along(rays: RayScene, camera: Camera) -> Ways:
+def looked_along(rays: RayScene, camera: Camera) -> AirSegments:
     """Ways (N) from a camera through the middles of MEASURED places, to what is seen."""
     width, height = MEASURED
     x, y = np.meshgrid((np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height)
     directions = camera.rays(x.ravel(), y.ravel()).astype(np.float64)
     eye = np.array(camera.eye, dtype=np.float64)
     result = rays.first_visible(np.broadcast_to(eye, directions.shape), directions).distance
-    return Ways(eye, directions, np.where(np.isfinite(result), np.minimum(result, AIR_END_M), AIR_END_M))
+    return AirSegments(
+        eye, directions, np.where(np.isfinite(result), np.minimum(result, AIR_END_M), AIR_END_M)
+    )
 
 
 def _alone(subject: Subject, scene: LitScene) -> LitScene:
@@ -109,7 +111,7 @@ def _alone(subject: Subject, scene: LitScene) -> LitScene:
     return replace(alone, air=dark)
 
 
-def by_rays(subject: Subject, alone: LitScene, ways: Ways) -> NDArray[np.float64]:
+def by_rays(subject: Subject, alone: LitScene, ways: AirSegments) -> NDArray[np.float64]:
     """(N,) luminance that air shows of a source alone, by rays [cd/m2]."""
     if alone.air is None:
         return np.zeros(len(ways.lengths))
@@ -126,7 +128,7 @@ def exposure_for(truth: NDArray[np.float64]) -> float:
     return ev_for_luminance(max(float(np.quantile(truth, 0.8)), 1e-6))
 
 
-def read_off(picture: NDArray[np.uint8], look: ShownLook) -> NDArray[np.float64]:
+def read_off(picture: NDArray[np.uint8], look: ResolvedLook) -> NDArray[np.float64]:
     """(N,) luminance of a picture (H, W, 3) of 8 bits that was developed with a plain look [cd/m2]."""
     linear = look.curve.own.undone(srgb_decode(picture.astype(np.float64) / 255.0)) / exposure_scale(
         look.ev100
@@ -134,7 +136,7 @@ def read_off(picture: NDArray[np.uint8], look: ShownLook) -> NDArray[np.float64]
     return np.asarray(luminance(linear.reshape(-1, 3)))
 
 
-def _of_cards(subject: Subject, scene: LitScene, ways: Ways) -> NDArray[np.float64]:
+def _of_cards(subject: Subject, scene: LitScene, ways: AirSegments) -> NDArray[np.float64]:
     mine = {card.id for card in scene.cards} - {card.id for card in _plain(subject).cards}
     light = np.zeros((len(ways.lengths), 3))
     back = np.array(subject.camera.direction)
@@ -157,7 +159,7 @@ def _without_volume(subject: Subject) -> LitScene:
     return evaluate(plain.revised(air=plain.air.revised(shafts=False), sources=clear), subject.moment)
 
 
-def _of_screen(subject: Subject, scene: LitScene, ways: Ways) -> NDArray[np.float64]:
+def _of_screen(subject: Subject, scene: LitScene, ways: AirSegments) -> NDArray[np.float64]:
     sky = (np.asarray(ways.lengths) >= AIR_END_M).reshape(MEASURED[::-1])
     added, _ = screen_shafts_over(scene, subject.camera, MEASURED, sky)
     return np.asarray(luminance(added).ravel())
@@ -183,13 +185,13 @@ def _fitted(light: NDArray[np.float64], truth: NDArray[np.float64]) -> float:
     weights = np.cumsum(item[rows][order])
     gain = float(ratios[order][np.searchsorted(weights, 0.5 * weights[-1])])
     # What hardly shows here is left as it is: it cannot stand for the true one.
-    return gain if 1.0 / MOST_GAIN < gain < MOST_GAIN else 1.0
+    return gain if 1.0 / MAX_GAIN < gain < MAX_GAIN else 1.0
 
 
 def _ms(subject: Subject, scene: LitScene) -> float:
     target = subject.project.target
     work = count_work(
-        Asked(subject.boxes, scene, subject.seen, subject.camera, (target.width, target.height))
+        PassWork(subject.boxes, scene, subject.seen, subject.camera, (target.width, target.height))
     )
     return frame_cost(work, target, subject.profile).frame_ms
 
@@ -203,7 +205,7 @@ def compare_ways(subject: Subject) -> Iterator[ShaftWay]:
     alone = _alone(subject, scene)
     truth = by_rays(subject, alone, ways)
     without = _ms(subject, _plain(subject))
-    of_way: dict[Way, Callable[[Subject, LitScene, Ways], NDArray[np.float64]]] = {
+    of_way: dict[Way, Callable[[Subject, LitScene, AirSegments], NDArray[np.float64]]] = {
         "screen": _of_screen, "card": _of_cards,
     }  # fmt: skip
     for way in WAYS:

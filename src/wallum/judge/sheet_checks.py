@@ -19,7 +19,7 @@ from wallum.physics.card import Card, seen_from_edge
 __all__ = ["left_behind", "seen_edge_on"]
 
 # So much of what a card shows from its best side may be missing.
-MOST_MISSING: Final = 0.8
+MAX_MISSING: Final = 0.8
 
 
 def seen_edge_on(
@@ -34,7 +34,7 @@ def seen_edge_on(
                 if source is None or (slug, card.id) in told or not _in_picture(card, camera):
                     continue
                 missing = seen_from_edge(card, np.array(camera.eye))
-                if missing < MOST_MISSING:
+                if missing < MAX_MISSING:
                     continue
                 told.add((slug, card.id))
                 text = (

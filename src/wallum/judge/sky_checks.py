@@ -22,7 +22,7 @@ __all__ = ["ambient_follows", "dark_night", "exposure_jump", "suns_apart"]
 
 NIGHT_LX: Final = 2.0
 # A night can be read where no more than this share of a shot is this far under mid grey [stops].
-UNREADABLE, MOST_UNREADABLE, MOST_ADDED = -7.0, 0.6, 6.0
+UNREADABLE, MAX_UNREADABLE, MAX_ADDED = -7.0, 0.6, 6.0
 # A sky that stays as bright while the sun goes by this factor does not follow it.
 SKY_STAYS, SUN_GOES = 1.5, 50.0
 APART_DEG: Final = 3.0
@@ -50,12 +50,12 @@ def dark_night(
             continue
         stops = stops_of()
         share = float((stops < UNREADABLE).mean()) if len(stops) else 0.0
-        if share <= MOST_UNREADABLE:
+        if share <= MAX_UNREADABLE:
             continue
-        lacking = UNREADABLE - float(np.quantile(stops, MOST_UNREADABLE))
+        lacking = UNREADABLE - float(np.quantile(stops, MAX_UNREADABLE))
         now = at_moment(project, moment)
         present = next(source.diffuse for source in now.resolved_sources if isinstance(source, SkySource))
-        more = round(min(present + lacking + 0.5, MOST_ADDED), 1)
+        more = round(min(present + lacking + 0.5, MAX_ADDED), 1)
         at = f"{shot} at {format_clock(moment.clock)}"
         remedy = None
         if more > present:

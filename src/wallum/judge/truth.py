@@ -13,7 +13,7 @@ from wallum.physics.colour import luminance
 from wallum.transport.scene.rays import RayScene
 from wallum.transport.scene.surfaces import seen_surfaces
 
-__all__ = ["BLOCKS", "INSIDE_SKY", "PICTURE", "Off", "compare", "solid_blocks"]
+__all__ = ["BLOCKS", "INSIDE_SKY", "PICTURE", "TruthError", "compare", "solid_blocks"]
 
 # Means of blocks are compared. The reference has so many pixels in each that paths are followed many at a
 # time: an eighth of the work that one pixel a block is.
@@ -23,13 +23,13 @@ PICTURE: Final = (BLOCKS[0] * EACH, BLOCKS[1] * EACH)
 TRACED_EACH: Final = 5
 TRACED: Final = (BLOCKS[0] * TRACED_EACH, BLOCKS[1] * TRACED_EACH)
 LOOKED: Final = 5  # rays across a block that tell whether all of it is surface
-LEAST: Final = 1e-9
+MINIMUM: Final = 1e-9
 # A shot whose surfaces see less of the sky than this, at the median, is one inside; under slats, too.
 INSIDE_SKY: Final = 0.2
 
 
 @dataclass(frozen=True)
-class Off:
+class TruthError:
     """Stops that a picture is brighter than the reference: at the median, its size there, and at 9 of 10.
 
     whole  : between the means of both, which noise does not shift as it does a median
@@ -75,7 +75,7 @@ def _mean(picture: Floats, each: int) -> Floats:
 
 def compare(
     picture: Floats, reference: Floats, errors: Floats, solid: NDArray[np.bool_], where: tuple[str, str, bool]
-) -> Off:
+) -> TruthError:
     """A picture of PICTURE pixels (H, W, 3) beside a reference of TRACED pixels (h, w, 3) [cd/m2].
 
     errors : (h, w) standard errors of that [cd/m2]; solid : (B,) blocks that count
@@ -84,12 +84,12 @@ def compare(
     own = luminance(_mean(picture.astype(np.float64), EACH))[solid]
     true = luminance(_mean(reference, TRACED_EACH))[solid]
     if not len(own):
-        return Off(*where, 0.0, 0.0, 0.0, 0.0, 0.0, 0)
-    off = np.log2(np.maximum(own, LEAST) / np.maximum(true, LEAST))
+        return TruthError(*where, 0.0, 0.0, 0.0, 0.0, 0.0, 0)
+    off = np.log2(np.maximum(own, MINIMUM) / np.maximum(true, MINIMUM))
     size = np.abs(off)
-    whole = np.log2(max(float(own.mean()), LEAST) / max(float(true.mean()), LEAST))
+    whole = np.log2(max(float(own.mean()), MINIMUM) / max(float(true.mean()), MINIMUM))
     apart = np.sqrt(_mean(errors[..., None] ** 2, TRACED_EACH)[solid, 0]) / TRACED_EACH
-    noise = np.log2(1.0 + apart / np.maximum(true, LEAST))
+    noise = np.log2(1.0 + apart / np.maximum(true, MINIMUM))
     told = np.median(off), np.median(size), np.quantile(size, 0.9), whole, np.median(noise)
     bias, median, most, means, error = (round(float(item), 3) for item in told)
-    return Off(*where, bias, median, most, means, error, len(off))
+    return TruthError(*where, bias, median, most, means, error, len(off))

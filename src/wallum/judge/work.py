@@ -7,7 +7,7 @@ the camera sees, so that the same counts stand for any device and any size of pi
 from dataclasses import dataclass, field, replace
 
 from wallum.frame.order import PASSES
-from wallum.frame.pass_work import Asked, Counts
+from wallum.frame.pass_work import Counts, PassWork
 from wallum.moment.baked import fixed_ids
 from wallum.moment.scene import AIR_ID, SCREEN_ID
 from wallum.transport.field.baked_light import BakedLight
@@ -31,7 +31,7 @@ class Work:
     baked_bytes: float = 0.0
 
 
-def with_baked(asked: Asked, baked: BakedLight | None) -> Asked:
+def with_baked(asked: PassWork, baked: BakedLight | None) -> PassWork:
     """The same of a picture that shows baked light, where its scene asks for that: what is baked with all its
     light is not drawn on surfaces any more."""
     scene = asked.scene
@@ -43,7 +43,7 @@ def with_baked(asked: Asked, baked: BakedLight | None) -> Asked:
     return replace(asked, scene=scene.without(fixed), baked=share, held_bytes=baked.held_bytes)
 
 
-def count_work(asked: Asked) -> Work:
+def count_work(asked: PassWork) -> Work:
     """What a picture of a scene has to do."""
     scene = asked.scene
     there = (*scene.lamps.ids, *(item.id for item in (scene.sky, scene.sun) if item is not None))

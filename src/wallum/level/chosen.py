@@ -16,7 +16,7 @@ from wallum.user_folders import state_folder
 
 __all__ = ["is_chosen", "note_chosen"]
 
-MOST_CHOSEN: Final = 500
+MAX_CHOSEN: Final = 500
 
 
 def _list() -> Path:
@@ -39,7 +39,7 @@ def note_chosen(level: Path) -> None:
         return
     try:
         _list().parent.mkdir(parents=True, exist_ok=True)
-        selected = [path, *(item for item in before if item != path)][:MOST_CHOSEN]
+        selected = [path, *(item for item in before if item != path)][:MAX_CHOSEN]
         write_whole(_list(), json.dumps(selected, indent=1).encode())
     except OSError:
         pass  # it will be asked for again

@@ -8,13 +8,13 @@ from numpy.typing import NDArray
 from wallum.physics.arrays import Floats
 from wallum.physics.frames import along_sides, corners_about
 
-__all__ = ["MOST_ROOMS", "RoomLight"]
+__all__ = ["MAX_ROOMS", "AmbientBoxLight"]
 
-MOST_ROOMS = 8
+MAX_ROOMS = 8
 
 
 @dataclass(frozen=True)
-class RoomLight:
+class AmbientBoxLight:
     """centre, half : of the box [m]; turn_rad : clockwise from above
     fade : how far within its sides its light comes up [m]; light : illuminance, RGB [lx]
     mirrored : whether an image is taken in its middle for the smooth surfaces in it

@@ -14,16 +14,16 @@ from wallum.moment.moment import Moment
 from wallum.physics.colour import luminance
 from wallum.physics.tone import srgb_encode
 
-__all__ = ["Course", "DayMark", "course", "events_of_day", "moments_of_day", "strip_colours"]
+__all__ = ["DayMark", "ElevationCurves", "course", "events_of_day", "moments_of_day", "strip_colours"]
 
 # Luminance that is shown as bright as a strip gets, and how many stops below it are shown as
 # one: day and night differ by more than twenty.
 BRIGHTEST_CD_M2, SQUEEZED = 9000.0, 8.0
-SHOWN_AT_MOST = 0.62
+SHOWN_AT_MAX = 0.62
 
 
 @dataclass(frozen=True)
-class Course:
+class ElevationCurves:
     """Apparent elevation [deg] of sun and moon at hours (N,)."""
 
     hours: NDArray[np.float64]
@@ -31,16 +31,18 @@ class Course:
     moon: NDArray[np.float64]
 
 
-def course(project: Project, steps: int = 96) -> Course:
+def course(project: Project, steps: int = 96) -> ElevationCurves:
     """The courses of sun and moon through the day, lanes taken in."""
     hours = np.linspace(0.0, 24.0, steps + 1)
     pairs = [places(at_moment(project, Moment(h)), float(h % 24.0)) for h in hours]
-    return Course(hours, np.array([s.elevation for s, _ in pairs]), np.array([m.elevation for _, m in pairs]))
+    return ElevationCurves(
+        hours, np.array([s.elevation for s, _ in pairs]), np.array([m.elevation for _, m in pairs])
+    )
 
 
 def _shown(rgb: NDArray[np.float64]) -> tuple[int, int, int]:
     bright = max(float(luminance(rgb)), 1e-6)
-    value = SHOWN_AT_MOST * (bright / BRIGHTEST_CD_M2) ** (1.0 / SQUEEZED)
+    value = SHOWN_AT_MAX * (bright / BRIGHTEST_CD_M2) ** (1.0 / SQUEEZED)
     linear = np.clip(rgb / bright * value**2.2, 0.0, 1.0)
     red, green, blue = np.round(srgb_encode(linear) * 255.0).astype(int)
     return int(red), int(green), int(blue)

@@ -22,7 +22,7 @@ from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
 from wallum.moment.looks import shown_look
 from wallum.moment.moment import Moment, own_moment
 from wallum.moment.pockets import pockets_of
-from wallum.moment.scene import AIR_ID, Dome, Gaps, LitScene, Sun
+from wallum.moment.scene import AIR_ID, AmbientOcclusion, Dome, LitScene, Sun
 from wallum.moment.screen import radial_of
 from wallum.moment.static_sources import still_ids
 from wallum.moment.switching import is_on
@@ -31,7 +31,7 @@ from wallum.physics.colour import luminance
 from wallum.physics.dome import DOME_SIZE, dome_directions, irradiance
 from wallum.physics.exposure import ev_for_luminance
 from wallum.physics.gobo import COMES_BACK
-from wallum.physics.medium import Layer, Medium, Straight, extinction_for
+from wallum.physics.medium import AirLayer, LinearFog, Medium, extinction_for
 from wallum.physics.sky_air import air_mass
 
 __all__ = ["air_of", "direction_to", "evaluate", "layer_of", "straight_fog"]
@@ -43,11 +43,11 @@ LAMP_DISTANCE_M = 3.0
 # Share of the light that air scatters which still comes down: forward scattering prevails.
 SCATTERED_DOWN = 0.7
 # A layer of no air.
-CLEAR: Final = Layer(0.0, 1e4, 0.0, (0.0, 0.0, 0.0), 0.0)
+CLEAR: Final = AirLayer(0.0, 1e4, 0.0, (0.0, 0.0, 0.0), 0.0)
 
 
 @dataclass(frozen=True)
-class Stack:
+class LampStack:
     """Every lamp of a project as a row, on or off."""
 
     sources: tuple[Source, ...]
@@ -60,7 +60,7 @@ class Stack:
     patterned: tuple[int, ...]  # lamps with a gobo
 
 
-_STACKS: Final = Memo[Stack](4)
+_STACKS: Final = Memo[LampStack](4)
 _OTHERS: Final = Memo[tuple[Source, ...]](4)
 # Of projects that differ in their look alone.
 _LAMPS: Final = Memo[tuple[Lamps, dict[str, float]]](4)
@@ -74,14 +74,14 @@ def _shines(lamp: Lamp) -> bool:
     return lamp.on and lamp.strength > 0.0
 
 
-def _stack(sources: tuple[Source, ...]) -> Stack:
+def _stack(sources: tuple[Source, ...]) -> LampStack:
     lamps = tuple(source for source in sources if isinstance(source, Lamp))
     rows = np.frombuffer(b"".join(map(_row, lamps)), LAMP_ROW)
     on = np.array([_shines(lamp) for lamp in lamps], dtype=bool)
     index = {lamp.id: i for i, lamp in enumerate(lamps)}
     switched = tuple(i for i, lamp in enumerate(lamps) if lamp.switched != "by hand")
     patterned = tuple(np.flatnonzero(rows["gobo"]).tolist())
-    return Stack(sources, lamps, rows, on, tuple(index), index, switched, patterned)
+    return LampStack(sources, lamps, rows, on, tuple(index), index, switched, patterned)
 
 
 def _lamps(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, dict[str, float]]:
@@ -115,7 +115,7 @@ def _lamps(project: Project, moment: Moment, lanes: LaneValues) -> tuple[Lamps, 
     return Lamps(tuple(map(stack.ids.__getitem__, selected.tolist())), rows[selected]), glow
 
 
-def _drifted(rows: LampRows, stack: Stack, changed: dict[int, Lamp], moment: Moment) -> LampRows:
+def _drifted(rows: LampRows, stack: LampStack, changed: dict[int, Lamp], moment: Moment) -> LampRows:
     """Rows with what gobos have drifted since midnight."""
     speeds = {i: getattr(changed.get(i, stack.lamps[i]), "gobo_drift", 0.0) for i in stack.patterned}
     if not any(speeds.values()):
@@ -132,7 +132,7 @@ def _lamps_that_are_on(project: Project, moment: Moment, lanes: LaneValues) -> t
     return _LAMPS.get(lambda: _lamps(project, moment, lanes), *rest, also=moment)
 
 
-def _group_trimmed(rows: LampRows, stack: Stack, balance: Balance) -> LampRows:
+def _group_trimmed(rows: LampRows, stack: LampStack, balance: Balance) -> LampRows:
     """Rows with the trims of their groups."""
     if not (balance.lamps or balance.accents or balance.base):
         return rows
@@ -143,7 +143,7 @@ def _group_trimmed(rows: LampRows, stack: Stack, balance: Balance) -> LampRows:
     return out
 
 
-def layer_of(values: AirValues) -> Layer:
+def layer_of(values: AirValues) -> AirLayer:
     """A layer of air as it is set."""
     own = np.array(values.own_colour)
     if values.own_light > 0.0:
@@ -151,7 +151,7 @@ def layer_of(values: AirValues) -> Layer:
     red, green, blue = own.tolist()
     swallowed = np.array(values.swallows) * (values.absorption / max(values.swallows))
     absorption: tuple[float, float, float] = tuple(swallowed.tolist())
-    return Layer(
+    return AirLayer(
         extinction_for(values.visibility),
         values.scale_height,
         values.base_height,
@@ -162,9 +162,9 @@ def layer_of(values: AirValues) -> Layer:
     )
 
 
-def straight_fog(air: Air) -> Straight:
+def straight_fog(air: Air) -> LinearFog:
     """Straight fog as it is set."""
-    return Straight(
+    return LinearFog(
         air.straight_start,
         max(air.straight_end, air.straight_start + 0.1),  # pegs move one at a time
         air.straight_top,
@@ -251,10 +251,10 @@ def _foreseen_ev(scene: LitScene) -> float:
     return min(max(ev_for_luminance(lux * 0.18 / math.pi), -12.0), 20.0)
 
 
-def _gaps(look: Look) -> Gaps | None:
+def _gaps(look: Look) -> AmbientOcclusion | None:
     if look.gaps <= 0.0:
         return None
-    return Gaps(look.gaps_reach, look.gaps_behind, look.gaps, look.gaps_direct)
+    return AmbientOcclusion(look.gaps_reach, look.gaps_behind, look.gaps, look.gaps_direct)
 
 
 def _flat(look: Look, sky: Dome | None) -> NDArray[np.float64] | None:

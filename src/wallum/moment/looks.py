@@ -7,7 +7,7 @@ from wallum.document.look import Look
 from wallum.errors import ValueProblem
 from wallum.files import changed_at
 from wallum.level.importers.images.cube_file import read_cube
-from wallum.moment.resolved_look import Lens, Metering, ShownLook, ShownTable
+from wallum.moment.resolved_look import Lens, Metering, ResolvedLook, ResolvedTable
 from wallum.moment.scene import LitScene
 from wallum.physics.bloom import NO_BLOOM, Bloom
 from wallum.physics.curves import OWN_CURVE, Curve
@@ -18,7 +18,7 @@ from wallum.physics.vignette import NO_SHADE, EdgeShade
 __all__ = ["looked_by", "shown_look"]
 
 
-def shown_look(look: Look) -> ShownLook:
+def shown_look(look: Look) -> ResolvedLook:
     """The look resolved; a table that cannot be read is left out, as a check says."""
     white = None
     if look.with_white and (look.neutral_kelvin, look.neutral_tint) != (Look.NEUTRAL_K, 0.0):
@@ -26,7 +26,7 @@ def shown_look(look: Look) -> ShownLook:
     curve = OWN_CURVE
     if look.with_curve:
         curve = Curve(look.curve, look.white, look.curve_on, look.own_curve)
-    return ShownLook(
+    return ResolvedLook(
         look.ev100,
         _metering(look),
         _focus(look),
@@ -86,7 +86,7 @@ def _metering(look: Look) -> Metering | None:
     return Metering(look.weighted, look.compensation, limits, clips, look.darker)
 
 
-def _table(look: Look) -> ShownTable | None:
+def _table(look: Look) -> ResolvedTable | None:
     if not look.with_table or not look.table or look.table_strength <= 0.0:
         return None
     try:
@@ -94,4 +94,4 @@ def _table(look: Look) -> ShownTable | None:
         read_cube(Path(look.table))
     except ValueProblem:
         return None
-    return ShownTable(look.table, stamp, look.table_on, look.table_strength)
+    return ResolvedTable(look.table, stamp, look.table_on, look.table_strength)

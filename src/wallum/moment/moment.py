@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING, NamedTuple
 if TYPE_CHECKING:
     from wallum.document.project import Project
 
-__all__ = ["Fired", "Moment", "own_moment"]
+__all__ = ["FiredCue", "Moment", "own_moment"]
 
 
-class Fired(NamedTuple):
+class FiredCue(NamedTuple):
     """A cue that has been fired: its id, and the seconds of play at which it was."""
 
     cue: str
@@ -28,7 +28,7 @@ class Moment:
 
     clock: float
     play_s: float = 0.0
-    cues: tuple[Fired, ...] = ()
+    cues: tuple[FiredCue, ...] = ()
     tier: str = "high"
 
     def at(self, clock: float) -> "Moment":

@@ -13,7 +13,7 @@ from wallum.moment.at_moment import at_moment
 from wallum.moment.base_light import places
 from wallum.moment.moment import Moment
 from wallum.physics.colour import cct_of, luminance
-from wallum.physics.panorama import FoundSun
+from wallum.physics.panorama import PanoramaSun
 
 __all__ = ["picture_sun", "picture_to_sun", "sun_apart", "sun_to_picture"]
 
@@ -37,7 +37,7 @@ def _sun(project: Project) -> SunSource:
     return sun
 
 
-def picture_sun(sky: SkySource) -> FoundSun:
+def picture_sun(sky: SkySource) -> PanoramaSun:
     """The sun of a sky's picture, in the level's azimuths, its energy in lux.
 
     Raises LevelProblem where the picture cannot be read or has no sun.
@@ -51,7 +51,7 @@ def picture_sun(sky: SkySource) -> FoundSun:
     over = (result.elevation - sky.horizon_height) / (1.0 - sky.horizon_height / 90.0)
     gain = 2.0 ** (sky.picture_stops + sky.trim)
     red, green, blue = (part * gain for part in result.energy)
-    return FoundSun((result.azimuth + sky.rotation) % 360.0, over, (red, green, blue))
+    return PanoramaSun((result.azimuth + sky.rotation) % 360.0, over, (red, green, blue))
 
 
 def sun_to_picture(project: Project) -> dict[str, Any]:

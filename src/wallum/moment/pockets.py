@@ -9,7 +9,7 @@ from wallum.document.sources import GROUPS, PocketSource, Source
 from wallum.document.sources.drifting import Drifting
 from wallum.moment.moment import Moment
 from wallum.physics.medium import extinction_for
-from wallum.physics.pocket import MOST_POCKETS, Pocket
+from wallum.physics.pocket import MAX_POCKETS, Pocket
 
 __all__ = ["drifted", "pockets_of"]
 
@@ -45,4 +45,4 @@ def _pocket(source: PocketSource, moment: Moment, balance: Balance) -> Pocket:
 def pockets_of(sources: tuple[Source, ...], moment: Moment, balance: Balance) -> tuple[Pocket, ...]:
     """The pockets that are on."""
     on = [source for source in sources if isinstance(source, PocketSource) and source.on]
-    return tuple(_pocket(item, moment, balance) for item in on[:MOST_POCKETS])
+    return tuple(_pocket(item, moment, balance) for item in on[:MAX_POCKETS])

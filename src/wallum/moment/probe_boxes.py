@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.document.project import Project
-from wallum.document.sources import RoomSource
+from wallum.document.sources import AmbientBoxSource
 from wallum.physics.arrays import Floats
 from wallum.physics.frames import along_sides, corners_about
 
@@ -48,5 +48,5 @@ def probe_boxes(project: Project) -> tuple[ProbeBox, ...]:
             HALVED[source.probes],
         )
         for source in project.resolved_sources
-        if isinstance(source, RoomSource) and source.on and source.probes != "placed"
+        if isinstance(source, AmbientBoxSource) and source.on and source.probes != "placed"
     )

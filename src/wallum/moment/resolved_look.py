@@ -9,7 +9,7 @@ from wallum.physics.focus import Focus
 from wallum.physics.grade import NEUTRAL_GRADE, Grade
 from wallum.physics.vignette import NO_SHADE, EdgeShade
 
-__all__ = ["NO_LENS", "Lens", "Metering", "ShownLook", "ShownTable"]
+__all__ = ["NO_LENS", "Lens", "Metering", "ResolvedLook", "ResolvedTable"]
 
 
 @dataclass(frozen=True)
@@ -24,7 +24,7 @@ class Metering:
 
 
 @dataclass(frozen=True)
-class ShownTable:
+class ResolvedTable:
     """A table of colours in a file. stamp : when that changed [ns]; on : which values it takes"""
 
     file: str
@@ -58,7 +58,7 @@ NO_LENS = Lens()
 
 
 @dataclass(frozen=True)
-class ShownLook:
+class ResolvedLook:
     """Exposure and picture chain of one moment, in the order in which they are applied.
 
     ev100    : exposure by hand; where it is metered, about what will be found
@@ -82,4 +82,4 @@ class ShownLook:
     white: tuple[float, float] | None = None
     grade: Grade = NEUTRAL_GRADE
     curve: Curve = OWN_CURVE
-    table: ShownTable | None = None
+    table: ResolvedTable | None = None

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from wallum.level.importers.images.panorama_file import read_panorama
 from wallum.memo import FieldsAlone
-from wallum.moment.ambient_box_light import RoomLight
+from wallum.moment.ambient_box_light import AmbientBoxLight
 from wallum.moment.lamps import Lamps
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.physics.card import Card
 from wallum.physics.cloud_shadow import CloudShadow, ShadowMap
 from wallum.physics.deck import Deck, deck_along
@@ -29,9 +29,9 @@ __all__ = [
     "SCREEN_ID",
     "SUN_MAPS",
     "UNLIT_ID",
+    "AmbientOcclusion",
     "Disc",
     "Dome",
-    "Gaps",
     "LitScene",
     "SkyPicture",
     "Stars",
@@ -250,7 +250,7 @@ class Dome(FieldsAlone):
 
 
 @dataclass(frozen=True)
-class Gaps:
+class AmbientOcclusion:
     """Ambient occlusion: light from all around that near surfaces keep from each other.
 
     reach_m : how far away they may be; behind_m : how far before a surface they may lie in the picture
@@ -283,18 +283,18 @@ class LitScene:
     lamps: Lamps
     sun: Sun | None
     sky: Dome | None
-    look: ShownLook
+    look: ResolvedLook
     air: Medium | None = None
     cards: tuple[Card, ...] = ()
     screen: Radial | None = None
     glow: dict[str, float] = field(default_factory=dict)
     glow_gain: float = 1.0
     bounce: tuple[float, float] = (1.0, 1.0)
-    gaps: Gaps | None = None
+    gaps: AmbientOcclusion | None = None
     open_sky: bool = True
     flat: NDArray[np.float64] | None = None
     bodies: frozenset[str] = frozenset()
-    rooms: tuple[RoomLight, ...] = ()
+    rooms: tuple[AmbientBoxLight, ...] = ()
     still: frozenset[str] | None = None
 
     def without_shadows(self) -> "LitScene":

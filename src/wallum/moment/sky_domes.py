@@ -26,7 +26,7 @@ from wallum.physics.sky_air import EARTH_M, SkyAir, extinction, transmitted
 from wallum.physics.sky_trims import SkyTrims, low_sun_tint, trimmed
 from wallum.physics.sunlight import LUNAR_LX, SOLAR_LX, phase_factor, visible_share
 
-__all__ = ["ShownSky", "air_of", "cloud_of", "deck_of", "shown_sky", "sky_lux", "under_deck"]
+__all__ = ["ResolvedSky", "air_of", "cloud_of", "deck_of", "shown_sky", "sky_lux", "under_deck"]
 
 log = logging.getLogger(__name__)
 # A sky of one body this much fainter than all the rest is left out.
@@ -39,7 +39,7 @@ EVEN_OF_SUN, EVEN_OF_SKY = 0.10, 0.8
 
 
 @dataclass(frozen=True)
-class ShownSky:
+class ResolvedSky:
     """Luminance (H, W, 3) [cd/m2] before any cloud; `picture` is the same for the eye, where there
     is more to see than light needs; `ground` (3,) where the kind says what is below the horizon."""
 
@@ -135,41 +135,41 @@ def _tell(problem: str) -> None:
     log.warning("%s; the sky is plain", problem)
 
 
-def _panorama(sky: SkySource) -> ShownSky:
+def _panorama(sky: SkySource) -> ResolvedSky:
     if not sky.picture:
-        return ShownSky(plain_dome(sky.illuminance, np.ones(3)))
+        return ResolvedSky(plain_dome(sky.illuminance, np.ones(3)))
     try:
         stamp = changed_at(Path(sky.picture))
         dome = _picture(sky.picture, stamp, sky.rotation, sky.horizon_height, sky.disc_out)
     except LevelProblem as error:
         _tell(str(error))
-        return ShownSky(plain_dome(sky.illuminance, np.ones(3)))
+        return ResolvedSky(plain_dome(sky.illuminance, np.ones(3)))
     gain = 2.0**sky.picture_stops
     grey = np.maximum(dome @ LUMINANCE_WEIGHTS, 1e-9)
     middle = float(np.exp((np.log(grey) * dome_directions()[1]).sum() / (2.0 * np.pi)))
     light = contrasted(dome, sky.contrast, middle) * gain
     view = PanoramaView(sky.rotation, sky.horizon_height, sky.contrast, middle, gain)
-    return ShownSky(light, SkyPicture(sky.picture, stamp, sky.disc_out, view))
+    return ResolvedSky(light, SkyPicture(sky.picture, stamp, sky.disc_out, view))
 
 
 def shown_sky(
     sky: SkySource, moon_source: MoonSource | None, sun: BodyPlace, moon: BodyPlace, sun_on: bool = True
-) -> ShownSky:
+) -> ResolvedSky:
     """What the sky shows, its trim taken in."""
     gain = 2.0**sky.trim
     if sky.model == "plain":
-        return ShownSky(plain_dome(sky.illuminance * gain, np.array(sky.luminous_rgb())))
+        return ResolvedSky(plain_dome(sky.illuminance * gain, np.array(sky.luminous_rgb())))
     if sky.model == "atmosphere":
-        return ShownSky(_atmosphere(sky, moon_source, sun, moon) * gain)
+        return ResolvedSky(_atmosphere(sky, moon_source, sun, moon) * gain)
     if sky.model == "gradient":
         gradient = GradientSky(
             sky.zenith, sky.middle, sky.horizon, sky.middle_height, sky.brightness * gain,
             sky.glow_size, sky.glow_stops,
         )  # fmt: skip
         dome = gradient_dome(gradient, _direction(sun) if sun_on else None)
-        return ShownSky(dome, ground=np.array(sky.below) * gradient.brightness)
+        return ResolvedSky(dome, ground=np.array(sky.below) * gradient.brightness)
     shown = _panorama(sky)
-    return ShownSky(shown.dome * gain, None if shown.picture is None else shown.picture.times(gain))
+    return ResolvedSky(shown.dome * gain, None if shown.picture is None else shown.picture.times(gain))
 
 
 def _drift(speed: float, toward_deg: float, hour: float, tile: float) -> tuple[float, float]:

@@ -17,13 +17,13 @@ from wallum.document.sources import SkySource, Source, ZoneSource
 from wallum.physics.arrays import Floats
 from wallum.physics.frames import along_sides
 
-__all__ = ["InForce", "in_force", "share_of", "zoned"]
+__all__ = ["ActiveZone", "in_force", "share_of", "zoned"]
 
 NEUTRAL: Final = Look()
 
 
 @dataclass(frozen=True)
-class InForce:
+class ActiveZone:
     """A zone that counts where a camera stands. share : 0 to 1"""
 
     zone: ZoneSource
@@ -47,11 +47,11 @@ def share_of(zone: ZoneSource, points: Floats) -> NDArray[np.float64]:
     return np.asarray(t * t * (3.0 - 2.0 * t))
 
 
-def in_force(sources: tuple[Source, ...], eye: Floats) -> tuple[InForce, ...]:
+def in_force(sources: tuple[Source, ...], eye: Floats) -> tuple[ActiveZone, ...]:
     """The zones that count for a camera at a place (3,), the one with the last word last."""
     zones = [source for source in sources if isinstance(source, ZoneSource) and source.on]
     shares = ((zone, float(share_of(zone, eye)[0])) for zone in sorted(zones, key=lambda item: item.rank))
-    return tuple(InForce(zone, share) for zone, share in shares if share > 0.0)
+    return tuple(ActiveZone(zone, share) for zone, share in shares if share > 0.0)
 
 
 @lru_cache(maxsize=4)
@@ -68,7 +68,7 @@ def _between(name: str, a: Any, b: Any, share: float) -> Any:
     return a + (b - a) * share
 
 
-def _look(look: Look, zones: tuple[InForce, ...]) -> Look:
+def _look(look: Look, zones: tuple[ActiveZone, ...]) -> Look:
     """The look with what the zones have of their own."""
     changes: dict[str, Any] = {}
     for zone in zones:
@@ -84,7 +84,7 @@ def _look(look: Look, zones: tuple[InForce, ...]) -> Look:
     return unchecked(look, changes) if changes else look
 
 
-def _stops(name: str, zones: tuple[InForce, ...]) -> float:
+def _stops(name: str, zones: tuple[ActiveZone, ...]) -> float:
     """What of it the zones ask for; one that asks for nothing has no say."""
     out = 0.0
     for zone in zones:

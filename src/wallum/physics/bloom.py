@@ -35,8 +35,8 @@ __all__ = [
 Size = tuple[int, int]
 # How much smaller the first picture of the pyramid is, along a side; each further one is half as large.
 FIRST: Final = 4
-MOST_STEPS: Final = 6
-LEAST_SIDE: Final = 4
+MAX_STEPS: Final = 6
+MIN_SIDE: Final = 4
 BALANCINGS: Final = 12
 # Share of a threshold over which what blooms comes up.
 KNEE: Final = 0.5
@@ -69,7 +69,7 @@ def sizes_of(size: Size) -> tuple[Size, ...]:
     """Width and height of each picture of the pyramid, below a picture of a size [pixels]."""
     out: list[Size] = []
     width, height, by = *size, FIRST
-    while len(out) < MOST_STEPS and min(width, height) >= by * LEAST_SIDE:
+    while len(out) < MAX_STEPS and min(width, height) >= by * MIN_SIDE:
         width, height, by = -(-width // by), -(-height // by), 2
         out.append((width, height))
     return tuple(out)

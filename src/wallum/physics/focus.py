@@ -18,12 +18,12 @@ from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats
 
-__all__ = ["MOST", "SPIRAL", "Focus", "FocusSide", "focused", "tile_of"]
+__all__ = ["MAXIMUM", "SPIRAL", "Focus", "FocusSide", "focused", "tile_of"]
 
 FocusSide = Literal["both", "far", "near"]
 SENSOR_M: Final = 0.024
 # Largest radius of a disc, as a share of the picture's height.
-MOST: Final = 0.03
+MAXIMUM: Final = 0.03
 POINTS: Final = 36
 # Radius up to which a disc is no larger than its pixel.
 SHARP: Final = 0.5
@@ -57,7 +57,7 @@ class Focus:
         far; below 0 before what is sharp."""
         d = np.asarray(depth, np.float64)
         share = np.where(d > 0.0, 1.0 - self.at / np.maximum(d, 1e-6), 1.0)
-        out = np.clip(self.strength(fov_deg) * share, -MOST, MOST)
+        out = np.clip(self.strength(fov_deg) * share, -MAXIMUM, MAXIMUM)
         if self.side == "far":
             return np.maximum(out, 0.0)
         return np.minimum(out, 0.0) if self.side == "near" else out
@@ -65,7 +65,7 @@ class Focus:
 
 def tile_of(height: int) -> int:
     """Side of a tile in which the nearest is looked for [pixels of half the size]."""
-    return max(math.ceil(0.5 * MOST * height), 4)
+    return max(math.ceil(0.5 * MAXIMUM * height), 4)
 
 
 def focused(picture: Floats, depth: Floats, focus: Focus, fov_deg: float) -> NDArray[np.float64]:

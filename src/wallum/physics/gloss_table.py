@@ -21,7 +21,7 @@ MIN_ROUGHNESS = 0.045
 # happens at grazing angles.
 ROWS, ACROSS = 128, 32
 COLUMNS = ("scale", "offset", "kept", "steep")
-LEAST_COSINE = 1e-3
+MIN_COSINE = 1e-3
 
 
 @lru_cache(maxsize=1)
@@ -106,7 +106,7 @@ def _shares(roughness: float, cosine: float, side: int) -> tuple[float, float]:
 def make_table(rows: int = ROWS, side: int = 192) -> NDArray[np.float32]:
     """(rows, 32, 4) see `gloss_table`; each entry from side x side facets."""
     out = np.zeros((rows, ACROSS, len(COLUMNS)))
-    cosines = np.maximum(np.linspace(0.0, 1.0, ACROSS) ** 2, LEAST_COSINE)
+    cosines = np.maximum(np.linspace(0.0, 1.0, ACROSS) ** 2, MIN_COSINE)
     for row, roughness in enumerate(np.linspace(MIN_ROUGHNESS, 1.0, rows)):
         whole, rise = np.array([_shares(roughness, n, side) for n in cosines]).T
         gloss = (DIELECTRIC_F0 * (whole - rise) + rise) * (1.0 + DIELECTRIC_F0 * (1.0 / whole - 1.0))

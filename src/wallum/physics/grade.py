@@ -32,14 +32,14 @@ ONES: Final = (1.0, 1.0, 1.0)
 LIFT_BELOW: Final = MID_GREY / 16.0
 # Responses of the eye's cones to XYZ. Source: the Bradford transform, as ISO 15076-1 (ICC) has it.
 BRADFORD: Final = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
-LEAST_CONE: Final = 0.02
+MIN_CONE: Final = 0.02
 
 
 @lru_cache(maxsize=64)
 def _balance(kelvin: float, tint: float) -> tuple[tuple[float, ...], ...]:
     to_cones = BRADFORD @ np.linalg.inv(XYZ_TO_SRGB)
     seen, shown = to_cones @ light_colour(kelvin, tint), to_cones @ np.ones(3)
-    matrix = np.linalg.inv(to_cones) @ np.diag(shown / np.maximum(seen, LEAST_CONE)) @ to_cones
+    matrix = np.linalg.inv(to_cones) @ np.diag(shown / np.maximum(seen, MIN_CONE)) @ to_cones
     return tuple(map(tuple, matrix.tolist()))
 
 

@@ -18,9 +18,9 @@ from wallum.physics.pocket import Pocket
 __all__ = [
     "AIR_END_M",
     "KOSCHMIEDER",
-    "Layer",
+    "AirLayer",
+    "LinearFog",
     "Medium",
-    "Straight",
     "extinction_for",
     "henyey_greenstein",
     "optical_depth",
@@ -71,7 +71,7 @@ def henyey_greenstein(cosine: Floats, forwardness: float) -> NDArray[np.float64]
 
 
 @dataclass(frozen=True)
-class Layer(FieldsAlone):
+class AirLayer(FieldsAlone):
     """Air that thins out upward.
 
     extinction  : at and below base height, at 550 nm and without `absorption` [1/m]
@@ -117,7 +117,7 @@ class Layer(FieldsAlone):
 
 
 @dataclass(frozen=True)
-class Straight:
+class LinearFog:
     """Fog that no air makes: it hides more and more from a start to an end.
 
     start, end : where that begins and is done [m]; strength : what it hides then, 0 to 1
@@ -152,13 +152,13 @@ class Medium(FieldsAlone):
     straight : fog that stands for all of it
     """
 
-    layers: tuple[Layer, ...]
+    layers: tuple[AirLayer, ...]
     clear_to: float = 0.0
     hides: float = 1.0
     shafts: bool = True
     reach: float = 60.0
     pockets: tuple[Pocket, ...] = ()
-    straight: Straight | None = None
+    straight: LinearFog | None = None
 
     def depths(self, height_m: Floats, rise: Floats, distance_m: Floats) -> NDArray[np.float64]:
         """(layers, N) optical depth by each one's `extinction` along ways, see `optical_depth`."""

@@ -14,7 +14,7 @@ from wallum.physics.colour import LUMINANCE_WEIGHTS
 from wallum.physics.dome import dome_directions
 
 __all__ = [
-    "FoundSun",
+    "PanoramaSun",
     "PanoramaView",
     "contrasted",
     "find_sun",
@@ -31,7 +31,7 @@ STANDS_OUT = 8.0
 
 
 @dataclass(frozen=True)
-class FoundSun:
+class PanoramaSun:
     """Where the sun stands in a panorama [deg], and what it alone gives facing it, RGB [the
     panorama's unit times sr]."""
 
@@ -75,7 +75,7 @@ def _solid(shape: tuple[int, ...]) -> NDArray[np.float64]:
 
 
 @dataclass(frozen=True)
-class _Near:
+class _SunDisc:
     """A sun's disc in a panorama: rows and columns (N,), their directions (N, 3), and the light
     around it (3,)."""
 
@@ -85,7 +85,7 @@ class _Near:
     around: NDArray[np.float64]
 
 
-def _near(panorama: Floats) -> _Near | None:
+def _near(panorama: Floats) -> _SunDisc | None:
     """What stands out as a sun; None where nothing does. Only rows near the brightest are looked at."""
     weights = LUMINANCE_WEIGHTS.astype(panorama.dtype)
     grey = panorama @ weights
@@ -108,10 +108,10 @@ def _near(panorama: Floats) -> _Near | None:
     rows = rows + first
     flat = np.cos(elevation[rows])
     parts = (flat * np.sin(azimuth[columns]), np.sin(elevation[rows]), -flat * np.cos(azimuth[columns]))
-    return _Near(rows, columns, np.stack(parts, axis=1), around)
+    return _SunDisc(rows, columns, np.stack(parts, axis=1), around)
 
 
-def find_sun(panorama: Floats) -> FoundSun | None:
+def find_sun(panorama: Floats) -> PanoramaSun | None:
     """The sun in a panorama (H, W, 3) [cd/m2]; None where no place stands out from what is around it."""
     near = _near(np.asarray(panorama))
     if near is None:
@@ -123,7 +123,7 @@ def find_sun(panorama: Floats) -> FoundSun | None:
     elevation = np.degrees(np.arctan2(y, np.hypot(x, z)))
     energy = excess.sum(axis=0)
     azimuth = float(np.degrees(np.arctan2(x, -z)) % 360.0)
-    return FoundSun(azimuth, float(elevation), (float(energy[0]), float(energy[1]), float(energy[2])))
+    return PanoramaSun(azimuth, float(elevation), (float(energy[0]), float(energy[1]), float(energy[2])))
 
 
 def without_sun(panorama: Floats) -> Floats:

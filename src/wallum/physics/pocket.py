@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 from wallum.memo import FieldsAlone
 from wallum.physics.arrays import Floats
 
-__all__ = ["HARDEST", "MOST_POCKETS", "NOISE_CELLS", "Pocket", "noise_at", "pocket_noise"]
+__all__ = ["HARDEST", "MAX_POCKETS", "NOISE_CELLS", "Pocket", "noise_at", "pocket_noise"]
 
 # More than these are not shown: the first ones are (include/pocket.glsl).
-MOST_POCKETS = 64
+MAX_POCKETS = 64
 NOISE_CELLS = 64
 # Knots of its two octaves along a side, and how strong each is.
 OCTAVES = ((8, 1.0), (16, 0.5))

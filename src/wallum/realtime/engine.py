@@ -21,22 +21,29 @@ from wallum.realtime.gl.programs import Programs
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.view import View
 from wallum.realtime.level.bundle import LevelBundle
-from wallum.realtime.level.drawing import Coarse, LevelOnGpu
+from wallum.realtime.level.drawing import DetailLimit, LevelOnGpu
 from wallum.realtime.level.probe_set import ProbeSet
-from wallum.realtime.passes.air.air_lit import AirLit
-from wallum.realtime.passes.air.air_over import AirOver
+from wallum.realtime.passes.air.air_lit import LitAir
+from wallum.realtime.passes.air.air_over import AirComposite
 from wallum.realtime.passes.air.air_passes import Air, AirLight
 from wallum.realtime.passes.air.sheets import Cards, ScreenShafts
-from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Seen, Steps, SunTurn
+from wallum.realtime.passes.frame.base import (
+    FrameContext,
+    LightSubset,
+    Pass,
+    Steps,
+    SunShadowTurn,
+    VisibleLamps,
+)
 from wallum.realtime.passes.frame.inspect import Inspect
 from wallum.realtime.passes.frame.sampling import Sampler
 from wallum.realtime.passes.frame.surfaces import SeeThrough, Surfaces
-from wallum.realtime.passes.indirect.ambient_occlusion import GapsPass
+from wallum.realtime.passes.indirect.ambient_occlusion import AmbientOcclusionPass
 from wallum.realtime.passes.indirect.baked_light import BakedLightPass, BakedPages
 from wallum.realtime.passes.indirect.bounce import ProbeLightOfHand, ProbeLightPass
 from wallum.realtime.passes.indirect.probe_light import ProbeLight
-from wallum.realtime.passes.interaction.amortised_passes import Turns
-from wallum.realtime.passes.interaction.hand_light import Asked, HandLight, asked_of, dark
+from wallum.realtime.passes.interaction.amortised_passes import AmortisedPasses
+from wallum.realtime.passes.interaction.hand_light import HandLight, HandRequest, dark, hand_request
 from wallum.realtime.passes.interaction.pace import HandPace, Pace
 from wallum.realtime.passes.lamps.lamp_buffers import LampBuffers
 from wallum.realtime.passes.lamps.light import Light, LightAdded, LightOfOthers, LightOfSeeThrough
@@ -97,17 +104,17 @@ class Engine:
         self.baked = BakedPages(context, self.programs)
         lamps = LampBuffers(context)
         self.lighting = Lighting(context, self.programs, lamps, self.sky, self.probe_light)
-        self.air = AirLit(context, self.programs, lamps, self.lighting, self.sky_visibility, quality)
+        self.air = LitAir(context, self.programs, lamps, self.lighting, self.sky_visibility, quality)
         self._passing = SunShadows(context, quality.passing_texels)  # of a sun that moves
         self._make_targets()
         self.passes, self.finishing = self._make_passes(), self._make_finishing()
         self.level: LevelOnGpu | None = None
         self._level_number = 0
         self.drawn = 0  # passes up to now: while that is the same, no light is another
-        self._pace, self._hand_pace, self._turns = Pace(), HandPace(), Turns()
+        self._pace, self._hand_pace, self._turns = Pace(), HandPace(), AmortisedPasses()
         self._small: object = None  # what picture was made small for the hand, if the last one was
         self._moved = False  # whether the picture before was a moving one
-        self.seen = Seen(NO_LAMPS, {}, ())
+        self.seen = VisibleLamps(NO_LAMPS, {}, ())
 
     def _make_targets(self) -> None:
         context, programs, quality = self.context, self.programs, self.quality
@@ -126,10 +133,10 @@ class Engine:
         """The passes up to the light of a picture, in the order of wallum.frame."""
         log, context, lighting, sky = self.log, self.context, self.lighting, self.sky
         air = self.air
-        over = AirOver(context, self.programs, air, sky)
+        over = AirComposite(context, self.programs, air, sky)
         built: tuple[Pass, ...] = (
             Surfaces(log),
-            GapsPass(log, context, self.programs),
+            AmbientOcclusionPass(log, context, self.programs),
             SeeThrough(log),
             SkyMaps(log, sky),
             SkyVisibilityPass(log, self.sky_visibility, self.probe_light),
@@ -216,7 +223,7 @@ class Engine:
 
     def picture(self, request: PictureRequest) -> Steps:
         """Make the light of one unsettled picture; `finish` then shows it."""
-        asked = asked_of(request)
+        asked = hand_request(request)
         if request.detail != "thumb":
             self._small = _own(request) if self._hand_pace.small(request, asked) else None
         moving = self.is_small(request)
@@ -252,7 +259,7 @@ class Engine:
         """Take notice of the time of a whole picture, all of which was drawn just now."""
         self._pace.foresee(self.log.total_ms)
 
-    def _note(self, asked: Asked | None, targets: RenderTargets) -> None:
+    def _note(self, asked: HandRequest | None, targets: RenderTargets) -> None:
         """Take notice of a picture that was drawn, as far as the hand's next one goes by it."""
         whole = asked if self._small is None else None
         self.hand.note(whole, self.drawn, targets.result.frame)
@@ -266,7 +273,7 @@ class Engine:
         view: View,
         size: Size,
         active: frozenset[str] = frozenset(),
-        turn: SunTurn | None = None,
+        turn: SunShadowTurn | None = None,
         waits: frozenset[str] = frozenset(),
     ) -> Steps:
         """Fill `targets.total` with the light of a scene seen by a view: every pass in its order, as far as
@@ -278,7 +285,7 @@ class Engine:
         gbuffer = targets.fit(size)
         moving = targets is self._reduced
         coarse = self._coarse(gbuffer, view) if moving else None
-        draft = Draft(
+        draft = FrameContext(
             level=self._level(),
             level_number=self._level_number,
             targets=targets,
@@ -303,7 +310,7 @@ class Engine:
         if not draft.inspected:
             self.seen = draft.seen
 
-    def _bring(self, pass_: Pass, draft: Draft) -> Steps:
+    def _bring(self, pass_: Pass, draft: FrameContext) -> Steps:
         """Bring the result of a pass to what is wanted."""
         selected = draft.targets.keys
         lit = draft.rest if pass_.described is LIGHT_OF_OTHERS else draft.whole
@@ -329,12 +336,12 @@ class Engine:
             selected[name] = draft.keys.get(name)
 
     @staticmethod
-    def _waits(pass_: Pass, draft: Draft, held: object) -> bool:
+    def _waits(pass_: Pass, draft: FrameContext, held: object) -> bool:
         if pass_.name in draft.waits:
             return pass_.may_wait(draft)
         return pass_.unnoticed(draft, held)
 
-    def _key(self, pass_: Pass, draft: Draft, lit: Lit) -> object:
+    def _key(self, pass_: Pass, draft: FrameContext, lit: LightSubset) -> object:
         """What the result of a pass for a scene depends on: its own, and all that it reads."""
         own = pass_.key(draft, lit)
         if own is None:
@@ -357,10 +364,10 @@ class Engine:
         assert self.level is not None, "a level is set before a picture is asked"
         return self.level
 
-    def _coarse(self, gbuffer: GBuffer, view: View) -> Coarse:
+    def _coarse(self, gbuffer: GBuffer, view: View) -> DetailLimit:
         """How coarse far surfaces of a moving picture may be."""
         pixel = 2.0 * view.camera.tangents[1] / gbuffer.size[1]
-        return Coarse(np.array(view.camera.eye), self.quality.coarse_pixels * pixel)
+        return DetailLimit(np.array(view.camera.eye), self.quality.coarse_pixels * pixel)
 
     def target_of(self, request: PictureRequest) -> LightTarget:
         """The light that a request's picture was summed into."""

@@ -8,7 +8,7 @@ from wallum.frame.passes.air import AIR
 from wallum.frame.passes.light import LIGHT, LIGHT_OF_OTHERS
 from wallum.realtime.gl.programs import Programs
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
-from wallum.realtime.passes.air.transparent_layers import Layers
+from wallum.realtime.passes.air.transparent_layers import TransparentLayers
 from wallum.realtime.passes.shadows.lamp_shadows import LampShadows
 from wallum.realtime.passes.shadows.sun_shadows import SunShadows
 
@@ -32,7 +32,7 @@ class RenderTargets:
         sun_shadows: SunShadows,
     ) -> None:
         self._context = context
-        self.layers = Layers(context, programs)
+        self.layers = TransparentLayers(context, programs)
         self.lamp_shadows, self.sun_shadows = lamp_shadows, sun_shadows
         self.keys: dict[str, object] = {}
         # What the light from surfaces of the sources under the hand was looked up with.

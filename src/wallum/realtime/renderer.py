@@ -16,9 +16,9 @@ from wallum.realtime.engine import Engine, open_context
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.level.baked_set import BakedSet
 from wallum.realtime.level.bundle import LevelBundle
-from wallum.realtime.level.probe_set import ProbeSet, Units
+from wallum.realtime.level.probe_set import ProbeSet, UnitResponses
 from wallum.realtime.passes.indirect.mirroring import Mirroring
-from wallum.realtime.passes.interaction.accumulate import Settler
+from wallum.realtime.passes.interaction.accumulate import Accumulator
 from wallum.realtime.passes.post.finish import Finishing
 from wallum.realtime.process.request import Frame, PictureRequest
 
@@ -37,7 +37,7 @@ class Renderer:
             raise RendererProblem(
                 f"no picture can be drawn: {error}", "OpenGL", "OpenGL 4.3 through EGL"
             ) from error
-        self.settler, self._mirroring = Settler(self.engine), Mirroring(self.engine)
+        self.settler, self._mirroring = Accumulator(self.engine), Mirroring(self.engine)
         self._foreseen = (0, 0)
 
     def set_level(self, bundle: LevelBundle) -> None:
@@ -124,7 +124,7 @@ class Renderer:
         self.settler.forget()
         self.engine.set_probes(probes)
 
-    def take_bounce(self, units: Units) -> None:
+    def take_bounce(self, units: UnitResponses) -> None:
         """That light, of some sources of strength 1."""
         self.settler.forget()
         self.engine.hand.forget()

@@ -19,7 +19,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Final
 
-__all__ = ["Watch", "main"]
+__all__ = ["FuzzLog", "main"]
 
 SLOW_S: Final = 3.0
 # libFuzzer's own guards, for what no exception tells.
@@ -28,7 +28,7 @@ LARGEST: Final = 1 << 20
 WRITTEN_EVERY: Final = 2000
 
 
-class Watch:
+class FuzzLog:
     """Reads inputs and notes what must not happen."""
 
     def __init__(self, read: Callable[[bytes], object], folder: Path) -> None:
@@ -82,7 +82,7 @@ class Watch:
         (self._folder / "counts.json").write_text(json.dumps(counts))
 
 
-def _guided(watch: Watch, seeds: list[bytes], options: Any) -> None:
+def _guided(watch: FuzzLog, seeds: list[bytes], options: Any) -> None:
     """Let libFuzzer choose by coverage which inputs to go on from; it ends the process."""
     import atheris
 
@@ -116,7 +116,7 @@ def _guided(watch: Watch, seeds: list[bytes], options: Any) -> None:
     atheris.Fuzz()
 
 
-def _unguided(watch: Watch, seeds: list[bytes], options: Any) -> None:
+def _unguided(watch: FuzzLog, seeds: list[bytes], options: Any) -> None:
     """Mutation without coverage, where atheris is not there."""
     from wallum_dev.soak.mutate import mutated
 
@@ -163,7 +163,7 @@ def main() -> int:
     except ImportError:
         guided = False
     reader = next(item for item in _readers(guided) if item.name == args.reader)
-    watch = Watch(reader.read, args.folder)
+    watch = FuzzLog(reader.read, args.folder)
     (_guided if guided else _unguided)(watch, reader.seeds(), args)
     return 0
 

@@ -34,7 +34,7 @@ from wallum.level.model.generated_sheets import rolling_sheets, write_level
 from wallum_dev.tours.memory_watch import resident_mb
 from wallum_dev.tours.stopwatch import Heartbeat
 
-__all__ = ["Hand", "Met", "main"]
+__all__ = ["Hand", "HandReport", "main"]
 
 PLAIN_KEYS: Final = (
     "E",
@@ -64,7 +64,7 @@ HELD: Final = (
 
 
 @dataclass
-class Met:
+class HandReport:
     """What a hand met."""
 
     seed: int
@@ -88,7 +88,7 @@ class Hand:
     """Does random things to a window, and notes what came of it."""
 
     def __init__(self, folder: Path, seed: int) -> None:
-        self.met = Met(seed)
+        self.met = HandReport(seed)
         self._rng = random.Random(seed)
         self._folder = folder
         self._log: list[str] = []
@@ -284,7 +284,7 @@ class Hand:
     def _held_mb(self) -> list[float]:
         return [resident_mb(os.getpid()), resident_mb(self._window.link.client.pid)]
 
-    def run(self, seconds: float) -> Met:
+    def run(self, seconds: float) -> HandReport:
         """Act at random for so long."""
         weights = [item[0] for item in self._acts]
         end = time.monotonic() + seconds

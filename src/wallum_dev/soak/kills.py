@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Final
 
-from wallum.document.autosave import Sitting, recoverable
+from wallum.document.autosave import RecoveryFile, recoverable
 from wallum.document.paths import put
 from wallum.document.project import Project
 from wallum.document.storage import load, save
@@ -58,7 +58,7 @@ def _work(folder: Path, seed: int) -> None:
     """Save and keep numbered projects without end, and say of each that it is kept."""
     rng, base = random.Random(seed), pale_room_project()
     file = folder / "work.wallum"
-    sitting, number = Sitting(file), _number(load(file)) if file.exists() else 0
+    sitting, number = RecoveryFile(file), _number(load(file)) if file.exists() else 0
     while True:
         number += 1
         project = _numbered(base, number % 80_000)

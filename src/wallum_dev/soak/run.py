@@ -14,7 +14,7 @@ from wallum.checkout import ROOT
 from wallum.files import write_whole
 from wallum_dev.soak.kills import KillsMet, kill_renderers, kill_savers
 
-__all__ = ["READER_NAMES", "SHARES", "Found", "soak"]
+__all__ = ["READER_NAMES", "SHARES", "SoakReport", "soak"]
 
 READER_NAMES: Final = ("project", "level", "day", "profile", "hdr", "png", "exr")
 # Of the minutes: for the random hand; the rest is mutated files, beside it. Kills come last.
@@ -25,7 +25,7 @@ ENOUGH_S: Final = 120.0
 
 
 @dataclass
-class Found:
+class SoakReport:
     """What a soak found."""
 
     minutes: float
@@ -82,7 +82,7 @@ def _environment() -> dict[str, str]:
     return {**os.environ, "PYTHONPATH": str(ROOT / "src"), "QT_QPA_PLATFORM": "offscreen"}
 
 
-def _fuzz_until(end: float, folder: Path, found: Found, told: Callable[[str], None]) -> None:
+def _fuzz_until(end: float, folder: Path, found: SoakReport, told: Callable[[str], None]) -> None:
     """Mutated files for each reader in turn, until the time is up; once each at least."""
     turn = 0
     while turn == 0 or time.monotonic() < end:
@@ -103,7 +103,7 @@ def _fuzz_until(end: float, folder: Path, found: Found, told: Callable[[str], No
         turn += 1
 
 
-def _add_counts(found: Found, name: str, folder: Path) -> None:
+def _add_counts(found: SoakReport, name: str, folder: Path) -> None:
     try:
         counts = json.loads((folder / "counts.json").read_text())
     except (OSError, ValueError):
@@ -121,7 +121,7 @@ def _start_hand(folder: Path, seed: int, seconds: float) -> "subprocess.Popen[by
     return subprocess.Popen(words, env=_environment(), stdout=log, stderr=log, cwd=ROOT)
 
 
-def _end_hand(hand: "subprocess.Popen[bytes]", folder: Path, found: Found, seconds: float) -> None:
+def _end_hand(hand: "subprocess.Popen[bytes]", folder: Path, found: SoakReport, seconds: float) -> None:
     try:
         status = hand.wait(timeout=seconds + ENOUGH_S)
     except subprocess.TimeoutExpired:
@@ -136,10 +136,10 @@ def _end_hand(hand: "subprocess.Popen[bytes]", folder: Path, found: Found, secon
 
 def soak(
     minutes: float, seed: int, folder: Path, told: Callable[[str], None], parts: tuple[str, ...] = SHARES
-) -> Found:
+) -> SoakReport:
     """Let a hard hand work for so long, and write its report into a folder."""
     folder.mkdir(parents=True, exist_ok=True)
-    result, seconds = Found(minutes, seed), minutes * 60.0
+    result, seconds = SoakReport(minutes, seed), minutes * 60.0
     hand = _start_hand(folder, seed, seconds) if "hand" in parts else None
     if "fuzz" in parts:
         _fuzz_until(time.monotonic() + seconds, folder, result, told)

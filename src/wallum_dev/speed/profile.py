@@ -20,7 +20,7 @@ from wallum.document.picture_values import effect_of
 from wallum.document.project import Project
 from wallum.document.sources import SkySource
 from wallum.frame.order import COUNTS
-from wallum.frame.pass_work import Asked, Boxes
+from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.device import DeviceProfile
 from wallum.judge.work import Work, count_work
 from wallum.level.model.flatten import flatten
@@ -155,7 +155,7 @@ def measure_scenes(progress: Callable[[str], None]) -> list[Measured]:
                 relit(renderer, bounce, scene)
             seen = seen_surfaces(rays, level, camera, COARSE)
             ms = _timed(renderer, PictureRequest(1, scene, camera, size))
-            asked = Asked(boxes, scene, seen, camera, size, bounce is not None)
+            asked = PassWork(boxes, scene, seen, camera, size, bounce is not None)
             out.append(Measured(name, count_work(asked), ms))
             progress(f"{name}, {size[0]}x{size[1]}: {out[-1].total:.0f} ms")
     return out

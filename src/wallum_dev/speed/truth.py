@@ -12,7 +12,7 @@ from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment
 from wallum.transport.field.bounce import Field
-from wallum.transport.paths.reference import Half, Reference
+from wallum.transport.paths.reference import HalfColumns, Reference
 from wallum.transport.scene.rays import RayScene
 
 __all__ = ["truth_rows"]
@@ -31,7 +31,7 @@ def truth_rows(project: Project, level: Level, rays: RayScene, made: Field) -> I
         early: list[float] = []
         start = time.perf_counter()
 
-        def halfway(half: Half, start: float = start, early: list[float] = early) -> None:
+        def halfway(half: HalfColumns, start: float = start, early: list[float] = early) -> None:
             widened(denoised(*half), SIZE[0])
             early.append(time.perf_counter() - start)
 

@@ -15,10 +15,10 @@ from wallum.checkout import ROOT
 from wallum.desk.shell.app import has_display, run_desk, screen_of_its_own
 from wallum.desk.shell.window import DeskWindow
 from wallum.document.targets import STAND_INS
-from wallum.exchange.report import Costed, write_report
-from wallum.frame.pass_work import Asked
+from wallum.exchange.report import CostedShot, write_report
+from wallum.frame.pass_work import PassWork
 from wallum.image.develop import develop
-from wallum.judge.checks import Checked, check
+from wallum.judge.checks import CheckSubject, check
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import load_profile
 from wallum.judge.work import count_work
@@ -26,7 +26,7 @@ from wallum.moment.camera import Camera, far_for
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment, own_moment
 from wallum.moment.picture_scene import picture_scene
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.realtime.process.offline import relit, render_picture, renderer_for
 from wallum.transport.direct.contributions import LAYER_SIZE
 from wallum.transport.field.field_cache import kept_bounce
@@ -148,12 +148,12 @@ def _proof_pictures(window: DeskWindow, folder: Path) -> Iterator[tuple[str, str
         Image.fromarray(picture.rgb).save(path)
         if shot_id == COMPARED:
             plain = folder / f"{path.stem}-without-its-look.png"
-            Image.fromarray(develop(picture.luminance, ShownLook(picture.ev100))).save(plain)
+            Image.fromarray(develop(picture.luminance, ResolvedLook(picture.ev100))).save(plain)
         small = np.asarray(Image.fromarray(picture.rgb).resize((480, 300), Image.Resampling.LANCZOS))
         yield str(path), f"{shot.name}, {clock}", small
 
 
-def _costed(window: DeskWindow) -> Iterator[Costed]:
+def _costed(window: DeskWindow) -> Iterator[CostedShot]:
     loaded, project = window.session.level, window.session.history.present
     assert loaded is not None
     for target in STAND_INS:
@@ -164,8 +164,8 @@ def _costed(window: DeskWindow) -> Iterator[Costed]:
             for clock in CLOCKS:
                 scene = evaluate(project, Moment(hour_of(clock)))
                 size = target.width, target.height
-                work = count_work(Asked(loaded.boxes, scene, seen, camera, size, edges=target.edges))
-                yield Costed(shot.name, clock, target, profile, frame_cost(work, target, profile))
+                work = count_work(PassWork(loaded.boxes, scene, seen, camera, size, edges=target.edges))
+                yield CostedShot(shot.name, clock, target, profile, frame_cost(work, target, profile))
 
 
 def write_tour(folder: Path = ROOT / "out" / "demo") -> Iterator[str]:
@@ -180,7 +180,7 @@ def write_tour(folder: Path = ROOT / "out" / "demo") -> Iterator[str]:
         loaded, project = window.session.level, window.session.history.present
         assert loaded is not None
         profile = load_profile(project.target.profile)
-        findings = check(Checked(project, loaded.level, loaded.rays, loaded.boxes, profile))
+        findings = check(CheckSubject(project, loaded.level, loaded.rays, loaded.boxes, profile))
         report = folder / "budget.html"
         write_report(report, project, list(_costed(window)), findings, pictures)
         yield str(report)

@@ -175,11 +175,11 @@ class BounceThread(WorkThread):
 
     def _relight(self, bounce: BounceField, scene: LitScene) -> None:
         whole = self._made_by == self._boxes and bounce is self.bounce
-        hurried = self._paused
-        if bounce.stale(scene, hurried):
+        draft_quality = self._paused
+        if bounce.stale(scene, draft_quality):
             self.settled.emit(False)
         start = time.perf_counter()
-        for ids in bounce.relight(scene, TOGETHER, hurried):
+        for ids in bounce.relight(scene, TOGETHER, draft_quality):
             if self.given_up:
                 return
             self._wait_for_hand()  # what comes makes the picture be drawn anew
@@ -190,4 +190,4 @@ class BounceThread(WorkThread):
                 start = time.perf_counter()
             if self._asked.is_set():
                 return  # there is something newer
-        self.settled.emit(whole and not (hurried and bounce.stale(scene)))
+        self.settled.emit(whole and not (draft_quality and bounce.stale(scene)))

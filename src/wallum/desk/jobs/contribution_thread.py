@@ -8,7 +8,7 @@ from wallum.desk.jobs.loading import LoadedLevel
 from wallum.desk.jobs.work_thread import NewestThread
 from wallum.document.targets import Target
 from wallum.errors import WallumError
-from wallum.frame.pass_work import Asked
+from wallum.frame.pass_work import PassWork
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import load_profile
 from wallum.judge.ledger import ledger
@@ -20,11 +20,11 @@ from wallum.transport.direct.pool import pool_field
 from wallum.transport.field.bounce import BounceField
 from wallum.transport.scene.surfaces import SeenSurfaces, seen_surfaces
 
-__all__ = ["ContributionThread", "Wanted"]
+__all__ = ["ContributionRequest", "ContributionThread"]
 
 
 @dataclass(frozen=True)
-class Wanted:
+class ContributionRequest:
     """What is to be worked out: of a scene, for a camera, at an exposure, on a target.
 
     pool_of : id of a lamp whose pool is found first; bounce : light from surfaces, as far as it is known
@@ -59,7 +59,7 @@ class ContributionThread(NewestThread):
             selected = self._seen = (loaded.rays, camera, seen)
         return selected[2]
 
-    def work_on(self, wanted: Wanted) -> None:
+    def work_on(self, wanted: ContributionRequest) -> None:
         loaded, scene = wanted.loaded, wanted.scene
         layers = Layers(self._surfaces(loaded, wanted.camera))
         if wanted.pool_of in scene.lamps.ids:
@@ -71,7 +71,7 @@ class ContributionThread(NewestThread):
                 return
         self.worked_out.emit(ledger(layers, wanted.ev100))
 
-    def _find_cost(self, wanted: Wanted, seen: SeenSurfaces) -> None:
+    def _find_cost(self, wanted: ContributionRequest, seen: SeenSurfaces) -> None:
         target = wanted.target
         try:
             profile = load_profile(target.profile)
@@ -79,6 +79,6 @@ class ContributionThread(NewestThread):
             self.cost_refused.emit(str(error))
             return
         size = (target.width, target.height)
-        asked = Asked(wanted.loaded.boxes, wanted.scene, seen, wanted.camera, size, edges=target.edges)
+        asked = PassWork(wanted.loaded.boxes, wanted.scene, seen, wanted.camera, size, edges=target.edges)
         work = count_work(with_baked(asked, None if wanted.bounce is None else wanted.bounce.baked))
         self.cost_found.emit(frame_cost(work, target, profile))

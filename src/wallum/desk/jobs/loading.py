@@ -20,7 +20,7 @@ from wallum.level.importers.images.panorama_file import small_panorama
 from wallum.level.model.flatten import Triangles, flatten
 from wallum.level.model.floors import floors_of
 from wallum.level.model.level_fit import fitted
-from wallum.level.model.level_overrides import Dress, dress_of, dressed
+from wallum.level.model.level_overrides import LevelOverrides, dress_of, dressed
 from wallum.level.model.model import Finding, Level
 from wallum.level.opening import open_level, project_of_level
 from wallum.moment.evaluate import evaluate
@@ -54,7 +54,7 @@ class LoadedLevel:
     boxes: Boxes
     floors: tuple[float, float, float]
     follows: dict[str, str] = field(default_factory=dict)
-    dress: Dress = field(default_factory=Dress)
+    dress: LevelOverrides = field(default_factory=LevelOverrides)
     whole: bool = True
 
     @cached_property
@@ -75,7 +75,7 @@ Early = Callable[[LoadedLevel], None]
 def pack_level(
     plain: Level,
     follows: dict[str, str],
-    dress: Dress,
+    dress: LevelOverrides,
     before: LoadedLevel | None = None,
     early: Early | None = None,
 ) -> LoadedLevel:
@@ -113,7 +113,7 @@ def pack_level(
 
 
 def _drawn(
-    plain: Level, level: Level, triangles: Triangles, follows: dict[str, str], dress: Dress
+    plain: Level, level: Level, triangles: Triangles, follows: dict[str, str], dress: LevelOverrides
 ) -> LoadedLevel:
     """A level as far as its picture needs it: its rays meet nothing yet."""
     bundle = bundle_level(level, triangles, follows)

@@ -12,7 +12,7 @@ from wallum.frame.quality import HIGH
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.realtime.level.baked_set import BakedSet
-from wallum.realtime.level.probe_set import ProbeSet, Units
+from wallum.realtime.level.probe_set import ProbeSet, UnitResponses
 from wallum.realtime.process.client import RendererClient
 from wallum.realtime.process.memory import Block
 from wallum.realtime.process.request import Detail, Frame, PictureRequest
@@ -130,7 +130,7 @@ class RenderLink(QObject):
         """Light that was baked of the level that is shown."""
         self._client.set_baked(baked)
 
-    def take_bounce(self, units: Units) -> None:
+    def take_bounce(self, units: UnitResponses) -> None:
         """That light, of some sources of strength 1."""
         self._client.take_bounce(units)
 

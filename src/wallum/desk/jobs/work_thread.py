@@ -11,7 +11,7 @@ from wallum.errors import WallumError
 from wallum.faults import fault_of
 from wallum.realtime.process.memory import give_memory_back
 
-__all__ = ["Crew", "NewestThread", "WorkThread"]
+__all__ = ["NewestThread", "ThreadGroup", "WorkThread"]
 
 LOW_PRIORITY = 10
 # Once nothing has ended for so long, memory that was freed goes back to the system.
@@ -113,7 +113,7 @@ class NewestThread(WorkThread):
             del wanted
 
 
-class Crew(QObject):
+class ThreadGroup(QObject):
     """Threads that work now. One that has ended is let go of, with the levels that it holds."""
 
     def __init__(self, parent: QObject | None = None) -> None:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QStackedWidget, QTo
 
 from wallum.desk.look.curve_chart import CurveChart
 from wallum.desk.look.night_chart import NightChart
-from wallum.desk.look.reading import LookReader, Reading
+from wallum.desk.look.reading import LookReader, LookReading
 from wallum.desk.session.session import Session
 from wallum.desk.widgets.buttons import text_button
 from wallum.desk.widgets.still_label import StillLabel
@@ -21,13 +21,13 @@ from wallum.document.own_looks import OWN_LOOKS, effects_of, look_of_zone, own_l
 from wallum.document.picture_values import EFFECT_WORDS, EFFECTS
 from wallum.document.sources import ZoneSource
 from wallum.errors import WallumError
-from wallum.image.apart import Apart
-from wallum.moment.zones import InForce, zoned
+from wallum.image.apart import LookDifference
+from wallum.moment.zones import ActiveZone, zoned
 
 __all__ = ["LookHead", "told_apart"]
 
 
-def told_apart(apart: Apart, loud: tuple[str, ...]) -> str:
+def told_apart(apart: LookDifference, loud: tuple[str, ...]) -> str:
     """How far a look moves the picture, in a line."""
     clipped = max(apart.clipped)
     ends = ""
@@ -97,7 +97,7 @@ class LookHead(QWidget):
         self.curve.show_look(look)
         self.night.show_look(look)
 
-    def show_zones(self, zones: tuple[InForce, ...]) -> None:
+    def show_zones(self, zones: tuple[ActiveZone, ...]) -> None:
         """Say which zones have a say where the camera is."""
         self.zones.setVisible(bool(zones))
         said = ", ".join(f"{zone.zone.name} {zone.share:.0%}" for zone in reversed(zones))
@@ -107,7 +107,7 @@ class LookHead(QWidget):
         """Show what is read of the picture."""
         reader.came.connect(self._show_reading)
 
-    def _show_reading(self, reading: Reading) -> None:
+    def _show_reading(self, reading: LookReading) -> None:
         self.curve.show_light(reading.histogram)
         self.night.update()
         loud = reading.apart.loud(self._session.now.look.limit)

@@ -12,13 +12,13 @@ from wallum.document.picture_values import EFFECT_WORDS, effect_of
 from wallum.moment.looks import looked_by
 from wallum.moment.scene import LitScene
 
-__all__ = ["HeldLook"]
+__all__ = ["HeldLookKeys"]
 
 BEFORE, ALONE = Qt.Key.Key_Comma, Qt.Key.Key_Period
 NO_EFFECT: Final = ""
 
 
-class HeldLook(QObject):
+class HeldLookKeys(QObject):
     """Watches both keys. The effect that is seen alone is the one whose value was touched last."""
 
     changed = pyqtSignal()

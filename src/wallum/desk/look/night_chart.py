@@ -17,7 +17,7 @@ __all__ = ["NightChart"]
 
 HEIGHT_PX: Final = 132
 LOW, HIGH = -3.0, 4.0  # powers of ten of the mean luminance [cd/m2]
-MOST: Final = 8.0  # stops
+MAXIMUM: Final = 8.0  # stops
 REACH_PX: Final = 14.0
 
 
@@ -51,7 +51,7 @@ class NightChart(QWidget):
     def _at(self, luminance: float, stops: float) -> QPointF:
         box = self._box()
         x = box.left() + (math.log10(luminance) - LOW) / (HIGH - LOW) * box.width()
-        return QPointF(x, box.top() + (stops + 1.0) / (MOST + 1.0) * box.height())
+        return QPointF(x, box.top() + (stops + 1.0) / (MAXIMUM + 1.0) * box.height())
 
     @property
     def rings(self) -> list[QPointF]:
@@ -72,8 +72,8 @@ class NightChart(QWidget):
             return
         number, start, before = self._held
         fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        moved = fine * (event.position().y() - start.y()) / self._box().height() * (MOST + 1.0)
-        to = min(max(before + moved, -2.0), MOST)
+        moved = fine * (event.position().y() - start.y()) / self._box().height() * (MAXIMUM + 1.0)
+        to = min(max(before + moved, -2.0), MAXIMUM)
         self._session.preview(f"look/{DARKER[number]}", round(to, 2))
 
     def mouseReleaseEvent(self, _: QMouseEvent | None) -> None:

@@ -10,13 +10,21 @@ from PyQt6.QtGui import QImage
 
 from wallum.desk.jobs.work_thread import NewestThread
 from wallum.errors import WallumError
-from wallum.image.apart import Apart, look_apart
-from wallum.moment.resolved_look import ShownLook
+from wallum.image.apart import LookDifference, look_apart
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.physics.scopes import parade, stops_histogram, vectors, waveform
 from wallum.physics.tone import srgb_encode
 from wallum.realtime.process.request import Frame
 
-__all__ = ["LookReader", "Reading", "Scoped", "Taken", "around", "by_stops", "picked_pixels"]
+__all__ = [
+    "LookReader",
+    "LookReading",
+    "SampledPicture",
+    "ScopeChoice",
+    "around",
+    "by_stops",
+    "picked_pixels",
+]
 
 # Of a sample's rows and columns, every so many are looked at for how far the look moves it.
 COARSE = 4
@@ -24,7 +32,7 @@ CHANNELS = ((235, 90, 80), (100, 215, 100), (95, 140, 245))
 
 
 @dataclass(frozen=True)
-class Scoped:
+class ScopeChoice:
     """What scopes are of: the picture, or the light before the look; its luma, or its channels."""
 
     of_light: bool = False
@@ -32,7 +40,7 @@ class Scoped:
 
 
 @dataclass(frozen=True, eq=False)
-class Taken:
+class SampledPicture:
     """What is read.
 
     values : (H, W, 3) exposed; pixels : (H, W, 3) the same places as they are shown, 0 to 1
@@ -41,21 +49,21 @@ class Taken:
 
     values: NDArray[np.float32]
     pixels: NDArray[np.float32]
-    look: ShownLook
-    scopes: Scoped | None
+    look: ResolvedLook
+    scopes: ScopeChoice | None
 
 
 @dataclass(frozen=True, eq=False)
-class Reading:
+class LookReading:
     """histogram : of the light, by quarters of a stop; and scopes, where shown
 
     signal  : (128, 240), or (3, 128, 240) by channel; vectors : (128, 128); see physics.scopes
     images  : of these, by the kind of the scope that shows them
     """
 
-    taken: Taken
+    taken: SampledPicture
     histogram: NDArray[np.float64]
-    apart: Apart
+    apart: LookDifference
     signal: NDArray[np.int64] | None = None
     vectors: NDArray[np.int64] | None = None
     images: dict[str, QImage] = field(default_factory=dict)
@@ -102,14 +110,14 @@ def image_of(rgb: NDArray[np.float64]) -> QImage:
     return QImage(data.tobytes(), width, height, 4 * width, QImage.Format.Format_RGB32).copy()
 
 
-def read(taken: Taken) -> Reading:
+def read(taken: SampledPicture) -> LookReading:
     """Everything of a picture. Raises ValueProblem for a table's file."""
     apart = look_apart(taken.values[::COARSE, ::COARSE], taken.look)
-    out = Reading(taken, stops_histogram(taken.values[::2, ::2]), apart)
+    out = LookReading(taken, stops_histogram(taken.values[::2, ::2]), apart)
     return out if taken.scopes is None else _scoped(out, taken.scopes)
 
 
-def _scoped(reading: Reading, scopes: Scoped) -> Reading:
+def _scoped(reading: LookReading, scopes: ScopeChoice) -> LookReading:
     """With scopes, as they are shown."""
     values, pixels = reading.taken.values, reading.taken.pixels
     signal = by_stops(values) if scopes.of_light else pixels
@@ -134,7 +142,7 @@ class ReaderThread(NewestThread):
         super().__init__()
         self._problem = ""  # the last sentence said: pictures come many times a second
 
-    def work_on(self, wanted: Taken) -> None:
+    def work_on(self, wanted: SampledPicture) -> None:
         try:
             self.done.emit(read(wanted))
             self._problem = ""
@@ -156,9 +164,9 @@ class LookReader(QObject):
         self._thread.done.connect(self._came)
         self._thread.failed.connect(self.failed)
         self.head, self.scopes = False, False  # who looks
-        self._scoped = Scoped()
-        self._taken: Taken | None = None  # what is read, or is to be
-        self.latest: Reading | None = None
+        self._scoped = ScopeChoice()
+        self._taken: SampledPicture | None = None  # what is read, or is to be
+        self.latest: LookReading | None = None
         self.values: NDArray[np.float32] | None = None  # of the picture that is shown
         self.ev100 = 0.0  # that these are exposed by
 
@@ -175,17 +183,17 @@ class LookReader(QObject):
         height, width = frame.sample.shape[:2]
         pixels = picked_pixels(image, (height, width)) if self.scopes else self.values
         scoped = self._scoped if self.scopes else None
-        self._taken = Taken(self.values, pixels, frame.look, scoped)
+        self._taken = SampledPicture(self.values, pixels, frame.look, scoped)
         self._thread.ask(self._taken)
 
-    def show_scopes(self, scoped: Scoped) -> None:
+    def show_scopes(self, scoped: ScopeChoice) -> None:
         """Let scopes be of something else; what is shown is read again."""
         self._scoped = scoped
         if self._taken is not None and self._taken.scopes is not None:
             self._taken = replace(self._taken, scopes=scoped)
             self._thread.ask(self._taken)
 
-    def _came(self, reading: Reading) -> None:
+    def _came(self, reading: LookReading) -> None:
         self.latest = reading
         self.came.emit(reading)
 

@@ -20,7 +20,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QDockWidget, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
-from wallum.desk.look.reading import LookReader, Reading, Scoped, by_stops
+from wallum.desk.look.reading import LookReader, LookReading, ScopeChoice, by_stops
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.physics.scopes import LUMA, PER_STOP, STOPS, bin_of, colour_difference, stops_of
 from wallum.physics.tone import srgb_encode
@@ -49,7 +49,7 @@ class Scope(QWidget):
     def __init__(self, kind: str, title: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.kind, self._title = kind, title
-        self._reading: Reading | None = None
+        self._reading: LookReading | None = None
         self._image: QImage | None = None
         self._at: QPointF | None = None
         # Lines and words over it, as long as size and channels stay.
@@ -62,17 +62,17 @@ class Scope(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(140 if self.kind == "colours" else 240, 150)
 
-    def show_reading(self, reading: Reading) -> None:
+    def show_reading(self, reading: LookReading) -> None:
         """Show what was read of a picture."""
         self._reading = reading
         self._image = reading.images.get(self.kind)
         self.update()
 
     @property
-    def _scoped(self) -> Scoped:
+    def _scoped(self) -> ScopeChoice:
         """What is shown."""
         scoped = None if self._reading is None else self._reading.taken.scopes
-        return scoped or Scoped()
+        return scoped or ScopeChoice()
 
     def _box(self) -> QRectF:
         box = QRectF(self.rect()).adjusted(4.0, 18.0, -4.0, -19.0 if self.kind == "light" else -4.0)
@@ -261,13 +261,13 @@ class ScopesDock(QDockWidget):
         return button
 
     def _switched(self) -> None:
-        self._reader.show_scopes(Scoped(self.of_light.isChecked(), self.by_channel.isChecked()))
+        self._reader.show_scopes(ScopeChoice(self.of_light.isChecked(), self.by_channel.isChecked()))
 
-    def _take(self, reading: Reading) -> None:
+    def _take(self, reading: LookReading) -> None:
         if self.isVisible():
             self.show_reading(reading)
 
-    def show_reading(self, reading: Reading) -> None:
+    def show_reading(self, reading: LookReading) -> None:
         """Show what was read of a picture, in every scope."""
         for scope in self.scopes:
             scope.show_reading(reading)

@@ -32,7 +32,7 @@ HEIGHT_PX, LEFT_PX, RIGHT_PX = 118, 44, 62
 CLEAREST_M, THICKEST_M = 200_000.0, 10.0
 MARKED_M: Final = ((100_000.0, "100 km"), (1000.0, "1 km"), (30.0, "30 m"))
 # What the profile shows at least over the ground, and at most [m].
-LEAST_M, MOST_M = 12.0, 400.0
+MIN_M, MAX_M = 12.0, 400.0
 STEPS = 80
 
 _HEROES: Final = Memo[tuple[float, ...]](4)
@@ -67,17 +67,17 @@ class AirProfile(QWidget):
         self._ground = 0.0
         self._eye: float | None = None
         self._heroes: tuple[float, ...] = ()
-        self._span = (0.0, LEAST_M)
+        self._span = (0.0, MIN_M)
 
     def show_air(
         self, air: Medium | None, ground: float, top: float, eye: float | None, heroes: tuple[float, ...]
     ) -> None:
         """Show the air of a moment over a ground [m]; top : of the level."""
         self._air, self._ground, self._eye, self._heroes = air, ground, eye, heroes
-        marked = [ground + LEAST_M, *heroes, *([] if eye is None else [eye])]
+        marked = [ground + MIN_M, *heroes, *([] if eye is None else [eye])]
         if air is not None:
             marked += [layer.base_height + 1.5 * layer.scale_height for layer in air.layers]
-        high = min(max(marked), max(top, ground + LEAST_M), ground + MOST_M)
+        high = min(max(marked), max(top, ground + MIN_M), ground + MAX_M)
         room = 0.08 * (high - ground)
         self._span = (ground - room, high + room)
         self.setAccessibleName(self.told())
@@ -255,7 +255,7 @@ class AirHead(QWidget):
             button.setChecked(name == group)
             button.setToolTip(f"Values of this layer; it is {'on' if layer.on else 'off'}")
             button.setText(AIR_GROUPS[name] + (" \N{BULLET}" if layer.on else ""))
-        ground, top = (0.0, LEAST_M) if loaded is None else loaded.bounds[:, 1].tolist()
+        ground, top = (0.0, MIN_M) if loaded is None else loaded.bounds[:, 1].tolist()
         heroes = () if loaded is None else hero_heights(loaded, now)
         eye = None if self._session.camera is None else self._session.camera.eye[1]
         straight = now.air.on and now.air.model == "straight"

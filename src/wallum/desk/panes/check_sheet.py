@@ -5,13 +5,13 @@ from collections.abc import Callable
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.jobs.loading import LoadedLevel
-from wallum.desk.jobs.work_thread import Crew, WorkThread
+from wallum.desk.jobs.work_thread import ThreadGroup, WorkThread
 from wallum.desk.session.session import Session
 from wallum.desk.viewport.view import PictureView
 from wallum.desk.widgets.sheet import Line, Sheet
 from wallum.document.project import Project
-from wallum.judge.banding import Pictured
-from wallum.judge.checks import Checked, check
+from wallum.judge.banding import BandingPicture
+from wallum.judge.checks import CheckSubject, check
 from wallum.judge.device import load_profile
 from wallum.judge.findings import Finding
 from wallum.moment.evaluate import evaluate
@@ -27,8 +27,8 @@ class _CheckThread(WorkThread):
     behind = True
 
     def __init__(
-        self, project: Project, loaded: LoadedLevel, pictures: list[Pictured], bounce: BounceField | None,
-        baked: tuple[BakedLight | None, bool],
+        self, project: Project, loaded: LoadedLevel, pictures: list[BandingPicture],
+        bounce: BounceField | None, baked: tuple[BakedLight | None, bool],
     ) -> None:  # fmt: skip
         super().__init__()
         self._project, self._loaded, self._pictures = project, loaded, pictures
@@ -39,7 +39,7 @@ class _CheckThread(WorkThread):
         profile = load_profile(self._project.target.profile)
         scene = (self._project, loaded.level, loaded.rays, loaded.boxes)
         asked = (lambda: not self.given_up, lambda: self._pictures, lambda: self._bounce, lambda: self._baked)
-        self.found.emit(check(Checked(*scene, profile, *asked)))
+        self.found.emit(check(CheckSubject(*scene, profile, *asked)))
 
 
 class CheckSheet(QObject):
@@ -48,7 +48,7 @@ class CheckSheet(QObject):
     def __init__(self, session: Session, sheet: Sheet, picture: PictureView, parent: QObject) -> None:
         super().__init__(parent)
         self._session, self._sheet, self._picture = session, sheet, picture
-        self._crew = Crew(self)
+        self._crew = ThreadGroup(self)
         self._thread: _CheckThread | None = None
         self.findings: list[Finding] = []
         # Light from surfaces of the level that is shown, as far as it is known.
@@ -71,14 +71,14 @@ class CheckSheet(QObject):
         self._thread.failed.connect(self._failed)
         self._crew.start(self._thread)
 
-    def _shown(self) -> list[Pictured]:
+    def _shown(self) -> list[BandingPicture]:
         """The picture that is shown now, where it is one as it is seen."""
         rgb = self._picture.shown_rgb()
         if rgb is None or self._picture.view != "final":
             return []
         moment, project = self._session.playhead.moment, self._session.history.present
         camera = self._picture.camera_as_shown
-        return [Pictured("the picture", rgb, camera, moment, evaluate(project, moment, camera.eye))]
+        return [BandingPicture("the picture", rgb, camera, moment, evaluate(project, moment, camera.eye))]
 
     def _end(self) -> bool:
         thread, self._thread = self._thread, None

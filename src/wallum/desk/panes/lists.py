@@ -24,7 +24,15 @@ from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.fields import declared
 from wallum.document.picture_values import EFFECT_WORDS
 from wallum.document.quantities import format_quantity
-from wallum.document.sources import CardSource, Lamp, PocketSource, RoomSource, Source, VeilSource, ZoneSource
+from wallum.document.sources import (
+    AmbientBoxSource,
+    CardSource,
+    Lamp,
+    PocketSource,
+    Source,
+    VeilSource,
+    ZoneSource,
+)
 from wallum.moment.resolved_colour import shown_colour
 
 __all__ = ["SourceList", "source_icon"]
@@ -96,7 +104,7 @@ def _strength(source: Source) -> str:
         own = [EFFECT_WORDS[effect].lower() for effect in source.effects]
         own += [f"{source.exposure:+g} stops"] if source.exposure else []
         return ", ".join(own) or "nothing of its own yet"
-    if isinstance(source, RoomSource):
+    if isinstance(source, AmbientBoxSource):
         return format_quantity(source.ambient, "lx")
     if isinstance(source, VeilSource):
         return f"hides {source.hides:.0%}"

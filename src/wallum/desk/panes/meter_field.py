@@ -8,7 +8,7 @@ from wallum.desk.session.session import Session
 from wallum.desk.viewport.picture_tools import PictureTools
 from wallum.document.quantities import format_quantity, parse_quantity
 from wallum.errors import WallumError
-from wallum.transport.direct.meter import Reading
+from wallum.transport.direct.meter import MeterReading
 
 __all__ = ["MeterField"]
 
@@ -27,7 +27,7 @@ class MeterField(QWidget):
         self.field = QLineEdit()
         self.field.setFixedWidth(84)
         self.field.setPlaceholderText("lx")
-        self.field.setAccessibleName("Reading in lux")
+        self.field.setAccessibleName("MeterReading in lux")
         self.field.setToolTip(
             "The meter's reading. Type what it should be: the selected source is trimmed to deliver it"
         )
@@ -36,7 +36,7 @@ class MeterField(QWidget):
         row.addWidget(self.field)
         tools.read.connect(self._show)
 
-    def _show(self, reading: Reading, _: NDArray[np.float64]) -> None:
+    def _show(self, reading: MeterReading, _: NDArray[np.float64]) -> None:
         self.field.setText(format_quantity(reading.direct_lx, "lx"))
 
     def _typed(self) -> None:

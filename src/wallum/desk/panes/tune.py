@@ -34,12 +34,12 @@ from wallum.document.project import Project, base_light
 from wallum.document.quantities import format_quantity
 from wallum.document.sources import (
     LAMP_KINDS,
+    AmbientBoxSource,
     CardSource,
     Coloured,
     FarLight,
     Lamp,
     PocketSource,
-    RoomSource,
     VeilSource,
     ZoneSource,
 )
@@ -51,7 +51,7 @@ from wallum.realtime.passes.shadows.cascades import nearest_grain
 
 __all__ = ["TunePane"]
 
-MOST_FIRST = 8
+MAX_FIRST = 8
 FAR_LINES = 5
 # While the hour runs, values are shown anew this often.
 LATER_MS = 150
@@ -196,7 +196,7 @@ def build_pane(session: Session, item: Item) -> Iterator[Pane | None]:
     for name, info in declared(item).items():
         row = Row(session, name, info, item)
         at_once = name in item.FIRST if item.FIRST else info.first
-        if at_once and len(first) < MOST_FIRST:
+        if at_once and len(first) < MAX_FIRST:
             first.append(row)
         else:
             folded.setdefault(info.heading or "More", []).append(row)
@@ -392,7 +392,7 @@ class TunePane(QWidget):
 
 def _one_of_each() -> tuple[Item, ...]:
     lamps = (kind(id=word, name=word) for word, kind in LAMP_KINDS.items())
-    boxes = PocketSource(id="pocket", name="pocket"), RoomSource(id="room", name="room")
+    boxes = PocketSource(id="pocket", name="pocket"), AmbientBoxSource(id="room", name="room")
     zone = ZoneSource(id="zone", name="zone")
     groups = (getattr(Project(), owner.name) for owner in OWNERS.values() if owner.tab)
     sheets = CardSource(id="card", name="card"), VeilSource(id="veil", name="veil")

@@ -5,13 +5,13 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wallum.desk.jobs.bounce_thread import BounceThread
 from wallum.desk.jobs.loading import LoadedLevel
-from wallum.desk.jobs.work_thread import Crew
+from wallum.desk.jobs.work_thread import ThreadGroup
 from wallum.desk.session.part_tools import Rebundler
 from wallum.desk.session.session import Session
-from wallum.level.model.level_overrides import Dress, dress_of
+from wallum.level.model.level_overrides import LevelOverrides, dress_of
 from wallum.moment.probe_boxes import ProbeBox, probe_boxes
 from wallum.moment.scene import LitScene
-from wallum.realtime.level.probe_set import ProbeSet, Units
+from wallum.realtime.level.probe_set import ProbeSet, UnitResponses
 from wallum.transport.field.bounce import BounceField
 
 __all__ = ["Background"]
@@ -36,7 +36,7 @@ class Background(QObject):
     def __init__(self, session: Session, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self._crew = Crew(self)
+        self._crew = ThreadGroup(self)
         self._bounce: BounceThread | None = None
         self._scene: LitScene | None = None
         self._bounce_of: LoadedLevel | None = None  # whose probes are to be found
@@ -45,10 +45,10 @@ class Background(QObject):
         self._later.setInterval(LATER_MS)
         self._later.timeout.connect(self._start_bounce)
         self._light_waits = False  # for a hand that needs no rays
-        self._kept: Units = {}  # light that has come meanwhile
+        self._kept: UnitResponses = {}  # light that has come meanwhile
         self._bouncing = False  # whether light from surfaces is not yet as the scene has it
         self._boxes: tuple[ProbeBox, ...] = ()
-        self._asked: tuple[dict[str, str], Dress] = ({}, Dress())
+        self._asked: tuple[dict[str, str], LevelOverrides] = ({}, LevelOverrides())
         self._packing = self._makes_way = False
         self._ended = False  # what threads have said before they ended may still come after
         self._rest = QTimer(self)
@@ -110,12 +110,12 @@ class Background(QObject):
             self._bouncing = True  # it says when it has looked
             self._bounce.follow(scene)
 
-    def _take_probes(self, probes: ProbeSet | None, units: Units) -> None:
+    def _take_probes(self, probes: ProbeSet | None, units: UnitResponses) -> None:
         if self.sender() is self._bounce and not self._ended:
             self._bouncing, self._kept = probes is not None, {}
             self.probes_ready.emit(probes, units)
 
-    def _take_bounce(self, units: Units) -> None:
+    def _take_bounce(self, units: UnitResponses) -> None:
         if self.sender() is not self._bounce or self._ended:
             return
         self._kept |= units

@@ -14,10 +14,10 @@ from wallum.physics.exposure import adapted_ev
 from wallum.realtime.process.request import Frame
 from wallum.transport.scene.heroes import hero_cells
 
-__all__ = ["Exposing", "heroes_for"]
+__all__ = ["ExposureFollower", "heroes_for"]
 
 
-class Exposing:
+class ExposureFollower:
     """Remembers what was shown last."""
 
     def __init__(self) -> None:

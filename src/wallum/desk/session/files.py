@@ -6,7 +6,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from wallum.desk.jobs.loading import LevelLoader, LoadedLevel
-from wallum.desk.jobs.work_thread import Crew
+from wallum.desk.jobs.work_thread import ThreadGroup
 from wallum.desk.session.session import Session
 from wallum.document.autosave import Recovery, recoverable
 from wallum.document.project import Project
@@ -41,7 +41,7 @@ class ProjectFiles(QObject):
     def __init__(self, session: Session, window: QWidget) -> None:
         super().__init__(window)
         self._session, self._window = session, window
-        self._crew = Crew(self)
+        self._crew = ThreadGroup(self)
         self._loader: LevelLoader | None = None
         self._left: Project | None = None  # what was on the desk when a level file was asked for
         self._ended = False

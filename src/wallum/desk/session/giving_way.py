@@ -10,11 +10,11 @@ from wallum.moment.evaluate import evaluate
 __all__ = ["give_way"]
 
 
-class _GivesWay(Protocol):
+class _Pausable(Protocol):
     def make_way(self, on: bool) -> None: ...
 
 
-def give_way(session: Session, files: ProjectFiles, link: RenderLink, parts: tuple[_GivesWay, ...]) -> None:
+def give_way(session: Session, files: ProjectFiles, link: RenderLink, parts: tuple[_Pausable, ...]) -> None:
     """Let parts of the window wait from the opening of a level until it has come or was refused."""
 
     def pause(on: bool) -> None:

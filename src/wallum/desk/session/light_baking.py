@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.jobs.loading import LoadedLevel
 from wallum.desk.jobs.render_link import RenderLink
-from wallum.desk.jobs.work_thread import Crew, WorkThread
+from wallum.desk.jobs.work_thread import ThreadGroup, WorkThread
 from wallum.desk.session.background import Background
 from wallum.desk.session.session import Session
 from wallum.document.lanes import format_clock
@@ -19,7 +19,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.static_sources import still_ids
 from wallum.realtime.level.baked_set import BakedSet, baked_set
 from wallum.transport.field.baked_light import BakedLight
-from wallum.transport.lightmaps.bake import Order, bake
+from wallum.transport.lightmaps.bake import BakeRequest, bake
 from wallum.transport.lightmaps.bake_cache import bake_file, baked_key, load_bake, part_file, save_bake
 
 __all__ = ["LightBaking"]
@@ -58,7 +58,7 @@ class _BakeThread(WorkThread):
     doing = "baking light"
     behind = True
 
-    def __init__(self, loaded: LoadedLevel, make: Callable[[], Order], file: Path, part: Path) -> None:
+    def __init__(self, loaded: LoadedLevel, make: Callable[[], BakeRequest], file: Path, part: Path) -> None:
         super().__init__()
         self._loaded, self._make, self._file, self._part = loaded, make, file, part
         self._told, self.paused, self.gives_way = -1.0, False, False
@@ -94,7 +94,7 @@ class LightBaking(QObject):
     ) -> None:
         super().__init__(background)
         self._session, self._background, self._link, self._ask = session, background, link, ask
-        self._crew = Crew(self)
+        self._crew = ThreadGroup(self)
         self._thread: _BakeThread | None = None
         self.baked: BakedLight | None = None
         self.key = ""  # of the level
@@ -221,11 +221,11 @@ class LightBaking(QObject):
         project, moment = self._session.project, self._session.playhead.moment
         built = field.made
 
-        def order() -> Order:
+        def order() -> BakeRequest:
             scene = still_alone(evaluate(project, moment), still_ids(project))
             key = baked_key(loaded.lasting, loaded.level)
             when, follows = format_clock(moment.clock), loaded.follows
-            return Order(loaded.lasting, loaded.level, built, scene, project.baking, key, when, follows)
+            return BakeRequest(loaded.lasting, loaded.level, built, scene, project.baking, key, when, follows)
 
         file = self._session.keeping.file
         thread = self._thread = _BakeThread(loaded, order, self._file(), part_file(project, file))

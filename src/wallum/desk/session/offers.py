@@ -20,13 +20,13 @@ from wallum.errors import WallumError
 from wallum.level.model.level_fit import FIT_KIND, guess_fit
 from wallum.level.model.model import Finding
 
-__all__ = ["Waiting"]
+__all__ = ["ProjectOffers"]
 
 UNSAVED, WRITTEN, LEVEL = "unsaved work", "another writer", "level on disk"
 ELSEWHERE, FIT = "level elsewhere", "how the level lies"
 
 
-class Waiting(QObject):
+class ProjectOffers(QObject):
     """Makes the offers and does what is answered. Nothing is let go of before it is answered."""
 
     recovered = pyqtSignal()  # unsaved work was taken on

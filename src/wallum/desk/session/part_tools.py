@@ -7,7 +7,7 @@ from wallum.desk.jobs.work_thread import WorkThread
 from wallum.desk.session.session import Session
 from wallum.document.project import PartMarks
 from wallum.document.sources import Lamp
-from wallum.level.model.level_overrides import Dress
+from wallum.level.model.level_overrides import LevelOverrides
 
 __all__ = [
     "Rebundler",
@@ -90,7 +90,7 @@ class Rebundler(WorkThread):
     ready = pyqtSignal(object)  # a LoadedLevel
     doing = "packing the level anew"
 
-    def __init__(self, loaded: LoadedLevel, follows: dict[str, str], dress: Dress) -> None:
+    def __init__(self, loaded: LoadedLevel, follows: dict[str, str], dress: LevelOverrides) -> None:
         super().__init__()
         self._loaded, self._follows, self._dress = loaded, follows, dress
 

@@ -6,13 +6,13 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wallum.desk.session.session import Session
 
-__all__ = ["Transport"]
+__all__ = ["Playback"]
 
 TICK_MS = 30
 DAY_S = 86_400.0
 
 
-class Transport(QObject):
+class Playback(QObject):
     """Moves the session's hour while it plays."""
 
     state_changed = pyqtSignal()

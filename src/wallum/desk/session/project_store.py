@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QThreadPool, QTimer, pyqtSignal
 
-from wallum.document.autosave import Recovery, Sitting, forget
+from wallum.document.autosave import Recovery, RecoveryFile, forget
 from wallum.document.fields import unchecked
 from wallum.document.project import Project, Shot
 from wallum.document.storage import as_project_file, save
@@ -15,12 +15,12 @@ from wallum.level.opening import moved_beside
 if TYPE_CHECKING:
     from wallum.desk.session.session import Session
 
-__all__ = ["Keeping"]
+__all__ = ["ProjectStore"]
 
 AUTOSAVE_MS = 1500
 
 
-class Keeping(QObject):
+class ProjectStore(QObject):
     """Nothing of the work is lost: it is written on demand, and kept in the background meanwhile.
 
     file : of the project; None for one that has none yet
@@ -33,7 +33,7 @@ class Keeping(QObject):
         super().__init__()
         self._session, self.file = session, file
         self.mark: str | None = None
-        self._sitting = Sitting(file)
+        self._sitting = RecoveryFile(file)
         self._kept: Project = session.history.present
         self._autosave = QTimer(self)
         self._autosave.setInterval(AUTOSAVE_MS)
@@ -51,7 +51,7 @@ class Keeping(QObject):
     def begin(self, project: Project, file: Path | None, mark: str | None) -> None:
         """Keep another project; `mark` stands for what its file holds."""
         self.file, self.mark, self._kept = file, mark, project
-        self._sitting = Sitting(file)
+        self._sitting = RecoveryFile(file)
 
     @property
     def is_kept(self) -> bool:
@@ -127,7 +127,7 @@ class Keeping(QObject):
         """What was kept of this sitting is saved, or given up; what others left stays."""
         self._pool.waitForDone()
         self._sitting.clear()
-        self._sitting = Sitting(self.file)
+        self._sitting = RecoveryFile(self.file)
 
     def _plan_autosave(self) -> None:
         if self._session.history.present is not self._kept and not self._autosave.isActive():
@@ -149,7 +149,7 @@ class Keeping(QObject):
 
         self._pool.start(write)
 
-    def _write(self, project: Project, sitting: Sitting, steps: int) -> bool:
+    def _write(self, project: Project, sitting: RecoveryFile, steps: int) -> bool:
         try:
             sitting.keep(project, steps)
         except ProjectProblem as error:

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QFileSystemWatcher, QObject, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from wallum.desk.jobs.loading import LoadedLevel, load_now
-from wallum.desk.jobs.work_thread import Crew, WorkThread
+from wallum.desk.jobs.work_thread import ThreadGroup, WorkThread
 from wallum.desk.session.session import Session
 from wallum.desk.widgets.sheet import Line
 from wallum.document.project import PartMarks, Project
@@ -124,7 +124,7 @@ class Receiver(QObject):
         self._watcher = QFileSystemWatcher(self)
         self._path: Path | None = None
         self._stamp: tuple[int, int] | None = None
-        self._crew = Crew(self)
+        self._crew = ThreadGroup(self)
         self._thread: _ReceiveThread | None = None
         self._quiet = QTimer(self)
         self._quiet.setSingleShot(True)

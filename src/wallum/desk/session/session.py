@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.jobs.loading import LoadedLevel
 from wallum.desk.session.playhead import Playhead
-from wallum.desk.session.project_store import Keeping
+from wallum.desk.session.project_store import ProjectStore
 from wallum.desk.session.selection import Selection
 from wallum.document.fields import Vector, declared, unchecked
 from wallum.document.history import History
@@ -24,10 +24,10 @@ from wallum.document.shot_look import shot_at, with_look_of_shot
 from wallum.document.sources import (
     GROUPS,
     LAMP_KINDS,
+    AmbientBoxSource,
     Coloured,
     Lamp,
     PocketSource,
-    RoomSource,
     ZoneSource,
     new_id,
 )
@@ -44,7 +44,7 @@ __all__ = ["Session", "fitting_intensity", "names_of"]
 
 # A new lamp's light on a mid grey surface at its distance: this much above mid grey.
 NEW_LAMP_STOPS = 0.5
-Box = TypeVar("Box", PocketSource, RoomSource, ZoneSource)
+Box = TypeVar("Box", PocketSource, AmbientBoxSource, ZoneSource)
 FREE_WHEN_LOCKED = frozenset({"locked", "name", "on", "hidden", "role"})
 
 
@@ -100,7 +100,7 @@ class Session(QObject):
         self.touched = ""  # path of the value that was changed last
         self.selection = Selection(lambda: self.project)
         self.playhead = Playhead(own_moment(self.history.present))
-        self.keeping = Keeping(self, file)
+        self.keeping = ProjectStore(self, file)
 
     @property
     def project(self) -> Project:
@@ -324,9 +324,9 @@ class Session(QObject):
         self.told.emit(f"{pocket.name}: pull its sides; how far one sees in it is at the right")
         return pocket
 
-    def add_room(self, at: Vector) -> RoomSource:
+    def add_room(self, at: Vector) -> AmbientBoxSource:
         """Put a room of one's own on the ground at a place, and select it."""
-        room = self._put_box(RoomSource, at, sunk=0.05)
+        room = self._put_box(AmbientBoxSource, at, sunk=0.05)
         self.told.emit(f"{room.name}: pull its sides to the walls; its light is at the right")
         return room
 

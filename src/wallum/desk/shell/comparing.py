@@ -17,12 +17,12 @@ from wallum.desk.viewport.view import PictureView
 from wallum.desk.viewport.wipe import Wipe
 from wallum.level.opening import reference_to
 
-__all__ = ["PICTURE_SUFFIXES", "Comparing"]
+__all__ = ["PICTURE_SUFFIXES", "ComparisonController"]
 
 PICTURE_SUFFIXES = (".png", ".jpg", ".jpeg", ".webp", ".bmp", ".tif", ".tiff")
 
 
-class Comparing(QObject):
+class ComparisonController(QObject):
     """One thing is compared at a time; the same command again ends it."""
 
     def __init__(

@@ -15,7 +15,7 @@ MARGIN_PX, WIDE_PX = 14, 330
 
 
 @dataclass(frozen=True)
-class Stop:
+class PathStep:
     """One thing to try; `done` sees the project and hour before and now."""
 
     title: str
@@ -28,17 +28,17 @@ def _lamps(project: Project) -> int:
 
 
 STOPS = (
-    Stop("Time", "Drag the day, the band of sky above, to another hour.",
+    PathStep("Time", "Drag the day, the band of sky above, to another hour.",
          lambda a, b, h, k: abs(h - k) > 1.0),
-    Stop("Key", "Find the sun in the balance below and drag its fader.",
+    PathStep("Key", "Find the sun in the balance below and drag its fader.",
          lambda a, b, h, k: any(x.trim != y.trim for x, y in zip(a.sources, b.sources, strict=False))),
-    Stop("Lamp", "Point at a wall or the ground and press P or O: a lamp is put there.",
+    PathStep("Lamp", "Point at a wall or the ground and press P or O: a lamp is put there.",
          lambda a, b, h, k: _lamps(b) > _lamps(a)),
-    Stop("Fog", "Press Air at the right, and let it in or change how far one sees.",
+    PathStep("Fog", "Press Air at the right, and let it in or change how far one sees.",
          lambda a, b, h, k: a.air != b.air),
-    Stop("Look", "Press Picture at the right, and change how the picture is exposed.",
+    PathStep("Look", "Press Picture at the right, and change how the picture is exposed.",
          lambda a, b, h, k: a.look != b.look),
-    Stop("Cost", "The line at the bottom says what a picture costs. F1 lists every key, All every command.",
+    PathStep("Cost", "The line at the bottom says what a picture costs. F1 lists every key, All every command.",  # noqa: E501
          lambda a, b, h, k: False),
 )  # fmt: skip
 

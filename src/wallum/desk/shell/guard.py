@@ -19,7 +19,7 @@ from wallum.faults import fault_of
 __all__ = ["Guard"]
 
 # The same fault is told and logged this often; a slot that is called at every move would flood both.
-TOLD_AT_MOST: Final = 3
+TOLD_AT_MAX: Final = 3
 
 
 class Guard(QObject):
@@ -42,7 +42,7 @@ class Guard(QObject):
         with self._lock:
             self._met[place] += 1
             often = self._met[place]
-        if often <= TOLD_AT_MOST:
+        if often <= TOLD_AT_MAX:
             doing = f"what was just done ({where.name})" if where else "what was just done"
             self.caught.emit(f"{fault_of(error.with_traceback(at), doing)}. Your work is kept.")
 

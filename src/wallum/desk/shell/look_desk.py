@@ -8,13 +8,13 @@ from PyQt6.QtGui import QCursor, QImage
 from PyQt6.QtWidgets import QMainWindow
 
 from wallum.desk.jobs.render_link import RenderLink
-from wallum.desk.look.held import HeldLook
+from wallum.desk.look.held import HeldLookKeys
 from wallum.desk.look.pointed import PointedPixels
 from wallum.desk.look.reading import LookReader, around
 from wallum.desk.look.scopes import ScopesDock
 from wallum.desk.panes.tune import TunePane
 from wallum.desk.session.session import Session
-from wallum.desk.viewport.frame_scheduler import Asking
+from wallum.desk.viewport.frame_scheduler import FrameScheduler
 from wallum.desk.viewport.view import PictureView
 from wallum.physics.grade import neutral_for
 from wallum.realtime.process.request import Frame
@@ -30,7 +30,7 @@ class LookDesk(QObject):
         session: Session,
         picture: PictureView,
         tune: TunePane,
-        asking: Asking,
+        asking: FrameScheduler,
         link: RenderLink,
         window: QMainWindow,
     ) -> None:
@@ -39,7 +39,7 @@ class LookDesk(QObject):
         self._picture, self._tune = picture, tune
         self._to_pick: QPointF | None = None  # once the picture's values are there
         self.reader = LookReader(self)
-        self.held = HeldLook(session)
+        self.held = HeldLookKeys(session)
         self.head = tune.look
         self.dock = ScopesDock(self.reader, window)
         window.addDockWidget(Qt.DockWidgetArea.BottomDockWidgetArea, self.dock)

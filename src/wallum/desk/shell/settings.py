@@ -16,7 +16,7 @@ from wallum.user_folders import config_folder
 __all__ = ["DeskSettings"]
 
 log = logging.getLogger("wallum.settings")
-MOST_RECENT = 8
+MAX_RECENT = 8
 
 
 def settings_file() -> Path:
@@ -80,7 +80,7 @@ class DeskSettings:
     def note_opened(self, reference: str) -> None:
         """A file was opened or saved."""
         path = str(Path(reference).resolve())
-        self._values["recent"] = [path, *(item for item in self.recent if item != path)][:MOST_RECENT]
+        self._values["recent"] = [path, *(item for item in self.recent if item != path)][:MAX_RECENT]
         self._write()
 
     @property

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QLabel
 
 from wallum.desk.panes.balance import BalanceView
 from wallum.desk.session.session import Session
-from wallum.desk.viewport.frame_scheduler import Asking
+from wallum.desk.viewport.frame_scheduler import FrameScheduler
 from wallum.desk.viewport.picture_grid import PictureGrid
 from wallum.desk.viewport.three_ways import ThreeWays
 from wallum.desk.viewport.truth import RAW_TRUTH, TRUTHS, Truth
@@ -19,14 +19,14 @@ from wallum.desk.viewport.wipe import Wipe
 from wallum.desk.viewport.zone_view import ZONES, ZoneView
 from wallum.frame.views import VIEWS
 
-__all__ = ["CHOICES", "ONE_SOURCE", "Viewing"]
+__all__ = ["CHOICES", "ONE_SOURCE", "ViewController"]
 
 ONE_SOURCE = "one source"
 # What the list of views offers.
 CHOICES = (*VIEWS, ZONES, ONE_SOURCE, *TRUTHS)
 
 
-class Viewing(QObject):
+class ViewController(QObject):
     """The list of views, the source that is seen alone, and the way back from each."""
 
     def __init__(
@@ -36,7 +36,7 @@ class Viewing(QObject):
         state: ViewState,
         balance: BalanceView,
         truth: Truth,
-        asking: Asking,
+        asking: FrameScheduler,
         choice: QComboBox,
         told: QLabel,
     ) -> None:

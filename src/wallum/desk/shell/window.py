@@ -18,31 +18,31 @@ from wallum.desk.panes.strip_sheet import StripSheet
 from wallum.desk.panes.tune import TunePane
 from wallum.desk.panes.variant_bar import VariantBar
 from wallum.desk.session.background import Background
-from wallum.desk.session.exposing import Exposing
+from wallum.desk.session.exposing import ExposureFollower
 from wallum.desk.session.files import ProjectFiles
 from wallum.desk.session.fit_menu import FitMenu
 from wallum.desk.session.giving_way import give_way
 from wallum.desk.session.light_baking import LightBaking
-from wallum.desk.session.offers import Waiting
-from wallum.desk.session.playback import Transport
+from wallum.desk.session.offers import ProjectOffers
+from wallum.desk.session.playback import Playback
 from wallum.desk.session.receiving import Received, Receiver, report_lines
 from wallum.desk.session.session import Session
 from wallum.desk.shell.actions import BAR_FILES, BAR_TOOLS, command_menu, key_lines, make_actions, silence
-from wallum.desk.shell.comparing import PICTURE_SUFFIXES, Comparing
+from wallum.desk.shell.comparing import PICTURE_SUFFIXES, ComparisonController
 from wallum.desk.shell.first_path import FirstPath
 from wallum.desk.shell.look_desk import LookDesk
 from wallum.desk.shell.recent import RecentMenu, dropped_file
 from wallum.desk.shell.settings import DeskSettings
 from wallum.desk.shell.source_tools import SourceTools
-from wallum.desk.shell.viewing import CHOICES, Viewing
+from wallum.desk.shell.viewing import CHOICES, ViewController
 from wallum.desk.timeline.bench import choice_box, compose_bench, headed, order_bar, status_row, top_bar
 from wallum.desk.timeline.day_bar import DayBar
 from wallum.desk.timeline.day_bench import DayBench
 from wallum.desk.viewport.at_rest import AtRest
 from wallum.desk.viewport.base_mark import BaseMark
-from wallum.desk.viewport.frame_scheduler import Asking
+from wallum.desk.viewport.frame_scheduler import FrameScheduler
 from wallum.desk.viewport.indirect import Indirect
-from wallum.desk.viewport.looking import Looking
+from wallum.desk.viewport.looking import ShotNavigation
 from wallum.desk.viewport.picture_tools import PictureTools
 from wallum.desk.viewport.pointer_tools import PointerTools
 from wallum.desk.viewport.pool_lines import PoolLines
@@ -80,11 +80,11 @@ class DeskWindow(QMainWindow):
         self.tune = TunePane(self.session)
         self.bar, self.offers = Bar(), Offers()
         self.files = ProjectFiles(self.session, self)
-        self.transport = Transport(self.session, self)
+        self.transport = Playback(self.session, self)
         self.day = DayBar(self.session, self.transport)
         self.background = Background(self.session, self)
-        self.exposing = Exposing()
-        self.asking = Asking(self.session, self.link, self.picture, self.transport, self.exposing)
+        self.exposing = ExposureFollower()
+        self.asking = FrameScheduler(self.session, self.link, self.picture, self.transport, self.exposing)
         self.indirect = Indirect(self.background, self.link, self.asking, self.ask_picture)
         self.baking = LightBaking(self.session, self.background, self.link, self.ask_picture)
         self.tune.lead_baking(self.baking)
@@ -121,12 +121,14 @@ class DeskWindow(QMainWindow):
         self.wipe = Wipe(self.session, self.picture)
         self.wall = ShotWall(self.session, self.picture)
         self.receiver = Receiver(self.session, self)
-        self.waiting = Waiting(self.session, self.files, self.receiver, self.offers, self.sheet)
+        self.waiting = ProjectOffers(self.session, self.files, self.receiver, self.offers, self.sheet)
         self.path = FirstPath(self.session, self.picture, self.settings.note_start)
         self.state = ViewState()
-        self.looking = Looking(self.session, self.picture, self.wall, self.state)
+        self.looking = ShotNavigation(self.session, self.picture, self.wall, self.state)
         self.walker = Walker(self.session, self.looking)
-        self.comparing = Comparing(self.session, self.picture, self.wipe, self.variants, self.pointer, self)
+        self.comparing = ComparisonController(
+            self.session, self.picture, self.wipe, self.variants, self.pointer, self
+        )
         self.recent = RecentMenu(self.settings, self._open_file, self)
         self.pool = PoolLines(self.session, self.picture)
         self.base_mark = BaseMark(self.session, self.picture, lambda: self.tune.air_layer)
@@ -134,7 +136,7 @@ class DeskWindow(QMainWindow):
         self.at_rest = AtRest(self.session, self.link, self.picture, self.transport)
         self.look = LookDesk(self.session, self.picture, self.tune, self.asking, self.link, self)
         self._alone = QLabel()
-        self.viewing = Viewing(
+        self.viewing = ViewController(
             self.session,
             self.picture,
             self.state,

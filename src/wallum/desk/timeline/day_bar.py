@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
-from wallum.desk.session.playback import Transport
+from wallum.desk.session.playback import Playback
 from wallum.desk.session.session import Session
 from wallum.desk.timeline.ribbon import DayRibbon
 from wallum.desk.widgets.buttons import text_button
@@ -59,7 +59,7 @@ class DayBar(QWidget):
     place_asked = pyqtSignal()
     bench_asked = pyqtSignal(str)
 
-    def __init__(self, session: Session, transport: Transport, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, transport: Playback, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session, self._transport = session, transport
         self.setObjectName("pane")

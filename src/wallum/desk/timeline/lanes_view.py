@@ -40,7 +40,7 @@ EASINGS = get_args(Peg.model_fields["easing"].annotation)
 
 
 @dataclass(frozen=True)
-class Range:
+class ValueRange:
     """Values between which a row is drawn, by their logarithm or evenly."""
 
     low: float
@@ -61,23 +61,23 @@ class Range:
         return self.low + (self.high - self.low) * share
 
 
-def _range_of(values: Sequence[float], info: Parameter) -> Range:
+def _range_of(values: Sequence[float], info: Parameter) -> ValueRange:
     low, high = min(values), max(values)
     if info.scale == "log" and low > 0.0:
         spare = max((high / low) ** 0.2, 1.5)
-        return Range(low / spare, high * spare, True)
+        return ValueRange(low / spare, high * spare, True)
     spare = max(0.2 * (high - low), 2.0 * info.step, 1e-6)
-    return Range(low - spare, high + spare, False)
+    return ValueRange(low - spare, high + spare, False)
 
 
 @dataclass
-class Held:
+class DraggedPeg:
     """A peg in the hand: which, where it was taken, and how its row was drawn then."""
 
     lane: Lane
     peg: Peg
     start: QPointF
-    span: Range | None
+    span: ValueRange | None
 
 
 class LanesView(QWidget):
@@ -88,7 +88,7 @@ class LanesView(QWidget):
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._session = session
-        self._held: Held | None = None
+        self._held: DraggedPeg | None = None
         self.chosen: list[tuple[str, str, PegTime]] = []  # pegs by lane and time, as they stand
         self.copied: list[Copied] = []
         self._scrolled = 0
@@ -157,7 +157,7 @@ class LanesView(QWidget):
         share = span.share(float(peg.value)) if span is not None else 0.5  # type: ignore[arg-type]
         return QPointF(self.x_of(hour), plot.bottom() - share * plot.height())
 
-    def _span(self, lane: Lane) -> Range | None:
+    def _span(self, lane: Lane) -> ValueRange | None:
         """How a row of numbers is drawn; None for words, switches, colours and places."""
         if self._held is not None and (self._held.lane.owner, self._held.lane.name) == (
             lane.owner,
@@ -194,7 +194,7 @@ class LanesView(QWidget):
             self._menu(*peg).popup(event.globalPosition().toPoint())
         elif event.button() == Qt.MouseButton.LeftButton and peg is not None:
             self._choose(peg, bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier))
-            self._held = Held(peg[0], peg[1], event.position(), self._span(peg[0]))
+            self._held = DraggedPeg(peg[0], peg[1], event.position(), self._span(peg[0]))
         elif event.button() == Qt.MouseButton.LeftButton and event.position().x() >= LABEL_PX:
             self.chosen = []
             self._session.playhead.scrub(self.hour_at(event.position().x()))
@@ -228,7 +228,7 @@ class LanesView(QWidget):
         assert current is not None
         self._session.history.preview(self._moved(self._session.history.present, current, at))
 
-    def _moved(self, project: Project, held: Held, at: QPointF) -> Project:
+    def _moved(self, project: Project, held: DraggedPeg, at: QPointF) -> Project:
         changes: dict[str, Any] = {}
         across, down = at.x() - held.start.x(), at.y() - held.start.y()
         if abs(across) > STILL_PX:

@@ -20,7 +20,14 @@ from wallum.document.lanes import Lane, Peg, format_clock
 from wallum.document.pegging import shifted
 from wallum.document.sources import Lamp
 from wallum.moment.at_moment import day_of
-from wallum.moment.day_strip import Course, DayMark, course, events_of_day, moments_of_day, strip_colours
+from wallum.moment.day_strip import (
+    DayMark,
+    ElevationCurves,
+    course,
+    events_of_day,
+    moments_of_day,
+    strip_colours,
+)
 from wallum.moment.moment import Moment
 
 __all__ = ["DayRibbon"]
@@ -47,7 +54,7 @@ class DayRibbon(QWidget):
         self._session = session
         self._strip = QImage(COLUMNS, 2, QImage.Format.Format_RGB32)
         self._strip.fill(QColor(TOKENS["ground"]))
-        self._course: Course | None = None
+        self._course: ElevationCurves | None = None
         self._events: dict[str, float] = {}
         self._moments: list[DayMark] = []
         self._key: object = None

@@ -4,9 +4,9 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from wallum.desk.jobs.contribution_thread import ContributionThread, Wanted
+from wallum.desk.jobs.contribution_thread import ContributionRequest, ContributionThread
 from wallum.desk.jobs.render_link import RenderLink
-from wallum.desk.session.playback import Transport
+from wallum.desk.session.playback import Playback
 from wallum.desk.session.session import Session
 from wallum.desk.viewport.view import PictureView
 from wallum.document.project import Project
@@ -53,9 +53,7 @@ class AtRest(QObject):
     cost_found = pyqtSignal(object)  # a FrameCost
     cost_refused = pyqtSignal(str)  # why there is none
 
-    def __init__(
-        self, session: Session, link: RenderLink, picture: PictureView, transport: Transport
-    ) -> None:
+    def __init__(self, session: Session, link: RenderLink, picture: PictureView, transport: Playback) -> None:
         super().__init__()
         self._session, self._link, self._picture, self._transport = session, link, picture, transport
         self._contributions = ContributionThread()
@@ -106,7 +104,9 @@ class AtRest(QObject):
         camera = self._picture.camera_as_shown
         project = self._session.project
         ev100, target = self._session.shown_ev, project.target
-        self._contributions.ask(Wanted(loaded, scene, camera, ev100, target, lamp, self.bounce()))
+        self._contributions.ask(
+            ContributionRequest(loaded, scene, camera, ev100, target, lamp, self.bounce())
+        )
         wanted = self._picture_shots(scene, far_for(loaded.level.bounds))
         for more in self.more:
             wanted |= more(scene)

@@ -5,8 +5,8 @@ from collections.abc import Callable
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.jobs.render_link import RenderLink
-from wallum.desk.session.exposing import Exposing, heroes_for
-from wallum.desk.session.playback import Transport
+from wallum.desk.session.exposing import ExposureFollower, heroes_for
+from wallum.desk.session.playback import Playback
 from wallum.desk.session.session import Session
 from wallum.desk.viewport.view import PictureView
 from wallum.document.look import Look
@@ -14,10 +14,10 @@ from wallum.document.project import Project
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
 
-__all__ = ["Asking"]
+__all__ = ["FrameScheduler"]
 
 
-class Asking(QObject):
+class FrameScheduler(QObject):
     """A hand sends more moves than pictures can be drawn, and each would be evaluated: while one
     picture is drawn and one waits, the next is asked for once there is room, as things stand then."""
 
@@ -29,8 +29,8 @@ class Asking(QObject):
         session: Session,
         link: RenderLink,
         picture: PictureView,
-        transport: Transport,
-        exposing: Exposing,
+        transport: Playback,
+        exposing: ExposureFollower,
     ) -> None:
         super().__init__(picture)
         self._session, self._link, self._picture = session, link, picture

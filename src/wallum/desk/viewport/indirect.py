@@ -7,8 +7,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.jobs.render_link import RenderLink
 from wallum.desk.session.background import Background
-from wallum.desk.viewport.frame_scheduler import Asking
-from wallum.realtime.level.probe_set import ProbeSet, Units
+from wallum.desk.viewport.frame_scheduler import FrameScheduler
+from wallum.realtime.level.probe_set import ProbeSet, UnitResponses
 
 __all__ = ["Indirect"]
 
@@ -19,7 +19,7 @@ class Indirect(QObject):
     told = pyqtSignal(str)
 
     def __init__(
-        self, background: Background, link: RenderLink, asking: Asking, ask: Callable[[], None]
+        self, background: Background, link: RenderLink, asking: FrameScheduler, ask: Callable[[], None]
     ) -> None:
         super().__init__(background)
         self._background, self._link, self._ask = background, link, ask
@@ -36,7 +36,7 @@ class Indirect(QObject):
         self.text = f", probes {done:.0%}" if 0.0 < done < 1.0 else ""
         self.told.emit(f"placing the probes, {done:.0%}")
 
-    def _take_probes(self, probes: ProbeSet | None, units: Units) -> None:
+    def _take_probes(self, probes: ProbeSet | None, units: UnitResponses) -> None:
         self.text = ""
         self._link.set_probes(probes)
         if units:
@@ -44,7 +44,7 @@ class Indirect(QObject):
         self._link.let_settle(True)
         self._ask()
 
-    def _take_light(self, units: Units) -> None:
+    def _take_light(self, units: UnitResponses) -> None:
         self._link.take_bounce(units)
         # A hand that moves asks by itself, for as small a picture as it needs; once it rests, what settles
         # must have all light that came.

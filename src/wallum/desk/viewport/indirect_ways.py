@@ -9,7 +9,7 @@ from PyQt6.QtGui import QImage
 
 from wallum.desk.jobs.indirect_thread import IndirectThread
 from wallum.desk.jobs.loading import LoadedLevel
-from wallum.desk.jobs.work_thread import Crew
+from wallum.desk.jobs.work_thread import ThreadGroup
 from wallum.desk.session.session import Session
 from wallum.desk.viewport.picture_grid import PictureGrid
 from wallum.desk.viewport.pixels import pixels_of
@@ -20,7 +20,7 @@ from wallum.judge.device import DeviceProfile, load_profile
 from wallum.judge.indirect_ways import DRAWN, IndirectWay, Surroundings, bare, stops_off, ways_of
 from wallum.judge.shaft_ways import exposure_for, read_off
 from wallum.moment.picture_scene import picture_scene
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.moment.scene import LitScene
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.direct.contributions import LAYER_SIZE
@@ -41,14 +41,14 @@ class IndirectWays(PictureGrid):
 
     def __init__(self, session: Session, picture: PictureView) -> None:
         super().__init__(session, picture, "Ways of light from all around")
-        self._picture, self._crew = picture, Crew(self)
+        self._picture, self._crew = picture, ThreadGroup(self)
         self.bounce: Any = lambda: None  # light from surfaces of the level, as far as it is known
         self.found: dict[Indirect, IndirectWay] = {}
         self._pictures: dict[str, QImage] = {}
         self._asked: set[str] = set()
         self._key: tuple[object, ...] = ()
         self._truth: NDArray[np.float64] | None = None
-        self._look = ShownLook(0.0)
+        self._look = ResolvedLook(0.0)
         self._thread: IndirectThread | None = None
         self.left.connect(self.hide)
         self.closed.connect(self._forget)
@@ -178,7 +178,7 @@ class IndirectWays(PictureGrid):
         if self.sender() is self._thread:
             self._truth = truth
             shown = truth[truth > 0.0]
-            self._look = ShownLook(exposure_for(shown) if len(shown) else 0.0)
+            self._look = ResolvedLook(exposure_for(shown) if len(shown) else 0.0)
             self.opened.emit()
 
     def take_picture(self, name: str, image: QImage) -> None:

@@ -11,15 +11,15 @@ from wallum.desk.viewport.view import PictureView
 from wallum.desk.viewport.view_state import ViewState
 from wallum.desk.viewport.wall import ShotWall
 from wallum.document.fit import LevelFit
-from wallum.document.sources import CardSource, Lamp, PocketSource, RoomSource, Sheets, ZoneSource
+from wallum.document.sources import AmbientBoxSource, CardSource, Lamp, PocketSource, Sheets, ZoneSource
 from wallum.moment.camera import Camera, far_for
 
-__all__ = ["Looking"]
+__all__ = ["ShotNavigation"]
 
 SMALLEST_FRAMED_M = 1.5
 
 
-class Looking(QObject):
+class ShotNavigation(QObject):
     """Remembers where one came from."""
 
     left = pyqtSignal()  # there is nothing left to go back from but a view
@@ -76,7 +76,7 @@ class Looking(QObject):
             return
         low, high = self._session.level.level.bounds
         source = self._session.selection.source
-        if isinstance(source, PocketSource | RoomSource | ZoneSource | Sheets):
+        if isinstance(source, PocketSource | AmbientBoxSource | ZoneSource | Sheets):
             half = 0.5 * (source.length if isinstance(source, CardSource) else max(source.size))
             low, high = (np.array(source.position) + sign * half for sign in (-1.0, 1.0))
         elif isinstance(source, Lamp):

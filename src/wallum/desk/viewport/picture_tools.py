@@ -17,7 +17,7 @@ from wallum.moment.evaluate import evaluate
 from wallum.moment.scene import GLOW_ID, OF, LitScene
 from wallum.physics.colour import luminance
 from wallum.physics.exposure import ev_for_luminance
-from wallum.transport.direct.meter import Reading, direct_illuminance
+from wallum.transport.direct.meter import MeterReading, direct_illuminance
 from wallum.transport.field.bounce import BounceField
 from wallum.transport.paths.through import contrast_kept
 
@@ -82,7 +82,7 @@ class PictureTools(QObject):
 
     # -- meter -------------------------------------------------------------------------
 
-    def meter(self, at: QPointF) -> Reading | None:
+    def meter(self, at: QPointF) -> MeterReading | None:
         """Read the light at what is under a place of the picture, and say it."""
         result, loaded = self._picture.surface_at(at), self._session.level
         if result is None or loaded is None:
@@ -91,7 +91,7 @@ class PictureTools(QObject):
         self._metered = (result[0], result[1])
         return self._read()
 
-    def _read(self) -> Reading:
+    def _read(self) -> MeterReading:
         assert self._metered is not None
         assert self._session.level is not None
         point, normal = self._metered
@@ -118,7 +118,7 @@ class PictureTools(QObject):
                 out[name] = out.get(name, 0.0) + float(luminance(light.astype(np.float64))[0])
         return out
 
-    def _told(self, reading: Reading, returned: dict[str, float]) -> str:
+    def _told(self, reading: MeterReading, returned: dict[str, float]) -> str:
         lux = reading.direct_lx
         grey = (lux + sum(returned.values())) * 0.18 / np.pi
         stops = ev_for_luminance(max(grey, 1e-9)) - self._session.shown_ev

@@ -14,7 +14,7 @@ from wallum.desk.viewport.grips import metres, nearest_on_line
 from wallum.desk.viewport.handles import Handle
 from wallum.desk.widgets.tokens import TOKENS
 from wallum.document.project import Project
-from wallum.document.sources import CardSource, PocketSource, RoomSource, Source, VeilSource, ZoneSource
+from wallum.document.sources import AmbientBoxSource, CardSource, PocketSource, Source, VeilSource, ZoneSource
 from wallum.memo import Memo
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
@@ -25,10 +25,10 @@ __all__ = ["SideGrip", "Sized", "draw_outline", "outline_of", "side_handles"]
 
 Point = NDArray[np.float64]
 # What stands in the level with a size and a turn.
-Sized = PocketSource | VeilSource | RoomSource | ZoneSource
+Sized = PocketSource | VeilSource | AmbientBoxSource | ZoneSource
 # Its sides: which axis, and which way along it.
 SIDES: Final = tuple((axis, sign) for axis in range(3) for sign in (-1.0, 1.0))
-LEAST_M = 0.1
+MIN_M = 0.1
 ROUND = 48
 RIM = QColor(0, 0, 0, 150)
 
@@ -144,7 +144,7 @@ class SideGrip:
         """Move the side; returns what to say of it."""
         moved = nearest_on_line(self._start, self._way, *self._ray(at)) - self._begun
         size = list(self._pocket.size)
-        size[self._axis] = max(round(size[self._axis] + moved, 3), LEAST_M)
+        size[self._axis] = max(round(size[self._axis] + moved, 3), MIN_M)
         grown = size[self._axis] - self._pocket.size[self._axis]
         middle = np.array(self._pocket.position) + self._way * (0.5 * grown)
         x, y, z = (round(float(part), 4) for part in middle)

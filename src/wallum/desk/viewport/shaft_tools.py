@@ -27,7 +27,7 @@ Point = NDArray[np.float64]
 # A card of a lamp without a range is no longer than this, nor is a shaft through an opening [m].
 LONGEST_M, LONGEST_SHAFT_M = 30.0, 40.0
 # Share of an opening that sun or moon must shine through.
-LEAST_LIT = 0.1
+MIN_LIT = 0.1
 WORDS = {"true": "true shafts", "screen": "screen shafts", "card": "cards"}
 
 
@@ -92,7 +92,7 @@ class ShaftTools(QObject):
             return None
         way = -scene.sun.direction
         inward = opening.facing if float(opening.facing @ way) > 0.0 else -opening.facing
-        if lit_share(rays, opening, -way) < LEAST_LIT:
+        if lit_share(rays, opening, -way) < MIN_LIT:
             return None
         free = free_length(rays, opening.middle + way * 0.05, way, LONGEST_SHAFT_M)
         seen = visibility_at(scene.air, opening.middle + way * (0.5 * free))

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 from PyQt6.QtWidgets import QToolButton
 
 from wallum.desk.jobs.ways_thread import WaysThread
-from wallum.desk.jobs.work_thread import Crew
+from wallum.desk.jobs.work_thread import ThreadGroup
 from wallum.desk.session.session import Session
 from wallum.desk.viewport.marks import draw_label
 from wallum.desk.viewport.pixels import pixels_of
@@ -25,7 +25,7 @@ from wallum.judge.device import load_profile
 from wallum.judge.shaft_ways import MEASURED, ShaftWay, Subject, apart, exposure_for, read_off
 from wallum.moment.camera import Camera
 from wallum.moment.picture_scene import picture_scene
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.moment.scene import LitScene
 from wallum.realtime.process.request import PictureRequest
 from wallum.transport.direct.contributions import LAYER_SIZE
@@ -37,7 +37,7 @@ PREFIX: Final = "shafts "
 MEASURED_NAME: Final = "shafts, measured"
 CATCH_PX = 7.0
 TITLES: Final[dict[Way, str]] = {"true": "True shafts", "screen": "Screen shafts", "card": "Card"}
-BUTTON_UP, LEAST = 46, 0.08
+BUTTON_UP, MINIMUM = 46, 0.08
 
 
 class ThreeWays(QObject):
@@ -47,7 +47,7 @@ class ThreeWays(QObject):
 
     def __init__(self, session: Session, picture: PictureView, tools: ShaftTools) -> None:
         super().__init__(picture)
-        self._session, self._picture, self._tools, self._crew = session, picture, tools, Crew(self)
+        self._session, self._picture, self._tools, self._crew = session, picture, tools, ThreadGroup(self)
         self.shown = False
         self.places = [1.0 / 3.0, 2.0 / 3.0]
         self.found: dict[Way, ShaftWay] = {}
@@ -57,7 +57,7 @@ class ThreeWays(QObject):
         self._thread: WaysThread | None = None
         self._cards: tuple[CardSource, ...] = ()
         self._line = -1
-        self._look = ShownLook(0.0)
+        self._look = ResolvedLook(0.0)
         self._buttons = {way: self._button(way) for way in WAYS}
         picture.overlays.insert(0, self._paint)
         picture.first_grips.append(self.take)
@@ -142,7 +142,7 @@ class ThreeWays(QObject):
             view = self._picture.view
             out[PREFIX + way] = PictureRequest(0, scene, camera, size, detail="thumb", view=view)
             if item.alone is not None and item.truth is not None:
-                self._look = ShownLook(exposure_for(item.truth))
+                self._look = ResolvedLook(exposure_for(item.truth))
                 alone = replace(item.alone, look=self._look)
                 out[MEASURED_NAME] = PictureRequest(0, alone, camera, MEASURED, detail="thumb", view="air")
         return out
@@ -211,7 +211,9 @@ class ThreeWays(QObject):
 
     def drag(self, at: QPointF) -> str:
         place = at.x() / max(self._picture.width(), 1)
-        low, high = (LEAST, self.places[1] - LEAST) if self._line == 0 else (self.places[0] + LEAST, 1.0)
+        low, high = (
+            (MINIMUM, self.places[1] - MINIMUM) if self._line == 0 else (self.places[0] + MINIMUM, 1.0)
+        )
         self.places[self._line] = min(max(place, low), high)
         self._place_buttons()
         return ""

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, QRectF, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter
 
 from wallum.desk.jobs.loading import LoadedLevel
-from wallum.desk.jobs.work_thread import Crew, WorkThread
+from wallum.desk.jobs.work_thread import ThreadGroup, WorkThread
 from wallum.desk.session.session import Session
 from wallum.desk.viewport.marks import draw_label
 from wallum.desk.viewport.view import PictureView
@@ -21,7 +21,7 @@ from wallum.moment.camera import Camera
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.scene import LitScene
 from wallum.transport.field.bounce import BounceField, Field
-from wallum.transport.paths.reference import Half, Reference
+from wallum.transport.paths.reference import HalfColumns, Reference
 
 __all__ = ["RAW_TRUTH", "TRUTHS", "Truth"]
 
@@ -30,11 +30,11 @@ RAW_TRUTH = "truth raw"
 TRUTHS = ("truth", RAW_TRUTH)
 # It is traced at this share of the picture's size, and begins once the hand has rested so long.
 SHARE, REST_MS = 0.5, 350
-BOUNCES, MOST_PATHS = 6, 512
+BOUNCES, MAX_PATHS = 6, 512
 
 
 @dataclass(frozen=True)
-class _Wanted:
+class _TruthRequest:
     loaded: LoadedLevel
     scene: LitScene
     camera: Camera
@@ -52,7 +52,7 @@ class _TruthThread(WorkThread):
     doing = "the reference picture"
     behind = True
 
-    def __init__(self, wanted: _Wanted) -> None:
+    def __init__(self, wanted: _TruthRequest) -> None:
         super().__init__()
         self._wanted = wanted
         self._depths: NDArray[np.float64] | None = None  # where the lens leaves something unsharp
@@ -66,9 +66,9 @@ class _TruthThread(WorkThread):
             beside.submit(denoiser, w.size)  # it takes a while to come, the first time
             reference.aim_by(w.made)
         clean: NDArray[np.float64] | None = None
-        halfway: Callable[[Half], None] | None = self._half
+        halfway: Callable[[HalfColumns], None] | None = self._half
         self._depths = None if w.scene.look.focus is None else reference.depths()
-        while reference.samples < MOST_PATHS and reference.step(lambda: not self.given_up, halfway):
+        while reference.samples < MAX_PATHS and reference.step(lambda: not self.given_up, halfway):
             halfway = None
             light, paths = reference.luminance, reference.samples
             self.refined.emit(self._developed(light), paths, reference.noise)
@@ -78,7 +78,7 @@ class _TruthThread(WorkThread):
             if clean is not None:
                 self.cleaned.emit(self._developed(clean))
 
-    def _half(self, half: Half) -> None:
+    def _half(self, half: HalfColumns) -> None:
         """Every second column of the first path: enough to see by."""
         if self.given_up:
             return
@@ -106,7 +106,7 @@ class Truth(QObject):
         self._clean: QImage | None = None
         self._text = ""
         self._thread: _TruthThread | None = None
-        self._crew = Crew(self)
+        self._crew = ThreadGroup(self)
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(REST_MS)
@@ -147,7 +147,7 @@ class Truth(QObject):
         scene = picture_scene(project, self._session.playhead.moment, camera, size, indirect=True)
         bounce = self.bounce()
         built = None if bounce is None else bounce.made
-        wanted = _Wanted(loaded, scene, camera, size, project.follows, ev100, built)
+        wanted = _TruthRequest(loaded, scene, camera, size, project.follows, ev100, built)
         self._thread = _TruthThread(wanted)
         self._thread.refined.connect(self._refined)
         self._thread.cleaned.connect(self._cleaned)

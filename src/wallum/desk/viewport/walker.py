@@ -5,7 +5,7 @@ import time
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wallum.desk.session.session import Session
-from wallum.desk.viewport.looking import Looking
+from wallum.desk.viewport.looking import ShotNavigation
 from wallum.moment.walking import walk_camera
 
 __all__ = ["Walker"]
@@ -18,7 +18,7 @@ class Walker(QObject):
 
     changed = pyqtSignal(bool)  # whether it walks
 
-    def __init__(self, session: Session, looking: Looking) -> None:
+    def __init__(self, session: Session, looking: ShotNavigation) -> None:
         super().__init__()
         self._session, self._looking = session, looking
         self._began = 0.0

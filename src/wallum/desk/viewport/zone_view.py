@@ -19,7 +19,7 @@ __all__ = ["ZONES", "ZoneView"]
 ZONES: Final = "zones"
 # Rays that the picture is looked into by.
 ACROSS, DOWN = 96, 54
-MOST_TINT: Final = 0.45
+MAX_TINT: Final = 0.45
 # Told apart by more than their hue.
 TINTS: Final = ((121, 184, 196), (214, 168, 92), (185, 208, 101), (196, 132, 170), (150, 150, 220))
 
@@ -97,7 +97,7 @@ def _image(zones: list[ZoneSource], places: NDArray[np.float64]) -> QImage:
         share = share_of(zone, places)
         colour += (np.array(TINTS[number % len(TINTS)]) - colour) * share[:, None]
         cover = np.maximum(cover, share)
-    alpha = MOST_TINT * cover
+    alpha = MAX_TINT * cover
     data = np.zeros((DOWN, ACROSS, 4), np.uint8)
     data[..., :3] = (colour * alpha[:, None]).reshape(DOWN, ACROSS, 3)[..., ::-1]
     data[..., 3] = (255.0 * alpha).reshape(DOWN, ACROSS)

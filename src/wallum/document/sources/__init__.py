@@ -13,7 +13,7 @@ from wallum.document.sources.panel import PanelSource
 from wallum.document.sources.placed import Placed
 from wallum.document.sources.pocket import PocketSource
 from wallum.document.sources.punctual import GOBO_VALUES, PointSource, SpotSource
-from wallum.document.sources.room import RoomSource
+from wallum.document.sources.room import AmbientBoxSource
 from wallum.document.sources.sheets import CardSource, Sheets, VeilSource
 from wallum.document.sources.zone import ZoneSource
 
@@ -21,6 +21,7 @@ __all__ = [
     "GOBO_VALUES",
     "GROUPS",
     "LAMP_KINDS",
+    "AmbientBoxSource",
     "CardSource",
     "Coloured",
     "FarLight",
@@ -30,7 +31,6 @@ __all__ = [
     "Placed",
     "PocketSource",
     "PointSource",
-    "RoomSource",
     "Sheets",
     "SkySource",
     "Source",
@@ -57,7 +57,7 @@ Source = Annotated[
     | PocketSource
     | CardSource
     | VeilSource
-    | RoomSource
+    | AmbientBoxSource
     | ZoneSource,
     Field(discriminator="kind"),
 ]

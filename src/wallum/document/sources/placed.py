@@ -7,7 +7,7 @@ from wallum.document.fields import Vector, parameter
 
 __all__ = ["Placed", "checked_size", "size_field", "turn_field"]
 
-LEAST_M = 0.05
+MIN_M = 0.05
 
 
 def size_field(default: Vector) -> Vector:
@@ -38,8 +38,8 @@ def turn_field() -> float:
 
 def checked_size(size: Vector) -> None:
     """Raises ValueError where a side is next to nothing."""
-    if min(size) < LEAST_M:
-        raise ValueError(f"each side must be {LEAST_M:g} m or more, got {min(size):g} m")
+    if min(size) < MIN_M:
+        raise ValueError(f"each side must be {MIN_M:g} m or more, got {min(size):g} m")
 
 
 class Placed(Coloured):

@@ -8,12 +8,12 @@ from wallum.document.coloured import Place, Role
 from wallum.document.fields import choice, parameter
 from wallum.document.sources.placed import Placed, checked_size, size_field, turn_field
 
-__all__ = ["RoomSource"]
+__all__ = ["AmbientBoxSource"]
 
 Probing = Literal["placed", "closer", "closest", "none"]
 
 
-class RoomSource(Placed):
+class AmbientBoxSource(Placed):
     """A box in which light from all around is the artist's."""
 
     STRENGTH: ClassVar[str] = "ambient"

@@ -10,7 +10,7 @@ from wallum.document.sources.drifting import Drifting, contrast_field
 
 __all__ = ["CardSource", "Sheets", "VeilSource"]
 
-MOST_SHEETS = 16
+MAX_SHEETS = 16
 
 
 def _folded(default: float, label: str, help_text: str, high: float) -> Any:
@@ -26,7 +26,7 @@ def _count(default: int) -> Any:
         label="Sheets",
         help="How many lie over each other: more are softer, and each costs its pixels again.",
         low=1,
-        high=MOST_SHEETS,
+        high=MAX_SHEETS,
         step=1.0,
     )
 

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from wallum.frame.pass_spec import Described
-from wallum.frame.pass_work import Asked, Counted
+from wallum.frame.pass_spec import PassSpec
+from wallum.frame.pass_work import PassCounts, PassWork
 from wallum.moment.scene import AIR_ID
 from wallum.moment.view import bounding_spheres, in_view
 
@@ -12,12 +12,12 @@ __all__ = ["AIR", "AIR_LIGHT"]
 VOLUME = ("each", "places", "sun places", "sky places", "lamp places", "gobo places", "pocket places")
 
 
-def _light(asked: Asked) -> Counted | None:
+def _light(asked: PassWork) -> PassCounts | None:
     scene, camera = asked.scene, asked.camera
     if scene.air is None or not scene.air.in_volume:
         return None
     places = float(np.prod(asked.quality.air_places))
-    counted = Counted({**dict.fromkeys(VOLUME, 0.0), "each": 1.0, "places": places})
+    counted = PassCounts({**dict.fromkeys(VOLUME, 0.0), "each": 1.0, "places": places})
     counted.sources[AIR_ID] = {"each": 1.0, "places": places}
     if scene.sun is not None and scene.sun.in_air > 0.0:
         counted.sources[scene.sun.id] = {"sun places": places}
@@ -46,12 +46,12 @@ def _light(asked: Asked) -> Counted | None:
     return counted
 
 
-def _seen(asked: Asked) -> Counted | None:
+def _seen(asked: PassWork) -> PassCounts | None:
     if asked.scene.air is None:
         return None
     counts = {"pixels": asked.pixels}
-    return Counted(counts, {AIR_ID: dict(counts)})
+    return PassCounts(counts, {AIR_ID: dict(counts)})
 
 
-AIR_LIGHT = Described("air light", VOLUME, _light)
-AIR = Described("air", ("pixels",), _seen)
+AIR_LIGHT = PassSpec("air light", VOLUME, _light)
+AIR = PassSpec("air", ("pixels",), _seen)

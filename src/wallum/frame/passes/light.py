@@ -1,7 +1,7 @@
 """Light on surfaces, and the sky behind them."""
 
-from wallum.frame.pass_spec import Described
-from wallum.frame.pass_work import Asked, Counted
+from wallum.frame.pass_spec import PassSpec
+from wallum.frame.pass_work import PassCounts, PassWork
 
 __all__ = ["LIGHT", "LIGHT_ADDED", "LIGHT_OF_OTHERS", "LIGHT_OF_SEE_THROUGH"]
 
@@ -17,9 +17,9 @@ COUNTS = (
 )
 
 
-def _count(asked: Asked) -> Counted:
+def _count(asked: PassWork) -> PassCounts:
     scene, pixels = asked.scene, asked.pixels + asked.layers
-    counted = Counted({**dict.fromkeys(COUNTS, 0.0), "each": 1.0, "pixels": pixels})
+    counted = PassCounts({**dict.fromkeys(COUNTS, 0.0), "each": 1.0, "pixels": pixels})
     if scene.sky is not None:
         own = {"sky pixels": pixels}
         if scene.sky.cloud is not None:  # on the pixels of the sky
@@ -46,8 +46,8 @@ def _count(asked: Asked) -> Counted:
     return counted
 
 
-LIGHT = Described("light", COUNTS, _count)
+LIGHT = PassSpec("light", COUNTS, _count)
 # Of these three, what is foretold counts the light pass alone: a delivered frame has no source under a hand.
-LIGHT_OF_OTHERS = Described("light of the others")
-LIGHT_ADDED = Described("light added")
-LIGHT_OF_SEE_THROUGH = Described("light of see-through")
+LIGHT_OF_OTHERS = PassSpec("light of the others")
+LIGHT_ADDED = PassSpec("light added")
+LIGHT_OF_SEE_THROUGH = PassSpec("light of see-through")

@@ -3,8 +3,8 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.frame.pass_spec import Described
-from wallum.frame.pass_work import Asked, Counted
+from wallum.frame.pass_spec import PassSpec
+from wallum.frame.pass_work import PassCounts, PassWork
 from wallum.moment.camera import Camera
 from wallum.moment.far_place import sun_in_picture
 from wallum.moment.scene import SCREEN_ID
@@ -40,10 +40,10 @@ def _ways(camera: Camera) -> NDArray[np.float64]:
     return np.asarray((ways / np.linalg.norm(ways, axis=2, keepdims=True)).reshape(-1, 3))
 
 
-def _cards(asked: Asked) -> Counted | None:
+def _cards(asked: PassWork) -> PassCounts | None:
     if not asked.scene.cards:
         return None
-    counted = Counted({"each": float(len(asked.scene.cards)), "pixels": 0.0})
+    counted = PassCounts({"each": float(len(asked.scene.cards)), "pixels": 0.0})
     for card in asked.scene.cards:
         own = {"each": 1.0, "pixels": covered_share(card, asked.camera) * asked.pixels}
         counted.sources[card.id] = own
@@ -51,13 +51,13 @@ def _cards(asked: Asked) -> Counted | None:
     return counted
 
 
-def _shafts(asked: Asked) -> Counted | None:
+def _shafts(asked: PassWork) -> PassCounts | None:
     shafts = asked.scene.screen
     if shafts is None or sun_in_picture(shafts.toward, asked.camera)[2] <= 0.0:
         return None
     counts = {"each": 1.0, "pixels": asked.pixels}
-    return Counted(counts, {SCREEN_ID: dict(counts)})
+    return PassCounts(counts, {SCREEN_ID: dict(counts)})
 
 
-CARDS = Described("cards", ("each", "pixels"), _cards)
-SCREEN_SHAFTS = Described("screen shafts", ("each", "pixels"), _shafts)
+CARDS = PassSpec("cards", ("each", "pixels"), _cards)
+SCREEN_SHAFTS = PassSpec("screen shafts", ("each", "pixels"), _shafts)

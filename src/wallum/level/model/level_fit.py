@@ -13,7 +13,7 @@ from wallum.level.model.model import Finding, Level, Mesh, Part
 from wallum.memo import Memo
 from wallum.physics.arrays import crossed
 
-__all__ = ["FIT_KIND", "Guess", "fit_findings", "fitted", "guess_fit"]
+__all__ = ["FIT_KIND", "LevelFitGuess", "fit_findings", "fitted", "guess_fit"]
 
 UNITS = {
     0.01: "centimetres",
@@ -37,7 +37,7 @@ FIT_KIND = "scale"
 
 
 @dataclass(frozen=True)
-class Guess:
+class LevelFitGuess:
     """How a level likely lies, and what tells."""
 
     fit: LevelFit
@@ -157,15 +157,15 @@ def _told_by_cameras(level: Level, up: int) -> Iterator[tuple[str, float]]:
 
 # What was guessed of the levels that were asked for last, by their parts: the window asks again what
 # was found while the level was read, and must not wait for millions of triangles.
-_GUESSED: Final = Memo[Guess | None](4)
+_GUESSED: Final = Memo[LevelFitGuess | None](4)
 
 
-def guess_fit(level: Level) -> Guess | None:
+def guess_fit(level: Level) -> LevelFitGuess | None:
     """How a level likely lies, where that is not as the standard asks; None where nothing tells so."""
     return _GUESSED.get(lambda: _guess(level) if level.parts else None, level.parts)
 
 
-def _guess(level: Level) -> Guess | None:
+def _guess(level: Level) -> LevelFitGuess | None:
     up = _up_of(level)
     told = [f"its ground faces along {up.upper()}"] if up != "y" else []
     axis = "xyz".index(up)
@@ -175,7 +175,7 @@ def _guess(level: Level) -> Guess | None:
         told.append(words)
     if not told:
         return None
-    return Guess(LevelFit(scale=unit, up=up), " and ".join(told))
+    return LevelFitGuess(LevelFit(scale=unit, up=up), " and ".join(told))
 
 
 def fit_findings(level: Level) -> tuple[Finding, ...]:

@@ -10,11 +10,11 @@ from wallum.level.model.level_fit import fitted
 from wallum.level.model.model import Finding, Level, Material, Mesh, Primitive
 from wallum.level.model.water import ripple_picture, water_material, water_part
 
-__all__ = ["Dress", "dress_of", "dressed", "with_set"]
+__all__ = ["LevelOverrides", "dress_of", "dressed", "with_set"]
 
 
 @dataclass(frozen=True)
-class Dress:
+class LevelOverrides:
     """What a project says of its level's geometry and surfaces; equal ones make equal levels.
 
     ignored, uncast : ids of parts that are left out, and that stand in no light's way
@@ -35,10 +35,10 @@ class Dress:
     materials: str = ""
 
 
-def dress_of(project: Project) -> Dress:
+def dress_of(project: Project) -> LevelOverrides:
     """What a project says of its level."""
     selected, stand = project.level_light, project.figure
-    return Dress(
+    return LevelOverrides(
         frozenset(mark.part for mark in project.marks if mark.ignored),
         frozenset(mark.part for mark in project.marks if not mark.casts),
         selected.unlit,
@@ -51,7 +51,7 @@ def dress_of(project: Project) -> Dress:
     )
 
 
-def _surface(material: Material, dress: Dress) -> Material:
+def _surface(material: Material, dress: LevelOverrides) -> Material:
     if material.unlit and not dress.unlit:
         material = replace(material, unlit=False)
     if "occlusion" in material.textures and not dress.occlusion:
@@ -85,9 +85,9 @@ def with_set(level: Level, name: str) -> Level:
     return replace(level, meshes=meshes)
 
 
-def dressed(level: Level, dress: Dress) -> Level:
+def dressed(level: Level, dress: LevelOverrides) -> Level:
     """A level as a project wants it; the level itself where nothing is said."""
-    if dress == Dress():
+    if dress == LevelOverrides():
         return level
     level = with_set(fitted(level, dress.fit), dress.materials)
     parts = tuple(

@@ -10,7 +10,7 @@ from PIL import Image as PillowImage
 
 from wallum.errors import LevelProblem
 from wallum.faults import reading
-from wallum.limits import MOST_PIXELS
+from wallum.limits import MAX_PIXELS
 
 __all__ = ["FORMATS", "as_png", "decoded", "picture_size"]
 
@@ -25,8 +25,8 @@ def picture_size(data: bytes, where: str, formats: tuple[str, ...] = FORMATS) ->
         warnings.simplefilter("ignore", PillowImage.DecompressionBombWarning)
         with PillowImage.open(BytesIO(data), formats=formats) as image:
             width, height = image.size
-    if width * height > MOST_PIXELS:
-        raise LevelProblem(f"a picture of {width}x{height}", where, f"at most {MOST_PIXELS:,} pixels")
+    if width * height > MAX_PIXELS:
+        raise LevelProblem(f"a picture of {width}x{height}", where, f"at most {MAX_PIXELS:,} pixels")
     return width, height
 
 

@@ -21,7 +21,7 @@ from wallum.checkout import PACKAGES
 from wallum.errors import LevelProblem
 from wallum.level.model.flatten import Triangles
 
-__all__ = ["PADDING", "PAGE", "Unwrapped", "unwrap", "unwrap_apart"]
+__all__ = ["PADDING", "PAGE", "UnwrappedTriangles", "unwrap", "unwrap_apart"]
 
 # Texels across a page, and between charts.
 PAGE: Final = 1024
@@ -31,7 +31,7 @@ NICE, LOOK_S = 10, 0.2
 
 
 @dataclass(frozen=True)
-class Unwrapped:
+class UnwrappedTriangles:
     """Some of a level's triangles on pages.
 
     triangles : (T,) their numbers among the level's
@@ -104,7 +104,7 @@ def unwrap_apart(
     own: NDArray[np.bool_],
     texels_m: float,
     keep_going: Callable[[], bool] = lambda: True,
-) -> Unwrapped | None:
+) -> UnwrappedTriangles | None:
     """Lay some of a level's triangles flat, in a process beside this one; None where it was not to go on.
 
     own : by part, whether the charts are those of its own second coordinates. Raises LevelProblem
@@ -125,7 +125,7 @@ def unwrap_apart(
         return None
     with np.load(io.BytesIO(answer)) as built:
         width, height = (int(item) for item in built["size"])
-        return Unwrapped(
+        return UnwrappedTriangles(
             chosen[built["triangles"]], used[built["vertices"]].astype(np.int64), built["uv"], built["page"],
             built["faces"], (width, height), int(built["pages"]),
         )  # fmt: skip

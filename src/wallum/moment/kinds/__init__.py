@@ -1,6 +1,6 @@
 """Kinds of lamps: each is one entry, in a file of its own, and a line of the table."""
 
-from wallum.moment.kinds.kind import Arriving, Kind
+from wallum.moment.kinds.kind import Kind, LightSample
 from wallum.moment.kinds.table import (
     KINDS,
     SHADERS,
@@ -15,8 +15,8 @@ from wallum.moment.kinds.table import (
 __all__ = [
     "KINDS",
     "SHADERS",
-    "Arriving",
     "Kind",
+    "LightSample",
     "by_kind",
     "kind_of",
     "parts_of",

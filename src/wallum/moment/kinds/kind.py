@@ -11,14 +11,14 @@ from wallum.moment.lamps import LampRows
 from wallum.physics.arrays import Floats, dots, scaled
 from wallum.physics.colour import luminance
 
-__all__ = ["Arriving", "Kind", "Spheres", "Tiling"]
+__all__ = ["Kind", "LightSample", "ShadowViews", "Spheres"]
 
 # Reach of a lamp without a range: beyond any level, yet near enough that the rounding of
 # its 32-bit direction moves the far end by millimetres only.
 UNLIMITED_M = 1e5
 
 
-class Arriving(NamedTuple):
+class LightSample(NamedTuple):
     """Light on its way to N places, without shadow.
 
     toward   : (N, 3) unit directions to the light
@@ -39,7 +39,7 @@ class Spheres(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Tiling:
+class ShadowViews:
     """The shadow tiles that a lamp takes: (T, 3) unit directions that they look in, and the tangent of
     half their angle."""
 
@@ -71,10 +71,10 @@ class Kind(ABC):
         """(N, 3) points of the glowing bodies [m], for random numbers (N, 3) in 0..1."""
 
     @abstractmethod
-    def arriving(self, rows: LampRows, places: Floats, points: Floats) -> Arriving:
+    def arriving(self, rows: LampRows, places: Floats, points: Floats) -> LightSample:
         """What comes to places (N, 3) [m] from points (N, 3) of the bodies."""
 
-    def sample(self, rows: LampRows, places: Floats, u: Floats | None = None) -> Arriving:
+    def sample(self, rows: LampRows, places: Floats, u: Floats | None = None) -> LightSample:
         """What comes to places (N, 3) [m] from a point of the body by random numbers (N, 3), or from its
         middle where there are none. This is what all that follows light reads."""
         points = rows["position"] if u is None else self.points(rows, u)
@@ -111,5 +111,5 @@ class Kind(ABC):
         return Spheres(centres + scaled(rows["direction"].astype(np.float64), along), radius)
 
     @abstractmethod
-    def tiling(self, row: np.void) -> Tiling:
+    def tiling(self, row: np.void) -> ShadowViews:
         """The shadow tiles of one row."""

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from wallum.moment.kinds.kind import Arriving, Kind, Tiling
+from wallum.moment.kinds.kind import Kind, LightSample, ShadowViews
 from wallum.moment.kinds.punctual import FACES
 from wallum.moment.lamps import LampRows
 from wallum.physics.arrays import Floats, dots, scaled
@@ -30,14 +30,14 @@ class Panel(Kind):
         across = disc_points(u) * rows["radius"][:, None].astype(u.dtype, copy=False)
         return rows["position"] + side * across[:, :1] + up * across[:, 1:]
 
-    def arriving(self, rows: LampRows, places: Floats, points: Floats) -> Arriving:
+    def arriving(self, rows: LampRows, places: Floats, points: Floats) -> LightSample:
         way = points - places
         squared = np.maximum(dots(way, way), 1e-6)
         distance = np.sqrt(squared)
         toward = scaled(way, 1.0 / distance)
         facing = np.maximum(-dots(toward, rows["direction"].astype(places.dtype, copy=False)), 0.0)
         area = np.pi * rows["radius"].astype(np.float64) ** 2
-        return Arriving(toward, distance, self._window(rows, places) * area * facing / squared)
+        return LightSample(toward, distance, self._window(rows, places) * area * facing / squared)
 
     def on_surface(self, rows: LampRows, places: Floats, normals: Floats) -> Floats:
         whole = disc_illuminance(rows["position"] - places, rows["direction"], rows["radius"], normals)
@@ -46,8 +46,8 @@ class Panel(Kind):
     def candela(self, rows: LampRows) -> Floats:
         return np.asarray(super().candela(rows) * np.pi * rows["radius"] ** 2)
 
-    def tiling(self, row: np.void) -> Tiling:
-        return Tiling(FACES, 1.0)
+    def tiling(self, row: np.void) -> ShadowViews:
+        return ShadowViews(FACES, 1.0)
 
     @staticmethod
     def _window(rows: LampRows, places: Floats) -> Floats:

@@ -6,7 +6,7 @@ from typing import Any, TypeAlias
 
 import numpy as np
 
-from wallum.moment.kinds.kind import Arriving, Kind, Tiling
+from wallum.moment.kinds.kind import Kind, LightSample, ShadowViews
 from wallum.moment.lamps import LampRows
 from wallum.physics.arrays import Floats, dots, scaled
 from wallum.physics.emitters import ball_points
@@ -79,16 +79,16 @@ class _Punctual(Kind):
     def points(self, rows: LampRows, u: Floats) -> Floats:
         return rows["position"] + scaled(ball_points(u), rows["radius"].astype(u.dtype, copy=False))
 
-    def arriving(self, rows: LampRows, places: Floats, points: Floats) -> Arriving:
+    def arriving(self, rows: LampRows, places: Floats, points: Floats) -> LightSample:
         way = points - places
         squared = dots(way, way)
         distance = np.sqrt(np.maximum(squared, 1e-12))
         radius = rows["radius"].astype(places.dtype, copy=False)
         strength = range_window(distance, rows["range"])
         strength = strength / np.maximum(squared, np.maximum(radius**2, 1e-6))
-        return Arriving(scaled(way, 1.0 / distance), distance - radius, strength)
+        return LightSample(scaled(way, 1.0 / distance), distance - radius, strength)
 
-    def sample(self, rows: LampRows, places: Floats, u: Floats | None = None) -> Arriving:
+    def sample(self, rows: LampRows, places: Floats, u: Floats | None = None) -> LightSample:
         """A body whose shadow does not count is taken at its middle."""
         result = super().sample(rows, places, u)
         still = rows["shadow"] < 0.5
@@ -96,7 +96,7 @@ class _Punctual(Kind):
             return result
         middle = super().sample(rows, places)
         pick = np.broadcast_to(still, len(places))
-        return Arriving(
+        return LightSample(
             np.where(pick[:, None], middle.toward, result.toward),
             np.where(pick, middle.reach, result.reach),
             np.where(pick, middle.strength, result.strength),
@@ -116,8 +116,8 @@ class Point(_Punctual):
     def own_values(self, lamp: Any) -> dict[str, Any]:
         return {"direction": (0.0, -1.0, 0.0), "cos_outer": -1.0, "cos_inner": 1.0}
 
-    def tiling(self, row: np.void) -> Tiling:
-        return Tiling(FACES, 1.0)
+    def tiling(self, row: np.void) -> ShadowViews:
+        return ShadowViews(FACES, 1.0)
 
 
 class Spot(_Punctual):
@@ -135,13 +135,13 @@ class Spot(_Punctual):
             **(_gobo(lamp) if lamp.gobo != "none" else {}),
         }
 
-    def arriving(self, rows: LampRows, places: Floats, points: Floats) -> Arriving:
+    def arriving(self, rows: LampRows, places: Floats, points: Floats) -> LightSample:
         toward, reach, strength = super().arriving(rows, places, points)
         cosine = -dots(toward, rows["direction"].astype(places.dtype, copy=False))
         strength = strength * cone_falloff(cosine, rows["cos_inner"], rows["cos_outer"])
         left = _through_gobos(rows, toward)
-        return Arriving(toward, reach, strength if left is None else strength * left)
+        return LightSample(toward, reach, strength if left is None else strength * left)
 
-    def tiling(self, row: np.void) -> Tiling:
+    def tiling(self, row: np.void) -> ShadowViews:
         half = math.acos(max(min(float(row["cos_outer"]), 1.0), 0.05))
-        return Tiling(row["direction"].astype(np.float64)[None], math.tan(min(half, WIDEST_TILE)))
+        return ShadowViews(row["direction"].astype(np.float64)[None], math.tan(min(half, WIDEST_TILE)))

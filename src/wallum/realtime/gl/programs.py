@@ -123,7 +123,7 @@ def in_force(text: str, features: frozenset[str]) -> str:
 
 
 @dataclass
-class Bound:
+class SamplerBindings:
     """Units of a program's samplers by name, and the textures that they read."""
 
     units: dict[str, int]
@@ -137,7 +137,7 @@ def _hand_out_units(program: AnyProgram, text: str, most: int) -> None:
         raise RendererProblem(f"a shader reads {len(names)} textures at once", "OpenGL", f"at most {most}")
     for unit, name in enumerate(names):
         set_uniforms(program, **{name: unit})
-    program.extra = Bound({name: unit for unit, name in enumerate(names)})
+    program.extra = SamplerBindings({name: unit for unit, name in enumerate(names)})
 
 
 def bind_textures(program: AnyProgram) -> None:

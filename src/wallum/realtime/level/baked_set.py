@@ -13,7 +13,7 @@ if TYPE_CHECKING:  # the renderer's process starts faster without rays
 __all__ = ["TEXEL_CORNER", "BakedSet", "baked_set"]
 
 # Half floats end a little later.
-MOST_LIGHT = 60_000.0
+MAX_LIGHT = 60_000.0
 TEXEL_CORNER = np.dtype([("position", "<f4", 3), ("texel", "<f4", 3)])
 
 
@@ -43,7 +43,7 @@ def baked_set(baked: "BakedLight", flat: "Triangles") -> BakedSet:
     corners["position"] = flat.positions[laid.vertices]
     corners["texel"][:, :2] = laid.uv / np.array(laid.size, np.float32)
     corners["texel"][:, 2] = laid.page
-    scale = max(float(baked.pages.max(initial=0.0)) / MOST_LIGHT, 1.0)
+    scale = max(float(baked.pages.max(initial=0.0)) / MAX_LIGHT, 1.0)
     pages = np.ones((*baked.pages.shape[:3], 4), np.float16)
     pages[..., :3] = baked.pages / scale
     return BakedSet(corners, laid.faces, pages, scale, baked.ids, baked.straight)

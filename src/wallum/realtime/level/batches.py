@@ -7,15 +7,15 @@ from numpy.typing import NDArray
 
 from wallum.level.model.model import Level
 
-__all__ = ["Placing", "placed_boxes", "placings"]
+__all__ = ["MeshInstances", "placed_boxes", "placings"]
 
 # A mesh is kept once from so many places and so many triangles saved; below, chunks of all that lies
 # close together leave out more of what is not seen.
-LEAST_PLACES, LEAST_SAVED = 8, 100_000
+MIN_PLACES, MIN_SAVED = 8, 100_000
 
 
 @dataclass(frozen=True)
-class Placing:
+class MeshInstances:
     """A mesh, and the numbers of the parts that place it alike: same mark, mirrored or not."""
 
     mesh: int
@@ -24,20 +24,20 @@ class Placing:
     parts: NDArray[np.int64]
 
 
-def placings(level: Level, marks: NDArray[np.int64]) -> list[Placing]:
+def placings(level: Level, marks: NDArray[np.int64]) -> list[MeshInstances]:
     """The meshes that are better kept once. marks : (P,) by part; parts of different marks look different."""
     counts = np.bincount([part.mesh for part in level.parts] or [0], minlength=len(level.meshes))
     triangles = np.array([sum(len(p.triangles) for p in mesh.primitives) for mesh in level.meshes] or [0])
-    often = (counts >= LEAST_PLACES) & (triangles * (counts - 1) >= LEAST_SAVED)
+    often = (counts >= MIN_PLACES) & (triangles * (counts - 1) >= MIN_SAVED)
     groups: dict[tuple[int, int, bool], list[int]] = {}
     for number, part in enumerate(level.parts):
         if often[part.mesh]:
             mirrored = bool(np.linalg.det(part.matrix[:3, :3]) < 0.0)
             groups.setdefault((part.mesh, int(marks[number]), mirrored), []).append(number)
     return [
-        Placing(mesh, mark, mirrored, np.array(parts))
+        MeshInstances(mesh, mark, mirrored, np.array(parts))
         for (mesh, mark, mirrored), parts in groups.items()
-        if len(parts) * triangles[mesh] >= LEAST_SAVED // 2
+        if len(parts) * triangles[mesh] >= MIN_SAVED // 2
     ]
 
 

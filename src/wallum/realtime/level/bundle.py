@@ -16,7 +16,7 @@ __all__ = [
     "VERTEX",
     "Batch",
     "LevelBundle",
-    "Surfacing",
+    "PackedMaterial",
     "TextureData",
 ]
 
@@ -50,7 +50,7 @@ class TextureData:
 
 
 @dataclass(frozen=True)
-class Surfacing:
+class PackedMaterial:
     """One material, packed: shader features, uniform block, texture of each used slot."""
 
     features: frozenset[str]
@@ -105,7 +105,7 @@ class LevelBundle:
     chunks: NDArray[np.int64]
     low: NDArray[np.float32]
     high: NDArray[np.float32]
-    surfacings: tuple[Surfacing, ...]
+    surfacings: tuple[PackedMaterial, ...]
     textures: tuple[TextureData, ...]
     bounds: NDArray[np.float64]
     coarser: tuple[tuple[float, NDArray[np.int64]], ...] = ()

@@ -9,7 +9,7 @@ from wallum.errors import LevelProblem
 from wallum.level.model.flatten import Triangles, flatten
 from wallum.level.model.model import Level, Material, Part, Slot, TextureUse
 from wallum.level.model.texels import MIRRORED
-from wallum.realtime.level.batches import Placing, placed_boxes, placings
+from wallum.realtime.level.batches import MeshInstances, placed_boxes, placings
 from wallum.realtime.level.bundle import (
     GLOSSY,
     GLOW_SCALE,
@@ -17,7 +17,7 @@ from wallum.realtime.level.bundle import (
     VERTEX,
     Batch,
     LevelBundle,
-    Surfacing,
+    PackedMaterial,
     TextureData,
 )
 from wallum.realtime.level.chunking import space_order
@@ -26,7 +26,7 @@ from wallum.realtime.level.coarsening import CELLS_M, coarser
 __all__ = ["bundle_level", "chunk_boxes"]
 
 # Lamps that glow may follow: a number in eight bits, and 0 for none.
-MOST_FOLLOWED = 255
+MAX_FOLLOWED = 255
 SLOTS: tuple[Slot, ...] = ("base", "metal_rough", "normal", "occlusion", "emissive")
 FEATURES = ("BASE_MAP", "METAL_ROUGH_MAP", "NORMAL_MAP", "OCCLUSION_MAP", "EMISSIVE_MAP")
 LARGEST_TEXTURE = 4096
@@ -126,7 +126,7 @@ def _with_mirror_image(pixels: NDArray[np.uint8], use: TextureUse) -> NDArray[np
 
 def _surfacings(
     level: Level, coloured: set[int], kinds: list[tuple[int, int, bool]]
-) -> tuple[tuple[Surfacing, ...], tuple[TextureData, ...]]:
+) -> tuple[tuple[PackedMaterial, ...], tuple[TextureData, ...]]:
     """One for each material, what its glow follows, and whether it casts; and the textures."""
     numbers: dict[tuple[object, ...], int] = {}
     textures: list[TextureData] = []
@@ -144,7 +144,7 @@ def _surfacings(
                 textures.append(TextureData(pixels, srgb, s.mag, s.min, s.wrap_s, s.wrap_t))
             used[f"{slot}_map"] = numbers[key]
         surfacings.append(
-            Surfacing(
+            PackedMaterial(
                 _features(material, index in coloured),
                 _block(material, follows, casts),
                 used,
@@ -165,7 +165,7 @@ class _Kinds:
 
     def __init__(self, level: Level, follows: dict[str, str]) -> None:
         self.kinds = [(index, 0, True) for index in range(len(level.materials))]
-        self.lamps = tuple(sorted(set(follows.values())))[:MOST_FOLLOWED]
+        self.lamps = tuple(sorted(set(follows.values())))[:MAX_FOLLOWED]
         number = {lamp: i for i, lamp in enumerate(self.lamps, start=1)}
         marks = [2 * number.get(follows.get(part.id, ""), 0) + (not part.casts) for part in level.parts]
         self.marks = np.array(marks or [0], np.int64)
@@ -223,7 +223,7 @@ class _Packed:
 
 def _plain(
     level: Level, triangles: Triangles | None, marks: NDArray[np.int64]
-) -> tuple[Triangles, list[Placing]]:
+) -> tuple[Triangles, list[MeshInstances]]:
     """Triangles of what is not kept as a batch, and the batches."""
     often = placings(level, marks)
     if not often:
@@ -233,13 +233,13 @@ def _plain(
     return flatten(level, plain), often
 
 
-def _at_home(level: Level, placing: Placing) -> Level:
+def _at_home(level: Level, placing: MeshInstances) -> Level:
     """The mesh of a batch alone, where it was made; as its mirror image where that is what is placed."""
     matrix = np.diag([-1.0, 1.0, 1.0, 1.0]) if placing.mirrored else np.eye(4)
     return replace(level, parts=(Part("", "", placing.mesh, matrix),))
 
 
-def _batch(level: Level, placing: Placing, kinds: _Kinds, packed: _Packed) -> Batch:
+def _batch(level: Level, placing: MeshInstances, kinds: _Kinds, packed: _Packed) -> Batch:
     home = _at_home(level, placing)
     flat = flatten(home)
     flat = replace(flat, material=kinds.marked(flat.material, np.full(len(flat.material), placing.mark)))

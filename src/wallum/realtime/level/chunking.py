@@ -8,10 +8,10 @@ from wallum.level.model.flatten import Triangles
 __all__ = ["CHUNK", "chunks_of", "space_order"]
 
 # Triangles of a chunk, at most; and at least, where the level goes on far away from them.
-CHUNK, LEAST = 768, 128
+CHUNK, MINIMUM = 768, 128
 # Places that a coordinate can take along the longest side of a level.
 PLACES = 2**17
-# Squares along that side: a chunk of at least LEAST triangles ends where it leaves one.
+# Squares along that side: a chunk of at least MINIMUM triangles ends where it leaves one.
 SQUARES = 16
 # (shift, mask) that put two free places after each of 21 bits: Morton 1966, usual bit spreading.
 SPREAD = (
@@ -63,7 +63,7 @@ def chunks_of(material: NDArray[np.int32], square: NDArray[np.uint64]) -> NDArra
     for start, end in zip([0, *ends[:-1]], ends, strict=True):
         # Triangles from `first` to `start` are still in no chunk.
         waiting = start - first
-        if waiting and (waiting >= LEAST or end - first > CHUNK or material[first] != material[start]):
+        if waiting and (waiting >= MINIMUM or end - first > CHUNK or material[first] != material[start]):
             rows.append((first, waiting, int(material[first])))
             first = start
         while end - first > CHUNK:

@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 
 from wallum.moment.camera import boxes_inside
 from wallum.realtime.gl.programs import Programs, bind_textures, set_uniforms
-from wallum.realtime.level.bundle import VEIL, LevelBundle, Surfacing, TextureData
+from wallum.realtime.level.bundle import VEIL, LevelBundle, PackedMaterial, TextureData
 from wallum.realtime.level.coarsening import CELLS_M
 from wallum.realtime.level.placed import PLACED, PlacedMeshes, Widths
 
-__all__ = ["Coarse", "LevelOnGpu"]
+__all__ = ["DetailLimit", "LevelOnGpu"]
 
 SRGB8_ALPHA8 = 0x8C43
 MIPMAPPED = {9984, 9985, 9986, 9987}
@@ -52,7 +52,7 @@ def _placed_commands(rows: NDArray[np.int64]) -> NDArray[np.uint32]:
 
 
 @dataclass(frozen=True)
-class Coarse:
+class DetailLimit:
     """How coarse far surfaces may be: an eye, and the angle that it cannot tell [rad]."""
 
     eye: NDArray[np.float64]
@@ -172,7 +172,7 @@ class LevelOnGpu:
         array.render_indirect(self._indirect, moderngl.TRIANGLES, count=len(commands))
         return int((commands[:, 0].astype(np.int64) * commands[:, 1]).sum()) // 3
 
-    def _bind(self, program: moderngl.Program, surfacing: Surfacing, index: int) -> None:
+    def _bind(self, program: moderngl.Program, surfacing: PackedMaterial, index: int) -> None:
         self._blocks[index].bind_to_uniform_block(MATERIAL_BINDING)
         block = program.get("Material", None)
         if isinstance(block, moderngl.UniformBlock):
@@ -208,7 +208,7 @@ class LevelOnGpu:
                 sent += self._send(array, there)
         return sent
 
-    def _chunks_for(self, coarse: Coarse | None) -> NDArray[np.int64]:
+    def _chunks_for(self, coarse: DetailLimit | None) -> NDArray[np.int64]:
         """Each chunk in the coarsest copy that an eye at a place cannot tell."""
         bundle = self._bundle
         if coarse is None or not bundle.coarser:
@@ -223,7 +223,7 @@ class LevelOnGpu:
         self,
         to_clip: NDArray[np.float64],
         planes: NDArray[np.float64],
-        coarse: Coarse | None = None,
+        coarse: DetailLimit | None = None,
         more: frozenset[str] = frozenset(),
         veils: dict[str, object] | None = None,
     ) -> int:

@@ -17,11 +17,11 @@ from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats
 
-__all__ = ["MOST_SHARED", "image_words", "shared_exponent", "sky_words"]
+__all__ = ["MAX_SHARED", "image_words", "shared_exponent", "sky_words"]
 
-MANTISSA_BITS, EXPONENT_BIAS, MOST_EXPONENT = 9, 15, 31
+MANTISSA_BITS, EXPONENT_BIAS, MAX_EXPONENT = 9, 15, 31
 # The largest number that such a colour has.
-MOST_SHARED: Final = (2**MANTISSA_BITS - 1) * 2.0 ** (MOST_EXPONENT - EXPONENT_BIAS - MANTISSA_BITS)
+MAX_SHARED: Final = (2**MANTISSA_BITS - 1) * 2.0 ** (MAX_EXPONENT - EXPONENT_BIAS - MANTISSA_BITS)
 WAY_STEPS, SHARE_STEPS = 4094.0, 16383.0
 IMAGE_BITS = np.uint32(15 << 24)
 # Of 27 neighbours, x fastest: those of each side.
@@ -30,9 +30,9 @@ SIDES: Final = [(26 + 2 * axis + after, OFFSETS[axis] == 2 * after) for axis in 
 
 
 def shared_exponent(colours: Floats) -> NDArray[np.uint32]:
-    """(N,) words of colours (N, 3), which are kept between 0 and MOST_SHARED."""
+    """(N,) words of colours (N, 3), which are kept between 0 and MAX_SHARED."""
     # A channel at a time, and powers of two by the bits of floats: see IEEE 754, binary32.
-    selected = [np.clip(colours[:, k], 0.0, MOST_SHARED).astype(np.float32) for k in range(3)]
+    selected = [np.clip(colours[:, k], 0.0, MAX_SHARED).astype(np.float32) for k in range(3)]
     most = np.maximum(np.maximum(selected[0], selected[1]), selected[2])
     exponent = np.maximum((most.view(np.int32) >> 23) - 127, -EXPONENT_BIAS - 1) + 1 + EXPONENT_BIAS
     # A largest part that is rounded up to one more bit has the next exponent.

@@ -9,28 +9,28 @@ from numpy.typing import NDArray
 from wallum.physics.arrays import as_half
 
 if TYPE_CHECKING:  # the renderer's process starts faster without rays
-    from wallum.transport.field.bounce import Field, Unit
+    from wallum.transport.field.bounce import Field
 
 __all__ = [
-    "MOST_IMAGES",
-    "MOST_LIGHT",
+    "MAX_IMAGES",
+    "MAX_LIGHT",
     "AirPlaces",
     "MirrorPlaces",
     "ProbeSet",
-    "Units",
+    "UnitResponses",
     "probe_set",
     "units_of",
 ]
 
 # By source id, (N + 2 A, 3) light of probes, of what the air sees, and whence that comes, for a strength of
-# 1: see moment.bounce_gains, and transport.field.bounce.Unit.
-Units = dict[str, NDArray[np.float16]]
+# 1: see moment.bounce_gains, and transport.field.bounce.UnitResponse.
+UnitResponses = dict[str, NDArray[np.float16]]
 
 
 # Half floats end a little later.
-MOST_LIGHT = 60_000.0
+MAX_LIGHT = 60_000.0
 # Images of a level, those of the artist's rooms among them: what four bits can number, beside none.
-MOST_IMAGES = 15
+MAX_IMAGES = 15
 
 
 @dataclass(frozen=True)
@@ -100,7 +100,7 @@ def probe_set(made: "Field") -> ProbeSet:
     return ProbeSet((x, y, z), probes.step, *cells, *shown, rooms.of, mirrors, sky_seen, air, id(made))
 
 
-def units_of(units: "dict[str, Unit]") -> Units:
+def units_of(units: "dict[str, UnitResponse]") -> UnitResponses:
     """Light by source in half the precision, each about its own greatest."""
     rows = {key: np.concatenate([unit.light, unit.air, unit.ways]) for key, unit in units.items()}
-    return {key: as_half(np.clip(row, -MOST_LIGHT, MOST_LIGHT)) for key, row in rows.items()}
+    return {key: as_half(np.clip(row, -MAX_LIGHT, MAX_LIGHT)) for key, row in rows.items()}

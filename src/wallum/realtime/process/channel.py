@@ -19,7 +19,7 @@ __all__ = ["Channel", "Closed"]
 
 # Length of the value, number of descriptors, whether the last of those holds the value.
 HEADER = struct.Struct("<QI?")
-MOST_DESCRIPTORS = 16
+MAX_DESCRIPTORS = 16
 # Longer values lie in shared memory [bytes].
 LONGEST = 8192
 
@@ -72,7 +72,7 @@ class Channel:
 
     def receive(self) -> tuple[Any, list[int]]:
         """The next value and its descriptors; waits. Raises Closed at the end."""
-        space = socket.CMSG_SPACE(MOST_DESCRIPTORS * array.array("i").itemsize)
+        space = socket.CMSG_SPACE(MAX_DESCRIPTORS * array.array("i").itemsize)
         try:
             head, control, _, _ = self._socket.recvmsg(HEADER.size, space)
             head += self._exactly(HEADER.size - len(head)) if head else b""

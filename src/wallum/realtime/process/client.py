@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.realtime.level.baked_set import BakedSet
-from wallum.realtime.level.probe_set import ProbeSet, Units
+from wallum.realtime.level.probe_set import ProbeSet, UnitResponses
 from wallum.realtime.process.channel import Channel, Closed
-from wallum.realtime.process.launch import Launched, launch
+from wallum.realtime.process.launch import RendererProcess, launch
 from wallum.realtime.process.memory import Block, store_value
 from wallum.realtime.process.request import Frame, PictureRequest
 
@@ -25,18 +25,18 @@ log = logging.getLogger("wallum.renderer")
 
 FRAME_BUFFERS = 3
 # A renderer that dies this often within the window is left dead, and said to be.
-MOST_RESTARTS, RESTART_WINDOW_S = 5, 30.0
+MAX_RESTARTS, RESTART_WINDOW_S = 5, 30.0
 
 
 class RendererClient:
     """One renderer process and what it was last told, so that it can be told again."""
 
     def __init__(self) -> None:
-        self._running: Launched | None = None
-        self._spare: Launched | None = None  # which knows nothing of a level yet
+        self._running: RendererProcess | None = None
+        self._spare: RendererProcess | None = None  # which knows nothing of a level yet
         self._level: Block | None = None
         self._probes: Block | None = None
-        self._units: Units = {}
+        self._units: UnitResponses = {}
         self._baked: Block | None = None
         self._frames: list[Block] = []
         self._latest: PictureRequest | None = None  # what the picture should be
@@ -71,7 +71,7 @@ class RendererClient:
         if self._living_spare() is None and self._running is not None:
             self._spare = launch(spare=True)
 
-    def _living_spare(self) -> Launched | None:
+    def _living_spare(self) -> RendererProcess | None:
         if self._spare is not None and not self._spare.alive:
             self._spare.end()
             self._spare = None
@@ -153,13 +153,13 @@ class RendererClient:
         else:
             self._send(("baked", self._baked.size), (self._baked.descriptor,))
 
-    def take_bounce(self, units: Units) -> None:
+    def take_bounce(self, units: UnitResponses) -> None:
         """That light, of some sources of strength 1, in the place of what they had."""
         self._units = {**self._units, **units}
         self.light_number += 1
         self._send_units(units)
 
-    def _send_units(self, units: Units) -> None:
+    def _send_units(self, units: UnitResponses) -> None:
         block = store_value(units)
         self._send(("bounce", block.size), (block.descriptor,))
         block.close()
@@ -239,7 +239,7 @@ class RendererClient:
 
     def _died(self) -> tuple[str, ...]:
         self._close()
-        if len(self._starts) > MOST_RESTARTS:
+        if len(self._starts) > MAX_RESTARTS:
             return ("gave up",)
         log.warning("the renderer stopped; it is started again")
         self.restarts += 1

@@ -10,13 +10,13 @@ from typing import Final
 from wallum.checkout import PACKAGES
 from wallum.realtime.process.channel import Channel
 
-__all__ = ["SPARE", "Launched", "launch"]
+__all__ = ["SPARE", "RendererProcess", "launch"]
 
 SPARE: Final = "spare"
 
 
 @dataclass(frozen=True, slots=True)
-class Launched:
+class RendererProcess:
     """One process, which serves until its channel closes."""
 
     process: subprocess.Popen[bytes]
@@ -33,7 +33,7 @@ class Launched:
         self.process.wait()
 
 
-def launch(spare: bool = False) -> Launched:
+def launch(spare: bool = False) -> RendererProcess:
     """Start a process, which serves its channel.
 
     spare : it makes its OpenGL context and no more until it is told something
@@ -49,4 +49,4 @@ def launch(spare: bool = False) -> Launched:
         env={**os.environ, "PYTHONPATH": os.pathsep.join(paths)},
     )
     theirs.close()
-    return Launched(process, Channel(ours))
+    return RendererProcess(process, Channel(ours))

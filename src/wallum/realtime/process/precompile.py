@@ -7,13 +7,13 @@ import numpy as np
 
 from wallum.moment.camera import Camera
 from wallum.moment.lamps import LAMP_ROW, NO_LAMPS, Lamps
-from wallum.moment.resolved_look import Metering, ShownLook
+from wallum.moment.resolved_look import Metering, ResolvedLook
 from wallum.moment.scene import Dome, LitScene, Stars, Sun
 from wallum.physics.bloom import Bloom
 from wallum.physics.cloud_shadow import CloudShadow
 from wallum.physics.dome import plain_dome
 from wallum.physics.high_cloud import HighCloud
-from wallum.physics.medium import Layer, Medium
+from wallum.physics.medium import AirLayer, Medium
 from wallum.realtime.level.probe_set import MirrorPlaces, ProbeSet
 from wallum.realtime.passes.sky.sky_visibility import ALL_OPEN
 from wallum.realtime.process.request import PictureRequest
@@ -29,7 +29,7 @@ LIT = "lamp 0"  # of whose light surfaces send some back
 
 
 # Of so many kinds of lamps, with what stands before them.
-MOST_KINDS = 8
+MAX_KINDS = 8
 # Air that does not dim light on its way to surfaces, and air that does.
 THIN, THICK = 1e-4, 2e-2
 
@@ -40,13 +40,13 @@ def _lamps(like: Lamps) -> Lamps:
     plain["emission"], plain["cos_outer"], plain["cos_inner"], plain["kind"] = 1.0, 0.5, 0.8, 1
     plain["shadow"][1], plain["direction"] = 1.0, (0.0, -1.0, 0.0)
     _, first = np.unique(like.rows[["kind", "gobo", "shadow"]], return_index=True)
-    rows = np.concatenate([plain, like.rows[first[:MOST_KINDS]]])
+    rows = np.concatenate([plain, like.rows[first[:MAX_KINDS]]])
     rows["position"], rows["point"], rows["range"] = (0.0, 1.0, 0.0), (0.0, 1.0, 0.0), 10.0
     return Lamps(tuple(f"lamp {number}" for number in range(len(rows))), rows)
 
 
 def _air(extinction: float) -> Medium:
-    return Medium((Layer(extinction, 500.0, 0.0, (1.0, 1.0, 1.0), 0.5),))
+    return Medium((AirLayer(extinction, 500.0, 0.0, (1.0, 1.0, 1.0), 0.5),))
 
 
 def _requests(resting: PictureRequest | None) -> Iterator[PictureRequest]:
@@ -56,7 +56,7 @@ def _requests(resting: PictureRequest | None) -> Iterator[PictureRequest]:
     even = plain_dome(1.0, np.ones(3)).astype(np.float32)
     sky = Dome("sky", even, np.ones(3), (-1.0,), stars=Stars(np.eye(3), 1e9))
     camera = Camera((0.0, 1.0, 3.0), (0.0, 0.0, -1.0))
-    look = ShownLook(0.0, Metering("centre", 0.8, (-12.0, 20.0), (0.0, 0.0)))
+    look = ResolvedLook(0.0, Metering("centre", 0.8, (-12.0, 20.0), (0.0, 0.0)))
     lamps = _lamps(NO_LAMPS if resting is None else resting.scene.lamps)
     # With no air none comes while it rests.
     bare = resting is not None and resting.scene.air is None
@@ -83,7 +83,7 @@ def _requests(resting: PictureRequest | None) -> Iterator[PictureRequest]:
         yield replace(whole, scene=LitScene(lit, shaded, under, look, layer))
 
 
-def _looks(of: ShownLook) -> Iterator[ShownLook]:
+def _looks(of: ResolvedLook) -> Iterator[ResolvedLook]:
     """A look, and with it one more value each: what a hand drags first."""
     yield of
     yield replace(of, bloom=Bloom(0.05))

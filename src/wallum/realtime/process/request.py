@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from wallum.frame.record import PassRecord
 from wallum.frame.views import FROM_SURFACES
 from wallum.moment.camera import Camera
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.moment.scene import LitScene
 
 __all__ = ["Frame", "PictureRequest"]
@@ -85,7 +85,7 @@ class Frame:
     buffer: int = -1
     ev100: float = 0.0
     metered: float | None = None
-    look: ShownLook | None = None
+    look: ResolvedLook | None = None
     sample: NDArray[np.float16] | None = None
     all_sky: bool = False
     delivered: bool = False

@@ -16,7 +16,7 @@ import numpy as np
 
 from wallum.faults import keep_log
 from wallum.realtime.engine import open_context
-from wallum.realtime.passes.interaction.light_key import light_asked
+from wallum.realtime.passes.interaction.light_key import light_key
 from wallum.realtime.process.channel import Channel, Closed
 from wallum.realtime.process.launch import SPARE
 from wallum.realtime.process.memory import Block, give_memory_back, load_value
@@ -243,7 +243,7 @@ class Worker:
     def _same_light(self, request: PictureRequest) -> bool:
         """Whether what has come instead of a request asks for the light that is being made for it."""
         newer = self._pending if self._next_level is None else None
-        return newer is not None and light_asked(newer) == light_asked(request)
+        return newer is not None and light_key(newer) == light_key(request)
 
     def _settle_once(self) -> None:
         request = self._settling

@@ -25,7 +25,7 @@ from wallum.transport.field.baked_light import BakedLight
 from wallum.transport.field.bounce import BounceField
 from wallum.transport.field.scattering import even_albedo
 from wallum.transport.paths.air_between import air_between, air_parts
-from wallum.transport.paths.air_lit import Ways, air_light
+from wallum.transport.paths.air_lit import AirSegments, air_light
 from wallum.transport.scene.rays import LIFT_M, RayScene
 from wallum.transport.scene.surfaces import SeenSurfaces
 
@@ -174,7 +174,7 @@ def _air(rays: RayScene, seen: SeenSurfaces, scene: LitScene) -> dict[str, NDArr
         return alike
     whole = np.maximum(np.sum(list(alike.values()), axis=0), 1e-30)
     rng = np.random.default_rng(7)
-    lit = air_light(rays, scene, Ways(eye, ways, np.minimum(seen.distance, AIR_END_M)), AIR_TURNS, rng)
+    lit = air_light(rays, scene, AirSegments(eye, ways, np.minimum(seen.distance, AIR_END_M)), AIR_TURNS, rng)
     return {name: part / whole * lit for name, part in alike.items()}
 
 

@@ -15,11 +15,11 @@ from wallum.physics.emitters import cone_directions, disc_points
 from wallum.physics.frames import frame_of
 from wallum.transport.scene.rays import LIFT_M, RayScene
 
-__all__ = ["Reading", "direct_illuminance"]
+__all__ = ["MeterReading", "direct_illuminance"]
 
 
 @dataclass
-class Reading:
+class MeterReading:
     """Illuminance of one surface element [lx], by source id, with the error of the mean."""
 
     by_source: dict[str, float] = field(default_factory=dict)
@@ -42,7 +42,7 @@ class Reading:
 
 def direct_illuminance(
     rays: RayScene, scene: LitScene, at: Floats, facing: Floats, samples: int, seed: int = 1
-) -> Reading:
+) -> MeterReading:
     """Direct illuminance of a small surface at `at` (3,) [m] that faces `facing` (3,).
 
     samples : rays a source of some size is sampled with; 1 or more
@@ -57,7 +57,7 @@ def direct_illuminance(
     # Rays begin off the surface; the light is that at the place itself, which at a grazing angle is less.
     start = place + normal * LIFT_M * 10.0
     rng = np.random.default_rng(seed)
-    reading = Reading()
+    reading = MeterReading()
     for index, lamp_id in enumerate(scene.lamps.ids):
         reading.add(lamp_id, _lamp(rays, scene, index, (place, start), normal, rng.random((samples, 3))))
     if scene.sun is not None:

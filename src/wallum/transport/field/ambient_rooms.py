@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.emitters import sphere_directions
-from wallum.transport.field.cast import Seen
+from wallum.transport.field.cast import ProbeView
 from wallum.transport.field.probes import Probes
 from wallum.transport.scene.rays import RayScene
 
@@ -25,8 +25,8 @@ ROOFED: Final = 0.15
 FLOOR_UP: Final = 0.7
 # At most so many inside and outside; fewer where less floor than this is left without one [m2; share].
 # Floors count as far as they see no sky: of that an image says nothing that probes do not.
-MOST_INSIDE, MOST_OUTSIDE = 10, 4
-LEAST_FLOOR_M2, LEAST_SHARE = 6.0, 0.08
+MAX_INSIDE, MAX_OUTSIDE = 10, 4
+MIN_FLOOR_M2, MIN_SHARE = 6.0, 0.08
 # About as high as eyes are; how far a floor counts from there, inside and outside [m].
 EYE_M: Final = 1.6
 NEAR_M, FAR_M = 6.0, 20.0
@@ -69,7 +69,7 @@ def no_rooms(probes: Probes) -> Rooms:
     return Rooms(nowhere, nowhere, nowhere, np.zeros(0, bool), np.zeros(len(probes), np.uint8))
 
 
-def find_rooms(rays: RayScene, probes: Probes, seen: Seen, seed: int = 1) -> Rooms:
+def find_rooms(rays: RayScene, probes: Probes, seen: ProbeView, seed: int = 1) -> Rooms:
     """The rooms of a level with these probes, and the places outside."""
     rng = np.random.default_rng(seed)
     floors = np.flatnonzero(probes.normals[:, 1] > FLOOR_UP)
@@ -99,9 +99,9 @@ def _eyes(
 ) -> list[Floats]:
     """Places over floors from which, one after another, the most floor is seen that none before has seen.
     worth : (N,) what each counts [m2]"""
-    most = MOST_INSIDE if inside else MOST_OUTSIDE
+    most = MAX_INSIDE if inside else MAX_OUTSIDE
     out: list[Floats] = []
-    least = max(LEAST_FLOOR_M2, 0.0 if inside else LEAST_SHARE * float(worth[floors].sum()))
+    least = max(MIN_FLOOR_M2, 0.0 if inside else MIN_SHARE * float(worth[floors].sum()))
     reach = NEAR_M if inside else FAR_M
     left = floors
     while len(out) < most and worth[left].sum() >= least:

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from wallum.level.model.flatten import Triangles
 from wallum.level.model.model import Level
-from wallum.level.model.unwrapping import Unwrapped
+from wallum.level.model.unwrapping import UnwrappedTriangles
 from wallum.physics.arrays import Floats
 from wallum.transport.field.probes import NO_PROBE, Probes
 
@@ -29,7 +29,7 @@ class BakedLight:
     level    : key of the level that it was baked on
     """
 
-    laid: Unwrapped
+    laid: UnwrappedTriangles
     pages: NDArray[np.float32]
     straight: bool
     state: dict[str, str]

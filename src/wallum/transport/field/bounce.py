@@ -16,14 +16,14 @@ from wallum.physics.colour import luminance
 from wallum.transport.field.ambient_rooms import Rooms
 from wallum.transport.field.baked_light import BakedLight
 from wallum.transport.field.bright import bright_light
-from wallum.transport.field.cast import Seen, rays_each
-from wallum.transport.field.glow import Shining, find_shining
+from wallum.transport.field.cast import ProbeView, rays_each
+from wallum.transport.field.glow import GlowingProbes, find_shining
 from wallum.transport.field.open_air import OpenAir, ways_seen
 from wallum.transport.field.probes import Probes
 from wallum.transport.field.relight import Direct, direct_of
 from wallum.transport.scene.rays import RayScene
 
-__all__ = ["BOUNCES", "BounceField", "Field", "Unit", "smoothing"]
+__all__ = ["BOUNCES", "BounceField", "Field", "UnitResponse", "smoothing"]
 
 # Bounces that are followed one by one, all and while a hand moves; the rest goes on as the last two did.
 BOUNCES: Final = 5
@@ -38,7 +38,7 @@ class Field:
     """
 
     probes: Probes
-    seen: Seen
+    seen: ProbeView
     smooth: csr_matrix
     rooms: Rooms
     air: OpenAir | None = None
@@ -57,7 +57,7 @@ def smoothing(probes: Probes) -> csr_matrix:
 
 
 @dataclass(frozen=True)
-class Unit:
+class UnitResponse:
     """What one source of strength 1 gives probes by light that has come back, and glow straight: (N, 3);
     `key`: of what else it depends on, see moment.bounce_gains.
 
@@ -70,7 +70,7 @@ class Unit:
     light: NDArray[np.float32]
     air: NDArray[np.float32]
     ways: NDArray[np.float32]
-    hurried: bool = False
+    draft_quality: bool = False
 
 
 @dataclass
@@ -83,9 +83,9 @@ class BounceField:
 
     rays: RayScene
     made: Field
-    shining: Shining
+    shining: GlowingProbes
     parts: tuple[str, ...] = ()  # ids of the level's
-    units: dict[str, Unit] = field(default_factory=dict)
+    units: dict[str, UnitResponse] = field(default_factory=dict)
     baked: BakedLight | None = None
     _ways: tuple[csr_matrix, csr_matrix, csr_matrix] | None = None  # see ways_seen
 
@@ -96,51 +96,55 @@ class BounceField:
         kinds = tuple(glow_of(follows.get(part.id, ""), glows[part.mesh]) for part in level.parts)
         return cls(rays, made, find_shining(made.probes, kinds), tuple(part.id for part in level.parts))
 
-    def stale(self, scene: LitScene, hurried: bool = False) -> list[str]:
+    def stale(self, scene: LitScene, draft_quality: bool = False) -> list[str]:
         """Sources of a scene whose light is not known as it falls now.
 
         hurried : what was hurried will do, and air that has changed does not count
         """
-        return self._unknown(self._keys(scene), hurried)
+        return self._unknown(self._keys(scene), draft_quality)
 
-    def _unknown(self, keys: dict[str, Key], hurried: bool) -> list[str]:
+    def _unknown(self, keys: dict[str, Key], draft_quality: bool) -> list[str]:
         def known(value: str, key: Key) -> bool:
             unit = self.units.get(value)
             if unit is None or unit.key[0] != key[0]:
                 return False
-            return hurried or (unit.key == key and not unit.hurried)
+            return draft_quality or (unit.key == key and not unit.draft_quality)
 
         return [item for item, key in keys.items() if not known(item, key)]
 
     def _keys(self, scene: LitScene) -> dict[str, Key]:
         return bounce_keys(scene) | dict.fromkeys(self.shining.ids, (scene.bodies, None))
 
-    def relight(self, scene: LitScene, together: int = 8, hurried: bool = False) -> Iterator[list[str]]:
+    def relight(self, scene: LitScene, together: int = 8, draft_quality: bool = False) -> Iterator[list[str]]:
         """Work out the light of what is stale, a few sources at a time: gives their ids.
 
         hurried : while a hand moves: a few bounces and places of the sun less, and some is missed of what is
                   bright and seldom met, see bright.py; what was hurried stays stale
         """
         keys = self._keys(scene)
-        stale = self._unknown(keys, hurried)
+        stale = self._unknown(keys, draft_quality)
         for first in range(0, len(stale), together):
             ids = stale[first : first + together]
-            self._relight(scene, ids, keys, hurried)
+            self._relight(scene, ids, keys, draft_quality)
             yield ids
 
-    def _relight(self, scene: LitScene, ids: list[str], keys: dict[str, Key], hurried: bool) -> None:
+    def _relight(self, scene: LitScene, ids: list[str], keys: dict[str, Key], draft_quality: bool) -> None:
         built, shining = self.made, self.shining
         direct = [
-            direct_of(self.rays, built.probes, built.seen, self._of_glow(item, scene), scene, item, hurried)
+            direct_of(
+                self.rays, built.probes, built.seen, self._of_glow(item, scene), scene, item, draft_quality
+            )
             for item in ids
         ]
-        bright = [] if hurried else [self._by_bright(scene, *item) for item in zip(ids, direct, strict=True)]
+        bright = (
+            [] if draft_quality else [self._by_bright(scene, *item) for item in zip(ids, direct, strict=True)]
+        )
         light = bounced(
             built,
             np.concatenate([item.probes for item in direct], axis=1),
             np.concatenate([item.land for item in direct], axis=1),
             np.concatenate(bright, axis=1) if bright else None,
-            HURRIED if hurried else BOUNCES,
+            HURRIED if draft_quality else BOUNCES,
         )
         for number, (source_id, item) in enumerate(zip(ids, direct, strict=True)):
             own = light[:, 3 * number : 3 * number + 3]
@@ -148,7 +152,7 @@ class BounceField:
                 own = own + item.probes
             smooth = np.asarray(built.smooth @ np.ascontiguousarray(own), np.float32)
             seen = self._seen_from_air(source_id, item.probes, own, scene)
-            self.units[source_id] = Unit(keys[source_id], smooth, *seen, hurried)
+            self.units[source_id] = UnitResponse(keys[source_id], smooth, *seen, draft_quality)
 
     def _by_bright(self, scene: LitScene, source_id: str, direct: Direct) -> NDArray[np.float32]:
         """(N, 3) what light of the sun, the moon or the sky is more than rays say, see bright.py: that comes

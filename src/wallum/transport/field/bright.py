@@ -29,7 +29,7 @@ DARKEST: Final = 2.0**-14
 # Probes of a block so wide see alike, as far as it is asked whether any of them sees another block [m].
 BLOCK_M: Final = 2.5
 # At most so many bright probes and pairs are looked at, those that matter most.
-MOST_BRIGHT, MOST_PAIRS = 1000, 60_000
+MAX_BRIGHT, MAX_PAIRS = 1000, 60_000
 
 Pairs = tuple[NDArray[np.int64], NDArray[np.int64]]
 
@@ -58,8 +58,8 @@ def bright_light(
     share = probes.area[by] * _facing(probes, to, by)
     worth = share * power[by] / has[to]
     chosen = np.flatnonzero((worth > WORTH) & (share * each < OFTEN))
-    if len(chosen) > MOST_PAIRS:
-        chosen = chosen[np.argpartition(-worth[chosen], MOST_PAIRS)[:MOST_PAIRS]]
+    if len(chosen) > MAX_PAIRS:
+        chosen = chosen[np.argpartition(-worth[chosen], MAX_PAIRS)[:MAX_PAIRS]]
     to, by = to[chosen], by[chosen]
     if not len(to):
         return out
@@ -94,7 +94,7 @@ def _pairs(probes: Probes, others: csr_matrix, smooth: csr_matrix, by_one: Float
     to, by = to[bright], by[bright]
     # Those that few rays make much of.
     matter = np.bincount(by, by_one[by] / has[to], len(probes))
-    sources = np.argsort(-matter, kind="stable")[: min(MOST_BRIGHT, np.count_nonzero(matter))]
+    sources = np.argsort(-matter, kind="stable")[: min(MAX_BRIGHT, np.count_nonzero(matter))]
     block = _blocks(probes)
     linked = np.unique(np.stack([block[to], block[by]], axis=1), axis=0)
     to, by = _products(linked, (dim, block[dim]), (sources, block[sources]))

@@ -17,16 +17,16 @@ from scipy.sparse import csr_matrix
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.colour import luminance
 from wallum.physics.emitters import cosine_directions
-from wallum.transport.field.land import PATCHES, Land, LandSeen
+from wallum.transport.field.land import PATCHES, Land, LandHits
 from wallum.transport.field.probes import NO_PROBE, PLACES, Probes
 from wallum.transport.field.sky_parts import BINS, sky_bins
 from wallum.transport.scene.rays import Hits, RayScene
 from wallum.transport.scene.surface_tables import SurfaceTables
 
-__all__ = ["ALL_RAYS", "FEW_RAYS", "Seen", "cast", "rays_each"]
+__all__ = ["ALL_RAYS", "FEW_RAYS", "ProbeView", "cast", "rays_each"]
 
 # Rays of each probe: more where there are few probes, as much as is worth the time.
-LEAST_RAYS, MOST_RAYS, ALL_RAYS = 160, 1024, 6_000_000
+MIN_RAYS, MAX_RAYS, ALL_RAYS = 160, 1024, 6_000_000
 # And of each for a quick look, until those are cast.
 FEW_RAYS: Final = 24
 BATCH: Final = 512  # probes at once: small steps keep the window's thread free
@@ -37,7 +37,7 @@ GOLDEN: Final = 0.6180339887
 
 
 @dataclass(frozen=True)
-class Seen:
+class ProbeView:
     """What N probes see.
 
     others : (N, N) share of a probe's view that each other one fills, by the cosine
@@ -57,7 +57,7 @@ class Seen:
 
 def rays_each(count: int) -> int:
     """Rays that each of so many probes sends."""
-    return int(np.clip(ALL_RAYS // max(count, 1), LEAST_RAYS, MOST_RAYS)) // PLACES * PLACES
+    return int(np.clip(ALL_RAYS // max(count, 1), MIN_RAYS, MAX_RAYS)) // PLACES * PLACES
 
 
 def _ways(faces: Floats, rows: NDArray[np.int64], each: int) -> NDArray[np.float32]:
@@ -70,7 +70,7 @@ def _ways(faces: Floats, rows: NDArray[np.int64], each: int) -> NDArray[np.float
     return cosine_directions(normals, np.stack([first.ravel(), second.ravel()], axis=1))
 
 
-def cast(rays: RayScene, tables: SurfaceTables, probes: Probes, few: int = 0) -> Iterator[float | Seen]:
+def cast(rays: RayScene, tables: SurfaceTables, probes: Probes, few: int = 0) -> Iterator[float | ProbeView]:
     """Send the rays; gives the share that is done, and in the end what was seen.
 
     few : rays of each probe, for a quick look; 0: as many as are worth the time
@@ -78,7 +78,7 @@ def cast(rays: RayScene, tables: SurfaceTables, probes: Probes, few: int = 0) ->
     count = len(probes)
     each = few or rays_each(count)
     sky, land = np.zeros((count, BINS), np.float32), np.zeros((count, PATCHES), np.float32)
-    beyond = LandSeen(rays, tables, probes.low + 0.5 * probes.step * np.array(probes.cells.shape))
+    beyond = LandHits(rays, tables, probes.low + 0.5 * probes.step * np.array(probes.cells.shape))
     toward, dark = np.zeros((count, 3), np.float32), np.zeros(count, np.float32)
     parts = []
     for rows, origins, ways, hits in _sent(rays, probes, each):
@@ -101,7 +101,7 @@ def cast(rays: RayScene, tables: SurfaceTables, probes: Probes, few: int = 0) ->
         met = np.flatnonzero(result >= 0)
         parts.append(csr_matrix((weight[met], (own[met], result[met])), (len(rows), count), dtype=np.float32))
         yield min((rows[-1] + 1) / count, 1.0)
-    yield Seen(_stacked(parts, count), sky, land, toward, dark, beyond.land())
+    yield ProbeView(_stacked(parts, count), sky, land, toward, dark, beyond.land())
 
 
 # Of some probes, their numbers (P,), and of each of their rays, origins, directions (P * each, 3), and hits.
@@ -110,7 +110,7 @@ _Sent = tuple[NDArray[np.int64], NDArray[np.float32], NDArray[np.float32], Hits]
 
 def _sent(rays: RayScene, probes: Probes, each: int) -> Iterator[_Sent]:
     """Send rays of all probes, of a few at a time: those of the next are under way meanwhile."""
-    batch = max(BATCH * LEAST_RAYS // each, 1)
+    batch = max(BATCH * MIN_RAYS // each, 1)
     turn = np.arange(each) % PLACES
     before: tuple[NDArray[np.int64], NDArray[np.float32], NDArray[np.float32], Future[Hits]] | None = None
     with ThreadPoolExecutor(1) as pool:

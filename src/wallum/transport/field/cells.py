@@ -12,13 +12,13 @@ from numpy.typing import NDArray
 from wallum.moment.probe_boxes import ProbeBox
 from wallum.physics.arrays import Floats
 
-__all__ = ["FACINGS", "MOST_LEAVES", "Cells", "cells_within", "sides_of"]
+__all__ = ["FACINGS", "MAX_LEAVES", "Cells", "cells_within", "sides_of"]
 
 # Surfaces are found a little before themselves, in the cell that they face [m]; the ways that they may face.
 BEFORE_M: Final = 0.02
 FACINGS: Final = 6  # toward +x, -x, +y, -y, +z, -z
 # Parts of cells that a cell's word can number.
-MOST_LEAVES: Final = 1 << 20
+MAX_LEAVES: Final = 1 << 20
 NOWHERE: Final = 255
 
 
@@ -102,7 +102,7 @@ def cells_within(box: NDArray[np.float64], step: float, boxes: tuple[ProbeBox, .
         if item.halved:
             reached = item.holds(middles, 0.5 * step)
             flat[reached] = np.maximum(flat[reached], item.halved)
-    while (8 ** flat[flat > 0].astype(np.int64)).sum() > MOST_LEAVES:
+    while (8 ** flat[flat > 0].astype(np.int64)).sum() > MAX_LEAVES:
         np.minimum(flat, flat.max() - 1, out=flat)
     for item in boxes:
         if item.halved is None:

@@ -19,7 +19,7 @@ from wallum.level.model.model import Level
 from wallum.moment.probe_boxes import ProbeBox, probe_boxes
 from wallum.transport.field.ambient_rooms import Rooms
 from wallum.transport.field.bounce import BounceField, Field, smoothing
-from wallum.transport.field.cast import ALL_RAYS, Seen
+from wallum.transport.field.cast import ALL_RAYS, ProbeView
 from wallum.transport.field.land import PATCHES, Land
 from wallum.transport.field.make_field import make_field
 from wallum.transport.field.open_air import OpenAir
@@ -33,7 +33,7 @@ __all__ = ["field_key", "kept_bounce", "kept_field", "level_key", "load_field", 
 log = logging.getLogger("wallum.derived")
 VERSION: Final = 30
 # Of all fields in one folder: the oldest go; and of one, unpacked.
-HELD_BYTES, MOST_BYTES = 400 << 20, 1 << 30
+HELD_BYTES, MAX_BYTES = 400 << 20, 1 << 30
 # What a sparse matrix is kept as.
 MATRIX: Final = ("data", "indices", "indptr")
 
@@ -80,7 +80,7 @@ def load_field(path: Path, key: str) -> Field:
     """A kept field. Raises ValueProblem where there is none for this level."""
     try:
         with open(path, "rb") as stream, np.load(stream, allow_pickle=False) as selected:
-            if sum(item.file_size for item in selected.zip.infolist()) > MOST_BYTES:
+            if sum(item.file_size for item in selected.zip.infolist()) > MAX_BYTES:
                 raise ValueProblem("the kept bounce field is too large", str(path))
             if str(selected["key"]) == key:
                 return _read(selected)
@@ -103,7 +103,7 @@ def _read(kept: Any) -> Field:
     if len(sky) != count or probes.links.shape != (count, 27) or len(rooms.of) != count:
         raise ValueError("parts of different sizes")
     beyond = Land(**{field_.name: kept[f"land_{field_.name}"] for field_ in fields(Land)})
-    seen = Seen(others, sky, kept["land"], kept["toward"], kept["dark"], beyond)
+    seen = ProbeView(others, sky, kept["land"], kept["toward"], kept["dark"], beyond)
     if seen.land.shape != (count, PATCHES) or beyond.sky.shape != (PATCHES, BINS):
         raise ValueError("land of another kind")
     plain = {

@@ -12,17 +12,17 @@ from wallum.physics.colour import luminance
 from wallum.transport.field.probes import PLACES, Probes
 from wallum.transport.scene.rays import RayScene
 
-__all__ = ["Shining", "find_shining", "glow_light", "shares_of"]
+__all__ = ["GlowingProbes", "find_shining", "glow_light", "shares_of"]
 
 # Light of a shining probe on another that is less than this is not worth a ray [lx].
-LEAST_LX: Final = 2e-3
+MIN_LX: Final = 2e-3
 # Of one that may have more than this, more is looked at than its middle.
 SEVERAL_LX: Final = 0.25
 LIFT_M: Final = 5e-3
 
 
 @dataclass(frozen=True)
-class Shining:
+class GlowingProbes:
     """Probes whose surfaces shine, by id of the glow that they belong to: their numbers."""
 
     groups: dict[str, NDArray[np.int64]]
@@ -32,11 +32,11 @@ class Shining:
         return tuple(self.groups)
 
 
-def find_shining(probes: Probes, kinds: tuple[str, ...]) -> Shining:
+def find_shining(probes: Probes, kinds: tuple[str, ...]) -> GlowingProbes:
     """Which probes shine. kinds : by part of the level, the id of its glow"""
     shine = np.flatnonzero(probes.glow.any(axis=1))
     own = np.array([kinds[part] if part < len(kinds) else glow_of("") for part in probes.part[shine]])
-    return Shining({item: shine[own == item] for item in sorted(set(own.tolist()))})
+    return GlowingProbes({item: shine[own == item] for item in sorted(set(own.tolist()))})
 
 
 def glow_light(rays: RayScene, probes: Probes, shining: NDArray[np.int64]) -> NDArray[np.float32]:
@@ -54,7 +54,7 @@ def glow_light(rays: RayScene, probes: Probes, shining: NDArray[np.int64]) -> ND
         squared = np.einsum("nk,nk->n", ways, ways)
         close = squared < on_axis / SEVERAL_LX
         own, its = np.einsum("nk,nk->n", ways, probes.normals), -(ways @ faces)
-        lit = (own > 0.0) & (own * its * on_axis > LEAST_LX * squared**2)
+        lit = (own > 0.0) & (own * its * on_axis > MIN_LX * squared**2)
         near, far = np.flatnonzero(close), np.flatnonzero(lit & ~close)
         shares = shares_of(rays, middle, faces, area, probes.places[far], probes.normals[far])
         out[far] += np.pi * shares[:, None] * light

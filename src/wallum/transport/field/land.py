@@ -16,7 +16,7 @@ from wallum.transport.field.sky_parts import BINS, sky_bins
 from wallum.transport.scene.rays import Hits, RayScene
 from wallum.transport.scene.surface_tables import SurfaceTables
 
-__all__ = ["FAR_OFF_M", "PATCHES", "SAMPLES", "Land", "LandSeen", "patches_of"]
+__all__ = ["FAR_OFF_M", "PATCHES", "SAMPLES", "Land", "LandHits", "patches_of"]
 
 # Parts of the horizon, and ways that land faces: up, and the four sides.
 SECTORS: Final = 8
@@ -58,7 +58,7 @@ def patches_of(away: Floats, faces: Floats) -> NDArray[np.int64]:
     return np.asarray(sector * SIDES + np.where(faces[:, 1] >= UP, 0, side), np.int64)
 
 
-class LandSeen:
+class LandHits:
     """Gathers what rays hit of it."""
 
     def __init__(self, rays: RayScene, tables: SurfaceTables, middle: Floats) -> None:

@@ -146,7 +146,7 @@ def look_about(rays: RayScene, probes: Probes, bounds: NDArray[np.float64]) -> I
 
 
 @dataclass(frozen=True)
-class _Seen:
+class _AirView:
     """What rays (B, R) see: of the sky, of far ground, the probe of a surface (-1: none) and how much of that
     comes through; whether it is the back of what has one side; whether they meet nothing."""
 
@@ -158,7 +158,7 @@ class _Seen:
     gone: NDArray[np.bool_]
 
 
-def _under(seen: _Seen, ways: NDArray[np.float64], sky: NDArray[np.float32]) -> NDArray[np.bool_]:
+def _under(seen: _AirView, ways: NDArray[np.float64], sky: NDArray[np.float32]) -> NDArray[np.bool_]:
     """(B,) which places lie below the level, with it over them and nothing under them: what they see there is
     no ground that light comes from, and no floor between would keep it out."""
     down = ways[:, :, 1] < DOWN
@@ -166,14 +166,14 @@ def _under(seen: _Seen, ways: NDArray[np.float64], sky: NDArray[np.float32]) -> 
     return np.asarray(gone & (sky < COVERED))
 
 
-def _of_sky(seen: _Seen, ways: NDArray[np.float64]) -> NDArray[np.float64]:
+def _of_sky(seen: _AirView, ways: NDArray[np.float64]) -> NDArray[np.float64]:
     """(B, BINS) share of the ways of each place that see a part of the sky."""
     count, each = seen.sky.shape
     own = np.repeat(np.arange(count), each) * BINS + sky_bins(ways.reshape(-1, 3))
     return np.bincount(own, seen.sky.ravel(), count * BINS).reshape(count, BINS) / each
 
 
-def _of_probes(seen: _Seen, count: int) -> csr_matrix:
+def _of_probes(seen: _AirView, count: int) -> csr_matrix:
     """(B, count) share of the ways of each place that end on what a probe stands for."""
     rows, column = np.nonzero(seen.probe >= 0)
     weight = seen.share[rows, column] / np.float32(seen.probe.shape[1])
@@ -181,7 +181,7 @@ def _of_probes(seen: _Seen, count: int) -> csr_matrix:
     return csr_matrix((weight, (rows, seen.probe[rows, column])), shape, dtype=np.float32)
 
 
-def _look(rays: RayScene, probes: Probes, places: NDArray[np.float64], ways: NDArray[np.float64]) -> _Seen:
+def _look(rays: RayScene, probes: Probes, places: NDArray[np.float64], ways: NDArray[np.float64]) -> _AirView:
     """What places (B, 3) see by directions (B, R, 3)."""
     count = ways.shape[1]
     flat, origins = ways.reshape(-1, 3), np.repeat(places, count, axis=0)
@@ -206,7 +206,7 @@ def _look(rays: RayScene, probes: Probes, places: NDArray[np.float64], ways: NDA
     land[met] |= (probe[met] == NO_PROBE) & ~back[met] & (faces[:, 1] > GROUND_UP)
     shape = (len(places), count)
     seen = np.asarray(share * (gone & up), np.float32), np.asarray(share * land, np.float32)
-    return _Seen(
+    return _AirView(
         seen[0].reshape(shape), seen[1].reshape(shape), probe.reshape(shape), share.reshape(shape),
         back.reshape(shape), gone.reshape(shape),
     )  # fmt: skip

@@ -22,11 +22,11 @@ from wallum.transport.scene.surface_tables import SurfaceTables
 
 __all__ = ["WANTED", "place_probes"]
 
-MOST_PROBES: Final = 1 << 20
+MAX_PROBES: Final = 1 << 20
 # About so many, in cells of these sizes at least and at most [m].
 WANTED, FINEST_M, COARSEST_M = 33_000, 0.3, 4.0
 # How far over and under where most of it is, a level may go on [m].
-MOST_BEYOND_M: Final = 20.0
+MAX_BEYOND_M: Final = 20.0
 
 
 def _room(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -39,8 +39,8 @@ def _room(rays: RayScene, bounds: NDArray[np.float64]) -> NDArray[np.float64]:
     middles = flat.positions[built].mean(axis=1)
     over = ((middles >= box[0]) & (middles <= box[1]))[:, [0, 2]].all(axis=1)
     heights = flat.positions[built[over], 1]
-    low = max(float(heights.min(initial=box[0, 1])), box[0, 1] - MOST_BEYOND_M)
-    high = min(float(heights.max(initial=box[1, 1])), box[1, 1] + MOST_BEYOND_M)
+    low = max(float(heights.min(initial=box[0, 1])), box[0, 1] - MAX_BEYOND_M)
+    high = min(float(heights.max(initial=box[1, 1])), box[1, 1] + MAX_BEYOND_M)
     return np.array([[box[0, 0], low, box[0, 2]], [box[1, 0], high, box[1, 2]]])
 
 
@@ -133,7 +133,7 @@ def _made(
 ) -> tuple[Probes, NDArray[np.int64], NDArray[np.int64]]:
     """Probes of sorted samples, not linked yet; the words of all leaves; and each probe's leaf."""
     key = groups * 2 + second
-    first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]])[:MOST_PROBES]
+    first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]])[:MAX_PROBES]
     size = np.diff(np.r_[first, len(key)])
     number = len(first)
 

@@ -29,7 +29,7 @@ PLACES: Final = 4  # of a probe's surfaces that its light is taken at
 # Of a probe's links that to itself; how many are looked at for one that stands in its place.
 OWN_LINK, NEARBY = 13, 12
 # Ways that a surface may be taken to face: as far as it does so by this cosine.
-LEAST_FACING: Final = 0.1
+MIN_FACING: Final = 0.1
 
 
 @dataclass(frozen=True)
@@ -151,7 +151,7 @@ class Probes:
             facing = 2 * axis + (normals[left, axis] < 0.0)
             fits = ((words[left] >> facing) & 1) > 0
             if turn:
-                fits &= np.abs(normals[left, axis]) > LEAST_FACING
+                fits &= np.abs(normals[left, axis]) > MIN_FACING
             result = left[fits]
             out[result] = self._numbered(words[result], facing[fits], points[result])
             # Most face some way plainly; the others are looked for by the next.

@@ -13,7 +13,7 @@ from wallum.moment.view import bounding_spheres
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.cloud_shadow import ShadowMap
 from wallum.physics.emitters import halton
-from wallum.transport.field.cast import Seen
+from wallum.transport.field.cast import ProbeView
 from wallum.transport.field.glow import glow_light
 from wallum.transport.field.land import FAR_OFF_M, PATCHES, SAMPLES
 from wallum.transport.field.probes import PLACES, Probes
@@ -38,11 +38,11 @@ class Direct:
 def direct_of(
     rays: RayScene,
     probes: Probes,
-    seen: Seen,
+    seen: ProbeView,
     shining: NDArray[np.int64] | None,
     scene: LitScene,
     source_id: str,
-    hurried: bool = False,
+    draft_quality: bool = False,
 ) -> Direct:
     """What one source of a scene brings, for a strength of 1: see moment.bounce_gains.
     shining : numbers of the probes that it is, where it is glow
@@ -52,7 +52,7 @@ def direct_of(
     gain = strengths(scene)[source_id]
     if scene.sun is not None and scene.sun.id == source_id:
         over = 1.0 / np.maximum(gain, 1e-12)
-        land, each = seen.beyond, PLACES // 2 if hurried else PLACES
+        land, each = seen.beyond, PLACES // 2 if draft_quality else PLACES
         lit = _sun(rays, scene.sun, land.places + land.faces * FAR_OFF_M, land.faces)
         return Direct(
             _means(_sun(rays, scene.sun, *_spread(probes, each)), each) * over.astype(np.float32),

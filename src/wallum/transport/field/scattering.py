@@ -19,7 +19,7 @@ from wallum.transport.scene.surfaces import SeenSurfaces
 __all__ = ["ROOM_M", "Samples", "by_cell", "even_albedo", "scatter"]
 
 # Places for each cell that is full of surface, so that a sliver of one has some; and the most that are kept.
-EACH, MOST_EACH = 48.0, 12
+EACH, MAX_EACH = 48.0, 12
 # What shines is small, and how large it is tells how much light it gives.
 DENSER: Final = 6.0
 # A place that sees more backs than this lies inside a body; rays that tell.
@@ -28,7 +28,7 @@ INSIDE_SHARE, INSIDE_RAYS = 0.2, 12
 FIRST_RAYS, FEW_CLOSE = 4, 3
 LIFT_M: Final = 2e-3
 # Triangles that are larger are parted, at most so often.
-LARGE_M2, MOST_PARTED = 12.0, 14
+LARGE_M2, MAX_PARTED = 12.0, 14
 # Places that are looked at together: whoever drives it may give up between.
 AT_ONCE: Final = 50_000
 # Room about all probes [m].
@@ -144,10 +144,10 @@ def _pieces(flat: Triangles, box: NDArray[np.float64]) -> tuple[NDArray[np.int64
     number = np.arange(len(flat.faces))
     weights = np.tile(np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]), (len(number), 1, 1))
     done_number, done_weights = [], []
-    for turn in range(MOST_PARTED + 1):
+    for turn in range(MAX_PARTED + 1):
         corners = _corners(flat, number, weights)
         reaches = ((corners.min(axis=1) <= box[1]) & (corners.max(axis=1) >= box[0])).all(axis=1)
-        large = reaches & (_areas(corners) > LARGE_M2) & (turn < MOST_PARTED)
+        large = reaches & (_areas(corners) > LARGE_M2) & (turn < MAX_PARTED)
         done_number.append(number[reaches & ~large])
         done_weights.append(weights[reaches & ~large])
         number, own = number[large], weights[large]
@@ -204,8 +204,8 @@ def _few(sides: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.float6
     first = np.flatnonzero(np.r_[True, key[1:] != key[:-1]]) if len(key) else np.zeros(0, np.int64)
     size = np.diff(np.r_[first, len(key)])
     rank = np.arange(len(key)) - np.repeat(first, size)
-    selected = np.flatnonzero(rank < MOST_EACH)
-    few = np.minimum(size, MOST_EACH)
+    selected = np.flatnonzero(rank < MAX_EACH)
+    few = np.minimum(size, MAX_EACH)
     return order[selected], np.repeat(size / few, few)
 
 

@@ -13,7 +13,7 @@ import numpy as np
 from wallum.document.baking import Baking as Settings
 from wallum.errors import LevelProblem
 from wallum.level.model.model import Level
-from wallum.level.model.unwrapping import Unwrapped, unwrap_apart
+from wallum.level.model.unwrapping import UnwrappedTriangles, unwrap_apart
 from wallum.moment.baked import baked_state
 from wallum.moment.scene import LitScene
 from wallum.transport.field.baked_light import BakedLight, own_coordinates, to_be_laid
@@ -23,7 +23,7 @@ from wallum.transport.lightmaps.baking import Baking, beside, cleaned, outside_b
 from wallum.transport.lightmaps.texels import Texels, find_texels
 from wallum.transport.scene.rays import RayScene
 
-__all__ = ["Order", "bake", "foreseen_texels"]
+__all__ = ["BakeRequest", "bake", "foreseen_texels"]
 
 # Of all that is done, what laying flat takes, and from where on it is cleaned.
 LAID, LIT = 0.15, 0.97
@@ -32,7 +32,7 @@ KEPT_S: Final = 15.0
 
 
 @dataclass(frozen=True)
-class Order:
+class BakeRequest:
     """What is to be baked.
 
     scene : its light, the still sources alone; key : of the level; when : its hour in words
@@ -59,18 +59,18 @@ class Order:
         return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()[:20]
 
 
-def foreseen_texels(order: Order) -> float:
+def foreseen_texels(order: BakeRequest) -> float:
     """About how many texels there will be."""
     rows = _chosen(order)
     return float(order.rays.triangles.areas[rows].sum()) * order.settings.texels**2
 
 
-def _chosen(order: Order) -> Any:
+def _chosen(order: BakeRequest) -> Any:
     return to_be_laid(order.level, order.rays.triangles, order.made.probes, order.settings.smallest)
 
 
 def bake(
-    order: Order, part: Path | None, keep_going: Callable[[float], bool] = lambda done: True
+    order: BakeRequest, part: Path | None, keep_going: Callable[[float], bool] = lambda done: True
 ) -> BakedLight | None:
     """Bake; None where it was not to go on, what is done then being kept in `part`.
 
@@ -97,7 +97,7 @@ def bake(
     return _finished(order, baking, laid, buried)
 
 
-def _laid(order: Order, keep_going: Callable[[float], bool]) -> Unwrapped | None:
+def _laid(order: BakeRequest, keep_going: Callable[[float], bool]) -> UnwrappedTriangles | None:
     chosen = _chosen(order)
     if not len(chosen):
         raise LevelProblem("none of its parts is large enough to be baked", "level", "a lower Smallest part")
@@ -105,13 +105,17 @@ def _laid(order: Order, keep_going: Callable[[float], bool]) -> Unwrapped | None
     return unwrap_apart(order.rays.triangles, chosen, own, order.settings.texels, lambda: keep_going(0.0))
 
 
-def _laid_of(kept: dict[str, Any]) -> Unwrapped:
+def _laid_of(kept: dict[str, Any]) -> UnwrappedTriangles:
     width, height = (int(item) for item in kept["size"])
     return unwrapped_of(kept, (width, height), int(kept["pages"]))
 
 
 def _light(
-    order: Order, made: Baking, laid: Unwrapped, part: Path | None, keep_going: Callable[[float], bool]
+    order: BakeRequest,
+    made: Baking,
+    laid: UnwrappedTriangles,
+    part: Path | None,
+    keep_going: Callable[[float], bool],
 ) -> bool:
     """Follow all paths; False where it was not to go on."""
     wanted, last = order.settings.paths, time.monotonic()
@@ -129,14 +133,14 @@ def _light(
     return keep_going(LIT)
 
 
-def _keep(order: Order, made: Baking, laid: Unwrapped, part: Path) -> None:
-    arrays = {field_.name: getattr(laid, field_.name) for field_ in fields(Unwrapped)}
+def _keep(order: BakeRequest, made: Baking, laid: UnwrappedTriangles, part: Path) -> None:
+    arrays = {field_.name: getattr(laid, field_.name) for field_ in fields(UnwrappedTriangles)}
     arrays |= {"size": np.array(laid.size), "pages": np.array(laid.pages)}
     sums = {"sums": made.sums, "squares": made.squares, "samples": np.array(made.samples)}
     save_part(part, order.word, arrays | sums)
 
 
-def _finished(order: Order, made: Baking, laid: Unwrapped, buried: Texels) -> BakedLight:
+def _finished(order: BakeRequest, made: Baking, laid: UnwrappedTriangles, buried: Texels) -> BakedLight:
     texels, light = made.texels, made.light()
     if len(buried) and len(texels):
         nearest = beside(texels, buried)

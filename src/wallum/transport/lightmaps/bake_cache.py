@@ -14,7 +14,7 @@ from wallum.document.project import Project
 from wallum.errors import ValueProblem
 from wallum.files import written_whole
 from wallum.level.model.model import Level
-from wallum.level.model.unwrapping import Unwrapped
+from wallum.level.model.unwrapping import UnwrappedTriangles
 from wallum.transport.field.baked_light import BakedLight
 from wallum.transport.field.field_cache import level_key
 from wallum.transport.scene.rays import RayScene
@@ -34,7 +34,7 @@ __all__ = [
 
 log = logging.getLogger("wallum.derived")
 VERSION: Final = 1
-MOST_BYTES: Final = 2 << 30
+MAX_BYTES: Final = 2 << 30
 
 
 def bake_file(project: Project, file: Path | None) -> Path:
@@ -58,7 +58,7 @@ def save_bake(baked: BakedLight, path: Path) -> None:
     }  # fmt: skip
     arrays: dict[str, Any] = {
         name: value
-        for name in (field_.name for field_ in fields(Unwrapped))
+        for name in (field_.name for field_ in fields(UnwrappedTriangles))
         if isinstance(value := getattr(baked.laid, name), np.ndarray)
     }
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -70,7 +70,7 @@ def load_bake(path: Path) -> BakedLight | None:
     """Kept baked light; None where there is none. Raises ValueProblem where it cannot be read."""
     try:
         with open(path, "rb") as stream, np.load(stream, allow_pickle=False) as selected:
-            if sum(item.file_size for item in selected.zip.infolist()) > MOST_BYTES:
+            if sum(item.file_size for item in selected.zip.infolist()) > MAX_BYTES:
                 raise ValueProblem("the baked light is too large", str(path))
             return _read(selected)
     except FileNotFoundError:
@@ -81,12 +81,12 @@ def load_bake(path: Path) -> BakedLight | None:
         raise ValueProblem(f"the baked light is broken: {error}", str(path), "bake it anew") from None
 
 
-def unwrapped_of(kept: Any, size: tuple[int, int], pages: int) -> Unwrapped:
+def unwrapped_of(kept: Any, size: tuple[int, int], pages: int) -> UnwrappedTriangles:
     """Triangles on pages, from arrays by name."""
     triangles, vertices, uv, page, faces = (
         kept[name] for name in ("triangles", "vertices", "uv", "page", "faces")
     )
-    return Unwrapped(triangles, vertices, uv, page, faces, size, pages)
+    return UnwrappedTriangles(triangles, vertices, uv, page, faces, size, pages)
 
 
 def _read(kept: Any) -> BakedLight:

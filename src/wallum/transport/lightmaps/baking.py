@@ -10,7 +10,7 @@ from scipy.spatial import cKDTree
 
 from wallum.image.denoise import denoised
 from wallum.level.model.model import Level
-from wallum.level.model.unwrapping import Unwrapped
+from wallum.level.model.unwrapping import UnwrappedTriangles
 from wallum.moment.camera import Camera
 from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats
@@ -120,7 +120,7 @@ def outside_bodies(rays: RayScene, texels: Texels, seed: int = 1) -> NDArray[np.
     return np.asarray(backs < INSIDE * LOOKS)
 
 
-def on_pages(laid: Unwrapped, number: NDArray[np.int64], values: Floats) -> NDArray[np.float32]:
+def on_pages(laid: UnwrappedTriangles, number: NDArray[np.int64], values: Floats) -> NDArray[np.float32]:
     """(P, H, W, C) of values (K, C) at texels; zeros elsewhere."""
     width, height = laid.size
     out = np.zeros((laid.pages * height * width, values.shape[1]), np.float32)
@@ -150,7 +150,9 @@ def _planes(texels: Texels) -> NDArray[np.int64]:
     return np.unique(steps, axis=0, return_inverse=True)[1].ravel()
 
 
-def cleaned(laid: Unwrapped, texels: Texels, light: Floats, smooth: bool = True) -> NDArray[np.float32]:
+def cleaned(
+    laid: UnwrappedTriangles, texels: Texels, light: Floats, smooth: bool = True
+) -> NDArray[np.float32]:
     """(P, H, W, 3) light of texels (K, 3) without its noise, and beyond what is lit the nearest of it."""
     number = texels.number
     known = on_pages(laid, number, np.ones((len(number), 1)))[..., 0] > 0.0

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import distance_transform_edt
 
 from wallum.level.model.flatten import Triangles
-from wallum.level.model.unwrapping import Unwrapped
+from wallum.level.model.unwrapping import UnwrappedTriangles
 from wallum.physics.arrays import Floats, normalised
 
 __all__ = ["Texels", "filled", "find_texels"]
@@ -51,7 +51,7 @@ class Texels:
         return Texels(*(np.concatenate(pair) for pair in pairs))
 
 
-def find_texels(flat: Triangles, laid: Unwrapped) -> Texels:
+def find_texels(flat: Triangles, laid: UnwrappedTriangles) -> Texels:
     """The texels of all triangles that were laid flat; those beside an edge too, so that what is read between
     texels is always light."""
     width, height = laid.size

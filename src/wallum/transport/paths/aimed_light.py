@@ -6,7 +6,7 @@ Veach 1995 for what is met by chance too: "Optimally Combining Sampling Techniqu
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.kinds import Arriving, by_kind
+from wallum.moment.kinds import LightSample, by_kind
 from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats, dots, scaled
 from wallum.physics.cloud_shadow import ShadowMap
@@ -15,7 +15,7 @@ from wallum.physics.emitters import cone_directions
 from wallum.transport.paths.glow_aim import GlowAim
 from wallum.transport.paths.lamp_choice import about_given
 from wallum.transport.paths.light_aim import LightAim
-from wallum.transport.paths.light_paths import Paths, add_light
+from wallum.transport.paths.light_paths import PathStates, add_light
 from wallum.transport.paths.onward import answer_of, leaving_density
 from wallum.transport.paths.sky_aim import SkyAim
 from wallum.transport.scene.rays import LIFT_M, Hits, RayScene
@@ -50,7 +50,7 @@ class AimedLight:
     def gather(
         self,
         light: Floats,
-        paths: Paths,
+        paths: PathStates,
         surfaces: Surfaces,
         places: Floats,
         rng: np.random.Generator,
@@ -71,7 +71,7 @@ class AimedLight:
         self._add_glow(light, paths, surfaces, places, probes, rng)
         return probes
 
-    def sky_share(self, paths: Paths) -> NDArray[np.float32]:
+    def sky_share(self, paths: PathStates) -> NDArray[np.float32]:
         """(N,) what the sky counts for that paths have met by chance, beside what aims at it."""
         counts = np.ones(len(paths.pixel), np.float32)
         rows = np.flatnonzero(paths.probe >= 0)
@@ -83,7 +83,7 @@ class AimedLight:
     def _add_sky(
         self,
         light: Floats,
-        paths: Paths,
+        paths: PathStates,
         surfaces: Surfaces,
         places: Floats,
         probes: NDArray[np.int64],
@@ -112,7 +112,7 @@ class AimedLight:
         shown *= answer_of(surfaces, rows, to_eye.take(rows, 0), toward) * paths.weight.take(rows, 0)
         add_light(light, paths.pixel.take(rows), scaled(shown, counts))
 
-    def met_share(self, paths: Paths, rows: NDArray[np.int64], hits: Hits) -> NDArray[np.float32]:
+    def met_share(self, paths: PathStates, rows: NDArray[np.int64], hits: Hits) -> NDArray[np.float32]:
         """(K,) what glow counts for that some of the paths have met by chance, beside what aims at it."""
         counts = np.ones(len(rows), np.float32)
         chosen = np.flatnonzero(np.isfinite(paths.density.take(rows)))
@@ -126,7 +126,7 @@ class AimedLight:
     def _add_glow(
         self,
         light: Floats,
-        paths: Paths,
+        paths: PathStates,
         surfaces: Surfaces,
         places: Floats,
         probes: NDArray[np.int64],
@@ -159,7 +159,7 @@ class AimedLight:
     def _add_far(
         self,
         light: Floats,
-        paths: Paths,
+        paths: PathStates,
         surfaces: Surfaces,
         places: Floats,
         rng: np.random.Generator,
@@ -195,7 +195,7 @@ class AimedLight:
     def _add_lamps(
         self,
         light: Floats,
-        paths: Paths,
+        paths: PathStates,
         surfaces: Surfaces,
         places: Floats,
         rng: np.random.Generator,
@@ -230,14 +230,14 @@ class AimedLight:
         shown = paths.weight.take(rows, 0) * answer * through.take(lit, 0)
         add_light(light, paths.pixel.take(rows), shown)
 
-    def _samples(self, pick: NDArray[np.intp], places: Floats, rng: np.random.Generator) -> Arriving:
+    def _samples(self, pick: NDArray[np.intp], places: Floats, rng: np.random.Generator) -> LightSample:
         """What comes to places from a point of the lamp that each has picked."""
         u = rng.random((len(pick), 3), dtype=np.float32)
         rows = self._lamps.take(pick)
         kinds = list(by_kind(rows))
         if len(kinds) == 1:
             return kinds[0][0].sample(rows, places, u)
-        out = Arriving(np.empty_like(places), np.empty(len(pick)), np.empty(len(pick)))
+        out = LightSample(np.empty_like(places), np.empty(len(pick)), np.empty(len(pick)))
         for kind, own in kinds:
             result = kind.sample(rows.take(own), places.take(own, 0), u.take(own, 0))
             for whole, part in zip(out, result, strict=True):

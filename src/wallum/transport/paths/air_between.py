@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from wallum.moment.scene import AIR_ID, LitScene
 from wallum.physics.arrays import Floats, dots
 from wallum.physics.dome import scattered
-from wallum.physics.medium import AIR_END_M, Layer, Medium, Straight, henyey_greenstein
+from wallum.physics.medium import AIR_END_M, AirLayer, LinearFog, Medium, henyey_greenstein
 
 __all__ = ["air_between", "air_depths", "air_kept", "air_parts", "air_source"]
 
@@ -35,7 +35,7 @@ def _scattered(
     return np.asarray((out * share[:, None] + own[:, None]).T)
 
 
-def air_source(scene: LitScene, layer: Layer, directions: Floats) -> NDArray[np.float64]:
+def air_source(scene: LitScene, layer: AirLayer, directions: Floats) -> NDArray[np.float64]:
     """(N, 3) luminance of a layer too thick to see through, toward unit directions (N, 3) [cd/m2]."""
     return _scattered(scene, directions, layer.forwardness, layer.scattered, np.array(layer.own))
 
@@ -64,12 +64,12 @@ def air_depths(air: Medium, eye: Floats, directions: Floats, distance_m: Floats)
     return np.concatenate([layers, np.repeat(np.stack(more)[:, :, None], 3, axis=2)])
 
 
-def _hidden(fog: Straight, eye: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:
+def _hidden(fog: LinearFog, eye: Floats, directions: Floats, distance_m: Floats) -> NDArray[np.float64]:
     heights = np.broadcast_to(np.asarray(eye)[..., 1], len(directions))
     return fog.hidden(heights, np.asarray(directions)[:, 1], distance_m)
 
 
-def straight_light(scene: LitScene, fog: Straight, directions: Floats) -> NDArray[np.float64]:
+def straight_light(scene: LitScene, fog: LinearFog, directions: Floats) -> NDArray[np.float64]:
     """(N, 3) what straight fog shows toward unit directions (N, 3): the sky's light about the horizon, into
     which it goes over [cd/m2]."""
     if scene.sky is None:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.kinds import Arriving, by_kind
+from wallum.moment.kinds import LightSample, by_kind
 from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats, dots, normalised, scaled
 from wallum.physics.cloud_shadow import ShadowMap
@@ -23,7 +23,7 @@ from wallum.transport.scene.rays import LIFT_M, RayScene
 
 __all__ = [
     "AirSamples",
-    "Ways",
+    "AirSegments",
     "air_light",
     "far_light",
     "lamp_light",
@@ -44,7 +44,7 @@ POCKETS_END_M = 1e4
 
 
 @dataclass(frozen=True)
-class Ways:
+class AirSegments:
     """Stretches of air: a start (3,) or one of each (N, 3), unit directions (N, 3), lengths (N,) [m]."""
 
     start: NDArray[np.float64]
@@ -55,9 +55,9 @@ class Ways:
         """(N, 3) places along them."""
         return np.asarray(self.start + scaled(self.directions, distance_m), dtype=np.float64)
 
-    def only(self, rows: NDArray[np.intp]) -> "Ways":
+    def only(self, rows: NDArray[np.intp]) -> "AirSegments":
         start = self.start if self.start.ndim == 1 else self.start.take(rows, 0)
-        return Ways(start, self.directions.take(rows, 0), self.lengths.take(rows))
+        return AirSegments(start, self.directions.take(rows, 0), self.lengths.take(rows))
 
     @property
     def heights(self) -> NDArray[np.float64]:
@@ -86,7 +86,7 @@ class AirSamples:
         return out
 
 
-def _depth(air: Medium, ways: Ways, distance_m: Floats) -> NDArray[np.float64]:
+def _depth(air: Medium, ways: AirSegments, distance_m: Floats) -> NDArray[np.float64]:
     """(layers, N) optical depth of layers up to distances, but for what is clear."""
     heights = ways.heights
     rise = ways.directions[:, 1]
@@ -97,7 +97,7 @@ def _depth(air: Medium, ways: Ways, distance_m: Floats) -> NDArray[np.float64]:
 
 
 def _scattered(
-    air: Medium, ways: Ways, distance_m: Floats, over_pdf: Floats, by: tuple[bool, bool] = (True, True)
+    air: Medium, ways: AirSegments, distance_m: Floats, over_pdf: Floats, by: tuple[bool, bool] = (True, True)
 ) -> AirSamples:
     """Samples at distances along ways, with 1 / the density that they were taken by.
 
@@ -115,7 +115,7 @@ def _scattered(
     return AirSamples(places, np.stack(weight), tuple(kind[1] for kind in kinds))
 
 
-def _in_pockets(air: Medium, ways: Ways, rng: np.random.Generator) -> AirSamples:
+def _in_pockets(air: Medium, ways: AirSegments, rng: np.random.Generator) -> AirSamples:
     """One place on each way in one of the pockets that it goes through, by how thick they are."""
     ends = [pocket.ends(ways.start, ways.directions) for pocket in air.pockets]
     first = np.maximum(np.stack([pair[0] for pair in ends]), 0.0)
@@ -133,7 +133,7 @@ def _in_pockets(air: Medium, ways: Ways, rng: np.random.Generator) -> AirSamples
     return _scattered(air, ways, distance, over_pdf, by=(False, True))
 
 
-def _along(air: Medium, ways: Ways, rng: np.random.Generator) -> AirSamples:
+def _along(air: Medium, ways: AirSegments, rng: np.random.Generator) -> AirSamples:
     """One place on each way, by what the air takes of light up to there and there."""
     whole = _depth(air, ways, ways.lengths).sum(axis=0)
     taken = -np.expm1(-whole)
@@ -158,7 +158,7 @@ def _along(air: Medium, ways: Ways, rng: np.random.Generator) -> AirSamples:
     return _scattered(air, ways, distance, over_pdf, by=(True, False))
 
 
-def own_light(air: Medium, ways: Ways) -> NDArray[np.float64]:
+def own_light(air: Medium, ways: AirSegments) -> NDArray[np.float64]:
     """(N, 3) the air's own light along ways [cd/m2], of each by its part of what is taken."""
     lights = [*(layer.own for layer in air.layers), *(pocket.own for pocket in air.pockets)]
     if not np.any(lights):
@@ -171,7 +171,7 @@ def own_light(air: Medium, ways: Ways) -> NDArray[np.float64]:
     return np.asarray(own / np.maximum(whole, 1e-30) * -np.expm1(-whole) * air.hides)
 
 
-def samples_along(air: Medium, ways: Ways, rng: np.random.Generator) -> list[AirSamples]:
+def samples_along(air: Medium, ways: AirSegments, rng: np.random.Generator) -> list[AirSamples]:
     """Places on each way where it has light of far sources and from all around: one in the layers, and one
     in the pockets where there are any."""
     return [_along(air, ways, rng), *([_in_pockets(air, ways, rng)] if air.pockets else [])]
@@ -180,7 +180,7 @@ def samples_along(air: Medium, ways: Ways, rng: np.random.Generator) -> list[Air
 def far_light(
     rays: RayScene,
     scene: LitScene,
-    ways: Ways,
+    ways: AirSegments,
     samples: AirSamples,
     over: ShadowMap | None,
     rng: np.random.Generator,
@@ -201,7 +201,9 @@ def far_light(
     return np.asarray(light)
 
 
-def lamp_light(rays: RayScene, scene: LitScene, ways: Ways, rng: np.random.Generator) -> NDArray[np.float64]:
+def lamp_light(
+    rays: RayScene, scene: LitScene, ways: AirSegments, rng: np.random.Generator
+) -> NDArray[np.float64]:
     """(N, 3) light of lamps that is scattered toward the eye [cd/m2]; one lamp a way."""
     air, lamps = scene.air, scene.lamps
     assert air is not None
@@ -253,10 +255,10 @@ def lamp_light(rays: RayScene, scene: LitScene, ways: Ways, rng: np.random.Gener
 
 def _of_lamps(
     scene: LitScene, pick: NDArray[np.intp], places: NDArray[np.float64], rng: np.random.Generator
-) -> Arriving:
+) -> LightSample:
     """What comes to places from the lamp that each has picked, from a point of its body."""
     rows, u = scene.lamps.rows[pick], rng.random((len(pick), 3))
-    out = Arriving(np.zeros((len(pick), 3)), np.zeros(len(pick)), np.zeros(len(pick)))
+    out = LightSample(np.zeros((len(pick), 3)), np.zeros(len(pick)), np.zeros(len(pick)))
     for kind, own in by_kind(rows):
         result = kind.sample(rows[own], places[own], u[own])
         for whole, part in zip(out, result, strict=True):
@@ -265,7 +267,7 @@ def _of_lamps(
 
 
 def onward(
-    air: Medium, ways: Ways, samples: AirSamples, rng: np.random.Generator
+    air: Medium, ways: AirSegments, samples: AirSamples, rng: np.random.Generator
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Unit directions (N, 3) that light comes from to each sample, and what of it comes to the eye (N, 3)."""
     count = len(ways.lengths)
@@ -291,7 +293,7 @@ def worth_following(weight: Floats, rng: np.random.Generator) -> tuple[NDArray[n
 
 
 def air_light(
-    rays: RayScene, scene: LitScene, ways: Ways, turns: int, rng: np.random.Generator
+    rays: RayScene, scene: LitScene, ways: AirSegments, turns: int, rng: np.random.Generator
 ) -> NDArray[np.float64]:
     """(N, 3) all that the air along ways shows of far light, lamps, the sky and its own [cd/m2], the mean of
     some samples; of light that surfaces send back nothing."""

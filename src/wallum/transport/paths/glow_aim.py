@@ -20,9 +20,9 @@ __all__ = ["GlowAim", "Target"]
 # Places that tell how bright a triangle is in the mean.
 LOOKED: Final = 16
 # Of what it declares a triangle counts for at least so much, should its bright texels have been missed.
-LEAST_SHARE: Final = 0.02
+MIN_SHARE: Final = 0.02
 # Heaps of triangles that are told apart by how far they are.
-MOST_HEAPS: Final = 64
+MAX_HEAPS: Final = 64
 
 
 class Target(NamedTuple):
@@ -36,7 +36,7 @@ class Target(NamedTuple):
 
 
 @dataclass(frozen=True)
-class _Heaps:
+class _GlowClusters:
     """Triangles by heap: each heap's middle (H, 3), square of its radius (H,), power (H,), the first of its
     triangles in `order` (H + 1,)."""
 
@@ -135,7 +135,7 @@ def _brightness(tables: SurfaceTables, triangles: NDArray[np.int64]) -> NDArray[
         root, along = np.sqrt(rng.random(len(triangles))), rng.random(len(triangles))
         weights = np.stack([root * (1.0 - along), root * along], axis=1).astype(np.float32)
         total += luminance(tables.glow_at(triangles, weights))
-    return np.maximum(total / LOOKED, LEAST_SHARE * luminance(tables.declared_glow(triangles)))
+    return np.maximum(total / LOOKED, MIN_SHARE * luminance(tables.declared_glow(triangles)))
 
 
 def _heaps_of(middles: Floats) -> NDArray[np.int64]:
@@ -146,12 +146,12 @@ def _heaps_of(middles: Floats) -> NDArray[np.int64]:
     cell = max(float((middles.max(axis=0) - low).max()) / 64.0, 0.25)
     while True:
         _, heap = np.unique(((middles - low) / cell).astype(np.int64), axis=0, return_inverse=True)
-        if heap.max() < MOST_HEAPS:
+        if heap.max() < MAX_HEAPS:
             return np.asarray(heap.reshape(-1), np.int64)
         cell *= 1.3
 
 
-def _described(corners: Floats, power: NDArray[np.float64], heap: NDArray[np.int64]) -> _Heaps:
+def _described(corners: Floats, power: NDArray[np.float64], heap: NDArray[np.int64]) -> _GlowClusters:
     """Heaps of triangles (T, 3, 3) that lie in their order."""
     count = int(heap.max()) + 1 if len(heap) else 0
     total = np.bincount(heap, power, count)
@@ -164,4 +164,4 @@ def _described(corners: Floats, power: NDArray[np.float64], heap: NDArray[np.int
     # A place within a heap is as near as half its radius.
     halves = np.maximum(0.25 * squared, 1e-4)
     single = np.float32
-    return _Heaps(middle.astype(single), halves.astype(single), total.astype(single), first)
+    return _GlowClusters(middle.astype(single), halves.astype(single), total.astype(single), first)

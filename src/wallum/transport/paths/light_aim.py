@@ -33,9 +33,9 @@ BANDS, AROUND = 12, 24
 PARTS: Final = BANDS * AROUND
 SOLID: Final = 4.0 * np.pi / PARTS
 # Lamps whose light is looked at to know what is bright: the strongest.
-MOST_LAMPS: Final = 64
+MAX_LAMPS: Final = 64
 # Of all ways each is left this much, over what an even density gives: neighbours of a part are as bright.
-LEAST: Final = 0.1
+MINIMUM: Final = 0.1
 # What `unevenness` is taken to be where nothing is known.
 UNEVEN: Final = 4.0
 
@@ -62,8 +62,8 @@ class LightAim:
         total = parts.sum(axis=1)
         self.guides = np.zeros(len(made.probes), dtype=bool)
         self.guides[wanted] = total > 0.0
-        share = parts / np.maximum(total, 1e-20)[:, None] * np.float32(1.0 - LEAST) + np.float32(
-            LEAST / PARTS
+        share = parts / np.maximum(total, 1e-20)[:, None] * np.float32(1.0 - MINIMUM) + np.float32(
+            MINIMUM / PARTS
         )
         self._row = np.zeros(len(made.probes), np.int64)
         self._row[wanted] = np.arange(len(wanted))
@@ -104,7 +104,7 @@ def _light(rays: RayScene, made: Field, scene: LitScene, pool: ThreadPoolExecuto
     gains = strengths(scene)
     far = [item.id for item in (scene.sun, scene.sky) if item is not None]
     strongest = np.argsort(-luminance(scene.lamps.rows["emission"].astype(np.float64)), kind="stable")
-    ids = far + [scene.lamps.ids[i] for i in strongest[:MOST_LAMPS].tolist()]
+    ids = far + [scene.lamps.ids[i] for i in strongest[:MAX_LAMPS].tolist()]
     first, land = np.zeros((len(made.probes), 3), np.float32), np.zeros((PATCHES, 3))
 
     def direct(value: str) -> Direct:

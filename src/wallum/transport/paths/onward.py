@@ -8,7 +8,7 @@ from wallum.physics.emitters import disc_points
 from wallum.physics.frames import frame_of
 from wallum.physics.surface import MIN_ROUGHNESS, response
 from wallum.transport.paths.light_aim import LightAim
-from wallum.transport.paths.light_paths import Paths
+from wallum.transport.paths.light_paths import PathStates
 from wallum.transport.scene.facets import facet_pdf, seen_facets
 from wallum.transport.scene.surface_tables import Surfaces
 
@@ -61,13 +61,13 @@ def _guided(
 
 
 def leave(
-    paths: Paths,
+    paths: PathStates,
     surfaces: Surfaces,
     places: Floats,
     probes: NDArray[np.int64],
     rng: np.random.Generator,
     others: LightAim | None = None,
-) -> Paths:
+) -> PathStates:
     """Paths that leave their surfaces, from places (N, 3): by the cosine, by the facets' mirror image, or for
     what is bright. probes : (N,) by which those aim at the sky, and at `others`"""
     n, v = surfaces.normals, -paths.directions
@@ -99,7 +99,9 @@ def leave(
         density = _guided(density, aimed.take(rows), others, probes.take(rows), toward)
     weight = answer_of(surfaces, rows, v, toward)
     weight *= scaled(paths.weight.take(rows, 0), 1.0 / np.maximum(density, 1e-9))
-    return Paths(paths.pixel.take(rows), places.take(rows, 0), toward, weight, density, probes.take(rows))
+    return PathStates(
+        paths.pixel.take(rows), places.take(rows, 0), toward, weight, density, probes.take(rows)
+    )
 
 
 def _density(

@@ -34,7 +34,7 @@ from wallum.transport.field.bounce import Field
 from wallum.transport.paths.aimed_light import AimedLight
 from wallum.transport.paths.air_between import air_between, air_kept
 from wallum.transport.paths.air_lit import (
-    Ways,
+    AirSegments,
     far_light,
     lamp_light,
     onward,
@@ -43,17 +43,17 @@ from wallum.transport.paths.air_lit import (
     worth_following,
 )
 from wallum.transport.paths.light_aim import UNEVEN, LightAim
-from wallum.transport.paths.light_paths import Paths, add_light
+from wallum.transport.paths.light_paths import PathStates, add_light
 from wallum.transport.paths.onward import leave
 from wallum.transport.paths.sky_aim import SkyAim
 from wallum.transport.scene.rays import LIFT_M, Hits, Look, RayScene, one_thread
 from wallum.transport.scene.surface_tables import Surfaces, SurfaceTables
 
-__all__ = ["Half", "Reference"]
+__all__ = ["HalfColumns", "Reference"]
 
 THREADS = max(1, os.cpu_count() or 1)
 # See-through surfaces one behind the other that a path goes through.
-MOST_VEILS = 16
+MAX_VEILS = 16
 # Paths that are worked on together, about: small enough for the processor's own memory.
 BATCH = 32_400
 # Paths that carry less than this share of a pixel, where light is even, go on by chance; from so many
@@ -63,7 +63,7 @@ ONES = np.ones(3, np.float32)
 WEIGHTS = LUMINANCE_WEIGHTS.astype(np.float32)
 
 
-class Half(NamedTuple):
+class HalfColumns(NamedTuple):
     """Every second column of one path: light [cd/m2], albedo and normals, each (H, W / 2, 3)."""
 
     light: Floats
@@ -160,7 +160,9 @@ class Reference:
         return float(np.sqrt((self.errors**2).mean() / power)) if power > 0.0 else 0.0
 
     def step(
-        self, keep_going: Callable[[], bool] = lambda: True, halfway: Callable[[Half], None] | None = None
+        self,
+        keep_going: Callable[[], bool] = lambda: True,
+        halfway: Callable[[HalfColumns], None] | None = None,
     ) -> bool:
         """One more path for every pixel; False, and nothing changed, where it was not to go on.
 
@@ -203,24 +205,24 @@ class Reference:
         )
         return first, others
 
-    def _half(self, parts: list[NDArray[np.int64]], done: list[tuple[Floats, Floats]]) -> Half:
+    def _half(self, parts: list[NDArray[np.int64]], done: list[tuple[Floats, Floats]]) -> HalfColumns:
         width, height = self._size
         light, shown = np.zeros((width * height, 3), np.float32), np.zeros((width * height, 6), np.float32)
         for pixels, (own, seen) in zip(parts, done, strict=True):
             light[pixels], shown[pixels] = own, seen
         light, shown = (item.reshape(height, width, -1)[:, ::2] for item in (light, shown))
-        return Half(light, shown[..., :3], shown[..., 3:])
+        return HalfColumns(light, shown[..., :3], shown[..., 3:])
 
     # -- one batch of paths --------------------------------------------------------------
 
-    def _first(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> Paths:
+    def _first(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> PathStates:
         width, height = self._size
         jitter = rng.random((2, len(pixels)), dtype=np.float32)
         x = ((pixels % width).astype(np.float32) + jitter[0]) / np.float32(width)
         y = ((pixels // width).astype(np.float32) + jitter[1]) / np.float32(height)
         directions = self._camera.with_aspect(width / height).rays(x, y)
         origins = np.broadcast_to(np.array(self._camera.eye, dtype=np.float32), directions.shape)
-        return Paths.alone(np.arange(len(pixels)), origins, directions, np.ones_like(directions))
+        return PathStates.alone(np.arange(len(pixels)), origins, directions, np.ones_like(directions))
 
     def _light(self, pixels: NDArray[np.int64], rng: np.random.Generator) -> tuple[Floats, Floats]:
         """What pixels (P,) have of light (P, 3), and what they show: albedo and normals (P, 6)."""
@@ -236,9 +238,9 @@ class Reference:
     def _gather(
         self,
         light: Floats,
-        paths: Paths,
+        paths: PathStates,
         hits: Hits,
-        scattered: Paths | None,
+        scattered: PathStates | None,
         rng: np.random.Generator,
         shown: Floats | None = None,
     ) -> None:
@@ -250,7 +252,7 @@ class Reference:
             paths = paths.joined(self._from_air_to_air(light, scattered, rng))
         self._follow(light, paths, rng)
 
-    def _follow(self, light: Floats, paths: Paths, rng: np.random.Generator) -> None:
+    def _follow(self, light: Floats, paths: PathStates, rng: np.random.Generator) -> None:
         """Gather what paths that have left surfaces or air meet, over as many surfaces as is asked."""
         for number in range(self._bounces):
             if number >= FAINT_FROM:
@@ -270,7 +272,7 @@ class Reference:
             paths, hits = paths.only(met), hits.only(met)
             self._add_own(light, paths, self._tables.at(hits, paths.directions), hits)
 
-    def _faint(self, paths: Paths) -> Floats:
+    def _faint(self, paths: PathStates) -> Floats:
         """(N,) below which weight paths go on by chance: less where little of what is about is bright, and
         what few paths find there is nearly all of the light."""
         others = self._aimed.others
@@ -287,7 +289,7 @@ class Reference:
         """
         rng = np.random.default_rng(self._seed)
         item = np.ones((samples, 1), np.float32)
-        paths = Paths.alone(
+        paths = PathStates.alone(
             np.arange(samples),
             item * np.asarray(start, np.float32),
             item * np.asarray(direction, np.float32),
@@ -318,7 +320,7 @@ class Reference:
         ways = disc[:, :1] * side + disc[:, 1:] * up + height[:, None] * normal
         start = np.asarray(place, np.float64) + normal * (20.0 * LIFT_M)
         ones = np.ones((samples, 3), np.float32)
-        paths = Paths.alone(
+        paths = PathStates.alone(
             np.arange(samples), ones * start.astype(np.float32), ways.astype(np.float32), ones
         )
         light = np.zeros((samples, 3), np.float32)
@@ -342,7 +344,7 @@ class Reference:
         surfaces and of their triangles; straight : with what comes straight from sun, moon and lamps"""
         count = len(places)
         starts = (places + faces * np.float32(LIFT_M * 10.0)).astype(np.float32)
-        paths = Paths.alone(np.arange(count), starts, -normals, np.ones((count, 3), np.float32))
+        paths = PathStates.alone(np.arange(count), starts, -normals, np.ones((count, 3), np.float32))
         surfaces = Surfaces.white_paper(normals, faces)
         light = np.zeros((count, 3), np.float32)
         probes = self._aimed.gather(light, paths, surfaces, starts, rng, straight)
@@ -352,11 +354,11 @@ class Reference:
     def _lit_and_onward(
         self,
         light: Floats,
-        paths: Paths,
+        paths: PathStates,
         hits: Hits,
         rng: np.random.Generator,
         shown: Floats | None = None,
-    ) -> Paths:
+    ) -> PathStates:
         """Gather the light of the surfaces that paths have met; returns the paths that leave them."""
         if not len(paths.pixel):
             return paths
@@ -369,13 +371,13 @@ class Reference:
         probes = self._aimed.gather(light, paths, surfaces, places, rng)
         return leave(paths, surfaces, places, probes, rng, self._aimed.others)
 
-    def _go_through(self, paths: Paths, hits: Hits, see: Look, rng: np.random.Generator) -> None:
+    def _go_through(self, paths: PathStates, hits: Hits, see: Look, rng: np.random.Generator) -> None:
         """At what is seen through a path goes on straight or stays, by how much comes through; `hits` are
         then where each stays. A surface that is passed is no bounce."""
         rows = self._rays.on_veils(hits)
         if len(rows):
             paths.weight = np.array(paths.weight)
-        for _ in range(MOST_VEILS):
+        for _ in range(MAX_VEILS):
             if not len(rows):
                 return
             leaves, covers = self._rays.leaves(hits.only(rows), paths.directions.take(rows, 0))
@@ -388,7 +390,9 @@ class Reference:
             self._rays.past(hits, on, paths.origins, paths.directions, see)
             rows = on[np.isin(on, self._rays.on_veils(hits))]
 
-    def _before(self, light: Floats, paths: Paths, hits: Hits, rng: np.random.Generator) -> Paths | None:
+    def _before(
+        self, light: Floats, paths: PathStates, hits: Hits, rng: np.random.Generator
+    ) -> PathStates | None:
         """What air and a deck of cloud add along the first stretch; what they keep is then in the weights.
         Returns paths on to where the air has light from all around. What the deck shows has only the air
         before it; what lies behind it has all."""
@@ -413,7 +417,7 @@ class Reference:
             # Of ways on which next to nothing is scattered only some are looked at.
             taken = 1.0 - (selected if deck is None else air_kept(scene, eye, paths.directions, ends))
             rows, counts = worth_following(taken, rng)
-            stretches = Ways(eye, paths.directions, np.minimum(ends, AIR_END_M)).only(rows)
+            stretches = AirSegments(eye, paths.directions, np.minimum(ends, AIR_END_M)).only(rows)
             lit, scattered = self._lit_air(scene, stretches, rng)
             added = added - alike
             added[rows] += scaled(lit, counts)
@@ -423,12 +427,14 @@ class Reference:
         paths.weight = paths.weight * selected.astype(np.float32)
         return scattered
 
-    def _lit_air(self, scene: LitScene, ways: Ways, rng: np.random.Generator) -> tuple[Floats, Paths]:
+    def _lit_air(
+        self, scene: LitScene, ways: AirSegments, rng: np.random.Generator
+    ) -> tuple[Floats, PathStates]:
         """What the air along ways shows of far light, lamps and its own, and paths on to all else."""
         assert scene.air is not None
         lit = lamp_light(self._rays, scene, ways, rng) + own_light(scene.air, ways)
         nothing = np.zeros((0, 3), np.float32)
-        paths = Paths.alone(np.zeros(0, np.int64), nothing, nothing, nothing)
+        paths = PathStates.alone(np.zeros(0, np.int64), nothing, nothing, nothing)
         for samples in samples_along(scene.air, ways, rng):
             lit += far_light(self._rays, scene, ways, samples, self._cloud_shadow, rng)
             toward, weight = onward(scene.air, ways, samples, rng)
@@ -436,10 +442,10 @@ class Reference:
             rows, counts = worth_following(weight, rng)
             selected = samples.places[rows], toward[rows], scaled(weight[rows], counts)
             moved = (item.astype(np.float32) for item in selected)
-            paths = paths.joined(Paths.alone(rows, *moved))
+            paths = paths.joined(PathStates.alone(rows, *moved))
         return lit, paths
 
-    def _from_air_to_air(self, light: Floats, paths: Paths, rng: np.random.Generator) -> Paths:
+    def _from_air_to_air(self, light: Floats, paths: PathStates, rng: np.random.Generator) -> PathStates:
         """Follow light that one place of the air has of others, as often as is asked; returns all paths on
         from air to what is no air. Between it and the sky the sky's own haze stands for the air."""
         scene, done = self._scene, None
@@ -453,7 +459,7 @@ class Reference:
             paths = paths.only(near)
             if not len(near) or scene.air is None:
                 break
-            ways = Ways(paths.origins.astype(np.float64), paths.directions, hits.distance.take(near))
+            ways = AirSegments(paths.origins.astype(np.float64), paths.directions, hits.distance.take(near))
             lit, more = self._lit_air(scene, ways, rng)
             add_light(light, paths.pixel, paths.weight * lit)
             more.weight = more.weight * paths.weight.take(more.pixel, 0)
@@ -463,7 +469,7 @@ class Reference:
             done, paths = done.joined(paths), more
         return paths if done is None else done.joined(paths)
 
-    def _add_sky(self, light: Floats, paths: Paths, discs: bool = False) -> None:
+    def _add_sky(self, light: Floats, paths: PathStates, discs: bool = False) -> None:
         sky = self._scene.sky
         if sky is None or not len(paths.pixel):
             return
@@ -475,7 +481,7 @@ class Reference:
         add_light(light, paths.pixel, paths.weight * seen)
 
     def _add_own(
-        self, light: Floats, paths: Paths, surfaces: Surfaces, hits: Hits, gains: Floats | None = None
+        self, light: Floats, paths: PathStates, surfaces: Surfaces, hits: Hits, gains: Floats | None = None
     ) -> None:
         """Glow, and surfaces that ask for no light. gains : by part, what its glow counts for; as it is seen,
         or lights, where None"""

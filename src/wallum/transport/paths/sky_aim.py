@@ -19,7 +19,7 @@ from wallum.transport.field.sky_parts import AROUND, EDGES, PARTS, SOLID, sky_bi
 __all__ = ["SkyAim"]
 
 # Where a probe sees more of the sky than this, chance finds it well enough.
-MOST_SEEN: Final = 0.35
+MAX_SEEN: Final = 0.35
 
 
 class SkyAim:
@@ -33,7 +33,7 @@ class SkyAim:
         share = worth / np.maximum(total, 1e-20)[:, None]
         self._ends = np.cumsum(share, axis=1)
         self._density = share / SOLID.astype(np.float32)
-        self.little = seen.sum(axis=1) < MOST_SEEN
+        self.little = seen.sum(axis=1) < MAX_SEEN
         self._aims = (total > 0.0) & self.little
         self._density[~self._aims] = 0.0
 

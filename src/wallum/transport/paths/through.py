@@ -14,7 +14,7 @@ from wallum.transport.paths.air_between import air_kept
 from wallum.transport.paths.reference import Reference
 from wallum.transport.scene.rays import RayScene
 
-__all__ = ["Mean", "Through", "contrast_kept", "returned_illuminance", "seen_through"]
+__all__ = ["AirReading", "MeanWithError", "contrast_kept", "returned_illuminance", "seen_through"]
 
 # Surfaces that light which comes back may visit.
 BOUNCES = 6
@@ -23,7 +23,7 @@ SHORTEST_M = 1e-6
 
 
 @dataclass(frozen=True)
-class Through:
+class AirReading:
     """A line through the air.
 
     distance_m    : to its end, or to the first surface
@@ -63,7 +63,7 @@ def seen_through(
     bounces: int = 2,
     follows: dict[str, str] | None = None,
     scatterings: int = 1,
-) -> Through:
+) -> AirReading:
     """Read a line from a start (3,) to an end (3,) [m]. Raises ValueProblem where they are one."""
     way = np.asarray(end, dtype=np.float64) - start
     length = float(np.linalg.norm(way))
@@ -78,7 +78,7 @@ def seen_through(
     if scene.air is not None:
         selected = air_kept(scene, start, direction[None], np.array([distance]))[0]
     spread = float(luminance(light).std(ddof=1)) if samples > 1 else float("inf")
-    return Through(
+    return AirReading(
         distance,
         selected,
         air.mean(axis=0, dtype=np.float64),
@@ -89,17 +89,17 @@ def seen_through(
 
 
 @dataclass(frozen=True)
-class Mean:
+class MeanWithError:
     """A mean of samples and its standard error [lx]."""
 
     mean_lx: float
     error_lx: float
 
 
-def _mean(samples: Floats) -> Mean:
+def _mean(samples: Floats) -> MeanWithError:
     shown = luminance(samples.astype(np.float64))
     spread = float(shown.std(ddof=1)) if len(shown) > 1 else 0.0
-    return Mean(float(shown.mean()), spread / len(shown) ** 0.5)
+    return MeanWithError(float(shown.mean()), spread / len(shown) ** 0.5)
 
 
 def returned_illuminance(
@@ -110,7 +110,7 @@ def returned_illuminance(
     facing: Floats,
     samples: int,
     follows: dict[str, str] | None = None,
-) -> tuple[Mean, Mean, dict[str, float]]:
+) -> tuple[MeanWithError, MeanWithError, dict[str, float]]:
     """Illuminance of a small surface at `at` (3,) [m] that faces `facing` (3,), by light that comes back from
     other surfaces, and by what they glow, all and by the name of the material [lx]."""
     camera = Camera((0.0, 0.0, 0.0), (0.0, 0.0, -1.0))

@@ -18,7 +18,7 @@ HALVINGS = 14
 # Places across and up an opening at which it is looked whether light comes through.
 LOOKED = 7
 # Planes that are tried, and the share of ways that must come to the wall.
-TRIED, LEAST_FOUND = 200, 0.6
+TRIED, MIN_FOUND = 200, 0.6
 # What lies on a plane: by its normal, and by how far off it lies, over how far away that is.
 ALIKE, OFF = 0.97, 0.01
 # An opening is no smaller and no larger [m].
@@ -37,7 +37,7 @@ class Opening:
 
 
 @dataclass(frozen=True)
-class _Seen:
+class _RayView:
     """What ways from an eye meet: places and normals toward it (N, 3); whether they meet anything (N,)."""
 
     places: Points
@@ -51,14 +51,14 @@ class _Seen:
         return np.asarray(self.met & (self.normals @ normal > ALIKE) & (off < OFF * self.far))
 
 
-def _look(rays: RayScene, eye: Points, ways: Points) -> _Seen:
+def _look(rays: RayScene, eye: Points, ways: Points) -> _RayView:
     hits = rays.first_hit(np.broadcast_to(eye, ways.shape), ways)
     met = hits.triangle >= 0
     far = np.where(met, hits.distance.astype(np.float64), 1.0)
     normals = np.zeros(ways.shape)
     normals[met] = rays.normals(hits.only(np.flatnonzero(met)))
     normals *= -np.sign(dots(normals, ways))[:, None]
-    return _Seen(np.asarray(eye + ways * far[:, None]), normals, met, far)
+    return _RayView(np.asarray(eye + ways * far[:, None]), normals, met, far)
 
 
 def _about(way: Points, turns: Points, angles: Points) -> Points:
@@ -68,10 +68,10 @@ def _about(way: Points, turns: Points, angles: Points) -> Points:
     return np.asarray(way * np.cos(angles)[:, None] + across * np.sin(angles)[:, None])
 
 
-def _wall(seen: _Seen, middle: _Seen) -> tuple[Points, Points] | None:
+def _wall(seen: _RayView, middle: _RayView) -> tuple[Points, Points] | None:
     """Normal and place of the plane that most ways outward come to, but for what the middle one meets."""
     rows = np.flatnonzero(seen.met)
-    best, most = None, LEAST_FOUND * TURNS
+    best, most = None, MIN_FOUND * TURNS
     for row in rows[:: max(len(rows) // TRIED, 1)]:
         normal, through = seen.normals[row], seen.places[row]
         if middle.met[0] and float((middle.places[0] - through) @ normal) > -0.01 * middle.far[0]:

@@ -31,7 +31,7 @@ __all__ = ["Hits", "Look", "RayScene", "one_thread", "rays_asked"]
 
 THREADS = max(1, os.cpu_count() or 1)
 SMALLEST_BATCH = 4096
-MOST_HOLES = 24
+MAX_HOLES = 24
 # Triangles of one mesh, and of one scene: what is copied, and built, while the window can do nothing.
 MESH_TRIANGLES, SCENE_TRIANGLES = 30_000, 350_000
 # Between two of them the window has its turn: the lock, once free, is not given to whoever has
@@ -277,7 +277,7 @@ class RayScene:
         double = self.double_sided
         out = self.first_hit(origins, directions)
         start = np.zeros(len(origins), np.float32)
-        for _ in range(MOST_HOLES if len(self.triangles.faces) else 0):
+        for _ in range(MAX_HOLES if len(self.triangles.faces) else 0):
             met = out.triangle >= 0
             facing = dots(self.triangles.face_normals.take(out.triangle, 0), directions)
             back = met & (facing > 0.0) & ~double.take(self.triangles.material.take(out.triangle))
@@ -297,7 +297,7 @@ class RayScene:
         out = np.repeat(~self.blocked(origins, directions, reach)[:, None], 3, axis=1).astype(np.float32)
         going = np.flatnonzero(out[:, 0] > 0.0) if len(self._veils) else np.zeros(0, np.int64)
         start = np.zeros(len(origins), np.float32)
-        for _ in range(MOST_HOLES):
+        for _ in range(MAX_HOLES):
             if not len(going):
                 break
             ways = directions.take(going, 0)
@@ -350,7 +350,7 @@ class RayScene:
         going = np.arange(count) if len(self._holed) else np.zeros(0, int)
         start = np.zeros(count, np.float32)
         at, ways, left = origins, directions, reach
-        for _ in range(MOST_HOLES):
+        for _ in range(MAX_HOLES):
             if not len(going):
                 break
             hits = self._holed.first(at, ways, left)

@@ -16,7 +16,7 @@ from wallum.transport.scene.rays import Hits, RayScene
 __all__ = ["SeenSurfaces", "seen_surfaces"]
 
 # Panes one behind the other that are looked through.
-MOST_VEILS = 8
+MAX_VEILS = 8
 
 
 @dataclass(frozen=True)
@@ -66,7 +66,7 @@ def _texel(level: Level, use: TextureUse, uv: Floats) -> NDArray[np.float64]:
 def _look_through(rays: RayScene, hits: Hits, origins: Floats, directions: Floats) -> int:
     """Look on where more than half comes through; returns how many see-through surfaces were met."""
     rows, met = rays.on_veils(hits), 0
-    for _ in range(MOST_VEILS):
+    for _ in range(MAX_VEILS):
         met += len(rows)
         leaves, _ = rays.leaves(hits.only(rows), directions.take(rows, 0))
         rows = rows[luminance(leaves) > 0.5]

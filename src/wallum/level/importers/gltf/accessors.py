@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from wallum.errors import LevelProblem
 from wallum.level.importers.gltf.document import Gltf
-from wallum.limits import MOST_EMPTY_ENTRIES, MOST_VALUES_A_BYTE
+from wallum.limits import MAX_EMPTY_ENTRIES, MAX_VALUES_A_BYTE
 
 __all__ = ["Accessors"]
 
@@ -39,8 +39,8 @@ class Accessors:
         self._read: dict[tuple[int, int], NDArray[np.float32]] = {}
         self._given: dict[int, NDArray[Any]] = {}
         # What may be read still: primitives share what they read, but a small file asks for little.
-        self._values_left = MOST_VALUES_A_BYTE * (sum(map(len, buffers)) + MOST_EMPTY_ENTRIES)
-        self._empty_left = MOST_EMPTY_ENTRIES
+        self._values_left = MAX_VALUES_A_BYTE * (sum(map(len, buffers)) + MAX_EMPTY_ENTRIES)
+        self._empty_left = MAX_EMPTY_ENTRIES
 
     @property
     def gltf(self) -> Gltf:

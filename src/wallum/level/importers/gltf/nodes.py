@@ -16,7 +16,7 @@ from wallum.level.importers.gltf.document import Gltf
 from wallum.level.importers.gltf.meshes import read_mesh, weights_of
 from wallum.level.importers.gltf.pose import Pose, joint_matrices
 from wallum.level.model.model import Finding, Material, Mesh, Part
-from wallum.limits import MOST_LAMPS, MOST_PLACED
+from wallum.limits import MAX_LAMPS, MAX_PLACED
 from wallum.physics.colour import light_colour, luminance_of
 
 __all__ = ["SOURCE_EXTRAS", "node_matrix", "read_nodes"]
@@ -91,9 +91,9 @@ def _check_tree(gltf: Gltf, roots: list[Any], source: str) -> None:
             open_ones.discard(index)
             below[index] = 1 + sum(below[child] for child in children)
             depths[index] = 1 + max((depths[child] for child in children), default=0)
-    if sum(below[root] for root in roots) > MOST_PLACED:
+    if sum(below[root] for root in roots) > MAX_PLACED:
         raise LevelProblem(
-            f"places more than {MOST_PLACED:,} nodes, one below two others counted twice", source
+            f"places more than {MAX_PLACED:,} nodes, one below two others counted twice", source
         )
     if max((depths[root] for root in roots), default=0) > DEEPEST:
         raise LevelProblem(f"has nodes below more than {DEEPEST} others", source)
@@ -282,8 +282,8 @@ def _instances(placed: Placed, accessors: Accessors, source: str) -> list[NDArra
     if len(counts) != 1:
         raise LevelProblem("its instances differ in number", f"{source}: node {placed.path}")
     (count,) = counts
-    if count > MOST_PLACED:
-        raise LevelProblem(f"has {count:,} instances", f"{source}: node {placed.path}", f"{MOST_PLACED:,}")
+    if count > MAX_PLACED:
+        raise LevelProblem(f"has {count:,} instances", f"{source}: node {placed.path}", f"{MAX_PLACED:,}")
     local = np.tile(np.eye(4), (count, 1, 1))
     if "ROTATION" in values:
         local[:, :3, :3] = _turns(values["ROTATION"].astype(np.float64))
@@ -343,8 +343,8 @@ def _add_parts(placed: Placed, poser: _MeshPoser, accessors: Accessors, out: Rea
     number, stands = poser.mesh_of(placed, out)
     places = _instances(placed, accessors, source) if stands is None else [stands]
     out.parts += [(placed.path, node.name or placed.path, number, place) for place in places]
-    if len(out.parts) > MOST_PLACED:
-        raise LevelProblem(f"places more than {MOST_PLACED:,} meshes, instances counted", source)
+    if len(out.parts) > MAX_PLACED:
+        raise LevelProblem(f"places more than {MAX_PLACED:,} meshes, instances counted", source)
 
 
 def read_nodes(
@@ -371,8 +371,8 @@ def read_nodes(
         light = _light_of(placed, lights, source)
         if light is not None:
             out.sources.append(light)
-        if max(len(out.sources), len(out.shots)) > MOST_LAMPS:
-            raise LevelProblem("has too many lights or cameras", source, f"at most {MOST_LAMPS:,}")
+        if max(len(out.sources), len(out.shots)) > MAX_LAMPS:
+            raise LevelProblem("has too many lights or cameras", source, f"at most {MAX_LAMPS:,}")
     hidden = [item for item in everything if not item.seen and item.node.mesh is not None]
     if hidden:
         text = f"Meshes hidden in the file and left out: {len(hidden)} ({hidden[0].path} the first)."

@@ -16,7 +16,7 @@ from wallum.level.importers.gltf.document import Gltf
 from wallum.level.importers.images.ktx2 import KTX2, decode_ktx2, ktx2_size
 from wallum.level.model.model import Finding, Material, Picture, Slot, TextureUse
 from wallum.level.model.pictures import as_png, picture_size
-from wallum.limits import MOST_PICTURES_PIXELS
+from wallum.limits import MAX_PICTURES_PIXELS
 
 __all__ = ["Fetch", "ReadPictures", "data_uri", "read_pictures"]
 
@@ -92,8 +92,8 @@ def _taken(data: bytes, name: str, pixels: int) -> tuple[bytes, int]:
     with reading(LevelProblem, "it cannot be read", name):
         width, height = ktx2_size(data) if packed else picture_size(data, name)
     pixels += width * height
-    if pixels > MOST_PICTURES_PIXELS:
-        raise LevelProblem(f"the pictures have more than {MOST_PICTURES_PIXELS:,} pixels together", name)
+    if pixels > MAX_PICTURES_PIXELS:
+        raise LevelProblem(f"the pictures have more than {MAX_PICTURES_PIXELS:,} pixels together", name)
     if packed:
         with reading(LevelProblem, "it cannot be unpacked", name):
             data = as_png(decode_ktx2(data))

@@ -17,7 +17,7 @@ from wallum.physics.arrays import cofactors, normalised
 __all__ = ["Pose", "joint_matrices", "posed"]
 
 Float32 = NDArray[np.float32]
-MOST_JOINT_SETS = 4
+MAX_JOINT_SETS = 4
 
 
 @dataclass(frozen=True)
@@ -75,7 +75,7 @@ def _morphed(
 def _skinning(accessors: Accessors, attributes: Any, joints: NDArray[np.float64], count: int) -> Any:
     """(V, 4, 4) by vertex."""
     total, sum_of = np.zeros((count, 4, 4)), np.zeros(count)
-    for number in range(MOST_JOINT_SETS):
+    for number in range(MAX_JOINT_SETS):
         at, by = (attributes.get(f"{word}_{number}") for word in ("JOINTS", "WEIGHTS"))
         if at is None or by is None:
             break

@@ -22,7 +22,7 @@ from wallum.level.importers.gltf.nodes import read_nodes
 from wallum.level.importers.gltf.pictures import Fetch, data_uri, read_pictures
 from wallum.level.importers.gltf.unread import unread_findings
 from wallum.level.model.model import Finding, Level
-from wallum.limits import LEVEL_BYTES, MOST_TRIANGLES, MOST_VERTICES
+from wallum.limits import LEVEL_BYTES, MAX_TRIANGLES, MAX_VERTICES
 
 __all__ = ["load_gltf", "parse_gltf"]
 
@@ -135,8 +135,8 @@ def _assemble(gltf: Gltf, source: str, fetch: Fetch) -> Level:
         findings=(*read.findings, *findings, *of_materials, *of_meshes, *of_nodes),
     )
     for count, most, word in (
-        (level.triangle_count, MOST_TRIANGLES, "triangles"),
-        (level.vertex_count, MOST_VERTICES, "vertices"),
+        (level.triangle_count, MAX_TRIANGLES, "triangles"),
+        (level.vertex_count, MAX_VERTICES, "vertices"),
     ):
         if count > most:
             raise LevelProblem(f"has {count:,} {word}", source, f"at most {most:,}, instances counted")

@@ -18,9 +18,9 @@ from wallum.physics.colour_table import ColourTable
 
 __all__ = ["parse_cube", "read_cube", "write_cube"]
 
-MOST_BYTES: Final = 160 << 20
+MAX_BYTES: Final = 160 << 20
 CUBE, CURVE = "LUT_3D_SIZE", "LUT_1D_SIZE"
-MOST: Final = {CUBE: 129, CURVE: 65_536}
+MAXIMUM: Final = {CUBE: 129, CURVE: 65_536}
 # Not of the specification, but written by many: the same range for all channels.
 RANGES: Final = ("LUT_1D_INPUT_RANGE", "LUT_3D_INPUT_RANGE")
 # What some write where they have none.
@@ -34,7 +34,7 @@ def read_cube(path: Path) -> ColourTable:
 
 @lru_cache(maxsize=4)
 def _kept(path: str, _: int) -> ColourTable:
-    return parse_cube(read_limited(Path(path), MOST_BYTES, ValueProblem), path)
+    return parse_cube(read_limited(Path(path), MAX_BYTES, ValueProblem), path)
 
 
 def parse_cube(raw: bytes, source: str) -> ColourTable:
@@ -75,11 +75,11 @@ def _keyword(
     """Take a line before the values. Raises ValueProblem."""
     source, line = where
     name, values = words[0], words[1:]
-    if name not in (*MOST, *ends, *RANGES):
+    if name not in (*MAXIMUM, *ends, *RANGES):
         raise ValueProblem(f"line {line} of the table is not known: {name[:40]}", source, "a .cube file")
     try:
-        if name in MOST:
-            if name in sizes or len(values) != 1 or not 2 <= int(values[0]) <= MOST[name]:
+        if name in MAXIMUM:
+            if name in sizes or len(values) != 1 or not 2 <= int(values[0]) <= MAXIMUM[name]:
                 raise ValueError
             sizes[name] = int(values[0])
         elif name in ends:
@@ -91,7 +91,7 @@ def _keyword(
         if not all(math.isfinite(part) for end in ends.values() for part in end):
             raise ValueError
     except ValueError:
-        most = f", 2 to {MOST[name]}" if name in MOST else ""
+        most = f", 2 to {MAXIMUM[name]}" if name in MAXIMUM else ""
         text = " ".join(words)[:60]
         raise ValueProblem(f"line {line} of the table is wrong: {text}", source, f"{name}{most}") from None
 

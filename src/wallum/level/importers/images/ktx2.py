@@ -11,7 +11,7 @@ import opengl_basisu
 from numpy.typing import NDArray
 
 from wallum.errors import LevelProblem
-from wallum.limits import MOST_PIXELS
+from wallum.limits import MAX_PIXELS
 
 __all__ = ["KTX2", "decode_ktx2", "ktx2_size"]
 
@@ -30,7 +30,7 @@ def _opened(data: bytes) -> opengl_basisu.Texture:
     if texture.layers > 1 or texture.faces != 1 or texture.is_video:
         raise LevelProblem("it is no plain picture", "KTX2")
     pixels = texture.width * texture.height
-    if pixels > min(MOST_PIXELS, MAX_PIXELS_PER_BYTE * len(data)):
+    if pixels > min(MAX_PIXELS, MAX_PIXELS_PER_BYTE * len(data)):
         raise LevelProblem(f"{pixels:,} pixels in {len(data):,} bytes", "KTX2")
     return texture
 

@@ -12,8 +12,8 @@ from wallum.faults import reading
 from wallum.files import read_limited
 from wallum.level.importers.images.exr_header import look_at_header
 from wallum.level.model.pictures import decoded
-from wallum.limits import MOST_PIXELS, PICTURE_BYTES
-from wallum.physics.panorama import FoundSun, find_sun, without_sun
+from wallum.limits import MAX_PIXELS, PICTURE_BYTES
+from wallum.physics.panorama import PanoramaSun, find_sun, without_sun
 from wallum.physics.tone import srgb_decode
 
 __all__ = [
@@ -46,7 +46,7 @@ def small_panorama(path: Path, sun_out: bool = False) -> NDArray[np.float32]:
     return _small(*_state(path), sun_out)
 
 
-def panorama_sun(path: Path) -> FoundSun | None:
+def panorama_sun(path: Path) -> PanoramaSun | None:
     """The sun in a panorama's file, see `find_sun`. Kept until the file changes. Raises LevelProblem."""
     return _sun(*_state(path))
 
@@ -65,7 +65,7 @@ def _state(path: Path) -> tuple[str, int, int]:
 
 
 @lru_cache(maxsize=4)
-def _sun(name: str, changed_ns: int, size: int) -> FoundSun | None:
+def _sun(name: str, changed_ns: int, size: int) -> PanoramaSun | None:
     return find_sun(_read(name, changed_ns, size))
 
 
@@ -111,9 +111,9 @@ def _small(name: str, changed_ns: int, size: int, sun_out: bool) -> NDArray[np.f
 
 def _sized(width: int, height: int, path: Path) -> None:
     """Raises LevelProblem for a picture that no one could want."""
-    if width < 1 or height < 1 or width * height > MOST_PIXELS:
+    if width < 1 or height < 1 or width * height > MAX_PIXELS:
         raise LevelProblem(
-            f"the sky's picture is {width}x{height}", str(path), f"at most {MOST_PIXELS:,} pixels"
+            f"the sky's picture is {width}x{height}", str(path), f"at most {MAX_PIXELS:,} pixels"
         )
 
 

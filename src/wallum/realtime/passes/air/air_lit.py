@@ -27,16 +27,16 @@ from wallum.realtime.passes.lamps.lighting import Lighting
 from wallum.realtime.passes.sky.sky_visibility import SkyVisibility
 
 if TYPE_CHECKING:
-    from wallum.realtime.passes.frame.base import Draft
+    from wallum.realtime.passes.frame.base import FrameContext
 
-__all__ = ["AirLit"]
+__all__ = ["LitAir"]
 
 # Columns and rows of the air's volume that share a list of lamps.
 AIR_CELL = 4
 NO_REACH_M = 1e-3
 
 
-class AirLit:
+class LitAir:
     """Lights the air of a picture in the volume that is its own."""
 
     def __init__(
@@ -56,7 +56,7 @@ class AirLit:
         self._settling = AirVolume(context, programs, quality.air_places)
         self._passing = AirVolume(context, programs, quality.passing_air)
 
-    def volume_of(self, draft: "Draft") -> AirVolume:
+    def volume_of(self, draft: "FrameContext") -> AirVolume:
         """The volume that the air of a picture is lit in."""
         if draft.moving:
             return self._passing
@@ -71,12 +71,12 @@ class AirLit:
         """What the light that the air has from around depends on, beside sun, sky and lamps."""
         return self._visibility.number, self._probes.light_key(scene) if self._probes.in_air else None
 
-    def uniforms(self, draft: "Draft", gbuffer: GBuffer) -> dict[str, object]:
+    def uniforms(self, draft: "FrameContext", gbuffer: GBuffer) -> dict[str, object]:
         """Values of include/air_near.glsl: the volume of a picture, as looked up for a G-buffer's pixels."""
         assert draft.scene.air is not None
         return self.volume_of(draft).uniforms(draft.view, gbuffer, draft.scene.air.reach)
 
-    def before(self, draft: "Draft", gbuffer: GBuffer) -> tuple[frozenset[str], dict[str, object]]:
+    def before(self, draft: "FrameContext", gbuffer: GBuffer) -> tuple[frozenset[str], dict[str, object]]:
         """The variant and the values of include/air_light.glsl for what a G-buffer holds."""
         scene, view = draft.scene, draft.view
         assert scene.air is not None
@@ -91,7 +91,7 @@ class AirLit:
             values |= self.uniforms(draft, draft.gbuffer)
         return names, values
 
-    def light(self, draft: "Draft") -> None:
+    def light(self, draft: "FrameContext") -> None:
         """Find what each place of the volume scatters."""
         scene, view, volume = draft.scene, draft.view, self.volume_of(draft)
         assert scene.air is not None
@@ -127,12 +127,12 @@ class AirLit:
         volume.light(program, values, view, draft.gbuffer, scene.air.reach)
         volume.lit_in = scene.air
 
-    def may_wait(self, draft: "Draft") -> bool:
+    def may_wait(self, draft: "FrameContext") -> bool:
         """Whether what places scatter follows from what they did, though the air is another by now."""
         was, now = self.volume_of(draft).lit_in, draft.scene.air
         return was is not None and now is not None and thickened(was, now)
 
-    def sum_up(self, draft: "Draft") -> None:
+    def sum_up(self, draft: "FrameContext") -> None:
         """Sum what places scatter along each column, as thick as the air is now."""
         scene, view, volume = draft.scene, draft.view, self.volume_of(draft)
         assert scene.air is not None
@@ -143,7 +143,7 @@ class AirLit:
             values |= was_uniforms(volume.lit_in)
         volume.sum_up(names, values, view, draft.gbuffer, scene.air.reach)
 
-    def _list_lamps(self, draft: "Draft") -> None:
+    def _list_lamps(self, draft: "FrameContext") -> None:
         """The lamps of each coarse cell of the view, whether it holds a surface or not."""
         lamps, shadowed, camera = draft.seen.lamps, draft.seen.shadowed, draft.view.camera
         dark = lamps.rows["in_air"] <= 0.0

@@ -3,30 +3,30 @@
 import moderngl
 
 from wallum.realtime.gl.programs import Programs, set_uniforms
-from wallum.realtime.passes.air.air_lit import AirLit
-from wallum.realtime.passes.frame.base import Draft
+from wallum.realtime.passes.air.air_lit import LitAir
+from wallum.realtime.passes.frame.base import FrameContext
 from wallum.realtime.passes.sky.sky_light import SkyPass
 
-__all__ = ["AirOver", "can_fold"]
+__all__ = ["AirComposite", "can_fold"]
 
 # Variants that say nothing of what lies near: only what is beyond the volume is in closed form, or sky.
 FAR_ONLY = frozenset({"DECK", "MIST", "SUN", "SKY", "CLEAR", "POCKETS"})
 
 
-def can_fold(draft: Draft) -> bool:
+def can_fold(draft: FrameContext) -> bool:
     """Whether the volume alone says what the air before near surfaces does: the light pass then needs no
     other pass over them."""
     air = draft.scene.air
     return air is not None and air.in_volume and not air.tinted and draft.view.show != "air"
 
 
-class AirOver:
+class AirComposite:
     """Draws the air before surfaces and sky into the target of the finished light."""
 
-    def __init__(self, context: moderngl.Context, programs: Programs, air: AirLit, sky: SkyPass) -> None:
+    def __init__(self, context: moderngl.Context, programs: Programs, air: LitAir, sky: SkyPass) -> None:
         self._context, self._programs, self._air, self._sky = context, programs, air, sky
 
-    def _values(self, draft: Draft) -> tuple[frozenset[str], dict[str, object]]:
+    def _values(self, draft: FrameContext) -> tuple[frozenset[str], dict[str, object]]:
         scene, view, gbuffer = draft.scene, draft.view, draft.gbuffer
         names, values = self._air.before(draft, gbuffer)
         values |= {"g_depth": gbuffer.distance, "floor_y": self._sky.floor_y}
@@ -46,13 +46,13 @@ class AirOver:
             self._context.depth_func = depth_func
         self._programs.over_screen(program)
 
-    def _use(self, draft: Draft) -> None:
+    def _use(self, draft: FrameContext) -> None:
         frame = draft.targets.aired.frame
         frame.use()
         frame.viewport = (0, 0, *draft.size)
         frame.depth_mask = False
 
-    def over_all(self, draft: Draft) -> None:
+    def over_all(self, draft: FrameContext) -> None:
         """Lay it over the light that has no air before it yet."""
         air = draft.scene.air
         assert air is not None
@@ -66,7 +66,7 @@ class AirOver:
         else:
             self._draw(names, values, "")
 
-    def beyond(self, draft: Draft) -> None:
+    def beyond(self, draft: FrameContext) -> None:
         """Lay it over what lies beyond the volume, in place: the light pass has done what is near."""
         air = draft.scene.air
         assert air is not None

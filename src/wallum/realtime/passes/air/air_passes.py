@@ -7,9 +7,9 @@ from wallum.frame.passes.sky import CLOUDS, SKY, SKY_VISIBILITY
 from wallum.frame.passes.surfaces import SURFACES
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.view import pre_exposure
-from wallum.realtime.passes.air.air_lit import AirLit
-from wallum.realtime.passes.air.air_over import AirOver
-from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.air.air_lit import LitAir
+from wallum.realtime.passes.air.air_over import AirComposite
+from wallum.realtime.passes.frame.base import FrameContext, LightSubset, Pass, Steps
 
 __all__ = ["Air", "AirLight"]
 
@@ -20,14 +20,14 @@ class AirLight(Pass):
     described = AIR_LIGHT
     reads = tuple(item.name for item in (SURFACES, SKY, SKY_VISIBILITY, LAMP_SHADOWS, SUN_SHADOWS))
 
-    def __init__(self, log: PassLog, air: AirLit) -> None:
+    def __init__(self, log: PassLog, air: LitAir) -> None:
         super().__init__(log)
         self._air = air
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return draft.scene.air is not None and draft.scene.air.in_volume and not draft.inspected
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         scene = lit.scene
         sun = None if scene.sun is None else scene.sun.key
         shown = tuple(
@@ -36,11 +36,11 @@ class AirLight(Pass):
         seen = scene.air, pre_exposure(scene.look.ev100), draft.size
         return lit.lamps.rows.tobytes(), sun, shown, *seen, self._air.around(scene)
 
-    def is_kept(self, draft: Draft) -> bool:
+    def is_kept(self, draft: FrameContext) -> bool:
         # Several ways of making pictures may share one.
         return self._air.volume_of(draft).shows == draft.keys[self.name]
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         volume = self._air.volume_of(draft)
         with self.log.measure(self.name) as work:
             self._air.light(draft)
@@ -50,10 +50,10 @@ class AirLight(Pass):
         volume.shows = draft.keys[self.name]
         yield
 
-    def may_wait(self, draft: Draft) -> bool:
+    def may_wait(self, draft: FrameContext) -> bool:
         return self._air.may_wait(draft)
 
-    def follow(self, draft: Draft) -> Steps:
+    def follow(self, draft: FrameContext) -> Steps:
         """Sum up what the volume was lit with, as thick as the air is now."""
         with self.log.measure(self.name) as work:
             self._air.sum_up(draft)
@@ -69,18 +69,18 @@ class Air(Pass):
     reads = (LIGHT.name, LIGHT_ADDED.name, AIR_LIGHT.name, CLOUDS.name)
     target = "aired"
 
-    def __init__(self, log: PassLog, over: AirOver) -> None:
+    def __init__(self, log: PassLog, over: AirComposite) -> None:
         super().__init__(log)
         self._over = over
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return draft.scene.air is not None and not draft.inspected and not draft.folded
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         far = tuple(None if item is None else item.in_air for item in (lit.scene.sun, lit.scene.sky))
         return None if draft.active else (lit.scene.air, far, draft.view.show, draft.laid_over)
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         with self.log.measure(self.name) as work:
             self._over.over_all(draft)
             work["pixels"] = draft.size[0] * draft.size[1]

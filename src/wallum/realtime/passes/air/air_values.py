@@ -9,7 +9,7 @@ import numpy as np
 from wallum.memo import Memo
 from wallum.moment.scene import LitScene
 from wallum.physics.dome import FACTORS
-from wallum.physics.medium import Layer, Medium
+from wallum.physics.medium import AirLayer, Medium
 from wallum.realtime.gl.view import View, pre_exposure
 
 __all__ = ["air_dims", "air_features", "air_uniforms", "seen_features", "thickened", "was_uniforms"]
@@ -18,7 +18,7 @@ __all__ = ["air_dims", "air_features", "air_uniforms", "seen_features", "thicken
 _DIMS: Final = Memo[bool](8)
 _VALUES: Final = Memo[dict[str, object]](8)
 # Light that loses less than this on its way to a surface is taken as whole: a fourteenth of a stop.
-LEAST_LOST = 0.05
+MIN_LOST = 0.05
 # How far a lamp without a range is taken to shine [m].
 FAR_LAMP_M = 100.0
 
@@ -53,15 +53,15 @@ def _dims(scene: LitScene, air: Medium, low: float, high: float) -> bool:
     heights = np.linspace(low, high, 16)
     if scene.sun is not None and scene.sun.through is not None:
         share = air.from_far(heights, scene.sun.through[1])
-        if np.abs(share - 1.0).max() > LEAST_LOST:
+        if np.abs(share - 1.0).max() > MIN_LOST:
             return True
     reach = scene.lamps.rows["range"]
     longest = float(np.where(reach > 0.0, reach, FAR_LAMP_M).max(initial=0.0))
-    return float(air.extinction(heights).max()) * longest > LEAST_LOST
+    return float(air.extinction(heights).max()) * longest > MIN_LOST
 
 
 @lru_cache(maxsize=32)
-def _of_layer(layer: Layer, eye_y: float) -> dict[str, tuple[float, ...]]:
+def _of_layer(layer: AirLayer, eye_y: float) -> dict[str, tuple[float, ...]]:
     over, g = eye_y - layer.base_height, layer.forwardness
     column = layer.scale_height - float(layer.above(np.array([eye_y]))[0])
     thinned = float(layer.density(np.array([eye_y]))[0])

@@ -7,8 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.camera import Camera
-from wallum.physics.pocket import HARDEST, MOST_POCKETS, NOISE_CELLS, Pocket, pocket_noise
-from wallum.realtime.gl.sizes import no_power
+from wallum.physics.pocket import HARDEST, MAX_POCKETS, NOISE_CELLS, Pocket, pocket_noise
+from wallum.realtime.gl.sizes import non_power_of_two
 from wallum.realtime.passes.lamps.lamp_buffers import UniformBlock
 
 __all__ = ["Pockets", "noise_texture", "reached_cells"]
@@ -22,7 +22,7 @@ BINDING: Final = 7
 
 def pocket_rows(pockets: tuple[Pocket, ...], exposure: float) -> NDArray[np.float32]:
     """(N, WORDS) rows of pockets as include/pocket.glsl has them; light times `exposure`."""
-    out = np.zeros((MOST_POCKETS, WORDS), np.float32)
+    out = np.zeros((MAX_POCKETS, WORDS), np.float32)
     for row, pocket in zip(out, pockets, strict=False):
         row[:12].reshape(3, 4)[:, :3] = pocket.rows
         row[:12].reshape(3, 4)[:, 3] = -(pocket.rows @ np.array(pocket.centre))
@@ -48,7 +48,7 @@ def reached_cells(
     across = (np.minimum(np.arange(columns + 1) * CELL, places[0]) / places[0] * 2.0 - 1.0) * tangents[0]
     along = (np.minimum(np.arange(rows + 1) * CELL, places[1]) / places[1] * 2.0 - 1.0) * tangents[1]
     rotation = camera.rotation() * np.array([[1.0], [1.0], [-1.0]])
-    selected = pockets[:MOST_POCKETS]
+    selected = pockets[:MAX_POCKETS]
     x, y, z = ((np.array([item.centre for item in selected]) - np.array(camera.eye)) @ rotation.T).T
     # A column more on every side: the volume moves by half a one while a picture settles.
     near_z = np.maximum(np.maximum(depth[:-1] - z[:, None], z[:, None] - depth[1:]), 0.0)
@@ -88,7 +88,7 @@ class Pockets:
 
     def __init__(self, context: moderngl.Context) -> None:
         self._context = context
-        self._block = UniformBlock(context, MOST_POCKETS * WORDS * 4, BINDING)
+        self._block = UniformBlock(context, MAX_POCKETS * WORDS * 4, BINDING)
         self._noise = noise_texture(context)
         self._cells: moderngl.Texture | None = None
         self._cells_of: object = None
@@ -111,7 +111,7 @@ class Pockets:
             return
         self._cells_of = lie
         cells = reached_cells(pockets, camera, places, reach)
-        size = no_power(cells.shape[1]), no_power(cells.shape[0])
+        size = non_power_of_two(cells.shape[1]), non_power_of_two(cells.shape[0])
         cells = np.pad(cells, ((0, size[1] - cells.shape[0]), (0, size[0] - cells.shape[1]), (0, 0)))
         if self._cells is None or self._cells.size != size:
             if self._cells is not None:

@@ -20,7 +20,7 @@ from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import Size
 from wallum.realtime.gl.view import pre_exposure
 from wallum.realtime.passes.air.pockets import noise_texture
-from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.frame.base import FrameContext, LightSubset, Pass, Steps
 
 __all__ = ["Cards", "ScreenShafts", "sheet_rows"]
 
@@ -68,7 +68,7 @@ def sheet_rows(cards: tuple[Card, ...], camera: Camera, exposure: float) -> NDAr
     return np.ascontiguousarray(rows[np.argsort(-away, kind="stable")])
 
 
-class _LaidOver(Pass):
+class _Composite(Pass):
     """What is laid over a finished picture, in its place."""
 
     reads = BEFORE
@@ -78,7 +78,7 @@ class _LaidOver(Pass):
         super().__init__(log)
         self._context, self._programs = context, programs
 
-    def _lay(self, draft: Draft, blend: tuple[int, int]) -> None:
+    def _lay(self, draft: FrameContext, blend: tuple[int, int]) -> None:
         """Get ready to be laid over the picture's light."""
         frame = draft.targets.result.frame
         frame.use()
@@ -88,7 +88,7 @@ class _LaidOver(Pass):
         self._context.blend_func = blend
 
 
-class Cards(_LaidOver):
+class Cards(_Composite):
     """Cards and veils, the farthest sheet first."""
 
     described = CARDS
@@ -98,13 +98,13 @@ class Cards(_LaidOver):
         self._noise = noise_texture(context)
         self._buffer = context.buffer(reserve=WORDS * 4 * 64, dynamic=True)
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return bool(draft.scene.cards) and not draft.inspected
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         return None if draft.active else draft.scene.cards
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         view, exposure = draft.view, pre_exposure(draft.scene.look.ev100)
         rows = sheet_rows(draft.scene.cards, view.camera, exposure)
         with self.log.measure(self.name) as work:
@@ -127,7 +127,7 @@ class Cards(_LaidOver):
         yield
 
 
-class ScreenShafts(_LaidOver):
+class ScreenShafts(_Composite):
     """Light and shade drawn out from sun or moon."""
 
     described = SCREEN_SHAFTS
@@ -137,12 +137,12 @@ class ScreenShafts(_LaidOver):
         super().__init__(log, context, programs)
         self._held: tuple[Size, list[moderngl.Framebuffer]] | None = None
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         shafts = draft.scene.screen
         there = shafts is not None and sun_in_picture(shafts.toward, draft.view.camera)[2] > 0.0
         return there and not draft.inspected
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         return None if draft.active else draft.scene.screen
 
     def _frames(self, size: Size) -> list[moderngl.Framebuffer]:
@@ -158,7 +158,7 @@ class ScreenShafts(_LaidOver):
             self._held = size, [self._context.framebuffer([texture]) for texture in textures]
         return self._held[1]
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         shafts = draft.scene.screen
         assert shafts is not None
         with self.log.measure(self.name) as work:
@@ -174,7 +174,7 @@ class ScreenShafts(_LaidOver):
             work["pixels"] = width * height
         yield
 
-    def _find_open(self, draft: Draft, shafts: Radial, opened: moderngl.Framebuffer) -> None:
+    def _find_open(self, draft: FrameContext, shafts: Radial, opened: moderngl.Framebuffer) -> None:
         program = self._programs.get("screen", "shaft_open")
         width, height = opened.size
         set_uniforms(
@@ -189,7 +189,7 @@ class ScreenShafts(_LaidOver):
         self._programs.over_screen(program)
 
     def _draw_out(
-        self, draft: Draft, shafts: Radial, opened: moderngl.Framebuffer, drawn: moderngl.Framebuffer
+        self, draft: FrameContext, shafts: Radial, opened: moderngl.Framebuffer, drawn: moderngl.Framebuffer
     ) -> None:
         program = self._programs.get("screen", "shaft_drawn")
         x, y, left = sun_in_picture(shafts.toward, draft.view.camera)

@@ -11,19 +11,19 @@ from wallum.moment.camera import frustum_planes
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer, LightTarget, Size
 from wallum.realtime.gl.view import View
-from wallum.realtime.level.drawing import Coarse, LevelOnGpu
+from wallum.realtime.level.drawing import DetailLimit, LevelOnGpu
 
 if TYPE_CHECKING:
-    from wallum.realtime.passes.air.air_lit import AirLit
-    from wallum.realtime.passes.frame.base import Draft
+    from wallum.realtime.passes.air.air_lit import LitAir
+    from wallum.realtime.passes.frame.base import FrameContext
 
-__all__ = ["LAYERS", "Layer", "Layers"]
+__all__ = ["LAYERS", "TransparentLayer", "TransparentLayers"]
 
 # Surfaces one behind the other that are seen through; what lies farther is left out.
 LAYERS = 4
 
 
-class Layer:
+class TransparentLayer:
     """One layer: its surfaces and their light."""
 
     def __init__(self, context: moderngl.Context, size: Size) -> None:
@@ -36,12 +36,12 @@ class Layer:
         self.gbuffer.release()
 
 
-class Layers:
+class TransparentLayers:
     """The layers of one way of making pictures."""
 
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
         self._context, self._programs = context, programs
-        self._layers: list[Layer] = []
+        self._layers: list[TransparentLayer] = []
         self._over: moderngl.Framebuffer | None = None
         self._over_key: object = None
 
@@ -53,21 +53,21 @@ class Layers:
             self._over.release()
         self._layers, self._over, self._over_key = [], None, None
 
-    def _layer(self, number: int, size: Size) -> Layer:
+    def _layer(self, number: int, size: Size) -> TransparentLayer:
         if self._layers and self._layers[0].gbuffer.size != size:
             self.release()
         while len(self._layers) <= number:
-            self._layers.append(Layer(self._context, size))
+            self._layers.append(TransparentLayer(self._context, size))
         return self._layers[number]
 
     @property
-    def held(self) -> list[Layer]:
+    def held(self) -> list[TransparentLayer]:
         """The layers that hold surfaces, the nearest first."""
         return list(takewhile(lambda layer: layer.holds, self._layers))
 
     def draw(
-        self, level: LevelOnGpu, solid: GBuffer, view: View, coarse: Coarse | None
-    ) -> Iterator[tuple[Layer, int]]:
+        self, level: LevelOnGpu, solid: GBuffer, view: View, coarse: DetailLimit | None
+    ) -> Iterator[tuple[TransparentLayer, int]]:
         """Fill the layers before a G-buffer, from the nearest on, until one holds nothing; each with the
         triangles that were sent for it."""
         for number in range(LAYERS):
@@ -86,7 +86,7 @@ class Layers:
         level: LevelOnGpu,
         solid: GBuffer,
         view: View,
-        coarse: Coarse | None,
+        coarse: DetailLimit | None,
     ) -> int:
         gbuffer.begin()
         values: dict[str, object] = {
@@ -98,7 +98,9 @@ class Layers:
         more = frozenset({"CASTERS"}) if view.show == "casters" else frozenset()
         return level.draw_surfaces(view.to_clip, frustum_planes(view.to_clip), coarse, more, values)
 
-    def lay(self, layer: Layer, draft: "Draft", air: "AirLit | None", target: LightTarget) -> None:
+    def lay(
+        self, layer: TransparentLayer, draft: "FrameContext", air: "LitAir | None", target: LightTarget
+    ) -> None:
         """Put a layer over what is in a target; air : with what that shows and leaves of it."""
         gbuffer, view = layer.gbuffer, draft.view
         assert gbuffer.through is not None
@@ -123,7 +125,7 @@ class Layers:
             self._context.blend_func = blend
             self._programs.over_screen(program)
 
-    def _frame_over(self, layer: Layer, target: LightTarget) -> moderngl.Framebuffer:
+    def _frame_over(self, layer: TransparentLayer, target: LightTarget) -> moderngl.Framebuffer:
         """A target's light with a layer's depth: only where the layer has surfaces is drawn."""
         key = (target.light.glo, layer.gbuffer.depth.glo)
         if self._over is None or self._over_key != key:

@@ -9,27 +9,27 @@ from typing import ClassVar
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.frame.pass_spec import Described
+from wallum.frame.pass_spec import PassSpec
 from wallum.frame.views import INSPECTED
 from wallum.moment.lamps import NO_LAMPS, Lamps
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.targets import GBuffer, Size
 from wallum.realtime.gl.view import View
-from wallum.realtime.level.drawing import Coarse, LevelOnGpu
-from wallum.realtime.passes.air.transparent_layers import Layer
+from wallum.realtime.level.drawing import DetailLimit, LevelOnGpu
+from wallum.realtime.passes.air.transparent_layers import TransparentLayer
 from wallum.realtime.passes.shadows.lamp_shadows import Tile
 from wallum.realtime.passes.shadows.sun_shadows import SunShadows
 from wallum.realtime.render_targets import RenderTargets
 
-__all__ = ["Draft", "Lit", "Pass", "Seen", "Steps", "SunTurn"]
+__all__ = ["FrameContext", "LightSubset", "Pass", "Steps", "SunShadowTurn", "VisibleLamps"]
 
 # A pass stops between its draws, so that whoever drives it can turn to something newer.
 Steps = Iterator[None]
 
 
 @dataclass(frozen=True)
-class SunTurn:
+class SunShadowTurn:
     """Where shadows of the sun fall from in this picture, and which cascades take it up;
     the others go on showing what they show. dither : offset of their seams, 0 to 1"""
 
@@ -39,7 +39,7 @@ class SunTurn:
 
 
 @dataclass(frozen=True)
-class Seen:
+class VisibleLamps:
     """Lamps that reach the picture, and their shadow tiles."""
 
     lamps: Lamps
@@ -52,7 +52,7 @@ class Seen:
 
 
 @dataclass(frozen=True)
-class Lit:
+class LightSubset:
     """A scene whose light is summed: all of it, or what is not under the hand.
 
     lamps : those of its lamps that reach the picture; keep : which those are of all that do
@@ -64,7 +64,7 @@ class Lit:
 
 
 @dataclass
-class Draft:
+class FrameContext:
     """One picture on its way through the passes.
 
     active : ids of the sources under the hand
@@ -87,14 +87,14 @@ class Draft:
     view: View
     size: Size
     active: frozenset[str] = frozenset()
-    turn: SunTurn | None = None
+    turn: SunShadowTurn | None = None
     moving: bool = False
-    coarse: Coarse | None = None
+    coarse: DetailLimit | None = None
     folded: bool = False
     waits: frozenset[str] = frozenset()
     keys: dict[str, object] = field(default_factory=dict)
-    layers: list[Layer] = field(default_factory=list)
-    seen: Seen = field(default_factory=lambda: Seen(NO_LAMPS, {}, ()))
+    layers: list[TransparentLayer] = field(default_factory=list)
+    seen: VisibleLamps = field(default_factory=lambda: VisibleLamps(NO_LAMPS, {}, ()))
     dirty_lamps: list[str] = field(default_factory=list)
     sun_shadows: SunShadows | None = None
     hand_gains: dict[str, NDArray[np.float64]] = field(default_factory=dict)
@@ -107,9 +107,9 @@ class Draft:
         return self.view.show in INSPECTED
 
     @property
-    def whole(self) -> Lit:
+    def whole(self) -> LightSubset:
         """The scene with every source."""
-        return Lit(self.scene, self.seen.lamps)
+        return LightSubset(self.scene, self.seen.lamps)
 
     @property
     def laid_over(self) -> object:
@@ -117,18 +117,18 @@ class Draft:
         return self.scene.cards, self.scene.screen
 
     @cached_property
-    def on_surfaces(self) -> Lit:
+    def on_surfaces(self) -> LightSubset:
         """The scene as it lights surfaces: all of it but what is baked."""
         return self._without(self.fixed) if self.fixed else self.whole
 
     @cached_property
-    def rest(self) -> Lit:
+    def rest(self) -> LightSubset:
         """The same without the sources under the hand."""
         return self._without(self.active | self.fixed)
 
-    def _without(self, ids: frozenset[str]) -> Lit:
+    def _without(self, ids: frozenset[str]) -> LightSubset:
         keep = np.array([item not in ids for item in self.seen.lamps.ids], dtype=bool)
-        return Lit(self.scene.without(ids), self.seen.lamps.only(keep), keep)
+        return LightSubset(self.scene.without(ids), self.seen.lamps.only(keep), keep)
 
 
 class Pass(ABC):
@@ -140,7 +140,7 @@ class Pass(ABC):
     target    : the target that it shares with others, by name
     """
 
-    described: ClassVar[Described]
+    described: ClassVar[PassSpec]
     reads: ClassVar[tuple[str, ...]] = ()
     over: ClassVar[bool] = False
     target: ClassVar[str] = ""
@@ -152,34 +152,34 @@ class Pass(ABC):
     def name(self) -> str:
         return self.described.name
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         """Whether a picture has this pass."""
         return True
 
-    def begin(self, draft: Draft) -> None:  # noqa: B027  (most have nothing to find out)
+    def begin(self, draft: FrameContext) -> None:  # noqa: B027  (most have nothing to find out)
         """Find out what the picture needs of it, before it is asked what that depends on."""
 
     @abstractmethod
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         """What the result for a scene depends on, beside what is read; None: drawn every time."""
 
-    def is_kept(self, draft: Draft) -> bool:
+    def is_kept(self, draft: FrameContext) -> bool:
         """Whether the result that was kept is the one that is wanted."""
         key = draft.keys[self.name]
         return key is not None and draft.targets.keys.get(self.name) == key
 
-    def may_wait(self, draft: Draft) -> bool:
+    def may_wait(self, draft: FrameContext) -> bool:
         """Whether the result that is held may stand for the one that is wanted."""
         return True
 
-    def unnoticed(self, draft: Draft, held: object) -> bool:
+    def unnoticed(self, draft: FrameContext, held: object) -> bool:
         """Whether, among pictures that take turns, its own may be left out; held : key of what is held."""
         return False
 
-    def follow(self, draft: Draft) -> Steps:
+    def follow(self, draft: FrameContext) -> Steps:
         """Draw what must follow at once, though the rest of it waits."""
         yield from ()
 
     @abstractmethod
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         """Draw it; stops after each part, measured by itself with what it has done."""

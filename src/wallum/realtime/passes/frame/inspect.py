@@ -4,7 +4,7 @@ from wallum.frame.passes.finish import INSPECT
 from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 from wallum.realtime.gl.pass_log import PassLog
-from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.frame.base import FrameContext, LightSubset, Pass, Steps
 from wallum.realtime.passes.lamps.lighting import Lighting
 from wallum.realtime.passes.shadows.shadow_passes import grain_of
 
@@ -22,13 +22,13 @@ class Inspect(Pass):
         super().__init__(log)
         self._lighting = lighting
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return draft.inspected
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         return None
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         view, total, grain = draft.view, draft.targets.total, grain_of(draft)
         shadows = draft.sun_shadows or draft.targets.sun_shadows
         with self.log.measure(self.name):

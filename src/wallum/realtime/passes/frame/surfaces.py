@@ -2,7 +2,7 @@
 
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 from wallum.moment.camera import frustum_planes
-from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.frame.base import FrameContext, LightSubset, Pass, Steps
 
 __all__ = ["SeeThrough", "Surfaces"]
 
@@ -13,13 +13,13 @@ class Surfaces(Pass):
     described = SURFACES
     target = "surfaces"
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         view = draft.view
         # Darkened gaps are laid over in place, and taken off again by drawing anew.
         gaps = None if draft.inspected else draft.scene.gaps
         return draft.level_number, view.camera, view.jitter, view.show == "casters", gaps
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         gbuffer, view = draft.gbuffer, draft.view
         with self.log.measure(self.name) as work:
             gbuffer.begin()
@@ -37,19 +37,19 @@ class SeeThrough(Pass):
     described = SEE_THROUGH
     reads = (SURFACES.name,)
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return draft.level.has_veils
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         return True  # what is read says all
 
-    def is_kept(self, draft: Draft) -> bool:
+    def is_kept(self, draft: FrameContext) -> bool:
         if not super().is_kept(draft):
             return False
         draft.layers = draft.targets.layers.held
         return True
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         pixels = draft.gbuffer.size[0] * draft.gbuffer.size[1]
         with self.log.measure(self.name) as work:
             for layer, triangles in draft.targets.layers.draw(

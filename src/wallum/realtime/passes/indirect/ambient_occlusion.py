@@ -13,9 +13,9 @@ from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import GBuffer, Size
 from wallum.realtime.gl.view import View
-from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.frame.base import FrameContext, LightSubset, Pass, Steps
 
-__all__ = ["GapsPass"]
+__all__ = ["AmbientOcclusionPass"]
 
 # Of a picture that does not settle one place of so many each way is looked at; each by so many planes
 # through the eye, which differ from place to place.
@@ -23,7 +23,7 @@ QUICK_PART: Final = 2
 PLANES: Final = 2
 
 
-class GapsPass(Pass):
+class AmbientOcclusionPass(Pass):
     """What of light from all around gets into gaps, by what the picture shows of them."""
 
     described = GAPS
@@ -35,10 +35,10 @@ class GapsPass(Pass):
         self._context, self._programs = context, programs
         self._found: dict[Size, tuple[moderngl.Texture, moderngl.Framebuffer]] = {}
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return draft.scene.gaps is not None and not draft.inspected
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         return draft.scene.gaps
 
     def _target(self, size: Size) -> tuple[moderngl.Texture, moderngl.Framebuffer]:
@@ -53,7 +53,7 @@ class GapsPass(Pass):
             self._found[size] = texture, self._context.framebuffer([texture])
         return self._found[size]
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         gaps, gbuffer = draft.scene.gaps, draft.gbuffer
         assert gaps is not None
         part = QUICK_PART if draft.view.jitter == (0.0, 0.0) else 1
@@ -78,7 +78,7 @@ class GapsPass(Pass):
         surfaces = {"g_normal": gbuffer.normal, "g_depth": gbuffer.distance}
         return across | pixels | surfaces | view.uniforms | view.pixel_uniforms(gbuffer.size)
 
-    def _lay(self, found: moderngl.Texture, part: int, strength: float, draft: Draft) -> None:
+    def _lay(self, found: moderngl.Texture, part: int, strength: float, draft: FrameContext) -> None:
         gbuffer, view = draft.gbuffer, draft.view
         program = self._programs.get("screen", "gaps_laid")
         values = {"found": found, "part": part, "strength": strength, "g_depth": gbuffer.distance}

@@ -13,7 +13,7 @@ from wallum.realtime.gl.programs import Programs, bind_textures, set_uniforms
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.baked_set import BakedSet
-from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.frame.base import FrameContext, LightSubset, Pass, Steps
 
 __all__ = ["BakedLightPass", "BakedPages"]
 
@@ -113,13 +113,13 @@ class BakedLightPass(Pass):
         super().__init__(log)
         self._pages = pages
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return bool(draft.baked) and not draft.inspected
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         return self._pages.number, pre_exposure(lit.scene.look.ev100), lit.scene.bounce
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         with self.log.measure(self.name) as work:
             moving = draft.coarse is not None
             work["triangles"] = self._pages.draw(draft.gbuffer, draft.view, draft.scene, moving)

@@ -11,7 +11,7 @@ from wallum.moment.bounce_gains import bounce_gains
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.view import pre_exposure
-from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.frame.base import FrameContext, LightSubset, Pass, Steps
 from wallum.realtime.passes.indirect.probe_light import LightKey, ProbeLight
 
 __all__ = ["ProbeLightOfHand", "ProbeLightPass"]
@@ -30,20 +30,20 @@ class ProbeLightPass(Pass):
         super().__init__(log)
         self._probes = probes
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return self._probes.there and not draft.inspected
 
-    def key(self, draft: Draft, lit: Lit) -> Key:
+    def key(self, draft: FrameContext, lit: LightSubset) -> Key:
         look = pre_exposure(lit.scene.look.ev100), draft.view.show == "probes"
         return self._probes.key(_others(draft)), look, tuple(sorted(draft.baked)), _sky_key(draft)
 
-    def unnoticed(self, draft: Draft, held: object) -> bool:
+    def unnoticed(self, draft: FrameContext, held: object) -> bool:
         own, _ = cast("tuple[Key, object]", held)
         now = self.key(draft, draft.whole)
         same = own[1:] == now[1:] and own[0][0] == now[0][0]
         return same and self._probes.unnoticed(own[0][1], now[0][1])
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         with self.log.measure(self.name) as work:
             for item in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
                 # What is seen through has no texels.
@@ -64,15 +64,15 @@ class ProbeLightOfHand(Pass):
         super().__init__(log)
         self._probes = probes
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         known = any(item in self._probes.units for item in draft.active - draft.baked)
         return known and not draft.inspected and draft.view.show != "direct"
 
-    def begin(self, draft: Draft) -> None:
+    def begin(self, draft: FrameContext) -> None:
         gains = bounce_gains(draft.scene)
         draft.hand_gains = {item: gains[item] for item in sorted(draft.active - draft.baked) if item in gains}
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         gains = draft.hand_gains
         # Of several the factors may be several: they are looked up as they are.
         own = None if len(gains) == 1 else tuple(tuple(gain) for gain in gains.values())
@@ -80,7 +80,7 @@ class ProbeLightOfHand(Pass):
         known = self._probes.versions(frozenset(gains))
         return known, own, scene.bounce[1], pre_exposure(scene.look.ev100)
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         with self.log.measure(self.name) as work:
             # Where a channel is off it may come on: none is looked up as nothing.
             looked_up = {
@@ -95,7 +95,7 @@ class ProbeLightOfHand(Pass):
         yield
 
 
-def _sky_key(draft: Draft) -> object:
+def _sky_key(draft: FrameContext) -> object:
     """What light straight from the sky depends on. While hand or hour move it, its strength alone follows at
     once, see LitScene; how it is spread does when the light of probes comes."""
     sky = draft.scene.sky
@@ -104,7 +104,7 @@ def _sky_key(draft: Draft) -> object:
     return True if draft.moving or sky.id in draft.active else (sky.key, tuple(sky.ground))
 
 
-def _others(draft: Draft) -> LitScene:
+def _others(draft: FrameContext) -> LitScene:
     """The scene without what is under the hand: that is looked up by itself, unless it is baked."""
     moved = draft.active - draft.baked
     return draft.scene.without(moved) if moved else draft.scene

@@ -6,12 +6,12 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.ambient_box_light import RoomLight
+from wallum.moment.ambient_box_light import AmbientBoxLight
 from wallum.moment.scene import LitScene
 from wallum.physics.octahedron import octahedron_directions
 from wallum.physics.turning import look_rotation
 from wallum.realtime.gl.view import pre_exposure
-from wallum.realtime.level.probe_set import MOST_IMAGES, MirrorPlaces
+from wallum.realtime.level.probe_set import MAX_IMAGES, MirrorPlaces
 
 __all__ = ["FACES", "MirrorImages"]
 
@@ -32,7 +32,7 @@ class MirrorImages:
         self._own: tuple[object, ...] = ()
         self._images: moderngl.TextureArray | None = None
         self._boxes: moderngl.Texture | None = None
-        self._scales, self._taken_in = np.zeros(MOST_IMAGES), np.zeros(MOST_IMAGES)
+        self._scales, self._taken_in = np.zeros(MAX_IMAGES), np.zeros(MAX_IMAGES)
         self._written: object = None
         self.shows: list[object] = []  # of each image, of what light it is; None: it is not there yet
         self.version = 0  # of all
@@ -60,24 +60,24 @@ class MirrorImages:
             return
         self.shows, self._scales, self._taken_in = (
             [None] * len(places),
-            np.zeros(MOST_IMAGES),
-            np.zeros(MOST_IMAGES),
+            np.zeros(MAX_IMAGES),
+            np.zeros(MAX_IMAGES),
         )
-        self._images = self._context.texture_array((SIZE, SIZE, MOST_IMAGES), 4, dtype="f2")
-        self._images.write(np.zeros((MOST_IMAGES, SIZE, SIZE, 4), np.float16))
+        self._images = self._context.texture_array((SIZE, SIZE, MAX_IMAGES), 4, dtype="f2")
+        self._images.write(np.zeros((MAX_IMAGES, SIZE, SIZE, 4), np.float16))
         self._images.build_mipmaps()
         self._images.filter = (moderngl.NEAREST_MIPMAP_NEAREST, moderngl.NEAREST)
-        self._boxes = self._context.texture((3, MOST_IMAGES), 4, dtype="f4")
+        self._boxes = self._context.texture((3, MAX_IMAGES), 4, dtype="f4")
         self._boxes.filter = (moderngl.NEAREST, moderngl.NEAREST)
 
-    def set_own(self, rooms: tuple[RoomLight, ...]) -> bool:
+    def set_own(self, rooms: tuple[AmbientBoxLight, ...]) -> bool:
         """Take rooms of the artist's that want an image of their own, beside the places found, which
         keep theirs. False where nothing has changed."""
         own = tuple((room.centre, room.half, room.turn_rad) for room in rooms)
         if self.found is None or own == self._own:
             return False
         first = len(self.found)
-        rooms = rooms[: MOST_IMAGES - first]
+        rooms = rooms[: MAX_IMAGES - first]
         corners = np.array([room.corners for room in rooms], np.float32).reshape(-1, 2, 3)
         eyes = np.array([room.centre for room in rooms], np.float32).reshape(-1, 3)
         self.places = MirrorPlaces(
@@ -102,7 +102,7 @@ class MirrorImages:
             now = _padded(room_light)
             follows = np.where(self._taken_in > 0.0, now / np.maximum(self._taken_in, 1e-12), 1.0)
             assert self._boxes is not None
-            count, rows = len(self.places), np.zeros((MOST_IMAGES, 3, 4), np.float32)
+            count, rows = len(self.places), np.zeros((MAX_IMAGES, 3, 4), np.float32)
             rows[:count, 0, :3], rows[:count, 0, 3] = self.places.eyes, self.places.roofed
             rows[:count, 1, :3], rows[:, 1, 3] = self.places.low, self._scales * exposure * follows
             rows[:count, 2, :3] = self.places.high
@@ -147,9 +147,9 @@ class MirrorImages:
 
 
 def _padded(room_light: NDArray[np.float64]) -> NDArray[np.float64]:
-    """(MOST_IMAGES,) the light about each place."""
-    out = np.zeros(MOST_IMAGES)
-    out[: max(len(room_light) - 1, 0)] = room_light[1 : MOST_IMAGES + 1]
+    """(MAX_IMAGES,) the light about each place."""
+    out = np.zeros(MAX_IMAGES)
+    out[: max(len(room_light) - 1, 0)] = room_light[1 : MAX_IMAGES + 1]
     return out
 
 

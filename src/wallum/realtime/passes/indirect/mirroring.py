@@ -22,7 +22,7 @@ __all__ = ["Mirroring"]
 SIZE: Final = 96
 NEAR_M: Final = 0.1
 # A picture of which smooth surfaces about a place are less than this does without its image at first.
-LEAST_SHARE: Final = 0.0002
+MIN_SHARE: Final = 0.0002
 
 
 class Mirroring:
@@ -52,7 +52,7 @@ class Mirroring:
         roofed[1 : 1 + len(mirrors.places)] = mirrors.places.roofed
         shown = codes[smooth | roofed[codes & 15]]
         counts = np.bincount(shown & 15, minlength=16) + np.bincount((shown >> 4) & 15, minlength=16)
-        return set(np.flatnonzero(counts[1:] > LEAST_SHARE * len(smooth)).tolist())
+        return set(np.flatnonzero(counts[1:] > MIN_SHARE * len(smooth)).tolist())
 
     def take(self, place: int, scene: LitScene, far: float) -> Iterator[None]:
         """Take the image of a place; stops between passes."""

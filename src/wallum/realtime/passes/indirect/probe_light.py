@@ -9,16 +9,16 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.ambient_box_light import RoomLight
+from wallum.moment.ambient_box_light import AmbientBoxLight
 from wallum.moment.bounce_gains import coloured, gains_of, sky_strength
 from wallum.moment.scene import OF, Dome, LitScene
 from wallum.physics.colour import LUMINANCE_WEIGHTS, luminance
 from wallum.realtime.gl.programs import Programs, set_uniforms
-from wallum.realtime.gl.sizes import no_power
+from wallum.realtime.gl.sizes import non_power_of_two
 from wallum.realtime.gl.targets import GBuffer
 from wallum.realtime.gl.view import View, pre_exposure
 from wallum.realtime.level.packed_probes import image_words, shared_exponent, sky_words
-from wallum.realtime.level.probe_set import MOST_IMAGES, ProbeSet, Units
+from wallum.realtime.level.probe_set import MAX_IMAGES, ProbeSet, UnitResponses
 from wallum.realtime.passes.indirect.probe_sky import ProbeSky, terms_of
 from wallum.realtime.passes.interaction.light_sum import Gains, LightSum
 
@@ -46,7 +46,7 @@ class _Table:
 
     def __init__(self, context: moderngl.Context, probes: ProbeSet) -> None:
         count = len(probes.places)
-        rows = no_power(-(-count // ROW))
+        rows = non_power_of_two(-(-count // ROW))
         self.images = probes.of_room.copy()
         self.light = np.zeros((count, 3), np.float32)  # of surfaces, pre-exposed
         self._words = np.zeros((rows * ROW, 4), np.uint32)
@@ -107,7 +107,7 @@ class ProbeLight:
         self._sky: ProbeSky | None = None
         self._in_air = LightSum(slice(0))  # what the air sees, and whence that comes
         self._ways = LightSum(slice(0), signed=True)
-        self.units: Units = {}
+        self.units: UnitResponses = {}
         self._versions: dict[str, int] = {}  # of each
         self._means: dict[str, tuple[NDArray[np.float16], NDArray[np.float64]]] = {}  # see _mean
         self.number = 0  # of the set
@@ -154,13 +154,13 @@ class ProbeLight:
         self._all, self._beside = _Table(self._context, probes), _Table(self._context, probes)
         self._sky = ProbeSky(probes.sky_seen)
 
-    def show_rooms(self, rooms: tuple[RoomLight, ...]) -> None:
+    def show_rooms(self, rooms: tuple[AmbientBoxLight, ...]) -> None:
         """Let what stands in rooms of the artist's see the images of those, which come after those found."""
         if self._set is None:
             return
         numbers = self._set.of_room.copy()
         first = len(self._set.mirrors)
-        for number, room in enumerate(rooms[: MOST_IMAGES - first], start=first + 1):
+        for number, room in enumerate(rooms[: MAX_IMAGES - first], start=first + 1):
             low, high = room.corners
             over = replace(room, half=tuple((0.5 * (high - low) + NEAR_M).tolist()), turn_rad=0.0)
             numbers[over.share(self._set.places) > 0.0] = number
@@ -172,7 +172,7 @@ class ProbeLight:
     def _table(self, values: NDArray[np.generic], dtype: str, components: int = 4) -> moderngl.Texture:
         """(N, K) values in a texture of ROW probes a row."""
         kinds = {"f4": np.float32, "i4": np.int32, "u4": np.uint32}
-        rows = no_power(-(-len(values) // ROW))
+        rows = non_power_of_two(-(-len(values) // ROW))
         padded = np.zeros((rows * ROW, values.shape[1]), kinds[dtype])
         padded[: len(values)] = values
         size = (ROW * values.shape[1] // components, rows)
@@ -190,7 +190,7 @@ class ProbeLight:
         finally:
             self.units, self._versions = units, versions
 
-    def take(self, units: Units) -> None:
+    def take(self, units: UnitResponses) -> None:
         """Take over light of some sources, in the place of what they had."""
         if self._set is not None:
             self.units = {**self.units, **units}

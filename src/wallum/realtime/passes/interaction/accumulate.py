@@ -21,12 +21,12 @@ from wallum.realtime.engine import Engine
 from wallum.realtime.gl.programs import set_uniforms
 from wallum.realtime.gl.targets import Size
 from wallum.realtime.gl.view import View, pre_exposure
-from wallum.realtime.passes.frame.base import SunTurn
-from wallum.realtime.passes.interaction.light_key import light_asked
+from wallum.realtime.passes.frame.base import SunShadowTurn
+from wallum.realtime.passes.interaction.light_key import light_key
 from wallum.realtime.passes.shadows.cascades import CASCADES
 from wallum.realtime.process.request import PictureRequest
 
-__all__ = ["Settler"]
+__all__ = ["Accumulator"]
 
 # Seams between cascades are moved by this from picture to picture, so that they are even in the end.
 GOLDEN = 0.618034
@@ -39,7 +39,7 @@ SUN_TURN = 2
 SHOWN_EVERY = 4
 
 
-class Settler:
+class Accumulator:
     """Accumulates jittered pictures of one request."""
 
     def __init__(self, engine: Engine) -> None:
@@ -70,7 +70,7 @@ class Settler:
 
     def shows(self, request: PictureRequest) -> bool:
         """Whether the sum so far is of the light that a request asks for: its look alone is another."""
-        return self.count > 0 and request.detail == "full" and light_asked(request) == self._asked
+        return self.count > 0 and request.detail == "full" and light_key(request) == self._asked
 
     def begin(self, request: PictureRequest) -> None:
         """Settle a request: go on where the sum is of its light, or start over."""
@@ -79,7 +79,7 @@ class Settler:
             self._request = request
             return
         self._request, self.count, self._next_lamp = request, 0, 0
-        self._asked, self.held = light_asked(request), current
+        self._asked, self.held = light_key(request), current
         self._lamps = request.scene.lamps
         self._fit(request.size)
         assert self._frame is not None
@@ -121,7 +121,7 @@ class Settler:
         if sun is not None and sun.disc_rad > 0.0:
             u = np.array([[halton(n, 1, 5)[0], halton(n, 1, 7)[0]]])
             direction = cone_directions(sun.direction, 0.5 * sun.disc_rad, u)[0]
-            turn = SunTurn(direction, self._cascades(n), n * GOLDEN % 1.0)
+            turn = SunShadowTurn(direction, self._cascades(n), n * GOLDEN % 1.0)
         yield from engine.light(engine.settling, scene, view, request.size, frozenset(), turn)
         with engine.log.measure("accumulate") as work:
             self._accumulate()

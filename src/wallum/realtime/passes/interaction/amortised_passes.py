@@ -16,17 +16,17 @@ from wallum.frame.passes.light import LIGHT
 from wallum.frame.passes.sky import SKY
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.view import pre_exposure
-from wallum.realtime.passes.interaction.light_key import light_asked
+from wallum.realtime.passes.interaction.light_key import light_key
 from wallum.realtime.process.request import PictureRequest
 
-__all__ = ["Turns"]
+__all__ = ["AmortisedPasses"]
 
 # Of about the same cost each.
 GROUPS: Final = ((SKY.name,), (PROBE_LIGHT.name,), (AIR_LIGHT.name,), (LIGHT.name,))
 TAKING_TURNS: Final = frozenset(name for group in GROUPS for name in group)
 
 
-class Turns:
+class AmortisedPasses:
     """Tells which passes of a picture may wait, from the picture before."""
 
     def __init__(self) -> None:
@@ -58,4 +58,4 @@ def _beside_air(request: PictureRequest, scene: LitScene) -> bytes:
         none = np.zeros((0, 0, 3), np.float32)
         sky = replace(sky, luminance=none, backdrop=None, picture=None, key=(), air_light=None)
     bare = replace(scene, air=None, sun=sun, sky=sky, cards=(), screen=None, flat=None)
-    return light_asked(request, bare) + pickle.dumps(pre_exposure(scene.look.ev100))
+    return light_key(request, bare) + pickle.dumps(pre_exposure(scene.look.ev100))

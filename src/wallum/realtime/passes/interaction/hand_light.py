@@ -17,19 +17,19 @@ from wallum.moment.scene import LitScene
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import Size
 from wallum.realtime.gl.view import pre_exposure
-from wallum.realtime.passes.interaction.light_key import light_asked
+from wallum.realtime.passes.interaction.light_key import light_key
 from wallum.realtime.process.request import PictureRequest
 
-__all__ = ["Asked", "HandLight", "asked_of", "dark"]
+__all__ = ["HandLight", "HandRequest", "dark", "hand_request"]
 
 # So many times as strong as what was drawn, and the steps of half floats would begin to show.
-MOST_GAIN = 12.0
+MAX_GAIN = 12.0
 SAME = 1e-4
 Gain = NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
-class Asked:
+class HandRequest:
     """What a request asks for, of a hand that holds lamps.
 
     rest     : all that the picture shows beside how strong these are, to be compared
@@ -43,7 +43,7 @@ class Asked:
     held: float
 
 
-def asked_of(request: PictureRequest) -> Asked | None:
+def hand_request(request: PictureRequest) -> HandRequest | None:
     """None where a hand holds nothing, or the picture shows no light. All but lamps that it holds is of the
     rest."""
     if request.detail != "full" or request.view in INSPECTED or not request.active:
@@ -52,8 +52,8 @@ def asked_of(request: PictureRequest) -> Asked | None:
     own = _own(scene.lamps, request.active)
     emission = scene.lamps.rows["emission"][own].astype(np.float64)
     glow = {item: value for item, value in scene.glow.items() if item in request.active}
-    rest = light_asked(request, dark(scene, request.active))
-    return Asked(rest, emission, glow, pre_exposure(scene.look.ev100))
+    rest = light_key(request, dark(scene, request.active))
+    return HandRequest(rest, emission, glow, pre_exposure(scene.look.ev100))
 
 
 def dark(scene: LitScene, active: Iterable[str]) -> LitScene:
@@ -68,7 +68,7 @@ def _own(lamps: Lamps, active: Iterable[str]) -> NDArray[np.bool_]:
     return np.array([item in active for item in lamps.ids], dtype=bool)
 
 
-def gain_between(was: Asked, now: Asked) -> Gain | None:
+def gain_between(was: HandRequest, now: HandRequest) -> Gain | None:
     """(3,) how many times as strong the hand's lamps have become in each channel, all alike; None: they have
     not, or so much that the picture is to be drawn."""
     if not len(was.emission):
@@ -84,7 +84,7 @@ def gain_between(was: Asked, now: Asked) -> Gain | None:
     for item, value in was.glow.items():
         if np.abs(now.glow.get(item, 0.0) - value * gain).max() > 10.0 * SAME * max(value, SAME):
             return None
-    return gain if gain.max() <= MOST_GAIN else None
+    return gain if gain.max() <= MAX_GAIN else None
 
 
 class HandLight:
@@ -93,7 +93,7 @@ class HandLight:
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
         self._context, self._programs = context, programs
         self._textures: dict[str, tuple[moderngl.Texture, moderngl.Framebuffer]] = {}
-        self._was: Asked | None = None
+        self._was: HandRequest | None = None
         self._drawn = 0
         self.has_two = False
         self.shown = False  # whether the last picture was made of them
@@ -107,7 +107,7 @@ class HandLight:
         """What lights the level otherwise has changed."""
         self._was, self.has_two = None, False
 
-    def note(self, asked: Asked | None, drawn: int, light: moderngl.Framebuffer) -> None:
+    def note(self, asked: HandRequest | None, drawn: int, light: moderngl.Framebuffer) -> None:
         """A picture has been drawn, its light is this; drawn : passes up to now."""
         # Without the hand's lamps it is as it was: it need not be drawn once more.
         was = self._was
@@ -118,7 +118,7 @@ class HandLight:
             self.keep("with", light)
             self.has_two = True
 
-    def gain(self, asked: Asked | None, drawn: int) -> Gain | None:
+    def gain(self, asked: HandRequest | None, drawn: int) -> Gain | None:
         """How many times as strong the hand's lamps are as in the picture that is kept, or was just drawn;
         None where that is of something else."""
         if asked is None or self._was is None or asked.rest != self._was.rest:
@@ -144,7 +144,7 @@ class HandLight:
         self._context.copy_framebuffer(self._target(name, light.size)[1], light)
         self.has_two = name == "without"
 
-    def draw(self, gain: Gain, asked: Asked) -> dict[str, int]:
+    def draw(self, gain: Gain, asked: HandRequest) -> dict[str, int]:
         """The picture with that much of their light. Returns the work that was done."""
         assert self._was is not None
         size = self._textures["with"][0].size

@@ -5,16 +5,16 @@ from dataclasses import replace
 from typing import Final
 
 from wallum.frame.views import INSPECTED
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.moment.scene import LitScene
 from wallum.realtime.process.request import PictureRequest
 
-__all__ = ["light_asked"]
+__all__ = ["light_key"]
 
-ANY_LOOK: Final = ShownLook(0.0)
+ANY_LOOK: Final = ResolvedLook(0.0)
 
 
-def light_asked(request: PictureRequest, scene: LitScene | None = None) -> bytes:
+def light_key(request: PictureRequest, scene: LitScene | None = None) -> bytes:
     """All that a picture shows beside its look and how it is exposed, to be compared.
 
     scene : in the place of the one that the request shows

@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.realtime.level.probe_set import Units
+from wallum.realtime.level.probe_set import UnitResponses
 
 __all__ = ["Gains", "LightSum"]
 
@@ -21,7 +21,7 @@ Known = tuple[NDArray[np.float16], tuple[float, ...]]  # light at strength 1, an
 # What is kept as floats.
 ROOM_BYTES: Final = 32 * 2**20
 # So many of the others are summed on what was summed before; more are summed anew.
-MOST_CHANGED: Final = 4
+MAX_CHANGED: Final = 4
 
 
 class LightSum:
@@ -38,7 +38,7 @@ class LightSum:
         self._others: NDArray[np.float64] | None = None  # (3, N)
         self._of_others: dict[str, Known] = {}
 
-    def of(self, units: Units, gains: Gains) -> NDArray[np.float32]:
+    def of(self, units: UnitResponses, gains: Gains) -> NDArray[np.float32]:
         """(N, 3), not to be changed. gains : of sources that have units"""
         now = {item: (units[item], tuple(gain)) for item, gain in gains.items()}
         if self._quick is None:
@@ -76,7 +76,7 @@ class LightSum:
     def _sum_of_others(self, now: dict[str, Known], shape: tuple[int, ...]) -> NDArray[np.float64]:
         before = self._of_others
         changed = [item for item in {**before, **now} if not _same(before.get(item), now.get(item))]
-        if self._others is None or len(changed) > MOST_CHANGED:
+        if self._others is None or len(changed) > MAX_CHANGED:
             before, changed = {}, list(now)
             self._others = np.zeros(shape)
         for item in changed:

@@ -11,9 +11,9 @@ from wallum.frame.passes.light import LIGHT_OF_OTHERS
 from wallum.frame.passes.sky import CLOUDS, SKY
 from wallum.frame.passes.surfaces import SEE_THROUGH, SURFACES
 from wallum.frame.record import PassRecord
-from wallum.realtime.gl.sizes import no_power
+from wallum.realtime.gl.sizes import non_power_of_two
 from wallum.realtime.gl.targets import Size
-from wallum.realtime.passes.interaction.hand_light import Asked, asked_of
+from wallum.realtime.passes.interaction.hand_light import HandRequest, hand_request
 from wallum.realtime.process.request import PictureRequest
 
 __all__ = ["HandPace", "Pace"]
@@ -39,7 +39,9 @@ class Pace:
     def size(self, full: Size) -> Size:
         """Size to draw at for a picture of a full size."""
         share = SHARES[self._step]
-        return min(no_power(round(full[0] * share)), full[0]), min(no_power(round(full[1] * share)), full[1])
+        return min(non_power_of_two(round(full[0] * share)), full[0]), min(
+            non_power_of_two(round(full[1] * share)), full[1]
+        )
 
     def foresee(self, ms: float) -> None:
         """Take notice of a whole picture's time before anything has moved: the first that does is as coarse
@@ -83,10 +85,10 @@ class HandPace:
 
     def __init__(self) -> None:
         self._before: PictureRequest | None = None
-        self._asked: Asked | None = None
+        self._asked: HandRequest | None = None
         self._small = self._slow = False
 
-    def small(self, request: PictureRequest, asked: Asked | None) -> bool:
+    def small(self, request: PictureRequest, asked: HandRequest | None) -> bool:
         """Whether the next picture is made small.
 
         asked : what it asks for of the sources that the hand holds, see hand_light.py: their strength needs
@@ -94,12 +96,12 @@ class HandPace:
         """
         before = self._asked
         if self._before is not None and self._before.active != request.active:
-            before = asked_of(replace(self._before, active=request.active, detail="full"))
+            before = hand_request(replace(self._before, active=request.active, detail="full"))
         small = asked is not None and before is not None and self._slow and self._drawn_anew(before, asked)
         self._before, self._asked, self._small = request, asked, small
         return small
 
-    def _drawn_anew(self, before: Asked, asked: Asked) -> bool:
+    def _drawn_anew(self, before: HandRequest, asked: HandRequest) -> bool:
         """Whether light is drawn for a picture: a source has moved, or other light has come meanwhile."""
         if before.rest != asked.rest:
             return True

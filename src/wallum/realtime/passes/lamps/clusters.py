@@ -24,7 +24,7 @@ FIRST_SLICE_M = 0.5
 # Pixels whose range of depth is found at once.
 BLOCK_PIXELS = 8
 # Pairs of a lamp and a cell that are tested at once: bounds the memory for it.
-MOST_PAIRS = 500_000
+MAX_PAIRS = 500_000
 
 
 @dataclass(frozen=True)
@@ -194,7 +194,7 @@ def assign_lamps(
     if keep is not None:
         order = order[keep[order]]
     cells, numbers = [], []
-    step = max(MOST_PAIRS // max(len(occupied), 1), 1)
+    step = max(MAX_PAIRS // max(len(occupied), 1), 1)
     for start in range(0, len(order), step):
         batch = order[start : start + step]
         row, box = _touched(boxes, local[batch], radii[batch])

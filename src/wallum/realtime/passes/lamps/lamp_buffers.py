@@ -7,9 +7,9 @@ from numpy.typing import NDArray
 from wallum.moment.kinds import SHADERS
 from wallum.moment.lamps import Lamps
 from wallum.realtime.gl.programs import LAMP_WORDS, block_lamps
-from wallum.realtime.gl.sizes import no_power
+from wallum.realtime.gl.sizes import non_power_of_two
 from wallum.realtime.passes.lamps.clusters import CellLists
-from wallum.realtime.passes.shadows.lamp_shadows import MOST_TILES, Tile
+from wallum.realtime.passes.shadows.lamp_shadows import MAX_TILES, Tile
 
 __all__ = ["LampBuffers", "LampLists", "StorageBuffer", "lamp_rows"]
 
@@ -115,11 +115,11 @@ class LampLists:
         cells = lists.cells
         if len(SHADERS) > 1:  # textures have one, two or four numbers
             cells = np.pad(cells, ((0, 0), (0, 3 - len(SHADERS))))
-        size = no_power(columns), no_power(rows * depth)
+        size = non_power_of_two(columns), non_power_of_two(rows * depth)
         more = ((0, size[1] - rows * depth), (0, size[0] - columns), (0, 0))
         cells = np.pad(cells.reshape(rows * depth, columns, -1), more)
         self._cells = self._filled(self._cells, size, cells.shape[2], "u4", cells)
-        padded = np.zeros((no_power(-(-len(lists.lists) // LIST_ROW)), LIST_ROW), np.uint16)
+        padded = np.zeros((non_power_of_two(-(-len(lists.lists) // LIST_ROW)), LIST_ROW), np.uint16)
         padded.ravel()[: len(lists.lists)] = lists.lists
         self._lists = self._filled(self._lists, padded.shape[::-1], 1, "u2", padded)
         self._grid, self._slices = lists.grid, lists.slices
@@ -146,7 +146,7 @@ class LampBuffers:
         self._room = block_lamps(context)
         self._rows = UniformBlock(context, self._room * LAMP_WORDS * 4, 5)
         self._many_rows = StorageBuffer(context, 0)
-        self._tiles = UniformBlock(context, MOST_TILES * 48, 6)
+        self._tiles = UniformBlock(context, MAX_TILES * 48, 6)
         self.many = False
 
     def write_lamps(self, rows: NDArray[np.float32], tiles: NDArray[np.float32]) -> None:

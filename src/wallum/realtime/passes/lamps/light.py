@@ -13,9 +13,9 @@ from wallum.frame.views import WITHOUT_SKY
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.targets import LightTarget
 from wallum.realtime.gl.view import pre_exposure
-from wallum.realtime.passes.air.air_lit import AirLit
-from wallum.realtime.passes.air.air_over import AirOver, can_fold
-from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.air.air_lit import LitAir
+from wallum.realtime.passes.air.air_over import AirComposite, can_fold
+from wallum.realtime.passes.frame.base import FrameContext, LightSubset, Pass, Steps
 from wallum.realtime.passes.lamps.lighting import Lighting
 from wallum.realtime.passes.sky.sky_light import SkyPass
 
@@ -36,7 +36,7 @@ class _Summed(Pass):
         super().__init__(log)
         self._lighting, self._sky = lighting, sky
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         scene = lit.scene
         return (
             lit.lamps.rows.tobytes(),
@@ -52,11 +52,11 @@ class _Summed(Pass):
             self._lighting.mirrors.version if self._lighting.shows_mirrors(draft) else None,
         )
 
-    def _in_air_values(self, draft: Draft) -> dict[str, object] | None:
+    def _in_air_values(self, draft: FrameContext) -> dict[str, object] | None:
         """Values of the air's volume, where that is laid over the light as it is drawn."""
         return None
 
-    def _sum(self, draft: Draft, lit: Lit, target: LightTarget) -> Steps:
+    def _sum(self, draft: FrameContext, lit: LightSubset, target: LightTarget) -> Steps:
         with self.log.measure(self.name) as work:
             self._lighting.write_lamps(draft)
             in_air = self._in_air_values(draft)
@@ -73,10 +73,10 @@ class LightOfOthers(_Summed):
 
     described = LIGHT_OF_OTHERS
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return bool(draft.active) and not draft.inspected
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         yield from self._sum(draft, draft.rest, draft.targets.others)
 
 
@@ -86,14 +86,16 @@ class Light(_Summed):
     described = LIGHT
     target = "total"
 
-    def __init__(self, log: PassLog, lighting: Lighting, sky: SkyPass, over: AirOver, air: AirLit) -> None:
+    def __init__(
+        self, log: PassLog, lighting: Lighting, sky: SkyPass, over: AirComposite, air: LitAir
+    ) -> None:
         super().__init__(log, lighting, sky)
         self._over, self._air = over, air
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return not draft.active and not draft.inspected
 
-    def begin(self, draft: Draft) -> None:
+    def begin(self, draft: FrameContext) -> None:
         """Whether the air goes into it: not where nothing else has changed since, as the light is kept then
         and air laid over that costs less than both."""
         draft.folded = (
@@ -104,23 +106,23 @@ class Light(_Summed):
             )
         )
 
-    def _in_air_values(self, draft: Draft) -> dict[str, object] | None:
+    def _in_air_values(self, draft: FrameContext) -> dict[str, object] | None:
         return self._air.uniforms(draft, draft.gbuffer) if draft.folded else None
 
-    def may_wait(self, draft: Draft) -> bool:
+    def may_wait(self, draft: FrameContext) -> bool:
         """Not where the air was drawn into it."""
         return draft.targets.light_alone
 
     @staticmethod
-    def _in_air(draft: Draft) -> object:
+    def _in_air(draft: FrameContext) -> object:
         return draft.keys.get(AIR_LIGHT.name), draft.laid_over
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         # What is laid over it in place is taken off again by drawing it anew.
         over = self._in_air(draft) if draft.folded else None if lit.scene.air is not None else draft.laid_over
         return super().key(draft, lit), over, draft.folded
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         targets = draft.targets
         targets.light_alone = not draft.folded
         target = targets.aired if draft.folded else targets.total
@@ -141,13 +143,13 @@ class LightAdded(Pass):
         super().__init__(log)
         self._context, self._lighting, self._sky = context, lighting, sky
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return bool(draft.active) and not draft.inspected
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         return None
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         target = draft.targets.total
         with self.log.measure(self.name) as work:
             self._lighting.write_lamps(draft)
@@ -157,7 +159,7 @@ class LightAdded(Pass):
                 work["pixels"] += self._lighting.add_bounce(draft, target)
         yield
 
-    def _add_far(self, draft: Draft, target: LightTarget) -> int:
+    def _add_far(self, draft: FrameContext, target: LightTarget) -> int:
         """Sun and sky, where they are under the hand; returns the pixels visited."""
         lit = self._lighting.far_alone(draft)
         if lit is None:
@@ -174,17 +176,17 @@ class LightOfSeeThrough(Pass):
     reads = (LIGHT.name, LIGHT_ADDED.name, AIR.name)
     target, over = "total", True
 
-    def __init__(self, log: PassLog, lighting: Lighting, air: AirLit) -> None:
+    def __init__(self, log: PassLog, lighting: Lighting, air: LitAir) -> None:
         super().__init__(log)
         self._lighting, self._air = lighting, air
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return bool(draft.layers) and not draft.inspected
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         return None if draft.active else ()
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         lighting, layers = self._lighting, draft.targets.layers
         lighting.write_lamps(draft)
         for layer in reversed(draft.layers):

@@ -34,14 +34,14 @@ from wallum.realtime.passes.sky.cloud_map import CloudMap
 from wallum.realtime.passes.sky.sky_light import SkyPass
 
 if TYPE_CHECKING:
-    from wallum.realtime.passes.frame.base import Draft, Lit
+    from wallum.realtime.passes.frame.base import FrameContext, LightSubset
 
 __all__ = ["FOLLOWERS", "Lighting"]
 
 # Lamps that glow may follow, and one number for glow that follows none.
 FOLLOWERS = 256
 # Of the light of a pixel that was baked with the sky, gloss takes at least one part of so many.
-LEAST_PART = 100.0
+MIN_PART = 100.0
 # What mirror images differ by, of what light has.
 OF_MIRRORS = frozenset({"SKY", "BOUNCE", "IN_AIR", "MIRRORED"})
 BY_LAMPS = frozenset({"LAMPS", "LAMP_SHADOWS", "GOBOS", "LEAVES", *map(kind_feature, SHADERS)})
@@ -88,7 +88,7 @@ class Lighting:
         self.followed: tuple[str, ...] = ()  # lamps that glow of this level follows
         self.compiles = False  # whether both variants are drawn with, lamps in reach or not: see tiles
 
-    def shows_mirrors(self, draft: "Draft") -> bool:
+    def shows_mirrors(self, draft: "FrameContext") -> bool:
         """Whether smooth surfaces of a picture show images of the level."""
         there = self.glossy and self.mirrors.there and self.probes.there
         return there and draft.view.show not in (FACE, "direct", "probes")
@@ -127,7 +127,7 @@ class Lighting:
     def _prepare(
         self,
         features: frozenset[str],
-        draft: "Draft",
+        draft: "FrameContext",
         scene: LitScene,
         gbuffer: GBuffer,
         vertex: str = "screen",
@@ -172,7 +172,7 @@ class Lighting:
         set_uniforms(program, **values, **self.shadow_values(features, draft))
         return program
 
-    def shadow_values(self, features: frozenset[str], draft: "Draft") -> dict[str, object]:
+    def shadow_values(self, features: frozenset[str], draft: "FrameContext") -> dict[str, object]:
         """Uniforms of the shadows that a variant looks up."""
         values: dict[str, object] = {}
         if "SUN_SHADOW" in features:
@@ -284,12 +284,12 @@ class Lighting:
     def _draw(self, program: moderngl.Program) -> None:
         self._programs.over_screen(program)
 
-    def write_lamps(self, draft: "Draft") -> None:
+    def write_lamps(self, draft: "FrameContext") -> None:
         """Take over the lamps of a picture with their shadow tiles."""
         rows = lamp_rows(draft.seen.lamps, pre_exposure(draft.scene.look.ev100), draft.seen.tiles)
         self._buffers.write_lamps(rows, draft.targets.lamp_shadows.tile_rows(draft.seen.tiles))
 
-    def _list_lamps(self, draft: "Draft", lit: "Lit", gbuffer: GBuffer) -> None:
+    def _list_lamps(self, draft: "FrameContext", lit: "LightSubset", gbuffer: GBuffer) -> None:
         """The lamps of each cell that holds a surface."""
         lamps, shadowed, camera = draft.seen.lamps, draft.seen.shadowed, draft.view.camera
         selected = None if lit.keep is None else lit.keep.tobytes()
@@ -308,8 +308,8 @@ class Lighting:
 
     def sum_all(
         self,
-        draft: "Draft",
-        lit: "Lit",
+        draft: "FrameContext",
+        lit: "LightSubset",
         gbuffer: GBuffer,
         target: LightTarget,
         in_air: dict[str, object] | None = None,
@@ -329,7 +329,7 @@ class Lighting:
         if self.probes.there and draft.view.show != "direct":
             features |= {"BOUNCE", "PROBES"} if draft.view.show == "probes" else {"BOUNCE"}
             values |= {"g_bounce": gbuffer.bounce, "g_open": gbuffer.open, "bounce_gain": (1.0, 1.0, 1.0)}
-            values["open_floor"] = -LEAST_PART
+            values["open_floor"] = -MIN_PART
         ready = []
         for reached, names in ((True, features), (False, features - BY_LAMPS)):
             if self.tiles.count(reached):
@@ -350,7 +350,7 @@ class Lighting:
         self,
         features: frozenset[str],
         values: dict[str, object],
-        draft: "Draft",
+        draft: "FrameContext",
         scene: LitScene,
         gbuffer: GBuffer,
         target: LightTarget,
@@ -366,7 +366,7 @@ class Lighting:
         self._on_surfaces(target, gbuffer.size, add=True, frame=target.mirrored_frame)
         self._draw(program)
 
-    def work(self, draft: "Draft", gbuffer: GBuffer) -> dict[str, int]:
+    def work(self, draft: "FrameContext", gbuffer: GBuffer) -> dict[str, int]:
         """What a sum of light has done."""
         return {
             "pixels": gbuffer.size[0] * gbuffer.size[1],
@@ -375,7 +375,7 @@ class Lighting:
             "list entries": self._lists.entries,
         }
 
-    def far_alone(self, draft: "Draft") -> LitScene | None:
+    def far_alone(self, draft: "FrameContext") -> LitScene | None:
         """The scene with sun, sky and rooms alone, as far as they are under the hand; None where none is."""
         scene = draft.scene
         moved = draft.active - draft.fixed
@@ -385,7 +385,7 @@ class Lighting:
         alone = LitScene(NO_LAMPS, sun, sky, scene.look, scene.air, open_sky=scene.open_sky, rooms=rooms)
         return replace(alone, flat=scene.flat if sky else None) if sun or sky or rooms else None
 
-    def add_far_light(self, draft: "Draft", scene: LitScene, target: LightTarget) -> None:
+    def add_far_light(self, draft: "FrameContext", scene: LitScene, target: LightTarget) -> None:
         """Add the light of a scene without lamps to what is there."""
         features = self._on_ground(self.features(scene, True, False, glow=False), scene)
         program = self._prepare(features, draft, scene, draft.gbuffer)
@@ -393,7 +393,7 @@ class Lighting:
         self._draw(program)
         self._add_mirrored(features, {}, draft, scene, draft.gbuffer, target)
 
-    def add_bounce(self, draft: "Draft", target: LightTarget) -> int:
+    def add_bounce(self, draft: "FrameContext", target: LightTarget) -> int:
         """Add what comes back from surfaces of the light under the hand; returns the number of pixels."""
         now, before = draft.hand_gains, draft.targets.hand_gains
         factor = np.ones(3)
@@ -415,7 +415,7 @@ class Lighting:
         self._add_mirrored(features, values | {"mirrors_gain": 0.0}, draft, scene, draft.gbuffer, target)
         return draft.size[0] * draft.size[1]
 
-    def add_lamps(self, draft: "Draft", target: LightTarget) -> int:
+    def add_lamps(self, draft: "FrameContext", target: LightTarget) -> int:
         """Add the lamps under the hand where their light can fall; returns the number of pixels visited."""
         lamps = draft.seen.lamps
         scene = LitScene(NO_LAMPS, None, None, draft.scene.look, draft.scene.air)
@@ -434,7 +434,7 @@ class Lighting:
             pixels += place[2] * place[3]
         return pixels
 
-    def _of_one(self, draft: "Draft", index: int) -> frozenset[str]:
+    def _of_one(self, draft: "FrameContext", index: int) -> frozenset[str]:
         """The variant that one lamp needs."""
         lamps = draft.seen.lamps
         names = {"ONE_LAMP", *kind_features(lamps.rows[index : index + 1])}

@@ -14,11 +14,11 @@ from wallum.realtime.gl.targets import Size
 __all__ = ["BloomPyramid"]
 
 TAPS, PAIRS = 6, 3
-MOST_SIZES = 4
+MAX_SIZES = 4
 
 
 @dataclass(frozen=True)
-class Step:
+class PyramidLevel:
     """One picture of the pyramid, its light on the way down and on the way up, with weights along its sides.
 
     even   : whether it goes into the picture before evenly
@@ -60,7 +60,7 @@ class BloomPyramid:
 
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
         self._context, self._programs = context, programs
-        self._steps: dict[Size, tuple[Step, ...]] = {}
+        self._steps: dict[Size, tuple[PyramidLevel, ...]] = {}
         self._down: tuple[object, ...] | None = None  # what the pyramid holds, on the way down
         self._up: float | None = None  # and with which reach it went up
 
@@ -78,7 +78,7 @@ class BloomPyramid:
         texture.repeat_x = texture.repeat_y = False
         return texture, self._context.framebuffer([texture])
 
-    def _made(self, size: Size) -> Iterator[Step]:
+    def _made(self, size: Size) -> Iterator[PyramidLevel]:
         before = size
         for number, item in enumerate(sizes_of(size)):
             sides = dict(zip(("across", "down"), zip(before, item, strict=True), strict=True))
@@ -86,19 +86,19 @@ class BloomPyramid:
             up = {n: self._table(_places(up_weights(*side))) for n, side in sides.items()}
             by = FIRST if number == 0 else 2
             even = before == (by * item[0], by * item[1])
-            yield Step(item, even, self._target(item), self._target(item), down, up)
+            yield PyramidLevel(item, even, self._target(item), self._target(item), down, up)
             before = item
 
-    def _of(self, size: Size) -> tuple[Step, ...]:
+    def _of(self, size: Size) -> tuple[PyramidLevel, ...]:
         if size not in self._steps:
-            if len(self._steps) >= MOST_SIZES:
+            if len(self._steps) >= MAX_SIZES:
                 self._release(self._steps.pop(next(iter(self._steps))))
                 self._down = None
             self._steps[size] = tuple(self._made(size))
         return self._steps[size]
 
     @staticmethod
-    def _release(steps: tuple[Step, ...]) -> None:
+    def _release(steps: tuple[PyramidLevel, ...]) -> None:
         for step in steps:
             for texture, frame in (step.down, step.back):
                 frame.release()
@@ -114,7 +114,7 @@ class BloomPyramid:
         self._programs.over_screen(program)
 
     def _go_down(
-        self, light: moderngl.Texture, steps: tuple[Step, ...], scale: float, threshold: float
+        self, light: moderngl.Texture, steps: tuple[PyramidLevel, ...], scale: float, threshold: float
     ) -> None:
         """The light ever smaller, times a factor; threshold: from which it is spread, 0: from none."""
         before = light
@@ -127,7 +127,7 @@ class BloomPyramid:
             self._draw(step.down[1], features, step.even, **own, **({} if step.even else step.tables))
             before = step.down[0]
 
-    def _go_up(self, steps: tuple[Step, ...], reach: float) -> None:
+    def _go_up(self, steps: tuple[PyramidLevel, ...], reach: float) -> None:
         """And back, each a mean of what came down and of what is smaller."""
         before = steps[-1].down[0]
         for wider, step in zip(reversed(steps[1:]), reversed(steps[:-1]), strict=True):

@@ -6,7 +6,7 @@ import moderngl
 import numpy as np
 
 from wallum.frame.views import INSPECTED, VIEWS
-from wallum.moment.resolved_look import Lens, ShownLook
+from wallum.moment.resolved_look import Lens, ResolvedLook
 from wallum.physics.exposure import MID_GREY, exposure_scale
 from wallum.physics.false_colour import ramp
 from wallum.physics.fringe import fringe_share
@@ -50,7 +50,7 @@ def _grade_features(grade: Grade) -> set[str]:
     return out
 
 
-def _chain_features(look: ShownLook) -> frozenset[str]:
+def _chain_features(look: ResolvedLook) -> frozenset[str]:
     out = set()
     if look.white is not None or look.grade != NEUTRAL_GRADE:
         out |= _grade_features(look.grade)
@@ -67,7 +67,7 @@ def _lists(ranges: Ranges) -> tuple[DecisionList, ...]:
     return ranges.shadows, ranges.middles, ranges.lights
 
 
-def _of_grade(look: ShownLook) -> dict[str, object]:
+def _of_grade(look: ResolvedLook) -> dict[str, object]:
     """Values of include/chain/grade.glsl."""
     matrix = np.eye(3) if look.white is None else balance_matrix(*look.white)
     grade = look.grade
@@ -136,7 +136,7 @@ class Developer:
             self._targets[size] = self._context.framebuffer([texture])
         return self._targets[size]
 
-    def _chain(self, look: ShownLook) -> dict[str, object]:
+    def _chain(self, look: ResolvedLook) -> dict[str, object]:
         """Values of the grade and the table, where there are any. Raises ValueProblem for a table's file."""
         out = _of_grade(look) if look.white is not None or look.grade != NEUTRAL_GRADE else {}
         if look.table is not None:
@@ -144,7 +144,7 @@ class Developer:
         return out
 
     def _seen(
-        self, light: moderngl.Texture, look: ShownLook, samples: int, gain: float, key: tuple[object, ...]
+        self, light: moderngl.Texture, look: ResolvedLook, samples: int, gain: float, key: tuple[object, ...]
     ) -> tuple[frozenset[str], dict[str, object]]:
         """Features and values of the lens and of film; gain: from the samples' mean to picture values."""
         features, values = _of_lens(look.lens, light.size)
@@ -159,7 +159,7 @@ class Developer:
     def develop(
         self,
         light: moderngl.Texture,
-        look: ShownLook,
+        look: ResolvedLook,
         held_exposure: float,
         samples: int = 1,
         view: str = "final",

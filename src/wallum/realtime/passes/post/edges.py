@@ -7,7 +7,7 @@ from wallum.realtime.gl.targets import Size
 
 __all__ = ["EdgeFilter"]
 
-MOST_SIZES = 4
+MAX_SIZES = 4
 
 
 class EdgeFilter:
@@ -19,7 +19,7 @@ class EdgeFilter:
 
     def _target(self, size: Size) -> moderngl.Framebuffer:
         if size not in self._targets:
-            if len(self._targets) >= MOST_SIZES:
+            if len(self._targets) >= MAX_SIZES:
                 old = self._targets.pop(next(iter(self._targets)))
                 for texture in old.color_attachments:
                     texture.release()

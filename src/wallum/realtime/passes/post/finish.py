@@ -8,11 +8,11 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.frame.pass_spec import Described
+from wallum.frame.pass_spec import PassSpec
 from wallum.frame.passes.finish import DEVELOP, EDGES, FOCUS, METER, READ_BACK, SAMPLE
 from wallum.frame.views import FROM_SURFACES, INSPECTED, VIEWS
 from wallum.moment.metered import metered_cells
-from wallum.moment.resolved_look import ShownLook
+from wallum.moment.resolved_look import ResolvedLook
 from wallum.physics.exposure import exposure_scale
 from wallum.realtime.passes.frame.sampling import Sampler
 from wallum.realtime.passes.post.develop import Developer
@@ -50,7 +50,7 @@ class Finishing:
     samples: int
     held: float
     out: memoryview | NDArray[np.uint8]
-    look: ShownLook
+    look: ResolvedLook
     metered: float | None = None
     sample: NDArray[np.float16] | None = None
     shown: moderngl.Framebuffer | None = None
@@ -66,7 +66,7 @@ class Finishing:
 class FinishPass(ABC):
     """One step of it, drawn for every picture that is shown."""
 
-    described: ClassVar[Described]
+    described: ClassVar[PassSpec]
 
     def wanted(self, picture: Finishing) -> bool:
         """Whether a picture has this pass."""

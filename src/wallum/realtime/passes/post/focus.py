@@ -5,17 +5,17 @@ from dataclasses import dataclass
 import moderngl
 import numpy as np
 
-from wallum.physics.focus import MOST, SPIRAL, Focus, tile_of
+from wallum.physics.focus import MAXIMUM, SPIRAL, Focus, tile_of
 from wallum.realtime.gl.programs import Programs, set_uniforms
 from wallum.realtime.gl.targets import Size
 
 __all__ = ["FocusBlur"]
 
-MOST_SIZES = 4
+MAX_SIZES = 4
 
 
 @dataclass(frozen=True)
-class Made:
+class FocusTargets:
     """Textures, and what draws into them."""
 
     textures: tuple[moderngl.Texture, ...]
@@ -27,19 +27,19 @@ class FocusBlur:
 
     def __init__(self, context: moderngl.Context, programs: Programs) -> None:
         self._context, self._programs = context, programs
-        self._made: dict[Size, dict[str, Made]] = {}
+        self._made: dict[Size, dict[str, FocusTargets]] = {}
         self._kept: tuple[tuple[object, ...], moderngl.Texture] | None = None
 
-    def _target(self, size: Size, many: int) -> Made:
+    def _target(self, size: Size, many: int) -> FocusTargets:
         textures = tuple(self._context.texture(size, 4, dtype="f2") for _ in range(many))
         for texture in textures:
             texture.filter = (moderngl.LINEAR, moderngl.LINEAR)
             texture.repeat_x = texture.repeat_y = False
-        return Made(textures, self._context.framebuffer(list(textures)))
+        return FocusTargets(textures, self._context.framebuffer(list(textures)))
 
-    def _of(self, size: Size) -> dict[str, Made]:
+    def _of(self, size: Size) -> dict[str, FocusTargets]:
         if size not in self._made:
-            if len(self._made) >= MOST_SIZES:
+            if len(self._made) >= MAX_SIZES:
                 self._kept = None
                 for old in self._made.pop(next(iter(self._made))).values():
                     old.frame.release()
@@ -53,7 +53,9 @@ class FocusBlur:
             }
         return self._made[size]
 
-    def _draw(self, made: dict[str, Made], name: str, **values: object) -> tuple[moderngl.Texture, ...]:
+    def _draw(
+        self, made: dict[str, FocusTargets], name: str, **values: object
+    ) -> tuple[moderngl.Texture, ...]:
         program = self._programs.get("screen", "focus", frozenset({name} if name else ()))
         set_uniforms(program, **values)
         made[name].frame.use()
@@ -82,7 +84,7 @@ class FocusBlur:
         self, light: moderngl.Texture, depth: moderngl.Texture, focus: Focus, fov_deg: float
     ) -> moderngl.Texture:
         built, height = self._of(light.size), light.size[1]
-        low, high = -MOST * height, MOST * height
+        low, high = -MAXIMUM * height, MAXIMUM * height
         sides = (0.0 if focus.side == "far" else low, 0.0 if focus.side == "near" else high)
         lens = {"strength": focus.strength(fov_deg) * height, "focus_at": focus.at, "sides": sides}
         tile = tile_of(height)

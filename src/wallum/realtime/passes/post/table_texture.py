@@ -6,7 +6,7 @@ import moderngl
 import numpy as np
 
 from wallum.level.importers.images.cube_file import read_cube
-from wallum.moment.resolved_look import ShownTable
+from wallum.moment.resolved_look import ResolvedTable
 
 __all__ = ["TableTexture"]
 
@@ -26,7 +26,7 @@ class TableTexture:
         self._values: dict[str, object] = {}
         self.is_cube = False
 
-    def uniforms(self, shown: ShownTable) -> dict[str, object]:
+    def uniforms(self, shown: ResolvedTable) -> dict[str, object]:
         """Values of include/chain/table.glsl. Raises ValueProblem for a file that is none."""
         key = shown.file, shown.stamp
         if self._key != key:

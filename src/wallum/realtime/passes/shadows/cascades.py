@@ -17,7 +17,7 @@ from wallum.moment.scene import SUN_MAPS, Sun
 
 __all__ = [
     "CASCADES",
-    "MOST_TEXELS",
+    "MAX_TEXELS",
     "TEXELS",
     "Cascade",
     "cascades_for",
@@ -27,7 +27,7 @@ __all__ = [
 ]
 
 CASCADES = 3
-TEXELS, MOST_TEXELS = 1024, 2048
+TEXELS, MAX_TEXELS = 1024, 2048
 # Share of a cascade's radius by which it moves at once.
 STEP = 0.5
 # Weight of the logarithmic against the even division of depth: Zhang 2006.

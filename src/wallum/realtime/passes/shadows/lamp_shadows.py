@@ -12,12 +12,12 @@ from wallum.moment.kinds import kind_of, tiles_of
 from wallum.moment.lamps import Lamps
 from wallum.realtime.gl.depth_atlas import DepthAtlas
 from wallum.realtime.level.drawing import LevelOnGpu
-from wallum.realtime.passes.shadows.transparent_shadows import VeilAtlas
+from wallum.realtime.passes.shadows.transparent_shadows import TransparentShadowAtlas
 
 __all__ = ["LampShadows", "Tile"]
 
 # As many as include/lamp_shadow.glsl has room for.
-MOST_TILES = 800
+MAX_TILES = 800
 NEAR_M = 0.03
 # Texels that a tile's picture reaches beyond its light, so that filtering stays inside.
 GUARD = 4.0
@@ -43,7 +43,7 @@ class LampShadows:
     def __init__(self, context: moderngl.Context, quality: Quality = HIGH) -> None:
         self._context, self._quality = context, quality
         self.atlas = DepthAtlas(context, (quality.lamp_atlas, quality.lamp_atlas))
-        self.veils = VeilAtlas(context, share=2)
+        self.veils = TransparentShadowAtlas(context, share=2)
         self._tiles: dict[str, Tile] = {}
         self._size = quality.tile_sizes[0]
         self._free: list[int] = []
@@ -59,7 +59,7 @@ class LampShadows:
         self._forget()
 
     def _capacity(self, size: int) -> int:
-        return min((self._quality.lamp_atlas // size) ** 2, MOST_TILES)
+        return min((self._quality.lamp_atlas // size) ** 2, MAX_TILES)
 
     @property
     def tile_size(self) -> int:

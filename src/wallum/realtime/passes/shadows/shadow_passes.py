@@ -6,7 +6,7 @@ from wallum.frame.passes.shadows import LAMP_SHADOWS, SUN_SHADOWS
 from wallum.frame.quality import Quality
 from wallum.moment.view import in_view
 from wallum.realtime.gl.pass_log import PassLog
-from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Seen, Steps
+from wallum.realtime.passes.frame.base import FrameContext, LightSubset, Pass, Steps, VisibleLamps
 from wallum.realtime.passes.shadows.sun_shadows import SunShadows
 
 __all__ = ["LampShadowPass", "SunShadowPass"]
@@ -17,24 +17,26 @@ class LampShadowPass(Pass):
 
     described = LAMP_SHADOWS
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return not draft.inspected or draft.view.show == "shadow grain"
 
-    def begin(self, draft: Draft) -> None:
+    def begin(self, draft: FrameContext) -> None:
         lamps = draft.scene.lamps.only(in_view(draft.scene.lamps, draft.view.camera))
         tiles, draft.dirty_lamps = draft.targets.lamp_shadows.assign(lamps, draft.view.camera.far)
         pairs = zip(lamps.ids, lamps.casting, strict=True)
-        draft.seen = Seen(lamps, tiles, tuple(item for item, casts in pairs if casts and item not in tiles))
+        draft.seen = VisibleLamps(
+            lamps, tiles, tuple(item for item, casts in pairs if casts and item not in tiles)
+        )
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         tiles = draft.seen.tiles
         current = tuple((item, tiles[item].key) for item in lit.lamps.ids if item in tiles)
         return draft.targets.lamp_shadows.tile_size, current
 
-    def is_kept(self, draft: Draft) -> bool:
+    def is_kept(self, draft: FrameContext) -> bool:
         return not draft.dirty_lamps
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         for lamp_id in draft.dirty_lamps:
             with self.log.measure(self.name) as work:
                 work |= draft.targets.lamp_shadows.draw(lamp_id, draft.level)
@@ -51,12 +53,12 @@ class SunShadowPass(Pass):
         self._passing, self._quality = passing, quality
         self._dirty: list[int] = []
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         if draft.scene.sun is None or not draft.scene.sun.shadow:
             return False
         return not draft.inspected or draft.view.show == "shadow grain"
 
-    def begin(self, draft: Draft) -> None:
+    def begin(self, draft: FrameContext) -> None:
         """Place the cascades of the picture, and find those to draw."""
         sun, camera, level, turn = draft.scene.sun, draft.view.camera, draft.level, draft.turn
         assert sun is not None
@@ -76,17 +78,17 @@ class SunShadowPass(Pass):
         if turn is not None and shadows.complete:
             self._dirty = [index for index in self._dirty if index in turn.cascades]
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         """What the cascades show; nothing of a sun that is under the hand."""
         shadows = draft.sun_shadows
         if lit.scene.sun is None or shadows is None:
             return ()
         return shadows is self._passing, shadows.dither, shadows.shown_keys
 
-    def is_kept(self, draft: Draft) -> bool:
+    def is_kept(self, draft: FrameContext) -> bool:
         return not self._dirty
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         shadows, level = draft.sun_shadows, draft.level
         assert shadows is not None
         if draft.moving and shadows is not self._passing and shadows.complete:
@@ -102,7 +104,7 @@ class SunShadowPass(Pass):
         yield
 
 
-def grain_of(draft: Draft) -> tuple[tuple[float, float, float], float] | None:
+def grain_of(draft: FrameContext) -> tuple[tuple[float, float, float], float] | None:
     """Place of the lamp that a view of shadows is about, and width of its texels at 1 m; None for the sun."""
     view, tiles = draft.view, draft.seen.tiles
     if view.show != "shadow grain" or view.show_of not in tiles:

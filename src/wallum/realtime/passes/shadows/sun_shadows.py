@@ -10,19 +10,19 @@ from numpy.typing import NDArray
 from wallum.moment.camera import Camera, frustum_planes
 from wallum.moment.scene import SUN_MAPS
 from wallum.realtime.gl.depth_atlas import DepthAtlas
-from wallum.realtime.gl.sizes import no_power
+from wallum.realtime.gl.sizes import non_power_of_two
 from wallum.realtime.gl.targets import Size
 from wallum.realtime.level.drawing import LevelOnGpu
 from wallum.realtime.passes.shadows.cascades import (
     CASCADES,
-    MOST_TEXELS,
+    MAX_TEXELS,
     TEXELS,
     Cascade,
     cascades_for,
     far_cascade,
     goes_on,
 )
-from wallum.realtime.passes.shadows.transparent_shadows import VeilAtlas
+from wallum.realtime.passes.shadows.transparent_shadows import TransparentShadowAtlas
 
 __all__ = ["SunShadows"]
 
@@ -46,11 +46,11 @@ COLUMNS, ROWS = 3, 2
 
 def _size_of(texels: int) -> Size:
     """Room for six maps, and a row to spare: see gl/sizes.py."""
-    return no_power(COLUMNS * texels), no_power(ROWS * texels + 1)
+    return non_power_of_two(COLUMNS * texels), non_power_of_two(ROWS * texels + 1)
 
 
 @dataclass
-class Progress:
+class CascadeProgress:
     """A cascade that is being drawn into the spare tile, a part at a time."""
 
     index: int
@@ -66,7 +66,7 @@ class SunShadows:
     the cascades' reach, is one more of them, the last.
     """
 
-    def __init__(self, context: moderngl.Context, most_texels: int = MOST_TEXELS) -> None:
+    def __init__(self, context: moderngl.Context, most_texels: int = MAX_TEXELS) -> None:
         self._context, self._most = context, most_texels
         self._wanted: list[Cascade] = []
         self._direction: tuple[float, ...] = ()  # of the sun whose axes all cascades share
@@ -75,7 +75,7 @@ class SunShadows:
         self._last = 0  # the cascade that was drawn last
         texels = min(TEXELS, most_texels)
         self.atlas = DepthAtlas(context, _size_of(texels))
-        self.veils = VeilAtlas(context, share=1)
+        self.veils = TransparentShadowAtlas(context, share=1)
         self._asked: object = None  # what cascades were placed for last, where they show just that
         self.dither = 0.0  # by which the seams between cascades are spread in this picture, 0 to 1
         self._size(texels, CASCADES, False)
@@ -89,7 +89,7 @@ class SunShadows:
             self.atlas = DepthAtlas(context, _size_of(texels))
         self._tiles, self._spare = list(range(count)), count
         self._shown: list[Cascade | None] = [None] * count
-        self._progress: Progress | None = None
+        self._progress: CascadeProgress | None = None
 
     def shows(self, direction: NDArray[np.float64]) -> bool:
         """Whether every cascade shows the shadows of a sun in this direction."""
@@ -196,7 +196,7 @@ class SunShadows:
     def advance(self, dirty: list[int], level: LevelOnGpu) -> dict[str, int]:
         """Draw a part of a cascade into the spare tile; one begun is ended first."""
         if self._progress is None:
-            self._progress = Progress(dirty[0], self._wanted[dirty[0]])
+            self._progress = CascadeProgress(dirty[0], self._wanted[dirty[0]])
         progress = self._progress
         work = self._fill(self._spare, progress.cascade, level, progress.parts_done, PARTS)
         progress.parts_done += 1

@@ -7,10 +7,10 @@ from numpy.typing import NDArray
 
 from wallum.realtime.level.drawing import LevelOnGpu
 
-__all__ = ["VeilAtlas"]
+__all__ = ["TransparentShadowAtlas"]
 
 
-class VeilAtlas:
+class TransparentShadowAtlas:
     """The tiles of one atlas of shadow maps once more; takes its room only for a level that needs it.
 
     share : texels of that atlas in one of its own, each way

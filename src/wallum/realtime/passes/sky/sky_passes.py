@@ -11,7 +11,7 @@ from wallum.frame.views import WITHOUT_SKY
 from wallum.moment.scene import LitScene
 from wallum.realtime.gl.pass_log import PassLog
 from wallum.realtime.gl.view import pre_exposure
-from wallum.realtime.passes.frame.base import Draft, Lit, Pass, Steps
+from wallum.realtime.passes.frame.base import FrameContext, LightSubset, Pass, Steps
 from wallum.realtime.passes.indirect.probe_light import ProbeLight
 from wallum.realtime.passes.sky.sky_light import SkyPass
 from wallum.realtime.passes.sky.sky_visibility import SkyVisibility
@@ -36,16 +36,16 @@ class SkyMaps(Pass):
         super().__init__(log)
         self._sky = sky
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return draft.scene.sky is not None
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         return _sky_key(lit.scene)
 
-    def is_kept(self, draft: Draft) -> bool:
+    def is_kept(self, draft: FrameContext) -> bool:
         return draft.scene.sky is None or self._sky.shows(draft.scene.sky)
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         assert draft.scene.sky is not None
         with self.log.measure(self.name):
             self._sky.show(draft.scene.sky)
@@ -62,13 +62,13 @@ class SkyVisibilityPass(Pass):
         super().__init__(log)
         self._visibility, self._probes = sky_visibility, probes
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         return draft.scene.sky is not None and not draft.inspected and not self._probes.there
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         return ()
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         with self.log.measure(self.name) as work:
             for item in (draft.gbuffer, *(layer.gbuffer for layer in draft.layers)):
                 self._visibility.fill(item)
@@ -86,18 +86,18 @@ class Clouds(Pass):
         super().__init__(log)
         self._sky = sky
 
-    def wanted(self, draft: Draft) -> bool:
+    def wanted(self, draft: FrameContext) -> bool:
         shown = not draft.inspected and draft.view.show not in WITHOUT_SKY
         return shown and draft.scene.sky is not None and draft.scene.sky.deck is not None
 
-    def key(self, draft: Draft, lit: Lit) -> object:
+    def key(self, draft: FrameContext, lit: LightSubset) -> object:
         return pre_exposure(lit.scene.look.ev100)
 
-    def is_kept(self, draft: Draft) -> bool:
+    def is_kept(self, draft: FrameContext) -> bool:
         # One march is held, whoever asked for it.
         return self._sky.marched == (draft.size, draft.keys[self.name])
 
-    def draw(self, draft: Draft) -> Steps:
+    def draw(self, draft: FrameContext) -> Steps:
         assert draft.scene.sky is not None
         assert draft.scene.sky.deck is not None
         with self.log.measure(self.name) as work:
