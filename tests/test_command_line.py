@@ -256,13 +256,25 @@ def test_public_names_are_sorted_and_exist():
             assert hasattr(module, public), f"{name}.{public}"
 
 
+def docstring_lines(tree):
+    """Numbers of the lines that docstrings take."""
+    kinds = (ast.Module, ast.ClassDef, ast.FunctionDef, ast.AsyncFunctionDef)
+    first = (node.body[0] for node in ast.walk(tree) if isinstance(node, kinds) and node.body)
+    texts = (line for line in first if isinstance(line, ast.Expr) and isinstance(line.value, ast.Constant))
+    return {number for line in texts for number in range(line.lineno, line.end_lineno + 1)}
+
+
 def test_functions_and_modules_stay_short():
-    for path in SOURCE.rglob("*.py"):
+    """At most 500 lines a module and 60 a function, docstrings left out."""
+    for path in [*SOURCE.rglob("*.py"), *SOURCE.with_name("wallum_dev").rglob("*.py")]:
         text = path.read_text()
-        assert len(text.splitlines()) <= 500, path
-        for node in ast.walk(ast.parse(text)):
+        tree = ast.parse(text)
+        told = docstring_lines(tree)
+        assert len(text.splitlines()) - len(told) <= 500, path
+        for node in ast.walk(tree):
             if isinstance(node, ast.FunctionDef):
-                assert node.end_lineno - node.lineno <= 60, f"{path}:{node.lineno}"
+                code = [line for line in range(node.lineno, node.end_lineno + 1) if line not in told]
+                assert len(code) <= 61, f"{path}:{node.lineno}"
 
 
 def test_lists_that_have_no_values_of_their_own_are_shown_whole(project_file, capsys):

@@ -21,12 +21,16 @@ def test_links_lead_somewhere(document):
 @pytest.mark.parametrize("document", DOCUMENTS, ids=lambda item: item.name)
 def test_files_that_are_named_are_there(document):
     """As `moment/kinds/panel.py`: from the package, or from the folder named before."""
-    names = {path.name for path in PACKAGE.rglob("*") if path.is_file()}
+    names = {path.name for path in (ROOT / "src").rglob("*") if path.is_file()}
     for named in re.findall(r"`([\w/.]+\.(?:py|glsl|json|npy))`", document.read_text()):
         if named.startswith("tests/"):
             assert (ROOT / named).is_file(), named
         elif "/" in named:
-            ends = [path for path in PACKAGE.rglob(Path(named).name) if path.as_posix().endswith("/" + named)]
+            ends = [
+                path
+                for path in (ROOT / "src").rglob(Path(named).name)
+                if path.as_posix().endswith("/" + named)
+            ]
             assert ends, named
         else:
             assert named in names, named
@@ -36,12 +40,8 @@ def test_files_that_are_named_are_there(document):
 def test_folders_that_are_named_are_there(document):
     for named in re.findall(r"`((?:\w+/)+)`", document.read_text()):
         places = (ROOT / named, PACKAGE / named, PACKAGE / "desk" / named, PACKAGE / "realtime" / named)
-        places += (
-            PACKAGE / "document" / named,
-            PACKAGE / "moment" / named,
-            PACKAGE / "frame" / named,
-            PACKAGE / "level" / named,
-        )
+        layers = ("document", "moment", "frame", "level", "transport", "realtime/passes", "realtime/shaders")
+        places += (*(PACKAGE / layer / named for layer in layers), DEVELOPER / named)
         assert any(place.is_dir() for place in places) or named == "out/demo/", named
 
 
@@ -50,7 +50,7 @@ def test_every_folder_of_the_package_is_on_the_map():
     for folder in PACKAGE.iterdir():
         if folder.is_dir() and folder.name != "__pycache__":
             assert f"`{folder.name}/`" in text, folder.name
-    for room in ("desk", "realtime"):
+    for room in ("desk", "realtime", "realtime/passes", "transport", "level"):
         for folder in (PACKAGE / room).iterdir():
             if folder.is_dir() and folder.name != "__pycache__":
                 assert f"`{folder.name}/`" in text, f"{room}/{folder.name}"

@@ -57,7 +57,7 @@ def test_a_wipe_shows_the_variant_for_this_camera_and_follows_it(qtbot, window):
     QTest.mouseMove(window.picture, QPointF(line.x() - 120.0, 200.0).toPoint())
     QTest.mouseRelease(window.picture, LEFT, PLAIN, QPointF(line.x() - 120.0, 200.0).toPoint())
     assert window.wipe._x() == pytest.approx(line.x() - 120.0, abs=3.0)
-    window.looking.look_from(Camera((0.0, 1.2, 2.0), (0.6, 0.0, -1.0), 60.0))
+    window.shot_navigation.look_from(Camera((0.0, 1.2, 2.0), (0.6, 0.0, -1.0), 60.0))
     assert not window.wipe.fits  # of the camera before
     qtbot.waitUntil(lambda: window.wipe.fits, timeout=120_000)
     assert mean(window.wipe._image) != bright
@@ -71,11 +71,11 @@ def test_a_picture_is_pinned_as_one_step_and_a_wrong_file_is_refused(qtbot, wind
     image.fill(Qt.GlobalColor.red)
     assert image.save(str(good))
     bad.write_text("no picture")
-    window.comparing.pin_picture(str(bad))
+    window.comparison.pin_picture(str(bad))
     assert "cannot be read as a picture" in window.bar.text
     assert not window.session.project.pinned
     qtbot.waitUntil(lambda: window.picture._image is not None, timeout=120_000)
-    window.comparing.pin_picture(str(good))
+    window.comparison.pin_picture(str(good))
     assert window.wipe.against == "pinned"
     assert window.wipe.fits
     assert window.session.history.undo_label == "pin mood.png"
@@ -88,9 +88,9 @@ def test_a_picture_is_pinned_as_one_step_and_a_wrong_file_is_refused(qtbot, wind
 
 def test_the_wall_shows_every_shot_and_a_choice_looks_through_it(qtbot, window):
     window.act["shot"].trigger()
-    window.looking.look_from(Camera((0.0, 1.5, 3.0), (0.3, 0.0, -1.0), 60.0))
+    window.shot_navigation.look_from(Camera((0.0, 1.5, 3.0), (0.3, 0.0, -1.0), 60.0))
     window.act["shot"].trigger()
-    window.looking.look_from(Camera((0.0, 1.0, 0.0), (0.0, 0.0, 1.0), 40.0))
+    window.shot_navigation.look_from(Camera((0.0, 1.0, 0.0), (0.0, 0.0, 1.0), 40.0))
     window.act["wall"].trigger()
     assert window.wall.isVisible()
     qtbot.waitUntil(lambda: window.wall.complete, timeout=120_000)
@@ -108,12 +108,12 @@ def test_a_shot_is_looked_through_for_a_moment_or_to_stay(window):
     window.act["shot"].trigger()
     shot = window.session.project.shots[-1]
     here = Camera((0.0, 1.0, 0.0), (0.0, 0.0, 1.0), 40.0)
-    window.looking.look_from(here)
-    window.looking.peek(shot.id)
+    window.shot_navigation.look_from(here)
+    window.shot_navigation.peek(shot.id)
     assert window.picture.camera.eye == pytest.approx(shot.eye)
     QTest.keyClick(window.picture, Qt.Key.Key_Escape)
     assert window.picture.camera.eye == here.eye
-    window.looking.peek(shot.id)
+    window.shot_navigation.peek(shot.id)
     QTest.keyClick(window.picture, Qt.Key.Key_Return)
     QTest.keyClick(window.picture, Qt.Key.Key_Escape)
     assert window.picture.camera.eye == pytest.approx(shot.eye)
@@ -131,7 +131,7 @@ def test_the_targets_frame_holds_its_whole_width(window):
 
 
 def test_the_figure_stands_where_it_is_put_is_lit_and_goes_again(qtbot, window):
-    window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.35, -0.93), 75.0, far=50.0))
+    window.shot_navigation.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.35, -0.93), 75.0, far=50.0))
     at = QPointF(window.picture.width() * 0.4, window.picture.height() * 0.75)
     window.pointer.stand_figure(at)
     assert window.session.project.figure.on
@@ -181,7 +181,7 @@ def test_a_level_that_changed_on_disk_is_received_with_all_sources_kept(qtbot, w
     window.session.history.edit(
         "hero", window.session.history.present.with_marks(
             window.session.project.marks_of(loaded.parts[-1].id).revised(hero=True)))  # fmt: skip
-    window.looking.look_from(Camera((0.0, 1.5, 2.0), (0.0, 0.0, -1.0), 60.0))
+    window.shot_navigation.look_from(Camera((0.0, 1.5, 2.0), (0.0, 0.0, -1.0), 60.0))
     room = pale_room()
     from dataclasses import replace as put
 
@@ -228,7 +228,7 @@ def test_a_project_saved_elsewhere_keeps_its_level_its_picture_and_its_undo(qtbo
     mood = QImage(40, 30, QImage.Format.Format_RGB32)
     mood.fill(Qt.GlobalColor.red)
     assert mood.save(str(room_file.with_name("mood.png")))
-    window.comparing.pin_picture(str(room_file.with_name("mood.png")))
+    window.comparison.pin_picture(str(room_file.with_name("mood.png")))
     assert window.session.project.pinned == "mood.png"
     window.session.set_value("dark", "look/ev100", 2.0)
     on_desk, elsewhere = window.session.level, room_file.parent / "elsewhere"
@@ -352,7 +352,7 @@ def test_half_of_the_truth_is_shown_before_all_of_it(qtbot, window, monkeypatch)
             shown.setdefault(truth._thread, []).append((paths, rgb.shape, truth._text))
 
     monkeypatch.setattr(Truth, "_refined", told)
-    window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
+    window.shot_navigation.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
     window.views.setCurrentText("truth")
     qtbot.waitUntil(lambda: any(len(item) >= 3 for item in shown.values()), timeout=120_000)
     half, first, second = next(item for item in shown.values() if len(item) >= 3)[:3]
@@ -365,7 +365,7 @@ def test_half_of_the_truth_is_shown_before_all_of_it(qtbot, window, monkeypatch)
 
 
 def test_the_truth_view_refines_while_one_waits_and_goes_with_the_hands_move(qtbot, window):
-    window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
+    window.shot_navigation.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
     qtbot.waitUntil(lambda: window.picture._image is not None, timeout=120_000)
     window.views.setCurrentText("truth")
     assert window.link._wanted.view == "final"  # the real-time picture goes on beneath
@@ -387,7 +387,7 @@ def test_the_truth_view_refines_while_one_waits_and_goes_with_the_hands_move(qtb
     thread = window.truth._thread
     thread.ev100 += 9.0
     qtbot.waitUntil(lambda: thread.ev100 == window.session.shown_ev, timeout=120_000)
-    window.looking.look_from(Camera((0.0, 1.2, 2.0), (0.6, 0.0, -1.0), 60.0))
+    window.shot_navigation.look_from(Camera((0.0, 1.2, 2.0), (0.6, 0.0, -1.0), 60.0))
     assert window.truth._image is None
     qtbot.waitUntil(lambda: window.truth.paths >= 1, timeout=120_000)
     window.views.setCurrentText("final")
@@ -486,8 +486,8 @@ def test_a_level_in_centimetres_is_offered_as_such_and_what_stands_in_it_goes_al
 
 def test_ways_of_light_from_all_around_stand_beside_each_other(window, qtbot, monkeypatch):
     """Each with its picture, its price and how far it is off; a click takes one; Escape leads back."""
-    monkeypatch.setattr("wallum.judge.indirect_ways.PATHS", 6)
-    around = window.comparing.around
+    monkeypatch.setattr("wallum.judge.indirect_methods.PATHS", 6)
+    around = window.comparison.around
     window.act["around"].trigger()
     assert around.isVisible()
     assert window.state.shown == "around"

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor
 from PyQt6.QtTest import QTest
 
 from wallum.desk.panes.peg_button import PegButton
-from wallum.desk.session.exposing import heroes_for
+from wallum.desk.session.exposure_follower import heroes_for
 from wallum.desk.shell.window import DeskWindow
 from wallum.desk.widgets.number_field import NumberField
 from wallum.desk.widgets.tokens import TOKENS
@@ -131,38 +131,38 @@ def test_the_day_plays_loops_and_ends(qtbot, desk):
     desk.session.set_value("day", "setting/day_length", 4.0)
     desk.session.playhead.set_hour(23.5)
     desk.act["play"].trigger()
-    assert desk.transport.playing
+    assert desk.playback.playing
     qtbot.waitUntil(lambda: 0.0 < desk.session.playhead.hour < 6.0, timeout=120_000)
     desk.act["play"].trigger()
-    assert not desk.transport.playing
+    assert not desk.playback.playing
     desk.day.loop_button.click()
-    assert not desk.transport.loops
+    assert not desk.playback.loops
     desk.session.playhead.set_hour(23.5)
-    desk.transport.play(True)
-    qtbot.waitUntil(lambda: not desk.transport.playing, timeout=120_000)
+    desk.playback.play(True)
+    qtbot.waitUntil(lambda: not desk.playback.playing, timeout=120_000)
     assert desk.session.playhead.hour == 24.0
     desk.session.playhead.set_hour(24.0)
-    desk.transport.play(True)
+    desk.playback.play(True)
     assert desk.session.playhead.hour == 0.0
-    desk.transport.play(False)
+    desk.playback.play(False)
 
 
 def test_in_play_the_exposure_follows_slowly_and_metering_is_back_at_rest(qtbot, desk):
     came = frames_of(desk)
     qtbot.waitUntil(lambda: bool(came), timeout=120_000)
-    desk.exposing.note(SimpleNamespace(ev100=10.0, metered=12.0))
-    current = desk.exposing.held(Look(exposed="metered", speed_up=2.0), dragging=False, pace=1.0)
+    desk.exposure_follower.note(SimpleNamespace(ev100=10.0, metered=12.0))
+    current = desk.exposure_follower.held(Look(exposed="metered", speed_up=2.0), dragging=False, pace=1.0)
     assert 10.0 < current <= 11.0
-    assert desk.exposing.held(Look(exposed="metered"), dragging=True, pace=None) == 10.0
-    assert desk.exposing.held(Look(exposed="metered"), dragging=False, pace=None) is None
-    assert desk.exposing.held(Look(), dragging=True, pace=1.0) is None
+    assert desk.exposure_follower.held(Look(exposed="metered"), dragging=True, pace=None) == 10.0
+    assert desk.exposure_follower.held(Look(exposed="metered"), dragging=False, pace=None) is None
+    assert desk.exposure_follower.held(Look(), dragging=True, pace=1.0) is None
 
 
 def test_exposure_is_held_while_a_lamp_is_dragged_and_the_drift_is_shown(qtbot, desk):
     came, client = frames_of(desk), desk.link.client
     # A sketch, the picture, and the picture with its grid: each has a reading of its own.
     qtbot.waitUntil(lambda: client.light_number > 0 and not client.busy and bool(came), timeout=120_000)
-    before = desk.exposing.shown_ev
+    before = desk.exposure_follower.shown_ev
     desk.session.selection.select("lamp")
     desk.session.preview("sources/@lamp/intensity", 5_000_000.0)
     qtbot.waitUntil(lambda: came[-1].metered is not None and came[-1].metered > before + 1.0, timeout=120_000)

@@ -5,7 +5,7 @@ from types import SimpleNamespace
 import numpy as np
 import pytest
 
-from wallum.desk.session.exposing import ExposureFollower
+from wallum.desk.session.exposure_follower import ExposureFollower
 from wallum.document.look import Look
 
 
@@ -13,7 +13,7 @@ def _played(monkeypatch, day_s, light, walk=lambda seconds: 0.0, seconds=4.0):
     """(N, 2) exposure shown and metered of a day of `day_s` played at 20 pictures a second: `light` by hour,
     `walk` by second, both in stops."""
     clock = [100.0]
-    monkeypatch.setattr("wallum.desk.session.exposing.time.perf_counter", lambda: clock[0])
+    monkeypatch.setattr("wallum.desk.session.exposure_follower.time.perf_counter", lambda: clock[0])
     eye, look, out = ExposureFollower(), Look(exposed="metered"), []
     asked = eye.held(look, dragging=False, pace=86_400.0 / day_s, camera=(0.0,))
     for n in range(round(seconds * 20)):

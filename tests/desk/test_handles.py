@@ -20,7 +20,7 @@ CONTROL = Qt.KeyboardModifier.ControlModifier
 @pytest.fixture
 def aside(window):
     """The room from one end, so that heights and the floor are both seen."""
-    window.looking.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
+    window.shot_navigation.look_from(Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, far=50.0))
     window.session.selection.select("spot")
     return window
 

@@ -180,7 +180,7 @@ def test_a_look_goes_from_one_shot_to_another_and_no_further(qtbot, desk):
     before = session.project
 
     def seen_at(shot):
-        desk.looking.look_through(shot.id)
+        desk.shot_navigation.look_through(shot.id)
         return zoned(session.now, np.array(session.camera.eye)).look
 
     small = {"position": first.eye, "size": (0.4,) * 3, "blend": 0.3}

@@ -110,7 +110,7 @@ def test_several_sittings_are_listed_and_each_is_answered(qtbot, room_file):
     assert "3 sittings" in window.offers.texts[UNSAVED]
     window.offers.answer(UNSAVED, "Show it")
     assert UNSAVED in window.offers.texts  # looking is no answer
-    result = window.waiting._found
+    result = window.project_offers._found
     assert any("Work 2" in text and "3 edits" in text and "room.glb" in text for text in window.sheet.texts)
     second = next(n for n, item in enumerate(result) if item.project.name == "Work 1")
     tick(window.sheet, str(second), True)

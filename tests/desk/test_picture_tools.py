@@ -17,7 +17,7 @@ LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 @pytest.fixture
 def above(window):
     """The room from under its ceiling, looking down: floor, and the block on it."""
-    window.looking.look_from(Camera((0.0, 2.9, 0.0), (0.0, -1.0, -0.0001), 90.0, far=50.0))
+    window.shot_navigation.look_from(Camera((0.0, 2.9, 0.0), (0.0, -1.0, -0.0001), 90.0, far=50.0))
     return window
 
 

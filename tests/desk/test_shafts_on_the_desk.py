@@ -108,7 +108,7 @@ def test_without_a_source_nothing_is_turned(window):
 def test_three_ways_beside_each_other_with_their_price(window, qtbot):
     window.session.set_all("fog", {"air/on": True, "air/visibility": 60.0, "air/base_height": 50.0})
     spot = _lamp(window)
-    ways = window.comparing.ways
+    ways = window.comparison.ways
     window.act["three_ways"].trigger()
     assert ways.shown
     assert window.state.shown == "ways"
@@ -138,12 +138,12 @@ def test_three_ways_beside_each_other_with_their_price(window, qtbot):
 def test_escape_leads_back_from_the_three_ways(window):
     _lamp(window)
     window.act["three_ways"].trigger()
-    assert window.comparing.ways.shown
-    window.looking.go_back()
-    assert not window.comparing.ways.shown
+    assert window.comparison.ways.shown
+    window.shot_navigation.go_back()
+    assert not window.comparison.ways.shown
     window.act["three_ways"].trigger()
     window.act["three_ways"].trigger()
-    assert not window.comparing.ways.shown
+    assert not window.comparison.ways.shown
 
 
 def test_the_base_of_a_layer_is_dragged_at_a_mark(window):

@@ -18,13 +18,13 @@ def listed(window):
 
 def test_a_camera_is_kept_as_a_shot_and_looked_through_again(window):
     here = Camera((0.5, 1.2, 2.0), (0.0, 0.0, -1.0), 40.0, far=50.0)
-    window.looking.look_from(here)
+    window.shot_navigation.look_from(here)
     before = names(window)
     window.act["shot"].trigger()
     assert names(window) == [*before, "Shot 1"]
     assert listed(window) == names(window)
     assert window.session.history.undo_label == "keep Shot 1"
-    window.looking.look_from(Camera((0.0, 1.0, 3.0), (1.0, 0.0, 0.0), 70.0, far=50.0))
+    window.shot_navigation.look_from(Camera((0.0, 1.0, 3.0), (1.0, 0.0, 0.0), 70.0, far=50.0))
     window.shots.chosen.emit(window.session.project.shots[-1].id)
     assert window.picture.camera.eye == here.eye
     assert window.picture.camera.fov == 40.0

@@ -23,7 +23,7 @@ def window(window):
     walk = Walk(id="w", name="W", points=((0.0, 1.0, 2.0), (0.5, 1.0, -2.0)))
     session.history.edit("for the test", project.revised(walks=(walk,)))
     yield window
-    window.viewing.plain()
+    window.view_controller.plain()
     window.state.back()
 
 
@@ -41,9 +41,9 @@ def enter(window, kind):
             window.wipe.begin("variant", window.session.project.variants[0].id)
         case "ways":
             window.session.selection.select(window.session.project.sources[0].id)
-            window.comparing.ways.begin(QPointF(10.0, 10.0))
+            window.comparison.ways.begin(QPointF(10.0, 10.0))
         case "around":
-            window.comparing.around.open()
+            window.comparison.around.open()
         case "walk":
             window.walker.changed.emit(True)
 
@@ -56,14 +56,14 @@ def there(window):
         "wall": window.wall.isVisible(),
         "hours": window.bench.hours.isVisible(),
         "wipe": bool(window.wipe.against),
-        "ways": window.comparing.ways.shown,
-        "around": window.comparing.around.isVisible(),
+        "ways": window.comparison.ways.shown,
+        "around": window.comparison.around.isVisible(),
     }
     return [kind for kind, on in shown.items() if on]
 
 
 def escape(window):
-    all_grids = (window.wall, window.bench.hours, window.comparing.around)
+    all_grids = (window.wall, window.bench.hours, window.comparison.around)
     grids = [grid for grid in all_grids if grid.isVisible()]
     QTest.keyClick(grids[0] if grids else window.picture, Qt.Key.Key_Escape)
 
@@ -86,7 +86,7 @@ def test_what_ends_by_itself_is_known(window):
         ("wipe", lambda: window.wipe.begin("")),
         ("alone", lambda: window.balance.see_only("")),
         ("truth", lambda: window.views.setCurrentText("grey")),
-        ("wall", window.looking.leave_wall),
+        ("wall", window.shot_navigation.leave_wall),
     ):
         enter(window, kind)
         end()

@@ -71,7 +71,7 @@ def test_the_picture_has_the_zone_where_the_camera_is_in_it(qtbot, window, zone)
 def test_the_view_of_zones_tints_what_lies_in_them(window, zone):
     window.views.setCurrentText(ZONES)
     assert window.picture.view == "final"
-    image = window.viewing.zones._tinted(window.viewing.zones.zones)
+    image = window.view_controller.zones._tinted(window.view_controller.zones.zones)
     tinted = [
         image.pixelColor(x, y).alpha() > 20
         for x in range(0, image.width(), 4)
@@ -79,7 +79,7 @@ def test_the_view_of_zones_tints_what_lies_in_them(window, zone):
     ]
     assert 0.02 < np.mean(tinted) < 1.0
     window.picture.grab()
-    window.viewing.plain()
+    window.view_controller.plain()
 
 
 def test_a_look_is_copied_from_a_zone_to_the_picture_and_back(window, zone):

@@ -120,7 +120,7 @@ def test_unsaved_work_is_found_after_a_crash_and_only_then(project, tmp_path):
     save(project, file)
     assert autosave.recoverable(file) == []
     later = put(project, "look/ev100", 3.0)
-    sitting = autosave.Sitting(file)
+    sitting = autosave.RecoveryFile(file)
     sitting.keep(later, edits=3)
     assert autosave.recoverable(file) == []  # whoever made it still works on it
     (result,) = autosave.recoverable(end_of(sitting).file)
@@ -146,7 +146,7 @@ def test_a_sitting_lets_go_of_its_own_work_only(project, tmp_path):
     file = tmp_path / "yard.wallum"
     save(project, file)
     path = leave_work(put(project, "look/ev100", 3.0), file)
-    mine = autosave.Sitting(file)
+    mine = autosave.RecoveryFile(file)
     mine.keep(put(project, "look/ev100", 5.0), 1)
     mine.clear()
     assert path.exists()
@@ -166,7 +166,7 @@ def test_work_kept_by_an_earlier_version_is_still_found(project, tmp_path):
 )
 def test_a_broken_autosave_is_no_work(tmp_path, text):
     file = tmp_path / "yard.wallum"
-    autosave.Sitting(file).path.write_text(text)
+    autosave.RecoveryFile(file).path.write_text(text)
     assert autosave.recoverable(file) == []
 
 

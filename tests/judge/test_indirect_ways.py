@@ -11,7 +11,7 @@ from wallum.document.look import INDIRECT, Look
 from wallum.document.project import Project, base_light
 from wallum.frame.pass_work import Boxes
 from wallum.judge.device import load_profile
-from wallum.judge.indirect_ways import DRAWN, Surroundings, bare, of_ways, stops_off, surface_truth
+from wallum.judge.indirect_methods import DRAWN, Surroundings, bare, of_ways, stops_off, surface_truth
 from wallum.moment.camera import Camera
 from wallum.moment.evaluate import evaluate
 from wallum.moment.moment import Moment

@@ -7,11 +7,11 @@ from level_shapes import grey_level
 from wallum.document.air import Air
 from wallum.document.look import Look
 from wallum.document.project import Project, base_light
-from wallum.document.shaft_ways import cards_of_source, present_way, why_not, with_way, without_shafts
+from wallum.document.shaft_methods import cards_of_source, present_way, why_not, with_way, without_shafts
 from wallum.document.sources import CardSource, PointSource, SpotSource
 from wallum.frame.pass_work import Boxes
 from wallum.judge.device import load_profile
-from wallum.judge.shaft_ways import Subject, apart, compare_ways, looked_along, read_off
+from wallum.judge.shaft_methods import Subject, apart, compare_ways, looked_along, read_off
 from wallum.level.model.flatten import flatten
 from wallum.level.model.solids import box
 from wallum.moment.camera import Camera

@@ -10,7 +10,7 @@ from scipy.ndimage import uniform_filter
 from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import SpotSource
-from wallum.judge.shaft_ways import MEASURED, looked_along
+from wallum.judge.shaft_methods import MEASURED, looked_along
 from wallum.level.model.flatten import flatten
 from wallum.level.model.solids import box
 from wallum.level.opening import lit_project, open_project

@@ -18,7 +18,7 @@ def way_rows(project: Any, file: Path | None, shot: str | None) -> Iterator[dict
     from wallum.errors import PathProblem
     from wallum.frame.pass_work import Boxes
     from wallum.judge.device import load_profile
-    from wallum.judge.indirect_ways import DRAWN, Surroundings, bare, of_ways, stops_off, surface_truth
+    from wallum.judge.indirect_methods import DRAWN, Surroundings, bare, of_ways, stops_off, surface_truth
     from wallum.level.opening import lit_project
     from wallum.moment.camera import Camera, far_for
     from wallum.moment.evaluate import evaluate

@@ -102,7 +102,7 @@ def _steps(window: DeskWindow, folder: Path) -> Iterator[str]:
     wait_for(lambda: window.link.client.light_number > 0, "the probes")
     yield _settled_shot(window, folder / "1-opened.png")
     window.variants.keep("As it opened")
-    window.looking.look_through("shot-yard")
+    window.shot_navigation.look_through("shot-yard")
     scrub(window, 18.15)
     yield _settled_shot(window, folder / "2-scrubbed-to-dusk.png")
     _trim_a_strip(window)

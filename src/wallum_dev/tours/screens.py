@@ -28,10 +28,10 @@ def _settled(window: DeskWindow, path: Path) -> str:
 def _works(folder: Path) -> Iterator[str]:
     with open_desk(DEMO) as window:
         wait_for(lambda: window.link.client.light_number > 0, "the probes")
-        window.looking.look_through("shot-kiln")
+        window.shot_navigation.look_through("shot-kiln")
         yield _settled(window, folder / "desk-kiln.png")
         window.session.selection.select("mouth-1")
-        window.looking.look_through("shot-yard")
+        window.shot_navigation.look_through("shot-yard")
         window.session.playhead.set_hour(18.15)
         yield _settled(window, folder / "desk-dusk.png")
         window.session.playhead.set_hour(21.5)
@@ -42,12 +42,12 @@ def _works(folder: Path) -> Iterator[str]:
         yield _settled(window, folder / "desk-day.png")
         yield from _looks(window, folder)
         window.session.playhead.set_hour(12.5)
-        window.looking.look_through("shot-vault")
+        window.shot_navigation.look_through("shot-vault")
         window.tune.show_group("target")
         yield _settled(window, folder / "desk-vault.png")
         window.views.setCurrentText("probes")
         window.session.playhead.set_hour(10.0)
-        window.looking.look_through("shot-shed")
+        window.shot_navigation.look_through("shot-shed")
         yield _settled(window, folder / "desk-probes.png")
         window.views.setCurrentText("final")
         window.session.playhead.set_hour(17.0 + 1.0 / 6.0)
@@ -73,7 +73,7 @@ def _looks(window: DeskWindow, folder: Path) -> Iterator[str]:
     wait_for(lambda: window.wipe.fits, "the picture without its look")
     yield _settled(window, folder / "desk-wipe.png")
     window.act["wipe_look"].trigger()
-    window.looking.look_through("shot-shed")
+    window.shot_navigation.look_through("shot-shed")
     window.session.playhead.set_hour(10.0)
     wide, high = window.picture.width(), window.picture.height()
     window.pointer.put_zone(QPointF(0.5 * wide, 0.72 * high))
@@ -96,22 +96,22 @@ def _days(folder: Path) -> Iterator[str]:
         window.bench.show_bench("Day")
         session.selection.select("sky")
         session.set_all("cloud", {"sources/sky/deck": 0.42, "sources/sky/cloud": 0.25})
-        window.looking.look_through("shot-kiln")
+        window.shot_navigation.look_through("shot-kiln")
         session.playhead.set_hour(15.5)
         yield _settled(window, folder / "desk-day-bench.png")
         session.set_value("no deck", "sources/sky/deck", 0.0)
-        window.looking.look_through("shot-yard")
+        window.shot_navigation.look_through("shot-yard")
         window.bench.hours.open(("shot-yard",))
         wait_for(lambda: window.bench.hours.complete, "the shot by hours")
         yield _settled(window, folder / "desk-by-hours.png")
         window.bench.hours.hide()
         window.bench.show_bench("Compose")
         session.selection.select("")
-        window.looking.look_through("shot-terrace")
+        window.shot_navigation.look_through("shot-terrace")
         session.playhead.set_hour(6.0 + 2.0 / 3.0)
         window.tune.show_group("mist")
         yield _settled(window, folder / "desk-air.png")
-        window.looking.look_through("shot-shed")
+        window.shot_navigation.look_through("shot-shed")
         session.playhead.set_hour(10.0)
         session.selection.select("clay-dust")
         yield _settled(window, folder / "desk-shed-dust.png")
@@ -122,7 +122,7 @@ def _three_ways(window: DeskWindow, folder: Path) -> str:
     """The sun's shafts in the shed, as the air, the screen and a card show them."""
     window.session.playhead.set_hour(9.0)
     window.session.selection.select("sun")
-    ways = window.comparing.ways
+    ways = window.comparison.ways
     ways.begin(QPointF(0.7 * window.picture.width(), 0.6 * window.picture.height()))
     window.ask_picture()
     wait_for(lambda: len(ways.images) == 3 and ways.found["true"].off is not None, "the three ways")
@@ -133,7 +133,7 @@ def _three_ways(window: DeskWindow, folder: Path) -> str:
 
 
 def _compared(window: DeskWindow, folder: Path) -> Iterator[str]:
-    window.looking.look_through("shot-yard")
+    window.shot_navigation.look_through("shot-yard")
     window.variants.keep("Low sun")
     window.session.playhead.set_hour(17.6)
     window.session.set_value("fire up", "balance/accents", 2.0)
@@ -146,7 +146,7 @@ def _compared(window: DeskWindow, folder: Path) -> Iterator[str]:
 def _baking(window: DeskWindow, folder: Path) -> str:
     """Light of the morning in the shed, while it is baked."""
     window.session.undo()
-    window.looking.look_through("shot-shed")
+    window.shot_navigation.look_through("shot-shed")
     window.session.playhead.set_hour(10.0)
     wait_settled(window)
     window.act["bake"].trigger()
@@ -160,7 +160,7 @@ def _baking(window: DeskWindow, folder: Path) -> str:
 def _cistern(folder: Path) -> Iterator[str]:
     """Water that mirrors its vaults, and a room of one's own put about a column."""
     with open_desk("demo:cistern") as window:
-        window.looking.look_through("shot-ledge")
+        window.shot_navigation.look_through("shot-ledge")
         window.session.playhead.set_hour(12.0)
         wide, high = window.picture.width(), window.picture.height()
         window.pointer.put_room(QPointF(wide * 0.45, high * 0.62))

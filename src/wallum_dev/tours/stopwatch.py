@@ -321,7 +321,7 @@ def sky_rows() -> Iterator[Row]:
     """The demo's hour dragged under cloud, and its shot by hours."""
     with open_desk("demo:kilnworks") as window:
         fit_picture(window)
-        window.looking.look_through(window.session.project.shots[1].id)
+        window.shot_navigation.look_through(window.session.project.shots[1].id)
         wait_for(lambda: window.background.at_rest, "the probes")
         wait_settled(window, 2)
         yield _followed(window)

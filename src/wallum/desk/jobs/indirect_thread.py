@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import pyqtSignal
 
 from wallum.desk.jobs.work_thread import WorkThread
-from wallum.judge.indirect_ways import Surroundings, of_ways, surface_truth
+from wallum.judge.indirect_methods import Surroundings, of_ways, surface_truth
 
 __all__ = ["IndirectThread"]
 

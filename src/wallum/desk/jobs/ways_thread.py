@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import pyqtSignal
 
 from wallum.desk.jobs.work_thread import WorkThread
-from wallum.judge.shaft_ways import Subject, compare_ways
+from wallum.judge.shaft_methods import Subject, compare_ways
 
 __all__ = ["WaysThread"]
 

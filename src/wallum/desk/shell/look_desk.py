@@ -8,7 +8,7 @@ from PyQt6.QtGui import QCursor, QImage
 from PyQt6.QtWidgets import QMainWindow
 
 from wallum.desk.jobs.render_link import RenderLink
-from wallum.desk.look.held import HeldLookKeys
+from wallum.desk.look.held_keys import HeldLookKeys
 from wallum.desk.look.pointed import PointedPixels
 from wallum.desk.look.reading import LookReader, around
 from wallum.desk.look.scopes import ScopesDock
@@ -35,7 +35,7 @@ class LookDesk(QObject):
         window: QMainWindow,
     ) -> None:
         super().__init__(window)
-        self._session, self._asking, self._link = session, asking, link
+        self._session, self._frame_scheduler, self._link = session, asking, link
         self._picture, self._tune = picture, tune
         self._to_pick: QPointF | None = None  # once the picture's values are there
         self.reader = LookReader(self)
@@ -75,7 +75,7 @@ class LookDesk(QObject):
         edges = {"none": "not smoothed", "filter": "smoothed by the filter", "samples": "by several samples"}
         words = edges[self._session.project.target.edges]
         self._session.told.emit(f"As delivered: edges {words} (see Target)" if self._link.delivered else "")
-        self._asking.ask()
+        self._frame_scheduler.ask()
 
     def pick_grey(self) -> None:
         """Let what is under the pointer look neutral."""
@@ -135,7 +135,7 @@ class LookDesk(QObject):
         # The head waits for a hand to rest; scopes that are open go with it.
         self._link.sampled_often = self.reader.scopes
         if self.reader.wanted and not before:
-            self._asking.ask()
+            self._frame_scheduler.ask()
 
     def _take(self, frame: Frame, image: QImage) -> None:
         if self.reader.wanted:

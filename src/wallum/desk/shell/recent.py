@@ -6,7 +6,7 @@ from pathlib import Path
 from PyQt6.QtCore import QMimeData
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from wallum.desk.shell.comparing import PICTURE_SUFFIXES
+from wallum.desk.shell.comparison import PICTURE_SUFFIXES
 from wallum.desk.shell.settings import DeskSettings
 from wallum.document.storage import SUFFIX
 

@@ -18,7 +18,7 @@ from wallum.desk.panes.strip_sheet import StripSheet
 from wallum.desk.panes.tune import TunePane
 from wallum.desk.panes.variant_bar import VariantBar
 from wallum.desk.session.background import Background
-from wallum.desk.session.exposing import ExposureFollower
+from wallum.desk.session.exposure_follower import ExposureFollower
 from wallum.desk.session.files import ProjectFiles
 from wallum.desk.session.fit_menu import FitMenu
 from wallum.desk.session.giving_way import give_way
@@ -28,30 +28,30 @@ from wallum.desk.session.playback import Playback
 from wallum.desk.session.receiving import Received, Receiver, report_lines
 from wallum.desk.session.session import Session
 from wallum.desk.shell.actions import BAR_FILES, BAR_TOOLS, command_menu, key_lines, make_actions, silence
-from wallum.desk.shell.comparing import PICTURE_SUFFIXES, ComparisonController
+from wallum.desk.shell.comparison import PICTURE_SUFFIXES, ComparisonController
 from wallum.desk.shell.first_path import FirstPath
 from wallum.desk.shell.look_desk import LookDesk
 from wallum.desk.shell.recent import RecentMenu, dropped_file
 from wallum.desk.shell.settings import DeskSettings
 from wallum.desk.shell.source_tools import SourceTools
-from wallum.desk.shell.viewing import CHOICES, ViewController
+from wallum.desk.shell.view_controller import CHOICES, ViewController
 from wallum.desk.timeline.bench import choice_box, compose_bench, headed, order_bar, status_row, top_bar
 from wallum.desk.timeline.day_bar import DayBar
 from wallum.desk.timeline.day_bench import DayBench
 from wallum.desk.viewport.at_rest import AtRest
 from wallum.desk.viewport.base_mark import BaseMark
 from wallum.desk.viewport.frame_scheduler import FrameScheduler
-from wallum.desk.viewport.indirect import Indirect
-from wallum.desk.viewport.looking import ShotNavigation
+from wallum.desk.viewport.indirect_updates import Indirect
 from wallum.desk.viewport.picture_tools import PictureTools
 from wallum.desk.viewport.pointer_tools import PointerTools
 from wallum.desk.viewport.pool_lines import PoolLines
 from wallum.desk.viewport.shadow_tool import ShadowTool
+from wallum.desk.viewport.shot_navigation import ShotNavigation
+from wallum.desk.viewport.shot_wall import ShotWall
 from wallum.desk.viewport.truth import Truth
 from wallum.desk.viewport.view import PictureView
 from wallum.desk.viewport.view_state import ViewState
 from wallum.desk.viewport.walker import Walker
-from wallum.desk.viewport.wall import ShotWall
 from wallum.desk.viewport.wipe import Wipe
 from wallum.desk.widgets.bar import Bar, Offers
 from wallum.desk.widgets.sheet import Sheet
@@ -80,12 +80,14 @@ class DeskWindow(QMainWindow):
         self.tune = TunePane(self.session)
         self.bar, self.offers = Bar(), Offers()
         self.files = ProjectFiles(self.session, self)
-        self.transport = Playback(self.session, self)
-        self.day = DayBar(self.session, self.transport)
+        self.playback = Playback(self.session, self)
+        self.day = DayBar(self.session, self.playback)
         self.background = Background(self.session, self)
-        self.exposing = ExposureFollower()
-        self.asking = FrameScheduler(self.session, self.link, self.picture, self.transport, self.exposing)
-        self.indirect = Indirect(self.background, self.link, self.asking, self.ask_picture)
+        self.exposure_follower = ExposureFollower()
+        self.frame_scheduler = FrameScheduler(
+            self.session, self.link, self.picture, self.playback, self.exposure_follower
+        )
+        self.indirect = Indirect(self.background, self.link, self.frame_scheduler, self.ask_picture)
         self.baking = LightBaking(self.session, self.background, self.link, self.ask_picture)
         self.tune.lead_baking(self.baking)
         self.balance = BalanceView(self.session)
@@ -121,28 +123,28 @@ class DeskWindow(QMainWindow):
         self.wipe = Wipe(self.session, self.picture)
         self.wall = ShotWall(self.session, self.picture)
         self.receiver = Receiver(self.session, self)
-        self.waiting = ProjectOffers(self.session, self.files, self.receiver, self.offers, self.sheet)
+        self.project_offers = ProjectOffers(self.session, self.files, self.receiver, self.offers, self.sheet)
         self.path = FirstPath(self.session, self.picture, self.settings.note_start)
         self.state = ViewState()
-        self.looking = ShotNavigation(self.session, self.picture, self.wall, self.state)
-        self.walker = Walker(self.session, self.looking)
-        self.comparing = ComparisonController(
+        self.shot_navigation = ShotNavigation(self.session, self.picture, self.wall, self.state)
+        self.walker = Walker(self.session, self.shot_navigation)
+        self.comparison = ComparisonController(
             self.session, self.picture, self.wipe, self.variants, self.pointer, self
         )
         self.recent = RecentMenu(self.settings, self._open_file, self)
         self.pool = PoolLines(self.session, self.picture)
         self.base_mark = BaseMark(self.session, self.picture, lambda: self.tune.air_layer)
         self.bench = DayBench(self.session, self.sheet, self.picture, self)
-        self.at_rest = AtRest(self.session, self.link, self.picture, self.transport)
-        self.look = LookDesk(self.session, self.picture, self.tune, self.asking, self.link, self)
+        self.at_rest = AtRest(self.session, self.link, self.picture, self.playback)
+        self.look = LookDesk(self.session, self.picture, self.tune, self.frame_scheduler, self.link, self)
         self._alone = QLabel()
-        self.viewing = ViewController(
+        self.view_controller = ViewController(
             self.session,
             self.picture,
             self.state,
             self.balance,
             self.truth,
-            self.asking,
+            self.frame_scheduler,
             self.views,
             self._alone,
         )
@@ -160,7 +162,7 @@ class DeskWindow(QMainWindow):
                 "undo": self.session.undo,
                 "redo": self.session.redo,
                 **pointer.commands,
-                **self.comparing.commands,
+                **self.comparison.commands,
                 **self.look.commands,
                 "aim": lambda: at(tools.aim),
                 "kick": lambda: at(tools.kick),
@@ -180,11 +182,11 @@ class DeskWindow(QMainWindow):
                 "water": pointer.make_water,
                 "ignore": pointer.leave_out,
                 "shot": self._keep_shot,
-                "frame": self.looking.frame_selected,
-                "view": self.viewing.next,
-                "play": self.transport.toggle,
+                "frame": self.shot_navigation.frame_selected,
+                "view": self.view_controller.next,
+                "play": self.playback.toggle,
                 "flip": self.variants.flip,
-                "wall": self.looking.swap_wall,
+                "wall": self.shot_navigation.swap_wall,
                 "bench": self.bench.swap,
                 "hours": self.bench.by_hours,
                 "walk": self.walker.toggle,
@@ -238,7 +240,7 @@ class DeskWindow(QMainWindow):
         self.day.ribbon.dragged.connect(self._scrub)
         self.day.ribbon.released.connect(self._scrubbed)
         self.day.place_asked.connect(lambda: self.tune.show_group("setting"))
-        self.transport.state_changed.connect(self.ask_picture)
+        self.playback.state_changed.connect(self.ask_picture)
         self.at_rest.worked_out.connect(self.balance.show_given)
         self.at_rest.pool_found.connect(self.pool.take)
         for shown in (self.cost.show_cost, self.balance.show_cost):
@@ -252,34 +254,34 @@ class DeskWindow(QMainWindow):
         self.picture.camera_moved.connect(self._camera_moved)
         self.picture.resized.connect(self.ask_picture)
         self.picture.picked.connect(self.pointer.name_part)
-        self.shots.chosen.connect(self.looking.peek)
-        self.shots.stayed.connect(self.looking.look_through)
-        self.shots.left.connect(self.looking.go_back)
+        self.shots.chosen.connect(self.shot_navigation.peek)
+        self.shots.stayed.connect(self.shot_navigation.look_through)
+        self.shots.left.connect(self.shot_navigation.go_back)
         self._connect_other_pictures()
         self.bench.chosen_shots = self.shots.chosen_ids
         self.bench.hours.chosen.connect(self._go_to)
         self.day.bench_asked.connect(self.bench.show_bench)
         self.bench.changed.connect(self.day.show_bench)
-        self.looking.left.connect(self.viewing.plain)
+        self.shot_navigation.left.connect(self.view_controller.plain)
         self.receiver.arriving.connect(self.files.level_is)
         self.receiver.received.connect(self._level_received)
         self.receiver.failed.connect(lambda text: self.bar.tell(text))
         self.files.opened.connect(self.recent.note)
-        self.sources.frame_asked.connect(lambda _: self.looking.frame_selected())
+        self.sources.frame_asked.connect(lambda _: self.shot_navigation.frame_selected())
         give_way(self.session, self.files, self.link, (self.background, self.at_rest))
         self.files.level_opening.connect(self._level_opening)
         self.files.level_ready.connect(self._level_loaded)
         self.files.level_whole.connect(self.background.level_loaded)
         self.files.level_failed.connect(self._level_failed)
-        self.waiting.recovered.connect(self._look_from_viewpoint)
+        self.project_offers.recovered.connect(self._look_from_viewpoint)
         self.link.frame_came.connect(self._show_frame)
         self.link.compiled.connect(self.tune.build_ahead)
-        self.asking.asked.connect(self._picture_asked)
+        self.frame_scheduler.asked.connect(self._picture_asked)
         self.link.status_came.connect(lambda text: self.bar.tell(text))
 
     def _connect_other_pictures(self) -> None:
         """What stands beside the picture, or in its place, and asks for pictures of its own."""
-        ways, around = self.comparing.ways, self.comparing.around
+        ways, around = self.comparison.ways, self.comparison.around
         for taker in (
             self.shots.show_picture,
             self.wall.take_picture,
@@ -296,7 +298,7 @@ class DeskWindow(QMainWindow):
         self.at_rest.more += [self.wipe.wanted, ways.wanted, *(grid.wanted for grid in grids.values())]
         self.wipe.began.connect(self.at_rest.asked)
         ways.began.connect(self.at_rest.asked)
-        self.viewing.lead(self.wipe, ways, self.walker, grids)
+        self.view_controller.lead(self.wipe, ways, self.walker, grids)
         for grid in grids.values():
             grid.opened.connect(self.at_rest.asked)
 
@@ -319,7 +321,7 @@ class DeskWindow(QMainWindow):
     def _look_from_viewpoint(self) -> None:
         viewpoint = self.session.project.viewpoint
         if viewpoint is not None:
-            self.looking.look_from(Camera.of_shot(viewpoint, 1.0))
+            self.shot_navigation.look_from(Camera.of_shot(viewpoint, 1.0))
 
     def _level_opening(self, name: str) -> None:
         if not self.link.client.running:
@@ -339,14 +341,14 @@ class DeskWindow(QMainWindow):
         self.picture.release_image()
         self._oldest = self.link.client.latest_number + 1
         self.link.set_level(loaded.block)
-        self.exposing.forget()
+        self.exposure_follower.forget()
         self.background.level_drawn()
         self.receiver.watch()
         self.picture.show_note("Preparing the picture ...")
-        self.looking.look_first()
+        self.shot_navigation.look_first()
         level = loaded.level
         self._told.setText(f"{level.name}: {len(level.parts)} parts, {level.triangle_count:,} triangles")
-        told = self.waiting.not_offered(level.findings)
+        told = self.project_offers.not_offered(level.findings)
         if told:
             more = f" (and {len(told) - 1} more)" if len(told) > 1 else ""
             self.bar.tell(f"{told[0].text}{more}")
@@ -376,7 +378,7 @@ class DeskWindow(QMainWindow):
 
     def ask_picture(self, moving: bool = False) -> None:
         """Ask for the picture of what is shown now; see `Asking.ask`. Never waits."""
-        self.asking.ask(moving)
+        self.frame_scheduler.ask(moving)
 
     def _picture_asked(self, hand: bool) -> None:
         """What is told of the picture before is of another one now."""
@@ -393,28 +395,28 @@ class DeskWindow(QMainWindow):
         self._told.setText(f"{shot.name} kept; F2 in the list gives it a name")
 
     def _scrub(self, hour: float) -> None:
-        self.transport.play(False)
+        self.playback.play(False)
         self.session.playhead.scrub(hour)
 
     def _scrubbed(self, hour: float) -> None:
         self.session.playhead.rest_at(hour)
 
     def _go_to(self, shot_id: str, hour: float) -> None:
-        self.looking.look_through(shot_id)
+        self.shot_navigation.look_through(shot_id)
         self._scrubbed(hour)
 
     def _hour_changed(self) -> None:
-        self.ask_picture(moving=self.session.playhead.scrubbing or self.transport.playing)
+        self.ask_picture(moving=self.session.playhead.scrubbing or self.playback.playing)
 
     def _level_repacked(self, loaded: LoadedLevel) -> None:
         self.link.set_level(loaded.block)
         self.background.level_loaded(loaded)
-        self.looking.follow_fit()
+        self.shot_navigation.follow_fit()
         self.ask_picture()
 
     def _project_changed(self) -> None:
         self._refresh_title()
-        if self.session.project is not self.asking.project:
+        if self.session.project is not self.frame_scheduler.project:
             self.ask_picture()
 
     def _camera_moved(self, camera: Camera) -> None:
@@ -425,7 +427,7 @@ class DeskWindow(QMainWindow):
         if self.session.level is None or shown.number < self._oldest:
             return  # a late picture of the level before
         self.picture.show_frame(shown, image)
-        self.exposing.note(shown)
+        self.exposure_follower.note(shown)
         self.session.shown_ev = shown.ev100
         self._shown = shown
         self._tell_state()
@@ -434,7 +436,7 @@ class DeskWindow(QMainWindow):
         """What the picture is that is shown, and what goes on beside it."""
         if self._shown is not None:
             more = self.indirect.text + self.baking.text
-            self._state.setText(self.exposing.state_text(self._shown, more))
+            self._state.setText(self.exposure_follower.state_text(self._shown, more))
 
     def _pull_mode(self) -> None:
         """While on, a drag in the picture pulls a shadow."""
@@ -473,7 +475,7 @@ class DeskWindow(QMainWindow):
             return
         event.acceptProposedAction()
         if path.suffix.lower() in PICTURE_SUFFIXES:
-            self.comparing.pin_picture(str(path))
+            self.comparison.pin_picture(str(path))
         else:
             self._open_file(str(path))
 
@@ -492,9 +494,9 @@ class DeskWindow(QMainWindow):
         """Stop what runs beside the window."""
         self.settings.keep_window_states({"window": self.saveGeometry(), "panes": self.panes.saveState()})
         silence(self.act)
-        for asked in (self.truth, self.receiver, self.checks, self.baking, self.comparing, self.look):
+        for asked in (self.truth, self.receiver, self.checks, self.baking, self.comparison, self.look):
             asked.dispose()
-        self.transport.play(False)
+        self.playback.play(False)
         self.walker.stop()
         for part in (self.files, self.background, self.at_rest):
             part.dispose()

@@ -61,7 +61,7 @@ class DayBar(QWidget):
 
     def __init__(self, session: Session, transport: Playback, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self._session, self._transport = session, transport
+        self._session, self._playback = session, transport
         self.setObjectName("pane")
         self.ribbon = DayRibbon(session)
         self.play_button = self._button("play", "Play the day (T)", transport.toggle)
@@ -140,14 +140,14 @@ class DayBar(QWidget):
         if not self.date.hasFocus() or not self.date.isModified():
             self.date.setText(setting.date)
             self.date.setModified(False)
-        if self._shown == (setting, self._transport.playing):
+        if self._shown == (setting, self._playback.playing):
             return  # a new icon or word, even the same, has the whole window laid out anew
-        self._shown = (setting, self._transport.playing)
+        self._shown = (setting, self._playback.playing)
         self.place_button.setText(place_text(setting))
-        self.play_button.setIcon(_icon("stop" if self._transport.playing else "play"))
+        self.play_button.setIcon(_icon("stop" if self._playback.playing else "play"))
 
     def _set_loop(self) -> None:
-        self._transport.loops = self.loop_button.isChecked()
+        self._playback.loops = self.loop_button.isChecked()
 
     def _date_typed(self) -> None:
         if not self.date.isModified():

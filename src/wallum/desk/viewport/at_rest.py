@@ -55,7 +55,7 @@ class AtRest(QObject):
 
     def __init__(self, session: Session, link: RenderLink, picture: PictureView, transport: Playback) -> None:
         super().__init__()
-        self._session, self._link, self._picture, self._transport = session, link, picture, transport
+        self._session, self._link, self._picture, self._playback = session, link, picture, transport
         self._contributions = ContributionThread()
         self._contributions.worked_out.connect(self.worked_out)
         self._contributions.pool_found.connect(self.pool_found)
@@ -91,12 +91,7 @@ class AtRest(QObject):
         loaded = self._session.level
         if loaded is None:
             return
-        if (
-            self._makes_way
-            or self._link.client.busy
-            or self._transport.playing
-            or self._session.light_dragged
-        ):
+        if self._makes_way or self._link.client.busy or self._playback.playing or self._session.light_dragged:
             self._timer.start()
             return
         scene = evaluate(self._session.project, self._session.playhead.moment)

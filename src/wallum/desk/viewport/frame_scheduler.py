@@ -5,7 +5,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.jobs.render_link import RenderLink
-from wallum.desk.session.exposing import ExposureFollower, heroes_for
+from wallum.desk.session.exposure_follower import ExposureFollower, heroes_for
 from wallum.desk.session.playback import Playback
 from wallum.desk.session.session import Session
 from wallum.desk.viewport.view import PictureView
@@ -34,7 +34,7 @@ class FrameScheduler(QObject):
     ) -> None:
         super().__init__(picture)
         self._session, self._link, self._picture = session, link, picture
-        self._transport, self._exposing = transport, exposing
+        self._playback, self._exposure_follower = transport, exposing
         self._held_back: bool | None = None  # a picture still to be asked for: whether it moves
         self.project: Project | None = None  # that was asked for last
         self.only = ""  # the source that is shown alone
@@ -52,7 +52,7 @@ class FrameScheduler(QObject):
         # All light changes with the air: a smaller picture will do for that too. And light that comes while
         # the hour moves asks for no whole picture between two of its moves.
         moving = moving or (dragging and not session.active)
-        moving = moving or session.playhead.scrubbing or self._transport.playing
+        moving = moving or session.playhead.scrubbing or self._playback.playing
         if session.level is None:
             return
         if (moving or dragging) and not self._link.has_room:
@@ -78,7 +78,7 @@ class FrameScheduler(QObject):
             size,
             session.active,
             moving,
-            self._exposing.held(look, dragging, self._transport.pace, camera),
+            self._exposure_follower.held(look, dragging, self._playback.pace, camera),
             heroes_for(session, look, camera),
             view,
             session.selection.lead,

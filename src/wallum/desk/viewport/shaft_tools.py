@@ -10,7 +10,7 @@ from wallum.desk.session.session import Session
 from wallum.desk.viewport.view import PictureView
 from wallum.document.names import free_name
 from wallum.document.project import Project
-from wallum.document.shaft_ways import Way, cards_of_source, present_way, why_not, with_way
+from wallum.document.shaft_methods import Way, cards_of_source, present_way, why_not, with_way
 from wallum.document.sources import CardSource, FarLight, Lamp, Source, VeilSource, new_id
 from wallum.moment.aiming import angles_of
 from wallum.moment.cards import visibility_at

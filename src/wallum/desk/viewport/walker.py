@@ -5,7 +5,7 @@ import time
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wallum.desk.session.session import Session
-from wallum.desk.viewport.looking import ShotNavigation
+from wallum.desk.viewport.shot_navigation import ShotNavigation
 from wallum.moment.walking import walk_camera
 
 __all__ = ["Walker"]
@@ -20,7 +20,7 @@ class Walker(QObject):
 
     def __init__(self, session: Session, looking: ShotNavigation) -> None:
         super().__init__()
-        self._session, self._looking = session, looking
+        self._session, self._shot_navigation = session, looking
         self._began = 0.0
         self._timer = QTimer(self)
         self._timer.setInterval(STEP_MS)
@@ -50,7 +50,7 @@ class Walker(QObject):
         if not walks or seconds > walks[0].lasts:
             self.stop()
             return
-        self._looking.look_from(walk_camera(walks[0], seconds))
+        self._shot_navigation.look_from(walk_camera(walks[0], seconds))
 
     def stop(self) -> None:
         """Stop where one is."""

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from wallum.physics.arrays import as_half
 
 if TYPE_CHECKING:  # the renderer's process starts faster without rays
-    from wallum.transport.field.bounce import Field
+    from wallum.transport.field.bounce import Field, UnitResponse
 
 __all__ = [
     "MAX_IMAGES",

@@ -13,7 +13,6 @@ from wallum.moment.bounce_gains import Key, bounce_keys, coloured, gains_of, glo
 from wallum.moment.scene import OF, LitScene
 from wallum.physics.arrays import Floats
 from wallum.physics.colour import luminance
-from wallum.transport.field.ambient_rooms import Rooms
 from wallum.transport.field.baked_light import BakedLight
 from wallum.transport.field.bright import bright_light
 from wallum.transport.field.cast import ProbeView, rays_each
@@ -21,6 +20,7 @@ from wallum.transport.field.glow import GlowingProbes, find_shining
 from wallum.transport.field.open_air import OpenAir, ways_seen
 from wallum.transport.field.probes import Probes
 from wallum.transport.field.relight import Direct, direct_of
+from wallum.transport.field.rooms import Rooms
 from wallum.transport.scene.rays import RayScene
 
 __all__ = ["BOUNCES", "BounceField", "Field", "UnitResponse", "smoothing"]

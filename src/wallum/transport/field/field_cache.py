@@ -17,7 +17,6 @@ from wallum.errors import ValueProblem
 from wallum.files import written_whole
 from wallum.level.model.model import Level
 from wallum.moment.probe_boxes import ProbeBox, probe_boxes
-from wallum.transport.field.ambient_rooms import Rooms
 from wallum.transport.field.bounce import BounceField, Field, smoothing
 from wallum.transport.field.cast import ALL_RAYS, ProbeView
 from wallum.transport.field.land import PATCHES, Land
@@ -25,6 +24,7 @@ from wallum.transport.field.make_field import make_field
 from wallum.transport.field.open_air import OpenAir
 from wallum.transport.field.placing import WANTED
 from wallum.transport.field.probes import Probes
+from wallum.transport.field.rooms import Rooms
 from wallum.transport.field.sky_parts import BINS
 from wallum.transport.scene.rays import RayScene
 

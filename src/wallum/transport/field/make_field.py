@@ -8,12 +8,12 @@ from numpy.typing import NDArray
 
 from wallum.level.model.model import Level
 from wallum.moment.probe_boxes import ProbeBox
-from wallum.transport.field.ambient_rooms import find_rooms, no_rooms
 from wallum.transport.field.bounce import Field, smoothing
 from wallum.transport.field.cast import FEW_RAYS, cast
 from wallum.transport.field.open_air import look_about
 from wallum.transport.field.placing import place_probes
 from wallum.transport.field.probes import Probes
+from wallum.transport.field.rooms import find_rooms, no_rooms
 from wallum.transport.scene.rays import RayScene
 from wallum.transport.scene.surface_tables import SurfaceTables
 

@@ -1,5 +1,5 @@
 // Mirror images of the level about places, as its light was there last: what smooth surfaces show of it.
-// Source: Lagarde and Zanuttini 2012, see transport/field/ambient_rooms.py.
+// Source: Lagarde and Zanuttini 2012, see transport/field/rooms.py.
 
 uniform sampler2DArray mirror_images;  // octahedra, as octahedron.glsl; in alpha how much of it is surfaces
 uniform sampler2D mirror_places;       // of each: eye, and whether it has a roof; corners, what its light is times

@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from wallum.desk.panes.variant_bar import VariantBar
 from wallum.desk.session.session import Session
-from wallum.desk.viewport.indirect_ways import IndirectWays
+from wallum.desk.viewport.indirect_comparison import IndirectWays
 from wallum.desk.viewport.pointer_tools import PointerTools
-from wallum.desk.viewport.three_ways import ThreeWays
+from wallum.desk.viewport.shaft_comparison import ThreeWays
 from wallum.desk.viewport.view import PictureView
 from wallum.desk.viewport.wipe import Wipe
 from wallum.level.opening import reference_to

@@ -13,7 +13,7 @@ from wallum.document.project import Project
 from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.cost import frame_cost
 from wallum.judge.device import DeviceProfile
-from wallum.judge.shaft_ways import MEASURED, looked_along
+from wallum.judge.shaft_methods import MEASURED, looked_along
 from wallum.judge.work import count_work, with_baked
 from wallum.level.model.model import Level
 from wallum.moment.camera import Camera

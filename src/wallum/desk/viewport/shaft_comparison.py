@@ -18,11 +18,11 @@ from wallum.desk.viewport.pixels import pixels_of
 from wallum.desk.viewport.shaft_tools import ShaftTools
 from wallum.desk.viewport.view import PictureView
 from wallum.desk.widgets.tokens import TOKENS
-from wallum.document.shaft_ways import WAYS, Way
+from wallum.document.shaft_methods import WAYS, Way
 from wallum.document.sources import CardSource
 from wallum.errors import WallumError
 from wallum.judge.device import load_profile
-from wallum.judge.shaft_ways import MEASURED, ShaftWay, Subject, apart, exposure_for, read_off
+from wallum.judge.shaft_methods import MEASURED, ShaftWay, Subject, apart, exposure_for, read_off
 from wallum.moment.camera import Camera
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.resolved_look import ResolvedLook

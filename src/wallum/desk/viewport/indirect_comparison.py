@@ -17,8 +17,8 @@ from wallum.desk.viewport.view import PictureView
 from wallum.document.look import Indirect
 from wallum.errors import WallumError
 from wallum.judge.device import DeviceProfile, load_profile
-from wallum.judge.indirect_ways import DRAWN, IndirectWay, Surroundings, bare, stops_off, ways_of
-from wallum.judge.shaft_ways import exposure_for, read_off
+from wallum.judge.indirect_methods import DRAWN, IndirectWay, Surroundings, bare, stops_off, ways_of
+from wallum.judge.shaft_methods import exposure_for, read_off
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.resolved_look import ResolvedLook
 from wallum.moment.scene import LitScene

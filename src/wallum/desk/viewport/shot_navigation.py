@@ -7,9 +7,9 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from wallum.desk.session.session import Session
 from wallum.desk.viewport.navigation import frame
+from wallum.desk.viewport.shot_wall import ShotWall
 from wallum.desk.viewport.view import PictureView
 from wallum.desk.viewport.view_state import ViewState
-from wallum.desk.viewport.wall import ShotWall
 from wallum.document.fit import LevelFit
 from wallum.document.sources import AmbientBoxSource, CardSource, Lamp, PocketSource, Sheets, ZoneSource
 from wallum.moment.camera import Camera, far_for

@@ -10,7 +10,7 @@ from wallum.desk.panes.balance import BalanceView
 from wallum.desk.session.session import Session
 from wallum.desk.viewport.frame_scheduler import FrameScheduler
 from wallum.desk.viewport.picture_grid import PictureGrid
-from wallum.desk.viewport.three_ways import ThreeWays
+from wallum.desk.viewport.shaft_comparison import ThreeWays
 from wallum.desk.viewport.truth import RAW_TRUTH, TRUTHS, Truth
 from wallum.desk.viewport.view import PictureView
 from wallum.desk.viewport.view_state import ViewState
@@ -42,7 +42,7 @@ class ViewController(QObject):
     ) -> None:
         super().__init__()
         self._session, self._picture, self._state = session, picture, state
-        self._balance, self._truth, self._asking = balance, truth, asking
+        self._balance, self._truth, self._frame_scheduler = balance, truth, asking
         self._choice, self._told = choice, told
         self.zones = ZoneView(session, picture)
         balance.only_changed.connect(self._only_changed)
@@ -74,7 +74,7 @@ class ViewController(QObject):
         self._choice.setCurrentIndex((self._choice.currentIndex() + 1) % self._choice.count())
 
     def _only_changed(self, source_id: str) -> None:
-        self._asking.only = source_id
+        self._frame_scheduler.only = source_id
         if source_id:
             self._end_truth()
         elif self._choice.currentText() == ONE_SOURCE:
@@ -82,7 +82,7 @@ class ViewController(QObject):
         source = self._session.project.source(source_id)
         self._told.setText(f"{source.name} alone" if source is not None else "")
         self._state.tell("alone", source is not None)
-        self._asking.ask()
+        self._frame_scheduler.ask()
 
     def _say(self, view: str) -> None:
         """Let the list show a view that came otherwise."""
@@ -107,4 +107,4 @@ class ViewController(QObject):
         self._state.tell("truth", view in TRUTHS)
         self._picture.update()
         if not traced:  # with its noise or without, it is of the same paths
-            self._asking.ask()
+            self._frame_scheduler.ask()

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter
 
 from wallum.document.project import Project
-from wallum.document.shaft_ways import WAYS, Way, why_not, with_way, without_shafts
+from wallum.document.shaft_methods import WAYS, Way, why_not, with_way, without_shafts
 from wallum.document.sources import CardSource, PocketSource, Source
 from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.cost import frame_cost
