@@ -1,10 +1,11 @@
-"""The sky that a far light makes in the air: scattered once, and over and over again.
+"""Clear sky by single and multiple scattering in a spherical atmosphere.
 
-Spherical air; transmittance from columns (physics.sky_air), a table of what is scattered more
-than once by height and sun, and the sky as it is seen from the level, by elevation and azimuth
-from the sun. Source: Hillaire 2020, "A Scalable and Production Ready Sky and Atmosphere
-Rendering Technique"; its isotropic closure for the second and all further scatterings.
-Eight bands of two of `spectrum`'s wavelengths each; luminous at the end.
+Transmittance comes from column amounts (physics.sky_air). Multiple scattering is a table over height and sun
+elevation. The sky view is a table over elevation and azimuth relative to the sun. Eight bands, each of two of
+`spectrum`'s wavelengths, are converted to luminous linear sRGB at the end.
+
+Source: Hillaire 2020, "A Scalable and Production Ready Sky and Atmosphere Rendering Technique", with its
+isotropic closure for the second and all further orders of scattering.
 """
 
 from dataclasses import replace
@@ -25,49 +26,65 @@ BANDS = 8
 # Share of light that haze scatters and does not swallow.
 HAZE_ALBEDO = 0.92
 FARTHEST_M = 600_000.0
-# What is seen: elevations denser toward the horizon, azimuths from the sun's.
+# Sky view table: elevations denser toward the horizon, azimuths relative to the sun.
 ELEVATIONS = 90.0 * np.linspace(0.03, 1.0, 26) ** 2
 OFF_SUN = np.linspace(0.0, 180.0, 13)
 STEPS = 24
-# Under this height of the sun its sky changes fast [deg].
+# Below this elevation of the sun the sky changes fast [deg].
 FINE_BELOW_DEG = 10.0
-# What is scattered again, by height and the sun's sine there.
+# Axes of the multiple scattering table: height [m], and sine of the sun's elevation there.
 AGAIN_HEIGHTS = 60_000.0 * np.linspace(0.0, 1.0, 12) ** 2
 AGAIN_SINES = np.sin(
     np.radians(np.concatenate([np.linspace(-20.0, 12.0, 17), [20.0, 32.0, 48.0, 66.0, 90.0]]))
 )
 AGAIN_WAYS, AGAIN_STEPS = 24, 10
-# A coarser look, for sums alone.
+# Coarse axes, for illuminance only.
 COARSE_ELEVATIONS, COARSE_OFF = np.array([1.5, 5.0, 12.0, 24.0, 42.0, 62.0, 80.0]), np.linspace(0.0, 180.0, 7)
 
 
 @lru_cache(maxsize=16)
 def _depths(air: SkyAir) -> NDArray[np.float32]:
-    """(3, BANDS) vertical optical depth from the sea up."""
+    """Vertical optical depth from sea level to space, by species and band.
+
+    Returns (3, BANDS) float32: molecules, haze, ozone.
+    """
     return optical_depths(air).reshape(3, BANDS, 2).mean(axis=2).astype(np.float32)
 
 
 @lru_cache(maxsize=1)
 def _to_rgb() -> NDArray[np.float64]:
-    """(BANDS, 3) from transport of a band to linear sRGB of a sun of luminance 1 outside the air."""
+    """Matrix from band transport to linear sRGB.
+
+    Returns (BANDS, 3), for a sun of luminance 1 outside the atmosphere.
+    """
     bands = np.repeat(np.eye(BANDS), 2, axis=1)
     return raw_rgb(bands * sun_weights())
 
 
 def _kept(columns: Floats, air: SkyAir) -> NDArray[np.float32]:
-    """(..., BANDS) what is left of light after column amounts (..., 3)."""
+    """Transmittance by Beer's law.
+
+    columns : (..., 3) column amounts of molecules, haze and ozone, relative to a vertical column
+    Returns (..., BANDS) float32 [-].
+    """
     depth = columns.astype(np.float32) @ _depths(air)
     return np.asarray(np.exp(-np.minimum(depth, np.float32(80.0))))
 
 
 def _scattering(air: SkyAir) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """(BANDS,) what molecules and haze scatter, over their density."""
+    """Scattering coefficients of molecules and haze, relative to their densities.
+
+    Returns two (BANDS,) float32.
+    """
     depths = _depths(air)
     return depths[0], depths[1] * np.float32(HAZE_ALBEDO)
 
 
 def _sphere(count: int) -> NDArray[np.float64]:
-    """(N, 3) directions spread evenly, by the golden angle."""
+    """Directions spread evenly over the sphere by the golden angle (Fibonacci lattice).
+
+    Returns (count, 3) unit vectors.
+    """
     height = 1.0 - 2.0 * (np.arange(count) + 0.5) / count
     around = np.pi * (1.0 + 5.0**0.5) * np.arange(count)
     flat = np.sqrt(1.0 - height**2)
@@ -75,14 +92,23 @@ def _sphere(count: int) -> NDArray[np.float64]:
 
 
 def multiple_scattering_table(air: SkyAir) -> NDArray[np.float64]:
-    """(heights, sines, BANDS) light that arrives scattered already, as a mean over all
-    directions [cd/m2 for 1 lx outside the air], with what the ground sends back."""
+    """Mean luminance of light that has already been scattered, ground reflection included.
+
+    air : the atmosphere; its forwardness and its base height do not count
+    Returns (heights, sines, BANDS) [cd/m2 for 1 lx outside the atmosphere], over AGAIN_HEIGHTS [m] and
+    AGAIN_SINES, the sine of the sun's elevation.
+    """
     return _multiple_scattering_table(replace(air, forwardness=0.0, height_m=0.0))
 
 
 @lru_cache(maxsize=32)
 def _multiple_scattering_table(air: SkyAir) -> NDArray[np.float64]:
-    """Scattered evenly, whichever way haze sends it; heights are over the sea."""
+    """The table for isotropic scattering; heights are above sea level.
+
+    Source: Hillaire 2020, equations 5 to 10: the second order is integrated, all further orders are a
+    geometric
+    series.
+    """
     h, s, w = np.meshgrid(AGAIN_HEIGHTS, AGAIN_SINES, np.arange(AGAIN_WAYS), indexing="ij")
     ways = _sphere(AGAIN_WAYS)
     up = ways[w, 1]
@@ -95,7 +121,7 @@ def _multiple_scattering_table(air: SkyAir) -> NDArray[np.float64]:
     along = length[..., None] * (0.5 * (edges[1:] + edges[:-1]))
     piece = length[..., None] * np.diff(edges)
     distance = np.sqrt(r[..., None] ** 2 + along**2 + 2.0 * r[..., None] * along * up[..., None])
-    # The sun stands in the plane of x; what is far along the way sees it higher or lower.
+    # The sun lies in the x-y plane. Farther along the ray its elevation differs: the Earth is round.
     toward = ways[w, 0] * np.sqrt(1.0 - s * s) + up * s
     there = (r[..., None] * s[..., None] + along * toward[..., None]) / distance
     height = np.maximum(distance - EARTH_M, 0.0)
@@ -116,7 +142,12 @@ def _multiple_scattering_table(air: SkyAir) -> NDArray[np.float64]:
 
 
 def _multiple_scattering(air: SkyAir, height_m: Floats, sine: Floats) -> NDArray[np.float32]:
-    """(..., BANDS) of `multiple_scattering_table` between its places."""
+    """Bilinear lookup in `multiple_scattering_table`.
+
+    height_m : (...,) above sea level [m]
+    sine     : (...,) sine of the sun's elevation
+    Returns (..., BANDS) float32.
+    """
     table = multiple_scattering_table(air).astype(np.float32)
     at = np.sqrt(np.clip(height_m / AGAIN_HEIGHTS[-1], 0.0, 1.0)) * (len(AGAIN_HEIGHTS) - 1)
     i = np.minimum(at.astype(int), len(AGAIN_HEIGHTS) - 2)
@@ -132,8 +163,13 @@ def _multiple_scattering(air: SkyAir, height_m: Floats, sine: Floats) -> NDArray
 
 
 def _sums(air: SkyAir, sun_deg: float, elevation_deg: Floats, off_deg: Floats) -> NDArray[np.float64]:
-    """(3, E, A, 3) light by molecules and haze without their phase functions, and scattered again;
-    linear sRGB for a sun of 1 lx outside the air, not clipped."""
+    """Sky view integrals without phase functions, so that these can change without a new integration.
+
+    sun_deg                : elevation of the sun
+    elevation_deg, off_deg : (E,) and (A,) elevation, and azimuth relative to the sun
+    Returns (3, E, A, 3): molecules, haze, multiple scattering; linear sRGB for a sun of 1 lx outside the
+    atmosphere, not clipped to the gamut.
+    """
     elevation, off, sun = np.radians(elevation_deg), np.radians(off_deg), np.radians(sun_deg)
     sine = np.sin(elevation)[:, None]
     start = EARTH_M + air.height_m
@@ -160,19 +196,29 @@ def _sums(air: SkyAir, sun_deg: float, elevation_deg: Floats, off_deg: Floats) -
 
 
 def _phases(cosine: Floats, g: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Phase functions of molecules and haze [1/sr]. Source: Rayleigh; Henyey, Greenstein 1941."""
+    """Phase functions of molecules and haze.
+
+    cosine : (...,) of the scattering angle
+    g      : Henyey-Greenstein asymmetry of haze
+    Returns two (...,) [1/sr]. Source: Rayleigh; Henyey and Greenstein 1941.
+    """
     haze = (1.0 - g * g) / (4.0 * np.pi * (1.0 + g * g - 2.0 * g * cosine) ** 1.5)
     return 3.0 / (16.0 * np.pi) * (1.0 + np.asarray(cosine) ** 2), haze
 
 
 @lru_cache(maxsize=512)
 def _view_at(air: SkyAir, sun_deg: float) -> NDArray[np.float64]:
+    """Cached sky view table at one of the tabulated sun elevations."""
     return _sums(air, sun_deg, ELEVATIONS, OFF_SUN)
 
 
 def _view(air: SkyAir, sun_deg: float) -> NDArray[np.float64]:
-    """What is seen from the level, between sun heights that are kept; `air` without its
-    forwardness, which no sum needs."""
+    """Sky view table between tabulated sun elevations.
+
+
+    The steps are 0.5 degrees below FINE_BELOW_DEG and 2 degrees above. `air` must come without its forwardness:
+    no integral depends on it, and it would split the cache.
+    """
     step = 0.5 if sun_deg < FINE_BELOW_DEG else 2.0
     low = float(np.floor(sun_deg / step) * step)
     share = (sun_deg - low) / step
@@ -183,7 +229,10 @@ def _view(air: SkyAir, sun_deg: float) -> NDArray[np.float64]:
 
 @lru_cache(maxsize=1)
 def _rows() -> tuple[NDArray[np.int64], NDArray[np.float64]]:
-    """Row of the table below each row of a dome, and the share of the next."""
+    """Rows of the sky view table for each row of a dome.
+
+    Returns the row below (H,), and the weight of the next row (H,) [-].
+    """
     directions, _ = dome_directions()
     elevation = np.degrees(np.arcsin(directions[:, 0, 1]))
     row = np.clip(np.searchsorted(ELEVATIONS, elevation) - 1, 0, len(ELEVATIONS) - 2)
@@ -192,7 +241,12 @@ def _rows() -> tuple[NDArray[np.int64], NDArray[np.float64]]:
 
 
 def _spread(sums: NDArray[np.float64], azimuth_rad: float) -> NDArray[np.float32]:
-    """(3, H, 3, W) of the table's sums over a dome, for a sun at an azimuth: kind, row, R G B, column."""
+    """Interpolate a sky view table over a dome.
+
+    sums        : (3, E, A, 3) from `_sums`
+    azimuth_rad : of the sun
+    Returns (3, H, 3, W) float32: species, row, RGB, column.
+    """
     row, share = _rows()
     width, count = dome_directions()[1].shape[1], len(OFF_SUN)
     rows = sums[:, row] * (1.0 - share)[:, None, None] + sums[:, row + 1] * share[:, None, None]
@@ -200,7 +254,7 @@ def _spread(sums: NDArray[np.float64], azimuth_rad: float) -> NDArray[np.float32
     off = np.abs(((columns + 0.5) / width * 360.0 - np.degrees(azimuth_rad) + 180.0) % 360.0 - 180.0)
     at = off / 180.0 * (count - 1)
     low = np.minimum(at.astype(int), count - 2)
-    # Columns between those of the table, as one product of matrices.
+    # Interpolation between columns as one matrix product.
     between = np.zeros((count, width), np.float32)
     between[low, columns], between[low + 1, columns] = 1.0 - (at - low), at - low
     flat = np.moveaxis(rows, 3, 2).astype(np.float32).reshape(-1, count)
@@ -208,10 +262,13 @@ def _spread(sums: NDArray[np.float64], azimuth_rad: float) -> NDArray[np.float32
 
 
 def atmosphere_dome(direction: Floats, elevation_deg: float, air: SkyAir) -> NDArray[np.float64]:
-    """(H, W, 3) the sky that a far light of 1 lx outside the air makes [cd/m2].
+    """Luminance of the clear sky lit by one far light.
 
-    direction     : (3,) unit, to the light
-    elevation_deg : its geometric elevation
+    direction     : (3,) unit vector to the light
+    elevation_deg : its geometric elevation [deg]
+    air           : the atmosphere
+    Returns (H, W, 3) [cd/m2 for 1 lx outside the atmosphere].
+    Source: Hillaire 2020; see the module.
     """
     directions, _ = dome_directions()
     azimuth = float(np.arctan2(direction[0], -direction[2]))
@@ -223,8 +280,11 @@ def atmosphere_dome(direction: Floats, elevation_deg: float, air: SkyAir) -> NDA
 
 @lru_cache(maxsize=8192)
 def ground_illuminance(elevation_deg: float, air: SkyAir) -> float:
-    """Illuminance of open, level ground by the sky that a far light of 1 lx outside the air
-    makes, by a coarser look [lx]."""
+    """Illuminance of open, level ground by the clear sky alone, from a coarse table.
+
+    elevation_deg : geometric elevation of the light [deg]
+    Returns lx for 1 lx outside the atmosphere.
+    """
     sums = _sums(air, elevation_deg, COARSE_ELEVATIONS, COARSE_OFF) @ LUMINANCE_WEIGHTS
     elevation, off, sun = np.radians(COARSE_ELEVATIONS), np.radians(COARSE_OFF), np.radians(elevation_deg)
     toward = np.cos(elevation)[:, None] * np.cos(off) * np.cos(sun) + np.sin(elevation)[:, None] * np.sin(sun)

@@ -39,22 +39,33 @@ class CloudShadow:
 
     @property
     def foot(self) -> float:
-        """Height over the level under which none of the deck lies [m]."""
+        """Height above the level below which there is no cloud of the deck [m]."""
         return 0.0 if self.deck is None else min(self.deck.base, 0.0)
 
     @property
     def slope(self) -> tuple[float, float]:
-        """How far a way to the light goes east and south for each metre that it rises."""
+        """Horizontal shift of a ray to the light for each metre that it rises.
+
+        Returns (east, south) [-].
+        """
         up = max(self.toward[1], LOWEST_SINE)
         return self.toward[0] / up, self.toward[2] / up
 
     def crossings(self, points: Floats) -> tuple[Floats, Floats]:
-        """(N,), (N,) where the ways from points (N, 3) to the light cross height 0 [m]."""
+        """Where rays from points to the light cross height 0.
+
+        points : (N, 3) [m]
+        Returns x and z, each (N,) [m].
+        """
         east, south = self.slope
         return points[:, 0] - east * points[:, 1], points[:, 2] - south * points[:, 1]
 
     def parts(self, x: Floats, z: Floats) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """(N,) what high cloud leaves, and (N,) what the whole deck leaves, over places of height 0."""
+        """Transmittance of high cloud and of the whole deck.
+
+        x, z : (N,) where rays to the light cross height 0 [m]
+        Returns two (N,) [-].
+        """
         left, through = np.ones(len(x)), np.ones(len(x))
         if self.cloud is not None:
             way = np.broadcast_to(self.toward, (len(x), 3))
@@ -66,19 +77,27 @@ class CloudShadow:
         return left, through
 
     def share_over(self, height_m: Floats) -> NDArray[np.float64]:
-        """(N,) how much of the deck lies over heights [m], 0 to 1."""
+        """Share of the deck that lies above given heights.
+
+        height_m : (N,) above the level [m]
+        Returns (N,) 0 to 1.
+        """
         if self.deck is None:
             return np.ones(len(height_m))
         top = self.deck.base + self.deck.thick
         return np.asarray(np.clip((top - height_m) / self.deck.thick, 0.0, 1.0))
 
     def left(self, points: Floats) -> NDArray[np.float64]:
-        """(N,) share of the light that reaches points (N, 3)."""
+        """Share of the far light that reaches points.
+
+        points : (N, 3) [m]
+        Returns (N,) 0 to 1.
+        """
         left, through = self.parts(*self.crossings(points))
         return np.asarray(left * through ** self.share_over(points[:, 1]))
 
     def average(self) -> float:
-        """The share over wide, low land."""
+        """Mean transmittance over wide, low land, from one tile of the noise [-]."""
         tile = max(layer.tile for layer in (self.cloud, self.deck) if layer is not None)
         across = (np.arange(AVERAGED) + 0.5) / AVERAGED * tile
         x, z = np.meshgrid(across, across)
@@ -86,7 +105,11 @@ class CloudShadow:
         return float((left * through).mean())
 
     def bounds(self, box: Floats) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """(2,) lowest and (2,) highest crossings of all that a box (2, 3) holds [m]."""
+        """Bounding box of the crossings of all rays from a box.
+
+        box : (2, 3) lowest and highest corner [m]
+        Returns lowest and highest (x, z), each (2,) [m]; never of zero extent.
+        """
         corners = np.stack(np.meshgrid(*np.asarray(box).T), axis=-1).reshape(-1, 3)
         x, z = self.crossings(corners)
         low, high = np.array([x.min(), z.min()]), np.array([x.max(), z.max()])
@@ -94,7 +117,7 @@ class CloudShadow:
 
 
 class ShadowMap:
-    """What clouds leave over a box, worked out once on a grid."""
+    """Transmittance of clouds over a box, tabulated on a grid of crossings."""
 
     def __init__(self, shadow: CloudShadow, box: Floats, cells: int = 96) -> None:
         self._shadow, self._cells = shadow, cells
@@ -107,7 +130,11 @@ class ShadowMap:
         )
 
     def left(self, points: Floats) -> NDArray[np.float64]:
-        """(N,) share of the light that reaches points (N, 3) of the box."""
+        """Share of the far light that reaches points of the box, by bilinear lookup.
+
+        points : (N, 3) [m]
+        Returns (N,) 0 to 1.
+        """
         x, z = self._shadow.crossings(points)
         last = self._cells - 1
         u = np.clip((x - self._low[0]) / self._step[0] - 0.5, 0.0, last)

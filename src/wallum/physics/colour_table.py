@@ -1,6 +1,6 @@
-"""Tables of colours, read between their entries: one axis for each channel, or a cube.
+"""Lookup in colour tables (3D LUT): one curve a channel, or a cube with tetrahedral interpolation.
 
-Twin of realtime/shaders/include/chain/table.glsl.
+GLSL twin: realtime/shaders/include/chain/table.glsl.
 """
 
 from dataclasses import dataclass
@@ -21,20 +21,30 @@ SPAN: Final = STOPS_BELOW + STOPS_ABOVE
 
 
 def shaped(values: Floats) -> NDArray[np.float64]:
-    """(...,) picture values to 0..1 by stops about mid grey [-]."""
+    """Log shaper for tables that take scene light.
+
+    values : (...,) picture values, linear
+    Returns (...,) 0 to 1: stops from STOPS_BELOW below mid grey to STOPS_ABOVE above it.
+    """
     stops = np.log2(np.maximum(np.asarray(values, np.float64), 1e-12) / MID_GREY)
     return np.clip((stops + STOPS_BELOW) / SPAN, 0.0, 1.0)
 
 
 def unshaped(share: Floats) -> NDArray[np.float64]:
-    """Inverse of `shaped`, within its range."""
+    """Inverse of `shaped` within its range.
+
+    share : (...,) 0 to 1
+    Returns (...,) picture values.
+    """
     return np.asarray(MID_GREY * 2.0 ** (np.asarray(share, np.float64) * SPAN - STOPS_BELOW))
 
 
 @dataclass(frozen=True, eq=False)
 class ColourTable:
-    """entries : (R, G, B, 3) a cube, or (N, 3) a curve for each channel
-    low, high : (3,) what the first and the last entry stand for
+    """A colour table.
+
+    entries   : (R, G, B, 3) a cube, or (N, 3) a curve for each channel
+    low, high : (3,) input values of the first and the last entry
     """
 
     entries: NDArray[np.float32]
@@ -43,10 +53,15 @@ class ColourTable:
 
     @property
     def is_cube(self) -> bool:
+        """Whether the table is a cube; else it has a curve for each channel."""
         return self.entries.ndim == 4
 
     def __call__(self, values: Floats) -> NDArray[np.float64]:
-        """(..., 3) values to values; what lies beyond its ends is as at these."""
+        """Look values up.
+
+        values : (..., 3)
+        Returns (..., 3) float64. Values outside the table's range take the nearest entry.
+        """
         x = np.asarray(values, np.float64)
         low, high = np.array(self.low), np.array(self.high)
         last = self.entries.shape[0] - 1
@@ -56,6 +71,10 @@ class ColourTable:
         return out.reshape(x.shape)
 
     def _by_channel(self, at: NDArray[np.float64], last: int) -> NDArray[np.float64]:
+        """Linear interpolation, a channel at a time.
+
+        at : (N, 3) positions in entries
+        """
         first = np.minimum(at.astype(np.int64), last - 1)
         share = at - first
         channel = np.arange(3)
@@ -63,7 +82,10 @@ class ColourTable:
         return np.asarray(a + (b.astype(np.float64) - a) * share)
 
     def _in_cube(self, at: NDArray[np.float64], last: int) -> NDArray[np.float64]:
-        """By the tetrahedron of the cell that holds each: greys stay grey between entries."""
+        """Tetrahedral interpolation: a grey stays grey between entries.
+
+        at : (N, 3) positions in entries
+        """
         first = np.minimum(at.astype(np.int64), last - 1)
         share = at - first
         order = np.argsort(-share, axis=1, kind="stable")
@@ -78,4 +100,5 @@ class ColourTable:
         return out
 
     def _entry(self, corner: NDArray[np.int64]) -> NDArray[np.float64]:
+        """Entries at integer corners (N, 3) of the cube."""
         return np.asarray(self.entries[corner[:, 0], corner[:, 1], corner[:, 2]], np.float64)

@@ -1,6 +1,6 @@
-"""Tone curves by name: from scene-linear picture values to display-linear ones, each in its published form.
+"""Tone curves by name: scene-linear picture values to display-linear values, in their published forms.
 
-Twin of realtime/shaders/include/chain/curves.glsl.
+GLSL twin: realtime/shaders/include/chain/curves.glsl.
 """
 
 from dataclasses import dataclass
@@ -19,9 +19,9 @@ CurveKind = Literal["own", "linear", "reinhard", "neutral", "filmic"]
 CurveOn = Literal["channel", "luminance"]
 # Six stops above mid grey.
 DEFAULT_WHITE: Final = 11.52
-# Khronos PBR Neutral: where the highlights begin to give way, and how fast they lose their colour.
+# Khronos PBR Neutral: start of the highlight compression, and the rate of desaturation.
 GIVES_WAY, LOSES_COLOUR = 0.8 - 0.04, 0.15
-# The ACES output's exposure, for which the fit was made.
+# Exposure of the ACES output transform for which the fit was made.
 FILMIC_EXPOSURE: Final = 0.6
 
 
@@ -29,9 +29,10 @@ FILMIC_EXPOSURE: Final = 0.6
 class Curve:
     """A tone curve.
 
-    white : picture value that becomes white, where the kind has one
-    on    : each channel by itself, or luminance, so that colours keep their ratios; PBR Neutral has its own
-    own   : the program's, where that is the kind
+    kind  : which published form, or `own`
+    white : picture value that becomes white, for kinds that have one
+    on    : apply to each channel, or to luminance with the colour's ratios kept; PBR Neutral defines its own
+    own   : parameters of the program's own curve
     """
 
     kind: CurveKind = "own"
@@ -40,7 +41,11 @@ class Curve:
     own: ToneCurve = DEFAULT_CURVE
 
     def __call__(self, values: Floats) -> NDArray[np.float64]:
-        """(..., 3) picture values to display-linear ones in 0 to 1 [-]."""
+        """Apply the curve.
+
+        values : (..., 3) picture values, linear
+        Returns (..., 3) display-linear, 0 to 1.
+        """
         x = np.maximum(np.asarray(values, np.float64), 0.0)
         if self.kind == "neutral":
             return np.clip(neutral(x), 0.0, 1.0)
@@ -50,6 +55,7 @@ class Curve:
         return np.clip(x * (self._one(light) / np.maximum(light, 1e-9)), 0.0, 1.0)
 
     def _one(self, x: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Apply the curve to values of one channel."""
         if self.kind == "linear":
             return x
         if self.kind == "reinhard":
@@ -63,19 +69,31 @@ OWN_CURVE: Final = Curve()
 
 
 def reinhard(x: NDArray[np.float64], white: float) -> NDArray[np.float64]:
-    """(...,) extended Reinhard, 1 at `white`. Source: Reinhard and others 2002, equation 4."""
+    """Extended Reinhard operator.
+
+    x     : (...,) picture values
+    white : picture value that becomes 1
+    Returns (...,). Source: Reinhard et al. 2002, equation 4.
+    """
     return np.asarray(x * (1.0 + x / white**2) / (1.0 + x))
 
 
 def filmic(x: NDArray[np.float64]) -> NDArray[np.float64]:
-    """(...,) a fit of the ACES output for displays, at its exposure. Source: Narkowicz 2015."""
+    """Filmic curve: a rational fit of the ACES output transform for displays, at its exposure.
+
+    x : (...,) picture values
+    Returns (...,). Source: Narkowicz 2015, "ACES Filmic Tone Mapping Curve".
+    """
     x = FILMIC_EXPOSURE * x
     return np.asarray(x * (2.51 * x + 0.03) / (x * (2.43 * x + 0.59) + 0.14))
 
 
 def neutral(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
-    """(..., 3) PBR Neutral: colours below its shoulder as they are, less the sheen of 4 per cent.
-    Source: Khronos, "PBR Neutral Tone Mapping"."""
+    """Khronos PBR Neutral: colours below the shoulder are kept, less the 4 % of specular reflection.
+
+    rgb : (..., 3) picture values
+    Returns (..., 3). Source: Khronos, "PBR Neutral Tone Mapping", 2024.
+    """
     least = rgb.min(axis=-1, keepdims=True)
     rgb = rgb - np.where(least < 0.08, least - 6.25 * least * least, 0.04)
     peak = rgb.max(axis=-1, keepdims=True)

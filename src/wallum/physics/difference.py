@@ -1,6 +1,6 @@
-"""How different two displayed colours look: delta E ITP.
+"""Visible difference of displayed colours: delta E ITP. A value of 1 is about one just noticeable difference.
 
-Source: ITU-R BT.2124 (2019); ICtCp from ITU-R BT.2100. 1 is about one just visible difference.
+Source: ITU-R BT.2124 (2019); ICtCp from ITU-R BT.2100.
 """
 
 import numpy as np
@@ -21,6 +21,8 @@ WHITE_CD_M2 = 100.0
 
 
 def _itp(linear: Floats) -> NDArray[np.float64]:
+    """Linear sRGB (N, 3), 0 to 1, to (N, 3) I, T, P for a white of WHITE_CD_M2. Source: ITU-R BT.2124,
+    annex 1."""
     light = np.clip(np.asarray(linear, dtype=np.float64), 0.0, 1.0) * WHITE_CD_M2 @ TO_2020.T @ TO_LMS.T
     y = np.clip(light / 10_000.0, 0.0, 1.0) ** M1
     coded = ((C1 + C2 * y) / (1.0 + C3 * y)) ** M2
@@ -28,5 +30,9 @@ def _itp(linear: Floats) -> NDArray[np.float64]:
 
 
 def delta_e_itp(a: Floats, b: Floats) -> NDArray[np.float64]:
-    """(N,) difference of displayed colours (N, 3), linear sRGB 0 to 1 on a white of 100 cd/m2."""
+    """Colour difference delta E ITP.
+
+    a, b : (N, 3) linear sRGB, 0 to 1, on a display white of 100 cd/m2
+    Returns (N,) [-]. Source: ITU-R BT.2124 (2019), equation 1.
+    """
     return np.asarray(720.0 * np.sqrt(((_itp(a) - _itp(b)) ** 2).sum(axis=1)))

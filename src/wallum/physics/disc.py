@@ -1,8 +1,8 @@
-"""Light of an even disc, in closed form.
+"""Illuminance by a uniform disc light in closed form.
 
-The illuminance of a surface by an even source is half its luminance times an integral around the source's
-edge (Lambert 1760; Stokes' theorem). Around a circle, cut where the surface's horizon cuts it, all parts of
-that integral are elementary. Twin of realtime/shaders/include/kinds/panel.glsl.
+The illuminance by a uniform source is half its luminance times an integral around its edge (Lambert 1760;
+Stokes' theorem). For a circle clipped by the horizon of the receiver all parts of it are elementary.
+GLSL twin: realtime/shaders/include/kinds/panel.glsl.
 """
 
 import numpy as np
@@ -12,24 +12,28 @@ from wallum.physics.frames import frame_of
 
 __all__ = ["disc_illuminance", "disc_lumens"]
 
-# Below this share of |p|^2 the place counts as on the axis, where two terms have a limit.
+# Below this share of p the receiver counts as on the axis, where two terms have a limit.
 ON_AXIS = 1e-9
 
 
 def disc_lumens(luminance_cd_m2: float, radius_m: float) -> float:
-    """Flux of a disc that shines to one side [lm]: pi L A."""
+    """Flux of a disc that shines to one side.
+
+    luminance_cd_m2 : [cd/m2]
+    radius_m        : [m]
+    Returns pi L A [lm], for a Lambertian source.
+    """
     return float(np.pi**2 * luminance_cd_m2 * radius_m**2)
 
 
 def disc_illuminance(to_centre_m: Floats, facing: Floats, radius_m: Floats, normals: Floats) -> Floats:
-    """Illuminance of surfaces by a disc of luminance 1, without shadow; what lies below a surface's horizon
-    gives it nothing.
+    """Illuminance by a disc of luminance 1, without shadow. Parts below the receiver's horizon do not count.
 
-    to_centre_m : (N, 3) from each surface to the disc's middle [m]
-    facing      : (N, 3) or (1, 3) unit, where the disc faces
+    to_centre_m : (N, 3) from each receiver to the centre of the disc [m]
+    facing      : (N, 3) or (1, 3) unit normal of the disc
     radius_m    : (N,) or (1,) [m]
-    normals     : (N, 3) unit normals of the surfaces
-    Returns (N,) [lx per cd/m2]; 0 behind the disc.
+    normals     : (N, 3) unit normals of the receivers
+    Returns (N,) [lx per cd/m2]; 0 behind the disc. Source: Lambert 1760; see the module.
     """
     c = np.asarray(to_centre_m, dtype=np.float64)
     w = np.broadcast_to(np.asarray(facing, dtype=np.float64), c.shape)
@@ -37,7 +41,7 @@ def disc_illuminance(to_centre_m: Floats, facing: Floats, radius_m: Floats, norm
     a = np.broadcast_to(np.asarray(radius_m, dtype=np.float64), len(c))
     before = -dots(c, w)
     h = np.maximum(before, 1e-9)
-    # Axes of the disc: `u` away from the place, as far aside as it lies.
+    # Axes of the disc: u points away from the receiver, in the plane of the disc.
     aside = c + scaled(w, before)
     rho = np.sqrt(dots(aside, aside))
     any_side, _ = frame_of(w)
@@ -62,7 +66,10 @@ def disc_illuminance(to_centre_m: Floats, facing: Floats, radius_m: Floats, norm
 
 
 def _primitive(t: Floats, alpha: Floats, beta: Floats, gamma: Floats, p: Floats, q: Floats) -> Floats:
-    """Integral of (alpha + beta cos t + gamma sin t) / (p + q cos t), continuous in t; p > q >= 0."""
+    """Antiderivative of (alpha + beta cos t + gamma sin t) / (p + q cos t), continuous in t, for p > q >= 0.
+
+    All arguments are (N,). Near q = 0 two terms are replaced by their limits.
+    """
     s = np.sqrt(np.maximum(p * p - q * q, 1e-30))
     sine, cosine = np.sin(t), np.cos(t)
     part = sine / (p + s + q * cosine)

@@ -64,12 +64,18 @@ class Focus:
 
 
 def tile_of(height: int) -> int:
-    """Side of a tile in which the nearest is looked for [pixels of half the size]."""
+    """Side of a tile in which the nearest blur radius is searched [pixels at half size]."""
     return max(math.ceil(0.5 * MAXIMUM * height), 4)
 
 
 def focused(picture: Floats, depth: Floats, focus: Focus, fov_deg: float) -> NDArray[np.float64]:
-    """(H, W, 3) a picture as a lens draws it, whose pixels have depths (H, W) [m], 0 for the sky."""
+    """Apply depth of field.
+
+    picture : (H, W, 3) linear
+    depth   : (H, W) [m]; 0 for the sky
+    fov_deg : vertical field of view [deg]
+    Returns (H, W, 3).
+    """
     x = np.asarray(picture, np.float64)
     height, width = x.shape[:2]
     exact = focus.radius(depth, fov_deg) * height
@@ -87,7 +93,11 @@ def focused(picture: Floats, depth: Floats, focus: Focus, fov_deg: float) -> NDA
 def _halved(
     x: NDArray[np.float64], radius: NDArray[np.float64], depth: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Light and radius at half the size: means of four, and that of the nearest of them."""
+    """Halve light and blur radius.
+
+    The light is the mean of four pixels, the radius that of the nearest of the four.
+    Returns (H/2, W/2, 3) and (H/2, W/2).
+    """
     rows, columns = -(-x.shape[0] // 2), -(-x.shape[1] // 2)
     y = np.minimum(2 * np.arange(rows)[:, None] + np.array([0, 0, 1, 1]), x.shape[0] - 1)
     z = np.minimum(2 * np.arange(columns)[:, None] + np.array([0, 1, 0, 1]), x.shape[1] - 1)
@@ -99,7 +109,7 @@ def _halved(
 
 
 def _near_reach(radius: NDArray[np.float64], tile: int) -> NDArray[np.float64]:
-    """(H, W) how far what is near about a pixel reaches, by tiles and those beside them."""
+    """Largest near blur radius in the 3 x 3 tiles around each pixel, (H, W) [pixels]."""
     rows, columns = -(-radius.shape[0] // tile), -(-radius.shape[1] // tile)
     padded = np.zeros((rows * tile, columns * tile))
     padded[: radius.shape[0], : radius.shape[1]] = np.maximum(-radius, 0.0)
@@ -113,7 +123,11 @@ def _near_reach(radius: NDArray[np.float64], tile: int) -> NDArray[np.float64]:
 def _gathered(
     light: NDArray[np.float64], radius: NDArray[np.float64], near: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Light of what is not near, (H, W, 3), and (H, W, 4) of what is, times how much of a pixel it covers."""
+    """Gather far and near blur apart with the points of SPIRAL.
+
+    light, radius, near : (H, W, 3), (H, W), (H, W), at half size
+    Returns far light (H, W, 3), and near light times coverage with its coverage (H, W, 4).
+    """
     rows, columns = radius.shape
     y, x = np.mgrid[:rows, :columns]
     reach = np.maximum(np.maximum(radius, 0.0), near)
@@ -124,7 +138,7 @@ def _gathered(
         j = np.clip(np.floor(y + down * reach + 0.5), 0, rows - 1).astype(np.int64)
         i = np.clip(np.floor(x + across * reach + 0.5), 0, columns - 1).astype(np.int64)
         other, away = radius[j, i], reach * math.hypot(across, down)
-        # Beyond what is itself near all that is behind it counts; else what is no sharper than it.
+        # Behind a near pixel all farther pixels count; otherwise only pixels that are no sharper.
         own = np.where(other < 0.0, -other, np.minimum(other, np.maximum(radius, 0.0)))
         there = np.clip(own - away + 1.0, 0.0, 1.0)
         there = np.where((other >= 0.0) & (radius < 0.0), 1.0, there)
@@ -145,7 +159,7 @@ def _gathered(
 
 
 def _enlarged(values: NDArray[np.float64], size: tuple[int, int]) -> NDArray[np.float64]:
-    """Values between pixels, as a texture is read."""
+    """Bilinear upsampling of (h, w, C) to a size (H, W), as a texture lookup does."""
     out = values
     for axis, many in enumerate(size):
         few = values.shape[axis]

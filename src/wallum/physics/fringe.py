@@ -1,7 +1,7 @@
-"""Colour fringes of a lens: red is drawn a little larger than green, and blue smaller, from the middle on.
+"""Lateral chromatic aberration: red is magnified and blue reduced relative to green.
 
-That is lateral chromatic aberration to its first order, in which the scale of the picture depends on the wave
-length (Kingslake, "Lens Design Fundamentals", chapter 11). Twin of realtime/shaders/include/chain/seen.glsl.
+First order: the magnification depends on wavelength. GLSL twin: realtime/shaders/include/chain/seen.glsl.
+Source: Kingslake and Johnson, "Lens Design Fundamentals", chapter 11.
 """
 
 import numpy as np
@@ -16,12 +16,21 @@ HALF_DIAGONAL = 1101.45
 
 
 def fringe_share(pixels: float) -> float:
-    """How much larger red is drawn, for a fringe of so many pixels at the corner of 1920 x 1080 [-]."""
+    """Relative magnification of red for a fringe stated in pixels.
+
+    pixels : at the corner of a picture of 1920 x 1080
+    Returns [-].
+    """
     return pixels / HALF_DIAGONAL
 
 
 def fringed(picture: Floats, pixels: float) -> NDArray[np.float64]:
-    """(H, W, 3) a picture as a lens with a fringe draws it; read between pixels, its edge goes on."""
+    """Apply lateral chromatic aberration.
+
+    picture : (H, W, 3)
+    pixels  : fringe at the corner of 1920 x 1080
+    Returns (H, W, 3), bilinear; the border is clamped.
+    """
     out = np.array(picture, np.float64)
     share = fringe_share(pixels)
     for channel, scale in ((0, 1.0 + share), (2, 1.0 - share)):
@@ -30,6 +39,7 @@ def fringed(picture: Floats, pixels: float) -> NDArray[np.float64]:
 
 
 def _scaled(values: NDArray[np.float64], scale: float) -> NDArray[np.float64]:
+    """Magnify one channel (H, W) about its centre."""
     height, width = values.shape
     rows, above = _places(height, scale)
     columns, left = _places(width, scale)
@@ -40,7 +50,10 @@ def _scaled(values: NDArray[np.float64], scale: float) -> NDArray[np.float64]:
 
 
 def _places(size: int, scale: float) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
-    """(size,) which pixel each is read from, and how far it lies toward the next."""
+    """Source positions of a magnified axis.
+
+    Returns the pixel below (size,) and the weight of the next (size,).
+    """
     at = np.clip((np.arange(size) + 0.5 - 0.5 * size) / scale + 0.5 * size - 0.5, 0.0, size - 1.0)
     first = np.floor(at).astype(np.int64)
     return first, at - first

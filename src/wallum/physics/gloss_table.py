@@ -1,6 +1,7 @@
-"""What a gloss sends back on the whole, by roughness and angle: integrals that have no closed form.
+"""Directional albedo of the GGX lobe, tabulated by roughness and angle.
 
-Kept in data/gloss.npy; `python -m wallum.physics.gloss_table` makes it anew.
+The table lies in data/gloss.npy; `python -m wallum.physics.gloss_table FILE` computes it.
+Sources: Heitz 2018; Karis 2013 (split sum).
 """
 
 import sys
@@ -26,11 +27,11 @@ MIN_COSINE = 1e-3
 
 @lru_cache(maxsize=1)
 def gloss_table() -> NDArray[np.float32]:
-    """(128, 32, 4) by roughness, 0.045 to 1, and by the root of the cosine to the eye, 0 to 1.
+    """The table, (128, 32, 4) float32: roughness 0.045 to 1, and square root of n.v 0 to 1.
 
-    scale, offset : of F0, in the share of light that the gloss sends back before compensation
-    kept, steep   : light that comes at a cosine n is left for what lies under a dielectric's gloss by
-                    kept * (1 - steep * falling(roughness, n)), so that even light comes back whole
+    scale, offset : factors of F0 in the directional albedo, before energy compensation
+    kept, steep   : transmission to the diffuse layer below a dielectric at incidence cosine n is
+                    kept * (1 - steep * falling(roughness, n)), so that a white furnace stays white
     """
     path = resources.files("wallum.physics").joinpath("data/gloss.npy")
     with path.open("rb") as stream:
@@ -38,25 +39,40 @@ def gloss_table() -> NDArray[np.float32]:
 
 
 def falling(roughness: Floats, cosine: Floats) -> Floats:
-    """How what a gloss leaves falls towards grazing angles: by the fifth power as Fresnel's rise does
-    where it is smooth, by the third where it is rough. Within 2 % of the integral, 16 % at worst."""
+    """Rise of the reflection toward grazing angles, as a blend of cubic and quintic terms.
+
+    roughness, cosine : (...,)
+    Returns (...,) [-]; within 2 % of the integral, 16 % at worst at grazing angles.
+    """
     x, third = 1.0 - cosine, thirds(roughness)
     return x * x * x * (third + (1.0 - third) * x * x)
 
 
 def thirds(roughness: Floats) -> Floats:
-    """(...,) share of the third power in it [-], by roughness (...,)."""
+    """Weight of the cubic term in `falling`.
+
+    roughness : (...,)
+    Returns (...,) 0 to 1.
+    """
     return np.clip(3.0 * np.asarray(roughness) - 0.15, 0.0, 1.0)
 
 
 def mean_fall(roughness: Floats) -> Floats:
-    """(...,) mean of `falling` over the hemisphere, by the cosine [-]."""
+    """Cosine-weighted mean of `falling` over the hemisphere.
+
+    roughness : (...,)
+    Returns (...,) [-].
+    """
     third = thirds(roughness)
     return third / 10.0 + (1.0 - third) / 21.0
 
 
 def look_up(roughness: Floats, n_dot_v: Floats) -> NDArray[np.float32]:
-    """(N, 4) of the table, between its columns. roughness, n_dot_v : (N,)"""
+    """Look the table up: nearest roughness, linear in the angle.
+
+    roughness, n_dot_v : (N,)
+    Returns (N, 4) float32.
+    """
     table = gloss_table().reshape(-1, len(COLUMNS))
     rough = np.clip(np.asarray(roughness, np.float32), MIN_ROUGHNESS, 1.0) - np.float32(MIN_ROUGHNESS)
     row = (rough * np.float32((ROWS - 1) / (1.0 - MIN_ROUGHNESS)) + np.float32(0.5)).astype(np.int32)
@@ -68,8 +84,11 @@ def look_up(roughness: Floats, n_dot_v: Floats) -> NDArray[np.float32]:
 
 
 def _seen_halves(roughness: float, cosine: float, side: int) -> tuple[Floats, NDArray[np.float64]]:
-    """(N, 3) half vectors of facets as an eye sees them, evenly by their share, and the eye (3,).
-    Source: Heitz 2018, "Sampling the GGX distribution of visible normals"."""
+    """Half vectors sampled by the distribution of visible normals on a regular grid.
+
+    Returns (side * side, 3) unit, and the view direction (3,).
+    Source: Heitz 2018, "Sampling the GGX Distribution of Visible Normals".
+    """
     a = roughness * roughness
     u, v = (grid.ravel() for grid in np.meshgrid(*[(np.arange(side) + 0.5) / side] * 2))
     eye = np.array([np.sqrt(1.0 - cosine * cosine), 0.0, cosine])
@@ -79,7 +98,7 @@ def _seen_halves(roughness: float, cosine: float, side: int) -> tuple[Floats, ND
     radius, angle = np.sqrt(u), 2.0 * np.pi * v
     p, q = radius * np.sin(angle), radius * np.cos(angle)
     share = 0.5 * (1.0 + stretched[2])
-    # Of the disc that the eye sees, the half that is the hemisphere's edge is pressed together.
+    # Project onto the visible half of the disc.
     q = (1.0 - share) * np.sqrt(np.maximum(1.0 - p * p, 0.0)) + share * q
     out = np.sqrt(np.maximum(1.0 - p * p - q * q, 0.0))
     halves = p[:, None] * across + q[:, None] * up + out[:, None] * stretched
@@ -87,13 +106,22 @@ def _seen_halves(roughness: float, cosine: float, side: int) -> tuple[Floats, ND
 
 
 def _hidden(a: float, cosine: Floats) -> Floats:
-    """Smith's measure of what facets hide from a direction."""
+    """Smith's lambda for GGX.
+
+    a      : roughness squared
+    cosine : (...,)
+    Returns (...,). Source: Heitz 2014, equation 72.
+    """
     tangent2 = (1.0 - cosine * cosine) / np.maximum(cosine * cosine, 1e-12)
     return 0.5 * (np.sqrt(1.0 + a * a * tangent2) - 1.0)
 
 
 def _shares(roughness: float, cosine: float, side: int) -> tuple[float, float]:
-    """Share of light that a mirror of F0 = 1 sends back, and what Fresnel's rise adds to F0 = 0."""
+    """Directional albedo for F0 = 1, and the Fresnel term for F0 = 0.
+
+    side : samples along each axis of the grid
+    Returns two floats [-].
+    """
     halves, eye = _seen_halves(roughness, cosine, side)
     toward = halves @ eye
     light = 2.0 * toward * halves[:, 2] - cosine
@@ -104,7 +132,12 @@ def _shares(roughness: float, cosine: float, side: int) -> tuple[float, float]:
 
 
 def make_table(rows: int = ROWS, side: int = 192) -> NDArray[np.float32]:
-    """(rows, 32, 4) see `gloss_table`; each entry from side x side facets."""
+    """Compute the table.
+
+    rows : roughnesses
+    side : samples along each axis
+    Returns (rows, 32, 4) float32, see `gloss_table`.
+    """
     out = np.zeros((rows, ACROSS, len(COLUMNS)))
     cosines = np.maximum(np.linspace(0.0, 1.0, ACROSS) ** 2, MIN_COSINE)
     for row, roughness in enumerate(np.linspace(MIN_ROUGHNESS, 1.0, rows)):
@@ -112,7 +145,7 @@ def make_table(rows: int = ROWS, side: int = 192) -> NDArray[np.float32]:
         gloss = (DIELECTRIC_F0 * (whole - rise) + rise) * (1.0 + DIELECTRIC_F0 * (1.0 / whole - 1.0))
         left = 1.0 - gloss
         form = np.stack([np.ones(ACROSS), -falling(roughness, cosines)], axis=1)
-        # By the light that falls on a surface at each cosine.
+        # Weight by the irradiance at each cosine.
         flat, fall = np.linalg.lstsq(form * cosines[:, None], left * cosines, rcond=None)[0]
         steep = np.clip(fall / flat, 0.0, 1.0)
         selected = left / (1.0 - steep * mean_fall(roughness))
