@@ -150,7 +150,7 @@ def test_several_are_selected_moved_locked_hidden_and_copied_each_as_one_step(as
 
 def test_control_adds_a_ring_and_a_box_adds_all_inside(aside):
     aside.session.selection.select("")
-    aside.looking.look_from(Camera((0.0, 1.5, 5.5), (0.0, -0.05, -1.0), 100.0, far=50.0))
+    aside.shot_navigation.look_from(Camera((0.0, 1.5, 5.5), (0.0, -0.05, -1.0), 100.0, far=50.0))
     marks = {mark.source_id: mark.at for mark in aside.picture.marks()}
     for name in ("lamp", "spot"):
         QTest.mouseClick(aside.picture, LEFT, CONTROL, marks[name].toPoint())

@@ -66,7 +66,7 @@ def test_kick_puts_the_highlight_under_the_pointer(above):
 
 def test_a_shadow_is_pulled_by_the_mouse_as_one_step(above):
     """The block's shadow by the ceiling lamp, dragged along the floor."""
-    above.looking.look_from(BEHIND)
+    above.shot_navigation.look_from(BEHIND)
     above.session.selection.select("lamp")
     above.act["pull"].setChecked(True)
     above._pull_mode()
@@ -90,7 +90,7 @@ def test_a_shadow_is_pulled_by_the_mouse_as_one_step(above):
 
 
 def test_escape_gives_a_shadow_back(above):
-    above.looking.look_from(BEHIND)
+    above.shot_navigation.look_from(BEHIND)
     above.session.selection.select("lamp")
     grip = above.shadow.take(place(above, (2.2, 0.0, -2.2)))
     grip.drag(place(above, (2.4, 0.0, -1.2)))
@@ -149,7 +149,7 @@ def test_the_meter_tells_what_comes_back_from_surfaces(qtbot, above):
 
 
 def test_the_sky_cannot_be_read(above):
-    above.looking.look_from(Camera((0.0, 50.0, 0.0), (0.0, 1.0, 0.0001), 60.0, far=50.0))
+    above.shot_navigation.look_from(Camera((0.0, 50.0, 0.0), (0.0, 1.0, 0.0001), 60.0, far=50.0))
     assert above.tools.meter(QPointF(50.0, 50.0)) is None
 
 

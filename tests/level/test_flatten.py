@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 
+from wallum.level.model import model
 from wallum.level.model.flatten import flatten
-from wallum.level.model.model import Level, Material, Mesh, Part, model
+from wallum.level.model.model import Level, Material, Mesh, Part
 from wallum.level.model.solids import grid
 
 PLACES = 7

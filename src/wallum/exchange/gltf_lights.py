@@ -41,6 +41,24 @@ def _half_of_all(panel: Any) -> Json:
     return {"spot": {"innerConeAngle": 0.0, "outerConeAngle": math.pi / 2.0}}
 
 
+def _across(tube: Any) -> float:
+    return float(tube.luminance * 2.0 * tube.radius * tube.length)
+
+
+# Distance at which a beam's spot is as strong as the beam [m].
+BEAM_AT_M: Final = 3.0
+
+
+def _beam_axis(beam: Any) -> float:
+    return float(beam.illuminance * BEAM_AT_M**2)
+
+
+def _beam_cone(beam: Any) -> Json:
+    """A cone as wide as the beam at that distance."""
+    half = math.atan(0.5 * min(beam.width, beam.height) / BEAM_AT_M)
+    return {"spot": {"innerConeAngle": 0.9 * half, "outerConeAngle": half}}
+
+
 def _stated(lamp: Lamp) -> float:
     return lamp.strength
 
@@ -53,5 +71,14 @@ WRITERS: Final[dict[str, Writer]] = {
         _on_axis,
         _half_of_all,
         "glTF has no panel; it is a spot as strong on its axis, which falls off otherwise and has no size",
+    ),
+    "tube": Writer(
+        "point", _across, loss="glTF has no tube; it is a point as strong across its axis, and has no length"
+    ),
+    "beam": Writer(
+        "spot",
+        _beam_axis,
+        _beam_cone,
+        f"glTF has no beam; it is a spot as strong {BEAM_AT_M:g} m away, whose light spreads",
     ),
 }

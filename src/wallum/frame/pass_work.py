@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from wallum.frame.quality import HIGH, Quality
 from wallum.moment.camera import Camera, boxes_inside, frustum_planes
+from wallum.moment.kinds import kind_of
 from wallum.moment.scene import LitScene
 
 if TYPE_CHECKING:  # the renderer's process starts faster without rays
@@ -101,13 +102,7 @@ class PassWork:
         lamps, points = self.scene.lamps.rows, self.seen.points
         out = np.zeros((len(lamps), len(points)), dtype=bool)
         for index, row in enumerate(lamps):
-            way = points - row["position"].astype(np.float64)
-            squared = np.einsum("ij,ij->i", way, way)
-            reach = float(row["range"])
-            out[index] = squared <= reach * reach if reach > 0.0 else True
-            if row["cos_outer"] > -1.0:
-                along = way @ row["direction"].astype(np.float64)
-                out[index] &= along >= float(row["cos_outer"]) * np.sqrt(squared)
+            out[index] = kind_of(row).reaches(row, points)
         return out
 
     @cached_property

@@ -117,7 +117,7 @@ def own_light_outshines(project: Project, scenes: dict[Moment, LitScene]) -> Ite
         if scene.sky is None or scene.sky.air_light is None or not scene.lamps.ids:
             continue
         own = float(luminance(dome_illuminance(scene.sky.air_light)))
-        lamps = max(float(kind.candela(rows).max()) for kind, rows in parts_of(scene.lamps)) / LAMP_AT_M**2
+        lamps = max(float(kind.facing_lx(rows, LAMP_AT_M).max()) for kind, rows in parts_of(scene.lamps))
         if own <= lamps:
             continue
         text = (

@@ -245,9 +245,11 @@ def _foreseen_ev(scene: LitScene) -> float:
         outside = float(luminance(scene.sky.terms[0] * 0.282095))
     if scene.sun is not None:
         outside += float(luminance(scene.sun.illuminance) * scene.sun.direction[1])
-    brightest = max((float(kind.candela(rows).max()) for kind, rows in parts_of(scene.lamps)), default=0.0)
-    lamps = brightest / LAMP_DISTANCE_M**2
-    lux = max(outside, lamps, 1e-5)
+    brightest = max(
+        (float(kind.facing_lx(rows, LAMP_DISTANCE_M).max()) for kind, rows in parts_of(scene.lamps)),
+        default=0.0,
+    )
+    lux = max(outside, brightest, 1e-5)
     return min(max(ev_for_luminance(lux * 0.18 / math.pi), -12.0), 20.0)
 
 

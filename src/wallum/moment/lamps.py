@@ -9,50 +9,65 @@ from numpy.typing import NDArray
 
 from wallum.memo import FieldsAlone
 
-__all__ = ["LAMP_ROW", "NO_LAMPS", "LampRows", "Lamps"]
+__all__ = ["LAMP_ROW", "NO_LAMPS", "SCHEMA", "LampRows", "Lamps", "RowField"]
 
-# One lamp, resolved; lengths in metres. All of one width, so that rows can be sent and compared as bytes.
-#   emission  : RGB of what its kind is stated in: candela, or cd/m2 for a surface
-#   range     : where its light is brought to nothing; 0 for no limit
-#   radius    : of the glowing body
-#   direction : unit; what it faces
-#   cos_outer : cosine of the cone about `direction` that its light stays in; -1 all around, 0 half of all
-#   cos_inner : of the cone that it fills evenly, for kinds that have one
-#   point     : of its body that light is taken from in this picture; its middle until a picture settles
-#   kind      : number in wallum.moment.kinds.KINDS
-#   shadow    : 1 where things stand in its way
-#   in_air    : how strongly air shows its light; 1 is true
-#   air_shadow: 1 where its shadow counts there
-#   gobo      : number of its pattern in wallum.physics.gobo.PATTERNS; 0 for none
-#   gobo_open, gobo_soft : share of light that it leaves in the mean; width of its edges [repeats]
-#   gobo_at   : by which it has drifted [repeats]
-#   gobo_across : across the beam, level where it is not turned; as long as repeats lie in a tangent of 1
+
+@dataclass(frozen=True)
+class RowField:
+    """One field of a lamp's row.
+
+    name  : of the field
+    width : how many float32 it takes
+    help  : what it holds, with its unit
+    light : whether it changes only how much light there is where, so that lists of cells stay
+    shape : whether it changes neither what a shadow map shows nor where it lies
+    """
+
+    name: str
+    width: int
+    help: str
+    light: bool = False
+    shape: bool = False
+
+
+# The one schema of lamps: the NumPy row follows from it, and `realtime.gl.lamp_schema` packs it for the
+# shaders.
+# All fields are float32, so that rows can be sent and compared as bytes. Lengths are in metres.
+SCHEMA: Final = (
+    RowField("position", 3, "middle of the body", shape=True),
+    RowField("range", 1, "distance at which its light is brought to nothing; 0 for no limit"),
+    RowField("emission", 3, "linear RGB in the unit of its kind: cd, cd/m2 or lx", light=True, shape=True),
+    RowField("radius", 1, "of the glowing body", shape=True),
+    RowField("direction", 3, "unit: what it faces, or its axis"),
+    RowField(
+        "cos_outer",
+        1,
+        "cosine of the cone about `direction` that holds its light; -1 for none, 0 for a half space",
+    ),
+    RowField("cos_inner", 1, "cosine of the cone that it fills evenly, for kinds that have one"),
+    RowField("point", 3, "point of its body that this picture takes its light from"),
+    RowField("kind", 1, "number in moment.kinds.KINDS"),
+    RowField("shadow", 1, "1 where it casts shadows"),
+    RowField("in_air", 1, "how strongly air shows its light; 1 is true", shape=True),
+    RowField("air_shadow", 1, "1 where its shadow counts in air", shape=True),
+    RowField("gobo", 1, "number in physics.gobo.PATTERNS; 0 for none", light=True, shape=True),
+    RowField("gobo_open", 1, "mean share of light that its gobo lets through", light=True, shape=True),
+    RowField("gobo_soft", 1, "width of the gobo's edges [repeats]", light=True, shape=True),
+    RowField("gobo_at", 1, "drift of the gobo [repeats]", light=True, shape=True),
+    RowField(
+        "gobo_across", 3, "across the beam, as long as repeats lie in a tangent of 1", light=True, shape=True
+    ),
+    RowField("side", 3, "unit, across `direction`, for bodies that have a width"),
+    RowField("size", 2, "width and height of the body, or its length"),
+    RowField("soft", 1, "width of soft edges", shape=True),
+)
 LAMP_ROW: Final = np.dtype(
-    [
-        ("position", "f4", 3),
-        ("range", "f4"),
-        ("emission", "f4", 3),
-        ("radius", "f4"),
-        ("direction", "f4", 3),
-        ("cos_outer", "f4"),
-        ("cos_inner", "f4"),
-        ("point", "f4", 3),
-        ("kind", "f4"),
-        ("shadow", "f4"),
-        ("in_air", "f4"),
-        ("air_shadow", "f4"),
-        ("gobo", "f4"),
-        ("gobo_open", "f4"),
-        ("gobo_soft", "f4"),
-        ("gobo_at", "f4"),
-        ("gobo_across", "f4", 3),
-    ]
+    [(field.name, "f4", field.width) if field.width > 1 else (field.name, "f4") for field in SCHEMA]
 )
 LampRows = NDArray[np.void]
-# What moves no light about: neither between cells of a view nor within a shadow.
-GOBO: Final = ("gobo", "gobo_open", "gobo_soft", "gobo_at", "gobo_across")
-STRENGTH: Final = ("emission", *GOBO)
-SHADOWLESS: Final = ("emission", "radius", "position", "in_air", "air_shadow", *GOBO)
+# Fields that move no light between the cells of a view, and fields that change no shadow.
+STRENGTH: Final = tuple(field.name for field in SCHEMA if field.light)
+SHADOWLESS: Final = tuple(field.name for field in SCHEMA if field.shape)
 
 
 def _without(rows: LampRows, names: tuple[str, ...]) -> LampRows:

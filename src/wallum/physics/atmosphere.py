@@ -216,7 +216,8 @@ def _view(air: SkyAir, sun_deg: float) -> NDArray[np.float64]:
     """Sky view table between tabulated sun elevations.
 
 
-    The steps are 0.5 degrees below FINE_BELOW_DEG and 2 degrees above. `air` must come without its forwardness:
+    The steps are 0.5 degrees below FINE_BELOW_DEG and 2 degrees above. `air` must come without its
+    forwardness:
     no integral depends on it, and it would split the cache.
     """
     step = 0.5 if sun_deg < FINE_BELOW_DEG else 2.0

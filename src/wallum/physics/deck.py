@@ -178,7 +178,8 @@ def _leaving(deck: Deck, sine: Floats, eye_m: float) -> NDArray[np.float64]:
     """Angular distribution of light below closed cloud, relative to its cosine-weighted mean.
 
 
-    Three times as much from the zenith as from the horizon, as in the standard overcast sky. From within or above
+    Three times as much from the zenith as from the horizon, as in the standard overcast sky. From within or
+    above
     the deck it is uniform.
     sine : (N,) sine of the elevation
     Returns (N,) [-]. Source: Moon and Spencer 1942; ISO 15469:2004, type 1.

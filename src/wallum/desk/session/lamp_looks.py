@@ -46,8 +46,23 @@ def _panel(painter: QPainter) -> None:
         painter.drawLine(QPointF(x, 7), QPointF(x, 14))
 
 
+def _tube(painter: QPainter) -> None:
+    painter.drawRoundedRect(2, 5, 14, 3, 1.5, 1.5)
+    for x in (4.5, 9.0, 13.5):
+        painter.drawLine(QPointF(x, 10.5), QPointF(x, 14))
+
+
+def _beam(painter: QPainter) -> None:
+    for x in (3.5, 7.2, 10.8, 14.5):
+        painter.drawLine(QPointF(x, 3), QPointF(x, 15))
+
+
 LAMP_LOOKS: Final[dict[str, LampLook]] = {
     "point": LampLook("Point", "P", "Put a point lamp at the surface under the pointer", _point, True),
     "spot": LampLook("Spot", "O", "Put a spot over the surface under the pointer", _spot, True),
     "panel": LampLook("Panel", "Shift+P", "Put a lit disc that faces the surface under the pointer", _panel),
+    "tube": LampLook("Tube", "Alt+P", "Put a lit tube over the surface under the pointer", _tube),
+    "beam": LampLook(
+        "Beam", "Alt+O", "Put a beam of parallel light onto the surface under the pointer", _beam
+    ),
 }

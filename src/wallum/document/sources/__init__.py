@@ -7,6 +7,7 @@ from pydantic import Field
 
 from wallum.document.coloured import Coloured, new_id
 from wallum.document.sky import SkySource
+from wallum.document.sources.beam import BeamSource
 from wallum.document.sources.far import FarLight, MoonSource, SunSource
 from wallum.document.sources.lamp import Lamp
 from wallum.document.sources.panel import PanelSource
@@ -15,6 +16,7 @@ from wallum.document.sources.pocket import PocketSource
 from wallum.document.sources.punctual import GOBO_VALUES, PointSource, SpotSource
 from wallum.document.sources.room import AmbientBoxSource
 from wallum.document.sources.sheets import CardSource, Sheets, VeilSource
+from wallum.document.sources.tube import TubeSource
 from wallum.document.sources.zone import ZoneSource
 
 __all__ = [
@@ -22,6 +24,7 @@ __all__ = [
     "GROUPS",
     "LAMP_KINDS",
     "AmbientBoxSource",
+    "BeamSource",
     "CardSource",
     "Coloured",
     "FarLight",
@@ -36,6 +39,7 @@ __all__ = [
     "Source",
     "SpotSource",
     "SunSource",
+    "TubeSource",
     "VeilSource",
     "ZoneSource",
     "new_id",
@@ -54,6 +58,8 @@ Source = Annotated[
     | PointSource
     | SpotSource
     | PanelSource
+    | TubeSource
+    | BeamSource
     | PocketSource
     | CardSource
     | VeilSource
@@ -63,5 +69,6 @@ Source = Annotated[
 ]
 # Kinds of lamps by their word.
 LAMP_KINDS: Final[dict[str, type[Lamp]]] = {
-    str(kind.model_fields["kind"].default): kind for kind in (PointSource, SpotSource, PanelSource)
+    str(kind.model_fields["kind"].default): kind
+    for kind in (PointSource, SpotSource, PanelSource, TubeSource, BeamSource)
 }

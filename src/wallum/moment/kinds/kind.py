@@ -11,11 +11,15 @@ from wallum.moment.lamps import LampRows
 from wallum.physics.arrays import Floats, dots, scaled
 from wallum.physics.colour import luminance
 
-__all__ = ["Kind", "LightSample", "ShadowViews", "Spheres"]
+__all__ = ["AirSample", "Kind", "LightSample", "ShadowViews", "Spheres"]
 
 # Reach of a lamp without a range: beyond any level, yet near enough that the rounding of
 # its 32-bit direction moves the far end by millimetres only.
 UNLIMITED_M = 1e5
+
+
+# What distances that are worked out from large squares may be off by [m].
+ROUNDED_M = 0.01
 
 
 class LightSample(NamedTuple):
@@ -38,13 +42,31 @@ class Spheres(NamedTuple):
     radii: NDArray[np.float64]
 
 
+class AirSample(NamedTuple):
+    """Places on rays through air, chosen for the light of lamps.
+
+    distance : (N,) along each ray [m]
+    over_pdf : (N,) inverse of the density with which it is chosen [m]
+    """
+
+    distance: Floats
+    over_pdf: Floats
+
+
 @dataclass(frozen=True)
 class ShadowViews:
-    """The shadow tiles that a lamp takes: (T, 3) unit directions that they look in, and the tangent of
-    half their angle."""
+    """The views in which a lamp's shadow maps are drawn.
+
+    directions : (T, 3) unit vectors
+    tangent    : of half their angle, for perspective views
+    half       : half the width and height [m], for orthographic views; None for perspective
+    side       : (3,) unit, to the right of an orthographic view
+    """
 
     directions: NDArray[np.float64]
     tangent: float
+    half: tuple[float, float] | None = None
+    side: NDArray[np.float64] | None = None
 
 
 class Kind(ABC):
@@ -89,6 +111,89 @@ class Kind(ABC):
         """(N,) luminous intensity on the axis [cd]."""
         return np.asarray(luminance(rows["emission"]))
 
+    def facing_lx(self, rows: LampRows, distance_m: float) -> Floats:
+        """(N,) illuminance at a distance on the axis [lx]."""
+        return np.asarray(self.candela(rows) / distance_m**2)
+
+    def extent(self, rows: LampRows) -> Floats:
+        """(N,) how far the body reaches from its middle [m]."""
+        return np.asarray(rows["radius"])
+
+    def origins(self, rows: LampRows, places: Floats) -> Floats:
+        """(N, 3) or (1, 3) points from which light comes through the air to places (N, 3) [m]."""
+        return np.asarray(rows["position"])
+
+    def about(self, rows: LampRows, places: Floats, normals: Floats) -> NDArray[np.float32]:
+        """Sampling weights: about the illuminance of surfaces, without shadow.
+
+        places, normals : (N, 3)
+        Returns (lamps, N) [lx], above 0 wherever a lamp can give light: a path picks one lamp by them.
+        """
+        position, radius = np.ascontiguousarray(rows["position"]), rows["radius"][:, None]
+        across = position @ places.T
+        squared = dots(position, position)[:, None] - 2.0 * across + dots(places, places)
+        # Sums of large squares: what is left of them is held off 0 by what they lose.
+        squared = np.maximum(squared, np.maximum(radius**2, 1e-4))
+        gain = np.asarray(self._candela_of(rows), np.float32)[:, None] / squared
+        # A body reaches a little around a surface's edge.
+        gain *= position @ normals.T - dots(places, normals) >= -radius - ROUNDED_M
+        reach = np.where(rows["range"] > 0.0, rows["range"] + rows["radius"] + ROUNDED_M, np.inf)
+        gain *= squared <= reach[:, None] ** 2
+        for index in np.flatnonzero(rows["cos_outer"] > -1.0):
+            aim = rows["direction"][index]
+            cosine = (places @ aim - position[index] @ aim) / np.sqrt(squared[index])
+            outer = rows["cos_outer"][index] - rows["radius"][index]
+            gain[index] *= np.where(cosine < outer, 0.0, np.maximum(cosine, 0.02))
+        return gain.astype(np.float32, copy=False)
+
+    @staticmethod
+    def _candela_of(rows: LampRows) -> Floats:
+        """(N,) candela of rows that may be of several kinds which share `about`."""
+        from wallum.moment.kinds.table import by_kind  # the table imports this module
+
+        out = np.zeros(len(rows), np.float32)
+        for kind, numbers in by_kind(rows):
+            out[numbers] = kind.candela(rows[numbers])
+        return out
+
+    def reaches(self, row: np.void, points: Floats) -> NDArray[np.bool_]:
+        """(N,) which points (N, 3) lie in a lamp's range and cone: what a renderer has to work out."""
+        way = points - row["position"].astype(np.float64)
+        squared = np.einsum("ij,ij->i", way, way)
+        reach = float(row["range"])
+        out = squared <= reach * reach if reach > 0.0 else np.ones(len(points), bool)
+        if row["cos_outer"] > -1.0:
+            along = way @ row["direction"].astype(np.float64)
+            out &= along >= float(row["cos_outer"]) * np.sqrt(squared)
+        return np.asarray(out)
+
+    def air_weights(self, rows: LampRows, start: Floats, directions: Floats, lengths: Floats) -> Floats:
+        """About the light that lamps send into rays, for picking one lamp a ray.
+
+        start      : (3,) or (N, 3) [m]; directions : (N, 3) unit; lengths : (N,) [m]
+        Returns (lamps, N). Source: Kulla and Fajardo 2012 (equiangular sampling).
+        """
+        along, aside = _nearest(rows, start, directions)
+        begins, ends = np.arctan2(-along, aside), np.arctan2(lengths - along, aside)
+        gain = self.candela(rows).astype(np.float64)[:, None] * (ends - begins) / aside
+        reach = np.where(rows["range"] > 0.0, rows["range"] + self.extent(rows), np.inf)
+        return np.asarray(gain * (aside <= reach[:, None]))
+
+    def air_distances(
+        self, rows: LampRows, start: Floats, directions: Floats, lengths: Floats, u: Floats
+    ) -> AirSample:
+        """A place on each ray, by the light of its lamp.
+
+        rows (N,), start (N, 3) or (3,), directions (N, 3), lengths (N,) and random numbers u (N,) are paired.
+        Source: Kulla and Fajardo 2012 (equiangular sampling).
+        """
+        along, aside = _nearest(rows, start, directions, paired=True)
+        begins, ends = np.arctan2(-along, aside), np.arctan2(lengths - along, aside)
+        angle = begins + (ends - begins) * u
+        distance = np.clip(along + aside * np.tan(angle), 0.0, lengths)
+        past = (distance - along) ** 2 + aside**2
+        return AirSample(distance, past * (ends - begins) / aside)
+
     def moved(self, rows: LampRows, u: Floats) -> LampRows:
         """Rows whose light is taken from other points of their bodies, by random numbers (N, 3)."""
         out = rows.copy()
@@ -112,4 +217,22 @@ class Kind(ABC):
 
     @abstractmethod
     def tiling(self, row: np.void) -> ShadowViews:
-        """The shadow tiles of one row."""
+        """The views of one row's shadow maps, `tiles` of them."""
+
+
+def _nearest(
+    rows: LampRows, start: Floats, directions: Floats, paired: bool = False
+) -> tuple[Floats, Floats]:
+    """How far along rays they pass lamps, and how near they come [m]: (lamps, N), or (N,) paired."""
+    position = rows["position"].astype(np.float64)
+    if paired:
+        away = position - start
+        along = dots(away, directions)
+        squared = dots(away, away) - along**2
+    else:
+        away = position[:, None, :] - start
+        several = away.shape[1] > 1
+        along = np.einsum("lnc,nc->ln", away, directions) if several else away[:, 0] @ directions.T
+        squared = (away**2).sum(axis=2) - along**2
+    radius = rows["radius"] if paired else rows["radius"][:, None]
+    return along, np.sqrt(np.maximum(squared, np.maximum(radius**2, 1e-4)))

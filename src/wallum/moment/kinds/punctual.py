@@ -15,7 +15,7 @@ from wallum.physics.photometry import cone_falloff, range_window
 
 Vector: TypeAlias = tuple[float, float, float]
 
-__all__ = ["FACES", "Point", "Spot"]
+__all__ = ["FACES", "Point", "Spot", "across_beam"]
 
 # The sides of a cube, in the order of include/lamp_shadow.glsl.
 FACES = np.array([[1, 0, 0], [-1, 0, 0], [0, 1, 0], [0, -1, 0], [0, 0, 1], [0, 0, -1]], dtype=np.float64)
@@ -27,7 +27,7 @@ WIDEST_GOBO = math.radians(80.0)
 FLATTEST = 0.05
 
 
-def _across(direction: tuple[float, float, float], turn_deg: float) -> Vector:
+def across_beam(direction: tuple[float, float, float], turn_deg: float) -> Vector:
     """Unit, across the beam: level, and from left to right of one who looks along it; turned clockwise."""
     d = np.array(direction)
     level = np.cross(d, (0.0, 1.0, 0.0))
@@ -46,7 +46,7 @@ def _gobo(lamp: Any) -> dict[str, Any]:
         "gobo": PATTERNS.index(lamp.gobo),
         "gobo_open": lamp.gobo_open,
         "gobo_soft": lamp.gobo_soft,
-        "gobo_across": tuple(repeats * part for part in _across(lamp.direction, lamp.gobo_turn)),
+        "gobo_across": tuple(repeats * part for part in across_beam(lamp.direction, lamp.gobo_turn)),
     }
 
 

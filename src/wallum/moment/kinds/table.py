@@ -7,9 +7,11 @@ from typing import TYPE_CHECKING, Final
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.moment.kinds.beam import Beam
 from wallum.moment.kinds.kind import Kind
 from wallum.moment.kinds.panel import Panel
 from wallum.moment.kinds.punctual import Point, Spot
+from wallum.moment.kinds.tube import Tube
 from wallum.moment.lamps import LAMP_ROW, LampRows, Lamps
 
 if TYPE_CHECKING:  # the renderer's process starts faster without the document
@@ -18,13 +20,17 @@ if TYPE_CHECKING:  # the renderer's process starts faster without the document
 __all__ = ["KINDS", "SHADERS", "by_kind", "kind_of", "parts_of", "row_of", "shader_numbers", "tiles_of"]
 
 # A row's `kind` is the place of its entry here. New ones go to the end.
-KINDS: Final[tuple[Kind, ...]] = (Point(), Spot(), Panel())
+KINDS: Final[tuple[Kind, ...]] = (Point(), Spot(), Panel(), Tube(), Beam())
 # Their shaders, each once; lamps that share one are listed together.
 SHADERS: Final = tuple(dict.fromkeys(kind.shader for kind in KINDS))
 _NAMES: Final = tuple(LAMP_ROW.names or ())
 _PACKED: Final = Struct(f"={LAMP_ROW.itemsize // 4}f")
 _NUMBERS: Final = {kind.name: number for number, kind in enumerate(KINDS)}
-_NO_GOBO: Final = {"gobo": 0.0, "gobo_open": 1.0, "gobo_soft": 0.0, "gobo_at": 0.0, "gobo_across": (0.0,) * 3}
+# What a row holds of features that its lamp does not have.
+_DEFAULTS: Final = {
+    "gobo": 0.0, "gobo_open": 1.0, "gobo_soft": 0.0, "gobo_at": 0.0, "gobo_across": (0.0,) * 3,
+    "side": (0.0,) * 3, "size": (0.0, 0.0), "soft": 0.0,
+}  # fmt: skip
 
 
 def shader_numbers(rows: LampRows) -> NDArray[np.intp]:
@@ -73,7 +79,7 @@ def row_of(lamp: "Lamp") -> bytes:
         "shadow": lamp.shadow,
         "in_air": lamp.in_air,
         "air_shadow": lamp.air_shadow,
-        **_NO_GOBO,
+        **_DEFAULTS,
         **KINDS[number].own_values(lamp),
     }
     flat: list[float] = []

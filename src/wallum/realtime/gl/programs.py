@@ -16,13 +16,15 @@ import moderngl
 
 from wallum.errors import RendererProblem
 from wallum.moment.kinds import SHADERS
+from wallum.realtime.gl.lamp_schema import LAMP_WORDS, glsl_constants
 
 __all__ = [
-    "LAMP_WORDS",
+    "CELL_WORDS",
     "Programs",
     "bind_textures",
     "block_lamps",
     "carried",
+    "cell_pages",
     "in_force",
     "is_software",
     "kind_feature",
@@ -31,9 +33,13 @@ __all__ = [
 ]
 
 INCLUDE = re.compile(r'^#include "([\w./]+)"$', re.MULTILINE)
-# What stands between is there once for each feature with this prefix, by its name and number.
-EACH = re.compile(r"^#each KIND\n(.*?)^#end\n", re.MULTILINE | re.DOTALL)
+# What stands between is there once for each feature with this prefix, by its name and number; or once for
+# each
+# page of a cell that those need.
+EACH = re.compile(r"^#each (KIND|PAGE)\n(.*?)^#end\n", re.MULTILINE | re.DOTALL)
 KIND_PREFIX = "OF_"
+# Included files may include others, so deep.
+INCLUDE_DEPTH = 2
 CONDITION = re.compile(r"^#(?:ifdef|ifndef) ([A-Z_]+)$|^#if ((?:defined\([A-Z_]+\)(?: \|\| )?)+)$")
 
 CARRY = re.compile(r"^void main\(\) \{\n    carry\(\);$", re.MULTILINE)
@@ -53,8 +59,8 @@ WORDS = {
     "mat4": 16,
 }
 WORD_BYTES = 4
-# Numbers of a lamp, see include/lamps.glsl.
-LAMP_WORDS = 28
+# Numbers of a cell of lamps that a texture holds in one place.
+CELL_WORDS = 4
 # Of what a driver hands from stage to stage, 64 numbers at least, so many are the shaders' own.
 OWN_WORDS = 8
 
@@ -74,22 +80,39 @@ def kind_feature(shader: str) -> str:
     return KIND_PREFIX + shader.upper()
 
 
+def cell_pages() -> int:
+    """How many vectors of four a cell takes: its first entry, and the counts of each shader of kinds."""
+    return -(-(1 + len(SHADERS)) // CELL_WORDS)
+
+
+def _of_kind(text: str, number: int, shader: str) -> str:
+    """Lines of a shader for one kind. number : of its counts in a cell, from 1 on"""
+    count = f"cell_{number // CELL_WORDS}[{number % CELL_WORDS}]"
+    return text.replace("cell[NUMBER]", count).replace("KIND", shader)
+
+
 def source_of(
-    name: str, features: frozenset[str] = frozenset(), constants: dict[str, int] | None = None
+    name: str, features: frozenset[str] = frozenset(), constants: dict[str, int | str] | None = None
 ) -> str:
     """Text of a shader with its includes put in and the lines of its features.
 
-    constants : whole numbers by name, that the driver decides
+    constants : numbers by name, beside those of the layout of lamps
     """
     kinds = [(n, shader) for n, shader in enumerate(SHADERS, start=1) if kind_feature(shader) in features]
 
-    def each(found: re.Match[str]) -> str:
-        parts = (found[1].replace("NUMBER", str(n)).replace("KIND", shader) for n, shader in kinds)
-        return "".join(parts)
+    pages = sorted({0, *(n // CELL_WORDS for n, _ in kinds)})
 
-    text = INCLUDE.sub(lambda item: _text(f"include/{item[1]}"), EACH.sub(each, _text(name)))
+    def each(found: re.Match[str]) -> str:
+        if found[1] == "PAGE":
+            return "".join(found[2].replace("PAGE", str(page)) for page in pages)
+        return "".join(_of_kind(found[2], n, shader) for n, shader in kinds)
+
+    text = EACH.sub(each, _text(name))
+    for _ in range(INCLUDE_DEPTH):
+        text = INCLUDE.sub(lambda item: _text(f"include/{item[1]}"), text)
     version, _, body = text.partition("\n")
-    defined = "".join(f"#define {word} {value}\n" for word, value in (constants or {}).items())
+    names = {**glsl_constants(), **(constants or {})} if "lamp_row(" in body else (constants or {})
+    defined = "".join(f"#define {word} {value}\n" for word, value in names.items())
     return f"{version}\n{defined}{in_force(body, features)}"
 
 
@@ -192,7 +215,7 @@ class Programs:
         room = int(context.info["GL_MAX_VERTEX_OUTPUT_COMPONENTS"]) - OWN_WORDS
         self._carried = room if is_software(context) else 0
         self._units = int(context.info["GL_MAX_TEXTURE_IMAGE_UNITS"])
-        self._constants = {"BLOCK_LAMPS": block_lamps(context)}
+        self._constants: dict[str, int | str] = {"BLOCK_LAMPS": block_lamps(context)}
         self._kept: dict[Key, moderngl.Program] = {}
         self._computed: dict[tuple[str, frozenset[str]], moderngl.ComputeShader] = {}
         self._used: set[Key] = set()  # since the level that is shown came

@@ -104,11 +104,11 @@ PocketAbout own_pocket;         // the first that reaches the place
 #ifdef LAMPS
 // Light of a lamp on its way to the eye: by the first layer, by the second, by pockets.
 void add_lamp(
-    uint lamp, vec3 light, vec3 d, vec3 p, vec3 to_lamp, float far, inout vec3 first, inout vec3 second, inout vec3 third
+    uint lamp, vec3 light, vec3 origin, vec3 d, vec3 p, vec3 to_lamp, float far, inout vec3 first, inout vec3 second, inout vec3 third
 ) {
     vec3 arriving = light * abs(lamp_row(lamp, LAMP_POINT).w);
 #ifdef AIR
-    arriving *= air_between(lamp_row(lamp, LAMP_POSITION_RADIUS2).xyz, p);
+    arriving *= air_between(origin, p);
 #endif
     float cosine = dot(d, to_lamp);
     first += arriving * air_phase(air_lobe[0], cosine);
@@ -222,8 +222,10 @@ void main() {
     float start = near * longer;
     float last = end * longer;
     float width = middle * length(ray_right);
-    uvec4 cell = cell_at(column * cell_grid.xy / air_cells.xy, middle);
-    uint number_end = cell.x;
+#each PAGE
+    uvec4 cell_PAGE = cell_at(column * cell_grid.xy / air_cells.xy, middle, PAGE);
+#end
+    uint number_end = cell_0.x;
 #each KIND
     {
         uint number = number_end;
@@ -233,7 +235,7 @@ void main() {
             vec3 to_lamp;
             float far;
             vec3 light = KIND_in_air(lamp, d, start, last, width, to_lamp, far);
-            add_lamp(lamp, light, d, p, to_lamp, far, first, second, third);
+            add_lamp(lamp, light, KIND_origin(lamp, p), d, p, to_lamp, far, first, second, third);
         }
         number_end = plain + (cell[NUMBER] >> 16);
 #ifdef LAMP_SHADOWS
@@ -242,8 +244,8 @@ void main() {
             vec3 to_lamp;
             float far;
             vec3 light = KIND_in_air(lamp, d, start, last, width, to_lamp, far);
-            light *= lamp_row(lamp, LAMP_POINT).w < 0.0 ? vec3(1.0) : lamp_visibility(lamp, to_lamp, far, vec3(0.0));
-            add_lamp(lamp, light, d, p, to_lamp, far, first, second, third);
+            light *= lamp_row(lamp, LAMP_POINT).w < 0.0 ? vec3(1.0) : KIND_air_seen(lamp, to_lamp, far, eye + d * (0.5 * (start + last)));
+            add_lamp(lamp, light, KIND_origin(lamp, p), d, p, to_lamp, far, first, second, third);
         }
 #endif
     }

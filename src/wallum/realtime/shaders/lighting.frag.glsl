@@ -79,10 +79,10 @@ uniform vec2 air_fakes;        // clear up to this distance [m]; most that it hi
 #endif
 
 #if defined(LAMPS) || defined(ONE_LAMP)
-// What the air leaves of a lamp's light on its way to a place.
-vec3 lamp_air(uint lamp, vec3 place) {
+// Transmittance of the air from where the light of a lamp begins to a place.
+vec3 lamp_air(vec3 origin, vec3 place) {
 #ifdef AIR
-    return air_between(lamp_row(lamp, LAMP_POSITION_RADIUS2).xyz, place);
+    return air_between(origin, place);
 #else
     return vec3(1.0);
 #endif
@@ -192,8 +192,10 @@ vec3 bounce_light(Surface s, vec4 open, vec3 illuminance, float counts) {
 
 #ifdef LAMPS
 vec3 lamp_light(Surface s, float depth) {
-    uvec4 cell = cell_at(ivec2(gl_FragCoord.xy) >> CELL_BITS, depth);
-    uint end = cell.x;
+#each PAGE
+    uvec4 cell_PAGE = cell_at(ivec2(gl_FragCoord.xy) >> CELL_BITS, depth, PAGE);
+#end
+    uint end = cell_0.x;
     vec3 sum = vec3(0.0);
 #each KIND
     {
@@ -201,13 +203,13 @@ vec3 lamp_light(Surface s, float depth) {
         uint plain = first + (cell[NUMBER] & 0xffffu);
         for (uint i = first; i < plain; ++i) {
             uint lamp = listed(i);
-            sum += KIND_light(lamp, s) * lamp_air(lamp, s.position);
+            sum += KIND_light(lamp, s) * lamp_air(KIND_origin(lamp, s.position), s.position);
         }
         end = plain + (cell[NUMBER] >> 16);
 #ifdef LAMP_SHADOWS
         for (uint i = plain; i < end; ++i) {
             uint lamp = listed(i);
-            sum += KIND_shadowed(lamp, s) * lamp_air(lamp, s.position);
+            sum += KIND_shadowed(lamp, s) * lamp_air(KIND_origin(lamp, s.position), s.position);
         }
 #endif
     }
@@ -301,9 +303,9 @@ void main() {
 #ifdef ONE_LAMP
 #each KIND
 #ifdef LAMP_SHADOWS
-    light += KIND_shadowed(uint(one_lamp), s) * lamp_air(uint(one_lamp), s.position) * straight;
+    light += KIND_shadowed(uint(one_lamp), s) * lamp_air(KIND_origin(uint(one_lamp), s.position), s.position) * straight;
 #else
-    light += KIND_light(uint(one_lamp), s) * lamp_air(uint(one_lamp), s.position) * straight;
+    light += KIND_light(uint(one_lamp), s) * lamp_air(KIND_origin(uint(one_lamp), s.position), s.position) * straight;
 #endif
 #end
 #endif

@@ -92,7 +92,9 @@ def _lamp(rays: RayScene, seen: SeenSurfaces, scene: LitScene, index: int) -> ND
         emission = row["emission"][0].astype(np.float64)
         out[lit] = _answer(seen, lit, toward[lit]) * emission * strength[lit, None] * through
         if scene.air is not None:
-            out[lit] *= scene.air.between(np.broadcast_to(row["position"], (len(lit), 3)), seen.points[lit])
+            out[lit] *= scene.air.between(
+                np.broadcast_to(kind.origins(row, seen.points[lit]), (len(lit), 3)), seen.points[lit]
+            )
     return out
 
 

@@ -77,7 +77,7 @@ def _lamp(
     kind, casts = kind_of(row[0]), bool(scene.lamps.casting[index])
     light = row["emission"][0].astype(np.float64)
     if scene.air is not None:
-        light = light * scene.air.between(row["position"], place[None])[0]
+        light = light * scene.air.between(kind.origins(row, place[None]), place[None])[0]
     emission = float(luminance(light))
     whole = kind.on_surface(row, place[None], normal[None]) * emission
     if not casts:

@@ -120,6 +120,8 @@ def _lamp(rays: RayScene, probes: Probes, scene: LitScene, index: int) -> NDArra
         through = rays.let_through(places[rows], toward[rows].astype(np.float32), free)
     light[rows] = (strength * cosine)[rows, None] * through
     if scene.air is not None:
-        light[rows] *= scene.air.between(np.broadcast_to(row["position"], (len(rows), 3)), places[rows])
+        light[rows] *= scene.air.between(
+            np.broadcast_to(kind.origins(row, places[rows]), (len(rows), 3)), places[rows]
+        )
     out[near] = _means(light, PLACES)
     return out

@@ -13,7 +13,7 @@ from wallum.physics.cloud_shadow import ShadowMap
 from wallum.physics.dome import sample_dome
 from wallum.physics.emitters import cone_directions
 from wallum.transport.paths.glow_aim import GlowAim
-from wallum.transport.paths.lamp_choice import about_given
+from wallum.transport.paths.lamp_choice import lamp_weights
 from wallum.transport.paths.light_aim import LightAim
 from wallum.transport.paths.light_paths import PathStates, add_light
 from wallum.transport.paths.onward import answer_of, leaving_density
@@ -43,9 +43,7 @@ class AimedLight:
         self._lamps = scene.lamps.rows.copy()
         self._casts = scene.lamps.casting
         self._emission = np.ascontiguousarray(self._lamps["emission"])
-        self._candela = np.zeros(len(self._lamps), np.float32)
-        for kind, rows in by_kind(self._lamps):
-            self._candela[rows] = kind.candela(self._lamps[rows])
+        self._weights = lamp_weights(self._lamps)
 
     def gather(
         self,
@@ -203,7 +201,7 @@ class AimedLight:
         """One lamp a surface, picked by what it would give without shadow."""
         if not len(self._casts):
             return
-        gain = about_given(self._lamps, self._candela, places, surfaces.normals)
+        gain = self._weights(places, surfaces.normals)
         total = gain.sum(axis=0)
         rows = np.flatnonzero((total > 0.0) & paths.alive())
         if not len(rows):

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wallum.moment.kinds import LightSample, by_kind
+from wallum.moment.lamps import LampRows
 from wallum.moment.scene import LitScene
 from wallum.physics.arrays import Floats, dots, normalised, scaled
 from wallum.physics.cloud_shadow import ShadowMap
@@ -210,46 +211,50 @@ def lamp_light(
     out = np.zeros((len(ways.lengths), 3))
     if not len(lamps.ids):
         return out
-    position = lamps.rows["position"].astype(np.float64)
-    candela = np.zeros(len(position))
+    gain = np.zeros((len(lamps.ids), len(ways.lengths)))
     for kind, own in by_kind(lamps.rows):
-        candela[own] = kind.candela(lamps.rows[own])
-    away = position[:, None, :] - ways.start
-    along = (
-        np.einsum("lnc,nc->ln", away, ways.directions)
-        if away.shape[1] > 1
-        else away[:, 0] @ ways.directions.T
-    )
-    squared = (away**2).sum(axis=2) - along**2
-    aside = np.sqrt(np.maximum(squared, np.maximum(lamps.rows["radius"][:, None] ** 2, 1e-4)))
-    begins, ends = np.arctan2(-along, aside), np.arctan2(ways.lengths - along, aside)
-    gain = candela[:, None] * (ends - begins) / aside
-    reach = np.where(lamps.rows["range"] > 0.0, lamps.rows["range"] + lamps.rows["radius"], np.inf)
-    gain *= aside <= reach[:, None]
+        gain[own] = kind.air_weights(lamps.rows[own], ways.start, ways.directions, ways.lengths)
     total = gain.sum(axis=0)
     rows = np.flatnonzero(total > 0.0)
     if not len(rows):
         return out
     pick = (np.cumsum(gain[:, rows], axis=0) < rng.random(len(rows)) * total[rows]).sum(axis=0)
     pick = np.minimum(pick, len(gain) - 1)
-    chosen = pick, rows
-    angle = begins[chosen] + (ends[chosen] - begins[chosen]) * rng.random(len(rows))
-    distance = np.clip(along[chosen] + aside[chosen] * np.tan(angle), 0.0, ways.lengths[rows])
-    # How densely distances lie, times how often this lamp is picked.
-    past = (distance - along[chosen]) ** 2 + aside[chosen] ** 2
-    over_pdf = past * (ends[chosen] - begins[chosen]) / aside[chosen] * total[rows] / gain[chosen]
     lit_ways = ways.only(rows)
+    distance, over_pdf = _air_places(lamps.rows[pick], lit_ways, rng.random(len(rows)))
+    over_pdf = over_pdf * total[rows] / gain[pick, rows]
     samples = _scattered(air, lit_ways, distance, over_pdf)
     result = _of_lamps(scene, pick, samples.places, rng)
     light = samples.phased(dots(lit_ways.directions, result.toward))
     light *= lamps.rows["emission"][pick].astype(np.float64) * np.asarray(result.strength)[:, None]
-    light *= air.between(position[pick], samples.places) * lamps.rows["in_air"][pick, None]
+    light *= (
+        air.between(_origins(lamps.rows[pick], samples.places), samples.places)
+        * lamps.rows["in_air"][pick, None]
+    )
     casts = lamps.casting[pick] & (lamps.rows["air_shadow"][pick] > 0.5)
     casting = np.flatnonzero(casts & (result.strength > 0.0))
     if len(casting):
         free = result.reach[casting] - 2.0 * LIFT_M
         light[casting] *= rays.let_through(samples.places[casting], result.toward[casting], free)
     out[rows] = light
+    return out
+
+
+def _air_places(rows: LampRows, ways: AirSegments, u: Floats) -> tuple[Floats, Floats]:
+    """A place on each way by its lamp: (N,) distance and (N,) inverse density [m]."""
+    distance, over_pdf = np.zeros(len(rows)), np.zeros(len(rows))
+    for kind, own in by_kind(rows):
+        start = ways.start[own] if ways.start.ndim > 1 else ways.start
+        sample = kind.air_distances(rows[own], start, ways.directions[own], ways.lengths[own], u[own])
+        distance[own], over_pdf[own] = sample
+    return distance, over_pdf
+
+
+def _origins(rows: LampRows, places: Floats) -> NDArray[np.float64]:
+    """(N, 3) points from which light of lamps comes through the air to places (N, 3)."""
+    out = np.empty((len(rows), 3))
+    for kind, own in by_kind(rows):
+        out[own] = kind.origins(rows[own], places[own])
     return out
 
 

@@ -1,35 +1,39 @@
-"""About what each lamp gives a surface: paths that follow one at a time pick it by that."""
+"""Sampling weights of lamps: a path that follows one lamp at a time picks it by them."""
+
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
 
+from wallum.moment.kinds import by_kind
+from wallum.moment.kinds.kind import Kind
 from wallum.moment.lamps import LampRows
-from wallum.physics.arrays import Floats, dots
+from wallum.physics.arrays import Floats
 
-__all__ = ["about_given"]
+__all__ = ["lamp_weights"]
 
-# What distances that are worked out from large squares may be off by [m].
-ROUNDED_M = 0.01
+Weights = Callable[[Floats, Floats], NDArray[np.float32]]
 
 
-def about_given(
-    lamp: LampRows, candela: NDArray[np.float32], places: Floats, normals: Floats
-) -> NDArray[np.float32]:
-    """(lamps, N) about what each lamp gives surfaces at places (N, 3) with normals (N, 3), unshadowed [lx];
-    above 0 wherever it can give any. candela : (lamps,) on their axes"""
-    position, radius = np.ascontiguousarray(lamp["position"]), lamp["radius"][:, None]
-    across = position @ places.T
-    squared = dots(position, position)[:, None] - 2.0 * across + dots(places, places)
-    # Sums of large squares: what is left of them is held off 0 by what they lose.
-    squared = np.maximum(squared, np.maximum(radius**2, 1e-4))
-    gain = candela[:, None] / squared
-    # A body reaches a little around a surface's edge.
-    gain *= position @ normals.T - dots(places, normals) >= -radius - ROUNDED_M
-    reach = np.where(lamp["range"] > 0.0, lamp["range"] + lamp["radius"] + ROUNDED_M, np.inf)
-    gain *= squared <= reach[:, None] ** 2
-    for index in np.flatnonzero(lamp["cos_outer"] > -1.0):
-        aim = lamp["direction"][index]
-        cosine = (places @ aim - position[index] @ aim) / np.sqrt(squared[index])
-        outer = lamp["cos_outer"][index] - lamp["radius"][index]
-        gain[index] *= np.where(cosine < outer, 0.0, np.maximum(cosine, 0.02))
-    return gain.astype(np.float32, copy=False)
+def lamp_weights(lamps: LampRows) -> Weights:
+    """The function that gives sampling weights for surfaces.
+
+    lamps : (L,) rows; they may have all kinds
+    Returns a function of places (N, 3) and normals (N, 3) that gives (L, N), see `Kind.about`. Kinds that
+    share the method are weighted in one call.
+    """
+    groups: dict[object, tuple[Kind, list[NDArray[np.intp]]]] = {}
+    for kind, numbers in by_kind(lamps):
+        groups.setdefault(type(kind).about, (kind, []))[1].append(numbers)
+    parts = [(kind, np.sort(np.concatenate(numbers))) for kind, numbers in groups.values()]
+    if len(parts) == 1:
+        only = parts[0][0]
+        return lambda places, normals: only.about(lamps, places, normals)
+
+    def weights(places: Floats, normals: Floats) -> NDArray[np.float32]:
+        out = np.zeros((len(lamps), len(places)), np.float32)
+        for kind, numbers in parts:
+            out[numbers] = kind.about(lamps[numbers], places, normals)
+        return out
+
+    return weights

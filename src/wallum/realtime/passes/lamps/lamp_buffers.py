@@ -4,47 +4,26 @@ import moderngl
 import numpy as np
 from numpy.typing import NDArray
 
-from wallum.moment.kinds import SHADERS
 from wallum.moment.lamps import Lamps
-from wallum.realtime.gl.programs import LAMP_WORDS, block_lamps
+from wallum.realtime.gl.lamp_schema import LAMP_WORDS, pack_lamps
+from wallum.realtime.gl.programs import CELL_WORDS, block_lamps, cell_pages
 from wallum.realtime.gl.sizes import non_power_of_two
 from wallum.realtime.passes.lamps.clusters import CellLists
 from wallum.realtime.passes.shadows.lamp_shadows import MAX_TILES, Tile
 
 __all__ = ["LampBuffers", "LampLists", "StorageBuffer", "lamp_rows"]
 
-NO_TILE = -1.0
 # List entries in one row of their texture.
 LIST_ROW = 1024
 
 
 def lamp_rows(lamps: Lamps, exposure: float, tiles: dict[str, Tile]) -> NDArray[np.float32]:
-    """(N, LAMP_WORDS) rows of lamps as include/lamps.glsl has them; emission times `exposure`."""
-    out = np.zeros((max(len(lamps.ids), 1), LAMP_WORDS), np.float32)
-    if not lamps.ids:
-        return out
-    rows = lamps.rows
-    reach = rows["range"].astype(np.float64)
-    out[:, 0:3] = rows["position"]
-    out[:, 3] = np.maximum(rows["radius"] ** 2, 1e-6)
-    out[:, 4:7] = rows["emission"] * exposure
-    out[:, 7] = np.where(reach > 0.0, 1.0 / np.maximum(reach, 1e-6) ** 2, 0.0)
-    out[:, 8:11] = rows["direction"]
-    coned = rows["cos_outer"] > -1.0
-    scale = 1.0 / np.maximum(rows["cos_inner"] - rows["cos_outer"], 1e-4)
-    out[:, 11] = np.where(coned, -rows["cos_outer"] * scale, 1.0)
-    out[:, 12] = np.where(coned, scale, 0.0)
-    current = [tiles.get(i) for i in lamps.ids]
-    out[:, 13] = [NO_TILE if tile is None else tile.first for tile in current]
-    out[:, 14] = [tile is not None and tile.count == 1 for tile in current]
-    out[:, 15] = [0.0 if tile is None else tile.texel for tile in current]
-    out[:, 16:19] = rows["point"]
-    out[:, 19] = np.where(rows["air_shadow"] > 0.5, rows["in_air"], -rows["in_air"])
-    for column, name in enumerate(("gobo", "gobo_open", "gobo_soft"), start=20):
-        out[:, column] = rows[name]
-    out[:, 24:27] = rows["gobo_across"]
-    out[:, 27] = rows["gobo_at"]
-    return out
+    """(N, LAMP_WORDS) lamps as the shaders read them.
+
+    exposure : factor of the emission
+    tiles    : shadow tiles by lamp id
+    """
+    return pack_lamps(lamps.rows, exposure, [tiles.get(lamp_id) for lamp_id in lamps.ids])
 
 
 class StorageBuffer:
@@ -113,12 +92,14 @@ class LampLists:
         """Take over the lists of a camera."""
         columns, rows, depth = lists.grid
         cells = lists.cells
-        if len(SHADERS) > 1:  # textures have one, two or four numbers
-            cells = np.pad(cells, ((0, 0), (0, 3 - len(SHADERS))))
+        pages = cell_pages()
+        cells = np.pad(cells, ((0, 0), (0, CELL_WORDS * pages - cells.shape[1])))
         size = non_power_of_two(columns), non_power_of_two(rows * depth)
-        more = ((0, size[1] - rows * depth), (0, size[0] - columns), (0, 0))
-        cells = np.pad(cells.reshape(rows * depth, columns, -1), more)
-        self._cells = self._filled(self._cells, size, cells.shape[2], "u4", cells)
+        more = ((0, size[1] - rows * depth), (0, size[0] - columns), (0, 0), (0, 0))
+        cells = np.pad(cells.reshape(rows * depth, columns, pages, CELL_WORDS), more)
+        # The pages of all cells lie beside each other.
+        cells = np.ascontiguousarray(cells.transpose(0, 2, 1, 3))
+        self._cells = self._filled(self._cells, (pages * size[0], size[1]), CELL_WORDS, "u4", cells)
         padded = np.zeros((non_power_of_two(-(-len(lists.lists) // LIST_ROW)), LIST_ROW), np.uint16)
         padded.ravel()[: len(lists.lists)] = lists.lists
         self._lists = self._filled(self._lists, padded.shape[::-1], 1, "u2", padded)
@@ -133,7 +114,8 @@ class LampLists:
             "cell_grid": self._grid,
             "cell_slices": self._slices,
             "cells": self._cells,
-            "cells_size": tuple(float(item) for item in self._cells.size),
+            "cells_size": tuple(float(side) for side in self._cells.size),
+            "page_columns": float(self._cells.width // cell_pages()),
             "lists": self._lists,
             "list_rows": float(self._lists.height),
         }

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from wallum.frame.quality import HIGH, Quality
 from wallum.moment.camera import frustum_planes, look_rotation, perspective
 from wallum.moment.kinds import kind_of, tiles_of
+from wallum.moment.kinds.kind import ShadowViews
 from wallum.moment.lamps import Lamps
 from wallum.realtime.gl.depth_atlas import DepthAtlas
 from wallum.realtime.level.drawing import LevelOnGpu
@@ -34,6 +35,7 @@ class Tile:
     axes: NDArray[np.float64]  # (count, 3, 3) rows right, up (over the tangent), ahead
     texel: float  # width of a texel at 1 m [m]
     planes: NDArray[np.float64]  # (count, 6, 4) what a face can see, up to the lamp's range
+    depth_per_m: float = 0.0  # of an orthographic view, whose depth is linear
     drawn: bool = False  # a picture that was given up may leave a tile placed but not drawn
 
 
@@ -129,22 +131,38 @@ class LampShadows:
         return inputs, dirty
 
     def _place(self, row: np.void, first: int, key: bytes, far: float) -> Tile:
-        tiling = kind_of(row).tiling(row)
-        tangent = tiling.tangent * (1.0 + GUARD / self._size)
+        views = kind_of(row).tiling(row)
+        reach = float(row["range"]) or far
+        if views.half is not None:
+            return self._parallel(row, views, first, key, reach)
+        tangent = views.tangent * (1.0 + GUARD / self._size)
         projection = perspective(tangent, tangent, NEAR_M, far)
         position = row["point"].astype(np.float64)
-        reach = float(row["range"]) or far
         within = perspective(tangent, tangent, NEAR_M, max(reach, 2.0 * NEAR_M))
         matrices, axes, planes = [], [], []
-        for direction in tiling.directions:
-            view = np.eye(4)
-            view[:3, :3] = look_rotation(direction)
-            view[:3, 3] = -view[:3, :3] @ position
+        for direction in views.directions:
+            view = _view_from(position, look_rotation(direction))
             matrices.append(projection @ view)
             planes.append(frustum_planes(within @ view))
             axes.append(view[:3, :3] * np.array([[1 / tangent], [1 / tangent], [-1.0]]))
         texel = 2.0 * tangent / self._size
         return Tile(first, len(matrices), key, np.array(matrices), np.array(axes), texel, np.array(planes))
+
+    def _parallel(self, row: np.void, views: ShadowViews, first: int, key: bytes, reach: float) -> Tile:
+        """The tile of parallel light: an orthographic view along it, from where it begins to its range."""
+        assert views.half is not None
+        assert views.side is not None
+        ahead, side = views.directions[0], views.side
+        width, height = (half * (1.0 + GUARD / self._size) for half in views.half)
+        rotation = np.stack([side, np.cross(side, ahead), -ahead])
+        view = _view_from(row["position"].astype(np.float64), rotation)
+        projection = np.diag([1.0 / width, 1.0 / height, -2.0 / reach, 1.0])
+        projection[2, 3] = -1.0
+        matrix = projection @ view
+        axes = rotation * np.array([[1.0 / width], [1.0 / height], [-1.0]])
+        texel = 2.0 * max(width, height) / self._size
+        planes = frustum_planes(matrix)[None]
+        return Tile(first, 1, key, matrix[None], axes[None], texel, planes, depth_per_m=1.0 / reach)
 
     def corner(self, tile: int) -> tuple[int, int]:
         """Lower left texel of a tile."""
@@ -181,6 +199,7 @@ class LampShadows:
         for tile in tiles.values():
             rows = out[tile.first : tile.first + tile.count].reshape(-1, 3, 4)
             rows[:, :, :3] = tile.axes
+            rows[:, 2, 3] = tile.depth_per_m
             for face in range(tile.count):
                 x, y = self.corner(tile.first + face)
                 rows[face, :2, 3] = (x + half) / atlas, (y + half) / atlas
@@ -193,6 +212,14 @@ class LampShadows:
             "tile_scale": 0.5 * self._size / self._quality.lamp_atlas,
             "tile_depth": (0.5 * scale + 0.5, 0.5 * offset),
         }
+
+
+def _view_from(position: NDArray[np.float64], rotation: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(4, 4) from the level to an eye at a position (3,), whose axes are the rows of a rotation (3, 3)."""
+    view = np.eye(4)
+    view[:3, :3] = rotation
+    view[:3, 3] = -rotation @ position
+    return view
 
 
 def _run_of(free: list[int], count: int) -> int | None:

@@ -107,3 +107,8 @@ vec3 panel_shadowed(uint lamp, Surface s) {
     return panel_seen(lamp, s, lamp_visibility(lamp, way / far, far, s.normal));
 }
 #endif
+
+// Where the light that reaches a place leaves the body.
+vec3 panel_origin(uint lamp, vec3 place) {
+    return lamp_row(lamp, LAMP_POSITION_RADIUS2).xyz;
+}

@@ -13,3 +13,15 @@ vec3 panel_in_air(uint lamp, vec3 d, float first, float last, float width, out v
     float angle = 6.2831853 * (1.0 - inversesqrt(1.0 + place.w * facing / d2));
     return lamp_row(lamp, LAMP_EMISSION_RANGE).rgb * (angle * window);
 }
+
+// Where the light that reaches a place leaves the body.
+vec3 panel_origin(uint lamp, vec3 place) {
+    return lamp_row(lamp, LAMP_POSITION_RADIUS2).xyz;
+}
+
+#ifdef LAMP_SHADOWS
+// Share of the light that is seen from a place of the air.
+vec3 panel_air_seen(uint lamp, vec3 to_lamp, float far, vec3 place) {
+    return lamp_visibility(lamp, to_lamp, far, vec3(0.0));
+}
+#endif

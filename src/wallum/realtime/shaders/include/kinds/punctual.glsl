@@ -41,3 +41,8 @@ vec3 punctual_shadowed(uint lamp, Surface s) {
     return arriving * response(s, to_lamp);
 }
 #endif
+
+// Where the light that reaches a place leaves the body.
+vec3 punctual_origin(uint lamp, vec3 place) {
+    return lamp_row(lamp, LAMP_POSITION_RADIUS2).xyz;
+}

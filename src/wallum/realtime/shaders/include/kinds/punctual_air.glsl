@@ -42,3 +42,15 @@ vec3 punctual_in_air(uint lamp, vec3 d, float first, float last, float width, ou
 #endif
     return emission.rgb * share;
 }
+
+// Where the light that reaches a place leaves the body.
+vec3 punctual_origin(uint lamp, vec3 place) {
+    return lamp_row(lamp, LAMP_POSITION_RADIUS2).xyz;
+}
+
+#ifdef LAMP_SHADOWS
+// Share of the light that is seen from a place of the air.
+vec3 punctual_air_seen(uint lamp, vec3 to_lamp, float far, vec3 place) {
+    return lamp_visibility(lamp, to_lamp, far, vec3(0.0));
+}
+#endif
