@@ -54,3 +54,16 @@ def test_every_folder_of_the_package_is_on_the_map():
         for folder in (PACKAGE / room).iterdir():
             if folder.is_dir() and folder.name != "__pycache__":
                 assert f"`{folder.name}/`" in text, f"{room}/{folder.name}"
+
+
+def test_numbers_in_the_documents_are_those_of_the_code():
+    from wallum.frame.quality import HIGH
+    from wallum.realtime.gl.lamp_schema import LAMP_WORDS, PACKED
+
+    renderer = (ROOT / "docs" / "details" / "renderer.md").read_text()
+    assert f"{65536 // (4 * LAMP_WORDS)} of them in 64 KB" in renderer
+    assert len(PACKED) == 9
+    assert "nine vectors of four floats" in renderer
+    columns, rows, slices = HIGH.air_places
+    assert f"{columns} x {rows} x {slices}" in renderer
+    assert f"a volume of {columns} x {rows} columns" in (ROOT / "docs" / "details" / "air.md").read_text()
