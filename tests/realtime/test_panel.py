@@ -1,80 +1,27 @@
 """Panels in every picture and reading: the closed form, real time, rays and the reference agree."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
+from lamp_pictures import CAMERA, SIZE, blocks, by_paths, floor, scene_of, shown
 
-from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import PanelSource, PointSource
 from wallum.exchange.gltf_export import build_gltf
 from wallum.frame.pass_work import Boxes, PassWork
 from wallum.judge.work import count_work
 from wallum.level.model.flatten import flatten
-from wallum.level.model.model import Level, Material, Mesh, Part
-from wallum.level.model.solids import grid
-from wallum.moment.camera import Camera
-from wallum.moment.evaluate import evaluate
 from wallum.physics.colour import luminance
 from wallum.physics.disc import disc_illuminance
-from wallum.realtime.level.bundling import bundle_level, chunk_boxes
-from wallum.realtime.process.request import PictureRequest
+from wallum.realtime.level.bundling import chunk_boxes
 from wallum.transport.direct.contributions import Layers, fill_layers
 from wallum.transport.direct.meter import direct_illuminance
 from wallum.transport.direct.pool import pool_field
-from wallum.transport.paths.reference import Reference
 from wallum.transport.scene.rays import RayScene
 from wallum.transport.scene.surfaces import seen_surfaces
 
 PANEL = PanelSource(
     id="panel", name="Panel", position=(0.4, 1.2, 0.0), radius=0.5, luminance=3000.0, shadow=True
 )
-CAMERA = Camera((0.0, 3.0, 3.0), (0.0, -0.7071, -0.7071), 50.0, 1.0, far=50.0)
-SIZE = (96, 96)
-
-
-def flat(number, half, y, x=0.0):
-    side = np.linspace(-half, half, 5)
-    a, b = np.meshgrid(side, side)
-    return Mesh(f"m{number}", (replace(grid(np.stack([a + x, 0 * a + y, -b], axis=-1), 0), material=number),))
-
-
-def floor(roughness=1.0, metallic=0.0, board=False):
-    """A floor, and where asked a board that stands between it and the panel."""
-    meshes = [flat(0, 4.0, 0.0), *([flat(1, 0.3, 0.6, 0.2)] if board else [])]
-    materials = (
-        Material("floor", (0.5, 0.5, 0.5, 1.0), metallic, roughness, double_sided=True),
-        Material("board", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0, double_sided=True),
-    )
-    parts = tuple(Part(f"p{n}", f"p{n}", n, np.eye(4)) for n in range(len(meshes)))
-    return Level("floor", tuple(meshes), parts, materials)
-
-
-def scene_of(*lamps):
-    return evaluate(Project(sources=lamps or (PANEL,), look=Look(ev100=7.0)))
-
-
-def shown(renderer, level, scene, settled=True, active=frozenset()):
-    renderer.set_level(bundle_level(level))
-    request = PictureRequest(1, scene, CAMERA, SIZE, active=active)
-    for _ in renderer.draw(request):
-        pass
-    if settled:
-        renderer.settle(request)
-    return renderer.luminance(request, settled=settled).astype(np.float64)
-
-
-def by_paths(level, scene, paths=48):
-    reference = Reference(RayScene(level, flatten(level)), level, scene, CAMERA, SIZE, bounces=0)
-    for _ in range(paths):
-        reference.step()
-    return reference.luminance
-
-
-def blocks(picture, size=8):
-    h, w = picture.shape[0] // size, picture.shape[1] // size
-    return luminance(picture).reshape(h, size, w, size).mean(axis=(1, 3))
 
 
 def test_its_strength_is_stated_in_any_of_its_units():
@@ -87,7 +34,7 @@ def test_the_meter_reads_the_closed_form(at):
     level = floor()
     facing = (0.0, 1.0, 0.0) if at[1] == 0.0 else (0.1, 0.2, -1.0)
     reading = direct_illuminance(
-        RayScene(level, flatten(level)), scene_of(), np.array(at), np.array(facing), 64
+        RayScene(level, flatten(level)), scene_of(PANEL), np.array(at), np.array(facing), 64
     )
     normal = np.array(facing) / np.linalg.norm(facing)
     way = np.array(PANEL.position) - np.array(at)
@@ -99,7 +46,9 @@ def test_the_meter_reads_the_closed_form(at):
 def test_behind_a_board_the_meter_reads_what_its_edge_leaves():
     level = floor(board=True)
     rays = RayScene(level, flatten(level))
-    under = direct_illuminance(rays, scene_of(), np.array([0.1, 0.0, 0.0]), np.array([0.0, 1.0, 0.0]), 4096)
+    under = direct_illuminance(
+        rays, scene_of(PANEL), np.array([0.1, 0.0, 0.0]), np.array([0.0, 1.0, 0.0]), 4096
+    )
     clear = direct_illuminance(rays, scene_of(PANEL.revised(shadow=False)), np.array([0.1, 0.0, 0.0]),
                                np.array([0.0, 1.0, 0.0]), 1)  # fmt: skip
     assert 0.0 < under.direct_lx < 0.7 * clear.direct_lx
@@ -125,14 +74,14 @@ def test_on_a_dull_floor_every_picture_is_the_closed_form(renderer, settled):
 @pytest.mark.parametrize(("roughness", "metallic"), [(1.0, 0.0), (0.5, 0.0), (0.35, 1.0), (0.2, 1.0)])
 def test_settled_it_is_what_the_reference_finds(renderer, roughness, metallic):
     level = floor(roughness, metallic)
-    picture, true = blocks(shown(renderer, level, scene_of())), blocks(by_paths(level, scene_of()))
+    picture, true = blocks(shown(renderer, level, scene_of(PANEL))), blocks(by_paths(level, scene_of(PANEL)))
     lit = true > 0.02 * true.max()
     assert np.abs(picture - true)[lit].mean() < 0.06 * true[lit].mean()
 
 
 def test_its_shadow_is_as_soft_as_rays_find_it(renderer):
     level = floor(board=True)
-    picture, true = blocks(shown(renderer, level, scene_of())), blocks(by_paths(level, scene_of()))
+    picture, true = blocks(shown(renderer, level, scene_of(PANEL))), blocks(by_paths(level, scene_of(PANEL)))
     assert np.abs(picture - true).mean() < 0.08 * true.mean()
     plain = blocks(shown(renderer, level, scene_of(PANEL.revised(shadow=False))))
     assert (picture / plain).min() < 0.5
@@ -146,7 +95,7 @@ def test_under_the_hand_it_is_added_as_it_is_summed(renderer):
 
 
 def test_layers_and_pool_know_it():
-    level, scene = floor(), scene_of()
+    level, scene = floor(), scene_of(PANEL)
     rays = RayScene(level, flatten(level))
     seen = seen_surfaces(rays, level, CAMERA, (48, 48))
     layers = Layers(seen)
@@ -159,7 +108,7 @@ def test_layers_and_pool_know_it():
 
 
 def test_what_it_costs_is_counted_like_a_lamp_of_six_tiles():
-    level, scene = floor(), scene_of()
+    level, scene = floor(), scene_of(PANEL)
     flat_level = flatten(level)
     seen = seen_surfaces(RayScene(level, flat_level), level, CAMERA, (48, 48))
     work = count_work(PassWork(Boxes(*chunk_boxes(level, flat_level)), scene, seen, CAMERA, SIZE))

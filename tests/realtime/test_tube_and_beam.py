@@ -4,25 +4,18 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from lamp_pictures import blocks, by_paths, floor, scene_of, shown
 
 from wallum.document.air import Air
-from wallum.document.look import Look
 from wallum.document.project import Project
 from wallum.document.sources import BeamSource, TubeSource
 from wallum.exchange.gltf_export import build_gltf
 from wallum.level.model.flatten import flatten
-from wallum.level.model.model import Level, Material, Mesh, Part
-from wallum.level.model.solids import grid
-from wallum.moment.camera import Camera
-from wallum.moment.evaluate import evaluate
+from wallum.level.model.model import Material
 from wallum.moment.kinds import kind_of
-from wallum.physics.colour import luminance
 from wallum.physics.emitters import sphere_directions
 from wallum.physics.line import tube_illuminance, tube_lumens
-from wallum.realtime.level.bundling import bundle_level
-from wallum.realtime.process.request import PictureRequest
 from wallum.transport.direct.meter import direct_illuminance
-from wallum.transport.paths.reference import Reference
 from wallum.transport.scene.rays import RayScene
 
 TUBE = TubeSource(
@@ -33,50 +26,7 @@ BEAM = BeamSource(
     id="beam", name="Beam", position=(0.2, 2.0, 0.1), direction=(0.0, -1.0, 0.0), width=1.2, height=0.8,
     soft=0.05, illuminance=500.0, shadow=True,
 )  # fmt: skip
-CAMERA = Camera((0.0, 3.0, 3.0), (0.0, -0.7071, -0.7071), 50.0, 1.0, far=50.0)
-SIZE = (96, 96)
-
-
-def flat(number, half, y, x=0.0):
-    side = np.linspace(-half, half, 5)
-    a, b = np.meshgrid(side, side)
-    return Mesh(f"m{number}", (replace(grid(np.stack([a + x, 0 * a + y, -b], axis=-1), 0), material=number),))
-
-
-def floor(roughness=1.0, board=False):
-    meshes = [flat(0, 4.0, 0.0), *([flat(1, 0.3, 0.5, 0.3)] if board else [])]
-    materials = (
-        Material("floor", (0.5, 0.5, 0.5, 1.0), 0.0, roughness, double_sided=True),
-        Material("board", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0, double_sided=True),
-    )
-    parts = tuple(Part(f"p{n}", f"p{n}", n, np.eye(4)) for n in range(len(meshes)))
-    return Level("floor", tuple(meshes), parts, materials)
-
-
-def scene_of(lamp, **more):
-    return evaluate(Project(sources=(lamp,), look=Look(ev100=7.0), **more))
-
-
-def shown(renderer, level, scene, settled=True, active=frozenset(), number=1):
-    renderer.set_level(bundle_level(level))
-    request = PictureRequest(number, scene, CAMERA, SIZE, active=active)
-    for _ in renderer.draw(request):
-        pass
-    if settled:
-        renderer.settle(request)
-    return renderer.luminance(request, settled=settled).astype(np.float64)
-
-
-def by_paths(level, scene, paths=64):
-    reference = Reference(RayScene(level, flatten(level)), level, scene, CAMERA, SIZE, bounces=0)
-    for _ in range(paths):
-        reference.step()
-    return reference.luminance
-
-
-def blocks(picture, size=8):
-    h, w = picture.shape[0] // size, picture.shape[1] // size
-    return luminance(picture).reshape(h, size, w, size).mean(axis=(1, 3))
+BOARD = (0.5, 0.3)  # height, and how far east
 
 
 def near(picture, truth):
@@ -155,7 +105,7 @@ def test_the_meter_reads_a_beam_inside_its_box_alone(at, lux):
 
 
 def test_a_beam_falls_off_by_the_cosine_and_is_stopped_by_a_board():
-    level = floor(board=True)
+    level = floor(board=True, at=BOARD)
     rays, scene = RayScene(level, flatten(level)), scene_of(BEAM)
     tilted = direct_illuminance(rays, scene, (-0.2, 0.0, 0.1), (0.0, 0.6, 0.8), 16)
     assert tilted.direct_lx == pytest.approx(300.0, rel=1e-5)
@@ -168,15 +118,15 @@ def test_a_beam_falls_off_by_the_cosine_and_is_stopped_by_a_board():
 @pytest.mark.parametrize("lamp", [TUBE, BEAM], ids=["tube", "beam"])
 @pytest.mark.parametrize("board", [False, True], ids=["open", "board"])
 def test_settled_it_is_what_the_reference_finds(renderer, lamp, board):
-    level, scene = floor(board=board), scene_of(lamp)
-    off = near(shown(renderer, level, scene), by_paths(level, scene))
+    level, scene = floor(board=board, at=BOARD), scene_of(lamp)
+    off = near(shown(renderer, level, scene), by_paths(level, scene, 64))
     assert np.median(off) < 0.03
     assert np.quantile(off, 0.9) < 0.12
 
 
 @pytest.mark.parametrize("lamp", [TUBE, BEAM], ids=["tube", "beam"])
 def test_under_the_hand_it_is_added_as_it_is_summed(renderer, lamp):
-    level, scene = floor(board=True), scene_of(lamp)
+    level, scene = floor(board=True, at=BOARD), scene_of(lamp)
     whole = shown(renderer, level, scene, settled=False)
     added = shown(renderer, level, scene, settled=False, active=frozenset({lamp.id}), number=2)
     assert added == pytest.approx(whole, rel=4e-3, abs=1e-3)

@@ -1,5 +1,6 @@
 """The ways of showing light from all around beside each other, each with its price and how far it is off."""
 
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import Any, Final
 
@@ -7,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtGui import QImage
 
-from wallum.desk.jobs.indirect_thread import IndirectThread
+from wallum.desk.jobs.comparison_thread import ComparisonThread
 from wallum.desk.jobs.loading import LoadedLevel
 from wallum.desk.jobs.work_thread import ThreadGroup
 from wallum.desk.session.session import Session
@@ -17,7 +18,16 @@ from wallum.desk.viewport.view import PictureView
 from wallum.document.look import Indirect
 from wallum.errors import WallumError
 from wallum.judge.device import DeviceProfile, load_profile
-from wallum.judge.indirect_methods import DRAWN, IndirectWay, Surroundings, bare, stops_off, ways_of
+from wallum.judge.indirect_methods import (
+    DRAWN,
+    IndirectWay,
+    Surroundings,
+    bare,
+    of_ways,
+    stops_off,
+    surface_truth,
+    ways_of,
+)
 from wallum.judge.shaft_methods import exposure_for, read_off
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.resolved_look import ResolvedLook
@@ -49,7 +59,7 @@ class IndirectWays(PictureGrid):
         self._key: tuple[object, ...] = ()
         self._truth: NDArray[np.float64] | None = None
         self._look = ResolvedLook(0.0)
-        self._thread: IndirectThread | None = None
+        self._thread: ComparisonThread | None = None
         self.left.connect(self.hide)
         self.closed.connect(self._forget)
 
@@ -144,9 +154,15 @@ class IndirectWays(PictureGrid):
         except WallumError as error:
             self._session.failed.emit(str(error))
             return
-        self._thread = IndirectThread(lambda: self._surroundings(loaded, state, profile))
-        self._thread.found.connect(self._take)
-        self._thread.traced.connect(self._take_truth)
+
+        def compare(keep_going: Callable[[], bool]) -> Iterator[object]:
+            """Each method, then what paths say of the surfaces."""
+            surroundings = self._surroundings(loaded, state, profile)
+            yield from of_ways(surroundings)
+            yield surface_truth(surroundings, keep_going)
+
+        self._thread = ComparisonThread("comparing methods of indirect light", compare)
+        self._thread.found.connect(self._take_result)
         self._thread.failed.connect(self._session.failed)
         self._crew.start(self._thread)
 
@@ -167,6 +183,12 @@ class IndirectWays(PictureGrid):
             self._thread.give_up()
         self._thread, self._key, self._truth = None, (), None
         self.found, self._pictures, self._asked = {}, {}, set()
+
+    def _take_result(self, result: object) -> None:
+        if isinstance(result, IndirectWay):
+            self._take(result)
+        elif isinstance(result, np.ndarray):
+            self._take_truth(result)
 
     def _take(self, way: IndirectWay) -> None:
         if self.sender() is self._thread:

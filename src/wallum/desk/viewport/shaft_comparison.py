@@ -1,6 +1,7 @@
 """Three ways of showing a source's shafts in one picture: true, over the screen, by cards, with two movable
 lines between them, and of each its price and how far it is off."""
 
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import partial
 from typing import Final
@@ -10,7 +11,7 @@ from PyQt6.QtCore import QObject, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QPainter, QPen
 from PyQt6.QtWidgets import QToolButton
 
-from wallum.desk.jobs.ways_thread import WaysThread
+from wallum.desk.jobs.comparison_thread import ComparisonThread
 from wallum.desk.jobs.work_thread import ThreadGroup
 from wallum.desk.session.session import Session
 from wallum.desk.viewport.marks import draw_label
@@ -22,7 +23,15 @@ from wallum.document.shaft_methods import WAYS, Way
 from wallum.document.sources import CardSource
 from wallum.errors import WallumError
 from wallum.judge.device import load_profile
-from wallum.judge.shaft_methods import MEASURED, ShaftWay, Subject, apart, exposure_for, read_off
+from wallum.judge.shaft_methods import (
+    MEASURED,
+    ShaftWay,
+    Subject,
+    apart,
+    compare_ways,
+    exposure_for,
+    read_off,
+)
 from wallum.moment.camera import Camera
 from wallum.moment.picture_scene import picture_scene
 from wallum.moment.resolved_look import ResolvedLook
@@ -54,7 +63,7 @@ class ThreeWays(QObject):
         self.images: dict[Way, QImage] = {}
         self._asked: set[str] = set()
         self._key: tuple[object, ...] = ()
-        self._thread: WaysThread | None = None
+        self._thread: ComparisonThread | None = None
         self._cards: tuple[CardSource, ...] = ()
         self._line = -1
         self._look = ResolvedLook(0.0)
@@ -161,11 +170,13 @@ class ThreeWays(QObject):
             self._session.failed.emit(str(error))
             return
 
-        def make() -> Subject:
+        def compare(_: Callable[[], bool]) -> Iterator[ShaftWay]:
             seen = seen_surfaces(loaded.rays, loaded.level, camera, LAYER_SIZE)
-            return Subject(project, moment, source, cards, camera, loaded.rays, loaded.boxes, seen, profile)
+            yield from compare_ways(
+                Subject(project, moment, source, cards, camera, loaded.rays, loaded.boxes, seen, profile)
+            )
 
-        self._thread = WaysThread(make)
+        self._thread = ComparisonThread("comparing methods of shafts", compare)
         self._thread.found.connect(self._take)
         self._thread.failed.connect(self._session.failed)
         self._crew.start(self._thread)
