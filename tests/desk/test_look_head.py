@@ -9,10 +9,12 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from wallum.desk.look import reading
 from wallum.desk.look.reading import around
 from wallum.desk.viewport.pixels import pixels_of
 from wallum.document.look import Look
 from wallum.document.own_looks import own_look
+from wallum.errors import ValueProblem
 from wallum.moment.zones import zoned
 from wallum.physics.grade import balance_matrix
 
@@ -312,3 +314,22 @@ def test_the_focus_is_picked_in_the_picture(desk):
     )
     session.undo()
     assert session.project.look.focus == "off"
+
+
+def test_a_reading_that_fails_is_said_once_and_again_after_a_good_one(qapp, monkeypatch):
+    thread, said = reading.ReaderThread(), []
+    thread.failed.connect(said.append)
+
+    def refused(_):
+        raise ValueProblem("the table is gone", "look.cube")
+
+    monkeypatch.setattr(reading, "read", refused)
+    thread.work_on(None)
+    thread.work_on(None)
+    assert len(said) == 1
+    assert "look.cube" in said[0]
+    monkeypatch.setattr(reading, "read", lambda taken: taken)
+    thread.work_on(None)
+    monkeypatch.setattr(reading, "read", refused)
+    thread.work_on(None)
+    assert len(said) == 2
