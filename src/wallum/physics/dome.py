@@ -1,10 +1,13 @@
-"""The dome of the sky as a map of luminance, and its light by direction.
+"""Sky dome: a luminance map of the upper hemisphere, and its irradiance by spherical harmonics.
 
-A dome is (H, W, 3) [cd/m2] over the upper half of all directions: rows from the zenith down
-to the horizon, denser toward it (elevation is 90 degrees times (1 - t) squared), columns
-clockwise from north (-Z). Below the horizon lies far ground of one luminance (3,).
-Spherical harmonics: Ramamoorthi, Hanrahan 2001, "An Efficient Representation for Irradiance
-Environment Maps"; order 2, nine terms. Twin of the evaluation: shaders/include/sky.glsl.
+A dome is (H, W, 3) [cd/m2]. Rows run from the zenith to the horizon and are denser toward it: the elevation
+is
+90 degrees times (1 - t) squared. Columns run clockwise from north (-Z). Below the horizon lies far ground
+of one
+luminance (3,).
+
+Source: Ramamoorthi and Hanrahan 2001, "An Efficient Representation for Irradiance Environment Maps"; order 2,
+nine terms. GLSL twin of the evaluation: shaders/include/sky.glsl.
 """
 
 from functools import lru_cache
@@ -37,7 +40,11 @@ COSINE = np.array([np.pi, *[2.0 * np.pi / 3.0] * 3, *[np.pi / 4.0] * 5])
 def dome_directions(
     height: int = DOME_SIZE[0], width: int = DOME_SIZE[1]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Unit directions (H, W, 3) of a dome's cells, and their solid angles (H, W) [sr]."""
+    """Cells of a dome.
+
+    height, width : size of the dome
+    Returns unit directions (H, W, 3), and solid angles (H, W) [sr].
+    """
     edges = 0.5 * np.pi * (1.0 - np.linspace(0.0, 1.0, height + 1)) ** 2
     elevation = 0.5 * np.pi * (1.0 - (np.arange(height) + 0.5) / height) ** 2
     azimuth = (np.arange(width) + 0.5) / width * 2.0 * np.pi
@@ -51,16 +58,21 @@ def dome_directions(
 
 
 def dome_illuminance(dome: Floats) -> NDArray[np.float64]:
-    """Illuminance of open, level ground by a dome: (H, W) or (H, W, 3) to () or (3,) [lx]."""
+    """Illuminance of open, level ground by a dome.
+
+    dome : (H, W) or (H, W, 3) [cd/m2]
+    Returns a scalar or (3,) [lx].
+    """
     directions, solid = dome_directions(*dome.shape[:2])
     return np.asarray(np.tensordot(directions[..., 1] * solid, dome, axes=2))
 
 
 def plain_dome(illuminance_lx: float, rgb: Floats) -> NDArray[np.float64]:
-    """A dome, brighter toward the horizon, that gives level ground `illuminance_lx`.
+    """A dome with a brighter horizon that gives level ground a stated illuminance.
 
-    rgb : (3,) of luminance 1, the sky's colour
-    Returns (H, W, 3) [cd/m2].
+    illuminance_lx : of level ground [lx]
+    rgb            : (3,) colour of luminance 1
+    Returns (H, W, 3) [cd/m2]. The shape is our own; only the integral is exact.
     """
     directions, _ = dome_directions()
     up = directions[..., 1]
@@ -76,53 +88,80 @@ FACTORS = np.array([0.282095, 0.488603, 0.488603, 0.488603, 1.092548, 1.092548, 
 
 
 def _monomials(directions: Floats) -> NDArray[np.float64]:
-    """(9, ...) the harmonics of orders 0 to 2 without their factors."""
+    """Real spherical harmonics of orders 0 to 2 without their constant factors.
+
+    directions : (..., 3) unit
+    Returns (9, ...).
+    """
     x, y, z = np.moveaxis(np.asarray(directions, dtype=np.float64), -1, 0)
     return np.stack([np.ones_like(x), y, z, x, x * y, y * z, 3.0 * z * z - 1.0, x * z, x * x - y * y])
 
 
 def _basis(directions: Floats) -> NDArray[np.float64]:
-    """(..., 9) real spherical harmonics of orders 0 to 2."""
+    """Real spherical harmonics of orders 0 to 2.
+
+    directions : (..., 3) unit
+    Returns (..., 9).
+    """
     return np.moveaxis(_monomials(directions), 0, -1) * FACTORS
 
 
 @lru_cache(maxsize=8)
 def _projection(height: int, width: int) -> NDArray[np.float64]:
-    """(9, H * W) from a dome's cells to its harmonics."""
+    """Matrix from the cells of a dome to its nine coefficients, (9, H * W)."""
     directions, solid = dome_directions(height, width)
     return (_basis(directions) * solid[..., None]).reshape(-1, 9).T.copy()
 
 
 @lru_cache(maxsize=1)
 def _ground_projection() -> NDArray[np.float64]:
-    """(9,) harmonics of luminance 1 below the horizon: the upper half, turned over."""
+    """Coefficients of luminance 1 below the horizon, (9,): the upper half mirrored."""
     directions, solid = dome_directions(256, 64)
     turned = directions * np.array([1.0, -1.0, 1.0])
     return np.asarray(np.einsum("hwk,hw->k", _basis(turned), solid))
 
 
 def irradiance_terms(dome: Floats, ground: Floats) -> NDArray[np.float64]:
-    """(9, 3) terms that `irradiance` sums: the harmonics of all light times the cosine's."""
+    """Irradiance coefficients of a dome with its ground.
+
+    dome   : (H, W, 3) [cd/m2]
+    ground : (3,) [cd/m2]
+    Returns (9, 3), convolved with the clamped cosine. Source: Ramamoorthi and Hanrahan 2001, equation 8.
+    """
     terms = _projection(*dome.shape[:2]) @ dome.reshape(-1, 3)
     return (terms + np.outer(_ground_projection(), ground)) * COSINE[:, None]
 
 
 def irradiance(terms: Floats, normals: Floats) -> NDArray[np.float64]:
-    """(N, 3) illuminance by channel of surfaces with unit normals (N, 3) [lx]."""
+    """Evaluate irradiance coefficients.
+
+    terms   : (9, 3) from `irradiance_terms`
+    normals : (N, 3) unit
+    Returns (N, 3) illuminance by channel [lx], clipped at 0.
+    """
     return np.clip((terms * FACTORS[:, None]).T @ _monomials(normals), 0.0, None).T
 
 
 def scattered(terms: Floats, directions: Floats, forwardness: float) -> NDArray[np.float64]:
-    """(N, 3) luminance that air of a forwardness scatters toward an eye that looks in unit directions (N, 3),
-    of light by direction whose `irradiance_terms` are (9, 3): the phase function of Henyey and Greenstein has
-    g to the power of each order. Twin: shaders/include/sky.glsl."""
+    """In-scattered luminance of a dome's light, for air lit from all directions.
+
+    terms       : (9, 3) from `irradiance_terms`
+    directions  : (N, 3) unit view directions
+    forwardness : Henyey-Greenstein asymmetry g [-]; its Legendre coefficients are powers of g
+    Returns (N, 3), clipped at 0. GLSL twin: shaders/include/sky.glsl.
+    """
     g = forwardness
     by_order = np.array([np.pi, *[np.pi * g] * 3, *[np.pi * g * g] * 5]) / COSINE / np.pi
     return np.asarray(np.maximum(_basis(np.asarray(directions)) @ (terms * by_order[:, None]), 0.0))
 
 
 def sample_dome(dome: Floats, ground: Floats, directions: Floats) -> NDArray[np.float64]:
-    """(N, 3) luminance toward unit directions (N, 3), the nearest cell's [cd/m2]."""
+    """Luminance of a dome toward directions, nearest cell.
+
+    dome, ground : (H, W, 3) and (3,) [cd/m2]
+    directions   : (N, 3) unit
+    Returns (N, 3) [cd/m2].
+    """
     height, width = dome.shape[:2]
     elevation = np.arcsin(np.clip(directions[:, 1], -1.0, 1.0))
     azimuth = np.arctan2(directions[:, 0], -directions[:, 2]) % (2.0 * np.pi)

@@ -1,8 +1,8 @@
-"""Where sun and moon stand, for a place, a date and a clock.
+"""Apparent positions of sun and moon for a place, a date and a clock.
 
-Places come from ephem (VSOP87 and the moon's theory of Chapront, in libastro): apparent,
-as seen from the ground, parallax included. Refraction: Saemundsson 1986, in Meeus,
-"Astronomical Algorithms", 2nd ed. (1998), eq. 16.4, at 1010 hPa and 10 degrees C.
+Positions come from ephem (VSOP87, and Chapront's lunar theory), topocentric, with parallax.
+Refraction: Saemundsson 1986, in Meeus, "Astronomical Algorithms", 2nd ed. (1998), equation 16.4, at 1010 hPa and
+10 degrees C.
 """
 
 import datetime as dt
@@ -30,7 +30,12 @@ SUN_RADIUS_M = 695_700_000.0  # IAU 2015, resolution B3
 
 
 def direction_to(azimuth_deg: float, elevation_deg: float) -> NDArray[np.float64]:
-    """(3,) unit vector [-] toward an azimuth (clockwise from north, -Z) and elevation."""
+    """Unit vector toward an azimuth and elevation.
+
+    azimuth_deg   : clockwise from north (-Z)
+    elevation_deg : above the horizon
+    Returns (3,).
+    """
     azimuth, elevation = math.radians(azimuth_deg), math.radians(elevation_deg)
     flat = math.cos(elevation)
     return np.array([flat * math.sin(azimuth), math.sin(elevation), -flat * math.cos(azimuth)])
@@ -38,9 +43,10 @@ def direction_to(azimuth_deg: float, elevation_deg: float) -> NDArray[np.float64
 
 @dataclass(frozen=True)
 class Observer:
-    """A place on Earth and how its clock stands.
+    """A place on Earth and its clock.
 
-    latitude, longitude [deg], north and east positive; utc_offset [h], local minus UTC
+    latitude, longitude : [deg], north and east positive
+    utc_offset          : local time minus UTC [h]
     """
 
     latitude: float
@@ -48,17 +54,24 @@ class Observer:
     utc_offset: float
 
     def moment(self, date: dt.date, clock_h: float) -> ephem.Date:
-        """Universal time of a local clock; hours outside 0 to 24 fall on other days."""
+        """Universal time of a local clock.
+
+        clock_h : local time [h]; hours outside 0 to 24 fall on other days
+        """
         return ephem.Date(ephem.Date(date) + (clock_h - self.utc_offset) / 24.0)
 
 
 @dataclass(frozen=True)
 class BodyPlace:
-    """Sun or moon as seen from a place.
+    """Position of the sun or the moon.
 
-    azimuth, elevation (apparent, refracted), geometric (airless) [deg], azimuth clockwise
-    from true north; radius [deg] of its disc; distance_ratio: distance over its mean;
-    phase_deg: angle sun - moon - Earth (0 is full; 0 for the sun); lit: lit share of the disc
+    azimuth        : clockwise from true north [deg]
+    elevation      : apparent, with refraction [deg]
+    geometric      : elevation without air [deg]
+    radius         : of the disc [deg]
+    distance_ratio : distance over its mean [-]
+    phase_deg      : angle sun - moon - Earth; 0 is full moon, and 0 for the sun
+    lit            : lit share of the disc
     """
 
     azimuth: float
@@ -71,9 +84,11 @@ class BodyPlace:
 
 
 def refracted(geometric_deg: float) -> float:
-    """Apparent elevation of a body at a geometric (airless) one [deg].
+    """Apparent elevation by atmospheric refraction.
 
-    The formula holds for what can be seen; lower down it is led smoothly to none.
+    geometric_deg : elevation without air [deg]
+    Returns [deg]. Below the horizon the formula is faded out smoothly. Source: Saemundsson 1986; see the
+    module.
     """
     seen = max(geometric_deg, -1.0)
     lift = 1.02 / math.tan(math.radians(seen + 10.3 / (seen + 5.11))) / 60.0
@@ -83,6 +98,7 @@ def refracted(geometric_deg: float) -> float:
 
 
 def _observer(where: Observer, date: dt.date, clock_h: float) -> ephem.Observer:
+    """The place and time as ephem takes them, without ephem's own refraction."""
     out = ephem.Observer()
     out.lat, out.lon = math.radians(where.latitude), math.radians(where.longitude)
     out.pressure, out.elevation = 0.0, 0.0
@@ -92,7 +108,13 @@ def _observer(where: Observer, date: dt.date, clock_h: float) -> ephem.Observer:
 
 @lru_cache(maxsize=4096)
 def sun_place(where: Observer, date: dt.date, clock_h: float) -> BodyPlace:
-    """The sun for a local date and clock [h]."""
+    """Position of the sun.
+
+    where   : the place
+    date    : local date
+    clock_h : local time [h]
+    Returns the position; cached.
+    """
     sun = ephem.Sun(_observer(where, date, clock_h))
     geometric = math.degrees(sun.alt)
     distance = float(sun.earth_distance)
@@ -102,7 +124,11 @@ def sun_place(where: Observer, date: dt.date, clock_h: float) -> BodyPlace:
 
 @lru_cache(maxsize=4096)
 def moon_place(where: Observer, date: dt.date, clock_h: float) -> BodyPlace:
-    """The moon for a local date and clock [h]; parallax included."""
+    """Position of the moon, with parallax and phase.
+
+    where, date, clock_h : see `sun_place`
+    Returns the position; cached. Phase: Meeus 1998, equation 48.3.
+    """
     at = _observer(where, date, clock_h)
     moon, sun = ephem.Moon(at), ephem.Sun(at)
     geometric = math.degrees(moon.alt)
@@ -123,10 +149,11 @@ def moon_place(where: Observer, date: dt.date, clock_h: float) -> BodyPlace:
 
 
 def sky_rotation(where: Observer, date: dt.date, clock_h: float) -> NDArray[np.float64]:
-    """(3, 3) from equatorial directions to the level's axes (+X east, +Y up, -Z north).
+    """Rotation from equatorial directions to the axes of the level (+X east, +Y up, -Z north).
 
-    An equatorial direction is (cos d cos a, cos d sin a, sin d) for right ascension a and
-    declination d.
+    where, date, clock_h : see `sun_place`
+    Returns (3, 3). A star of right ascension a and declination d has direction (cos d cos a, cos d sin a,
+    sin d).
     """
     turn = float(_observer(where, date, clock_h).sidereal_time())
     latitude = math.radians(where.latitude)

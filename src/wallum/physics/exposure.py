@@ -22,17 +22,29 @@ DARKER_AT = (0.01, 0.1, 1.0, 10.0, 100.0, 1000.0)
 
 
 def exposure_scale(ev100: float) -> float:
-    """Factor from luminance [cd/m2] to picture value [-] at an exposure value."""
+    """Factor from luminance to picture value.
+
+    ev100 : exposure value at ISO 100
+    Returns picture value per cd/m2, 1 / (1.2 x 2^EV100). Source: ISO 12232:2019.
+    """
     return float(1.0 / (SATURATION_FACTOR * 2.0**ev100))
 
 
 def grey_luminance(ev100: float) -> float:
-    """Luminance that lands on mid grey at an exposure value [cd/m2]."""
+    """Luminance that becomes mid grey.
+
+    ev100 : exposure value at ISO 100
+    Returns [cd/m2].
+    """
     return MID_GREY / exposure_scale(ev100)
 
 
 def ev_for_luminance(luminance_cd_m2: float) -> float:
-    """Exposure value that brings a luminance to mid grey [EV100]."""
+    """Exposure value that brings a luminance to mid grey.
+
+    luminance_cd_m2 : above 0
+    Returns EV100.
+    """
     return float(np.log2(luminance_cd_m2 / (MID_GREY * SATURATION_FACTOR)))
 
 
@@ -46,10 +58,11 @@ def key_value(luminance_cd_m2: Floats | float) -> NDArray[np.float64]:
 
 
 def kept_dark(mean_stops: float, darker: tuple[float, ...]) -> float:
-    """Stops that a picture stays darker than metered, for its mean luminance.
+    """Stops by which a dark picture stays below the metered exposure.
 
-    mean_stops : log2 of that in cd/m2
-    darker     : stops at each of DARKER_AT but the last; between these it goes evenly by stops
+    mean_stops : log2 of the mean luminance in cd/m2
+    darker     : stops at each of DARKER_AT but the last; linear in stops between them
+    Returns stops.
     """
     at = np.log2(DARKER_AT)
     return float(np.interp(mean_stops, at, (*darker, 0.0)))
@@ -63,15 +76,15 @@ def metered_ev(
     limits: tuple[float, float] = (-12.0, 20.0),
     darker: tuple[float, ...] = (),
 ) -> float:
-    """Exposure value that a meter finds, from the weighted log-average [EV100].
+    """Metered exposure value from the weighted log-average luminance.
 
-    luminance_cd_m2 : (N,) of the picture's cells
-    weights         : (N,) at least 0; where all are 0, all count alike
-    compensation    : stops that the picture is made brighter than metered
+    luminance_cd_m2 : (N,) of the cells of the picture
+    weights         : (N,) 0 or more; all equal where all are 0
+    compensation    : stops brighter than metered
     clips           : shares of the weight left out at the dark and at the bright end
-    limits          : lowest and highest answer
-    darker          : what a picture of little light stays darker by, see `kept_dark`
-    Source: ISO 2720, with a calibration constant of 12.5: EV100 = log2(L x 100 / 12.5).
+    limits          : lowest and highest result
+    darker          : see `kept_dark`
+    Returns EV100. Source: ISO 2720 with K = 12.5: EV100 = log2(L x 100 / 12.5).
     """
     stops = np.log2(np.maximum(np.asarray(luminance_cd_m2, dtype=np.float64), 1e-9))
     share = np.asarray(weights, dtype=np.float64)
@@ -87,8 +100,11 @@ def metered_ev(
 
 
 def adapted_ev(ev100: float, target: float, seconds: float, up: float, down: float) -> float:
-    """Exposure [EV100] on its way to a metered one after some time [s], at speeds [stops/s].
+    """Exposure during adaptation toward a target.
 
-    up : toward a higher value (the eye takes to more light); down : toward a lower one
+    ev100, target : present and metered exposure value
+    seconds       : elapsed time
+    up, down      : speeds toward higher and lower values [stops/s]
+    Returns EV100.
     """
     return min(max(target, ev100 - down * seconds), ev100 + up * seconds)

@@ -1,6 +1,6 @@
-"""A scale of colours for luminance in stops about mid grey: for reading, not for beauty.
+"""False colour scale: luminance in stops relative to mid grey.
 
-Dark to bright in lightness too, so that it reads without colour sight; mid grey is grey.
+Lightness rises with luminance, so that the scale reads without colour vision. Mid grey is grey.
 """
 
 import numpy as np
@@ -25,16 +25,26 @@ GRAIN_COLOURS = (
 
 
 def grain_ramp() -> NDArray[np.float32]:
-    """(10, 3) display values 0 to 1 for 512 texels a metre, 256, ... down to 1."""
+    """Colours of shadow texels per metre: 512, 256, ... down to 1.
+
+    Returns (10, 3) display values, 0 to 1.
+    """
     return np.array(GRAIN_COLOURS, dtype=np.float32) / 255.0
 
 
 def ramp() -> NDArray[np.float32]:
-    """(13, 3) display values 0 to 1 of the whole stops, darkest first."""
+    """Colours of whole stops, darkest first.
+
+    Returns (13, 3) display values, 0 to 1.
+    """
     return np.array(COLOURS, dtype=np.float32) / 255.0
 
 
 def false_colour(stops: NDArray[np.float64]) -> NDArray[np.float64]:
-    """(N, 3) display values of stops (N,) over mid grey. Twin: shaders/develop.frag.glsl."""
+    """Map stops to colours.
+
+    stops : (N,) relative to mid grey
+    Returns (N, 3) display values. GLSL twin: shaders/develop.frag.glsl.
+    """
     index = np.clip(np.round(stops + RANGE_STOPS), 0, STEPS - 1).astype(int)
     return ramp()[index].astype(np.float64)
