@@ -11,13 +11,15 @@ def panorama(azimuth=130.0, elevation=40.0, height=128):
     el = np.pi * (0.5 - (np.arange(height) + 0.5) / height)
     az = 2.0 * np.pi * ((np.arange(width) + 0.5) / width - 0.5)
     flat = np.cos(el)[:, None]
-    ways = np.stack(np.broadcast_arrays(flat * np.sin(az), np.sin(el)[:, None], -flat * np.cos(az)), axis=-1)
-    up = np.clip(ways[..., 1:2], 0.0, 1.0)
+    directions = np.stack(
+        np.broadcast_arrays(flat * np.sin(az), np.sin(el)[:, None], -flat * np.cos(az)), axis=-1
+    )
+    up = np.clip(directions[..., 1:2], 0.0, 1.0)
     sky = np.array([6000.0, 6500.0, 7000.0]) * (1.0 - up) + np.array([1800.0, 3000.0, 6500.0]) * up
-    out = np.where(ways[..., 1:2] > 0.0, sky, np.array([900.0, 700.0, 500.0]))
+    out = np.where(directions[..., 1:2] > 0.0, sky, np.array([900.0, 700.0, 500.0]))
     a, e = np.radians(azimuth), np.radians(elevation)
     sun = np.array([np.cos(e) * np.sin(a), np.sin(e), -np.cos(e) * np.cos(a)])
-    out[ways @ sun > np.cos(np.radians(1.0))] = (9e7, 8e7, 6e7)
+    out[directions @ sun > np.cos(np.radians(1.0))] = (9e7, 8e7, 6e7)
     return out
 
 

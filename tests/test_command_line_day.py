@@ -108,16 +108,16 @@ def test_render_and_meter_take_the_clock(capsys, tmp_path):
     for clock in ("12:00", "23:00"):
         out = tmp_path / f"{clock[:2]}.png"
         base = ["--set", "sources/sun/on=on", "--set", "sources/sky/on=on", "--set", "look/exposed=metered"]
-        status, told, err = run(
+        status, messages, err = run(
             capsys, "render", "demo:pale-room", *camera, *base, "--clock", clock, "--out", str(out), "--json"
         )
         assert (status, err) == (0, "")
-        evs[clock] = json.loads(told)["ev100"]
+        evs[clock] = json.loads(messages)["ev100"]
         with Image.open(out) as opened:
             assert np.asarray(opened).std() > 2
     readings = {}
     for clock in ("12:00", "23:00"):
-        status, told, _ = run(
+        status, messages, _ = run(
             capsys,
             "meter",
             "demo:jar-yard",
@@ -129,7 +129,7 @@ def test_render_and_meter_take_the_clock(capsys, tmp_path):
             "64",
             "--json",
         )
-        readings[clock] = json.loads(told)["by_source"]
+        readings[clock] = json.loads(messages)["by_source"]
     assert readings["12:00"]["sun"] > 10_000
     assert readings["12:00"]["sky"] > 1000
     assert "sun" not in readings["23:00"]
@@ -138,11 +138,11 @@ def test_render_and_meter_take_the_clock(capsys, tmp_path):
 
 def test_a_sheet_has_a_picture_for_each_hour(capsys, tmp_path):
     out = tmp_path / "day.png"
-    status, told, err = run(
+    status, messages, err = run(
         capsys, "sheet", "demo:pale-room", "--every", "480", "--size", "80x50", "--out", str(out), "--json"
     )
     assert (status, err) == (0, "")
-    assert json.loads(told)["pictures"] == 3
+    assert json.loads(messages)["pictures"] == 3
     with Image.open(out) as opened:
         assert opened.size[0] == 6 + 3 * (80 + 6)
 

@@ -45,10 +45,10 @@ def test_cost_takes_a_profile_of_ones_own_and_refuses_what_is_none(tmp_path, cap
     assert json.loads(own)["calibrated"]
     assert json.loads(own)["frame_ms"] > json.loads(out)["frame_ms"]
     file.write_text("{}")
-    status, _, told = run(capsys, "cost", ROOM, "--target", file)
+    status, _, messages = run(capsys, "cost", ROOM, "--target", file)
     assert status == 2
-    assert told.count("\n") == 1
-    assert "not a device profile" in told
+    assert messages.count("\n") == 1
+    assert "not a device profile" in messages
 
 
 def test_check_tells_what_is_wrong_and_its_remedy_can_be_set(tmp_path, capsys):
@@ -75,9 +75,9 @@ def test_parameters_are_written_as_the_manual_has_them(tmp_path, capsys):
     file = tmp_path / "parameters.md"
     assert run(capsys, "parameters", "--out", file)[0] == 0
     assert file.read_text() == out
-    status, _, told = run(capsys, "parameters", "--out", tmp_path / "no" / "where.md")
+    status, _, messages = run(capsys, "parameters", "--out", tmp_path / "no" / "where.md")
     assert status == 2
-    assert "cannot be written" in told
+    assert "cannot be written" in messages
 
 
 def test_the_reference_engine_writes_light_and_says_how_sure_it_is(tmp_path, capsys):
@@ -85,11 +85,11 @@ def test_the_reference_engine_writes_light_and_says_how_sure_it_is(tmp_path, cap
     noises, light = [], {}
     for samples, bounces in ((2, 2), (16, 2), (16, 0)):
         out = tmp_path / f"{samples}-{bounces}.exr"
-        status, told, _ = run(capsys, *common, "--samples", samples, "--bounces", bounces, "--out", out)
+        status, messages, _ = run(capsys, *common, "--samples", samples, "--bounces", bounces, "--out", out)
         assert status == 0
-        noises.append(json.loads(told)["noise"])
+        noises.append(json.loads(messages)["noise"])
         light[samples, bounces] = read_exr(out)
-    assert json.loads(told)["samples"] == 16
+    assert json.loads(messages)["samples"] == 16
     assert noises[1] < 0.7 * noises[0]
     assert light[16, 2].mean() == pytest.approx(light[2, 2].mean(), rel=0.2)
     assert light[16, 2].mean() > 1.1 * light[16, 0].mean()  # what bounces is more than nothing
@@ -99,9 +99,9 @@ def test_the_reference_engine_writes_light_and_says_how_sure_it_is(tmp_path, cap
 def test_the_reference_engine_has_no_picture_of_some_views(tmp_path, capsys):
     out = tmp_path / "a.png"
     common = ("render", ROOM, "--shot", "long-side", "--size", "16x9", "--out", out)
-    status, _, told = run(capsys, *common, "--engine", "reference", "--view", "casters")
+    status, _, messages = run(capsys, *common, "--engine", "reference", "--view", "casters")
     assert status == 2
-    assert "no reference picture of casters" in told
+    assert "no reference picture of casters" in messages
     assert not out.exists()
 
 
@@ -127,7 +127,7 @@ def test_each_shot_that_is_named_is_held_against_paths_with_what_those_are_unsur
     ],
 )
 def test_shots_that_there_are_not_or_that_nothing_asks_for_are_refused_in_a_sentence(capsys, options, words):
-    status, out, told = run(capsys, "check", ROOM, *options)
+    status, out, messages = run(capsys, "check", ROOM, *options)
     assert status != 0
-    assert words in told
+    assert words in messages
     assert out == ""

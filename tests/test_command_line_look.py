@@ -31,8 +31,8 @@ def light(tmp_path, rng):
 def developed(capsys, light, tmp_path, *settings):
     out = tmp_path / "out.exr"
     changes = [word for setting in settings for word in ("--set", setting)]
-    status, _, told = run(capsys, "develop", light[0], "--ev100", 2.0, *changes, "--out", out)
-    assert status == 0, told
+    status, _, messages = run(capsys, "develop", light[0], "--ev100", 2.0, *changes, "--out", out)
+    assert status == 0, messages
     return read_exr(out)
 
 
@@ -69,9 +69,9 @@ def test_a_look_written_as_a_table_is_read_back_as_the_look(capsys, tmp_path, li
     table = tmp_path / "look.cube"
     status, out, _ = run(capsys, "export", project, table, "--json")
     assert status == 0
-    told = json.loads(out)
-    assert told["mean_error_of_255"] < 1.0
-    assert told["largest_error_of_255"] > told["mean_error_of_255"]
+    messages = json.loads(out)
+    assert messages["mean_error_of_255"] < 1.0
+    assert messages["largest_error_of_255"] > messages["mean_error_of_255"]
     assert "log2(value / 0.18) + 10) / 16.5" in table.read_text()
     pictures = []
     for words in (("--look", project), ("--set", f"look/table={table}", "--set", "look/table_on=log")):
@@ -100,8 +100,8 @@ def test_a_metered_look_meters_the_picture(capsys, tmp_path, light):
     for gain in (8e3, 1e3, 1e-3):
         path = tmp_path / "lit.exr"
         write_exr(path, (light[1] * gain).astype(np.float32))
-        told = run(capsys, "develop", path, "--set", "look/exposed=metered", "--out", out, "--json")[1]
-        result.append(json.loads(told)["ev100"])
+        messages = run(capsys, "develop", path, "--set", "look/exposed=metered", "--out", out, "--json")[1]
+        result.append(json.loads(messages)["ev100"])
     day, shade, night = result
     assert day - shade == pytest.approx(3.0, abs=0.05)
     assert day - night < np.log2(8e6) - 3.0
@@ -112,9 +112,9 @@ def test_pixels_that_are_no_numbers_are_black_and_told(capsys, tmp_path, light):
     broken[3, 4] = np.nan, 1.0, np.inf
     write_exr(light[0], broken)
     out = tmp_path / "out.exr"
-    status, _, told = run(capsys, "develop", light[0], "--ev100", 2, "--out", out)
+    status, _, messages = run(capsys, "develop", light[0], "--ev100", 2, "--out", out)
     assert status == 0
-    assert "1 pixels" in told
+    assert "1 pixels" in messages
     assert np.isfinite(read_exr(out)).all()
 
 

@@ -161,8 +161,8 @@ def test_what_is_no_plain_file_or_too_large_is_refused_at_once(tmp_path):
         "gone": "no such",
         "loop": "symbolic",
     }
-    for name, said in cases.items():
-        with pytest.raises(LevelProblem, match=said):
+    for name, case in cases.items():
+        with pytest.raises(LevelProblem, match=case):
             read_limited(tmp_path / name, 1024, LevelProblem)
     with pytest.raises(LevelProblem, match="regular"):
         read_limited("/dev/zero", 1024, LevelProblem)

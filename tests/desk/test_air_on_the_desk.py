@@ -55,9 +55,9 @@ def test_a_pocket_is_put_pulled_and_taken_back(window, qtbot):
     assert sides
     top = next(side for side in sides if side.number == 3)  # up
     grip = SideGrip(window.session, pocket, top.number, top.at, picture._single_ray)
-    told = grip.drag(top.at - QPointF(0.0, 30.0))
+    messages = grip.drag(top.at - QPointF(0.0, 30.0))
     grip.let_go()
-    assert "m" in told
+    assert "m" in messages
     pulled = window.session.now.source(pocket.id)
     assert pulled.size[1] > pocket.size[1]
     # The side on the ground stays there.
@@ -71,24 +71,24 @@ def test_a_pocket_is_put_pulled_and_taken_back(window, qtbot):
 def test_a_pocket_without_size_is_refused_in_one_sentence(window):
     window.pointer.put_pocket(QPointF(window.picture.width() * 0.5, window.picture.height() * 0.75))
     pocket = window.session.selection.source
-    told = []
-    window.session.failed.connect(told.append)
+    messages = []
+    window.session.failed.connect(messages.append)
     assert not window.session.set_value("flat", f"sources/@{pocket.id}/size", (3.0, 0.0, 3.0))
-    assert "0.05 m" in told[-1]
+    assert "0.05 m" in messages[-1]
     assert window.session.now.source(pocket.id) == pocket
 
 
 def test_the_meter_says_how_much_contrast_is_left(window):
-    told = []
-    window.session.told.connect(told.append)
+    messages = []
+    window.session.told.connect(messages.append)
     at = QPointF(window.picture.width() * 0.5, window.picture.height() * 0.75)
     window.tools.meter(at)
-    assert "contrast" not in told[-1]
+    assert "contrast" not in messages[-1]
     window.session.set_all("fog", {"air/on": True, "air/visibility": 40.0, "air/base_height": 50.0})
     window.tools.meter(at)
     surface = window.picture.surface_at(at)
     away = float(np.linalg.norm(surface[0] - np.array(window.session.camera.eye)))
-    assert f"{np.exp(-3.912 / 40.0 * away):.0%} of contrast" in told[-1]
+    assert f"{np.exp(-3.912 / 40.0 * away):.0%} of contrast" in messages[-1]
 
 
 def test_pockets_are_listed_with_the_layers_and_chosen_there(window):

@@ -85,10 +85,10 @@ def test_it_waits_is_ended_and_goes_on_with_what_is_done(window, qtbot, baking):
     assert baking.share == share
     baking.pause()
     qtbot.waitUntil(lambda: baking.share > share, timeout=LONG_MS)
-    said = []
-    window.session.told.connect(said.append)
+    messages = []
+    window.session.told.connect(messages.append)
     window.act["bake"].trigger()
-    assert "already" in said[-1]
+    assert "already" in messages[-1]
     baking.cancel()
     qtbot.waitUntil(lambda: baking.share is None, timeout=LONG_MS)
     assert baking.baked is None

@@ -275,9 +275,9 @@ def test_a_picture_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbo
     button = next(item for item in buttons if item.accessibleName() == "Picture")
     broken = tmp_path / "broken.hdr"
     broken.write_bytes(b"no picture")
-    with qtbot.waitSignal(desk.session.failed, timeout=120_000) as said:
+    with qtbot.waitSignal(desk.session.failed, timeout=120_000) as text:
         button.read(str(broken))
-    assert "broken.hdr" in said.args[0]
+    assert "broken.hdr" in text.args[0]
     assert desk.session.project.source("sky").picture == ""
     good = write_panorama(tmp_path / "sky.hdr")
     button.read(str(good))

@@ -348,10 +348,10 @@ def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
     assert heroes_for(desk.session, weighted, camera).sum() > 0
     toggle_hero(desk.session, part.id, part.name)
     assert desk.session.project.marks == ()
-    said = []
-    desk.session.told.connect(said.append)
+    messages = []
+    desk.session.told.connect(messages.append)
     toggle_follow(desk.session, part.id, part.name)
-    assert "Select the lamp first" in said[-1]
+    assert "Select the lamp first" in messages[-1]
     desk.session.selection.select("lamp")
     toggle_follow(desk.session, part.id, part.name)
     assert desk.session.project.follows == {part.id: "lamp"}
@@ -369,7 +369,7 @@ def test_a_part_is_made_a_hero_and_glow_follows_a_lamp(qtbot, desk):
     assert desk.session.project.marks == ()
     desk.session.selection.select("")
     toggle_body(desk.session, part.id, part.name)
-    assert "whose light this glow is" in said[-1]
+    assert "whose light this glow is" in messages[-1]
 
 
 def test_what_is_under_no_pointer_cannot_be_marked(desk, monkeypatch):

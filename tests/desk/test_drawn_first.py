@@ -35,10 +35,10 @@ def test_the_picture_comes_before_the_rays(window, qtbot, tmp_path, held_rays):
     assert loaded is not None
     assert not loaded.whole
     assert window.picture.surface_at(window.picture.rect().center().toPointF()) is None
-    told = []
-    window.session.told.connect(told.append)
+    messages = []
+    window.session.told.connect(messages.append)
     window.checks.begin()
-    assert "made ready" in told[-1]
+    assert "made ready" in messages[-1]
     assert window.background.at_rest  # no probes without rays
     held_rays.set()
     qtbot.waitUntil(lambda: window.session.level is not None and window.session.level.whole, timeout=120_000)

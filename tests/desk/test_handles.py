@@ -78,15 +78,15 @@ def test_the_foot_slides_it_over_the_ground_at_its_height(aside):
 
 
 def test_the_knot_moves_it_along_its_aim_alone(aside):
-    before, way = place(aside), np.array(spot(aside).direction)
+    before, direction = place(aside), np.array(spot(aside).direction)
     knot = handle(aside, "along")
     ring = handle(aside, "move")
     step = knot - ring
     drag(aside, knot, (step.x(), step.y()))
     moved = place(aside) - before
     assert np.linalg.norm(moved) > 0.05
-    assert np.cross(moved / np.linalg.norm(moved), way) == pytest.approx(np.zeros(3), abs=2e-3)
-    assert moved @ way > 0.0
+    assert np.cross(moved / np.linalg.norm(moved), direction) == pytest.approx(np.zeros(3), abs=2e-3)
+    assert moved @ direction > 0.0
 
 
 def test_the_bow_turns_it_about_what_it_lights(aside):
@@ -240,9 +240,9 @@ def test_isolux_lines_come_at_rest_and_fit_the_meter(qtbot, aside):
         return aside.tools._read().by_source["spot"]
 
     places = part[:: max(len(part) // 12, 1), 0] * size
-    ways = [(x, y) for x in (-1.0, -0.5, 0.0, 0.5, 1.0) for y in (-1.0, -0.5, 0.0, 0.5, 1.0)]
+    directions = [(x, y) for x in (-1.0, -0.5, 0.0, 0.5, 1.0) for y in (-1.0, -0.5, 0.0, 0.5, 1.0)]
     for place in places:  # within a cell lies more, and less
-        around = [read(*(place + np.array(way) * cell)) for way in ways]
+        around = [read(*(place + np.array(direction) * cell)) for direction in directions]
         assert min(around) * 0.9 <= level <= max(around) * 1.1
 
 

@@ -68,12 +68,12 @@ def test_rings_of_the_curve_are_dragged_as_one_step_each(desk):
 
 def test_a_curve_that_could_not_be_is_told_and_the_last_one_stays(desk):
     chart, session = desk.tune.look.curve, desk.session
-    told = []
-    session.told.connect(told.append)
+    messages = []
+    session.told.connect(messages.append)
     dragged(chart, chart.handles["white"], (-160, 0))
     look = session.project.look
     assert look.own_curve.rises_to(look.white)
-    assert any("no curve has" in item for item in told)
+    assert any("no curve has" in item for item in messages)
     session.undo()
 
 
@@ -202,9 +202,9 @@ def test_a_look_goes_from_one_shot_to_another_and_no_further(qtbot, desk):
     assert seen_at(second).grain == 100.0
     assert len(session.project.sources) == len(before.sources) + 2
     session.camera = replace(session.camera, eye=(50.0, 9.0, 50.0))
-    with qtbot.waitSignal(session.told, timeout=5_000) as said:
+    with qtbot.waitSignal(session.told, timeout=5_000) as text:
         head.paste_for_shot()
-    assert "shot" in said.args[0]
+    assert "shot" in text.args[0]
     for _ in range(4):
         session.undo()
     assert session.project == before
@@ -216,9 +216,9 @@ def test_a_look_goes_from_one_shot_to_another_and_no_further(qtbot, desk):
 def test_what_is_no_look_changes_nothing(qtbot, desk, text):
     before = desk.session.project
     QGuiApplication.clipboard().setText(text)
-    with qtbot.waitSignal(desk.session.failed, timeout=5_000) as said:
+    with qtbot.waitSignal(desk.session.failed, timeout=5_000) as message:
         desk.tune.look.paste()
-    assert "\n" not in said.args[0]
+    assert "\n" not in message.args[0]
     assert desk.session.project is before
 
 
@@ -317,8 +317,8 @@ def test_the_focus_is_picked_in_the_picture(desk):
 
 
 def test_a_reading_that_fails_is_said_once_and_again_after_a_good_one(qapp, monkeypatch):
-    thread, said = reading.ReaderThread(), []
-    thread.failed.connect(said.append)
+    thread, text = reading.ReaderThread(), []
+    thread.failed.connect(text.append)
 
     def refused(_):
         raise ValueProblem("the table is gone", "look.cube")
@@ -326,10 +326,10 @@ def test_a_reading_that_fails_is_said_once_and_again_after_a_good_one(qapp, monk
     monkeypatch.setattr(reading, "read", refused)
     thread.work_on(None)
     thread.work_on(None)
-    assert len(said) == 1
-    assert "look.cube" in said[0]
+    assert len(text) == 1
+    assert "look.cube" in text[0]
     monkeypatch.setattr(reading, "read", lambda taken: taken)
     thread.work_on(None)
     monkeypatch.setattr(reading, "read", refused)
     thread.work_on(None)
-    assert len(said) == 2
+    assert len(text) == 2

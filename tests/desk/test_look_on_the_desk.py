@@ -21,9 +21,9 @@ def test_a_table_is_read_beside_the_desk_and_a_broken_one_changes_nothing(qtbot,
     button = next(item for item in buttons if item.accessibleName() == "Table")
     broken = tmp_path / "broken.cube"
     broken.write_text("LUT_3D_SIZE 2\n0 0 0\n")
-    with qtbot.waitSignal(session.failed, timeout=120_000) as said:
+    with qtbot.waitSignal(session.failed, timeout=120_000) as text:
         button.read(str(broken))
-    assert "1 colours" in said.args[0]
+    assert "1 colours" in text.args[0]
     assert session.project.look.table == ""
     dark = tmp_path / "dark.cube"
     dark.write_text("LUT_1D_SIZE 2\n0 0 0\n0.3 0.3 0.3\n")

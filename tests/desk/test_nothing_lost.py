@@ -357,11 +357,11 @@ def test_what_is_worked_out_at_rest_waits_while_a_level_is_opened(window, qtbot,
 @pytest.mark.parametrize("press", ["peg", "take_lane"])
 def test_a_press_on_a_value_that_has_just_gone_is_refused_in_a_sentence(window, press):
     """A peg's button outlived its source by a moment, and what it raised left the slot."""
-    session, told = window.session, []
-    session.failed.connect(told.append)
+    session, messages = window.session, []
+    session.failed.connect(messages.append)
     before = session.history.present
     more = (PegTime(hours=8.0),) if press == "peg" else ()
     getattr(session, press)("press", "sources/@gone/intensity", *more)
-    assert len(told) == 1
-    assert "@gone" in told[0]
+    assert len(messages) == 1
+    assert "@gone" in messages[0]
     assert session.history.present is before

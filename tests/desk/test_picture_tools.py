@@ -31,24 +31,24 @@ def test_aim_turns_the_spot_to_the_point_in_one_step(above):
     above.session.selection.select("spot")
     above.tools.aim(place(above, (-1.0, 0.0, 1.0)))
     spot = above.session.project.source("spot")
-    way = np.array([-1.0, 0.0, 1.0]) - np.array(spot.position)
-    assert np.array(spot.direction) @ way / np.linalg.norm(way) > 0.9995
+    offset = np.array([-1.0, 0.0, 1.0]) - np.array(spot.position)
+    assert np.array(spot.direction) @ offset / np.linalg.norm(offset) > 0.9995
     assert above.session.history.undo_label == "aim Block Spot"
     above.session.undo()
     assert above.session.project.source("spot").direction != spot.direction
 
 
 def test_tools_say_what_they_need(above):
-    said = []
-    above.session.told.connect(said.append)
+    messages = []
+    above.session.told.connect(messages.append)
     above.session.selection.select("lamp")
     above.tools.aim(QPointF(100, 100))
-    assert "that can be aimed" in said[-1]
+    assert "that can be aimed" in messages[-1]
     above.session.selection.select("sun")
     above.tools.kick(QPointF(100, 100))
-    assert "Select a lamp" in said[-1]
+    assert "Select a lamp" in messages[-1]
     above.tools.make_it_read(50.0)
-    assert "Read a place first" in said[-1]
+    assert "Read a place first" in messages[-1]
     assert above.session.history.undo_label == ""
 
 
@@ -134,8 +134,8 @@ def test_the_meter_reads_and_a_source_delivers_what_is_typed(above):
 
 def test_the_meter_tells_what_comes_back_from_surfaces(qtbot, above):
     """As much as probes have there; what glows by its material."""
-    background, told = above.background, []
-    above.session.told.connect(told.append)
+    background, messages = above.background, []
+    above.session.told.connect(messages.append)
     qtbot.waitUntil(lambda: background.bounce is not None and background.at_rest, timeout=120_000)
     reading = above.tools.meter(place(above, (-1.0, 0.0, 0.8)))
     scene = evaluate(above.session.project, above.session.playhead.moment)
@@ -143,9 +143,9 @@ def test_the_meter_tells_what_comes_back_from_surfaces(qtbot, above):
     shares = background.bounce.shares(scene, point[None], normal[None])
     wanted = sum(float(luminance(share.astype(float))[0]) for share in shares.values())
     assert 0.05 * reading.direct_lx < wanted < reading.direct_lx
-    assert f"direct, {format_quantity(wanted, 'lx')} from surfaces, grey" in told[-1]
+    assert f"direct, {format_quantity(wanted, 'lx')} from surfaces, grey" in messages[-1]
     grey = (reading.direct_lx + wanted) * 0.18 / np.pi
-    assert format_quantity(grey, "cd/m2") in told[-1]
+    assert format_quantity(grey, "cd/m2") in messages[-1]
 
 
 def test_the_sky_cannot_be_read(above):

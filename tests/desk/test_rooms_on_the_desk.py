@@ -54,12 +54,12 @@ def test_it_lights_the_scene_is_kept_in_variants_and_goes_with_the_dark(window, 
 
 def test_where_there_is_no_surface_none_is_put(window, monkeypatch):
     monkeypatch.setattr(window.picture, "surface_at", lambda _: None)
-    said = []
-    window.session.told.connect(said.append)
+    messages = []
+    window.session.told.connect(messages.append)
     before = window.session.project
     window.pointer.put_room(QPointF(-500.0, -500.0))
     assert window.session.project is before
-    assert "no surface" in said[-1]
+    assert "no surface" in messages[-1]
 
 
 def test_probes_lie_closer_in_it_once_it_says_so_and_light_stays_until_they_do(qtbot, window, room):

@@ -21,9 +21,9 @@ def _lamp(window, kind="spot"):
 
 
 def _said(window):
-    told = []
-    window.session.told.connect(told.append)
-    return told
+    messages = []
+    window.session.told.connect(messages.append)
+    return messages
 
 
 def test_a_card_is_fitted_to_a_spot_and_follows_it(window):
@@ -49,17 +49,17 @@ def test_a_card_is_fitted_to_a_spot_and_follows_it(window):
 
 def test_lamps_that_shine_all_around_have_no_card(window):
     _lamp(window, "point")
-    told = _said(window)
+    messages = _said(window)
     window.pointer.shafts.put_card(_at(window, 0.5, 0.5))
-    assert "shines all around" in told[-1]
+    assert "shines all around" in messages[-1]
     assert all(source.kind != "card" for source in window.session.now.sources)
 
 
 def test_where_there_is_no_opening_it_is_said(window):
     window.session.selection.select("")
-    told = _said(window)
+    messages = _said(window)
     window.pointer.shafts.put_card(_at(window, 0.5, 0.95))
-    assert "opening" in told[-1]
+    assert "opening" in messages[-1]
 
 
 def test_a_veil_is_put_and_sized_in_the_picture(window):
@@ -74,10 +74,10 @@ def test_a_veil_is_put_and_sized_in_the_picture(window):
     flat = eye * [1.0, 0.0, 1.0]
     assert float(facing @ flat / np.linalg.norm(flat)) > 0.99
     assert sum(handle.kind == "side" for handle in window.picture.handles()) >= 4
-    told = []
-    window.session.failed.connect(told.append)
+    messages = []
+    window.session.failed.connect(messages.append)
     assert not window.session.set_value("flat", f"sources/@{veil.id}/size", (0.0, 1.0, 1.0))
-    assert "0.05 m" in told[-1]
+    assert "0.05 m" in messages[-1]
 
 
 def test_true_shafts_become_cards_and_true_again_each_in_one_step(window):
@@ -93,16 +93,16 @@ def test_true_shafts_become_cards_and_true_again_each_in_one_step(window):
     window.session.undo()
     window.session.undo()
     assert window.session.now.sources == before.sources
-    told = _said(window)
+    messages = _said(window)
     assert not shafts.turn_into("screen")
-    assert "only sun and moon" in told[-1]
+    assert "only sun and moon" in messages[-1]
 
 
 def test_without_a_source_nothing_is_turned(window):
     window.session.selection.select("sky")
-    told = _said(window)
+    messages = _said(window)
     assert not window.pointer.shafts.turn_into("true")
-    assert "Select the lamp" in told[-1]
+    assert "Select the lamp" in messages[-1]
 
 
 def test_three_ways_beside_each_other_with_their_price(window, qtbot):
@@ -155,11 +155,11 @@ def test_the_base_of_a_layer_is_dragged_at_a_mark(window):
     assert place is not None
     assert mark.take(place + QPointF(0.0, 40.0)) is None
     grip = mark.take(place)
-    told = grip.drag(place - QPointF(0.0, 25.0))
+    messages = grip.drag(place - QPointF(0.0, 25.0))
     grip.let_go()
     raised = window.session.now.air.base_height
     assert raised > 1.0
-    assert f"{raised:g}" in told
+    assert f"{raised:g}" in messages
     window.session.undo()
     assert window.session.now.air.base_height == 1.0
     window.tune.show_group("look")

@@ -2,15 +2,15 @@
 
 
 def test_keep_flip_back_tell_and_forget(window):
-    bar, said = window.variants, []
-    window.session.told.connect(said.append)
+    bar, text = window.variants, []
+    window.session.told.connect(text.append)
     bar.flip()
-    assert "Keep a variant first" in said[-1]
+    assert "Keep a variant first" in text[-1]
     bar.keep("Warm")
     assert [variant.name for variant in window.session.project.variants] == ["Warm"]
     window.session.set_value("cool", "sources/@lamp/kelvin", 7000.0)
     bar.tell()
-    assert "Ceiling Lamp, temperature: 7 000 K to 2 900 K" in said[-1]
+    assert "Ceiling Lamp, temperature: 7 000 K to 2 900 K" in text[-1]
     before = window.session.history.present
     window.act["flip"].trigger()
     assert window.session.project.source("lamp").kelvin == 2900.0

@@ -202,8 +202,8 @@ def test_keys_fly_while_they_are_held(window, qtbot):
     qtbot.keyPress(window.picture, Qt.Key.Key_E)
     qtbot.waitUntil(lambda: np.linalg.norm(np.array(window.picture.camera.eye) - start) > 0.1, timeout=5000)
     qtbot.keyRelease(window.picture, Qt.Key.Key_E)
-    way = np.array(window.picture.camera.eye) - start
-    assert way @ np.array(window.picture.camera.direction) > 0
+    offset = np.array(window.picture.camera.eye) - start
+    assert offset @ np.array(window.picture.camera.direction) > 0
     stopped = window.picture.camera
     qtbot.wait(80)
     assert window.picture.camera is stopped

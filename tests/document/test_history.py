@@ -53,15 +53,15 @@ class UndoIsATape(RuleBasedStateMachine):
     @rule()
     def undo(self):
         self.dragging = None
-        told = self.history.undo()
-        assert bool(told) == (self.head > 0)
+        messages = self.history.undo()
+        assert bool(messages) == (self.head > 0)
         self.head = max(self.head - 1, 0)
 
     @rule()
     def redo(self):
         self.dragging = None
-        told = self.history.redo()
-        assert bool(told) == (self.head < len(self.tape) - 1)
+        messages = self.history.redo()
+        assert bool(messages) == (self.head < len(self.tape) - 1)
         self.head = min(self.head + 1, len(self.tape) - 1)
 
     @invariant()

@@ -58,13 +58,13 @@ def test_what_is_written_is_read_back(suffix, tmp_path):
 )
 def test_what_is_wrong_is_said_in_one_sentence(old, new, word):
     assert old in COLLECTION
-    with pytest.raises(ValueProblem) as told:
+    with pytest.raises(ValueProblem) as messages:
         parse_grade(COLLECTION.replace(old, new), "a.ccc")
-    assert word in str(told.value)
-    assert "\n" not in str(told.value)
+    assert word in str(messages.value)
+    assert "\n" not in str(messages.value)
 
 
 def test_what_a_decision_list_cannot_hold_is_named():
     assert left_out(Grade((1.2, 1.0, 0.9), saturation=0.8)) == []
-    told = left_out(Grade(contrast=1.1, lift=0.5, hues=(0.5, 1.0, 1.0), ranges=Ranges()))
-    assert [item.split()[0] for item in told] == ["contrast", "lift", "grades", "saturations"]
+    messages = left_out(Grade(contrast=1.1, lift=0.5, hues=(0.5, 1.0, 1.0), ranges=Ranges()))
+    assert [item.split()[0] for item in messages] == ["contrast", "lift", "grades", "saturations"]

@@ -50,9 +50,9 @@ def baked(yard):
 @pytest.mark.parametrize("kind", ["exr", "png"])
 def test_a_stranger_finds_the_light_of_each_triangle(yard, baked, kind, tmp_path):
     path = tmp_path / "yard.glb"
-    written, told = level_with_texels(yard, baked)
+    written, messages = level_with_texels(yard, baked)
     export_gltf(Project(level="yard"), written, path)
-    warnings = write_lightmaps(path, baked, told, kind)
+    warnings = write_lightmaps(path, baked, messages, kind)
     assert bool(warnings) == (kind == "png"), "eight bits clip the brightest"
     *files, table = page_files(path, baked, kind)
     about = json.loads(table.read_text())

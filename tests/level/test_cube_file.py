@@ -95,11 +95,11 @@ def test_what_is_written_is_read_back(size, tmp_path, rng):
     ],
 )
 def test_what_is_wrong_is_said_in_one_sentence(broken, word):
-    with pytest.raises(ValueProblem) as told:
+    with pytest.raises(ValueProblem) as messages:
         parse_cube(broken, "a.cube")
-    assert word in str(told.value)
-    assert str(told.value).startswith("a.cube")
-    assert "\n" not in str(told.value)
+    assert word in str(messages.value)
+    assert str(messages.value).startswith("a.cube")
+    assert "\n" not in str(messages.value)
 
 
 @given(st.binary(max_size=300), st.integers(0, len(CUBE)))

@@ -37,11 +37,11 @@ def test_ignored_parts_are_gone_and_uncast_ones_let_light_through(level):
     whole, through = RayScene(level, flatten(level)), RayScene(ghost, flatten(ghost))
     points = np.concatenate([p.positions for p in level.meshes[block.mesh].primitives])
     middle = points.mean(axis=0) @ block.matrix[:3, :3].T + block.matrix[:3, 3]
-    start, way = middle + np.array([0.0, 1.5, 0.0]), np.array([[0.0, -1.0, 0.0]])
-    assert whole.blocked(start[None], way, np.array([1.4]))[0]
-    assert not through.blocked(start[None], way, np.array([1.4]))[0]
-    assert through.first_hit(start[None], way).distance[0] == pytest.approx(
-        whole.first_hit(start[None], way).distance[0]
+    start, direction = middle + np.array([0.0, 1.5, 0.0]), np.array([[0.0, -1.0, 0.0]])
+    assert whole.blocked(start[None], direction, np.array([1.4]))[0]
+    assert not through.blocked(start[None], direction, np.array([1.4]))[0]
+    assert through.first_hit(start[None], direction).distance[0] == pytest.approx(
+        whole.first_hit(start[None], direction).distance[0]
     )
 
 

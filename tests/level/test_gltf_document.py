@@ -33,11 +33,11 @@ def test_a_whole_level_is_kept_as_its_file_says(tmp_path):
     export_gltf(jar_yard_project(), jar_yard(), file)
     data = file.read_bytes()
     length = struct.unpack_from("<I", data, 12)[0]
-    said = json.loads(data[20 : 20 + length])
+    text = json.loads(data[20 : 20 + length])
     gltf = parse_document(data)
     assert len(gltf.nodes) > 20
-    assert kept(gltf, said)
-    assert gltf.binary == data[20 + length + 8 :][: said["buffers"][0]["byteLength"]].ljust(
+    assert kept(gltf, text)
+    assert gltf.binary == data[20 + length + 8 :][: text["buffers"][0]["byteLength"]].ljust(
         len(gltf.binary), b"\0"
     )
 

@@ -85,8 +85,8 @@ def test_findings_count_what_differs_alike():
         {"name": f"m{n}", "pbrMetallicRoughness": pbr, "extensions": coat} for n in range(3)
     ]
     maker.mesh(material=0)
-    (told,) = [finding for finding in maker.level().findings if finding.kind == "surface differs"]
-    assert told.text.startswith("3 materials (m0 the first)")
+    (messages,) = [finding for finding in maker.level().findings if finding.kind == "surface differs"]
+    assert messages.text.startswith("3 materials (m0 the first)")
 
 
 @pytest.mark.parametrize(

@@ -560,10 +560,10 @@ def test_what_an_unread_extension_belongs_to_is_named_and_counted():
     maker.mesh(material=0)
     maker.document["nodes"][0]["extensions"] = {"EXT_of_tomorrow": {}}
     maker.document["extensionsUsed"] = ["KHR_materials_sheen", "EXT_of_tomorrow", "KHR_xmp_json_ld"]
-    told = {finding.where: finding.text for finding in maker.level().findings}
-    assert "5 materials (car, door, jug, tile and others), shown without their sheen" in told["car"]
-    assert "1 node (thing)" in told["thing"]
-    assert "whole file" in told["KHR_xmp_json_ld"]
+    messages = {finding.where: finding.text for finding in maker.level().findings}
+    assert "5 materials (car, door, jug, tile and others), shown without their sheen" in messages["car"]
+    assert "1 node (thing)" in messages["thing"]
+    assert "whole file" in messages["KHR_xmp_json_ld"]
 
 
 @pytest.mark.parametrize("mesh", [True, False, 1.0, "0", 7, -1])

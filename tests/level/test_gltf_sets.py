@@ -22,10 +22,10 @@ def shoe(mappings=None):
     maker.mesh(material=0)
     primitives = maker.document["meshes"][0]["primitives"]
     primitives.append(dict(primitives[0]))
-    said = (
+    text = (
         [{"variants": [0], "material": 1}, {"variants": [1], "material": 2}] if mappings is None else mappings
     )
-    primitives[0] = {**primitives[0], "extensions": {SETS: {"mappings": said}}}
+    primitives[0] = {**primitives[0], "extensions": {SETS: {"mappings": text}}}
     maker.document["extensions"] = {
         SETS: {"variants": [{"name": "beach"}, {"name": "street"}, {"name": "plain"}]}
     }

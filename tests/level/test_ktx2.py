@@ -71,8 +71,8 @@ def test_a_picture_that_stands_beside_one_is_read():
 def test_a_broken_one_stands_in_and_refuses_no_level(name):
     level = level_with(FILES[name][: len(FILES[name]) // 2])
     assert level.triangle_count == 1
-    (told,) = [finding.text for finding in level.findings if finding.kind == "picture missing"]
-    assert "bricks" in told
+    (messages,) = [finding.text for finding in level.findings if finding.kind == "picture missing"]
+    assert "bricks" in messages
 
 
 @pytest.mark.parametrize("name", list(FILES))

@@ -82,8 +82,8 @@ def test_taken_as_such_a_level_is_as_it_was_built(up):
     right = fitted(level, LevelFit(scale=0.01, up=up))
     assert right.bounds == pytest.approx(house().bounds, abs=1e-9)
     assert fit_findings(right) == ()
-    told = replace(level, findings=fit_findings(level))
-    assert fitted(told, LevelFit(scale=0.01, up=up)).findings == ()
+    messages = replace(level, findings=fit_findings(level))
+    assert fitted(messages, LevelFit(scale=0.01, up=up)).findings == ()
 
 
 def test_what_stands_in_the_level_goes_with_it_and_comes_back():

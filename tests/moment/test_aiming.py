@@ -19,9 +19,9 @@ coordinate = st.floats(-20.0, 20.0)
 @given(st.tuples(coordinate, st.floats(-1.0, 2.0), coordinate))
 def test_an_aimed_spots_axis_meets_the_target(target):
     spot = aimed_at(SPOT, np.array(target))
-    way = np.array(target) - np.array(spot.position)
-    along = np.array(spot.direction) * np.linalg.norm(way)
-    assert along == pytest.approx(way, abs=1e-3)
+    offset = np.array(target) - np.array(spot.position)
+    along = np.array(spot.direction) * np.linalg.norm(offset)
+    assert along == pytest.approx(offset, abs=1e-3)
 
 
 def test_a_spot_cannot_be_aimed_at_itself():

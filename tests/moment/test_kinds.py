@@ -61,8 +61,8 @@ def test_light_stays_within_its_bounds(kind):
 def test_nothing_is_lit_outside_the_cone_of_its_row(kind):
     rows = rows_of(lamp_of(kind))
     places = places_about(rows[0])
-    way = places - rows["position"]
-    cosine = way @ rows["direction"][0] / np.linalg.norm(way, axis=1)
+    offset = places - rows["position"]
+    cosine = offset @ rows["direction"][0] / np.linalg.norm(offset, axis=1)
     beyond = cosine < rows["cos_outer"][0] - 1e-6
     assert not (kind.sample(rows, places).strength[beyond] > 0.0).any()
 
@@ -98,14 +98,14 @@ def test_its_tiles_look_wherever_it_shines(kind):
     assert len(tiling.directions) == kind.tiles
     places = places_about(row, 6.0, 2000)
     lit = kind.sample(np.array([row]), places).strength > 0.0
-    way = (places - row["position"])[lit]
-    seen = np.zeros(len(way), bool)
+    ray = (places - row["position"])[lit]
+    seen = np.zeros(len(ray), bool)
     if tiling.half is not None:
-        along = way @ tiling.directions[0]
-        across = way @ tiling.side, way @ np.cross(tiling.side, tiling.directions[0])
+        along = ray @ tiling.directions[0]
+        across = ray @ tiling.side, ray @ np.cross(tiling.side, tiling.directions[0])
         seen |= (along > 0.0) & (np.abs(across[0]) <= tiling.half[0]) & (np.abs(across[1]) <= tiling.half[1])
     for direction in tiling.directions if tiling.half is None else ():
-        right, up, back = look_rotation(direction) @ way.T
+        right, up, back = look_rotation(direction) @ ray.T
         inside = np.maximum(np.abs(right), np.abs(up)) <= tiling.tangent * -back * 1.0001
         seen |= (back < 0.0) & inside
     assert lit.any()

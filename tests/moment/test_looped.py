@@ -36,8 +36,8 @@ def test_by_day_the_moon_is_true(hour):
 
 def test_the_moon_never_moves_faster_than_the_sky_and_a_third():
     hours = np.arange(0.0, 24.001, 0.05)
-    ways = np.array([toward(looped_moon(DESERT, DATES[0], float(h))) for h in hours])
-    speed = np.degrees(np.arccos(np.clip((ways[1:] * ways[:-1]).sum(axis=1), -1.0, 1.0))) / 0.05
+    directions = np.array([toward(looped_moon(DESERT, DATES[0], float(h))) for h in hours])
+    speed = np.degrees(np.arccos(np.clip((directions[1:] * directions[:-1]).sum(axis=1), -1.0, 1.0))) / 0.05
     assert speed.max() < 20.0
 
 

@@ -40,7 +40,7 @@ def test_the_demos_walk_meets_no_wall():
     level = kilnworks()
     rays = RayScene(level, flatten(level))
     line, _ = walk_line(WALK)
-    way = np.diff(line, axis=0)
-    length = np.linalg.norm(way, axis=1)
-    blocked = rays.blocked(line[:-1], way / length[:, None], length)
+    diff = np.diff(line, axis=0)
+    length = np.linalg.norm(diff, axis=1)
+    blocked = rays.blocked(line[:-1], diff / length[:, None], length)
     assert not blocked.any(), line[:-1][blocked]

@@ -31,8 +31,8 @@ def project_with(*zones, **look):
 def test_it_is_whole_within_none_beyond_its_blend_and_even_between(shape):
     item = zone(shape=shape, turn=30.0)
     assert share_of(item, np.array([0.0, 1.0, 0.0])) == 1.0
-    way = np.array([np.cos(np.radians(30.0)), 0.0, np.sin(np.radians(30.0))])
-    along = np.array([0.0, 1.0, 0.0]) + np.linspace(0.0, 6.0, 601)[:, None] * way
+    direction = np.array([np.cos(np.radians(30.0)), 0.0, np.sin(np.radians(30.0))])
+    along = np.array([0.0, 1.0, 0.0]) + np.linspace(0.0, 6.0, 601)[:, None] * direction
     share = share_of(item, along)
     assert (share[:199] == 1.0).all()
     assert (share[402:] == 0.0).all()

@@ -16,8 +16,8 @@ from wallum.physics.medium import extinction_for, henyey_greenstein, optical_dep
     height=st.floats(5.0, 2000.0),
 )
 def test_optical_depth_is_the_sum_over_the_way(start, rise, distance, height):
-    way = (np.arange(20_000) + 0.5) / 20_000 * distance
-    y = start + rise * way
+    direction = (np.arange(20_000) + 0.5) / 20_000 * distance
+    y = start + rise * direction
     density = np.where(y < 0.0, 1.0, np.exp(-np.maximum(y, 0.0) / height))
     exact = 1e-3 * density.sum() * distance / 20_000
     result = optical_depth(1e-3, height, np.array([start]), np.array([rise]), np.array([distance]))

@@ -40,7 +40,7 @@ def _line(height, turn_deg=0.0, half=4.0, count=801, away=40.0):
 def _shown(card, eyes, ways):
     pairs = zip(eyes, ways, strict=True)
     return np.array(
-        [luminance(card_along(card, eye, way[None], np.array([1e4]))[0])[0] for eye, way in pairs]
+        [luminance(card_along(card, eye, direction[None], np.array([1e4]))[0])[0] for eye, direction in pairs]
     )
 
 
@@ -59,8 +59,8 @@ def _truth_across(lamp, height):
 @pytest.mark.parametrize("height", [4.5, 3.0, 2.0])
 def test_a_beam_shows_as_much_as_the_light_that_a_slice_of_it_scatters(height):
     card = _card(SPOT, of="spot", length=8.0, sheets=6)
-    eyes, ways, step = _line(height)
-    whole = _shown(card, eyes, ways).sum() * step
+    eyes, directions, step = _line(height)
+    whole = _shown(card, eyes, directions).sum() * step
     fading = 1.0 if height > 3.0 else np.interp(height, [0.3, 0.7], [0.3, 1.0])
     assert whole == pytest.approx(_truth_across(SPOT, height) * fading, rel=0.12)
 
@@ -69,16 +69,16 @@ def test_it_is_the_same_from_all_sides():
     card = _card(SPOT, of="spot", length=8.0, sheets=5)
     sums = []
     for turn in (0.0, 13.0, 29.0, 90.0, 151.0):
-        eyes, ways, step = _line(4.0, turn, count=401)
-        sums.append(_shown(card, eyes, ways).sum() * step)
+        eyes, directions, step = _line(4.0, turn, count=401)
+        sums.append(_shown(card, eyes, directions).sum() * step)
     assert max(sums) / min(sums) < 1.05
 
 
 def test_twice_the_lamp_and_half_the_visibility_are_four_times_the_card():
-    eyes, ways, _ = _line(4.0, count=9)
-    shown = _shown(_card(SPOT, of="spot", length=8.0), eyes, ways)
+    eyes, directions, _ = _line(4.0, count=9)
+    shown = _shown(_card(SPOT, of="spot", length=8.0), eyes, directions)
     bright = SPOT.revised(intensity=2000.0)
-    more = _shown(_card(bright, of="spot", length=8.0, visibility=40.0), eyes, ways)
+    more = _shown(_card(bright, of="spot", length=8.0, visibility=40.0), eyes, directions)
     assert more == pytest.approx(4.0 * shown)
 
 
@@ -110,8 +110,8 @@ def test_through_an_opening_each_way_shows_what_its_length_in_the_shaft_scatters
     card, sun = scene.cards[0], scene.sun
     middle = np.array([0.0, 3.0, 0.0]) - sun.direction * 2.0
     for turn in (0.0, 25.0, -35.0):
-        way = np.array([math.cos(math.radians(turn)), 0.0, math.sin(math.radians(turn))])
-        light = luminance(card_along(card, middle - way * 30.0, way[None], np.array([1e3]))[0])[0]
+        direction = np.array([math.cos(math.radians(turn)), 0.0, math.sin(math.radians(turn))])
+        light = luminance(card_along(card, middle - direction * 30.0, direction[None], np.array([1e3]))[0])[0]
         # The shaft's sides stand up along the sun's way: level ways cross its width of 2 m, or leave it
         # above and below, where the sun's height has moved them by their way along it.
         inside = min(2.0 / math.cos(math.radians(turn)), 1.0 / max(abs(math.sin(math.radians(turn))), 1e-9))
@@ -135,8 +135,8 @@ def test_a_veil_hides_its_share_in_its_midst_and_nothing_beside():
         "surface_fade": 0.0, "camera_fade": 0.0})  # fmt: skip
     card = evaluate(Project(sources=(veil,))).cards[0]
     eye, ahead = np.array([0.0, 2.0, 10.0]), np.array([[0.0, 0.0, -1.0], [0.5, 0.0, -1.0]])
-    ways = ahead / np.linalg.norm(ahead, axis=1, keepdims=True)
-    _, left = card_along(card, eye, ways, np.full(2, 100.0))
+    distances = ahead / np.linalg.norm(ahead, axis=1, keepdims=True)
+    _, left = card_along(card, eye, distances, np.full(2, 100.0))
     assert left == pytest.approx([0.4, 1.0], abs=1e-6)
 
 

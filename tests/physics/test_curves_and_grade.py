@@ -41,10 +41,10 @@ def test_pbr_neutral_takes_colour_away_as_light_grows():
     peak = 10.0 - 0.04
     lower = 1.0 - 0.0576 / (peak - 0.52)
     share = 1.0 - 1.0 / (0.15 * (peak - lower) + 1.0)
-    least = 1.0 - 0.04
+    smallest = 1.0 - 0.04
     out = neutral(np.array([10.0, 1.0, 1.0]))
     assert out[0] == pytest.approx(lower)
-    assert out[1] == pytest.approx(least * lower / peak * (1.0 - share) + lower * share)
+    assert out[1] == pytest.approx(smallest * lower / peak * (1.0 - share) + lower * share)
 
 
 def test_the_filmic_fit_is_the_published_one():

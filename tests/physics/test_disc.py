@@ -21,8 +21,8 @@ def by_area(c, facing, radius, normal, rings=400, turns=720):
     t = 2.0 * np.pi * (np.arange(turns) + 0.5) / turns
     at = c + (r[:, None, None] * (np.cos(t)[:, None] * side + np.sin(t)[:, None] * up)).reshape(-1, 3)
     squared = (at**2).sum(axis=1)
-    way = at / np.sqrt(squared)[:, None]
-    inputs = np.clip(way @ normal, 0.0, None) * np.clip(-way @ facing, 0.0, None) / squared
+    distance = at / np.sqrt(squared)[:, None]
+    inputs = np.clip(distance @ normal, 0.0, None) * np.clip(-distance @ facing, 0.0, None) / squared
     return inputs.mean() * np.pi * radius**2
 
 

@@ -77,7 +77,7 @@ def test_a_phase_function_sends_all_light_somewhere_and_forward_by_its_g(forward
 
 def test_what_air_takes_of_a_beam_it_shows_to_all_sides_or_swallows():
     layer = AirLayer(0.08, 1e4, 1e4, (0.9, 0.7, 0.4), 0.6, (0.1, 0.3, 0.8))
-    way, steps = 25.0, np.linspace(0.0, 25.0, 20_001)
+    direction, steps = 25.0, np.linspace(0.0, 25.0, 20_001)
     middle, dt = 0.5 * (steps[1:] + steps[:-1]), steps[1] - steps[0]
     taken_here = (
         layer.extinction * layer.thickness * np.exp(-layer.extinction * layer.thickness * middle[:, None])
@@ -86,5 +86,5 @@ def test_what_air_takes_of_a_beam_it_shows_to_all_sides_or_swallows():
     everywhere = 2.0 * np.pi * (henyey_greenstein(cosine, layer.forwardness) * weight).sum()
     shown = (taken_here * layer.scattered * dt).sum(axis=0) * everywhere
     swallowed = (taken_here * (1.0 - layer.scattered) * dt).sum(axis=0)
-    selected = Medium((layer,)).kept(np.zeros(1), np.zeros(1), np.full(1, way))[0]
+    selected = Medium((layer,)).kept(np.zeros(1), np.zeros(1), np.full(1, direction))[0]
     assert shown + swallowed == pytest.approx(1.0 - selected, rel=1e-5)

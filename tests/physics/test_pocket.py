@@ -34,15 +34,15 @@ def test_through_its_middle_a_pocket_takes_what_its_height_takes():
 )  # fmt: skip
 def test_ways_come_in_and_go_out_where_density_begins_and_ends(x, y, z, azimuth, rise, box):
     pocket = replace(HARD, box=box)
-    way = np.array([[np.cos(rise) * np.cos(azimuth), np.sin(rise), np.cos(rise) * np.sin(azimuth)]])
+    direction = np.array([[np.cos(rise) * np.cos(azimuth), np.sin(rise), np.cos(rise) * np.sin(azimuth)]])
     start = np.array([x, y, z])
-    first, last = pocket.ends(start, way)
+    first, last = pocket.ends(start, direction)
     t = np.linspace(-30.0, 30.0, 4001)
-    inside = pocket.density(start + way * t[:, None]) > 0.5
+    inside = pocket.density(start + direction * t[:, None]) > 0.5
     outside = (t < first[0] - 0.02) | (t > last[0] + 0.02)
     assert not (inside & outside).any()
     if last[0] - first[0] > 0.5:  # past a hard edge's own width
-        middle = start + way * (0.5 * (first[0] + last[0]))
+        middle = start + direction * (0.5 * (first[0] + last[0]))
         assert pocket.density(middle)[0] > 0.5
     elif last[0] < first[0]:
         assert not inside.any()

@@ -98,16 +98,16 @@ def panorama(azimuth=100.0, elevation=35.0, height=180):
     width = 2 * height
     el = np.pi * (0.5 - (np.arange(height) + 0.5) / height)
     az = 2.0 * np.pi * ((np.arange(width) + 0.5) / width - 0.5)
-    ways = np.stack(
+    directions = np.stack(
         np.broadcast_arrays(
             np.cos(el)[:, None] * np.sin(az), np.sin(el)[:, None], -np.cos(el)[:, None] * np.cos(az)
         ),
         axis=-1,
     )
-    out = np.where(ways[..., 1:2] > 0.0, 1000.0, 100.0) * np.ones(3)
+    out = np.where(directions[..., 1:2] > 0.0, 1000.0, 100.0) * np.ones(3)
     a, e = np.radians(azimuth), np.radians(elevation)
     sun = np.array([np.cos(e) * np.sin(a), np.sin(e), -np.cos(e) * np.cos(a)])
-    out[ways @ sun > np.cos(np.radians(0.6))] += np.array([2e8, 1.8e8, 1.5e8])
+    out[directions @ sun > np.cos(np.radians(0.6))] += np.array([2e8, 1.8e8, 1.5e8])
     return out
 
 

@@ -53,9 +53,9 @@ def _single_scattering(fog, eye, direction, lamp, candela, end):
     """Light of a point along a ray in even fog, by the sum over small steps of its definition."""
     t = np.geomspace(1e-4, end, 200_001)
     t, dt = 0.5 * (t[1:] + t[:-1]), np.diff(t)
-    way = lamp - (eye + direction * t[:, None])
-    distance = np.linalg.norm(way, axis=1)
-    phase = henyey_greenstein(way @ direction / distance, fog.forwardness)
+    offset = lamp - (eye + direction * t[:, None])
+    distance = np.linalg.norm(offset, axis=1)
+    phase = henyey_greenstein(offset @ direction / distance, fog.forwardness)
     dimmed = np.exp(-fog.extinction * (t + distance))
     return fog.extinction * fog.albedo[0] * candela * float((phase * dimmed / distance**2 * dt).sum())
 
@@ -235,12 +235,12 @@ def test_air_within_the_light_pass_and_air_laid_over_it_are_one_picture(open_air
     """Air that alone moves, and dims no light on its way, is laid over light that is kept."""
     lamp = _lamp((0.6, 1.9, 2.0), shadow=False, radius=0.0)
     thin, thick = (_fogged((lamp,), replace(EVEN_FOG, extinction=k), reach=60.0) for k in (2e-4, 4e-4))
-    log, ways = open_air.engine.log, []
+    log, directions = open_air.engine.log, []
     open_air.engine.forget()
     pictures = []
     for scene in (thick, thin, thick):
         pictures.append(_drawn(open_air, scene))
-        ways.append("light" in {record.name for record in log.records})
-    assert ways == [True, True, False], "the third has nothing new but its air"
+        directions.append("light" in {record.name for record in log.records})
+    assert directions == [True, True, False], "the third has nothing new but its air"
     assert np.abs(pictures[2] - pictures[0]).max() <= 2e-3 * pictures[0].max()
     assert np.abs(pictures[1] - pictures[0]).max() > 0.1 * pictures[0].max()

@@ -54,8 +54,8 @@ def _settled(renderer, scene, camera):
 def air_off(renderer, rays, scene, camera, turns=TURNS, of=None):
     """(N,) how far the air of a settled picture lies from that by rays (of another scene where one is given),
     over that, where there is any."""
-    ways = looked_along(rays, camera)
-    truth = luminance(air_light(rays, of or scene, ways, turns, np.random.default_rng(4)))
+    directions = looked_along(rays, camera)
+    truth = luminance(air_light(rays, of or scene, directions, turns, np.random.default_rng(4)))
     truth = truth.reshape(MEASURED[::-1])
     seen = _settled(renderer, scene, camera)
     seen, truth = uniform_filter(seen, BLUR), uniform_filter(truth, BLUR)

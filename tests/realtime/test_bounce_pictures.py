@@ -91,10 +91,10 @@ def test_each_pixel_reads_the_probe_that_stands_for_it(renderer, room, boxes):
     relit(renderer, bounce, scene)
     shown = _drawn(renderer, scene, "probes")
     x, y = np.meshgrid((np.arange(SIZE[0]) + 0.5) / SIZE[0], (np.arange(SIZE[1]) + 0.5) / SIZE[1])
-    ways = INSIDE.rays(x.ravel(), y.ravel())
-    start = np.broadcast_to(np.array(INSIDE.eye), ways.shape)
-    hits = rays.first_visible(start, ways)
-    places = start + ways * hits.distance[:, None]
+    directions = INSIDE.rays(x.ravel(), y.ravel())
+    start = np.broadcast_to(np.array(INSIDE.eye), directions.shape)
+    hits = rays.first_visible(start, directions)
+    places = start + directions * hits.distance[:, None]
     probes = bounce.made.probes
     faces = rays.triangles.face_normals[hits.triangle]
     result = probes.find(places, faces)
@@ -202,8 +202,10 @@ def test_light_that_is_worked_out_while_a_lamp_is_moved_is_in_the_next_picture(r
 
 def _dawn(strength=1.0):
     """A sky that is red and bright about east alone, and blue and dim elsewhere."""
-    ways, _ = dome_directions()
-    east = np.clip((ways[..., :1] - 0.6) * 4.0, 0.0, 1.0) * np.clip(1.0 - ways[..., 1:2] * 2.0, 0.0, 1.0)
+    directions, _ = dome_directions()
+    east = np.clip((directions[..., :1] - 0.6) * 4.0, 0.0, 1.0) * np.clip(
+        1.0 - directions[..., 1:2] * 2.0, 0.0, 1.0
+    )
     light = east * np.array([4000.0, 1500.0, 500.0]) + np.array([40.0, 60.0, 120.0])
     return Dome("sky", (strength * light).astype(np.float32), np.full(3, 20.0 * strength), (strength,))
 
@@ -326,10 +328,10 @@ def test_light_of_noon_comes_in_by_a_door_and_not_beside_it(renderer):
     true = luminance(paths.luminance).reshape(9, 8, 16, 8).mean(axis=(1, 3))
     own = _drawn(renderer, scene).reshape(9, 10, 16, 10).mean(axis=(1, 3))
     x, y = np.meshgrid((np.arange(16) + 0.5) / 16, (np.arange(9) + 0.5) / 9)
-    ways = INSIDE.rays(x.ravel(), y.ravel())
+    directions = INSIDE.rays(x.ravel(), y.ravel())
     met = (
         np.array(INSIDE.eye)
-        + ways * rays.first_visible(np.tile(INSIDE.eye, (144, 1)), ways).distance[:, None]
+        + directions * rays.first_visible(np.tile(INSIDE.eye, (144, 1)), directions).distance[:, None]
     )
     within = (met[:, 0] < 4.01).reshape(true.shape)
     beside = within & (np.abs(met[:, 0] - 4.0) < 0.01).reshape(true.shape)

@@ -40,7 +40,8 @@ def test_both_ways_come_nearer_to_the_settled_picture_where_there_are_edges(draw
     changed = np.abs(smoothed(plain).astype(int) - plain).max(axis=2) > 8
     assert changed.sum() > 100
     off = {
-        way: np.abs(drawn(way).astype(int) - settled)[changed].mean() for way in ("none", "filter", "samples")
+        name: np.abs(drawn(name).astype(int) - settled)[changed].mean()
+        for name in ("none", "filter", "samples")
     }
     assert off["filter"] < 0.8 * off["none"]
     assert off["samples"] < 0.8 * off["none"]

@@ -51,9 +51,9 @@ def floor_by_distance(picture):
     """Pixels of the floor before the wall: their distance from it [m], and their luminance."""
     rows, columns = picture.shape[:2]
     y, x = np.mgrid[0:rows, 0:columns]
-    ways = CAMERA.rays((x.ravel() + 0.5) / columns, (y.ravel() + 0.5) / rows)
-    t = -CAMERA.eye[1] / np.where(ways[:, 1] < 0.0, ways[:, 1], np.nan)
-    place = np.array(CAMERA.eye) + ways * t[:, None]
+    rays = CAMERA.rays((x.ravel() + 0.5) / columns, (y.ravel() + 0.5) / rows)
+    t = -CAMERA.eye[1] / np.where(rays[:, 1] < 0.0, rays[:, 1], np.nan)
+    place = np.array(CAMERA.eye) + rays * t[:, None]
     on = (place[:, 0] > 0.01) & (np.abs(place[:, 2]) < 1.5)
     return place[on, 0], luminance(picture).reshape(-1)[on]
 

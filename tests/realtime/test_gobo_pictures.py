@@ -96,14 +96,14 @@ def test_the_real_time_picture_shows_it_where_it_falls(renderer, pattern):
     spot = with_gobo(pattern, gobo_drift=0.3)
     plain, left = shown(renderer, scene_of(SPOT)), shown(renderer, scene_of(spot))
     side = (np.arange(SIZE[0]) + 0.5) / SIZE[0]
-    ways = CAMERA.rays(*(item.ravel() for item in np.meshgrid(side, side)))
-    places = np.array(CAMERA.eye) + ways * (-CAMERA.eye[1] / ways[:, 1])[:, None]
+    rays = CAMERA.rays(*(item.ravel() for item in np.meshgrid(side, side)))
+    places = np.array(CAMERA.eye) + rays * (-CAMERA.eye[1] / rays[:, 1])[:, None]
     lit = luminance(plain).ravel() > 0.05 * luminance(plain).max()
     seen = luminance(left).ravel()[lit] / luminance(plain).ravel()[lit]
-    said = arriving(spot, places[lit]) / arriving(SPOT, places[lit])
+    text = arriving(spot, places[lit]) / arriving(SPOT, places[lit])
     assert lit.sum() > 3000
-    assert np.ptp(said) > 0.8
-    assert np.quantile(np.abs(seen - said), 0.98) < 0.03
+    assert np.ptp(text) > 0.8
+    assert np.quantile(np.abs(seen - text), 0.98) < 0.03
 
 
 def test_under_the_hand_it_is_added_as_it_is_summed(renderer):

@@ -71,11 +71,11 @@ def _met():
     on_floor = (d[:, 1] < 0.0) & ((place > ROOM_LOW + 0.02) | [False, True, False]).all(axis=1)
     on_floor &= ((place < ROOM_HIGH - 0.02) | [False, True, False]).all(axis=1)
     place, d = place[on_floor], d[on_floor] * [1.0, -1.0, 1.0]
-    ways = np.where(d > 0.0, ROOM_HIGH - place, ROOM_LOW - place) / d
-    axis = ways.argmin(axis=1)
+    distances = np.where(d > 0.0, ROOM_HIGH - place, ROOM_LOW - place) / d
+    axis = distances.argmin(axis=1)
     wall = np.array([[0, 1], [2, 2], [3, 4]])[axis, (d[np.arange(len(d)), axis] > 0.0).astype(int)]
     # Not where two walls meet: an image has texels.
-    second = np.sort(ways, axis=1)
+    second = np.sort(distances, axis=1)
     clear = second[:, 1] > 1.12 * second[:, 0]
     return np.flatnonzero(on_floor)[clear], wall[clear]
 
@@ -214,9 +214,9 @@ def test_the_view_of_reflections_shows_them_alone(renderer, dark):
 
 def test_an_octahedron_has_the_zenith_in_its_middle_and_the_nadir_at_its_corners():
     places = np.array([[0.5, 0.5], [0.0, 0.0], [1.0, 0.0], [1.0, 0.5], [0.5, 1.0], [0.0, 0.5]])
-    ways = octahedron_directions(places)
+    directions = octahedron_directions(places)
     wanted = [[0, 1, 0], [0, -1, 0], [0, -1, 0], [1, 0, 0], [0, 0, 1], [-1, 0, 0]]
-    assert ways == pytest.approx(np.array(wanted, float), abs=1e-9)
+    assert directions == pytest.approx(np.array(wanted, float), abs=1e-9)
     # Opposite places of one edge are the same direction.
     edge = octahedron_directions(np.array([[1.0, 0.2], [1.0, 0.8], [0.3, 0.0], [0.7, 0.0]]))
     assert edge[0] == pytest.approx(edge[1] * [1, 1, -1]) or edge[0] == pytest.approx(edge[1])

@@ -37,8 +37,10 @@ def test_the_meter_reads_the_closed_form(at):
         RayScene(level, flatten(level)), scene_of(PANEL), np.array(at), np.array(facing), 64
     )
     normal = np.array(facing) / np.linalg.norm(facing)
-    way = np.array(PANEL.position) - np.array(at)
-    true = 3000.0 * disc_illuminance(way[None], np.array([PANEL.direction]), np.array([0.5]), normal[None])[0]
+    offset = np.array(PANEL.position) - np.array(at)
+    true = (
+        3000.0 * disc_illuminance(offset[None], np.array([PANEL.direction]), np.array([0.5]), normal[None])[0]
+    )
     assert reading.direct_lx == pytest.approx(true, rel=1e-5)
     assert reading.standard_error_lx == pytest.approx(0.0, abs=1e-9)
 
@@ -60,8 +62,8 @@ def test_on_a_dull_floor_every_picture_is_the_closed_form(renderer, settled):
     level = floor()
     picture = shown(renderer, level, scene_of(PANEL.revised(shadow=False)), settled)
     x, y = np.meshgrid((np.arange(96) + 0.5) / 96, (np.arange(96) + 0.5) / 96)
-    ways = CAMERA.rays(x.ravel(), y.ravel())
-    places = np.array(CAMERA.eye) + ways * (-CAMERA.eye[1] / ways[:, 1])[:, None]
+    rays = CAMERA.rays(x.ravel(), y.ravel())
+    places = np.array(CAMERA.eye) + rays * (-CAMERA.eye[1] / rays[:, 1])[:, None]
     lux = 3000.0 * disc_illuminance(np.array(PANEL.position) - places, np.array([PANEL.direction]), np.array([0.5]),
                                     np.broadcast_to([0.0, 1.0, 0.0], places.shape))  # fmt: skip
     ratio = luminance(picture).ravel() / (lux * 0.5 / np.pi)

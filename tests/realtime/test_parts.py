@@ -62,11 +62,11 @@ def reaches(lamps, points):
     """(N, P) whether each lamp gives any light to each point, whatever its normal."""
     out = []
     for row in range(len(lamps.ids)):
-        way = lamps.rows["position"][row] - points
-        distance = np.linalg.norm(way, axis=1)
+        offset = lamps.rows["position"][row] - points
+        distance = np.linalg.norm(offset, axis=1)
         light = range_window(distance, lamps.rows["range"][row])
         if lamps.rows["cos_outer"][row] > -1.0:
-            cosine = -(way / distance[:, None]) @ lamps.rows["direction"][row]
+            cosine = -(offset / distance[:, None]) @ lamps.rows["direction"][row]
             light = light * cone_falloff(cosine, lamps.rows["cos_inner"][row], lamps.rows["cos_outer"][row])
         out.append(light > 0.0)
     return np.array(out)

@@ -140,9 +140,9 @@ def test_what_no_frustum_holds_is_not_drawn(renderer, both):
     _, _, once = both
     planes = frustum_planes(CAMERA.projection() @ CAMERA.view())
     low, high, triangles = once.boxes
-    most = int(triangles[boxes_inside(low, high, planes)].sum())
+    largest = int(triangles[boxes_inside(low, high, planes)].sum())
     _, works = shown(renderer, once)
-    assert works["surfaces"]["triangles"] == most
+    assert works["surfaces"]["triangles"] == largest
 
 
 def test_far_places_are_drawn_coarser_while_the_camera_moves(renderer, both, monkeypatch):

@@ -45,10 +45,10 @@ def test_way_share_image_and_sides_have_their_bits(rng):
     links[1, 14] = 7  # one step after it along x
     links[2, 13 - 3 + 9] = 7  # before it along y, after it along z
     words = sky_words(sky, images, links)
-    way = (
+    offset = (
         np.stack([words[:, 0] & 4095, words[:, 0] >> 12 & 4095, words[:, 1] & 4095], axis=1) * (2 / 4094) - 1
     )
-    assert way == pytest.approx(sky[:, :3], abs=1 / 4094 + 1e-6)
+    assert offset == pytest.approx(sky[:, :3], abs=1 / 4094 + 1e-6)
     assert (words[:, 1] >> 12 & 16383) / 16383 == pytest.approx(sky[:, 3], abs=0.5 / 16383 + 1e-6)
     assert (words[:, 0] >> 24).tolist() == images.tolist()
     sides = words[:, 1] >> 26

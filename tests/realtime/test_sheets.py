@@ -46,13 +46,13 @@ def walled(renderer):
 def _added(scene, camera=CAMERA):
     """(H, W, 3) what the cards of a scene show and (H, W) what they leave, before the wall and the sky."""
     x, y = np.meshgrid((np.arange(SIZE[0]) + 0.5) / SIZE[0], (np.arange(SIZE[1]) + 0.5) / SIZE[1])
-    ways = camera.rays(x.ravel(), y.ravel()).astype(float)
+    directions = camera.rays(x.ravel(), y.ravel()).astype(float)
     eye = np.array(camera.eye)
-    at = (-1.5 - eye[2]) / np.where(ways[:, 2] < 0.0, ways[:, 2], -1e-9)
-    distance = np.where(eye[0] + ways[:, 0] * at < 0.0, at, 1e6)
-    light, left = np.zeros((len(ways), 3)), np.ones(len(ways))
+    at = (-1.5 - eye[2]) / np.where(directions[:, 2] < 0.0, directions[:, 2], -1e-9)
+    distance = np.where(eye[0] + directions[:, 0] * at < 0.0, at, 1e6)
+    light, left = np.zeros((len(directions), 3)), np.ones(len(directions))
     for card in scene.cards:
-        more, selected = card_along(card, eye, ways, distance, np.array(camera.direction))
+        more, selected = card_along(card, eye, directions, distance, np.array(camera.direction))
         light, left = light * selected[:, None] + more, left * selected
     return light.reshape(*SIZE[::-1], 3), left.reshape(SIZE[::-1])
 

@@ -48,9 +48,9 @@ def test_the_closed_form_is_the_sum_over_pieces_of_the_tube(rng):
     axis, length, radius = np.array([0.6, 0.0, 0.8]), 1.4, 0.03
     s = ((np.arange(20_000) + 0.5) / 20_000 - 0.5) * length
     for place, normal in zip(places, normals, strict=True):
-        way = s[:, None] * axis - place
-        d2 = (way**2).sum(axis=1)
-        toward = way / np.sqrt(d2)[:, None]
+        offset = s[:, None] * axis - place
+        d2 = (offset**2).sum(axis=1)
+        toward = offset / np.sqrt(d2)[:, None]
         sine = np.sqrt(1.0 - (toward @ axis) ** 2)
         pieces = 2.0 * radius * sine * np.clip(toward @ normal, 0.0, None) / d2 * (length / len(s))
         whole = tube_illuminance(-place[None], axis[None], length, radius, normal[None])[0]

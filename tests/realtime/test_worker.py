@@ -107,13 +107,13 @@ def test_a_picture_comes_settles_and_stays_so_under_another_look(client):
     assert last.passes
     # Its light is not drawn anew for another look, under the hand or let go.
     other, neutral = put(pale_room_project(), "look/contrast", 1.4), client.pixels(last).copy()
-    under_hand, told = settled_pixels(client, asked(other))
-    assert told.settled == HIGH.settled
-    assert {pass_.name for pass_ in told.passes} <= {item.name for item in FINISHED}
+    under_hand, messages = settled_pixels(client, asked(other))
+    assert messages.settled == HIGH.settled
+    assert {pass_.name for pass_ in messages.passes} <= {item.name for item in FINISHED}
     assert (under_hand != neutral).any()
     # Let go, nothing is settled anew: the first picture is the last.
-    at_rest, told = settled_pixels(client, asked(other, settle=True))
-    assert told.settled == HIGH.settled
+    at_rest, messages = settled_pixels(client, asked(other, settle=True))
+    assert messages.settled == HIGH.settled
     assert (at_rest == under_hand).all()
     # Other light is drawn.
     number = client.request(asked(put(pale_room_project(), "sources/ceiling-lamp/on", False)))

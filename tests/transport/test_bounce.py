@@ -370,9 +370,9 @@ def _from_embers(place, normal, numbers):
     """Illuminance of a place by embers of 1,000 cd/m2 with nothing between: the integral [lx]."""
     out = 0.0
     for points, faces, areas in map(_embers, numbers):
-        ways = points - place
-        cosines = np.maximum(ways @ normal, 0.0) * np.maximum(-(ways * faces).sum(axis=1), 0.0)
-        out += 1000.0 * (cosines / (ways**2).sum(axis=1) ** 2 * areas).sum()
+        offsets = points - place
+        cosines = np.maximum(offsets @ normal, 0.0) * np.maximum(-(offsets * faces).sum(axis=1), 0.0)
+        out += 1000.0 * (cosines / (offsets**2).sum(axis=1) ** 2 * areas).sum()
     return out
 
 

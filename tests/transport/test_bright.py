@@ -48,9 +48,9 @@ def test_a_small_bright_patch_lights_a_hall_by_the_law_of_distance(hall):
     sent[patch] = SENT_LX
     by_rays, more = _found(hall, sent)
     flux = SENT_LX * float(probes.area[patch].sum())
-    ways = probes.places[patch].mean(axis=0) - probes.places
-    far = np.linalg.norm(ways, axis=1)
-    own, its = (ways * probes.normals).sum(axis=1) / far, -ways[:, 2] / far
+    offsets = probes.places[patch].mean(axis=0) - probes.places
+    far = np.linalg.norm(offsets, axis=1)
+    own, its = (offsets * probes.normals).sum(axis=1) / far, -offsets[:, 2] / far
     wanted = flux * np.maximum(own, 0.0) * its / (np.pi * far**2)
     inside = ((probes.places > -0.01) & (probes.places < [4.01, 3.01, 14.01])).all(axis=1) & (far > FARTHER)
     lit = inside & (wanted > 0.2 * wanted[inside].max())

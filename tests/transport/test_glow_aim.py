@@ -60,11 +60,11 @@ def test_the_density_is_one_over_all_directions(rng):
     """Of a body of many triangles, from within and from beside: what is aimed at is what is met."""
     level = level_of(box((-1, -1, -1), (1, 1, 1), 0, inward=True), PANE)
     aim, rays = aim_of(level)
-    ways = rng.standard_normal((300_000, 3))
-    ways = (ways / np.linalg.norm(ways, axis=1, keepdims=True)).astype(np.float32)
+    directions = rng.standard_normal((300_000, 3))
+    directions = (directions / np.linalg.norm(directions, axis=1, keepdims=True)).astype(np.float32)
     for place in ((0.2, -0.4, 0.3), (0.9, 0.9, -0.9)):
-        places = np.tile(np.array(place, np.float32), (len(ways), 1))
-        chance = aim.chance(places, ways, rays.first_hit(places, ways))
+        places = np.tile(np.array(place, np.float32), (len(directions), 1))
+        chance = aim.chance(places, directions, rays.first_hit(places, directions))
         assert chance.mean() * 4.0 * np.pi == pytest.approx(1.0, rel=0.03)
 
 

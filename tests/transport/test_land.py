@@ -91,8 +91,8 @@ def test_paths_say_the_same(cliff):
     camera = Camera((0.0, 2.0, 5.0), (0.0, -0.2, -1.0), 60.0, 1.5)
     reference = Reference(rays, level, lit, camera, (8, 8), 2)
     by_surfaces, _, _ = reference.arriving(MIDDLE[0], UP[0], 40_000)
-    told = float(luminance(by_surfaces.astype(float)).mean())
-    assert sent_to_the_plinth(cliff, lit) == pytest.approx(told, rel=0.06)
+    messages = float(luminance(by_surfaces.astype(float)).mean())
+    assert sent_to_the_plinth(cliff, lit) == pytest.approx(messages, rel=0.06)
 
 
 def test_it_is_kept_with_the_field(cliff, tmp_path):

@@ -110,11 +110,11 @@ def test_right_under_a_lamp_it_is_as_bright_as_the_law_of_distance_says():
 def test_live_sources_are_left_out_and_glow_stays():
     level = glowing_room(Material("floor", (0.5, 0.5, 0.5, 1.0), 0.0, 1.0))
     light = {}
-    for way in ("still", "live"):
-        order = order_of(level, Project(sources=(lamp(baked=way),)), paths=8)
+    for name in ("still", "live"):
+        order = order_of(level, Project(sources=(lamp(baked=name),)), paths=8)
         baked = bake(order, None)
-        light[way] = luminance(inside_of(order, baked)[1].astype(float)).mean()
-        assert ("lamp" in baked.ids) == (way == "still")
+        light[name] = luminance(inside_of(order, baked)[1].astype(float)).mean()
+        assert ("lamp" in baked.ids) == (name == "still")
         assert "glow" in baked.ids
     assert 0.0 < light["live"] < light["still"]
 
@@ -144,11 +144,11 @@ def test_at_the_foot_of_walls_it_is_as_light_as_beside_it():
     along, rng = np.linspace(0.4, 2.4, 25), np.random.default_rng(3)
     for height, up in ((0.2, -1.0), (2.8, 1.0)):
         start = np.stack([along, np.full(25, height), np.full(25, 0.02)], axis=1).astype(np.float32)
-        way = np.tile(np.float32([0.0, up, 0.0]), (25, 1))
-        hits = order.rays.first_hit(start, way)
+        direction = np.tile(np.float32([0.0, up, 0.0]), (25, 1))
+        hits = order.rays.first_hit(start, direction)
         at_foot = luminance(baked.at(hits.triangle, hits.weights)[0])
-        met = start + way * hits.distance[:, None]
-        each = (np.repeat(item, 400, axis=0) for item in (met, -way, -way))
+        met = start + direction * hits.distance[:, None]
+        each = (np.repeat(item, 400, axis=0) for item in (met, -direction, -direction))
         true = luminance(paths.falling(*each, rng, False)).reshape(25, 400).mean(axis=1)
         ratio = at_foot / true
         assert 0.7 < np.median(ratio) < 1.4

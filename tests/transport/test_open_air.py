@@ -129,8 +129,8 @@ def test_the_air_in_a_room_that_glows_alike_sees_that_glow():
     middle = np.abs(places_of(built.air)).max(axis=1) < 1.5
     assert middle.sum() > 50
     assert light[middle] == pytest.approx(np.tile([100.0, 50.0, 25.0], (middle.sum(), 1)), rel=0.03)
-    ways = np.sum([unit.ways for unit in bounce.units.values()], axis=0)
-    assert np.abs(ways[middle]).max() < 0.06 * luminance(light[middle].astype(float)).max()
+    directions = np.sum([unit.ways for unit in bounce.units.values()], axis=0)
+    assert np.abs(directions[middle]).max() < 0.06 * luminance(light[middle].astype(float)).max()
 
 
 def test_air_knows_whence_the_light_of_one_wall_comes():
@@ -143,7 +143,7 @@ def test_air_knows_whence_the_light_of_one_wall_comes():
     bounce = BounceField.of(rays, level, built, {})
     for _ in bounce.relight(evaluate(Project())):
         pass
-    ways = np.sum([unit.ways for unit in bounce.units.values()], axis=0)
+    directions = np.sum([unit.ways for unit in bounce.units.values()], axis=0)
     x, y = np.meshgrid((np.arange(200) + 0.5) / 50.0, (np.arange(150) + 0.5) / 50.0)
     wall = np.stack([x.ravel(), y.ravel(), np.zeros(x.size)], axis=1)
     places = places_of(built.air)
@@ -151,11 +151,11 @@ def test_air_knows_whence_the_light_of_one_wall_comes():
     assert len(inside) > 10
     wanted = np.empty((len(inside), 3))
     for row, place in enumerate(places[inside]):
-        way = wall - place
-        far = np.linalg.norm(way, axis=1)
+        offset = wall - place
+        far = np.linalg.norm(offset, axis=1)
         solid = place[2] / far**3 / 2500.0
-        wanted[row] = 100.0 * (way / far[:, None] * solid[:, None]).sum(axis=0) / (4.0 * np.pi)
-    off = np.linalg.norm(ways[inside] - wanted, axis=1) / np.linalg.norm(wanted, axis=1)
+        wanted[row] = 100.0 * (offset / far[:, None] * solid[:, None]).sum(axis=0) / (4.0 * np.pi)
+    off = np.linalg.norm(directions[inside] - wanted, axis=1) / np.linalg.norm(wanted, axis=1)
     assert np.median(off) < 0.12
     assert np.quantile(off, 0.9) < 0.3
 
@@ -183,8 +183,8 @@ def test_air_beside_a_wall_has_the_half_of_the_sky_that_it_sees():
     """East is bright, west is dark: before a wall in the west the air has all of the light, behind one none."""
     wall = box((-0.1, 0.0, -15.0), (0.1, 15.0, 15.0), 0)
     built = made_of(level_of(ground(4.0), wall))[-1]
-    ways, _ = dome_directions()
-    light = np.where(ways[..., :1] > 0.0, 1000.0, 10.0) * np.ones(3)
+    directions, _ = dome_directions()
+    light = np.where(directions[..., :1] > 0.0, 1000.0, 10.0) * np.ones(3)
     parts = sky_parts(Dome("sky", light.astype(np.float32), np.zeros(3), (1.0,)))[:PARTS]
     seen = built.air.sky[:, :PARTS].astype(float)
     shape = built.air.values.shape[:3]
@@ -201,8 +201,8 @@ def test_air_beside_a_wall_has_the_half_of_the_sky_that_it_sees():
 def test_parts_of_the_sky_are_all_of_it():
     assert WEIGHTS.sum() == pytest.approx(1.0)
     assert SOLID.sum() == pytest.approx(2.0 * np.pi)
-    ways, _ = dome_directions()
-    rising = 100.0 + 900.0 * ways[..., 1:2] * np.ones(3)
+    directions, _ = dome_directions()
+    rising = 100.0 + 900.0 * directions[..., 1:2] * np.ones(3)
     parts = sky_parts(Dome("sky", rising.astype(np.float32), np.full(3, 7.0), (1.0,)))
     assert parts[-1] == pytest.approx(np.full(3, 7.0))
     level_ground = dome_illuminance(rising)

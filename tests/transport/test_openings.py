@@ -31,8 +31,8 @@ def _walled(turn=0.0):
 @pytest.mark.parametrize("through", [(0.5, 2.0), (0.1, 1.8)])
 def test_a_window_is_found_as_large_as_it_is(eye, through):
     rays = _walled()
-    way = np.array([*through, 0.0]) - eye
-    opening = find_opening(rays, np.array(eye), way / np.linalg.norm(way))
+    offset = np.array([*through, 0.0]) - eye
+    opening = find_opening(rays, np.array(eye), offset / np.linalg.norm(offset))
     assert opening is not None
     assert opening.width == pytest.approx(WINDOW[0], abs=0.06)
     assert opening.height == pytest.approx(WINDOW[1], abs=0.06)
@@ -42,8 +42,8 @@ def test_a_window_is_found_as_large_as_it_is(eye, through):
 
 def test_from_outside_it_is_the_same_window_facing_out():
     eye = np.array([0.0, 2.0, -6.0])
-    way = np.array([0.5, 2.0, 0.0]) - eye
-    opening = find_opening(_walled(), eye, way / np.linalg.norm(way))
+    offset = np.array([0.5, 2.0, 0.0]) - eye
+    opening = find_opening(_walled(), eye, offset / np.linalg.norm(offset))
     assert opening is not None
     assert (opening.width, opening.height) == pytest.approx(WINDOW, abs=0.08)
     assert opening.facing == pytest.approx([0.0, 0.0, -1.0], abs=0.02)

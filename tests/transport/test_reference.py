@@ -128,8 +128,8 @@ def test_direct_light_of_the_real_time_picture_agrees_in_the_pale_room():
     # Shadows' and edges' rims are left out: there a pixel of one is half of each.
     steep = np.zeros_like(lit)
     for axis in (0, 1):
-        for way in (-1, 1):
-            steep |= np.abs(np.roll(reference, way, axis) / np.maximum(reference, 1e-9) - 1.0) > 0.12
+        for direction in (-1, 1):
+            steep |= np.abs(np.roll(reference, direction, axis) / np.maximum(reference, 1e-9) - 1.0) > 0.12
     error = np.abs(drawn[lit & ~steep] / reference[lit & ~steep] - 1.0)
     assert len(error) > 1500
     assert np.median(error) < 0.02
@@ -208,15 +208,15 @@ def test_the_errors_of_pixels_are_how_far_pictures_of_other_seeds_lie_apart():
     level, project = pale_room(), pale_room_project()
     camera = Camera((-1.5, 1.6, 3.4), (0.35, -0.12, -0.93), 75.0, 16 / 9, far=50.0)
     scene, rays = evaluate(project), RayScene(level, flatten(level))
-    built, told = [], []
+    built, messages = [], []
     for seed in range(16):
         reference = Reference(rays, level, scene, camera, (16, 9), 2, project.follows, seed=seed)
         assert np.isinf(reference.errors).all()
         while reference.samples < 32:
             reference.step()
         built.append(luminance(reference.luminance))
-        told.append(reference.errors)
-    apart, errors = np.std(built, axis=0, ddof=1), np.sqrt(np.mean(np.square(told), axis=0))
+        messages.append(reference.errors)
+    apart, errors = np.std(built, axis=0, ddof=1), np.sqrt(np.mean(np.square(messages), axis=0))
     assert errors.shape == (9, 16)
     assert np.median(errors / apart) == pytest.approx(1.0, abs=0.15)
 

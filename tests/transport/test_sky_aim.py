@@ -48,15 +48,17 @@ def test_the_density_is_that_with_which_directions_come(cellar, rng):
     count = 200_000
     up, turn = rng.random(count), 2.0 * np.pi * rng.random(count)
     flat = np.sqrt(1.0 - up * up)
-    ways = np.stack([flat * np.sin(turn), up, -flat * np.cos(turn)], axis=1)
-    assert aim.density(np.repeat(probe, count), ways).mean() * 2.0 * np.pi == pytest.approx(1.0, rel=0.02)
+    directions = np.stack([flat * np.sin(turn), up, -flat * np.cos(turn)], axis=1)
+    assert aim.density(np.repeat(probe, count), directions).mean() * 2.0 * np.pi == pytest.approx(
+        1.0, rel=0.02
+    )
     drawn, density = aim.aim(np.repeat(probe, count), rng)
     assert np.linalg.norm(drawn, axis=1) == pytest.approx(np.ones(count), abs=1e-5)
     assert aim.density(np.repeat(probe, count), drawn) == pytest.approx(density)
     # The mean of 1 / density over what is drawn is the solid angle that may be drawn.
-    own = (aim.density(np.repeat(probe, count), ways) > 0.0).mean() * 2.0 * np.pi
+    own = (aim.density(np.repeat(probe, count), directions) > 0.0).mean() * 2.0 * np.pi
     assert (1.0 / density).mean() == pytest.approx(own, rel=0.03)
-    below = ways * [1.0, -1.0, 1.0]
+    below = directions * [1.0, -1.0, 1.0]
     assert not aim.density(np.repeat(probe, count), below).any()
 
 
@@ -73,7 +75,10 @@ def test_it_aims_through_the_window(cellar, rng):
     flat = disc * np.stack([np.cos(turn), np.sin(turn)], axis=1)
     by_chance = np.stack([flat[:, 0], np.sqrt(1.0 - (flat**2).sum(axis=1)), flat[:, 1]], axis=1)
     endless = np.full(len(probe), np.inf, np.float32)
-    out = [(~rays.blocked(start, ways.astype(np.float32), endless)).mean() for ways in (aimed, by_chance)]
+    out = [
+        (~rays.blocked(start, directions.astype(np.float32), endless)).mean()
+        for directions in (aimed, by_chance)
+    ]
     assert out[0] > 8.0 * out[1] > 0.0
 
 

@@ -67,12 +67,12 @@ def _covered(luma: NDArray[np.float64], side: tuple[int, int], line: tuple[int, 
     other = _moved(luma, *side)
     step = other - luma
     lengths, toward = [], []
-    for way in (-1, 1):
+    for direction in (-1, 1):
         length = np.full(luma.shape, REACH, np.float64)
         invaded = np.zeros(luma.shape, bool)
         going = np.ones(luma.shape, bool)
         for k in range(1, REACH + 1):
-            at = way * k * line[0], way * k * line[1]
+            at = direction * k * line[0], direction * k * line[1]
             own, beside = _moved(luma, *at), _moved(luma, at[0] + side[0], at[1] + side[1])
             ends = going & ((beside - own) * np.sign(step) < 0.5 * np.abs(step))
             middle = 0.5 * (own + beside)

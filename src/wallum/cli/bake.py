@@ -53,23 +53,23 @@ def _bake(project: Any, file: Path | None) -> Iterator[str]:
         rays, level, built, scene, project.baking, baked_key(rays, level), format_clock(moment.clock),
         project.follows,
     )  # fmt: skip
-    part, said = part_file(project, file), SimpleQueue[Any]()
-    told = [-1]
+    part, text = part_file(project, file), SimpleQueue[Any]()
+    messages = [-1]
 
     def keep_going(done: float) -> bool:
-        if int(done * 10) > told[0]:
-            told[0] = int(done * 10)
-            said.put(f"{done:.0%}")
+        if int(done * 10) > messages[0]:
+            messages[0] = int(done * 10)
+            text.put(f"{done:.0%}")
         return True
 
     def work() -> None:
         try:
-            said.put(bake(order, part, keep_going))
+            text.put(bake(order, part, keep_going))
         except Exception as error:  # told where the lines are read
-            said.put(error)
+            text.put(error)
 
     Thread(target=work, daemon=True).start()
-    while isinstance(line := said.get(), str):
+    while isinstance(line := text.get(), str):
         yield line
     if isinstance(line, Exception):
         raise line

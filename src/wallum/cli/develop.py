@@ -47,8 +47,8 @@ def develop_command(
         write_exr(out, display.astype(np.float32))
     clipped = float((display >= 1.0).any(axis=-1).mean())
     if as_json:
-        told = {"ev100": chosen.ev100, "clipped": clipped, "not_finite": broken}
-        print_json({"file": str(out), **told})
+        messages = {"ev100": chosen.ev100, "clipped": clipped, "not_finite": broken}
+        print_json({"file": str(out), **messages})
         return
     if broken:
         click.echo(f"warning: {broken} pixels are no finite numbers; they are black", err=True)

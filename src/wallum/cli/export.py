@@ -80,11 +80,15 @@ def _export_look(reference: str, file: Path, size: int, as_json: bool) -> None:
         else:
             click.echo("\n".join([*(f"warning: {warning}" for warning in warnings), str(file)]))
         return
-    most, mean = write_look(file, shown_look(look), size, project.name or "look")
+    largest, mean = write_look(file, shown_look(look), size, project.name or "look")
     if as_json:
-        print_json({"file": str(file), "size": size, "largest_error_of_255": most, "mean_error_of_255": mean})
+        print_json(
+            {"file": str(file), "size": size, "largest_error_of_255": largest, "mean_error_of_255": mean}
+        )
     else:
-        click.echo(f"{file}: {size} a side, {mean:.2f} of 255 off the look in the mean, at most {most:.1f}")
+        click.echo(
+            f"{file}: {size} a side, {mean:.2f} of 255 off the look in the mean, at most {largest:.1f}"
+        )
 
 
 def _export_baked(
@@ -105,6 +109,6 @@ def _export_baked(
         raise ExportProblem("no light was baked of the level as it is", str(out), "`wallum bake` before")
     for item in page_files(out, baked, kind):
         refuse_as_output(item, project, file, level)
-    written, told = level_with_texels(level, baked)
+    written, messages = level_with_texels(level, baked)
     warnings = export_gltf(project, written, out)
-    return warnings + write_lightmaps(out, baked, told, kind)
+    return warnings + write_lightmaps(out, baked, messages, kind)

@@ -33,10 +33,10 @@ def render_realtime(
         edges=drawn.project.target.edges,
     )
     passes = [{"name": p.name, "ms": round(p.ms, 3), "work": p.work} for p in picture.passes]
-    told = {"settled": picture.settled, "ev100": picture.ev100, "passes": passes}
+    messages = {"settled": picture.settled, "ev100": picture.ev100, "passes": passes}
     word = "as delivered" if options["as_delivered"] else "settled"
     return RenderedPicture(
-        picture.rgb, picture.luminance, told, f"{options['size'][0]}x{options['size'][1]}, {word}"
+        picture.rgb, picture.luminance, messages, f"{options['size'][0]}x{options['size'][1]}, {word}"
     )
 
 
@@ -85,14 +85,14 @@ def render_reference(
     ev100 = scene.look.ev100 if metering is None else metered_picture(light, metering)
     noise = reference.noise if reference.samples > 1 else None
     by = None if options["raw"] else denoiser(light.shape)
-    told = {"samples": reference.samples, "noise": noise, "denoised_by": by, "ev100": ev100}
-    said = f"noise {noise:.1%}" if noise is not None else "noise not known from one path"
-    said += "" if by is None else f" before {by}"
+    messages = {"samples": reference.samples, "noise": noise, "denoised_by": by, "ev100": ev100}
+    text = f"noise {noise:.1%}" if noise is not None else "noise not known from one path"
+    text += "" if by is None else f" before {by}"
     look = replace(scene.look, ev100=ev100)
     sharp = light if look.focus is None else in_focus(light, look, reference.depths(), camera.fov)
     return RenderedPicture(
         develop(sharp, look),
         light.astype(np.float32),
-        told,
-        f"{reference.samples} paths a pixel, {said}",
+        messages,
+        f"{reference.samples} paths a pixel, {text}",
     )

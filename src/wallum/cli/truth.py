@@ -50,12 +50,12 @@ def truth_lines(
             reference.aim_by(None if drawn.bounce is None else drawn.bounce.made)
             where = shot.name, clock, inside
             # Of a single path it is not known how much noise it has.
-            steps, most = (max(-(-item // TRACED_EACH**2), 2) for item in (paths, paths * MAX_TIMES))
+            steps, largest = (max(-(-item // TRACED_EACH**2), 2) for item in (paths, paths * MAX_TIMES))
             while True:
                 while reference.samples < steps:
                     reference.step()
                 off = compare(picture, reference.luminance, reference.errors, solid, where)
-                if off.noise <= NOISE or steps >= most:
+                if off.noise <= NOISE or steps >= largest:
                     break
                 steps *= 2
             yield off

@@ -132,8 +132,8 @@ def parse_day(content: bytes, source: str) -> DayPlan:
             day = DayPlan.model_validate(data)
             _check_lanes(day)
         except ValidationError as error:
-            told = refusal(error, "")
-            raise ProjectProblem(told.what, f"{source}: {told.where}", told.expected) from None
+            messages = refusal(error, "")
+            raise ProjectProblem(messages.what, f"{source}: {messages.where}", messages.expected) from None
     return day
 
 

@@ -53,6 +53,6 @@ def look_of_text(data: bytes, source: str) -> Look:
     try:
         return Look.model_validate(values)
     except ValidationError as error:
-        told = refusal(error, "")
-        place = f"{source}: {told.where}" if told.where else source
-        raise ValueProblem(told.what, place, told.expected) from None
+        messages = refusal(error, "")
+        place = f"{source}: {messages.where}" if messages.where else source
+        raise ValueProblem(messages.what, place, messages.expected) from None

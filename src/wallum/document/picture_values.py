@@ -88,8 +88,8 @@ def _power(heading: str) -> Vector:
 
 
 def _saturation(heading: str, **more: Any) -> float:
-    told = "How far colours are from grey."
-    return folded(heading, 1.0, "Saturation", told, 0.0, 4.0, safe=(0.7, 1.25), **more)
+    text = "How far colours are from grey."
+    return folded(heading, 1.0, "Saturation", text, 0.0, 4.0, safe=(0.7, 1.25), **more)
 
 
 class PictureValues(Item):

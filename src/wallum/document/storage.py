@@ -60,9 +60,9 @@ def parse(text: str, source: str = "") -> Project:
         try:
             return Project.model_validate(data)
         except ValidationError as error:
-            told = refusal(error, "")
-            place = f"{source}: {told.where}" if told.where else source
-            raise ProjectProblem(told.what, place, told.expected) from None
+            messages = refusal(error, "")
+            place = f"{source}: {messages.where}" if messages.where else source
+            raise ProjectProblem(messages.what, place, messages.expected) from None
 
 
 def _files_named(project: Project, name: Callable[[str], str]) -> Project:

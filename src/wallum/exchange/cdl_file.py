@@ -79,13 +79,13 @@ def _numbers(correction: Element, name: str, default: tuple[float, ...], source:
 
 def left_out(grade: Grade) -> list[str]:
     """What of a grade such a file cannot hold, as the beginning of a sentence."""
-    said = {
+    text = {
         "contrast is": grade.contrast != 1.0,
         "lift is": grade.lift != 0.0,
         "grades of shadows, middles and lights are": grade.ranges is not None,
         "saturations by hue are": grade.of_hues,
     }
-    return [words for words, there in said.items() if there]
+    return [words for words, there in text.items() if there]
 
 
 def write_grade(path: Path, grade: Grade, name: str) -> None:

@@ -87,13 +87,13 @@ def _of_picture(project: Project) -> Iterator[str]:
         yield "glTF has no exposure: the metering is left out"
     else:
         yield f"glTF has no exposure: EV {look.ev100:g} is left out"
-    yield from (f"{said} is a look, and is left out" for said in _of_chain(shown_look(look)))
+    yield from (f"{text} is a look, and is left out" for text in _of_chain(shown_look(look)))
 
 
 def _of_chain(look: ResolvedLook) -> Iterator[str]:
     """What a look does beside its exposure."""
     lens = look.lens
-    for said, there in (
+    for text, there in (
         ("The depth of field", look.focus is not None),
         ("The bloom", look.bloom.amount > 0.0),
         ("The vignette", lens.shaded),
@@ -106,7 +106,7 @@ def _of_chain(look: ResolvedLook) -> Iterator[str]:
         ("The table of colours", look.table is not None),
     ):
         if there:
-            yield said
+            yield text
 
 
 def _of_level(project: Project, level: Level) -> Iterator[str]:

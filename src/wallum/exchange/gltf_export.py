@@ -81,8 +81,8 @@ def _plain_lamp(lamp: Lamp, project: Project, on: bool) -> Lamp:
     stops = lamp.trim + getattr(project.balance, GROUPS[lamp.role])
     if stops == 0.0 and on == lamp.on:
         return lamp
-    most = declared(lamp)[lamp.STRENGTH].high or math.inf
-    return lamp.with_strength(min(lamp.strength * 2.0**stops, most), on=on, trim=0.0)
+    largest = declared(lamp)[lamp.STRENGTH].high or math.inf
+    return lamp.with_strength(min(lamp.strength * 2.0**stops, largest), on=on, trim=0.0)
 
 
 def _is_plain(sun: SunSource) -> bool:

@@ -93,7 +93,7 @@ def level_with_texels(level: Level, baked: BakedLight) -> tuple[Level, list[dict
     """A level whose baked parts have coordinates on the pages, and a row for each primitive that has: its
     part, its number there, its page, and which set of coordinates that is."""
     where = baked.rows_of(level.triangle_count)
-    meshes, parts, told = list(level.meshes), list(level.parts), []
+    meshes, parts, messages = list(level.meshes), list(level.parts), []
     for number, spans in enumerate(_spans(level)):
         part = level.parts[number]
         mesh = level.meshes[part.mesh]
@@ -107,12 +107,12 @@ def level_with_texels(level: Level, baked: BakedLight) -> tuple[Level, list[dict
             built, pages = built + pieces, pages + own
         meshes.append(Mesh(f"{mesh.name} baked {number}", tuple(built)))
         parts[number] = replace(part, mesh=len(meshes) - 1)
-        told += [
+        messages += [
             {"node": part.id, "primitive": index, "page": page, "texcoord": built[index].light_set}
             for index, page in enumerate(pages)
             if page >= 0
         ]
-    return replace(level, meshes=tuple(meshes), parts=tuple(parts)), told
+    return replace(level, meshes=tuple(meshes), parts=tuple(parts)), messages
 
 
 def page_files(path: Path, baked: BakedLight, kind: PageKind) -> list[Path]:

@@ -39,12 +39,12 @@ def _encoded(values: Floats, look: ResolvedLook) -> Floats:
 def write_look(path: Path, look: ResolvedLook, size: int, name: str) -> tuple[float, float]:
     """Write a look as a .cube file; returns its errors, as `look_table`. Raises ExportProblem, and
     ValueProblem for a table's file."""
-    table, most, mean = look_table(look, size)
+    table, largest, mean = look_table(look, size)
     takes = (
         f"Takes picture values by stops: (log2(value / {MID_GREY:g}) + {STOPS_BELOW:g}) / "
         f"{STOPS_BELOW + STOPS_ABOVE:g}, each channel of linear sRGB"
     )
     left = "Gives sRGB, encoded. Left out: exposure, bloom, lens, grain, the eye at night, dither"
-    off = f"Off the look by {mean:.2f} of 255 in the mean over all colours, at most {most:.1f}"
+    off = f"Off the look by {mean:.2f} of 255 in the mean over all colours, at most {largest:.1f}"
     write_cube(path, table, name.replace('"', "'"), [takes, left, off])
-    return most, mean
+    return largest, mean

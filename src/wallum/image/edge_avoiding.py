@@ -42,8 +42,8 @@ def _without_sparks(seen: Floats) -> Floats:
     bright = luminance(seen)
     about = np.ones((3, 3), bool)
     about[1, 1] = False
-    most = maximum_filter(bright, footprint=about, mode="nearest")
-    return np.asarray(seen * np.minimum(1.0, SPARK * most / np.maximum(bright, 1e-12))[..., None])
+    largest = maximum_filter(bright, footprint=about, mode="nearest")
+    return np.asarray(seen * np.minimum(1.0, SPARK * largest / np.maximum(bright, 1e-12))[..., None])
 
 
 def _smoothed(seen: Floats, albedo: Floats, normals: Floats, step: int, stops: float) -> Floats:

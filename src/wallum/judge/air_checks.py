@@ -54,9 +54,9 @@ def hidden_heroes(
         for moment, scene in scenes.items():
             if scene.air is None or not len(places):
                 continue
-            ways = places - np.array(camera.eye)
-            far = np.linalg.norm(ways, axis=1)
-            selected = luminance(air_kept(scene, np.array(camera.eye), ways / far[:, None], far))
+            offsets = places - np.array(camera.eye)
+            far = np.linalg.norm(offsets, axis=1)
+            selected = luminance(air_kept(scene, np.array(camera.eye), offsets / far[:, None], far))
             if np.median(selected) >= LOST:
                 continue
             text = (
@@ -94,10 +94,10 @@ def reach_cuts(
             air = scene.air
             if air is None or not air.shafts or farthest <= air.reach:
                 continue
-            way = np.array([camera.direction], dtype=np.float64)
+            direction = np.array([camera.direction], dtype=np.float64)
             ends = (np.array([length]) for length in (air.reach, min(farthest, FARTHEST_M)))
             at_reach, at_end = (
-                float(luminance(air_kept(scene, np.array(camera.eye), way, e))[0]) for e in ends
+                float(luminance(air_kept(scene, np.array(camera.eye), direction, e))[0]) for e in ends
             )
             if at_reach < LEFT_AT_REACH or at_reach - at_end < SEEN_BEYOND:
                 continue
@@ -139,17 +139,17 @@ def under_its_base(
 
     heights, areas : (T,) of the level's surfaces [m], [m2]
     """
-    told: set[str] = set()
+    messages: set[str] = set()
     for moment in moments:
         now = at_moment(project, moment)
         for name, word in LAYERS.items():
             layer: AirValues = getattr(now, name)
-            if not layer.on or name in told or not len(heights):
+            if not layer.on or name in messages or not len(heights):
                 continue
             under = float(areas[heights < layer.base_height - DEEP_M].sum() / areas.sum())
             if under <= MAX_UNDER:
                 continue
-            told.add(name)
+            messages.add(name)
             low = round(float(heights.min()), 2)
             text = f"{under:.0%} of the level lies below the base of its {word} ({layer.base_height:g} m)"
             remedy = Remedy("bring it down to the lowest ground", {f"{name}/base_height": low}, moment)
@@ -190,16 +190,16 @@ def _shines_through(rays: RayScene, row: np.void) -> bool:
     reach = float(row["range"])
     if casts or row["in_air"] <= 0.0 or reach <= 0.0:
         return False
-    ways = _all_around()
-    ways = ways[ways @ row["direction"].astype(np.float64) >= row["cos_outer"]]
+    directions = _all_around()
+    directions = directions[directions @ row["direction"].astype(np.float64) >= row["cos_outer"]]
     # About level ones: what lies in the ground is no one's to see.
-    ways = ways[(ways[:, 1] > -0.15) & (ways[:, 1] < 0.5)]
-    places = np.broadcast_to(row["position"].astype(np.float64), ways.shape)
-    met = rays.first_hit(places, ways).distance
+    directions = directions[(directions[:, 1] > -0.15) & (directions[:, 1] < 0.5)]
+    places = np.broadcast_to(row["position"].astype(np.float64), directions.shape)
+    met = rays.first_hit(places, directions).distance
     near = np.flatnonzero(met < NEARER * reach)
-    behind = places[near] + ways[near] * (met[near] + WALL_M)[:, None]
-    free = rays.first_hit(behind, ways[near]).distance > ROOM_M
-    return len(ways) > 0 and float(free.sum()) / len(ways) >= SHARE_BEHIND
+    behind = places[near] + directions[near] * (met[near] + WALL_M)[:, None]
+    free = rays.first_hit(behind, directions[near]).distance > ROOM_M
+    return len(directions) > 0 and float(free.sum()) / len(directions) >= SHARE_BEHIND
 
 
 def _all_around() -> NDArray[np.float64]:

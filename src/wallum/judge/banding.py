@@ -136,13 +136,15 @@ def _cause(pictured: BandingPicture, bands: Bands, level: Level, rays: RayScene)
     """What most pixels of bands show: the air, the sky, or a part by its name."""
     rows = bands.pixels[:: max(len(bands.pixels) // 400, 1)]
     height, width = pictured.rgb.shape[:2]
-    ways = pictured.camera.rays((rows[:, 1] + 0.5) / width, (rows[:, 0] + 0.5) / height).astype(np.float64)
+    directions = pictured.camera.rays((rows[:, 1] + 0.5) / width, (rows[:, 0] + 0.5) / height).astype(
+        np.float64
+    )
     eye = np.array(pictured.camera.eye)
-    hits = rays.first_visible(np.broadcast_to(eye, ways.shape), ways)
+    hits = rays.first_visible(np.broadcast_to(eye, directions.shape), directions)
     seen = np.isfinite(hits.distance)
     far = np.where(seen, hits.distance, AIR_END_M).astype(np.float64)
     if pictured.scene.air is not None:
-        selected, added = air_parts(pictured.scene, eye, ways, far)
+        selected, added = air_parts(pictured.scene, eye, directions, far)
         if float(luminance(1.0 - selected).mean()) > 0.5 and any(part.any() for part in added.values()):
             return "air"
     if seen.mean() < 0.5:

@@ -154,14 +154,14 @@ def _lamps(project: Project) -> list[Lamp]:
 
 def inside_solid(subject: CheckSubject) -> Iterator[Finding]:
     """Sources inside closed meshes, at some hour."""
-    told: set[str] = set()
+    messages: set[str] = set()
     for moment in MOMENTS if subject.project.lanes else MOMENTS[:1]:
-        lamps = [lamp for lamp in _lamps(at_moment(subject.project, moment)) if lamp.id not in told]
+        lamps = [lamp for lamp in _lamps(at_moment(subject.project, moment)) if lamp.id not in messages]
         places = np.array([lamp.position for lamp in lamps]).reshape(-1, 3)
         own = np.array([OWN_GLASS * lamp.radius for lamp in lamps])
         for lamp, inside in zip(lamps, inside_solids(subject.rays, places, own), strict=True):
             if inside:
-                told.add(lamp.id)
+                messages.add(lamp.id)
                 yield _in_solid(subject, lamp, moment)
 
 
@@ -177,8 +177,8 @@ def _in_solid(subject: CheckSubject, lamp: Lamp, moment: Moment) -> Finding:
 def _free_place(subject: CheckSubject, place: NDArray[np.float64]) -> tuple[float, float, float] | None:
     """A place nearby that lies in no solid: up first, then around."""
     for reach in (0.15, 0.3, 0.6, 1.2, 2.4):
-        ways = np.array([(0, 1, 0), (1, 0, 0), (-1, 0, 0), (0, 0, 1), (0, 0, -1), (0, -1, 0)], float)
-        tried = place + ways * reach
+        directions = np.array([(0, 1, 0), (1, 0, 0), (-1, 0, 0), (0, 0, 1), (0, 0, -1), (0, -1, 0)], float)
+        tried = place + directions * reach
         free = np.flatnonzero(~inside_solids(subject.rays, tried))
         if len(free):
             x, y, z = (round(float(v), 3) for v in tried[free[0]])
@@ -223,8 +223,10 @@ def dead_glow(subject: CheckSubject) -> Iterator[Finding]:
         reach = 0.5 + 0.5 * float(np.linalg.norm(high - low))
         if len(lamps) and np.linalg.norm(lamps - 0.5 * (low + high), axis=1).min() < reach:
             continue
-        way = project.look.indirect
-        text = f"{part.name} glows and lights nothing: no lamp stands for it, and it is not carried ({way})"
+        method = project.look.indirect
+        text = (
+            f"{part.name} glows and lights nothing: no lamp stands for it, and it is not carried ({method})"
+        )
         yield Finding("glow without light", part.id, "warning", text, remedy)
 
 
@@ -384,10 +386,10 @@ def _hero_places(subject: CheckSubject, seen: ShotSurfaces) -> NDArray[np.float6
     """(N, 3) places on heroes that a shot sees."""
     y, x = np.nonzero(seen.heroes)
     rows, columns = seen.heroes.shape
-    ways = seen.camera.rays((x + 0.5) / columns, (y + 0.5) / rows).astype(np.float64)
-    eye = np.broadcast_to(np.array(seen.camera.eye), ways.shape)
-    distance = subject.rays.first_visible(eye, ways).distance
-    return np.asarray((eye + ways * distance[:, None])[np.isfinite(distance)])
+    directions = seen.camera.rays((x + 0.5) / columns, (y + 0.5) / rows).astype(np.float64)
+    eye = np.broadcast_to(np.array(seen.camera.eye), directions.shape)
+    distance = subject.rays.first_visible(eye, directions).distance
+    return np.asarray((eye + directions * distance[:, None])[np.isfinite(distance)])
 
 
 def air(subject: CheckSubject) -> Iterator[Finding]:

@@ -75,8 +75,8 @@ def parse_profile(text: str, source: str) -> DeviceProfile:
         coefficients.setdefault("sky visibility", dict(coefficients["probe light"]))
     # Profiles from before there was baked light: a texture that is read like any other.
     if "probe light" in coefficients:
-        told = {count: READING * value for count, value in coefficients["probe light"].items()}
-        coefficients.setdefault("baked light", told)
+        messages = {count: READING * value for count, value in coefficients["probe light"].items()}
+        coefficients.setdefault("baked light", messages)
     # Profiles from before high cloud was counted with the light that it is drawn in.
     moved = coefficients.get("clouds", {}).pop("cloud pixels", None)
     if moved is not None:

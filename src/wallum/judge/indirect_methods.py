@@ -106,11 +106,11 @@ def bare(scene: LitScene) -> LitScene:
 
 def of_ways(surroundings: Surroundings) -> Iterator[IndirectWay]:
     """Each way with its price."""
-    least = _ms(surroundings, with_indirect(surroundings.project, "none"))
+    smallest = _ms(surroundings, with_indirect(surroundings.project, "none"))
     for way in ways_of(surroundings.baked):
         project = with_indirect(surroundings.project, way)
         current = held_bytes(surroundings, way) / 2**20
-        yield IndirectWay(way, project, _ms(surroundings, project) - least, current)
+        yield IndirectWay(way, project, _ms(surroundings, project) - smallest, current)
 
 
 def _ms(surroundings: Surroundings, project: Project) -> float:

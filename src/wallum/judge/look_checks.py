@@ -126,9 +126,9 @@ def louder(project: Project, seen: Iterator[ExposedShot]) -> Iterator[Finding]:
         return
     result, item = worst
     look = at_moment(project, item.moment).look
-    said = " and ".join(result.loud(look.limit))
+    message = " and ".join(result.loud(look.limit))
     where = f"{item.shot} at {format_clock(item.moment.clock)}"
-    text = f"the look of {where} {said} (half of it by {result.delta_e:.0f})"
+    text = f"the look of {where} {message} (half of it by {result.delta_e:.0f})"
     yield Finding("loud look", "look", "note", text, _quieter(item, look))
 
 
@@ -143,11 +143,10 @@ def _quieter(exposed: ExposedShot, look: Look) -> Remedy | None:
         ).delta_e
         for effect in effects
     }
-    most = min(left, key=left.__getitem__)
-    text = (
-        f"without {EFFECT_WORDS[most].lower()} it is {left[most]:.0f} at {format_clock(exposed.moment.clock)}"
-    )
-    return Remedy(text, {f"look/{most}": False}, exposed.moment)
+    largest = min(left, key=left.__getitem__)
+    clock = format_clock(exposed.moment.clock)
+    text = f"without {EFFECT_WORDS[largest].lower()} it is {left[largest]:.0f} at {clock}"
+    return Remedy(text, {f"look/{largest}": False}, exposed.moment)
 
 
 def beyond_table(project: Project, seen: Iterator[ExposedShot]) -> Iterator[Finding]:

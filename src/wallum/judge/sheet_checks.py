@@ -26,17 +26,17 @@ def seen_edge_on(
     project: Project, shots: Iterable[tuple[str, Camera]], scenes: dict[Moment, LitScene]
 ) -> Iterator[Finding]:
     """Cards and veils that a shot looks at along their edge. shots : the slug and the camera of each"""
-    told: set[tuple[str, str]] = set()
+    messages: set[tuple[str, str]] = set()
     for slug, camera in shots:
         for moment, scene in scenes.items():
             for card in scene.cards:
                 source = project.source(card.id)
-                if source is None or (slug, card.id) in told or not _in_picture(card, camera):
+                if source is None or (slug, card.id) in messages or not _in_picture(card, camera):
                     continue
                 missing = seen_from_edge(card, np.array(camera.eye))
                 if missing < MAX_MISSING:
                     continue
-                told.add((slug, card.id))
+                messages.add((slug, card.id))
                 text = (
                     f"{source.name} is seen edge-on at {format_clock(moment.clock)}: {missing:.0%} of what "
                     "it shows from its best side is missing"

@@ -90,6 +90,6 @@ def compare(
     whole = np.log2(max(float(own.mean()), MINIMUM) / max(float(true.mean()), MINIMUM))
     apart = np.sqrt(_mean(errors[..., None] ** 2, TRACED_EACH)[solid, 0]) / TRACED_EACH
     noise = np.log2(1.0 + apart / np.maximum(true, MINIMUM))
-    told = np.median(off), np.median(size), np.quantile(size, 0.9), whole, np.median(noise)
-    bias, median, most, means, error = (round(float(item), 3) for item in told)
-    return TruthError(*where, bias, median, most, means, error, len(off))
+    messages = np.median(off), np.median(size), np.quantile(size, 0.9), whole, np.median(noise)
+    bias, median, largest, means, error = (round(float(item), 3) for item in messages)
+    return TruthError(*where, bias, median, largest, means, error, len(off))

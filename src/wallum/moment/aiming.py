@@ -33,10 +33,10 @@ def aimed_at(lamp: AnyLamp, target: Floats) -> AnyLamp:
     """
     if lamp.axis is None:
         return lamp
-    way = np.asarray(target, dtype=np.float64) - np.array(lamp.position)
-    if np.linalg.norm(way) < 1e-6:
+    offset = np.asarray(target, dtype=np.float64) - np.array(lamp.position)
+    if np.linalg.norm(offset) < 1e-6:
         raise ValueProblem("the target is where the source is", "aim", "another point")
-    return lamp.revised(direction=_vector(normalised(way)))
+    return lamp.revised(direction=_vector(normalised(offset)))
 
 
 def aligned(source: FarLight | Lamp, eye: Floats, direction: Floats) -> FarLight | Lamp:

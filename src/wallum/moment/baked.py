@@ -33,8 +33,8 @@ def baked_state(scene: LitScene) -> dict[str, str]:
             continue
         # In steps of a share: two ways to the same value may differ in the last bit.
         steps = np.round(np.log(np.maximum(strength, 1e-12)) / ALIKE).astype(np.int64)
-        told = f"{steps.tolist()} {keys.get(source_id)!r}"
-        out[source_id] = hashlib.sha256(told.encode()).hexdigest()[:16]
+        text = f"{steps.tolist()} {keys.get(source_id)!r}"
+        out[source_id] = hashlib.sha256(text.encode()).hexdigest()[:16]
     return out
 
 

@@ -350,9 +350,9 @@ def _base_light(project: Project, hour: float) -> BaseLight:
     sky = _sky(project, hour, sun, moon, far)
     source = _sky_source(project)
     if far is not None and sky is not None and source is not None:
-        shown, most = _under_clouds(far, _shadow(far, sky.cloud, sky.deck, source))
+        shown, largest = _under_clouds(far, _shadow(far, sky.cloud, sky.deck, source))
         by_sky = float(luminance(dome_illuminance(sky.luminance)))
-        far = shown if most >= DROWNED * by_sky else None
+        far = shown if largest >= DROWNED * by_sky else None
     return BaseLight(far, sky, sun, moon)
 
 

@@ -60,10 +60,10 @@ def _mean_over_cone(row: np.void, spread: float) -> float:
     """Mean illuminance over a lamp's cone, over that on its axis, without its gobo."""
     away = np.sqrt((np.arange(32) + 0.5) / 32) * math.tan(spread)
     side, _ = (item[0] for item in frame_of(row["direction"].astype(np.float64)[None]))
-    ways = row["direction"].astype(np.float64) + away[:, None] * side
+    distances = row["direction"].astype(np.float64) + away[:, None] * side
     free = np.array([row]).copy()
     free["range"] = free["gobo"] = 0.0
-    strength = kind_of(row).sample(free, row["position"].astype(np.float64) + 4.0 * ways).strength
+    strength = kind_of(row).sample(free, row["position"].astype(np.float64) + 4.0 * distances).strength
     middle = (
         kind_of(row)
         .sample(free, (row["position"] + row["direction"] * 4.0).astype(np.float64)[None])
@@ -125,12 +125,12 @@ def _slabs(
 
 def _opening(source: CardSource, sun: Sun, gain: float, fades: Fades) -> Card | None:
     """Slabs of the shaft that sun or moon throws through an opening; None where they do not shine in."""
-    inward, way = np.array(source.direction), -sun.direction
-    if float(inward @ way) <= 0.02:
+    inward, direction = np.array(source.direction), -sun.direction
+    if float(inward @ direction) <= 0.02:
         return None
     level = np.cross([0.0, 1.0, 0.0], inward)
     across = level / np.linalg.norm(level) if np.linalg.norm(level) > 1e-3 else np.array([1.0, 0.0, 0.0])
-    up, middle, along = np.cross(inward, across), np.array(source.position), way * source.length
+    up, middle, along = np.cross(inward, across), np.array(source.position), direction * source.length
     wide, high, count = source.width, source.height, _count(source)
     upright = _slabs(middle, along, across, up, (wide, high), count - count // 2)
     level_ones = _slabs(middle, along, up, across, (high, wide), count // 2)
@@ -141,7 +141,7 @@ def _opening(source: CardSource, sun: Sun, gain: float, fades: Fades) -> Card | 
     lux = sun.at(middle[None])[0]
     light = lux * (gain * ALBEDO * extinction_for(source.visibility))
     g, sheets = source.forwardness, (*upright, *level_ones)
-    return Card(source.id, "opening", sheets, _tuple(way), g, _tuple(light), fades)
+    return Card(source.id, "opening", sheets, _tuple(direction), g, _tuple(light), fades)
 
 
 def _card(

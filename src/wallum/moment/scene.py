@@ -234,8 +234,8 @@ class Dome(FieldsAlone):
         out = self._behind(d)
         down = np.flatnonzero(d[:, 1] < 0.0)
         if max(self.veil) > 0.0 and len(down):
-            way = max(eye[1] - floor_y, 0.0) / -d[down, 1]
-            selected = np.exp(-way[:, None] * np.array(self.veil))
+            distance = max(eye[1] - floor_y, 0.0) / -d[down, 1]
+            selected = np.exp(-distance[:, None] * np.array(self.veil))
             level = d[down] * np.array([1.0, 0.0, 1.0]) + np.array([0.0, VEIL_SINE, 0.0])
             level /= np.linalg.norm(level, axis=1, keepdims=True)
             out[down] = out[down] * selected + self._behind(level) * (1.0 - selected)

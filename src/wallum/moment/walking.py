@@ -42,9 +42,9 @@ def walk_camera(walk: Walk, seconds: float, aspect: float = 16.0 / 9.0, far: flo
     ahead = min(here + AHEAD_M, run[-1])
     eye = np.array([np.interp(here, run, line[:, k]) for k in range(3)])
     there = np.array([np.interp(ahead, run, line[:, k]) for k in range(3)])
-    way = there - eye
-    if np.linalg.norm(way) < 0.05:
-        way = line[-1] - line[-2]
-    x, y, z = normalised(way * np.array([1.0, 0.6, 1.0])).tolist()
+    offset = there - eye
+    if np.linalg.norm(offset) < 0.05:
+        offset = line[-1] - line[-2]
+    x, y, z = normalised(offset * np.array([1.0, 0.6, 1.0])).tolist()
     ex, ey, ez = eye.tolist()
     return Camera((ex, ey, ez), (x, y, z), walk.fov, aspect, far=far)

@@ -110,8 +110,8 @@ def _multiple_scattering_table(air: SkyAir) -> NDArray[np.float64]:
     series.
     """
     h, s, w = np.meshgrid(AGAIN_HEIGHTS, AGAIN_SINES, np.arange(AGAIN_WAYS), indexing="ij")
-    ways = _sphere(AGAIN_WAYS)
-    up = ways[w, 1]
+    sphere = _sphere(AGAIN_WAYS)
+    up = sphere[w, 1]
     r = EARTH_M + h
     below = r * r * (up * up - 1.0) + EARTH_M**2
     to_ground = -r * up - np.sqrt(np.maximum(below, 0.0))
@@ -122,7 +122,7 @@ def _multiple_scattering_table(air: SkyAir) -> NDArray[np.float64]:
     piece = length[..., None] * np.diff(edges)
     distance = np.sqrt(r[..., None] ** 2 + along**2 + 2.0 * r[..., None] * along * up[..., None])
     # The sun lies in the x-y plane. Farther along the ray its elevation differs: the Earth is round.
-    toward = ways[w, 0] * np.sqrt(1.0 - s * s) + up * s
+    toward = sphere[w, 0] * np.sqrt(1.0 - s * s) + up * s
     there = (r[..., None] * s[..., None] + along * toward[..., None]) / distance
     height = np.maximum(distance - EARTH_M, 0.0)
     density = densities(height)
@@ -175,15 +175,15 @@ def _sums(air: SkyAir, sun_deg: float, elevation_deg: Floats, off_deg: Floats) -
     start = EARTH_M + air.height_m
     length = np.minimum(to_top(np.full_like(sine, air.height_m), sine), FARTHEST_M)
     edges = np.linspace(0.0, 1.0, STEPS + 1) ** 2
-    way = length * (0.5 * (edges[1:] + edges[:-1]))  # (E, S)
+    direction = length * (0.5 * (edges[1:] + edges[:-1]))  # (E, S)
     piece = length * np.diff(edges)
-    distance = np.sqrt(start**2 + way**2 + 2.0 * start * way * sine)
+    distance = np.sqrt(start**2 + direction**2 + 2.0 * start * direction * sine)
     height = distance - EARTH_M
     density = densities(height)  # (E, S, 3)
     passed = np.cumsum(density * piece[..., None], axis=1) - 0.5 * density * piece[..., None]
     toward = np.cos(elevation)[:, None] * np.cos(off) * np.cos(sun) + sine * np.sin(sun)  # (E, A)
     # Sine of the sun's elevation at each place along the way.
-    there = (start * np.sin(sun) + way[:, None] * toward[..., None]) / distance[:, None]  # (E, A, S)
+    there = (start * np.sin(sun) + direction[:, None] * toward[..., None]) / distance[:, None]  # (E, A, S)
     heights = np.broadcast_to(height[:, None], there.shape)
     selected = _kept(passed, air)[:, None]  # (E, 1, S, BANDS)
     lit = _kept(columns_to_top(heights, there), air) * selected

@@ -74,10 +74,10 @@ class Sheet(FieldsAlone):
         """(N,) where places (N, 3) of its plane lie across, -1 to 1 within, and along, 0 to 1."""
         along, across = np.array(self.along), np.array(self.across)
         aslant = float(along @ across)
-        way = np.asarray(places, dtype=np.float64) - self.start
-        v = way @ (along - across * aslant) / (float(along @ along) - aslant**2)
+        offset = np.asarray(places, dtype=np.float64) - self.start
+        v = offset @ (along - across * aslant) / (float(along @ along) - aslant**2)
         width = self.widths[0] + (self.widths[1] - self.widths[0]) * v
-        return (way @ across - v * aslant) / np.maximum(width, 1e-6), v
+        return (offset @ across - v * aslant) / np.maximum(width, 1e-6), v
 
 
 @dataclass(frozen=True)
@@ -223,11 +223,11 @@ def _far_first(card: Card, eye: Floats) -> list[Sheet]:
 def seen_from_edge(card: Card, eye: Floats) -> float:
     """How much of what a card shows from its best side is missing from an eye (3,), 0 to 1."""
     toward = card.middle - np.asarray(eye, dtype=np.float64)
-    way = (toward / max(float(np.linalg.norm(toward)), 1e-6))[None]
+    direction = (toward / max(float(np.linalg.norm(toward)), 1e-6))[None]
     if card.kind == "veil":
-        return 1.0 - float(np.abs(way @ card.sheets[0].normal)[0])
+        return 1.0 - float(np.abs(direction @ card.sheets[0].normal)[0])
     middle = np.full(1, 0.5)
-    shown = sum(float(_shown(card, sheet, way, middle)[0]) for sheet in card.sheets)
+    shown = sum(float(_shown(card, sheet, direction, middle)[0]) for sheet in card.sheets)
     along = card.sheets[0].along
     side = np.cross(along, card.sheets[0].across)
     best = sum(

@@ -68,8 +68,8 @@ class CloudShadow:
         """
         left, through = np.ones(len(x)), np.ones(len(x))
         if self.cloud is not None:
-            way = np.broadcast_to(self.toward, (len(x), 3))
-            left = 1.0 - CLOUD_TAKES * cloud_cover(self.cloud, way, (x, z))
+            broadcast = np.broadcast_to(self.toward, (len(x), 3))
+            left = 1.0 - CLOUD_TAKES * cloud_cover(self.cloud, broadcast, (x, z))
         if self.deck is not None:
             low, (east, south) = self.foot, self.slope
             depth = sun_depth(self.deck, self.toward, x + east * low, z + south * low, low)

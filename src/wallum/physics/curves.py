@@ -94,8 +94,8 @@ def neutral(rgb: NDArray[np.float64]) -> NDArray[np.float64]:
     rgb : (..., 3) picture values
     Returns (..., 3). Source: Khronos, "PBR Neutral Tone Mapping", 2024.
     """
-    least = rgb.min(axis=-1, keepdims=True)
-    rgb = rgb - np.where(least < 0.08, least - 6.25 * least * least, 0.04)
+    smallest = rgb.min(axis=-1, keepdims=True)
+    rgb = rgb - np.where(smallest < 0.08, smallest - 6.25 * smallest * smallest, 0.04)
     peak = rgb.max(axis=-1, keepdims=True)
     room = 1.0 - GIVES_WAY
     lower = 1.0 - room * room / (np.maximum(peak, GIVES_WAY) + room - GIVES_WAY)

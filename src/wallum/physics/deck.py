@@ -139,9 +139,9 @@ def _way_to(height_m: float, sine: Floats, eye_m: float, far: bool = False) -> N
     up = 2.0 * rise / np.maximum(sine + root, 1e-12)
     down = 2.0 * -rise / np.maximum(-sine + root, 1e-12)
     second = (-sine + root) / np.maximum(2.0 * bend, 1e-12)
-    way = up if rise >= 0.0 else np.where(sine < 0.0, down, np.inf)
-    way = second if far else way
-    return np.asarray(np.where(reached & (way >= 0.0), way, np.inf))
+    direction = up if rise >= 0.0 else np.where(sine < 0.0, down, np.inf)
+    direction = second if far else direction
+    return np.asarray(np.where(reached & (direction >= 0.0), direction, np.inf))
 
 
 def deck_ends(
@@ -220,9 +220,9 @@ def deck_along(
     leaving = _leaving(deck, d[:, 1], float(eye[1]))
     for number in range(steps):
         step = (end - start) * (edges[number + 1] - edges[number])
-        way = start + (end - start) * edges[number] + offset * step
-        x, z = eye[0] + d[:, 0] * way, eye[2] + d[:, 2] * way
-        share = (eye[1] + way * d[:, 1] + way * way * bend - deck.base) / deck.thick
+        distance = start + (end - start) * edges[number] + offset * step
+        x, z = eye[0] + d[:, 0] * distance, eye[2] + d[:, 2] * distance
+        share = (eye[1] + distance * d[:, 1] + distance * distance * bend - deck.base) / deck.thick
         density = deck_density(deck, x, z, share)
         aside = 0.3 * deck.thick
         shaded = deck_density(
@@ -291,8 +291,8 @@ def sun_depth(
     if toward[1] <= 0.0 or height_m >= deck.base + deck.thick:
         return np.zeros(len(x))
     start, end = (float(part[0]) for part in deck_ends(deck, np.array([toward]), height_m))
-    way = (start + (np.arange(steps) + 0.5) / steps * (end - start))[:, None]
+    direction = (start + (np.arange(steps) + 0.5) / steps * (end - start))[:, None]
     bend = (1.0 - toward[1] ** 2) / (2.0 * EARTH_M)
-    share = (height_m + way * toward[1] + way * way * bend - deck.base) / deck.thick
-    density = deck_density(deck, x + toward[0] * way, z + toward[2] * way, share)
+    share = (height_m + direction * toward[1] + direction * direction * bend - deck.base) / deck.thick
+    density = deck_density(deck, x + toward[0] * direction, z + toward[2] * direction, share)
     return np.asarray(deck.extinction * density.mean(axis=0) * (end - start))

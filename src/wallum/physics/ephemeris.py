@@ -1,8 +1,8 @@
 """Apparent positions of sun and moon for a place, a date and a clock.
 
 Positions come from ephem (VSOP87, and Chapront's lunar theory), topocentric, with parallax.
-Refraction: Saemundsson 1986, in Meeus, "Astronomical Algorithms", 2nd ed. (1998), equation 16.4, at 1010 hPa and
-10 degrees C.
+Refraction: Saemundsson 1986, in Meeus, "Astronomical Algorithms", 2nd ed. (1998), equation 16.4,
+at 1010 hPa and 10 degrees C.
 """
 
 import datetime as dt

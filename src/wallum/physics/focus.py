@@ -113,8 +113,8 @@ def _near_reach(radius: NDArray[np.float64], tile: int) -> NDArray[np.float64]:
     rows, columns = -(-radius.shape[0] // tile), -(-radius.shape[1] // tile)
     padded = np.zeros((rows * tile, columns * tile))
     padded[: radius.shape[0], : radius.shape[1]] = np.maximum(-radius, 0.0)
-    most = padded.reshape(rows, tile, columns, tile).max(axis=(1, 3))
-    about = np.pad(most, 1)
+    largest = padded.reshape(rows, tile, columns, tile).max(axis=(1, 3))
+    about = np.pad(largest, 1)
     wide = np.max([about[j : j + rows, i : i + columns] for j in range(3) for i in range(3)], axis=0)
     y, x = np.arange(radius.shape[0]) // tile, np.arange(radius.shape[1]) // tile
     return np.asarray(wide[y][:, x])

@@ -76,10 +76,10 @@ def cloud_cover(
     """
     d = np.asarray(directions, dtype=np.float64)
     up = np.maximum(d[:, 1], 0.0)
-    way = way_up(up, cloud.height)
+    direction = way_up(up, cloud.height)
     x, z = (0.0, 0.0) if places is None else places
-    u = (x + d[:, 0] * way - cloud.drift[0]) / cloud.tile
-    v = (z + d[:, 2] * way - cloud.drift[1]) / cloud.tile
+    u = (x + d[:, 0] * direction - cloud.drift[0]) / cloud.tile
+    v = (z + d[:, 2] * direction - cloud.drift[1]) / cloud.tile
     value = bilinear(cloud_noise(), u, v)
     width = 0.04 + 0.9 * cloud.soft
     # An even value over a threshold of 1 - cover: so much of the sky is half covered.

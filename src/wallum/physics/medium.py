@@ -134,9 +134,9 @@ class LinearFog:
 
     def hidden(self, height_m: Floats, rise: Floats, distance_m: Floats) -> NDArray[np.float64]:
         """(N,) what it hides at the ends of ways, see `optical_depth`."""
-        way = np.minimum(np.asarray(distance_m, dtype=np.float64), self.end)
-        far = np.clip((way - self.start) / (self.end - self.start), 0.0, 1.0)
-        over = np.asarray(height_m) + np.asarray(rise) * way - self.top
+        direction = np.minimum(np.asarray(distance_m, dtype=np.float64), self.end)
+        far = np.clip((direction - self.start) / (self.end - self.start), 0.0, 1.0)
+        over = np.asarray(height_m) + np.asarray(rise) * direction - self.top
         return np.asarray(self.strength * far * np.clip(1.0 - over / self.fade, 0.0, 1.0))
 
 
@@ -175,9 +175,9 @@ class Medium(FieldsAlone):
 
     def between(self, start: Floats, end: Floats) -> NDArray[np.float64]:
         """(N, 3) RGB share of light that is left of it between places (N, 3) [m]."""
-        way = np.asarray(end, dtype=np.float64) - start
-        length = np.sqrt(np.einsum("ij,ij->i", way, way))
-        directions = way / np.maximum(length, 1e-9)[:, None]
+        offset = np.asarray(end, dtype=np.float64) - start
+        length = np.sqrt(np.einsum("ij,ij->i", offset, offset))
+        directions = offset / np.maximum(length, 1e-9)[:, None]
         selected = self.kept(np.asarray(start)[:, 1], directions[:, 1], length)
         return selected * self.through_pockets(start, directions, length)[:, None]
 

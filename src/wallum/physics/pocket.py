@@ -168,10 +168,10 @@ class Pocket(FieldsAlone):
         if not len(rows):
             return out
         begin = [np.broadcast_to(item, out.shape)[rows] for item in o]
-        way, length = [item[rows] for item in d], (last - first)[rows]
+        direction, length = [item[rows] for item in d], (last - first)[rows]
         for place, share in zip(PLACES, SHARES, strict=True):
             at = first[rows] + length * (0.5 + 0.5 * place)
-            local = [p + w * at for p, w in zip(begin, way, strict=True)]
+            local = [p + w * at for p, w in zip(begin, direction, strict=True)]
             out[rows] += 0.5 * share * self._fading(local)
         out[rows] *= self.extinction * length
         return out

@@ -135,9 +135,9 @@ def _columns() -> NDArray[np.float64]:
     length = to_top(h, s)
     share = (np.arange(96) + 0.5) / 96.0
     # Steps grow with the distance: the air is dense at the near end or at the lowest point.
-    way = length[..., None] * share
+    distance = length[..., None] * share
     r = EARTH_M + h[..., None]
-    height = np.sqrt(r * r + way * way + 2.0 * r * way * s[..., None]) - EARTH_M
+    height = np.sqrt(r * r + distance * distance + 2.0 * r * distance * s[..., None]) - EARTH_M
     amount = (densities(height) * (length / 96.0)[..., None, None]).sum(axis=2)
     r0 = EARTH_M + h
     lowest = np.where(s < 0.0, r0 * np.sqrt(1.0 - s * s) - EARTH_M, h)

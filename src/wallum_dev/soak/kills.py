@@ -109,8 +109,8 @@ def kill_savers(folder: Path, kills: int, seed: int) -> KillsMet:
         os.waitpid(child, 0)
         with os.fdopen(read_end, "rb") as stream:
             lines = stream.read().decode().splitlines(keepends=True)
-        told = {line.split()[0]: int(line.split()[1]) for line in lines if line.endswith("\n")}
-        _look(folder, told, met)
+        messages = {line.split()[0]: int(line.split()[1]) for line in lines if line.endswith("\n")}
+        _look(folder, messages, met)
         met.kills += 1
     left = [path.name for path in folder.iterdir() if ".part" in path.name]
     save(pale_room_project(), folder / "work.wallum")

@@ -70,8 +70,8 @@ def _hand_lines(item: dict[str, Any]) -> list[str]:
     did = f"{item['actions']} actions, {item['opened']} openings, {item['renderer_kills']} renderers killed"
     met = f"{len(item['faults'])} faults, {len(item['messages'])} complaints of the toolkit"
     answer = f"latest answer {item['worst_late_ms']:.0f} ms, memory [MB] {item['memory_mb']}"
-    told = [f"  - {text}" for text in (*item["faults"], *item["messages"], *item["late"])]
-    return [f"- hand of seed {item['seed']}: {did}; {met}; {answer}", *told]
+    messages = [f"  - {text}" for text in (*item["faults"], *item["messages"], *item["late"])]
+    return [f"- hand of seed {item['seed']}: {did}; {met}; {answer}", *messages]
 
 
 def _command(*words: object) -> list[str]:

@@ -16,8 +16,8 @@ def raw_rate(rays: RayScene) -> float:
     """Rays a second that Embree answers with next to nothing of ours around it."""
     rng = np.random.default_rng(1)
     origins = rng.uniform((-15.0, 0.5, -12.0), (15.0, 3.0, 12.0), (RAYS, 3)).astype(np.float32)
-    ways = rng.normal(size=(RAYS, 3)).astype(np.float32)
-    ways /= np.linalg.norm(ways, axis=1, keepdims=True)
+    directions = rng.normal(size=(RAYS, 3)).astype(np.float32)
+    directions /= np.linalg.norm(directions, axis=1, keepdims=True)
     before, start = rays_asked(), time.perf_counter()
-    rays.blocked(origins, ways, np.full(RAYS, np.inf, np.float32))
+    rays.blocked(origins, directions, np.full(RAYS, np.inf, np.float32))
     return (rays_asked() - before) / (time.perf_counter() - start)

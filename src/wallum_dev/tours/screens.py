@@ -122,13 +122,15 @@ def _three_ways(window: DeskWindow, folder: Path) -> str:
     """The sun's shafts in the shed, as the air, the screen and a card show them."""
     window.session.playhead.set_hour(9.0)
     window.session.selection.select("sun")
-    ways = window.comparison.ways
-    ways.begin(QPointF(0.7 * window.picture.width(), 0.6 * window.picture.height()))
+    directions = window.comparison.ways
+    directions.begin(QPointF(0.7 * window.picture.width(), 0.6 * window.picture.height()))
     window.ask_picture()
-    wait_for(lambda: len(ways.images) == 3 and ways.found["true"].off is not None, "the three ways")
+    wait_for(
+        lambda: len(directions.images) == 3 and directions.found["true"].off is not None, "the three ways"
+    )
     wait_settled(window)
     path = shoot(window, folder / "desk-three-ways.png")
-    ways.end()
+    directions.end()
     return path
 
 

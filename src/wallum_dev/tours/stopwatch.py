@@ -192,8 +192,8 @@ def _look_rows(window: DeskWindow) -> Iterator[Row]:
         waited.append((time.perf_counter() - began) * 1e3)
     dock.swap()
     row = _drag_row("scopes shown anew, of the window's own time, 95th", taken, 5.0)
-    middle, most = (round(percentile(waited, share), 1) for share in (0.5, 0.95))
-    by_clock = {"by the clock, median": middle, "by the clock, 95th": most}
+    middle, largest = (round(percentile(waited, share), 1) for share in (0.5, 0.95))
+    by_clock = {"by the clock, median": middle, "by the clock, 95th": largest}
     yield replace(row, details=by_clock)
     wait_settled(window, 2)
 

@@ -126,26 +126,26 @@ def _drawn(
 def _read_pictures(project: Project) -> tuple[Finding, ...]:
     """Pictures that are the sky are read here, and not when the desk first asks for their light;
     what is told of those that cannot be."""
-    told = []
+    messages = []
     for sky in project.resolved_sources:
         if isinstance(sky, SkySource) and sky.model == "picture dome" and sky.picture:
             try:
                 small_panorama(Path(sky.picture), sky.disc_out)
             except LevelProblem as error:
-                told.append(Finding("sky's picture", sky.name, "warning", f"{error}; the sky is plain."))
-    return tuple(told)
+                messages.append(Finding("sky's picture", sky.name, "warning", f"{error}; the sky is plain."))
+    return tuple(messages)
 
 
 def load_now(
     reference: str, beside: Path | None, project: Project, early: Early | None = None
 ) -> LoadedLevel:
     """Open a level and make it ready as a project wants it. Raises LevelProblem. early : see `pack_level`"""
-    told = _read_pictures(project)
+    messages = _read_pictures(project)
     with ThreadPoolExecutor(1) as light:
         # Tables that the first picture's light needs are kept: the desk finds them made.
         light.submit(evaluate, project)
         plain = open_level(reference, beside)
-        plain = replace(plain, findings=(*told, *plain.findings))
+        plain = replace(plain, findings=(*messages, *plain.findings))
         loaded = pack_level(plain, project.follows, dress_of(project), early=early)
     _let_the_collector_rest()
     return loaded

@@ -36,8 +36,8 @@ def told_apart(apart: LookDifference, loud: tuple[str, ...]) -> str:
         ends = f"; clips {clipped:.1%} of {channel}"
     if apart.stops < 0.005 and apart.delta_e < 0.05 and not ends:
         return "The look leaves the picture as it is"
-    said = f"The look moves it {apart.stops:.2f} stops, {apart.delta_e:.1f} delta E{ends}"
-    return f"{said}. Loud: {loud[0]}" if loud else said
+    text = f"The look moves it {apart.stops:.2f} stops, {apart.delta_e:.1f} delta E{ends}"
+    return f"{text}. Loud: {loud[0]}" if loud else text
 
 
 class LookHead(QWidget):
@@ -100,8 +100,8 @@ class LookHead(QWidget):
     def show_zones(self, zones: tuple[ActiveZone, ...]) -> None:
         """Say which zones have a say where the camera is."""
         self.zones.setVisible(bool(zones))
-        said = ", ".join(f"{zone.zone.name} {zone.share:.0%}" for zone in reversed(zones))
-        self.zones.setText(f"In force here: {said}" if zones else "", "second")
+        text = ", ".join(f"{zone.zone.name} {zone.share:.0%}" for zone in reversed(zones))
+        self.zones.setText(f"In force here: {text}" if zones else "", "second")
 
     def lead(self, reader: LookReader) -> None:
         """Show what is read of the picture."""

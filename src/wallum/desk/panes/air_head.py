@@ -273,8 +273,8 @@ class AirHead(QWidget):
         true = layer_of(now.air).depth(height, level, away)
         apart = np.abs(np.exp(-true) - (1.0 - fog.hidden(height, level, away)))
         worst = int(np.argmax(apart))
-        most, where = apart[worst], away[worst]
-        return f"A fake: differs from true haze by up to {most:.0%} of contrast, {where:.0f} m away"
+        largest, where = apart[worst], away[worst]
+        return f"A fake: differs from true haze by up to {largest:.0%} of contrast, {where:.0f} m away"
 
     def to_ground(self) -> None:
         """Bring the base of the layer down, or up, to the level's lowest ground."""

@@ -30,8 +30,8 @@ def _point(painter: QPainter) -> None:
     middle = QPointF(9, 9)
     painter.drawEllipse(middle, 3.0, 3.0)
     for dx, dy in ((0, 1), (1, 0), (0, -1), (-1, 0), (0.7, 0.7), (-0.7, 0.7), (0.7, -0.7), (-0.7, -0.7)):
-        way = QPointF(dx, dy)
-        painter.drawLine(middle + way * 5.2, middle + way * 7.4)
+        direction = QPointF(dx, dy)
+        painter.drawLine(middle + direction * 5.2, middle + direction * 7.4)
 
 
 def _spot(painter: QPainter) -> None:

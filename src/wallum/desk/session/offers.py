@@ -132,8 +132,8 @@ class ProjectOffers(QObject):
             self._session.failed.emit(str(error))
             return
         mine = self._session.history.present
-        told = differences(theirs, mine)
-        told += [
+        messages = differences(theirs, mine)
+        messages += [
             f"{title} differ"
             for name, title in (
                 ("shots", "the shots"),
@@ -142,7 +142,7 @@ class ProjectOffers(QObject):
             )
             if getattr(theirs, name) != getattr(mine, name)
         ]
-        lines = [Line(item) for item in told] or [Line("The two say the same")]
+        lines = [Line(item) for item in messages] or [Line("The two say the same")]
         self._sheet.open(f"From {file.name} as it is on disk to what is here", lines)
 
     # -- the level -----------------------------------------------------------------------

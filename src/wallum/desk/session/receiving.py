@@ -51,8 +51,8 @@ def _blocked(loaded: LoadedLevel, project: Project) -> tuple[str, ...]:
     shots = project.shots
     if not shots:
         return ()
-    eyes, ways = np.array([shot.eye for shot in shots]), np.array([shot.direction for shot in shots])
-    near = loaded.rays.first_hit(eyes, ways).distance < BLOCKED_M
+    eyes, directions = np.array([shot.eye for shot in shots]), np.array([shot.direction for shot in shots])
+    near = loaded.rays.first_hit(eyes, directions).distance < BLOCKED_M
     shut = near | inside_solids(loaded.rays, eyes)
     return tuple(shot.name for shot, bad in zip(shots, shut, strict=True) if bad)
 

@@ -281,12 +281,12 @@ class DeskWindow(QMainWindow):
 
     def _connect_other_pictures(self) -> None:
         """What stands beside the picture, or in its place, and asks for pictures of its own."""
-        ways, around = self.comparison.ways, self.comparison.around
+        shafts, around = self.comparison.ways, self.comparison.around
         for taker in (
             self.shots.show_picture,
             self.wall.take_picture,
             self.wipe.take_picture,
-            ways.take_picture,
+            shafts.take_picture,
             around.take_picture,
             self.bench.hours.take_picture,
         ):
@@ -295,10 +295,10 @@ class DeskWindow(QMainWindow):
             asks.bounce = lambda: self.background.bounce
         self.checks.baked = lambda: (self.baking.baked, self.baking.fits)
         grids = {"wall": self.wall, "hours": self.bench.hours, "around": around}
-        self.at_rest.more += [self.wipe.wanted, ways.wanted, *(grid.wanted for grid in grids.values())]
+        self.at_rest.more += [self.wipe.wanted, shafts.wanted, *(grid.wanted for grid in grids.values())]
         self.wipe.began.connect(self.at_rest.asked)
-        ways.began.connect(self.at_rest.asked)
-        self.view_controller.lead(self.wipe, ways, self.walker, grids)
+        shafts.began.connect(self.at_rest.asked)
+        self.view_controller.lead(self.wipe, shafts, self.walker, grids)
         for grid in grids.values():
             grid.opened.connect(self.at_rest.asked)
 
@@ -348,10 +348,10 @@ class DeskWindow(QMainWindow):
         self.shot_navigation.look_first()
         level = loaded.level
         self._told.setText(f"{level.name}: {len(level.parts)} parts, {level.triangle_count:,} triangles")
-        told = self.project_offers.not_offered(level.findings)
-        if told:
-            more = f" (and {len(told) - 1} more)" if len(told) > 1 else ""
-            self.bar.tell(f"{told[0].text}{more}")
+        messages = self.project_offers.not_offered(level.findings)
+        if messages:
+            more = f" (and {len(messages) - 1} more)" if len(messages) > 1 else ""
+            self.bar.tell(f"{messages[0].text}{more}")
 
     def fault(self, text: str) -> None:
         """Something of ours went wrong: it is told, and the work is kept at once."""

@@ -290,8 +290,8 @@ class LanesView(QWidget):
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
-        most = max(len(self.lanes()) * ROW_PX + HEAD_PX - self.height() + 8, 0)
-        self._scrolled = min(max(self._scrolled - event.angleDelta().y() // 3, 0), most)
+        largest = max(len(self.lanes()) * ROW_PX + HEAD_PX - self.height() + 8, 0)
+        self._scrolled = min(max(self._scrolled - event.angleDelta().y() // 3, 0), largest)
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

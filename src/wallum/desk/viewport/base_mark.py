@@ -47,8 +47,8 @@ class BaseMark(QObject):
 
     def _found(self) -> NDArray[np.float64]:
         at = QPointF(ACROSS * self._picture.width(), 0.5 * self._picture.height())
-        origin, way = self._picture.ray(at)
-        flat = np.asarray(way[0], dtype=np.float64) * np.array([1.0, 0.0, 1.0])
+        origin, direction = self._picture.ray(at)
+        flat = np.asarray(direction[0], dtype=np.float64) * np.array([1.0, 0.0, 1.0])
         length = float(np.linalg.norm(flat))
         if length < 1e-3:
             flat, length = np.array(self._picture.camera_as_shown.rotation()[1]) * [1.0, 0.0, 1.0], 1.0
@@ -82,9 +82,9 @@ class BaseMark(QObject):
         return self
 
     def _height(self, at: QPointF) -> float:
-        origin, way = self._picture.ray(at)
+        origin, direction = self._picture.ray(at)
         place = self._upright()
-        return float(place[1] + nearest_on_line(place, UP, origin[0], way[0]))
+        return float(place[1] + nearest_on_line(place, UP, origin[0], direction[0]))
 
     def drag(self, at: QPointF) -> str:
         height = round(min(max(self._begun[0] + self._height(at) - self._begun[1], -1000.0), 9000.0), 2)

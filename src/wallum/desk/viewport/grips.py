@@ -126,10 +126,10 @@ class LampGrip:
     def _along(self, at: QPointF) -> str:
         spot, target = self._lamp, self._stand.target
         assert target is not None
-        way = np.array(spot.axis)
+        direction = np.array(spot.axis)
         distance = float(np.linalg.norm(target - self._stand.place))
-        step = min(self._along_line(self._stand.place, way, at), distance - NEAREST_M)
-        self._put(self._stand.place + way * step)
+        step = min(self._along_line(self._stand.place, direction, at), distance - NEAREST_M)
+        self._put(self._stand.place + direction * step)
         return f"{metres(distance - step)} from what it lights"
 
     def _turn(self, at: QPointF) -> str:

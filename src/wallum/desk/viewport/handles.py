@@ -63,9 +63,9 @@ def stand_of(rays: RayScene, lamp: Placed) -> Stand:
     place = np.array(lamp.position)
     target = None
     if lamp.axis is not None:
-        way = np.array(lamp.axis)
-        met = _met(rays, place, way)
-        target = met if met is not None else place + way * STICK_M
+        direction = np.array(lamp.axis)
+        met = _met(rays, place, direction)
+        target = met if met is not None else place + direction * STICK_M
     return Stand(place, _met(rays, place, np.array([0.0, -1.0, 0.0])), target)
 
 
@@ -80,9 +80,9 @@ def place_handles(stand: Stand, camera: Camera, width: float, height: float) -> 
     if stand.foot is not None and places[1, 2] > camera.near:
         out.append(Handle("foot", at[1]))
     if stand.target is not None and places[2, 2] > camera.near:
-        way = at[2] - at[0]
-        long = max(float(np.hypot(way.x(), way.y())), 1e-6)
-        unit = way / long if long > 1.0 else QPointF(0.0, 1.0)
+        offset = at[2] - at[0]
+        long = max(float(np.hypot(offset.x(), offset.y())), 1e-6)
+        unit = offset / long if long > 1.0 else QPointF(0.0, 1.0)
         out.append(Handle("aim", at[2]))
         if long > NEAR_PX + CATCH_PX:
             out.append(Handle("along", at[0] + unit * NEAR_PX))

@@ -48,8 +48,8 @@ def place_marks(
     if not lamps:
         return []
     starts = np.array([lamp.position for lamp in lamps])
-    ways = np.array([lamp.axis or (0.0, 0.0, 0.0) for lamp in lamps])
-    places = camera.place_in_picture(np.concatenate([starts, starts + ways * STICK_M])).tolist()
+    directions = np.array([lamp.axis or (0.0, 0.0, 0.0) for lamp in lamps])
+    places = camera.place_in_picture(np.concatenate([starts, starts + directions * STICK_M])).tolist()
     out = []
     for i, lamp in enumerate(lamps):
         x, y, depth = places[i]
@@ -77,11 +77,11 @@ def mark_at(marks: list[Mark], at: QPointF) -> Mark | None:
 def _tick(painter: QPainter, mark: Mark, length: float) -> QPointF | None:
     if mark.aim is None:
         return None
-    way = mark.aim - mark.at
-    size = float(np.hypot(way.x(), way.y()))
+    offset = mark.aim - mark.at
+    size = float(np.hypot(offset.x(), offset.y()))
     if size < 1.0:
         return None
-    unit = way / size
+    unit = offset / size
     start, end = mark.at + unit * RING_PX, mark.at + unit * (RING_PX + length)
     painter.drawLine(start, end)
     return end

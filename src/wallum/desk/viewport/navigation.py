@@ -48,11 +48,11 @@ def slide(camera: Camera, right_m: float, up_m: float) -> Camera:
 
 def approach(camera: Camera, target: Point, share: float) -> Camera:
     """Go a share of the way to a point (below 0: away), stopping short of it."""
-    way = np.asarray(target) - np.array(camera.eye)
-    distance = float(np.linalg.norm(way))
+    offset = np.asarray(target) - np.array(camera.eye)
+    distance = float(np.linalg.norm(offset))
     if share > 0.0 and distance * (1.0 - share) < 4.0 * camera.near:
         return camera
-    return replace(camera, eye=_triple(np.array(camera.eye) + way * share))
+    return replace(camera, eye=_triple(np.array(camera.eye) + offset * share))
 
 
 def fly(camera: Camera, right_m: float, up_m: float, ahead_m: float) -> Camera:

@@ -122,9 +122,11 @@ class PictureTools(QObject):
         lux = reading.direct_lx
         grey = (lux + sum(returned.values())) * 0.18 / np.pi
         stops = ev_for_luminance(max(grey, 1e-9)) - self._session.shown_ev
-        most = sorted(reading.by_source.items(), key=lambda pair: -pair[1])[:3]
+        largest = sorted(reading.by_source.items(), key=lambda pair: -pair[1])[:3]
         names = {source.id: source.name for source in self._session.project.resolved_sources}
-        parts = ", ".join(f"{names.get(key, key)} {value / lux:.0%}" for key, value in most if lux and value)
+        parts = ", ".join(
+            f"{names.get(key, key)} {value / lux:.0%}" for key, value in largest if lux and value
+        )
         others = [f"{format_quantity(returned[''], 'lx')} from surfaces"] if returned[""] > 0.0 else []
         glows = sorted((-value, name) for name, value in returned.items() if name and value > 0.0)[:2]
         others += [f"{format_quantity(-value, 'lx')} glow of {name}" for value, name in glows]

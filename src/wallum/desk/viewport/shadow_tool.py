@@ -119,9 +119,9 @@ class ShadowTool:
     def _toward(self, source: FarLight | Lamp, point: Point) -> tuple[Point, float]:
         """Unit direction from a point to a source, and how far it is."""
         if isinstance(source, Lamp):
-            way = np.array(source.position) - point
-            distance = float(np.linalg.norm(way))
-            return way / max(distance, 1e-9), distance
+            offset = np.array(source.position) - point
+            distance = float(np.linalg.norm(offset))
+            return offset / max(distance, 1e-9), distance
         far = evaluate(self._session.project, self._session.playhead.moment).sun
         return (far.direction if far is not None else np.array([0.0, 1.0, 0.0])), float("inf")
 

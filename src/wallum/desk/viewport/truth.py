@@ -160,9 +160,9 @@ class Truth(QObject):
         self._thread.ev100 = self._session.shown_ev
         self._image = _image(rgb)
         self.paths = paths
-        said = f", noise {noise:.1%}" if paths > 1 else ""
+        text = f", noise {noise:.1%}" if paths > 1 else ""
         each = f"{paths} path{'s' * (paths > 1)} a pixel" if paths else "a path for every second column"
-        self._text = f"reference, {each}, {BOUNCES} bounces{said}"
+        self._text = f"reference, {each}, {BOUNCES} bounces{text}"
         self._picture.update()
 
     def _cleaned(self, rgb: NDArray[np.uint8]) -> None:

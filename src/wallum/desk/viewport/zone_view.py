@@ -64,11 +64,11 @@ class ZoneView:
         loaded, camera = self._session.level, self._picture.camera_as_shown
         assert loaded is not None
         x, y = np.meshgrid((np.arange(ACROSS) + 0.5) / ACROSS, (np.arange(DOWN) + 0.5) / DOWN)
-        ways = camera.rays(x.ravel(), y.ravel())
-        eyes = np.repeat(np.array([camera.eye]), len(ways), axis=0)
-        hits = loaded.rays.first_visible(eyes, ways)
+        rays = camera.rays(x.ravel(), y.ravel())
+        eyes = np.repeat(np.array([camera.eye]), len(rays), axis=0)
+        hits = loaded.rays.first_visible(eyes, rays)
         away = np.where(hits.triangle >= 0, hits.distance, 1e6)
-        return np.asarray(eyes + ways * away[:, None])
+        return np.asarray(eyes + rays * away[:, None])
 
     def _paint(self, painter: QPainter) -> None:
         zones = self.zones if self._on else []

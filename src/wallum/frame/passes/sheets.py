@@ -20,13 +20,13 @@ SHAFT_PART = 4
 
 def covered_share(card: Card, camera: Camera) -> float:
     """How often a card's sheets lie over the picture: 2 where two of them cover all of it."""
-    ways = _ways(camera)
+    directions = _ways(camera)
     eye, count = np.array(camera.eye), 0
     for sheet in card.sheets:
-        slope = ways @ sheet.normal
+        slope = directions @ sheet.normal
         at = float((np.array(sheet.start) - eye) @ sheet.normal) / np.where(np.abs(slope) < 1e-9, 1e-9, slope)
         rows = np.flatnonzero(at > 0.0)
-        u, v = sheet.within(eye + ways[rows] * at[rows, None])
+        u, v = sheet.within(eye + directions[rows] * at[rows, None])
         count += int(((np.abs(u) <= 1.0) & (v >= 0.0) & (v <= 1.0)).sum())
     return count / (ACROSS * DOWN)
 
@@ -36,8 +36,8 @@ def _ways(camera: Camera) -> NDArray[np.float64]:
     x = ((np.arange(ACROSS) + 0.5) / ACROSS * 2.0 - 1.0) * across
     y = (1.0 - (np.arange(DOWN) + 0.5) / DOWN * 2.0) * along
     right, up, back = camera.rotation()
-    ways = x[None, :, None] * right + y[:, None, None] * up - back
-    return np.asarray((ways / np.linalg.norm(ways, axis=2, keepdims=True)).reshape(-1, 3))
+    offsets = x[None, :, None] * right + y[:, None, None] * up - back
+    return np.asarray((offsets / np.linalg.norm(offsets, axis=2, keepdims=True)).reshape(-1, 3))
 
 
 def _cards(asked: PassWork) -> PassCounts | None:

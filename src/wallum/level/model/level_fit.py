@@ -58,9 +58,9 @@ def fitted(level: Level, fit: LevelFit) -> Level:
     whole[:3, :3] = fit.matrix()
     parts = tuple(replace(part, matrix=whole @ part.matrix) for part in level.parts)
     # What was told of how it lies is over, or is told of how it lies now.
-    told = tuple(finding for finding in level.findings if finding.kind != FIT_KIND)
-    now = replace(level, parts=parts, shots=(), findings=told)
-    return replace(level, parts=parts, findings=(*told, *fit_findings(now)))
+    messages = tuple(finding for finding in level.findings if finding.kind != FIT_KIND)
+    now = replace(level, parts=parts, shots=(), findings=messages)
+    return replace(level, parts=parts, findings=(*messages, *fit_findings(now)))
 
 
 def _extents(level: Level, words: tuple[str, ...]) -> NDArray[np.float64]:
@@ -167,15 +167,15 @@ def guess_fit(level: Level) -> LevelFitGuess | None:
 
 def _guess(level: Level) -> LevelFitGuess | None:
     up = _up_of(level)
-    told = [f"its ground faces along {up.upper()}"] if up != "y" else []
+    messages = [f"its ground faces along {up.upper()}"] if up != "y" else []
     axis = "xyz".index(up)
     # Doors tell more than steps, those more than other things, and those more than cameras.
     words, unit = next(chain(_told_by_parts(level, axis), _told_by_cameras(level, axis)), ("", 1.0))
     if unit != 1.0:
-        told.append(words)
-    if not told:
+        messages.append(words)
+    if not messages:
         return None
-    return LevelFitGuess(LevelFit(scale=unit, up=up), " and ".join(told))
+    return LevelFitGuess(LevelFit(scale=unit, up=up), " and ".join(messages))
 
 
 def fit_findings(level: Level) -> tuple[Finding, ...]:

@@ -158,12 +158,12 @@ class Kind(ABC):
 
     def reaches(self, row: np.void, points: Floats) -> NDArray[np.bool_]:
         """(N,) which points (N, 3) lie in a lamp's range and cone: what a renderer has to work out."""
-        way = points - row["position"].astype(np.float64)
-        squared = np.einsum("ij,ij->i", way, way)
+        offset = points - row["position"].astype(np.float64)
+        squared = np.einsum("ij,ij->i", offset, offset)
         reach = float(row["range"])
         out = squared <= reach * reach if reach > 0.0 else np.ones(len(points), bool)
         if row["cos_outer"] > -1.0:
-            along = way @ row["direction"].astype(np.float64)
+            along = offset @ row["direction"].astype(np.float64)
             out &= along >= float(row["cos_outer"]) * np.sqrt(squared)
         return np.asarray(out)
 

@@ -31,10 +31,10 @@ class Panel(Kind):
         return rows["position"] + side * across[:, :1] + up * across[:, 1:]
 
     def arriving(self, rows: LampRows, places: Floats, points: Floats) -> LightSample:
-        way = points - places
-        squared = np.maximum(dots(way, way), 1e-6)
+        offset = points - places
+        squared = np.maximum(dots(offset, offset), 1e-6)
         distance = np.sqrt(squared)
-        toward = scaled(way, 1.0 / distance)
+        toward = scaled(offset, 1.0 / distance)
         facing = np.maximum(-dots(toward, rows["direction"].astype(places.dtype, copy=False)), 0.0)
         area = np.pi * rows["radius"].astype(np.float64) ** 2
         return LightSample(toward, distance, self._window(rows, places) * area * facing / squared)

@@ -59,13 +59,13 @@ def _through_gobos(rows: LampRows, toward: Floats) -> Floats | None:
     own = np.flatnonzero(np.broadcast_to(patterned, len(toward)))
     taken = np.broadcast_to(rows, len(toward))[own]
     d, across = (taken[name].astype(toward.dtype) for name in ("direction", "gobo_across"))
-    way = -toward[own]
-    ahead = np.maximum(dots(way, d), FLATTEST)
+    direction = -toward[own]
+    ahead = np.maximum(dots(direction, d), FLATTEST)
     out = np.ones(len(toward), toward.dtype)
     out[own] = gobo_share(
         taken["gobo"].astype(int),
-        dots(way, across) / ahead,
-        dots(way, np.cross(across, d)) / ahead,
+        dots(direction, across) / ahead,
+        dots(direction, np.cross(across, d)) / ahead,
         *(taken[name].astype(toward.dtype) for name in ("gobo_at", "gobo_open", "gobo_soft")),
     )
     return out
@@ -80,13 +80,13 @@ class _Punctual(Kind):
         return rows["position"] + scaled(ball_points(u), rows["radius"].astype(u.dtype, copy=False))
 
     def arriving(self, rows: LampRows, places: Floats, points: Floats) -> LightSample:
-        way = points - places
-        squared = dots(way, way)
+        offset = points - places
+        squared = dots(offset, offset)
         distance = np.sqrt(np.maximum(squared, 1e-12))
         radius = rows["radius"].astype(places.dtype, copy=False)
         strength = range_window(distance, rows["range"])
         strength = strength / np.maximum(squared, np.maximum(radius**2, 1e-6))
-        return LightSample(scaled(way, 1.0 / distance), distance - radius, strength)
+        return LightSample(scaled(offset, 1.0 / distance), distance - radius, strength)
 
     def sample(self, rows: LampRows, places: Floats, u: Floats | None = None) -> LightSample:
         """A body whose shadow does not count is taken at its middle."""

@@ -35,10 +35,10 @@ class Tube(Kind):
         )
 
     def arriving(self, rows: LampRows, places: Floats, points: Floats) -> LightSample:
-        way = points - places
-        squared = np.maximum(dots(way, way), 1e-12)
+        offset = points - places
+        squared = np.maximum(dots(offset, offset), 1e-12)
         distance = np.sqrt(squared)
-        toward = scaled(way, 1.0 / distance)
+        toward = scaled(offset, 1.0 / distance)
         radius = rows["radius"].astype(places.dtype, copy=False)
         strength = tube_point_illuminance(
             toward, squared, rows["direction"].astype(places.dtype, copy=False), rows["size"][:, 0], radius

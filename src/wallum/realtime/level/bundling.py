@@ -175,9 +175,9 @@ class _Kinds:
         """(F,) materials of triangles in parts of these marks."""
         if not marks.any():
             return material
-        out, most = material.copy(), int(marks.max()) + 1
-        codes = np.flatnonzero(np.bincount((material.astype(np.int64) * most + marks)[marks > 0]))
-        for index, mark in (divmod(int(code), most) for code in codes):
+        out, largest = material.copy(), int(marks.max()) + 1
+        codes = np.flatnonzero(np.bincount((material.astype(np.int64) * largest + marks)[marks > 0]))
+        for index, mark in (divmod(int(code), largest) for code in codes):
             if (index, mark) not in self._made:
                 self._made[index, mark] = len(self.kinds)
                 self.kinds.append((index, mark // 2, mark % 2 == 0))

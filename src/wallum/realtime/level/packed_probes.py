@@ -33,10 +33,10 @@ def shared_exponent(colours: Floats) -> NDArray[np.uint32]:
     """(N,) words of colours (N, 3), which are kept between 0 and MAX_SHARED."""
     # A channel at a time, and powers of two by the bits of floats: see IEEE 754, binary32.
     selected = [np.clip(colours[:, k], 0.0, MAX_SHARED).astype(np.float32) for k in range(3)]
-    most = np.maximum(np.maximum(selected[0], selected[1]), selected[2])
-    exponent = np.maximum((most.view(np.int32) >> 23) - 127, -EXPONENT_BIAS - 1) + 1 + EXPONENT_BIAS
+    largest = np.maximum(np.maximum(selected[0], selected[1]), selected[2])
+    exponent = np.maximum((largest.view(np.int32) >> 23) - 127, -EXPONENT_BIAS - 1) + 1 + EXPONENT_BIAS
     # A largest part that is rounded up to one more bit has the next exponent.
-    exponent += np.rint(most * _steps_in_one(exponent)) >= 2**MANTISSA_BITS
+    exponent += np.rint(largest * _steps_in_one(exponent)) >= 2**MANTISSA_BITS
     steps = _steps_in_one(exponent)
     red, green, blue = (np.rint(item * steps).astype(np.uint32) for item in selected)
     return np.asarray(red | green << 9 | blue << 18 | exponent.astype(np.uint32) << 27)
@@ -50,10 +50,10 @@ def _steps_in_one(exponent: NDArray[np.int32]) -> NDArray[np.float32]:
 def sky_words(sky: Floats, images: NDArray[np.uint8], links: NDArray[np.int32]) -> NDArray[np.uint32]:
     """(N, 2) third and fourth words. sky : (N, 4) mean way to it, its share
     images : (N,) up to 15; links : (N, 27) neighbours, -1 where there is none"""
-    way = np.rint((np.clip(sky[:, :3], -1.0, 1.0) + 1.0) * (0.5 * WAY_STEPS)).astype(np.uint32)
+    direction = np.rint((np.clip(sky[:, :3], -1.0, 1.0) + 1.0) * (0.5 * WAY_STEPS)).astype(np.uint32)
     share = np.rint(np.clip(sky[:, 3], 0.0, 1.0) * SHARE_STEPS).astype(np.uint32)
-    third = way[:, 0] | way[:, 1] << 12
-    fourth = way[:, 2] | share << 12
+    third = direction[:, 0] | direction[:, 1] << 12
+    fourth = direction[:, 2] | share << 12
     for bit, side in SIDES:
         fourth |= (links[:, side] >= 0).any(axis=1).astype(np.uint32) << np.uint32(bit)
     return image_words(np.stack([third, fourth], axis=1), images)

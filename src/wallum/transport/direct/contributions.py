@@ -170,13 +170,15 @@ def _air(rays: RayScene, seen: SeenSurfaces, scene: LitScene) -> dict[str, NDArr
     """What the layers together and each pocket show, by samples of what lights them; among each other by what
     they would show if all were lit alike."""
     assert scene.air is not None
-    eye, ways = _eye(seen), -seen.to_eye
-    _, alike = air_parts(scene, eye, ways, seen.distance)
+    eye, directions = _eye(seen), -seen.to_eye
+    _, alike = air_parts(scene, eye, directions, seen.distance)
     if scene.air.straight is not None or not len(seen.points):
         return alike
     whole = np.maximum(np.sum(list(alike.values()), axis=0), 1e-30)
     rng = np.random.default_rng(7)
-    lit = air_light(rays, scene, AirSegments(eye, ways, np.minimum(seen.distance, AIR_END_M)), AIR_TURNS, rng)
+    lit = air_light(
+        rays, scene, AirSegments(eye, directions, np.minimum(seen.distance, AIR_END_M)), AIR_TURNS, rng
+    )
     return {name: part / whole * lit for name, part in alike.items()}
 
 

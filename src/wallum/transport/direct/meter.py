@@ -90,11 +90,11 @@ def _lamp(
     lit = np.flatnonzero(out > 0.0)
     through = np.ones(len(out))
     # Rays begin off the surface: their ways are a little other than the light's.
-    ways = places[lit] + toward[lit] * reach[lit, None] - start
-    free = np.linalg.norm(ways, axis=1)
-    ways = ways / np.maximum(free, 1e-9)[:, None]
-    begin = np.broadcast_to(start, ways.shape)
-    through[lit] = luminance(rays.let_through(begin, ways, free - 2.0 * LIFT_M))
+    directions = places[lit] + toward[lit] * reach[lit, None] - start
+    free = np.linalg.norm(directions, axis=1)
+    directions = directions / np.maximum(free, 1e-9)[:, None]
+    begin = np.broadcast_to(start, directions.shape)
+    through[lit] = luminance(rays.let_through(begin, directions, free - 2.0 * LIFT_M))
     # Of a body that spreads, the whole is known: samples only say what is kept away of it.
     return whole - out * (1.0 - through) if kind.spreads else out * through
 

@@ -45,8 +45,8 @@ def screen_shafts_over(
     if scene.screen is None or scene.sky is None:
         return np.zeros((*shape, 3)), np.ones(shape)
     x, y = np.meshgrid((np.arange(size[0]) + 0.5) / size[0], (np.arange(size[1]) + 0.5) / size[1])
-    ways = camera.rays(x.ravel(), y.ravel()).astype(np.float64)
-    bright = luminance(scene.sky.seen(ways, camera.eye, discs=True)).reshape(shape)
+    directions = camera.rays(x.ravel(), y.ravel()).astype(np.float64)
+    bright = luminance(scene.sky.seen(directions, camera.eye, discs=True)).reshape(shape)
     across, down, left = sun_in_picture(scene.screen.toward, camera)
     return drawn_out(scene.screen, open_sky(scene.screen, bright, sky), (across, down), left)
 

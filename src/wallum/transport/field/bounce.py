@@ -181,8 +181,8 @@ class BounceField:
             sent = np.array(sent)
             sent[numbers] += built.probes.glow[numbers]
         bright = luminance(sent).astype(np.float32)
-        ways = np.stack([way @ bright for way in self._ways], axis=1)
-        return np.asarray(built.air.surfaces @ np.ascontiguousarray(sent, np.float32), np.float32), ways
+        directions = np.stack([direction @ bright for direction in self._ways], axis=1)
+        return np.asarray(built.air.surfaces @ np.ascontiguousarray(sent, np.float32), np.float32), directions
 
     def _of_glow(self, source_id: str, scene: LitScene) -> NDArray[np.int64] | None:
         """The probes that a glow is, but those of a lamp's body; None where it is no glow."""

@@ -52,8 +52,8 @@ def bright_light(
     out = np.zeros((len(probes), 3), np.float32)
     power = np.asarray(sent.mean(axis=1))
     by_one = power / np.float32(each)
-    least = max(DARKEST * float(straight.mean()), 1e-9)
-    has = np.maximum(smooth @ (others @ power + straight), np.float32(least))
+    smallest = max(DARKEST * float(straight.mean()), 1e-9)
+    has = np.maximum(smooth @ (others @ power + straight), np.float32(smallest))
     to, by = _pairs(probes, others, smooth, by_one, has)
     share = probes.area[by] * _facing(probes, to, by)
     worth = share * power[by] / has[to]
@@ -127,7 +127,7 @@ def _products(linked: NDArray[np.int64], first: Pairs, second: Pairs) -> Pairs:
 
 def _facing(probes: Probes, to: NDArray[np.int64], by: NDArray[np.int64]) -> Floats:
     """(P,) what a square metre of a probe's surface fills of another's view, were nothing between."""
-    ways = probes.places[by] - probes.places[to]
-    squared = np.maximum(dots(ways, ways), 1e-6)
-    own, its = dots(ways, probes.normals[to]), -dots(ways, probes.normals[by])
+    offsets = probes.places[by] - probes.places[to]
+    squared = np.maximum(dots(offsets, offsets), 1e-6)
+    own, its = dots(offsets, probes.normals[to]), -dots(offsets, probes.normals[by])
     return np.asarray(np.maximum(own, 0.0) * np.maximum(its, 0.0) / (np.pi * squared * squared))

@@ -81,21 +81,21 @@ def cast(rays: RayScene, tables: SurfaceTables, probes: Probes, few: int = 0) ->
     beyond = LandHits(rays, tables, probes.low + 0.5 * probes.step * np.array(probes.cells.shape))
     toward, dark = np.zeros((count, 3), np.float32), np.zeros(count, np.float32)
     parts = []
-    for rows, origins, ways, hits in _sent(rays, probes, each):
-        weight = _weight(rays, origins, ways, hits)
-        result = _found(rays, probes, origins, ways, hits)
+    for rows, origins, directions, hits in _sent(rays, probes, each):
+        weight = _weight(rays, origins, directions, hits)
+        result = _found(rays, probes, origins, directions, hits)
         known = (result != NO_PROBE).reshape(len(rows), each)
         weight /= np.repeat(np.maximum(known.sum(axis=1), 1), each)
         own = np.repeat(np.arange(len(rows)), each)
         free = np.flatnonzero(hits.triangle < 0)
-        bins = np.bincount(own[free] * BINS + sky_bins(ways[free]), weight[free], len(rows) * BINS)
+        bins = np.bincount(own[free] * BINS + sky_bins(directions[free]), weight[free], len(rows) * BINS)
         sky[rows] = bins.reshape(len(rows), BINS)
         for k in range(3):
-            toward[rows, k] = np.bincount(own[free], ways[free, k] * weight[free], len(rows))
+            toward[rows, k] = np.bincount(own[free], directions[free, k] * weight[free], len(rows))
         out = np.flatnonzero(result == DARK)
         dark[rows] = np.bincount(own[out], weight[out], len(rows))
         out = np.flatnonzero(result == LAND)
-        patch = beyond.add(origins[out], ways[out], hits.only(out))
+        patch = beyond.add(origins[out], directions[out], hits.only(out))
         shares = np.bincount(own[out] * PATCHES + patch, weight[out], len(rows) * PATCHES)
         land[rows] = shares.reshape(len(rows), PATCHES)
         met = np.flatnonzero(result >= 0)
@@ -116,13 +116,13 @@ def _sent(rays: RayScene, probes: Probes, each: int) -> Iterator[_Sent]:
     with ThreadPoolExecutor(1) as pool:
         for start in range(0, len(probes), batch):
             rows = np.arange(start, min(start + batch, len(probes)))
-            ways = _ways(probes.faces[rows], rows, each)
+            directions = _ways(probes.faces[rows], rows, each)
             origins = probes.samples[rows][:, turn].reshape(-1, 3)
             origins = origins + probes.faces[rows][:, turn].reshape(-1, 3) * np.float32(LIFT_M)
-            sent = pool.submit(rays.first_hit, origins, ways, False)
+            sent = pool.submit(rays.first_hit, origins, directions, False)
             if before is not None:
                 yield *before[:3], before[3].result()
-            before = rows, origins, ways, sent
+            before = rows, origins, directions, sent
         if before is not None:
             yield *before[:3], before[3].result()
 

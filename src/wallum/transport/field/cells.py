@@ -107,9 +107,9 @@ def cells_within(box: NDArray[np.float64], step: float, boxes: tuple[ProbeBox, .
     for item in boxes:
         if item.halved is None:
             flat[item.holds(middles, 0.0)] = NOWHERE
-    most = int(flat[flat != NOWHERE].max(initial=0))
+    largest = int(flat[flat != NOWHERE].max(initial=0))
     room = np.array([[-step], [step]])
-    closer = [(item.reach + room, min(item.halved, most)) for item in boxes if item.halved]
+    closer = [(item.reach + room, min(item.halved, largest)) for item in boxes if item.halved]
     return Cells(low, step, levels, tuple(sorted(closer, key=lambda item: item[1])))
 
 

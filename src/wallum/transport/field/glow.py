@@ -50,10 +50,10 @@ def glow_light(rays: RayScene, probes: Probes, shining: NDArray[np.int64]) -> ND
         # On its axis, far away, times its distance squared.
         on_axis = float(luminance(light.astype(np.float64))) * area
         middle, faces = at.mean(axis=0), normalised(toward.mean(axis=0, keepdims=True))[0]
-        ways = middle - probes.places
-        squared = np.einsum("nk,nk->n", ways, ways)
+        offsets = middle - probes.places
+        squared = np.einsum("nk,nk->n", offsets, offsets)
         close = squared < on_axis / SEVERAL_LX
-        own, its = np.einsum("nk,nk->n", ways, probes.normals), -(ways @ faces)
+        own, its = np.einsum("nk,nk->n", offsets, probes.normals), -(offsets @ faces)
         lit = (own > 0.0) & (own * its * on_axis > MIN_LX * squared**2)
         near, far = np.flatnonzero(close), np.flatnonzero(lit & ~close)
         shares = shares_of(rays, middle, faces, area, probes.places[far], probes.normals[far])
@@ -72,13 +72,13 @@ def shares_of(
     """(N,) how much discs, their middles and the ways they face (N or 1, 3) and their area, fill of what
     surfaces at places with normals (N, 3) see, by the cosine; 0 where something is between. Exact on a disc's
     axis (Howell, configuration factors: pi r2 / (r2 + d2))."""
-    ways = at - places
-    squared = np.maximum(dots(ways, ways), 1e-12)
-    own, its = dots(ways, normals), -dots(ways, np.broadcast_to(toward, ways.shape))
+    offsets = at - places
+    squared = np.maximum(dots(offsets, offsets), 1e-12)
+    own, its = dots(offsets, normals), -dots(offsets, np.broadcast_to(toward, offsets.shape))
     out = area * np.maximum(own, 0.0) * np.maximum(its, 0.0) / ((np.pi * squared + area) * squared)
     rows = np.flatnonzero(out)
     start = places[rows] + normals[rows] * LIFT_M
-    free = ways[rows] + (np.broadcast_to(toward, ways.shape)[rows] - normals[rows]) * LIFT_M
+    free = offsets[rows] + (np.broadcast_to(toward, offsets.shape)[rows] - normals[rows]) * LIFT_M
     length = np.maximum(np.sqrt(dots(free, free)), 1e-4)
     to = (free / length[:, None]).astype(np.float32)
     hidden = rays.blocked(start.astype(np.float32), to, (length * 0.999).astype(np.float32))

@@ -100,10 +100,10 @@ class LandHits:
         picked = [
             tuple(part[i : i + 1] for part in self._met[b][:3]) for b, i in zip(batch, own, strict=True)
         ]
-        places, faces, ways = (np.concatenate(item) for item in zip(*picked, strict=True))
+        places, faces, directions = (np.concatenate(item) for item in zip(*picked, strict=True))
         hits = [self._met[b][3].only(np.array([i])) for b, i in zip(batch, own, strict=True)]
         joined = Hits(*(np.concatenate([getattr(hit, name) for hit in hits]) for name in vars(hits[0])))
-        return places, faces, even_albedo(self._tables.at(joined, ways)).mean(axis=0)
+        return places, faces, even_albedo(self._tables.at(joined, directions)).mean(axis=0)
 
     def _sky(self, places: Floats, faces: Floats) -> NDArray[np.float32]:
         """(K, BINS) by rays from places (K, SAMPLES, 3)."""
@@ -111,9 +111,9 @@ class LandHits:
         each = np.repeat(faces.reshape(-1, 3), SKY_RAYS, axis=0)
         number = np.arange(len(each))
         turns = np.stack([(number + 0.5) * 0.7548776662 % 1.0, (number + 0.5) * 0.5698402909 % 1.0], axis=1)
-        ways = cosine_directions(each, turns).astype(np.float32)
+        directions = cosine_directions(each, turns).astype(np.float32)
         starts = (np.repeat(places.reshape(-1, 3), SKY_RAYS, axis=0) + each * FAR_OFF_M).astype(np.float32)
-        free = np.flatnonzero(self._rays.first_hit(starts, ways, veils=False).triangle < 0)
+        free = np.flatnonzero(self._rays.first_hit(starts, directions, veils=False).triangle < 0)
         own = free // (SAMPLES * SKY_RAYS)
-        bins = np.bincount(own * BINS + sky_bins(ways[free]), minlength=count * BINS)
+        bins = np.bincount(own * BINS + sky_bins(directions[free]), minlength=count * BINS)
         return np.asarray(bins.reshape(count, BINS) / (SAMPLES * SKY_RAYS), np.float32)

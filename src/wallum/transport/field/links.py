@@ -43,10 +43,10 @@ def linked(
         rows, others = rows[left], others[left]
         over = OVER * sizes[rows, None]
         start = probes.places[rows] + probes.normals[rows] * over
-        way = probes.places[others] + probes.normals[others] * over - start
-        length = np.maximum(np.sqrt(dots(way, way)), 1e-4)
-        ways = (way / length[:, None]).astype(np.float32)
-        free = ~rays.blocked(start.astype(np.float32), ways, length.astype(np.float32))
+        direction = probes.places[others] + probes.normals[others] * over - start
+        length = np.maximum(np.sqrt(dots(direction, direction)), 1e-4)
+        directions = (direction / length[:, None]).astype(np.float32)
+        free = ~rays.blocked(start.astype(np.float32), directions, length.astype(np.float32))
         free &= dots(probes.normals[rows], probes.normals[others]) > ALIKE
         out[rows[free]] = others[free]
     return out

@@ -72,9 +72,10 @@ def ways_seen(air: OpenAir, probes: Probes) -> tuple[csr_matrix, csr_matrix, csr
     shares = air.surfaces
     place = np.repeat(np.arange(shares.shape[0]), np.diff(shares.indptr))
     at = np.stack(np.unravel_index(place, air.values.shape[:3]), axis=1) * air.step + air.low
-    ways = normalised(probes.places[shares.indices] - at) * shares.data[:, None]
+    distances = normalised(probes.places[shares.indices] - at) * shares.data[:, None]
     x, y, z = (
-        csr_matrix((way.astype(np.float32), shares.indices, shares.indptr), shares.shape) for way in ways.T
+        csr_matrix((direction.astype(np.float32), shares.indices, shares.indptr), shares.shape)
+        for direction in distances.T
     )
     return x, y, z
 
@@ -120,12 +121,12 @@ def look_about(rays: RayScene, probes: Probes, bounds: NDArray[np.float64]) -> I
     sets = np.stack([_directions(turn) for turn in range(SETS)])
     for first in range(0, number, BATCH):
         rows = np.arange(first, min(first + BATCH, number))
-        ways = sets[rows % SETS]
-        seen = _look(rays, probes, places[rows], ways)
-        sky[rows] = seen.sky.sum(axis=1) / (ways[:, :, 1] > 0.0).sum(axis=1)
-        by_part[rows] = _of_sky(seen, ways)
+        directions = sets[rows % SETS]
+        seen = _look(rays, probes, places[rows], directions)
+        sky[rows] = seen.sky.sum(axis=1) / (directions[:, :, 1] > 0.0).sum(axis=1)
+        by_part[rows] = _of_sky(seen, directions)
         inside[rows] = seen.back.mean(axis=1) > INSIDE_SHARE
-        land[rows], under[rows] = seen.land.mean(axis=1), _under(seen, ways, sky[rows])
+        land[rows], under[rows] = seen.land.mean(axis=1), _under(seen, directions, sky[rows])
         parts.append(_of_probes(seen, len(probes)))
         yield 0.9 * (first + len(rows)) / number
     there = ~inside.reshape(counts)
@@ -234,15 +235,15 @@ def _walls_taken_in(
     number, pairs = np.arange(seen.size, dtype=np.int32).reshape(counts), []
     # Of the 26 about each, one of each two that lie opposite.
     for offset in [item for item in np.ndindex(3, 3, 3) if item > (1, 1, 1)]:
-        way = [item - 1 for item in offset]
-        here = tuple(slice(max(0, -w), n - max(0, w)) for w, n in zip(way, counts, strict=True))
-        beyond = tuple(slice(max(0, w), n - max(0, -w)) for w, n in zip(way, counts, strict=True))
+        direction = [item - 1 for item in offset]
+        here = tuple(slice(max(0, -w), n - max(0, w)) for w, n in zip(direction, counts, strict=True))
+        beyond = tuple(slice(max(0, w), n - max(0, -w)) for w, n in zip(direction, counts, strict=True))
         parted = ~(there[here] & there[beyond])
-        least = np.minimum(own[here], own[beyond])
-        doubt = np.nonzero(~parted & (least < ROOFED) & (np.abs(own[here] - own[beyond]) > ALIKE))
-        parted &= least < ROOFED
+        smallest = np.minimum(own[here], own[beyond])
+        doubt = np.nonzero(~parted & (smallest < ROOFED) & (np.abs(own[here] - own[beyond]) > ALIKE))
+        parted &= smallest < ROOFED
         parted[doubt] = _walled(rays, places[here][doubt], places[beyond][doubt], step)
-        closed = parted & (least < CLOSED)
+        closed = parted & (smallest < CLOSED)
         pairs.append(np.stack([number[here][closed], number[beyond][closed]], axis=1))
         darker = np.where(parted, np.minimum(own[here], own[beyond]), np.float32(1.0))
         for side in (here, beyond):  # one after the other: they lie over each other
@@ -265,7 +266,7 @@ def _walled(rays: RayScene, a: Floats, b: Floats, step: NDArray[np.float64]) -> 
 
 def _between(rays: RayScene, a: Floats, b: Floats) -> NDArray[np.bool_]:
     """(N,) whether anything stands between places (N, 3)."""
-    way = b - a
-    length = np.sqrt((way**2).sum(axis=1))
-    toward = way / np.maximum(length, 1e-9)[:, None]
+    offset = b - a
+    length = np.sqrt((offset**2).sum(axis=1))
+    toward = offset / np.maximum(length, 1e-9)[:, None]
     return rays.blocked(a.astype(np.float32), toward.astype(np.float32), length.astype(np.float32))

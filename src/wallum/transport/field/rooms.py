@@ -99,25 +99,25 @@ def _eyes(
 ) -> list[Floats]:
     """Places over floors from which, one after another, the most floor is seen that none before has seen.
     worth : (N,) what each counts [m2]"""
-    most = MAX_INSIDE if inside else MAX_OUTSIDE
+    largest = MAX_INSIDE if inside else MAX_OUTSIDE
     out: list[Floats] = []
-    least = max(MIN_FLOOR_M2, 0.0 if inside else MIN_SHARE * float(worth[floors].sum()))
+    smallest = max(MIN_FLOOR_M2, 0.0 if inside else MIN_SHARE * float(worth[floors].sum()))
     reach = NEAR_M if inside else FAR_M
     left = floors
-    while len(out) < most and worth[left].sum() >= least:
+    while len(out) < largest and worth[left].sum() >= smallest:
         area = worth[left].astype(np.float64)
         some = rng.choice(left, min(TRIED, len(left)), replace=False, p=area / area.sum())
         tried = _over(rays, probes, some)
         if not len(tried):
             break
-        told = rng.choice(left, min(LOOKED_AT, len(left)), replace=False)
-        clear, apart = _clear(rays, probes, tried, told)
+        messages = rng.choice(left, min(LOOKED_AT, len(left)), replace=False)
+        clear, apart = _clear(rays, probes, tried, messages)
         # A floor counts less the farther it is.
-        shown = (clear * np.exp(-((apart / reach) ** 2))) @ worth[told].astype(np.float64)
+        shown = (clear * np.exp(-((apart / reach) ** 2))) @ worth[messages].astype(np.float64)
         best = tried[int(shown.argmax())]
         (seen_from,), (away,) = _clear(rays, probes, best[None], left)
         taken = seen_from & (away < 2.0 * reach)
-        if worth[left[taken]].sum() >= least:
+        if worth[left[taken]].sum() >= smallest:
             out.append(best)
         if not taken.any():
             break
@@ -131,8 +131,8 @@ def _over(rays: RayScene, probes: Probes, floors: NDArray[np.int64]) -> NDArray[
     up = np.tile(np.array([0.0, 1.0, 0.0]), (len(floors), 1))
     start = start[~rays.blocked(start, up, np.full(len(start), HEAD_M))]
     start[:, 1] += EYE_M
-    eyes, ways = np.repeat(start, len(SIDES), axis=0), np.tile(SIDES, (len(start), 1))
-    near = rays.blocked(eyes, ways, np.full(len(eyes), ELBOW_M)).reshape(len(start), len(SIDES))
+    eyes, directions = np.repeat(start, len(SIDES), axis=0), np.tile(SIDES, (len(start), 1))
+    near = rays.blocked(eyes, directions, np.full(len(eyes), ELBOW_M)).reshape(len(start), len(SIDES))
     return start[~near.any(axis=1)]
 
 
@@ -141,9 +141,9 @@ def _clear(
 ) -> tuple[NDArray[np.bool_], NDArray[np.float64]]:
     """(K, P) whether nothing stands between places and probes, and how far apart they are [m]."""
     ends = (probes.places[to] + probes.normals[to] * LIFT_M).astype(np.float64)
-    ways = ends[None] - places[:, None]
-    apart = np.maximum(np.sqrt((ways**2).sum(axis=-1)), 1e-6)
-    toward = (ways / apart[..., None]).reshape(-1, 3).astype(np.float32)
+    offsets = ends[None] - places[:, None]
+    apart = np.maximum(np.sqrt((offsets**2).sum(axis=-1)), 1e-6)
+    toward = (offsets / apart[..., None]).reshape(-1, 3).astype(np.float32)
     start = np.repeat(places, len(to), axis=0).astype(np.float32)
     hidden = rays.blocked(start, toward, apart.reshape(-1).astype(np.float32))
     facing = dots(np.tile(probes.normals[to], (len(places), 1)), toward) < 0.0
@@ -152,16 +152,16 @@ def _clear(
 
 def _box(rays: RayScene, eye: Floats, rng: np.random.Generator) -> NDArray[np.float64]:
     """(2, 3) the box about a place: each side where most of what is seen there, and faces it, stands."""
-    ways = sphere_directions(rng.random((ABOUT, 2)))
-    hits = rays.first_hit(np.tile(eye, (ABOUT, 1)), ways, veils=False)
+    directions = sphere_directions(rng.random((ABOUT, 2)))
+    hits = rays.first_hit(np.tile(eye, (ABOUT, 1)), directions, veils=False)
     met = hits.triangle >= 0
-    along = ways * np.where(met, hits.distance, NOTHING_M)[:, None]
+    along = directions * np.where(met, hits.distance, NOTHING_M)[:, None]
     faces = np.abs(rays.triangles.face_normals.take(np.maximum(hits.triangle, 0), 0)) > FACING
     out = np.empty((2, 3))
     for axis in range(3):
         for side, sign in ((0, -1.0), (1, 1.0)):
-            near = sign * ways[:, axis] > NEAR_AXIS
-            facing = (sign * ways[:, axis] > 0.0) & met & faces[:, axis]
+            near = sign * directions[:, axis] > NEAR_AXIS
+            facing = (sign * directions[:, axis] > 0.0) & met & faces[:, axis]
             shown = NOTHING_M
             if met[near].mean() > 0.5:
                 shown = float(np.median(sign * along[facing if facing.any() else near, axis]))
@@ -180,9 +180,9 @@ def _seen_best(rays: RayScene, probes: Probes, places: Floats) -> NDArray[np.uin
         rows = np.flatnonzero(out == NONE)
         room = order[rows, turn]
         start = probes.places[rows] + probes.normals[rows] * LIFT_M
-        ways = places[room] - start
-        length = np.maximum(np.sqrt(dots(ways, ways)), 1e-6)
-        toward = (ways / length[:, None]).astype(np.float32)
+        offsets = places[room] - start
+        length = np.maximum(np.sqrt(dots(offsets, offsets)), 1e-6)
+        toward = (offsets / length[:, None]).astype(np.float32)
         clear = ~rays.blocked(start.astype(np.float32), toward, length.astype(np.float32))
         clear &= dots(probes.normals[rows], toward) > 0.0
         out[rows[clear]] = room[clear]

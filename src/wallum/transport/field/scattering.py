@@ -129,8 +129,8 @@ def scatter(
 def _corners(flat: Triangles, number: NDArray[np.int64], weights: Floats) -> NDArray[np.float64]:
     """(M, 3, 3) corners of pieces of triangles, by what their second and third weigh in each (M, 3, 2)."""
     a, b, c = (flat.positions[flat.faces[number, k]].astype(np.float64) for k in range(3))
-    way = np.stack([b - a, c - a], axis=1)
-    return np.asarray(a[:, None] + np.einsum("nkw,nwc->nkc", weights, way))
+    direction = np.stack([b - a, c - a], axis=1)
+    return np.asarray(a[:, None] + np.einsum("nkw,nwc->nkc", weights, direction))
 
 
 def _areas(corners: Floats) -> NDArray[np.float64]:
@@ -180,19 +180,19 @@ def _shut_in(rays: RayScene, places: Floats, normals: Floats, rng: np.random.Gen
     left = np.arange(len(places))
     for count in (FIRST_RAYS, INSIDE_RAYS - FIRST_RAYS):
         for _ in range(count):
-            ways = cosine_directions(normals[left], rng.random((len(left), 2)))
-            hits = rays.first_hit(start[left], ways, veils=False)
+            directions = cosine_directions(normals[left], rng.random((len(left), 2)))
+            hits = rays.first_hit(start[left], directions, veils=False)
             met = np.flatnonzero(hits.triangle >= 0)
             faces = rays.triangles.face_normals.take(hits.triangle[met], 0)
             one_sided = ~rays.double_sided.take(rays.triangles.material.take(hits.triangle[met]))
-            backs[left[met]] += (dots(faces, ways[met]) > 0.0) & one_sided
+            backs[left[met]] += (dots(faces, directions[met]) > 0.0) & one_sided
             close[left] += hits.distance < GAP_M
         left = left[(backs[left] > 0) | (close[left] >= FEW_CLOSE)]
     # What lies on the ground looks at nothing, or past it into the void that is under all ground.
     down = np.flatnonzero(normals[:, 1] < -0.5)
-    way = np.zeros((len(down), 3), np.float32)
-    way[:, 1] = -1.0
-    close[down[~rays.blocked(start[down], way, np.full(len(down), np.inf, np.float32))]] = INSIDE_RAYS
+    direction = np.zeros((len(down), 3), np.float32)
+    direction[:, 1] = -1.0
+    close[down[~rays.blocked(start[down], direction, np.full(len(down), np.inf, np.float32))]] = INSIDE_RAYS
     return np.asarray((backs > INSIDE_SHARE * INSIDE_RAYS) | (close >= INSIDE_RAYS - 2))
 
 

@@ -36,8 +36,8 @@ def sky_bins(directions: Floats) -> NDArray[np.int64]:
 @lru_cache(maxsize=4)
 def _cells(height: int, width: int) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
     """Of a dome's cells (H * W,) the part that each lies in, and its solid angle; that of all parts."""
-    ways, solid = dome_directions(height, width)
-    bins, solid = sky_bins(ways.reshape(-1, 3)), solid.ravel()
+    directions, solid = dome_directions(height, width)
+    bins, solid = sky_bins(directions.reshape(-1, 3)), solid.ravel()
     return bins, solid, np.maximum(np.bincount(bins, solid, BINS), 1e-12)
 
 

@@ -55,12 +55,12 @@ def _hidden(
 ) -> NDArray[np.bool_]:
     """Whether something stands between samples, seen from so far before their surfaces."""
     start = found.places[a] + found.normals[a] * over[a, None]
-    way = found.places[b] + found.normals[b] * over[b, None] - start
-    length = np.sqrt(dots(way, way))
+    offset = found.places[b] + found.normals[b] * over[b, None] - start
+    length = np.sqrt(dots(offset, offset))
     out = np.zeros(len(a), dtype=bool)
     rows = np.flatnonzero(length > 1e-3)
-    ways = way[rows] / length[rows, None]
-    out[rows] = rays.blocked(start[rows], ways.astype(np.float32), length[rows].astype(np.float32))
+    distances = offset[rows] / length[rows, None]
+    out[rows] = rays.blocked(start[rows], distances.astype(np.float32), length[rows].astype(np.float32))
     return out
 
 

@@ -55,8 +55,8 @@ class BakeRequest:
     @property
     def word(self) -> str:
         """Tells one order from others."""
-        told = (baked_state(self.scene), self.key, self.settings.model_dump(mode="json"))
-        return hashlib.sha256(json.dumps(told, sort_keys=True).encode()).hexdigest()[:20]
+        messages = (baked_state(self.scene), self.key, self.settings.model_dump(mode="json"))
+        return hashlib.sha256(json.dumps(messages, sort_keys=True).encode()).hexdigest()[:20]
 
 
 def foreseen_texels(order: BakeRequest) -> float:

@@ -51,7 +51,7 @@ def part_file(project: Project, file: Path | None) -> Path:
 
 def save_bake(baked: BakedLight, path: Path) -> None:
     """Keep baked light, in the place of what was there. Raises OSError."""
-    told = {
+    messages = {
         "version": VERSION, "straight": baked.straight, "state": baked.state, "when": baked.when,
         "settings": baked.settings, "noise": baked.noise, "level": baked.level,
         "size": baked.laid.size, "pages": baked.laid.pages,
@@ -63,7 +63,7 @@ def save_bake(baked: BakedLight, path: Path) -> None:
     }
     path.parent.mkdir(parents=True, exist_ok=True)
     with written_whole(path) as part, open(part, "r+b") as stream:
-        np.savez(stream, told=np.array(json.dumps(told)), light=baked.pages, **arrays)
+        np.savez(stream, told=np.array(json.dumps(messages)), light=baked.pages, **arrays)
 
 
 def load_bake(path: Path) -> BakedLight | None:
@@ -90,11 +90,11 @@ def unwrapped_of(kept: Any, size: tuple[int, int], pages: int) -> UnwrappedTrian
 
 
 def _read(kept: Any) -> BakedLight:
-    told = json.loads(str(kept["told"]))
-    if told["version"] != VERSION:
-        raise ValueError(f"version {told['version']} is not known")
-    width, height = (int(item) for item in told["size"])
-    laid = unwrapped_of(kept, (width, height), int(told["pages"]))
+    messages = json.loads(str(kept["told"]))
+    if messages["version"] != VERSION:
+        raise ValueError(f"version {messages['version']} is not known")
+    width, height = (int(item) for item in messages["size"])
+    laid = unwrapped_of(kept, (width, height), int(messages["pages"]))
     light = kept["light"].astype(np.float32)
     if light.shape != (laid.pages, height, width, 3) or not np.isfinite(light).all():
         raise ValueError("its pages are of another size, or not all numbers")
@@ -102,10 +102,10 @@ def _read(kept: Any) -> BakedLight:
     whole = laid.faces.max(initial=0) < max(count, 1) and len(laid.uv) == count == len(laid.page)
     if not whole or len(laid.faces) != len(laid.triangles) or laid.page.max(initial=0) >= laid.pages:
         raise ValueError("parts of different sizes")
-    texels, smallest, paths = told["settings"]
+    texels, smallest, paths = messages["settings"]
     return BakedLight(
-        laid, light, bool(told["straight"]), dict(told["state"]), str(told["when"]),
-        (float(texels), float(smallest), int(paths)), float(told["noise"]), str(told["level"]),
+        laid, light, bool(messages["straight"]), dict(messages["state"]), str(messages["when"]),
+        (float(texels), float(smallest), int(paths)), float(messages["noise"]), str(messages["level"]),
     )  # fmt: skip
 
 

@@ -108,14 +108,14 @@ def outside_bodies(rays: RayScene, texels: Texels, seed: int = 1) -> NDArray[np.
     rng, backs = np.random.default_rng(seed), np.zeros(len(texels))
     starts = texels.places + texels.faces * np.float32(LIFT_M * 10.0)
     for _ in range(LOOKS):
-        ways = rng.normal(size=texels.faces.shape).astype(np.float32)
-        ways /= np.linalg.norm(ways, axis=1, keepdims=True)
-        ways = 0.98 * ways + texels.faces  # by the cosine
-        ways /= np.linalg.norm(ways, axis=1, keepdims=True)
-        hits = rays.first_hit(starts, ways)
+        directions = rng.normal(size=texels.faces.shape).astype(np.float32)
+        directions /= np.linalg.norm(directions, axis=1, keepdims=True)
+        directions = 0.98 * directions + texels.faces  # by the cosine
+        directions /= np.linalg.norm(directions, axis=1, keepdims=True)
+        hits = rays.first_hit(starts, directions)
         met = np.flatnonzero(hits.triangle >= 0)
         result = hits.triangle[met]
-        behind = (rays.triangles.face_normals[result] * ways[met]).sum(axis=1) > 0.0
+        behind = (rays.triangles.face_normals[result] * directions[met]).sum(axis=1) > 0.0
         backs[met] += behind & ~rays.double_sided[rays.triangles.material[result]]
     return np.asarray(backs < INSIDE * LOOKS)
 

@@ -130,9 +130,9 @@ def _nearest(corners: Floats, at: Floats) -> tuple[NDArray[np.float32], NDArray[
     nothing = np.zeros(len(at))
     best = np.where(inside, 0.0, np.inf)
     weights = np.stack([v, w], axis=1)
-    for along, way, start, at_start in ((ab, ap, a, 0), (ac, ap, a, 1), (bc, bp, b, 2)):
+    for along, direction, start, at_start in ((ab, ap, a, 0), (ac, ap, a, 1), (bc, bp, b, 2)):
         length = np.maximum((along**2).sum(axis=1), 1e-20)
-        t = np.clip((way * along).sum(axis=1) / length, 0.0, 1.0)
+        t = np.clip((direction * along).sum(axis=1) / length, 0.0, 1.0)
         away = np.linalg.norm(at - start - along * t[:, None], axis=1)
         own = ((t, nothing), (nothing, t), (1.0 - t, t))[at_start]
         nearer = away < best

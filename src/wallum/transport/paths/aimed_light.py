@@ -116,8 +116,8 @@ class AimedLight:
         chosen = np.flatnonzero(np.isfinite(paths.density.take(rows)))
         if len(self._glow) and len(chosen):
             own = rows.take(chosen)
-            places, ways = paths.origins.take(own, 0), paths.directions.take(own, 0)
-            aimed = self._glow.chance(places, ways, hits.only(own))
+            places, directions = paths.origins.take(own, 0), paths.directions.take(own, 0)
+            aimed = self._glow.chance(places, directions, hits.only(own))
             counts[chosen] = _weighed(paths.density.take(own), aimed)
         return counts
 

@@ -140,8 +140,8 @@ def _along(air: Medium, ways: AirSegments, rng: np.random.Generator) -> AirSampl
     taken = -np.expm1(-whole)
     aim = -np.log1p(-rng.random(len(whole)) * taken)
     # Distances by their logarithm, so that near ones are found as exactly as far ones.
-    most = np.log1p(np.asarray(ways.lengths, dtype=np.float64))
-    low, high = np.zeros(len(most)), most.copy()
+    largest = np.log1p(np.asarray(ways.lengths, dtype=np.float64))
+    low, high = np.zeros(len(largest)), largest.copy()
     for _ in range(HALVINGS):
         middle = 0.5 * (low + high)
         short = _depth(air, ways, np.expm1(middle)).sum(axis=0) < aim

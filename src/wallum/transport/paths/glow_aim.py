@@ -99,9 +99,9 @@ class GlowAim:
         a, b, c = self._corners[own].transpose(1, 0, 2)
         root = np.sqrt(u[:, 2])
         weights = np.stack([root * (1.0 - u[:, 3]), root * u[:, 3]], axis=1)
-        way = a + scaled(b - a, weights[:, 0]) + scaled(c - a, weights[:, 1]) - places
-        reach = np.sqrt(dots(way, way))
-        toward = scaled(way, 1.0 / np.maximum(reach, 1e-6))
+        offset = a + scaled(b - a, weights[:, 0]) + scaled(c - a, weights[:, 1]) - places
+        reach = np.sqrt(dots(offset, offset))
+        toward = scaled(offset, 1.0 / np.maximum(reach, 1e-6))
         hits = Hits(reach, self._triangles[own], weights)
         chosen = about[np.arange(count), heap] / ends[:, -1]
         return Target(toward, reach, hits, self._density(toward, hits, heap, chosen))

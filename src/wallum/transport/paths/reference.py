@@ -134,11 +134,11 @@ class Reference:
         width, height = self._size
         x, y = ((np.arange(item) + 0.5) / item for item in self._size)
         camera = self._camera.with_aspect(width / height)
-        ways = camera.rays(np.tile(x, height), np.repeat(y, width)).astype(np.float32)
-        eyes = np.broadcast_to(np.array(camera.eye, np.float32), ways.shape)
-        hits = self._rays.first_hit(eyes, ways, veils=False)
+        directions = camera.rays(np.tile(x, height), np.repeat(y, width)).astype(np.float32)
+        eyes = np.broadcast_to(np.array(camera.eye, np.float32), directions.shape)
+        hits = self._rays.first_hit(eyes, directions, veils=False)
         back = camera.rotation()[2]
-        along = -(ways @ back) * np.where(hits.triangle >= 0, hits.distance, 0.0)
+        along = -(directions @ back) * np.where(hits.triangle >= 0, hits.distance, 0.0)
         return np.asarray(along.reshape(height, width), np.float64)
 
     @property
@@ -298,14 +298,14 @@ class Reference:
         hits = self._rays.first_visible(paths.origins, paths.directions)
         beyond = hits.distance > length
         hits.triangle[beyond], hits.distance[beyond] = -1, length
-        way = length if beyond.all() else float(hits.distance.min())
+        ray = length if beyond.all() else float(hits.distance.min())
         self._go_through(paths, hits, self._rays.first_visible, rng)
         nothing = hits.only(np.zeros(0, np.int64))
         light, air = np.zeros((samples, 3), np.float32), np.zeros((samples, 3), np.float32)
         scattered = self._before(air, paths, hits, rng)
         self._gather(air, paths.only(np.zeros(0, np.int64)), nothing, scattered, rng)
         self._gather(light, paths, hits, None, rng)
-        return way, air, light + air
+        return ray, air, light + air
 
     def arriving(
         self, place: Floats, normal: Floats, samples: int
@@ -317,11 +317,11 @@ class Reference:
         height = np.sqrt(np.maximum(1.0 - (disc**2).sum(axis=1), 0.0))
         normal = normalised(np.asarray(normal, np.float64)[None])
         side, up = frame_of(normal)
-        ways = disc[:, :1] * side + disc[:, 1:] * up + height[:, None] * normal
+        distances = disc[:, :1] * side + disc[:, 1:] * up + height[:, None] * normal
         start = np.asarray(place, np.float64) + normal * (20.0 * LIFT_M)
         ones = np.ones((samples, 3), np.float32)
         paths = PathStates.alone(
-            np.arange(samples), ones * start.astype(np.float32), ways.astype(np.float32), ones
+            np.arange(samples), ones * start.astype(np.float32), distances.astype(np.float32), ones
         )
         light = np.zeros((samples, 3), np.float32)
         hits = self._rays.first_hit(paths.origins, paths.directions)
@@ -406,9 +406,9 @@ class Reference:
             start, _ = deck_ends(deck, paths.directions, float(eye[1]))
             rows = np.flatnonzero(start < hits.distance)
             ends = np.minimum(hits.distance, start)
-            ways = paths.directions.take(rows, 0)
-            shown, left = deck_along(deck, ways, eye, until_m=hits.distance.take(rows))
-            near, before = air_between(scene, eye, ways, start.take(rows))
+            directions = paths.directions.take(rows, 0)
+            shown, left = deck_along(deck, directions, eye, until_m=hits.distance.take(rows))
+            near, before = air_between(scene, eye, directions, start.take(rows))
             added[rows] = scaled(added[rows] - before, left) + shown * near + before
             selected[rows] = scaled(selected[rows], left)
         scattered = None
@@ -459,12 +459,14 @@ class Reference:
             paths = paths.only(near)
             if not len(near) or scene.air is None:
                 break
-            ways = AirSegments(paths.origins.astype(np.float64), paths.directions, hits.distance.take(near))
-            lit, more = self._lit_air(scene, ways, rng)
+            air_segments = AirSegments(
+                paths.origins.astype(np.float64), paths.directions, hits.distance.take(near)
+            )
+            lit, more = self._lit_air(scene, air_segments, rng)
             add_light(light, paths.pixel, paths.weight * lit)
             more.weight = more.weight * paths.weight.take(more.pixel, 0)
             more.pixel = paths.pixel.take(more.pixel)
-            air = air_kept(scene, ways.start, ways.directions, ways.lengths)
+            air = air_kept(scene, air_segments.start, air_segments.directions, air_segments.lengths)
             paths.weight = paths.weight * air.astype(np.float32)
             done, paths = done.joined(paths), more
         return paths if done is None else done.joined(paths)

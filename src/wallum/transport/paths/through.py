@@ -45,11 +45,11 @@ def contrast_kept(scene: LitScene, eye: Floats, place: Floats) -> float:
     """Share of contrast that the air leaves of a place for an eye, 0 to 1."""
     if scene.air is None:
         return 1.0
-    way = np.asarray(place, dtype=np.float64) - eye
-    length = float(np.linalg.norm(way))
+    offset = np.asarray(place, dtype=np.float64) - eye
+    length = float(np.linalg.norm(offset))
     if length < SHORTEST_M:
         return 1.0
-    air = air_kept(scene, eye, (way / length)[None], np.array([length]))
+    air = air_kept(scene, eye, (offset / length)[None], np.array([length]))
     return float(luminance(air)[0])
 
 
@@ -65,11 +65,11 @@ def seen_through(
     scatterings: int = 1,
 ) -> AirReading:
     """Read a line from a start (3,) to an end (3,) [m]. Raises ValueProblem where they are one."""
-    way = np.asarray(end, dtype=np.float64) - start
-    length = float(np.linalg.norm(way))
+    offset = np.asarray(end, dtype=np.float64) - start
+    length = float(np.linalg.norm(offset))
     if not length >= SHORTEST_M:
         raise ValueProblem("the line has no length", "--through", "a place other than --at")
-    direction = way / length
+    direction = offset / length
     eye = (float(start[0]), float(start[1]), float(start[2]))
     camera = Camera(eye, (0.0, 0.0, -1.0))
     reference = Reference(rays, level, scene, camera, (1, 1), bounces, follows, scatterings=scatterings)

@@ -26,11 +26,11 @@ def inside_solids(rays: RayScene, points: Floats, skip_m: Floats | float = 0.0) 
     places = np.atleast_2d(np.asarray(points, dtype=np.float64))
     if not len(places):
         return np.zeros(0, dtype=bool)
-    ways = np.tile(WAYS, (len(places), 1))
+    directions = np.tile(WAYS, (len(places), 1))
     skipped = np.repeat(np.broadcast_to(np.asarray(skip_m, dtype=np.float64), len(places)), len(WAYS))
-    origins = np.repeat(places, len(WAYS), axis=0) + ways * skipped[:, None]
-    hits = rays.first_hit(origins, ways)
+    origins = np.repeat(places, len(WAYS), axis=0) + directions * skipped[:, None]
+    hits = rays.first_hit(origins, directions)
     met = hits.triangle >= 0
     backs = np.zeros(len(origins), dtype=bool)
-    backs[met] = (rays.normals(hits)[met] * ways[met]).sum(axis=1) > 0.0
+    backs[met] = (rays.normals(hits)[met] * directions[met]).sum(axis=1) > 0.0
     return np.asarray(backs.reshape(len(places), -1).mean(axis=1) >= MOSTLY)

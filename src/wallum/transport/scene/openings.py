@@ -71,7 +71,7 @@ def _about(way: Points, turns: Points, angles: Points) -> Points:
 def _wall(seen: _RayView, middle: _RayView) -> tuple[Points, Points] | None:
     """Normal and place of the plane that most ways outward come to, but for what the middle one meets."""
     rows = np.flatnonzero(seen.met)
-    best, most = None, MIN_FOUND * TURNS
+    best, largest = None, MIN_FOUND * TURNS
     for row in rows[:: max(len(rows) // TRIED, 1)]:
         normal, through = seen.normals[row], seen.places[row]
         if middle.met[0] and float((middle.places[0] - through) @ normal) > -0.01 * middle.far[0]:
@@ -81,8 +81,8 @@ def _wall(seen: _RayView, middle: _RayView) -> tuple[Points, Points] | None:
         # Through the opening all is seen that lies behind the wall, and nothing before it.
         nearer = np.asarray(seen.met & ((seen.places - through) @ normal > 0.0)).reshape(TURNS, STEPS)
         clear = on.any(axis=1) & ~(nearer & before).any(axis=1)
-        if clear.sum() > most:
-            best, most = (normal, through), int(clear.sum())
+        if clear.sum() > largest:
+            best, largest = (normal, through), int(clear.sum())
     return best
 
 
@@ -140,5 +140,5 @@ def lit_share(rays: RayScene, opening: Opening, toward: Points) -> float:
     x, y = np.meshgrid(*(np.linspace(-0.45, 0.45, LOOKED),) * 2)
     starts = opening.middle + x.ravel()[:, None] * opening.width * across
     starts = starts + y.ravel()[:, None] * opening.height * up + toward * 0.02
-    ways = np.broadcast_to(toward, starts.shape)
-    return float(1.0 - rays.blocked(starts, ways, np.full(len(starts), np.inf)).mean())
+    broadcast = np.broadcast_to(toward, starts.shape)
+    return float(1.0 - rays.blocked(starts, broadcast, np.full(len(starts), np.inf)).mean())

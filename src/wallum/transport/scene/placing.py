@@ -39,14 +39,14 @@ def _free(rays: RayScene, start: Floats, way: Floats, wanted: float) -> float:
 
 def _placed(rays: RayScene, place: Floats) -> Placed:
     u = np.stack([halton(0, WAYS, 2), halton(0, WAYS, 3)], axis=1)
-    ways = sphere_directions(u)
-    hits = rays.first_hit(np.repeat(place[None], WAYS, axis=0), ways)
+    directions = sphere_directions(u)
+    hits = rays.first_hit(np.repeat(place[None], WAYS, axis=0), directions)
     met = np.flatnonzero(hits.triangle >= 0)
     x, y, z = (float(part) for part in place)
     if not len(met):
         return Placed((x, y, z), OVER_FLOOR_M)
     near = hits.only(met)
-    facing = np.abs(dots(rays.normals(near), ways[met]))
+    facing = np.abs(dots(rays.normals(near), directions[met]))
     nearest = float((facing / near.distance.astype(np.float64) ** 2).max()) ** -0.5
     return Placed((x, y, z), min(max(OVER_FLOOR_M, nearest), nearest * HOTTER**0.5))
 
@@ -82,6 +82,6 @@ def sky_share(rays: RayScene, place: Floats, count: int = 96) -> float:
     up = (np.arange(count) + 0.5) / count
     around = 2.0 * np.pi * np.arange(count) * 0.6180339887
     flat = np.sqrt(1.0 - up * up)
-    ways = np.stack([flat * np.cos(around), up, flat * np.sin(around)], axis=1)
-    starts = np.broadcast_to(np.asarray(place, dtype=np.float64), ways.shape)
-    return float(1.0 - rays.blocked(starts, ways, np.full(count, np.inf)).mean())
+    directions = np.stack([flat * np.cos(around), up, flat * np.sin(around)], axis=1)
+    starts = np.broadcast_to(np.asarray(place, dtype=np.float64), directions.shape)
+    return float(1.0 - rays.blocked(starts, directions, np.full(count, np.inf)).mean())

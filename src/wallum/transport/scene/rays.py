@@ -136,11 +136,11 @@ class _Accelerated:
 
     def build(self) -> None:
         """Let Embree build its trees now, and not at the first ray."""
-        at, way = np.zeros((1, 3), np.float32), np.array([[0.0, -1.0, 0.0]], np.float32)
+        at, direction = np.zeros((1, 3), np.float32), np.array([[0.0, -1.0, 0.0]], np.float32)
         for number, piece in enumerate(self._pieces):
             if number:
                 time.sleep(SCENE_BREATH_S)
-            piece.ask(at, way, np.ones(1, np.float32), query="OCCLUDED")
+            piece.ask(at, direction, np.ones(1, np.float32), query="OCCLUDED")
 
     def first(self, origins: Floats, directions: Floats, reach: Floats) -> Hits:
         count = len(origins)

@@ -392,8 +392,8 @@ class Furnishing:
             turn = 0.9 * k + rng.normal(0.0, 0.2)
             reach, rise = 1.5 + 0.7 * rng.random(), 1.0 + 0.7 * rng.random()
             t = np.linspace(0.0, 1.0, 5)[:, None]
-            way = np.array([np.cos(turn), 0.0, np.sin(turn)])
-            line = trunk[-1] + way * reach * t + np.array([0.0, 1.0, 0.0]) * rise * t**0.7
+            direction = np.array([np.cos(turn), 0.0, np.sin(turn)])
+            line = trunk[-1] + direction * reach * t + np.array([0.0, 1.0, 0.0]) * rise * t**0.7
             out.append(tube_along(line, 0.05, 6, S.TIMBER))
             ends += [line[3], line[4]]
         cards = []

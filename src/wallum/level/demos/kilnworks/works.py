@@ -30,8 +30,8 @@ MOUTH_OUT_M: Final = 0.62
 
 
 def _looking(eye: Vector, target: Vector) -> Vector:
-    way = np.array(target) - np.array(eye)
-    x, y, z = (way / np.linalg.norm(way)).tolist()
+    offset = np.array(target) - np.array(eye)
+    x, y, z = (offset / np.linalg.norm(offset)).tolist()
     return x, y, z
 
 

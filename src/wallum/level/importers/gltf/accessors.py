@@ -76,12 +76,12 @@ class Accessors:
         data = self.view_bytes(view)
         size = np.dtype(kind).itemsize * width
         stride = self._gltf.bufferViews[view].byteStride or size
-        for name, value, least in (
+        for name, value, smallest in (
             ("count", count, 0),
             ("byteOffset", offset, 0),
             ("byteStride", stride, size),
         ):
-            if not isinstance(value, int) or value < least:
+            if not isinstance(value, int) or value < smallest:
                 raise self._fail(f"its {name} is {value!r}", index)
         needed = offset + (stride * (count - 1) + size if count else 0)
         if needed > len(data):

@@ -27,10 +27,10 @@ def _decoded(accessors: Accessors, said: Any, where: str) -> Any:
 
 
 def _unpack(accessors: Accessors, primitive: Any, where: str) -> None:
-    said = primitive.extensions[DRACO]
-    mesh = _decoded(accessors, said, where)
+    text = primitive.extensions[DRACO]
+    mesh = _decoded(accessors, text, where)
     packed = {attribute["unique_id"]: attribute["data"] for attribute in mesh.attributes}
-    for name, number in said["attributes"].items():
+    for name, number in text["attributes"].items():
         index = primitive.attributes.get(name)
         if index is None:
             continue

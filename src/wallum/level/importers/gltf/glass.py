@@ -33,10 +33,10 @@ def _reflectance(extensions: dict[str, Any], number: Number) -> float:
         return Material.reflectance
     ior = number(extensions.get(IOR, {}).get("ior", USUAL_IOR))
     f0 = 1.0 if ior == 0.0 else ((max(ior, 1.0) - 1.0) / (max(ior, 1.0) + 1.0)) ** 2
-    said = extensions.get(SPECULAR, {})
-    red, green, blue = (number(item) for item in _three(said.get("specularColorFactor")))
+    text = extensions.get(SPECULAR, {})
+    red, green, blue = (number(item) for item in _three(text.get("specularColorFactor")))
     grey = luminance_of(red, green, blue)
-    result = min(max(f0 * grey * number(said.get("specularFactor", 1.0)), 0.0), 1.0)
+    result = min(max(f0 * grey * number(text.get("specularFactor", 1.0)), 0.0), 1.0)
     # What is said and is as usual shall cost nothing.
     return Material.reflectance if abs(result - Material.reflectance) < 1e-6 else result
 
@@ -50,9 +50,9 @@ def _tint(volume: dict[str, Any], number: Number) -> tuple[float, float, float]:
     thickness, distance = number(volume.get("thicknessFactor", 0.0)), volume.get("attenuationDistance")
     if distance is None or thickness <= 0.0:
         return (1.0, 1.0, 1.0)
-    way = thickness / max(number(distance), 1e-6)
+    direction = thickness / max(number(distance), 1e-6)
     red, green, blue = (
-        min(max(number(item), 0.0), 1.0) ** way for item in _three(volume.get("attenuationColor"))
+        min(max(number(item), 0.0), 1.0) ** direction for item in _three(volume.get("attenuationColor"))
     )
     return (red, green, blue)
 
@@ -97,10 +97,10 @@ def _differs(extensions: dict[str, Any], material: Material) -> Iterator[str]:
 
 def glass_findings(given: list[Any], materials: tuple[Material, ...]) -> Iterator[Finding]:
     """One for each way in which surfaces differ, with how many there are and the first."""
-    ways: dict[str, list[str]] = {}
+    directions: dict[str, list[str]] = {}
     for item, material in zip(given, materials, strict=False):
         for text in _differs(item.extensions or {}, material):
-            ways.setdefault(text, []).append(material.name)
-    for text, names in ways.items():
+            directions.setdefault(text, []).append(material.name)
+    for text, names in directions.items():
         count = f"{len(names)} materials ({names[0]} the first)" if len(names) > 1 else names[0]
         yield Finding("surface differs", names[0], "warning", f"{count}: {text}.")

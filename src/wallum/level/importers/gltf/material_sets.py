@@ -12,10 +12,10 @@ SETS: Final = "KHR_materials_variants"
 
 def set_names(gltf: Gltf, source: str) -> tuple[str, ...]:
     """Names of the sets, in their order. Raises LevelProblem."""
-    said = (gltf.extensions or {}).get(SETS)
-    if said is None:
+    text = (gltf.extensions or {}).get(SETS)
+    if text is None:
         return ()
-    listed = said.get("variants") if isinstance(said, dict) else None
+    listed = text.get("variants") if isinstance(text, dict) else None
     if not isinstance(listed, list) or not all(isinstance(item, dict) for item in listed):
         raise LevelProblem(f"{SETS} does not list its sets", source)
     return tuple(str(item.get("name") or f"set {number}") for number, item in enumerate(listed))
@@ -25,11 +25,11 @@ def sets_of(
     primitive: Any, names: tuple[str, ...], materials: int, where: str
 ) -> tuple[tuple[str, int], ...]:
     """The material that a primitive has in each set that changes it: names and numbers."""
-    said = (primitive.extensions or {}).get(SETS) if isinstance(primitive.extensions, dict) else None
-    if said is None:
+    text = (primitive.extensions or {}).get(SETS) if isinstance(primitive.extensions, dict) else None
+    if text is None:
         return ()
     out = []
-    for mapping in said.get("mappings") or ():
+    for mapping in text.get("mappings") or ():
         number = mapping.get("material")
         if not isinstance(number, int) or not 0 <= number < materials:
             raise LevelProblem(f"a set names no material {number!r}", where)

@@ -170,8 +170,8 @@ def _kept_extras(light: dict[str, Any], colour: dict[str, Any]) -> dict[str, Any
         selected.pop("intensity", None)
         selected.pop("illuminance", None)
     if selected.get("colour_by") == "kelvin":
-        said = light_colour(selected.get("kelvin", 0.0), selected.get("tint", 0.0))
-        if not np.allclose(said / said.max(), colour["colour"], atol=2e-4):
+        text = light_colour(selected.get("kelvin", 0.0), selected.get("tint", 0.0))
+        if not np.allclose(text / text.max(), colour["colour"], atol=2e-4):
             for name in ("colour_by", "kelvin", "tint", "colour"):
                 selected.pop(name, None)
     elif "colour" in selected and not np.allclose(

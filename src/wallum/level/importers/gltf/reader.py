@@ -134,12 +134,12 @@ def _assemble(gltf: Gltf, source: str, fetch: Fetch) -> Level:
         sets=set_names(gltf, source),
         findings=(*read.findings, *findings, *of_materials, *of_meshes, *of_nodes),
     )
-    for count, most, word in (
+    for count, largest, word in (
         (level.triangle_count, MAX_TRIANGLES, "triangles"),
         (level.vertex_count, MAX_VERTICES, "vertices"),
     ):
-        if count > most:
-            raise LevelProblem(f"has {count:,} {word}", source, f"at most {most:,}, instances counted")
+        if count > largest:
+            raise LevelProblem(f"has {count:,} {word}", source, f"at most {largest:,}, instances counted")
     return level
 
 

@@ -91,9 +91,9 @@ def _keyword(
         if not all(math.isfinite(part) for end in ends.values() for part in end):
             raise ValueError
     except ValueError:
-        most = f", 2 to {MAXIMUM[name]}" if name in MAXIMUM else ""
+        largest = f", 2 to {MAXIMUM[name]}" if name in MAXIMUM else ""
         text = " ".join(words)[:60]
-        raise ValueProblem(f"line {line} of the table is wrong: {text}", source, f"{name}{most}") from None
+        raise ValueProblem(f"line {line} of the table is wrong: {text}", source, f"{name}{largest}") from None
 
 
 def _entries(lines: list[str], begin: int, count: int, source: str) -> NDArray[np.float32]:

@@ -251,7 +251,7 @@ class ProbeLight:
         gains = gains_of(scene, self.units)
         seen = self._in_air.of(self.units, gains)
         grey = {item: np.full(3, LUMINANCE_WEIGHTS @ gain) for item, gain in gains.items()}
-        ways = self._ways.of(self.units, grey)
+        directions = self._ways.of(self.units, grey)
         out = coloured(seen, scene.bounce[1])
         bright = np.where(air.there, out @ LUMINANCE_WEIGHTS.astype(np.float32), np.float32(np.inf))
         pairs = np.concatenate([air.parted, air.parted[:, ::-1]])
@@ -260,7 +260,7 @@ class ProbeLight:
         order = np.argsort(-bright[pairs[:, 1]], kind="stable")
         darkest[pairs[order, 0]] = pairs[order, 1]
         # Both come a channel after the other.
-        return out.T.take(darkest, 1).T, ways.T.take(darkest, 1).T
+        return out.T.take(darkest, 1).T, directions.T.take(darkest, 1).T
 
     @property
     def in_air(self) -> bool:

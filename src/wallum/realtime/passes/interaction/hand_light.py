@@ -77,8 +77,8 @@ def gain_between(was: HandRequest, now: HandRequest) -> Gain | None:
     if (now.emission[~lit] > 0.0).any():
         return None
     ratios = np.where(lit, now.emission / np.where(lit, was.emission, 1.0), 0.0)
-    most = ratios.max(axis=0)
-    gain = np.where(lit.any(axis=0), most, most.max())  # of a channel that no lamp has any will do
+    largest = ratios.max(axis=0)
+    gain = np.where(lit.any(axis=0), largest, largest.max())  # of a channel that no lamp has any will do
     if (lit & (np.abs(ratios - gain) > SAME * np.maximum(gain, SAME))).any():
         return None
     for item, value in was.glow.items():

@@ -22,5 +22,5 @@ def light_key(request: PictureRequest, scene: LitScene | None = None) -> bytes:
     """
     bare = replace(scene or request.shown_scene, look=ANY_LOOK)
     of = request.view_of if request.view in INSPECTED else ""  # what lights a picture is shown as it is
-    told = bare, request.camera, request.size, request.view, of, sorted(request.active)
-    return pickle.dumps((*told, request.detail, request.most), 5)
+    messages = bare, request.camera, request.size, request.view, of, sorted(request.active)
+    return pickle.dumps((*messages, request.detail, request.most), 5)

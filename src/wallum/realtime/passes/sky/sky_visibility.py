@@ -72,13 +72,13 @@ class SkyVisibility:
         )
         if self._surfaces is None or not (current == key or left_out):
             grid = self._air.values.shape[:3]
-            light, ways = np.zeros((2, *grid[::-1], 4), np.float32)
-            for out, item in zip((light, ways), probes.air_light(scene), strict=True):
+            light, directions = np.zeros((2, *grid[::-1], 4), np.float32)
+            for out, item in zip((light, directions), probes.air_light(scene), strict=True):
                 by_place = item.T.reshape(3, *grid).transpose(3, 2, 1, 0)
                 np.multiply(by_place, np.float32(exposure), out=out[..., :3])
             light[..., 3] = self._air.values[..., 0].transpose(2, 1, 0)
             self._surfaces = self._written(self._surfaces, light)
-            self._ways = self._written(self._ways, ways)
+            self._ways = self._written(self._ways, directions)
             self._lit = key
         return {"air_surfaces": self._surfaces, "air_ways": self._ways}
 
