@@ -11,8 +11,11 @@ from hypothesis import HealthCheck, settings
 
 from wallum.realtime.passes.interaction import pace as paces
 
-# How quick the machine is on the day decides no test: speed has its own command.
-settings.register_profile("no clock", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+# How quick the machine is on the day decides no test: speed has its own command. Nor does chance: the same
+# examples are tried each time, and `./wallum soak` tries others.
+settings.register_profile(
+    "no clock", deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+)
 settings.load_profile("no clock")
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")

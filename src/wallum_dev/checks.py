@@ -20,8 +20,8 @@ CHECKS: Final = (
     ("layers", ["-c", "from importlinter.cli import lint_imports_command; lint_imports_command()"]),
     ("dead code", ["-m", "vulture"]),
 )
-# Tests of windows often wait: one process more than the two cores of the smallest machine.
-PARALLEL: Final = ("-n", "3", "--dist", "loadfile")
+# One process for each core of the smallest machine. Tests of a file share their fixtures.
+PARALLEL: Final = ("-n", "2", "--dist", "loadfile")
 
 
 def _run(arguments: list[str], environment: dict[str, str]) -> subprocess.CompletedProcess[str]:

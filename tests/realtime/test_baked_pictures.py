@@ -65,6 +65,12 @@ def room():
     return Room()
 
 
+@pytest.fixture(scope="module", autouse=True)
+def placed(renderer, room):
+    """The room is the renderer's level, whatever other tests have shown."""
+    renderer.set_level(bundle_level(room.level))
+
+
 @pytest.fixture(scope="module")
 def around(room):
     return room.baked(Project(sources=(lamp(),)))
@@ -76,8 +82,6 @@ def project_of(*sources, way="lightmaps", **look):
 
 def drawn(renderer, room, project, baked, view="final", **more):
     scene = evaluate(project)
-    if renderer.engine.level is None or renderer.engine.level.bounds.tolist() != room.level.bounds.tolist():
-        renderer.set_level(bundle_level(room.level))
     relit(renderer, room.bounce, scene)
     renderer.set_baked(None if baked is None else baked_set(baked, room.flat))
     request = PictureRequest(1, scene, INSIDE, SIZE, view=view, **more)

@@ -114,13 +114,17 @@ def test_light_straight_from_a_lamp_is_left_alone_unless_the_fake_is_asked_for(r
 
 
 def test_while_moving_it_is_found_about_the_same(renderer, corner):
-    curves = []
+    curves, seen = [], np.ones(10, bool)
     for detail in ("full", "reduced"):
         distance, plain = floor_by_distance(drawn(renderer, corner, scene(), detail=detail))
         _, darker = floor_by_distance(drawn(renderer, corner, scene(gaps=1.0), detail=detail))
         band = np.digitize(distance, np.arange(0.1, 1.0, 0.1))
-        curves.append(np.bincount(band, darker / plain) / np.bincount(band))
-    assert curves[1] == pytest.approx(curves[0], abs=0.04)
+        count = np.bincount(band, minlength=10)
+        curves.append(np.bincount(band, darker / plain, 10) / np.maximum(count, 1))
+        seen &= count > 0
+    # A slow machine draws the moving picture so small that a band may have no pixel.
+    assert seen.sum() > 5
+    assert curves[1][seen] == pytest.approx(curves[0][seen], abs=0.04)
 
 
 def test_what_stands_far_before_a_surface_casts_no_rim(renderer):
