@@ -7,7 +7,22 @@ from pydantic import model_validator
 from wallum.document.fields import Vector, choice, parameter
 from wallum.document.sources.placed import Placed
 
-__all__ = ["Lamp"]
+__all__ = ["Lamp", "luminance_field"]
+
+
+def luminance_field(default: float) -> float:
+    """The strength of kinds that are lit surfaces [cd/m2]."""
+    return parameter(
+        default,
+        label="Luminance",
+        help="Of the lit surface. Lumens can be typed: 800 lm.",
+        unit="cd/m2",
+        low=0.0,
+        high=1e9,
+        step=10.0,
+        scale="log",
+        after="position",
+    )
 
 
 def _switching(default: float, label: str, help_text: str, unit: str) -> float:

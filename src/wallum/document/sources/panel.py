@@ -5,7 +5,7 @@ from typing import ClassVar, Literal
 
 from wallum.document.coloured import Direction
 from wallum.document.fields import parameter
-from wallum.document.sources.lamp import Lamp
+from wallum.document.sources.lamp import Lamp, luminance_field
 from wallum.physics.disc import disc_lumens
 
 __all__ = ["PanelSource"]
@@ -18,17 +18,7 @@ class PanelSource(Lamp):
     AIMED: ClassVar[bool] = True
 
     kind: Literal["panel"] = "panel"
-    luminance: float = parameter(
-        4000.0,
-        label="Luminance",
-        help="Of the lit surface. Lumens can be typed: 800 lm.",
-        unit="cd/m2",
-        low=0.0,
-        high=1e9,
-        step=10.0,
-        scale="log",
-        after="position",
-    )
+    luminance: float = luminance_field(4000.0)
     direction: Direction = parameter(
         (0.0, -1.0, 0.0),
         label="Direction",

@@ -4,7 +4,7 @@ from typing import ClassVar, Literal
 
 from wallum.document.coloured import Direction
 from wallum.document.fields import parameter
-from wallum.document.sources.lamp import Lamp
+from wallum.document.sources.lamp import Lamp, luminance_field
 from wallum.physics.line import tube_lumens
 
 __all__ = ["TubeSource"]
@@ -16,17 +16,7 @@ class TubeSource(Lamp):
     STRENGTH: ClassVar[str] = "luminance"
 
     kind: Literal["tube"] = "tube"
-    luminance: float = parameter(
-        8000.0,
-        label="Luminance",
-        help="Of the lit surface. Lumens can be typed: 800 lm.",
-        unit="cd/m2",
-        low=0.0,
-        high=1e9,
-        step=10.0,
-        scale="log",
-        after="position",
-    )
+    luminance: float = luminance_field(8000.0)
     direction: Direction = parameter(
         (1.0, 0.0, 0.0),
         label="Axis",
